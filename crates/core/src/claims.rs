@@ -1,0 +1,231 @@
+//! Claims: what is sent to a payer, and the states a claim passes.
+
+use crate::coded;
+use crate::coverage::Relationship;
+use crate::money::Cents;
+use chrono::NaiveDate;
+
+coded! {
+    ClaimState {
+        Ready = "ready", "Ready";
+        Sent = "sent", "Sent";
+        Accepted = "accepted", "Accepted";
+        Rejected = "rejected", "Rejected";
+        Paid = "paid", "Paid";
+        Denied = "denied", "Denied";
+        Void = "void", "Void";
+    }
+}
+
+/// Something that happened to a claim.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ClaimEvent {
+    /// Put into a batch and handed over.
+    Sent,
+    /// The file was taken (999 AK9 A) or the claim acknowledged (277CA A1, A2).
+    Accepted,
+    /// The file or the claim was refused (999 AK9 R, 277CA A3, A4, A6–A8).
+    Rejected,
+    Paid,
+    Denied,
+    /// The payer took its decision back (835 CLP02 22).
+    TakenBack,
+    /// Corrected here and ready to go again.
+    Corrected,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("A claim that is {from} cannot be {event:?}.")]
+pub struct ClaimRefusal {
+    pub from: ClaimState,
+    pub event: ClaimEvent,
+}
+
+impl ClaimState {
+    /// The state after the event. A late acknowledgement never undoes a decision, and the same
+    /// event twice changes nothing.
+    pub fn after(self, event: ClaimEvent) -> Result<ClaimState, ClaimRefusal> {
+        use ClaimEvent as E;
+        use ClaimState::*;
+        let next = match (self, event) {
+            (Ready, E::Sent) => Sent,
+            (Sent | Accepted, E::Accepted) => Accepted,
+            (Paid | Denied, E::Accepted) => self,
+            (Sent | Accepted | Rejected, E::Rejected) => Rejected,
+            (Sent | Accepted | Denied | Paid, E::Paid) => Paid,
+            (Sent | Accepted | Denied | Paid, E::Denied) => Denied,
+            (Paid | Denied, E::TakenBack) => Accepted,
+            (Rejected | Denied, E::Corrected) => Ready,
+            _ => return Err(ClaimRefusal { from: self, event }),
+        };
+        Ok(next)
+    }
+
+    /// Whether the payer has it and has not decided.
+    pub fn waits_for_payer(self) -> bool {
+        matches!(self, ClaimState::Sent | ClaimState::Accepted)
+    }
+}
+
+/// What a status category of a 277CA means for the claim (X12 code source 507, STC01-1).
+pub fn status_event(category: &str) -> Option<ClaimEvent> {
+    match category {
+        "A0" | "A1" | "A2" | "A5" => Some(ClaimEvent::Accepted),
+        "A3" | "A4" | "A6" | "A7" | "A8" => Some(ClaimEvent::Rejected),
+        _ => None,
+    }
+}
+
+/// Our own short words for the claim status codes (X12 code source 508) that we meet.
+pub fn status_in_words(code: &str) -> String {
+    match code {
+        "19" => "taken in for processing".into(),
+        "20" => "accepted for processing".into(),
+        "21" => "information is missing or invalid".into(),
+        "33" => "subscriber not found".into(),
+        "97" => "patient is not eligible at the payer".into(),
+        "116" => "the claim belongs to another payer".into(),
+        "158" => "birth date".into(),
+        "164" => "subscriber number".into(),
+        "187" => "dates of service".into(),
+        "251" => "accident date".into(),
+        "254" => "main diagnosis".into(),
+        "255" => "diagnosis".into(),
+        "562" => "provider number".into(),
+        _ => format!("status {code} of the payer's list"),
+    }
+}
+
+/// A name and number of a provider on a claim.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct ProviderOnClaim {
+    pub last_or_name: String,
+    pub first: String,
+    pub npi: String,
+    pub taxonomy: String,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct AddressOnClaim {
+    pub line: String,
+    pub line2: String,
+    pub city: String,
+    pub state: String,
+    /// Nine digits for the billing provider, five or nine for people.
+    pub postal_code: String,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PersonOnClaim {
+    pub last: String,
+    pub first: String,
+    pub middle: String,
+    pub birth_date: NaiveDate,
+    pub sex: String,
+    pub address: AddressOnClaim,
+}
+
+/// One service line as billed.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ClaimLine {
+    /// `CLAIM-n`: returned by the payer, so that each line finds its way home.
+    pub control: String,
+    pub code: String,
+    pub modifiers: Vec<String>,
+    pub fee: Cents,
+    pub units: u32,
+    /// Positions in the diagnosis list, from 1, the main one first; one to four.
+    pub pointers: Vec<u8>,
+    pub service_date: NaiveDate,
+}
+
+/// A professional claim (X12 837P), one patient, one visit, one payer.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Claim {
+    /// The clinic's claim number (CLM01), unique for ever, at most 20 characters.
+    pub number: String,
+    pub payer_name: String,
+    pub payer_id: String,
+    /// SBR09, such as CI, MC, WC.
+    pub filing_code: String,
+    pub rank: crate::coverage::Rank,
+    pub subscriber_number: String,
+    pub group_number: String,
+    pub subscriber: PersonOnClaim,
+    pub relationship: Relationship,
+    /// The patient when somebody else is the subscriber.
+    pub patient: Option<PersonOnClaim>,
+    pub place_of_service: String,
+    /// CLM05-3: 1 original, 7 replacement, 8 void.
+    pub frequency: String,
+    /// The payer's own number of the claim that is replaced or voided.
+    pub original_reference: Option<String>,
+    pub accident: Option<Accident>,
+    pub patient_paid: Cents,
+    pub prior_authorisation: Option<String>,
+    pub referral: Option<String>,
+    /// Codes without dots, the main one first, at most twelve.
+    pub diagnoses: Vec<String>,
+    pub rendering: ProviderOnClaim,
+    pub referring: Option<ProviderOnClaim>,
+    pub supervising: Option<ProviderOnClaim>,
+    pub facility: Option<(String, AddressOnClaim)>,
+    pub lines: Vec<ClaimLine>,
+}
+
+/// An accident that caused the visit (CLM11, DTP*439).
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Accident {
+    /// AA auto, EM employment, OA other.
+    pub cause: String,
+    pub date: NaiveDate,
+    /// The state of an auto accident.
+    pub state: Option<String>,
+}
+
+impl Claim {
+    pub fn total(&self) -> Cents {
+        self.lines.iter().map(|l| l.fee).sum()
+    }
+}
+
+/// Who sends a batch and who bills.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Biller {
+    pub organisation: String,
+    pub npi: String,
+    pub taxonomy: String,
+    pub tax_id: String,
+    pub address: AddressOnClaim,
+    pub contact: String,
+    pub telephone: String,
+    pub submitter_id: String,
+    pub receiver_name: String,
+    pub receiver_id: String,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ClaimState::*;
+
+    #[test]
+    fn the_usual_way_and_the_ways_round() {
+        let follow = |start: ClaimState, events: &[ClaimEvent]| events.iter().try_fold(start, |s, e| s.after(*e));
+        use ClaimEvent as E;
+        assert_eq!(follow(Ready, &[E::Sent, E::Accepted, E::Accepted, E::Paid]), Ok(Paid));
+        assert_eq!(follow(Ready, &[E::Sent, E::Rejected, E::Corrected, E::Sent]), Ok(Sent));
+        assert_eq!(follow(Sent, &[E::Paid, E::Accepted]), Ok(Paid), "a late acknowledgement undoes nothing");
+        assert_eq!(follow(Paid, &[E::TakenBack, E::Denied]), Ok(Denied));
+        assert!(Ready.after(E::Paid).is_err());
+        assert!(Void.after(E::Sent).is_err());
+    }
+
+    #[test]
+    fn status_categories() {
+        assert_eq!(status_event("A2"), Some(ClaimEvent::Accepted));
+        assert_eq!(status_event("A7"), Some(ClaimEvent::Rejected));
+        assert_eq!(status_event("E0"), None);
+        assert_eq!(status_in_words("164"), "subscriber number");
+    }
+}

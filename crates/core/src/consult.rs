@@ -1,0 +1,57 @@
+//! The consultation: measurements, the quick line, and the parts of a note.
+
+pub mod measurements;
+pub mod quick_line;
+
+use crate::coded;
+
+coded! {
+    /// A part of a note; each is optional.
+    NotePart {
+        Reason = "reason", "Reason";
+        History = "history", "History of present illness";
+        PastHistory = "past_history", "Past, family and social history";
+        Systems = "systems", "Review of systems";
+        Examination = "examination", "Examination";
+        Assessment = "assessment", "Assessment";
+        Plan = "plan", "Plan";
+        Advice = "advice", "Advice";
+    }
+}
+
+coded! {
+    /// A list on which "none known" is a statement of its own.
+    KnownList {
+        Allergies = "allergies", "allergies";
+        Medicines = "medicines", "medicines";
+        Problems = "problems", "problems";
+    }
+}
+
+/// The largest note part, in characters.
+pub const PART_LIMIT: usize = 20_000;
+
+/// What keeps a note from being signed, in words; an empty note is no note.
+pub fn may_sign(parts: &[(NotePart, &str)], seen: bool) -> Result<(), &'static str> {
+    if !seen {
+        return Err("The patient has not been seen yet.");
+    }
+    let written = |wanted: &[NotePart]| parts.iter().any(|(p, text)| wanted.contains(p) && !text.trim().is_empty());
+    if !written(&[NotePart::Assessment, NotePart::Plan]) {
+        return Err("A note needs an assessment or a plan before it is signed.");
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn an_empty_note_is_not_signed() {
+        assert!(may_sign(&[(NotePart::Reason, "cough")], true).is_err());
+        assert!(may_sign(&[(NotePart::Plan, " \n")], true).is_err());
+        assert!(may_sign(&[(NotePart::Plan, "rest")], false).is_err());
+        assert_eq!(may_sign(&[(NotePart::Plan, "rest")], true), Ok(()));
+    }
+}

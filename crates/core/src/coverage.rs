@@ -1,0 +1,300 @@
+//! Policies, the payer's answer to a benefits check, and what the patient will owe.
+
+use crate::coded;
+use crate::money::Cents;
+use chrono::NaiveDate;
+
+coded! {
+    /// How the patient is related to the policyholder (X12 SBR02/PAT01).
+    Relationship {
+        SelfHolder = "18", "self";
+        Spouse = "01", "spouse";
+        Child = "19", "child";
+        Other = "G8", "other";
+    }
+}
+
+coded! {
+    /// Which policy pays first (X12 SBR01).
+    Rank {
+        First = "P", "first";
+        Second = "S", "second";
+        Third = "T", "third";
+    }
+}
+
+/// The dates between which a policy is in force; both ends included, an open end lasts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Term {
+    pub from: NaiveDate,
+    pub to: Option<NaiveDate>,
+}
+
+impl Term {
+    /// A term that does not end before it starts.
+    pub fn new(from: NaiveDate, to: Option<NaiveDate>) -> Result<Term, &'static str> {
+        if to.is_some_and(|to| to < from) { Err("The policy ends before it starts.") } else { Ok(Term { from, to }) }
+    }
+
+    pub fn holds_on(&self, day: NaiveDate) -> bool {
+        self.from <= day && self.to.is_none_or(|to| day <= to)
+    }
+}
+
+/// The policy that counts on a day: the lowest rank in force; of two of one rank the later started.
+pub fn counting_policy<T>(policies: &[(Rank, Term, T)], day: NaiveDate) -> Option<&T> {
+    policies
+        .iter()
+        .filter(|(_, term, _)| term.holds_on(day))
+        .min_by(|a, b| a.0.cmp(&b.0).then(b.1.from.cmp(&a.1.from)))
+        .map(|(_, _, policy)| policy)
+}
+
+/// What is asked of the payer (X12 270).
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct BenefitQuestion {
+    /// The clinic's reference, returned with the answer (TRN02).
+    pub trace: String,
+    pub payer_name: String,
+    pub payer_id: String,
+    pub provider_name: String,
+    pub provider_npi: String,
+    pub subscriber: InsuredPerson,
+    /// The patient when somebody else holds the policy, with the relationship.
+    pub dependent: Option<(InsuredPerson, Relationship)>,
+    pub service_date: NaiveDate,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct InsuredPerson {
+    pub last: String,
+    pub first: String,
+    pub birth_date: Option<NaiveDate>,
+    /// X12 DMG03: F, M or U.
+    pub sex: Option<String>,
+    pub subscriber_number: String,
+    pub group_number: String,
+}
+
+/// The payer's answer (X12 271).
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct BenefitAnswer {
+    pub trace: String,
+    pub payer_name: String,
+    /// True in force, false inactive, nothing when the payer refused to say.
+    pub active: Option<bool>,
+    pub plan_name: String,
+    pub copay: Option<Cents>,
+    /// Coinsurance in basis points: 20 % is 2000.
+    pub coinsurance: Option<u32>,
+    pub deductible: Option<Cents>,
+    pub deductible_left: Option<Cents>,
+    pub out_of_pocket: Option<Cents>,
+    pub out_of_pocket_left: Option<Cents>,
+    pub plan_begins: Option<NaiveDate>,
+    pub plan_ends: Option<NaiveDate>,
+    /// AAA segments: loop, reject reason code, follow-up action code.
+    pub refusals: Vec<Refusal>,
+    pub messages: Vec<String>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Refusal {
+    /// The loop it stands in: 2000A, 2100A, 2100B, 2100C or 2100D.
+    pub place: String,
+    pub reason: String,
+    pub follow_up: String,
+}
+
+impl Refusal {
+    /// Our own short words for the reject reason codes of AAA03 (005010X279A1).
+    pub fn in_words(&self) -> &'static str {
+        match self.reason.as_str() {
+            "42" => "The payer cannot answer at the moment; ask again later.",
+            "43" | "45" | "50" | "51" => "The payer does not know the clinic's provider number.",
+            "52" | "62" => "The date of the visit is outside what the payer answers for.",
+            "56" | "57" => "The payer does not accept the date of the visit.",
+            "58" | "71" => "The birth date does not match the payer's record.",
+            "64" | "65" => "The payer does not know the patient under this name or number.",
+            "67" => "The payer has no such patient.",
+            "68" => "The payer has two records for this patient.",
+            "72" => "The subscriber number is missing or not valid.",
+            "73" => "The name does not match the payer's record.",
+            "74" => "The sex does not match the payer's record.",
+            "75" => "The payer knows no such subscriber.",
+            "76" => "The payer has two records under this subscriber number.",
+            "78" => "The subscriber is not in the group that was given.",
+            "79" | "80" => "The payer's number is not known to the clearing house.",
+            _ => "The payer refused the question; call the payer.",
+        }
+    }
+
+    /// The fact of ours that the reason puts in doubt.
+    pub fn doubted(&self) -> Option<Fact> {
+        match self.reason.as_str() {
+            "58" | "71" => Some(Fact::BirthDate),
+            "65" | "73" => Some(Fact::Name),
+            "64" | "72" | "75" | "76" | "67" => Some(Fact::SubscriberNumber),
+            "78" => Some(Fact::Group),
+            "52" | "56" | "57" | "62" => Some(Fact::VisitDate),
+            "74" => Some(Fact::Sex),
+            _ => None,
+        }
+    }
+}
+
+coded! {
+    /// One thing that was sent with the question.
+    Fact {
+        Name = "name", "name";
+        BirthDate = "birth_date", "birth date";
+        Sex = "sex", "sex";
+        SubscriberNumber = "subscriber_number", "subscriber number";
+        Group = "group", "group number";
+        VisitDate = "visit_date", "date of the visit";
+    }
+}
+
+/// The payer's verdict on one fact.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Verdict {
+    Confirmed,
+    Refused(String),
+    /// The payer refused something else before it came to this.
+    NotSaid,
+}
+
+/// Every fact that was sent beside the payer's verdict on it.
+pub fn verdicts(answer: &BenefitAnswer, sent: &[Fact]) -> Vec<(Fact, Verdict)> {
+    sent.iter()
+        .map(|&fact| {
+            let refusal = answer.refusals.iter().find(|r| r.doubted() == Some(fact));
+            let verdict = match refusal {
+                Some(r) => Verdict::Refused(r.in_words().to_owned()),
+                None if answer.refusals.is_empty() && answer.active.is_some() => Verdict::Confirmed,
+                None => Verdict::NotSaid,
+            };
+            (fact, verdict)
+        })
+        .collect()
+}
+
+/// One expected service and the fee that the plan allows for it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ExpectedService {
+    pub name: String,
+    pub allowed: Cents,
+    pub covered: bool,
+}
+
+/// What the patient will owe, with each step in words.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ShareEstimate {
+    pub total: Cents,
+    pub copay: Cents,
+    pub deductible: Cents,
+    pub coinsurance: Cents,
+    pub not_covered: Cents,
+    pub sentences: Vec<String>,
+}
+
+/// The share of the patient: the copay as the plan says, the deductible that is left, then
+/// coinsurance, and never more than what is left of the out-of-pocket maximum; services that the
+/// plan does not cover come on top in full.
+pub fn share_estimate(benefits: &BenefitAnswer, services: &[ExpectedService]) -> ShareEstimate {
+    let covered: Cents = services.iter().filter(|s| s.covered).map(|s| s.allowed).sum();
+    let not_covered: Cents = services.iter().filter(|s| !s.covered).map(|s| s.allowed).sum();
+    let mut sentences = Vec::new();
+    let copay = benefits.copay.unwrap_or_default().max(Cents::ZERO).min(covered);
+    if copay.is_positive() {
+        sentences.push(format!("The plan asks a copay of {copay} at each visit."));
+    }
+    let after_copay = covered - copay;
+    let left = benefits.deductible_left.or(benefits.deductible).unwrap_or_default().max(Cents::ZERO);
+    // A plan with a copay applies it instead of the deductible to the visit itself.
+    let deductible = if copay.is_positive() { Cents::ZERO } else { left.min(after_copay) };
+    if deductible.is_positive() {
+        sentences.push(format!("{left} of the deductible is left, so the first {deductible} is the patient's."));
+    }
+    let rate = benefits.coinsurance.unwrap_or(0).min(10_000);
+    let coinsurance = if copay.is_positive() { Cents::ZERO } else { (after_copay - deductible).share(rate) };
+    if coinsurance.is_positive() {
+        sentences.push(format!("Of the rest the patient pays {} %: {coinsurance}.", rate / 100));
+    }
+    let mut total = copay + deductible + coinsurance;
+    if let Some(most) = benefits.out_of_pocket_left.map(|m| m.max(Cents::ZERO)).filter(|m| *m < total) {
+        sentences.push(format!("Only {most} of the out-of-pocket maximum is left, so the share stops there."));
+        total = most;
+    }
+    if not_covered.is_positive() {
+        sentences.push(format!("The plan does not cover services of {not_covered}."));
+        total += not_covered;
+    }
+    if sentences.is_empty() {
+        sentences.push("The plan pays the whole visit.".into());
+    }
+    ShareEstimate { total, copay, deductible, coinsurance, not_covered, sentences }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn day(d: u32) -> NaiveDate {
+        NaiveDate::from_ymd_opt(2026, 11, d).unwrap()
+    }
+
+    #[test]
+    fn the_lowest_rank_in_force_counts() {
+        let policies = [
+            (Rank::First, Term::new(day(1), Some(day(10))).unwrap(), "old"),
+            (Rank::Second, Term::new(day(1), None).unwrap(), "second"),
+            (Rank::First, Term::new(day(11), None).unwrap(), "new"),
+        ];
+        assert_eq!(counting_policy(&policies, day(10)), Some(&"old"));
+        assert_eq!(counting_policy(&policies, day(11)), Some(&"new"));
+        assert_eq!(counting_policy(&policies[1..2], day(30)), Some(&"second"));
+        assert!(Term::new(day(2), Some(day(1))).is_err());
+    }
+
+    #[test]
+    fn a_refusal_points_at_the_fact_to_fix() {
+        let refused = BenefitAnswer {
+            refusals: vec![Refusal { place: "2100C".into(), reason: "71".into(), follow_up: "C".into() }],
+            ..BenefitAnswer::default()
+        };
+        let seen = verdicts(&refused, &[Fact::Name, Fact::BirthDate]);
+        assert_eq!(seen[0].1, Verdict::NotSaid);
+        assert!(matches!(&seen[1].1, Verdict::Refused(why) if why.contains("birth date")));
+    }
+
+    #[test]
+    fn shares_of_the_usual_plans() {
+        let visit = [ExpectedService { name: "Visit".into(), allowed: Cents::new(15_000), covered: true }];
+        let ppo = BenefitAnswer {
+            copay: Some(Cents::new(2500)),
+            deductible_left: Some(Cents::new(50_000)),
+            coinsurance: Some(2000),
+            ..Default::default()
+        };
+        assert_eq!(share_estimate(&ppo, &visit).total, Cents::new(2500));
+        let high =
+            BenefitAnswer { deductible_left: Some(Cents::new(10_000)), coinsurance: Some(2000), ..Default::default() };
+        assert_eq!(share_estimate(&high, &visit).total, Cents::new(11_000));
+        let nearly_out = BenefitAnswer { out_of_pocket_left: Some(Cents::new(300)), ..high };
+        assert_eq!(share_estimate(&nearly_out, &visit).total, Cents::new(300));
+        assert_eq!(share_estimate(&BenefitAnswer::default(), &visit).sentences, ["The plan pays the whole visit."]);
+    }
+
+    proptest! {
+        #[test]
+        fn never_more_than_the_visit_costs(copay in 0i64..10_000, left in 0i64..300_000, rate in 0u32..12_000, price in 0i64..100_000, max in proptest::option::of(0i64..50_000)) {
+            let benefits = BenefitAnswer { copay: Some(Cents::new(copay)), deductible_left: Some(Cents::new(left)), coinsurance: Some(rate), out_of_pocket_left: max.map(Cents::new), ..Default::default() };
+            let share = share_estimate(&benefits, &[ExpectedService { name: "x".into(), allowed: Cents::new(price), covered: true }]);
+            prop_assert!(share.total <= Cents::new(price));
+            prop_assert!(!share.total.is_negative());
+            if let Some(max) = max { prop_assert!(share.total <= Cents::new(max)); }
+        }
+    }
+}

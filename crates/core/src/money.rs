@@ -1,0 +1,222 @@
+//! Money in whole cents.
+
+use std::fmt;
+use std::iter::Sum;
+
+/// An amount of US dollars in whole cents, negative when owed the other way.
+///
+/// Always true of a value: it lies within ±[`Cents::LIMIT`], so that a sum of a million amounts
+/// cannot overflow. Arithmetic is checked; the operators saturate at the limit rather than wrap,
+/// and [`Cents::checked_add`] tells when that would happen.
+///
+/// ```
+/// use harbor_core::money::Cents;
+/// assert_eq!(Cents::parse("1,234.5"), Ok(Cents::new(123_450)));
+/// assert_eq!(Cents::new(-2505).to_string(), "-25.05");
+/// ```
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
+pub struct Cents(i64);
+
+/// Why a typed amount was not understood.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum BadAmount {
+    #[error("Type an amount, such as 25 or 25.00.")]
+    NotANumber,
+    #[error("An amount has at most two digits after the point.")]
+    TooFine,
+    #[error("The amount is too large: at most 9,999,999.99.")]
+    TooLarge,
+}
+
+impl Cents {
+    pub const ZERO: Cents = Cents(0);
+    /// The largest amount, in cents: ten billion dollars.
+    pub const LIMIT: i64 = 1_000_000_000_000;
+    /// The largest amount that a person may type, in cents.
+    pub const TYPED_LIMIT: i64 = 999_999_999;
+
+    pub const fn new(cents: i64) -> Self {
+        if cents > Self::LIMIT {
+            Cents(Self::LIMIT)
+        } else if cents < -Self::LIMIT {
+            Cents(-Self::LIMIT)
+        } else {
+            Cents(cents)
+        }
+    }
+
+    pub const fn get(self) -> i64 {
+        self.0
+    }
+
+    pub const fn is_zero(self) -> bool {
+        self.0 == 0
+    }
+
+    pub const fn is_positive(self) -> bool {
+        self.0 > 0
+    }
+
+    pub const fn is_negative(self) -> bool {
+        self.0 < 0
+    }
+
+    /// The sum, or nothing when it would leave the limits.
+    pub fn checked_add(self, other: Cents) -> Option<Cents> {
+        let sum = self.0.checked_add(other.0)?;
+        (sum.abs() <= Self::LIMIT).then_some(Cents(sum))
+    }
+
+    /// The amount for `units` of something at this price, or nothing when it would leave the limits.
+    pub fn times(self, units: u32) -> Option<Cents> {
+        let product = self.0.checked_mul(i64::from(units))?;
+        (product.abs() <= Self::LIMIT).then_some(Cents(product))
+    }
+
+    /// A share of this amount, in hundredths of a per cent (20 % is 2000), halves rounded up.
+    pub fn share(self, basis_points: u32) -> Cents {
+        let exact = i128::from(self.0) * i128::from(basis_points);
+        let rounded = (exact + 5000 * exact.signum()) / 10_000;
+        Cents::new(i64::try_from(rounded).unwrap_or(Self::LIMIT))
+    }
+
+    pub fn min(self, other: Cents) -> Cents {
+        Cents(self.0.min(other.0))
+    }
+
+    pub fn max(self, other: Cents) -> Cents {
+        Cents(self.0.max(other.0))
+    }
+
+    /// Reads an amount as people type it: optional `$`, thousands commas, a point.
+    pub fn parse(text: &str) -> Result<Cents, BadAmount> {
+        let cleaned: String = text.trim().trim_start_matches('$').chars().filter(|c| *c != ',' && *c != ' ').collect();
+        let amount = Self::parse_decimal(&cleaned)?;
+        if amount.0.abs() > Self::TYPED_LIMIT { Err(BadAmount::TooLarge) } else { Ok(amount) }
+    }
+
+    /// Reads a plain decimal as the X12 data type R allows it: sign, digits, at most two decimals
+    /// (more are accepted only when they are zeros).
+    pub fn parse_decimal(text: &str) -> Result<Cents, BadAmount> {
+        let (negative, digits) = match text.strip_prefix('-') {
+            Some(rest) => (true, rest),
+            None => (false, text),
+        };
+        let (whole, fraction) = digits.split_once('.').unwrap_or((digits, ""));
+        if whole.is_empty() && fraction.is_empty() {
+            return Err(BadAmount::NotANumber);
+        }
+        if !whole.bytes().chain(fraction.bytes()).all(|b| b.is_ascii_digit()) {
+            return Err(BadAmount::NotANumber);
+        }
+        let mut cents_digits = fraction.trim_end_matches('0').to_owned();
+        if cents_digits.len() > 2 {
+            return Err(BadAmount::TooFine);
+        }
+        while cents_digits.len() < 2 {
+            cents_digits.push('0');
+        }
+        if whole.len() > 12 {
+            return Err(BadAmount::TooLarge);
+        }
+        let whole: i64 = if whole.is_empty() { 0 } else { whole.parse().map_err(|_| BadAmount::NotANumber)? };
+        let fraction: i64 = cents_digits.parse().map_err(|_| BadAmount::NotANumber)?;
+        let cents = whole.checked_mul(100).and_then(|w| w.checked_add(fraction)).ok_or(BadAmount::TooLarge)?;
+        if cents > Self::LIMIT {
+            return Err(BadAmount::TooLarge);
+        }
+        Ok(Cents(if negative { -cents } else { cents }))
+    }
+
+    /// The shortest plain decimal, as X12 wants it: `25`, `25.5`, `-0.05`.
+    pub fn to_x12(self) -> String {
+        let sign = if self.0 < 0 { "-" } else { "" };
+        let whole = self.0.unsigned_abs() / 100;
+        let rest = self.0.unsigned_abs() % 100;
+        if rest == 0 {
+            format!("{sign}{whole}")
+        } else if rest % 10 == 0 {
+            format!("{sign}{whole}.{}", rest / 10)
+        } else {
+            format!("{sign}{whole}.{rest:02}")
+        }
+    }
+}
+
+impl fmt::Display for Cents {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let sign = if self.0 < 0 { "-" } else { "" };
+        write!(f, "{sign}{}.{:02}", self.0.unsigned_abs() / 100, self.0.unsigned_abs() % 100)
+    }
+}
+
+impl std::ops::Add for Cents {
+    type Output = Cents;
+    fn add(self, other: Cents) -> Cents {
+        Cents::new(self.0.saturating_add(other.0))
+    }
+}
+
+impl std::ops::Sub for Cents {
+    type Output = Cents;
+    fn sub(self, other: Cents) -> Cents {
+        Cents::new(self.0.saturating_sub(other.0))
+    }
+}
+
+impl std::ops::Neg for Cents {
+    type Output = Cents;
+    fn neg(self) -> Cents {
+        Cents(-self.0)
+    }
+}
+
+impl std::ops::AddAssign for Cents {
+    fn add_assign(&mut self, other: Cents) {
+        *self = *self + other;
+    }
+}
+
+impl Sum for Cents {
+    fn sum<I: Iterator<Item = Cents>>(items: I) -> Cents {
+        items.fold(Cents::ZERO, |total, item| total + item)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn amounts_as_people_type_them() {
+        for (typed, cents) in [("25", 2500), ("$25.5", 2550), ("1,200.05", 120_005), (".5", 50), ("7.", 700)] {
+            assert_eq!(Cents::parse(typed), Ok(Cents::new(cents)), "{typed}");
+        }
+        assert_eq!(Cents::parse(""), Err(BadAmount::NotANumber));
+        assert_eq!(Cents::parse("twenty"), Err(BadAmount::NotANumber));
+        assert_eq!(Cents::parse("1.005"), Err(BadAmount::TooFine));
+        assert_eq!(Cents::parse("10000000"), Err(BadAmount::TooLarge));
+    }
+
+    #[test]
+    fn a_share_rounds_halves_away_from_zero() {
+        assert_eq!(Cents::new(12_345).share(2000), Cents::new(2469));
+        assert_eq!(Cents::new(25).share(5000), Cents::new(13));
+        assert_eq!(Cents::new(-25).share(5000), Cents::new(-13));
+    }
+
+    proptest! {
+        #[test]
+        fn x12_reads_back(cents in -Cents::LIMIT..=Cents::LIMIT) {
+            let amount = Cents::new(cents);
+            prop_assert_eq!(Cents::parse_decimal(&amount.to_x12()), Ok(amount));
+            prop_assert_eq!(Cents::parse_decimal(&amount.to_string()), Ok(amount));
+        }
+
+        #[test]
+        fn nothing_panics(text in ".*") {
+            let _ = Cents::parse(&text);
+        }
+    }
+}

@@ -1,0 +1,77 @@
+//! Who may do what: the one table. Routes name a permission; nothing else decides.
+
+use crate::coded;
+
+coded! {
+    Role {
+        FrontDesk = "front_desk", "front desk";
+        Assistant = "assistant", "clinical assistant";
+        Clinician = "clinician", "clinician";
+        Biller = "biller", "biller";
+        Manager = "manager", "manager";
+    }
+}
+
+coded! {
+    Permission {
+        SeePeople = "see_people", "see people and their registration";
+        EditPeople = "edit_people", "register people and change their details";
+        EditCoverage = "edit_coverage", "change coverage and check benefits";
+        SeeSchedule = "see_schedule", "see the schedule";
+        Book = "book", "book and cancel visits";
+        CheckIn = "check_in", "check patients in";
+        MovePatients = "move_patients", "move patients through rooms";
+        SeeChart = "see_chart", "see the chart";
+        RecordVitals = "record_vitals", "record measurements, allergies and medicines";
+        WriteNote = "write_note", "write and sign notes, order and prescribe";
+        ReviewResults = "review_results", "review and sign results";
+        SeeCharges = "see_charges", "see charges and balances";
+        EditCharges = "edit_charges", "complete charges";
+        SetPrices = "set_prices", "change the fee schedule";
+        Claims = "claims", "make batches and post remittances";
+        TakeMoney = "take_money", "take payments";
+        SeeAudit = "see_audit", "read the record of looks";
+    }
+}
+
+impl Role {
+    /// Whether this role holds the permission.
+    pub fn may(self, permission: Permission) -> bool {
+        use Permission::*;
+        use Role::*;
+        let holders: &[Role] = match permission {
+            SeePeople | SeeSchedule => &[FrontDesk, Assistant, Clinician, Biller, Manager],
+            EditPeople => &[FrontDesk, Assistant, Manager],
+            EditCoverage => &[FrontDesk, Biller, Manager],
+            Book => &[FrontDesk, Assistant, Clinician, Manager],
+            CheckIn => &[FrontDesk, Assistant, Manager],
+            MovePatients => &[FrontDesk, Assistant, Clinician, Manager],
+            SeeChart => &[Assistant, Clinician, Biller, Manager],
+            RecordVitals => &[Assistant, Clinician],
+            WriteNote | ReviewResults => &[Clinician],
+            SeeCharges => &[FrontDesk, Clinician, Biller, Manager],
+            EditCharges => &[Clinician, Biller, Manager],
+            SetPrices | Claims => &[Biller, Manager],
+            TakeMoney => &[FrontDesk, Biller, Manager],
+            SeeAudit => &[Manager],
+        };
+        holders.contains(&self)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn nobody_does_everything_and_every_permission_has_a_holder() {
+        for role in Role::ALL {
+            assert!(Permission::ALL.iter().any(|p| !role.may(*p)), "{role} may do everything");
+        }
+        for permission in Permission::ALL {
+            assert!(Role::ALL.iter().any(|r| r.may(*permission)), "nobody may {permission}");
+        }
+        assert!(!Role::FrontDesk.may(Permission::SeeChart));
+        assert!(!Role::Manager.may(Permission::WriteNote), "only a clinician signs");
+    }
+}

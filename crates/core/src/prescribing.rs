@@ -1,0 +1,333 @@
+//! Prescribing: doses, instructions in plain words, and the checks before signing.
+
+use crate::coded;
+
+coded! {
+    /// How much a finding weighs.
+    Severity {
+        Note = "note", "Note";
+        Caution = "caution", "Caution";
+        /// Needs an override reason before signing.
+        Serious = "serious", "Serious";
+    }
+}
+
+/// A product of the clinic's formulary.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Product {
+    pub code: String,
+    pub brand: String,
+    /// Ingredients in small letters, as in their international names.
+    pub ingredients: Vec<String>,
+    /// WHO ATC code: its beginnings are the families.
+    pub atc: String,
+    pub form: String,
+    /// Milligrams of the main ingredient in one unit of the form.
+    pub strength_mg: f64,
+    pub strength: String,
+    pub route: String,
+    pub usual_dose: f64,
+    pub usual_per_day: f64,
+    pub usual_days: u32,
+    /// The most milligrams a day for an adult.
+    pub max_mg_per_day: f64,
+    /// The youngest age in years.
+    pub from_age: u32,
+}
+
+/// Two families or ingredients that harm together.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Interaction {
+    pub a: String,
+    pub b: String,
+    pub severity: Severity,
+    pub reason: String,
+}
+
+/// A family or ingredient that harms with a problem.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ProblemHarm {
+    pub medicine: String,
+    /// Beginning of a diagnosis code.
+    pub diagnosis: String,
+    pub severity: Severity,
+    pub reason: String,
+}
+
+/// Families that people are allergic to as a whole, with the beginnings of their ATC codes.
+const ALLERGY_FAMILIES: [(&str, &[&str]); 6] = [
+    ("penicillin", &["J01C"]),
+    ("cephalosporin", &["J01DB", "J01DC", "J01DD", "J01DE"]),
+    ("sulfonamide", &["J01E"]),
+    ("nsaid", &["M01A", "N02BA"]),
+    ("statin", &["C10AA"]),
+    ("macrolide", &["J01FA"]),
+];
+
+/// Whether a term of a table (an ingredient, or the beginning of an ATC code in capitals) means this product.
+fn means(term: &str, product: &Product) -> bool {
+    let is_code =
+        term.starts_with(|c: char| c.is_ascii_uppercase()) && term.len() >= 3 && term.as_bytes()[1].is_ascii_digit();
+    if is_code { product.atc.starts_with(term) } else { product.ingredients.iter().any(|i| i == term) }
+}
+
+/// What is known of the patient.
+#[derive(Debug, Clone, Default)]
+pub struct Patient<'a> {
+    pub age: Option<u32>,
+    /// Substances as recorded, with the reaction.
+    pub allergies: Vec<(String, String)>,
+    /// Whether allergies were asked at all: a list, or "none known".
+    pub allergies_asked: bool,
+    /// Products being taken.
+    pub taking: Vec<&'a Product>,
+    /// Diagnosis codes of the problems and of this visit.
+    pub problems: Vec<String>,
+    pub pregnant: bool,
+}
+
+/// What is to be prescribed.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Dosing {
+    /// Units of the form at a time: 1 tablet, 10 millilitres.
+    pub dose: f64,
+    pub per_day: f64,
+    pub days: u32,
+    pub as_needed: bool,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Warning {
+    pub severity: Severity,
+    pub kind: &'static str,
+    pub sentence: String,
+}
+
+/// All checks before signing. The rules and amounts are the caller's tables; nothing is assumed.
+pub fn check(
+    product: &Product,
+    dosing: &Dosing,
+    patient: &Patient,
+    interactions: &[Interaction],
+    harms: &[ProblemHarm],
+) -> Vec<Warning> {
+    let mut out = Vec::new();
+    let mut warn = |severity, kind, sentence: String| out.push(Warning { severity, kind, sentence });
+    if !patient.allergies_asked {
+        warn(Severity::Caution, "allergies_unknown", "Nobody has asked about allergies yet.".into());
+    }
+    for (substance, reaction) in &patient.allergies {
+        let name = crate::people::fold(substance);
+        let stem = name.trim_end_matches('s');
+        let direct = product.ingredients.iter().any(|i| name.split(' ').any(|w| w == i));
+        let family = ALLERGY_FAMILIES
+            .iter()
+            .find(|(f, codes)| (*f == stem || name.contains(f)) && codes.iter().any(|c| product.atc.starts_with(c)));
+        let reaction = if reaction.is_empty() { String::new() } else { format!(" ({reaction})") };
+        if direct {
+            warn(
+                Severity::Serious,
+                "allergy",
+                format!("Allergic to {substance}{reaction}, which {} contains.", product.brand),
+            );
+        } else if let Some((family, _)) = family {
+            warn(
+                Severity::Serious,
+                "allergy",
+                format!("Allergic to {substance}{reaction}; {} is of the {family} family.", product.brand),
+            );
+        }
+    }
+    for other in &patient.taking {
+        for i in interactions {
+            let meet = (means(&i.a, product) && means(&i.b, other)) || (means(&i.b, product) && means(&i.a, other));
+            if meet {
+                warn(i.severity, "interaction", format!("With {}: {}", other.brand, i.reason));
+            }
+        }
+        let same = product.ingredients.iter().find(|i| other.ingredients.contains(i));
+        if let Some(ingredient) = same {
+            warn(Severity::Serious, "doubled", format!("{ingredient} is already taken as {}.", other.brand));
+        } else if product.atc.len() >= 5 && other.atc.len() >= 5 && product.atc[..5] == other.atc[..5] {
+            warn(Severity::Caution, "doubled", format!("{} is of the same family and already taken.", other.brand));
+        }
+    }
+    for harm in harms.iter().filter(|h| means(&h.medicine, product)) {
+        if let Some(code) =
+            patient.problems.iter().find(|p| p.replace('.', "").starts_with(&harm.diagnosis.replace('.', "")))
+        {
+            warn(harm.severity, "problem", format!("{code}: {}", harm.reason));
+        }
+    }
+    if let Some(age) = patient.age.filter(|a| *a < product.from_age) {
+        warn(Severity::Serious, "age", format!("Not meant for this age ({age} y); from {} y on.", product.from_age));
+    }
+    let daily = dosing.dose * dosing.per_day * product.strength_mg;
+    if daily > product.max_mg_per_day {
+        warn(
+            Severity::Serious,
+            "dose",
+            format!("{} mg a day is above the usual maximum of {} mg.", plain(daily), plain(product.max_mg_per_day)),
+        );
+    } else if daily * 8.0 < product.strength_mg * product.usual_dose * product.usual_per_day {
+        warn(Severity::Caution, "dose", format!("{} mg a day is far below the usual dose.", plain(daily)));
+    }
+    out.sort_by(|a, b| b.severity.cmp(&a.severity));
+    out
+}
+
+/// Whether a prescription may be signed: every serious warning needs an override reason.
+pub fn may_sign(warnings: &[Warning], override_reason: &str) -> Result<(), String> {
+    match warnings.iter().find(|w| w.severity == Severity::Serious) {
+        Some(w) if override_reason.trim().is_empty() => Err(format!("Give an override reason: {}", w.sentence)),
+        _ => Ok(()),
+    }
+}
+
+/// The quantity to dispense, in whole units of the form, or nothing when it makes no sense.
+pub fn quantity(dosing: &Dosing) -> Option<u32> {
+    let exact = dosing.dose * dosing.per_day * f64::from(dosing.days);
+    (exact.is_finite() && exact > 0.0 && exact <= 10_000.0).then(|| exact.ceil() as u32)
+}
+
+/// The days that a quantity lasts.
+pub fn days_of(quantity: u32, dose: f64, per_day: f64) -> Option<u32> {
+    let daily = dose * per_day;
+    (daily.is_finite() && daily > 0.0).then(|| (f64::from(quantity) / daily).floor() as u32)
+}
+
+/// Instructions in plain words.
+pub fn instructions(product: &Product, dosing: &Dosing) -> String {
+    let unit = match product.form.as_str() {
+        "solution" | "suspension" | "syrup" => "mL",
+        "inhaler" => "puff",
+        "drops" => "drop",
+        "cream" | "ointment" | "gel" => "application",
+        form => form,
+    };
+    let plural = if dosing.dose > 1.0 && unit != "mL" { "s" } else { "" };
+    let (verb, way) = match product.route.as_str() {
+        "inhaled" => ("Inhale", ""),
+        "skin" => ("Apply", " to the skin"),
+        "eye" => ("Put", " into the eye"),
+        "injection" => ("Inject", " under the skin"),
+        _ => ("Take", " by mouth"),
+    };
+    let often = match dosing.per_day {
+        x if x == 1.0 => "once a day".to_owned(),
+        x if x == 2.0 => "twice a day".to_owned(),
+        x if x == 3.0 => "three times a day".to_owned(),
+        x if x == 4.0 => "four times a day".to_owned(),
+        x if x < 1.0 => format!("every {} days", plain(1.0 / x.max(0.01))),
+        x => format!("{} times a day", plain(x)),
+    };
+    let need = if dosing.as_needed { ", only when needed" } else { "" };
+    format!("{verb} {} {unit}{plural}{way} {often}{need} for {} days.", plain(dosing.dose), dosing.days)
+}
+
+/// A number without needless zeros.
+fn plain(x: f64) -> String {
+    let rounded = (x * 100.0).round() / 100.0;
+    format!("{rounded}")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn product(brand: &str, ingredient: &str, atc: &str, mg: f64) -> Product {
+        Product {
+            code: brand.to_lowercase(),
+            brand: brand.into(),
+            ingredients: vec![ingredient.into()],
+            atc: atc.into(),
+            form: "tablet".into(),
+            strength_mg: mg,
+            strength: format!("{mg} mg"),
+            route: "oral".into(),
+            usual_dose: 1.0,
+            usual_per_day: 2.0,
+            usual_days: 7,
+            max_mg_per_day: mg * 4.0,
+            from_age: 12,
+        }
+    }
+
+    fn dosing(dose: f64, per_day: f64) -> Dosing {
+        Dosing { dose, per_day, days: 7, as_needed: false }
+    }
+
+    fn adult<'a>() -> Patient<'a> {
+        Patient { age: Some(34), allergies_asked: true, ..Patient::default() }
+    }
+
+    fn kinds(warnings: &[Warning]) -> Vec<(&'static str, Severity)> {
+        warnings.iter().map(|w| (w.kind, w.severity)).collect()
+    }
+
+    #[test]
+    fn allergies_reach_the_family() {
+        let amoxicillin = product("Amorex", "amoxicillin", "J01CA04", 500.0);
+        for substance in ["Penicillins", "penicillin", "Amoxicillin"] {
+            let p = Patient { allergies: vec![(substance.into(), "hives".into())], ..adult() };
+            let found = check(&amoxicillin, &dosing(1.0, 2.0), &p, &[], &[]);
+            assert_eq!(kinds(&found), [("allergy", Severity::Serious)], "{substance}");
+            assert!(may_sign(&found, "").is_err() && may_sign(&found, "tolerated in 2024").is_ok());
+        }
+        let nobody_asked = Patient { allergies_asked: false, ..adult() };
+        assert_eq!(
+            kinds(&check(&amoxicillin, &dosing(1.0, 2.0), &nobody_asked, &[], &[])),
+            [("allergies_unknown", Severity::Caution)]
+        );
+    }
+
+    #[test]
+    fn interactions_work_both_ways_and_doubling_is_seen() {
+        let ibuprofen = product("Ibudrin", "ibuprofen", "M01AE01", 400.0);
+        let naproxen = product("Naprel", "naproxen", "M01AE02", 250.0);
+        let warfarin = product("Warfanol", "warfarin", "B01AA03", 5.0);
+        let rules = [Interaction {
+            a: "B01AA".into(),
+            b: "M01A".into(),
+            severity: Severity::Serious,
+            reason: "bleeding.".into(),
+        }];
+        let seen = |new: &Product, old: &Product| {
+            kinds(&check(new, &dosing(1.0, 2.0), &Patient { taking: vec![old], ..adult() }, &rules, &[]))
+        };
+        assert_eq!(seen(&ibuprofen, &warfarin), [("interaction", Severity::Serious)]);
+        assert_eq!(seen(&warfarin, &ibuprofen), [("interaction", Severity::Serious)]);
+        assert_eq!(seen(&ibuprofen, &naproxen), [("doubled", Severity::Caution)]);
+        assert_eq!(seen(&ibuprofen, &ibuprofen), [("doubled", Severity::Serious)]);
+    }
+
+    #[test]
+    fn problem_age_and_dose() {
+        let propranolol = product("Proprabel", "propranolol", "C07AA05", 40.0);
+        let harms = [ProblemHarm {
+            medicine: "C07A".into(),
+            diagnosis: "J45".into(),
+            severity: Severity::Serious,
+            reason: "narrows the airways.".into(),
+        }];
+        let p = Patient { problems: vec!["J45.20".into()], age: Some(9), ..adult() };
+        let found = check(&propranolol, &dosing(3.0, 2.0), &p, &[], &harms);
+        assert_eq!(found.iter().map(|w| w.kind).collect::<Vec<_>>(), ["problem", "age", "dose"]);
+        assert_eq!(
+            check(&propranolol, &dosing(1.0, 0.1), &adult(), &[], &[])[0].sentence,
+            "4 mg a day is far below the usual dose."
+        );
+    }
+
+    #[test]
+    fn quantity_days_and_words() {
+        assert_eq!(quantity(&dosing(1.0, 2.0)), Some(14));
+        assert_eq!(quantity(&dosing(f64::NAN, 2.0)), None);
+        assert_eq!(quantity(&dosing(0.0, 2.0)), None);
+        assert_eq!(days_of(30, 1.0, 2.0), Some(15));
+        assert_eq!(
+            instructions(&product("A", "a", "J01", 1.0), &dosing(2.0, 3.0)),
+            "Take 2 tablets by mouth three times a day for 7 days."
+        );
+    }
+}

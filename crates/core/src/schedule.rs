@@ -1,0 +1,251 @@
+//! Shifts, slots and bookings: what may be booked, and why not.
+
+use crate::coded;
+use chrono::{DateTime, Duration, LocalResult, NaiveDate, NaiveTime, TimeZone, Utc};
+use chrono_tz::Tz;
+
+/// A stretch of time, the end excluded; never empty and never longer than a day.
+///
+/// ```
+/// use harbor_core::schedule::Span;
+/// use chrono::{TimeZone, Utc};
+/// let at = |h| Utc.with_ymd_and_hms(2026, 11, 23, h, 0, 0).unwrap();
+/// assert!(Span::new(at(9), at(9)).is_err());
+/// assert!(Span::new(at(9), at(10)).unwrap().overlaps(&Span::new(at(9), at(11)).unwrap()));
+/// ```
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Span {
+    start: DateTime<Utc>,
+    end: DateTime<Utc>,
+}
+
+impl Span {
+    pub fn new(start: DateTime<Utc>, end: DateTime<Utc>) -> Result<Span, BookingRefusal> {
+        if end <= start {
+            Err(BookingRefusal::EmptySpan)
+        } else if end - start > Duration::hours(24) {
+            Err(BookingRefusal::TooLong)
+        } else {
+            Ok(Span { start, end })
+        }
+    }
+
+    pub fn start(&self) -> DateTime<Utc> {
+        self.start
+    }
+
+    pub fn end(&self) -> DateTime<Utc> {
+        self.end
+    }
+
+    pub fn minutes(&self) -> i64 {
+        (self.end - self.start).num_minutes()
+    }
+
+    pub fn overlaps(&self, other: &Span) -> bool {
+        self.start < other.end && other.start < self.end
+    }
+
+    pub fn contains(&self, other: &Span) -> bool {
+        self.start <= other.start && other.end <= self.end
+    }
+}
+
+/// Why a time cannot be booked.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum BookingRefusal {
+    #[error("A slot needs some length: its end lies at or before its start.")]
+    EmptySpan,
+    #[error("A slot is at most a day long.")]
+    TooLong,
+    #[error("This time has passed. Choose a later one, or write the visit up without an appointment.")]
+    Past,
+    #[error("This time is held ({0}) and cannot be booked.")]
+    Held(String),
+    #[error("The clinician does not work at this time.")]
+    OutsideShift,
+    #[error("This time was just taken.")]
+    Taken,
+    #[error("{0} has died; no visit can be booked.")]
+    Deceased(String),
+    #[error("This time opens for booking {0}.")]
+    NotYetOpen(String),
+    #[error("A {visit_type} takes {needed} minutes; only {free} are free here.")]
+    TooShort { visit_type: String, needed: i64, free: i64 },
+}
+
+coded! {
+    /// What a visit is, as its note and claim need to know it.
+    VisitKind {
+        InPerson = "in_person", "in person";
+        Phone = "phone", "by telephone";
+        Video = "video", "by video";
+        Home = "home", "at home";
+        Administrative = "administrative", "administrative";
+    }
+}
+
+/// A shift as the schedule knows it when it is asked for a booking.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Shift {
+    pub span: Span,
+    /// Held stretches with what they are held for.
+    pub held: Vec<(Span, String)>,
+    /// Live visits.
+    pub taken: Vec<Span>,
+}
+
+/// What is to be booked.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Wish {
+    pub visit_type: String,
+    pub span: Span,
+    /// The patient's name when the record says that the patient died.
+    pub deceased: Option<String>,
+    /// When the slot opens, by its release rule.
+    pub opens: Option<DateTime<Utc>>,
+}
+
+/// Whether the wish can be booked now. The database guards the same with its exclusion constraint,
+/// since two wishes may be checked at one instant.
+pub fn may_book(wish: &Wish, shift: Option<&Shift>, now: DateTime<Utc>, zone: Tz) -> Result<(), BookingRefusal> {
+    if let Some(name) = &wish.deceased {
+        return Err(BookingRefusal::Deceased(name.clone()));
+    }
+    if wish.span.end() <= now {
+        return Err(BookingRefusal::Past);
+    }
+    if let Some(opens) = wish.opens.filter(|opens| *opens > now) {
+        return Err(BookingRefusal::NotYetOpen(opens.with_timezone(&zone).format("%a %b %-d at %H:%M").to_string()));
+    }
+    let shift = shift.filter(|s| s.span.contains(&wish.span)).ok_or(BookingRefusal::OutsideShift)?;
+    if let Some((_, what)) = shift.held.iter().find(|(span, _)| span.overlaps(&wish.span)) {
+        return Err(BookingRefusal::Held(what.clone()));
+    }
+    if shift.taken.iter().any(|span| span.overlaps(&wish.span)) {
+        return Err(BookingRefusal::Taken);
+    }
+    Ok(())
+}
+
+/// The free stretches of a shift that are at least `minutes` long, cut to start on the shift's grid
+/// of `step` minutes.
+pub fn open_starts(shift: &Shift, minutes: i64, step: i64, from: DateTime<Utc>) -> Vec<Span> {
+    let (minutes, step) = (minutes.clamp(1, 1440), step.clamp(5, 240));
+    let mut out = Vec::new();
+    let mut start = shift.span.start();
+    while let Ok(span) = Span::new(start, start + Duration::minutes(minutes)) {
+        if span.end() > shift.span.end() {
+            break;
+        }
+        let free = start >= from
+            && !shift.held.iter().any(|(h, _)| h.overlaps(&span))
+            && !shift.taken.iter().any(|t| t.overlaps(&span));
+        if free {
+            out.push(span);
+        }
+        start += Duration::minutes(step);
+    }
+    out
+}
+
+/// The moment a local clock shows this time on this day. A time that the clock skips in spring is
+/// taken an hour later; of a time that it shows twice in autumn, the first.
+pub fn at_local(zone: Tz, day: NaiveDate, time: NaiveTime) -> DateTime<Utc> {
+    match zone.from_local_datetime(&day.and_time(time)) {
+        LocalResult::Single(t) | LocalResult::Ambiguous(t, _) => t.with_timezone(&Utc),
+        LocalResult::None => zone
+            .from_local_datetime(&(day.and_time(time) + Duration::hours(1)))
+            .earliest()
+            .map_or_else(|| Utc.from_utc_datetime(&day.and_time(time)), |t| t.with_timezone(&Utc)),
+    }
+}
+
+/// The first and last moment of a local day; 23, 24 or 25 hours apart.
+pub fn day_bounds(zone: Tz, day: NaiveDate) -> (DateTime<Utc>, DateTime<Utc>) {
+    let next = day.succ_opt().unwrap_or(day);
+    (at_local(zone, day, NaiveTime::MIN), at_local(zone, next, NaiveTime::MIN))
+}
+
+const CALL_WORDS: [&str; 24] = [
+    "Amber", "Birch", "Cedar", "Clover", "Coral", "Fern", "Finch", "Heath", "Ivory", "Jade", "Lark", "Linden", "Maple",
+    "Moss", "Olive", "Opal", "Pearl", "Plum", "Robin", "Sage", "Slate", "Tansy", "Thyme", "Willow",
+];
+
+/// The call-sign of the n-th visit of a day (counted from 0): easy to say and to hear, unique in its
+/// day, and never telling who it is. The first 24 take each word once.
+pub fn call_sign(n: u32) -> String {
+    let words = CALL_WORDS.len() as u32;
+    let word = CALL_WORDS[((n * 7) % words) as usize];
+    format!("{word} {}", n / words * 10 + 1 + (n * 5 + 3) % 9)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use std::collections::HashSet;
+
+    const ZONE: Tz = chrono_tz::America::New_York;
+
+    fn at(h: u32, m: u32) -> DateTime<Utc> {
+        at_local(ZONE, NaiveDate::from_ymd_opt(2026, 11, 23).unwrap(), NaiveTime::from_hms_opt(h, m, 0).unwrap())
+    }
+
+    fn span(h: u32, m: u32, minutes: i64) -> Span {
+        Span::new(at(h, m), at(h, m) + Duration::minutes(minutes)).unwrap()
+    }
+
+    fn shift() -> Shift {
+        Shift { span: span(8, 0, 240), held: vec![(span(10, 0, 20), "catch-up".into())], taken: vec![span(8, 40, 20)] }
+    }
+
+    fn wish(span: Span) -> Wish {
+        Wish { visit_type: "follow-up".into(), span, deceased: None, opens: None }
+    }
+
+    #[test]
+    fn each_refusal_has_its_reason() {
+        let now = at(8, 15);
+        let book = |w: Wish| may_book(&w, Some(&shift()), now, ZONE);
+        assert_eq!(book(wish(span(9, 0, 20))), Ok(()));
+        assert_eq!(book(wish(span(8, 0, 20))), Ok(()), "a slot that has begun may still be booked");
+        assert_eq!(book(wish(span(7, 0, 20))), Err(BookingRefusal::Past));
+        assert_eq!(book(wish(span(8, 50, 20))), Err(BookingRefusal::Taken));
+        assert_eq!(book(wish(span(9, 50, 20))), Err(BookingRefusal::Held("catch-up".into())));
+        assert_eq!(book(wish(span(11, 50, 20))), Err(BookingRefusal::OutsideShift));
+        let dead = Wish { deceased: Some("Ada Quill".into()), ..wish(span(9, 0, 20)) };
+        assert!(book(dead).is_err_and(|r| r.to_string().starts_with("Ada Quill has died")));
+        let later = Wish { opens: Some(at(9, 0)), ..wish(span(9, 30, 20)) };
+        assert_eq!(book(later), Err(BookingRefusal::NotYetOpen("Mon Nov 23 at 09:00".into())));
+        assert_eq!(may_book(&wish(span(9, 0, 20)), None, now, ZONE), Err(BookingRefusal::OutsideShift));
+    }
+
+    #[test]
+    fn local_days_around_the_clock_changes() {
+        let day = |m, d| NaiveDate::from_ymd_opt(2026, m, d).unwrap();
+        let hours = |d| {
+            let (a, b) = day_bounds(ZONE, d);
+            (b - a).num_hours()
+        };
+        assert_eq!((hours(day(3, 8)), hours(day(11, 1)), hours(day(11, 23))), (23, 25, 24));
+        let skipped = at_local(ZONE, day(3, 8), NaiveTime::from_hms_opt(2, 30, 0).unwrap());
+        assert_eq!(skipped.with_timezone(&ZONE).format("%H:%M").to_string(), "03:30");
+    }
+
+    #[test]
+    fn call_signs_do_not_repeat_within_a_day() {
+        let signs: HashSet<String> = (0..400).map(call_sign).collect();
+        assert_eq!(signs.len(), 400);
+    }
+
+    proptest! {
+        #[test]
+        fn whatever_is_open_may_be_booked(minutes in 5i64..60, step in 5i64..30, from in 0i64..240) {
+            let from = at(8, 0) + Duration::minutes(from);
+            for open in open_starts(&shift(), minutes, step, from) {
+                prop_assert_eq!(may_book(&wish(open), Some(&shift()), from, ZONE), Ok(()));
+            }
+        }
+    }
+}

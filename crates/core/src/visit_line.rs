@@ -1,0 +1,466 @@
+//! The visit line: nine marks from booked to settled, each with what blocks it and who acts next.
+//!
+//! A line is computed from the facts of a visit and is never stored, so it cannot disagree with them.
+
+use crate::arrival::Stage;
+use crate::coded;
+use crate::money::Cents;
+use crate::permissions::Role;
+use chrono::{DateTime, Utc};
+
+coded! {
+    Mark {
+        Booked = "booked", "Booked";
+        Here = "here", "Here";
+        CheckedIn = "checked_in", "Checked in";
+        Roomed = "roomed", "Roomed";
+        Seen = "seen", "Seen";
+        Signed = "signed", "Signed";
+        Charged = "charged", "Charged";
+        Claimed = "claimed", "Claimed";
+        Settled = "settled", "Settled";
+    }
+}
+
+coded! {
+    /// The place where a blocker is cleared; the screen turns it into a link.
+    Place {
+        Details = "details", "details";
+        Coverage = "coverage", "coverage";
+        Benefits = "benefits", "benefits check";
+        CheckIn = "check_in", "check-in";
+        Rooming = "rooming", "rooming";
+        Note = "note", "note";
+        Diagnoses = "diagnoses", "diagnoses";
+        Orders = "orders", "orders";
+        Prescriptions = "prescriptions", "prescriptions";
+        Charges = "charges", "charges";
+        Claim = "claim", "claim";
+        Money = "money", "money";
+        Schedule = "schedule", "schedule";
+    }
+}
+
+/// Something that stands between the visit and a mark.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Blocker {
+    pub mark: Mark,
+    /// Stable, for tests and links.
+    pub code: &'static str,
+    pub sentence: String,
+    pub role: Role,
+    pub place: Place,
+}
+
+/// When a mark was reached and by whom.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Reached {
+    pub at: DateTime<Utc>,
+    pub by: String,
+}
+
+/// How the visit is paid for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Pays {
+    Insurance,
+    SelfPay,
+    /// Nothing is charged: an administrative entry.
+    Nobody,
+    /// Neither a policy nor self-pay is recorded.
+    Unknown,
+}
+
+/// The facts of a visit, gathered by the store.
+#[derive(Debug, Clone)]
+pub struct VisitFacts {
+    pub stage: Stage,
+    /// False for a visit written up without an appointment.
+    pub appointment: bool,
+    pub pays: Pays,
+    pub booked: Option<Reached>,
+    pub here: Option<Reached>,
+    pub checked_in: Option<Reached>,
+    pub roomed: Option<Reached>,
+    pub seen: Option<Reached>,
+    pub signed: Option<Reached>,
+    pub charged: Option<Reached>,
+    pub claimed: Option<Reached>,
+    pub settled: Option<Reached>,
+    /// What the registration lacks, in words.
+    pub registration_gaps: Vec<&'static str>,
+    /// Nothing when no answer is needed or the answer is "in force"; otherwise why not.
+    pub benefits: BenefitsState,
+    pub diagnoses: usize,
+    pub orders_without_diagnosis: Vec<String>,
+    pub orders_unsent: usize,
+    pub prescriptions_without_diagnosis: Vec<String>,
+    pub prescriptions_unsent: usize,
+    /// What the claim check found, in words.
+    pub claim_faults: Vec<String>,
+    pub charge_lines: usize,
+    /// The payer's reasons when the claim was rejected or denied.
+    pub claim_rejections: Vec<String>,
+    pub waiting_for_payer: bool,
+    pub payer_balance: Cents,
+    pub patient_balance: Cents,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum BenefitsState {
+    NotNeeded,
+    NotAsked,
+    Waiting,
+    InForce,
+    Refused(String),
+}
+
+impl VisitFacts {
+    /// A freshly booked visit of a person whose record is complete, as a start for tests and readers.
+    pub fn booked(at: DateTime<Utc>, by: &str, pays: Pays) -> Self {
+        VisitFacts {
+            stage: Stage::Booked,
+            appointment: true,
+            pays,
+            booked: Some(Reached { at, by: by.to_owned() }),
+            here: None,
+            checked_in: None,
+            roomed: None,
+            seen: None,
+            signed: None,
+            charged: None,
+            claimed: None,
+            settled: None,
+            registration_gaps: vec![],
+            benefits: if pays == Pays::Insurance { BenefitsState::NotAsked } else { BenefitsState::NotNeeded },
+            diagnoses: 0,
+            orders_without_diagnosis: vec![],
+            orders_unsent: 0,
+            prescriptions_without_diagnosis: vec![],
+            prescriptions_unsent: 0,
+            claim_faults: vec![],
+            charge_lines: 0,
+            claim_rejections: vec![],
+            waiting_for_payer: false,
+            payer_balance: Cents::ZERO,
+            patient_balance: Cents::ZERO,
+        }
+    }
+}
+
+/// One mark on the line of this visit.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct MarkOnLine {
+    pub mark: Mark,
+    pub reached: Option<Reached>,
+    pub blockers: Vec<Blocker>,
+}
+
+/// The line of one visit.
+///
+/// Always true: the marks stand in the order of [`Mark::ALL`]; `current` is the first mark that is
+/// not reached; a blocker stands at a mark that is not reached.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct VisitLine {
+    pub marks: Vec<MarkOnLine>,
+    /// Nothing when the line is at its end, or the visit ended early.
+    pub current: Option<Mark>,
+    /// Who acts next.
+    pub next_role: Option<Role>,
+    /// How the visit ended early, in a word.
+    pub ended: Option<&'static str>,
+}
+
+impl VisitLine {
+    pub fn blockers(&self) -> impl Iterator<Item = &Blocker> {
+        self.marks.iter().flat_map(|m| &m.blockers)
+    }
+}
+
+/// The marks of this kind of visit.
+fn marks_of(facts: &VisitFacts) -> Vec<Mark> {
+    use Mark::*;
+    let ended_early = matches!(facts.stage, Stage::Cancelled | Stage::DidNotCome);
+    Mark::ALL
+        .iter()
+        .copied()
+        .filter(|mark| match mark {
+            Booked => facts.appointment,
+            Here => !ended_early && (facts.appointment || facts.here.is_some()),
+            CheckedIn | Roomed => {
+                !ended_early && facts.stage != Stage::LeftUnseen && (facts.appointment || facts.here.is_some())
+            }
+            Seen | Signed => !ended_early && facts.stage != Stage::LeftUnseen,
+            Charged | Settled => !ended_early && facts.stage != Stage::LeftUnseen && facts.pays != Pays::Nobody,
+            Claimed => {
+                !ended_early && facts.stage != Stage::LeftUnseen && !matches!(facts.pays, Pays::Nobody | Pays::SelfPay)
+            }
+        })
+        .collect()
+}
+
+fn reached(facts: &VisitFacts, mark: Mark) -> Option<&Reached> {
+    match mark {
+        Mark::Booked => facts.booked.as_ref(),
+        Mark::Here => facts.here.as_ref(),
+        Mark::CheckedIn => facts.checked_in.as_ref(),
+        Mark::Roomed => facts.roomed.as_ref(),
+        Mark::Seen => facts.seen.as_ref(),
+        Mark::Signed => facts.signed.as_ref(),
+        Mark::Charged => facts.charged.as_ref(),
+        Mark::Claimed => facts.claimed.as_ref(),
+        Mark::Settled => facts.settled.as_ref(),
+    }
+}
+
+/// Computes the line of a visit.
+pub fn visit_line(facts: &VisitFacts) -> VisitLine {
+    let marks: Vec<MarkOnLine> = marks_of(facts)
+        .into_iter()
+        .map(|mark| {
+            let reached = reached(facts, mark).cloned();
+            let blockers = if reached.is_some() { vec![] } else { blockers_of(facts, mark) };
+            MarkOnLine { mark, reached, blockers }
+        })
+        .collect();
+    let ended = match facts.stage {
+        Stage::Cancelled => Some("cancelled"),
+        Stage::DidNotCome => Some("did not come"),
+        Stage::LeftUnseen => Some("left without being seen"),
+        _ => None,
+    };
+    let current = if ended.is_some() { None } else { marks.iter().find(|m| m.reached.is_none()).map(|m| m.mark) };
+    VisitLine { next_role: current.map(|mark| acts_for(facts, mark)), marks, current, ended }
+}
+
+/// Who brings a visit to this mark.
+fn acts_for(facts: &VisitFacts, mark: Mark) -> Role {
+    match mark {
+        Mark::Booked | Mark::Here | Mark::CheckedIn => Role::FrontDesk,
+        Mark::Roomed => Role::Assistant,
+        Mark::Seen | Mark::Signed => Role::Clinician,
+        Mark::Charged | Mark::Claimed => Role::Biller,
+        Mark::Settled if facts.patient_balance.is_positive() && facts.payer_balance.is_zero() => Role::FrontDesk,
+        Mark::Settled => Role::Biller,
+    }
+}
+
+fn blockers_of(facts: &VisitFacts, mark: Mark) -> Vec<Blocker> {
+    let mut found = Vec::new();
+    let mut block = |code, role, place, sentence: String| found.push(Blocker { mark, code, sentence, role, place });
+    match mark {
+        Mark::Booked | Mark::Here | Mark::Roomed | Mark::Seen => {}
+        Mark::CheckedIn => {
+            if !facts.registration_gaps.is_empty() {
+                let list = facts.registration_gaps.join(", ");
+                block("registration_gaps", Role::FrontDesk, Place::Details, format!("Registration lacks: {list}."));
+            }
+            if facts.pays == Pays::Unknown {
+                block(
+                    "no_coverage",
+                    Role::FrontDesk,
+                    Place::Coverage,
+                    "No coverage on file, and self-pay is not recorded.".into(),
+                );
+            }
+            match &facts.benefits {
+                BenefitsState::NotAsked => {
+                    block("benefits_not_asked", Role::FrontDesk, Place::Benefits, "Coverage is not verified.".into())
+                }
+                BenefitsState::Waiting => block(
+                    "benefits_waiting",
+                    Role::FrontDesk,
+                    Place::Benefits,
+                    "The payer has not answered the benefits check yet.".into(),
+                ),
+                BenefitsState::Refused(why) => {
+                    block("benefits_refused", Role::FrontDesk, Place::Benefits, format!("Benefits check: {why}"))
+                }
+                BenefitsState::NotNeeded | BenefitsState::InForce => {}
+            }
+        }
+        Mark::Signed => {
+            let seen = facts.seen.is_some();
+            if facts.diagnoses == 0 && seen && facts.pays != Pays::Nobody {
+                block("no_diagnosis", Role::Clinician, Place::Diagnoses, "The visit has no diagnosis.".into());
+            }
+            for order in &facts.orders_without_diagnosis {
+                block(
+                    "order_without_diagnosis",
+                    Role::Clinician,
+                    Place::Orders,
+                    format!("The {order} order has no diagnosis."),
+                );
+            }
+            if facts.orders_unsent > 0 {
+                let n = facts.orders_unsent;
+                block(
+                    "orders_unsent",
+                    Role::Clinician,
+                    Place::Orders,
+                    format!("{n} {} not sent.", if n == 1 { "order is" } else { "orders are" }),
+                );
+            }
+            for item in &facts.prescriptions_without_diagnosis {
+                block(
+                    "prescription_without_diagnosis",
+                    Role::Clinician,
+                    Place::Prescriptions,
+                    format!("The prescription for {item} has no diagnosis."),
+                );
+            }
+            if facts.prescriptions_unsent > 0 {
+                let n = facts.prescriptions_unsent;
+                block(
+                    "prescriptions_unsent",
+                    Role::Clinician,
+                    Place::Prescriptions,
+                    format!("{n} {} not sent.", if n == 1 { "prescription is" } else { "prescriptions are" }),
+                );
+            }
+            if seen {
+                block("note_unsigned", Role::Clinician, Place::Note, "The note is unsigned.".into());
+            }
+        }
+        Mark::Charged => {
+            if facts.signed.is_some() {
+                if facts.charge_lines == 0 {
+                    block("no_charges", Role::Biller, Place::Charges, "No charge has been entered.".into());
+                }
+                for fault in &facts.claim_faults {
+                    block("claim_check", Role::Biller, Place::Charges, fault.clone());
+                }
+                if facts.charge_lines > 0 && facts.claim_faults.is_empty() {
+                    block(
+                        "charges_open",
+                        Role::Biller,
+                        Place::Charges,
+                        "The charges are ready to be completed.".into(),
+                    );
+                }
+            }
+        }
+        Mark::Claimed => {
+            if facts.charged.is_some() {
+                if facts.claim_rejections.is_empty() {
+                    block("claim_unsent", Role::Biller, Place::Claim, "The claim waits to be sent.".into());
+                }
+                for why in &facts.claim_rejections {
+                    block("claim_rejected", Role::Biller, Place::Claim, format!("Payer rejected: {why}"));
+                }
+            }
+        }
+        Mark::Settled => {
+            if facts.charged.is_some() {
+                for why in facts.claim_rejections.iter().filter(|_| facts.claimed.is_some()) {
+                    block("claim_denied", Role::Biller, Place::Claim, format!("Payer denied: {why}"));
+                }
+                if facts.waiting_for_payer {
+                    block("payer_waiting", Role::Biller, Place::Claim, "The payer has not decided yet.".into());
+                }
+                if facts.patient_balance.is_positive() && facts.payer_balance.is_zero() {
+                    block(
+                        "patient_owes",
+                        Role::FrontDesk,
+                        Place::Money,
+                        format!("The patient owes {}.", facts.patient_balance),
+                    );
+                }
+                if facts.patient_balance.is_negative() && facts.payer_balance.is_zero() {
+                    block(
+                        "patient_credit",
+                        Role::Biller,
+                        Place::Money,
+                        format!("The patient has a credit of {}.", -facts.patient_balance),
+                    );
+                }
+            }
+        }
+    }
+    found
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use chrono::TimeZone;
+
+    fn at(h: u32) -> DateTime<Utc> {
+        Utc.with_ymd_and_hms(2026, 11, 23, h, 0, 0).unwrap()
+    }
+
+    fn by(h: u32) -> Option<Reached> {
+        Some(Reached { at: at(h), by: "someone".into() })
+    }
+
+    #[test]
+    fn an_insured_visit_has_nine_marks() {
+        let line = visit_line(&VisitFacts::booked(at(8), "Junia", Pays::Insurance));
+        assert_eq!(line.marks.len(), 9);
+        assert_eq!(line.current, Some(Mark::Here));
+        assert_eq!(line.next_role, Some(Role::FrontDesk));
+        assert_eq!(line.blockers().map(|b| b.code).collect::<Vec<_>>(), ["benefits_not_asked"]);
+    }
+
+    #[test]
+    fn other_visits_have_shorter_lines() {
+        let count = |f: &VisitFacts| visit_line(f).marks.len();
+        let self_pay = VisitFacts::booked(at(8), "J", Pays::SelfPay);
+        assert_eq!(count(&self_pay), 8, "nothing is claimed");
+        let admin = VisitFacts { appointment: false, pays: Pays::Nobody, booked: None, ..self_pay.clone() };
+        assert_eq!(visit_line(&admin).marks.iter().map(|m| m.mark).collect::<Vec<_>>(), [Mark::Seen, Mark::Signed]);
+        let cancelled = VisitFacts { stage: Stage::Cancelled, ..self_pay.clone() };
+        assert_eq!(
+            (count(&cancelled), visit_line(&cancelled).ended, visit_line(&cancelled).current),
+            (1, Some("cancelled"), None)
+        );
+        let unseen = VisitFacts { stage: Stage::LeftUnseen, here: by(9), ..self_pay };
+        assert_eq!(count(&unseen), 2);
+    }
+
+    #[test]
+    fn blockers_name_what_where_and_who() {
+        let mut facts = VisitFacts::booked(at(8), "J", Pays::Unknown);
+        facts.registration_gaps = vec!["sex", "address"];
+        let line = visit_line(&facts);
+        let said: Vec<&str> = line.blockers().map(|b| b.sentence.as_str()).collect();
+        assert_eq!(said, ["Registration lacks: sex, address.", "No coverage on file, and self-pay is not recorded."]);
+
+        facts = VisitFacts::booked(at(8), "J", Pays::Insurance);
+        (facts.here, facts.checked_in, facts.roomed, facts.seen) = (by(9), by(9), by(9), by(10));
+        facts.orders_without_diagnosis = vec!["potassium".into()];
+        let line = visit_line(&facts);
+        assert_eq!(line.current, Some(Mark::Signed));
+        assert!(
+            line.blockers().any(|b| b.sentence == "The potassium order has no diagnosis." && b.place == Place::Orders)
+        );
+        assert!(line.blockers().all(|b| b.role == Role::Clinician));
+
+        facts.signed = by(11);
+        facts.charged = by(12);
+        facts.claim_rejections = vec!["subscriber number".into()];
+        let line = visit_line(&facts);
+        assert!(line.blockers().any(|b| b.sentence == "Payer rejected: subscriber number" && b.role == Role::Biller));
+    }
+
+    #[test]
+    fn a_settled_line_has_no_blocker() {
+        let mut f = VisitFacts::booked(at(8), "J", Pays::Insurance);
+        (f.here, f.checked_in, f.roomed, f.seen) = (by(9), by(9), by(9), by(10));
+        (f.signed, f.charged, f.claimed, f.settled) = (by(11), by(12), by(13), by(14));
+        let line = visit_line(&f);
+        assert_eq!((line.current, line.next_role, line.blockers().count()), (None, None, 0));
+    }
+
+    #[test]
+    fn the_patient_is_asked_only_when_the_payer_is_done() {
+        let mut f = VisitFacts::booked(at(8), "J", Pays::Insurance);
+        (f.here, f.checked_in, f.roomed, f.seen, f.signed, f.charged, f.claimed) =
+            (by(9), by(9), by(9), by(10), by(11), by(12), by(13));
+        (f.patient_balance, f.payer_balance, f.waiting_for_payer) = (Cents::new(2000), Cents::new(9000), true);
+        assert_eq!(visit_line(&f).blockers().map(|b| b.code).collect::<Vec<_>>(), ["payer_waiting"]);
+        (f.payer_balance, f.waiting_for_payer) = (Cents::ZERO, false);
+        let line = visit_line(&f);
+        assert_eq!(line.blockers().map(|b| b.sentence.as_str()).collect::<Vec<_>>(), ["The patient owes 20.00."]);
+        assert_eq!(line.next_role, Some(Role::FrontDesk));
+    }
+}
