@@ -1,6 +1,5 @@
 //! Presence: the stages a patient passes in the building, and the moves between them.
 
-use crate::coded;
 
 coded! {
     /// Where the patient is.

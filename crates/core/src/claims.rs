@@ -1,6 +1,5 @@
 //! Claims: what is sent to a payer, and the states a claim passes.
 
-use crate::coded;
 use crate::coverage::Relationship;
 use crate::money::Cents;
 use chrono::NaiveDate;

@@ -3,7 +3,6 @@
 pub mod measurements;
 pub mod quick_line;
 
-use crate::coded;
 
 coded! {
     /// A part of a note; each is optional.

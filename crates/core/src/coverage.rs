@@ -1,6 +1,5 @@
 //! Policies, the payer's answer to a benefits check, and what the patient will owe.
 
-use crate::coded;
 use crate::money::Cents;
 use chrono::NaiveDate;
 

@@ -3,7 +3,6 @@
 //! Double entry: a positive amount is owed to the clinic or held by it, a negative one is where it
 //! came from. Nothing is ever changed; a slip is put right by a new transaction.
 
-use crate::coded;
 use crate::money::Cents;
 
 coded! {

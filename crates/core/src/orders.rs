@@ -1,6 +1,6 @@
 //! Orders: what a test asks before it can go, under which diagnosis it belongs, and what came back.
 
-use crate::coded;
+use chrono::{DateTime, NaiveDate, Utc};
 
 coded! {
     OrderState {
@@ -132,6 +132,79 @@ pub fn interpret(value: f64, low: Option<f64>, high: Option<f64>) -> Option<Inte
         (_, Some(h)) if value > h => Interpretation::High,
         _ => Interpretation::Normal,
     })
+}
+
+/// The person an order or prescription is about, as outside partners need to know them.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Subject {
+    /// The clinic's record number.
+    pub record_number: String,
+    pub last: String,
+    pub first: String,
+    pub birth_date: NaiveDate,
+    /// F, M or U.
+    pub sex: String,
+}
+
+/// One test on a requisition.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RequestedTest {
+    /// Our reference of the order; the laboratory returns it with the report.
+    pub reference: String,
+    pub loinc: String,
+    pub name: String,
+    /// Codes with their titles, the order's own.
+    pub diagnoses: Vec<(String, String)>,
+    pub answers: Vec<(String, String)>,
+}
+
+/// What is sent to the laboratory.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Requisition {
+    pub reference: String,
+    pub subject: Subject,
+    pub orderer_name: String,
+    pub orderer_npi: String,
+    pub authored: DateTime<Utc>,
+    pub tests: Vec<RequestedTest>,
+}
+
+coded! {
+    /// How settled a report is (FHIR DiagnosticReport.status).
+    ReportStatus {
+        Registered = "registered", "Registered";
+        Preliminary = "preliminary", "Preliminary";
+        Final = "final", "Final";
+        Corrected = "corrected", "Corrected";
+        Cancelled = "cancelled", "Cancelled";
+    }
+}
+
+/// One value of a report.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ReportedValue {
+    pub loinc: String,
+    pub name: String,
+    /// The number when there is one; words otherwise.
+    pub number: Option<f64>,
+    pub text: String,
+    pub unit: String,
+    pub low: Option<f64>,
+    pub high: Option<f64>,
+    pub interpretation: Option<Interpretation>,
+}
+
+/// What came back from the laboratory for one order.
+#[derive(Debug, Clone, PartialEq)]
+pub struct LabReport {
+    /// The laboratory's own number of the report.
+    pub number: String,
+    /// Our reference of the order; empty when the laboratory lost it.
+    pub order_reference: String,
+    pub record_number: String,
+    pub status: ReportStatus,
+    pub issued: DateTime<Utc>,
+    pub values: Vec<ReportedValue>,
 }
 
 #[cfg(test)]

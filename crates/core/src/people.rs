@@ -1,6 +1,5 @@
 //! People: names, ages, finding, likely twins, and what a record still lacks.
 
-use crate::coded;
 use chrono::{Datelike, NaiveDate};
 use rphonetic::{DoubleMetaphone, Encoder};
 use unicode_normalization::UnicodeNormalization;

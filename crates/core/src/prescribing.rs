@@ -1,6 +1,5 @@
 //! Prescribing: doses, instructions in plain words, and the checks before signing.
 
-use crate::coded;
 
 coded! {
     /// How much a finding weighs.
@@ -229,6 +228,23 @@ pub fn instructions(product: &Product, dosing: &Dosing) -> String {
 fn plain(x: f64) -> String {
     let rounded = (x * 100.0).round() / 100.0;
     format!("{rounded}")
+}
+
+/// A prescription as it goes to a pharmacy.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SentItem {
+    pub reference: String,
+    pub subject: crate::orders::Subject,
+    pub prescriber_name: String,
+    pub prescriber_npi: String,
+    pub authored: chrono::DateTime<chrono::Utc>,
+    pub medicine: String,
+    pub product_code: String,
+    pub instructions: String,
+    pub quantity: u32,
+    pub days: u32,
+    pub refills: u32,
+    pub reason: Option<(String, String)>,
 }
 
 #[cfg(test)]

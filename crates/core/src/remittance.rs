@@ -1,6 +1,5 @@
 //! A payer's remittance: read, balanced, and turned into what is to be posted.
 
-use crate::coded;
 use crate::ledger::LineDecision;
 use crate::money::Cents;
 use chrono::NaiveDate;

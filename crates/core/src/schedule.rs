@@ -1,6 +1,5 @@
 //! Shifts, slots and bookings: what may be booked, and why not.
 
-use crate::coded;
 use chrono::{DateTime, Duration, LocalResult, NaiveDate, NaiveTime, TimeZone, Utc};
 use chrono_tz::Tz;
 

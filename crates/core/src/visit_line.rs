@@ -3,7 +3,6 @@
 //! A line is computed from the facts of a visit and is never stored, so it cannot disagree with them.
 
 use crate::arrival::Stage;
-use crate::coded;
 use crate::money::Cents;
 use crate::permissions::Role;
 use chrono::{DateTime, Utc};

@@ -1,6 +1,5 @@
 //! Measurements: units, usual ranges by age, body mass index.
 
-use crate::coded;
 use std::fmt;
 
 coded! {

@@ -1,0 +1,135 @@
+//! The clinic's tables as CSV (RFC 4180) with headings: laboratory tests, medicines, their
+//! interactions, harm with problems, and services with their prices.
+
+use crate::Located;
+use csv::StringRecord;
+use harbor_core::money::Cents;
+use harbor_core::orders::LabTest;
+use harbor_core::prescribing::{Interaction, ProblemHarm, Product, Severity};
+
+/// A service of the catalogue with its standard price.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ServiceRow {
+    pub code: String,
+    pub name: String,
+    pub external: String,
+    /// 2 to 5 for visits whose level is suggested.
+    pub level: Option<u8>,
+    pub price: Option<Cents>,
+}
+
+/// Rows by heading, each with its line for errors.
+fn rows<T>(bytes: &[u8], headings: &[&str], read: impl Fn(&Row) -> Result<T, Located>) -> Result<Vec<T>, Located> {
+    let mut reader = csv::ReaderBuilder::new().flexible(true).trim(csv::Trim::All).comment(Some(b'#')).from_reader(bytes);
+    let line_error = |line: usize, expected: String| Located { segment: line, byte: 0, id: "CSV".into(), element: None, expected };
+    let head = reader.headers().map_err(|e| line_error(1, format!("a readable heading ({e})")))?.clone();
+    let columns: Vec<usize> = headings
+        .iter()
+        .map(|h| head.iter().position(|c| c == *h).ok_or_else(|| line_error(1, format!("a column headed {h}"))))
+        .collect::<Result<_, _>>()?;
+    let mut out = Vec::new();
+    for record in reader.records() {
+        let record = record.map_err(|e| {
+            let line = e.position().map_or(0, |p| usize::try_from(p.line()).unwrap_or(0));
+            line_error(line, format!("a readable row ({e})"))
+        })?;
+        let line = record.position().map_or(0, |p| usize::try_from(p.line()).unwrap_or(0));
+        out.push(read(&Row { record: &record, columns: &columns, line })?);
+    }
+    Ok(out)
+}
+
+struct Row<'a> {
+    record: &'a StringRecord,
+    columns: &'a [usize],
+    line: usize,
+}
+
+impl Row<'_> {
+    fn text(&self, column: usize) -> String {
+        self.record.get(self.columns[column]).unwrap_or("").to_owned()
+    }
+
+    fn list(&self, column: usize) -> Vec<String> {
+        self.text(column).split(';').map(str::trim).filter(|t| !t.is_empty()).map(str::to_owned).collect()
+    }
+
+    fn wrong(&self, column: usize, expected: &str) -> Located {
+        Located { segment: self.line, byte: 0, id: "CSV".into(), element: Some(self.columns[column] + 1), expected: expected.into() }
+    }
+
+    fn number<T: std::str::FromStr>(&self, column: usize) -> Result<T, Located> {
+        self.text(column).parse().map_err(|_| self.wrong(column, "a number"))
+    }
+
+    fn severity(&self, column: usize) -> Result<Severity, Located> {
+        Severity::from_code(&self.text(column)).ok_or_else(|| self.wrong(column, "note, caution or serious"))
+    }
+}
+
+pub fn laboratory_tests(bytes: &[u8]) -> Result<Vec<LabTest>, Located> {
+    rows(bytes, &["code", "name", "short", "loinc", "specimen", "questions", "usual_for"], |r| {
+        let loinc = r.text(3);
+        if !harbor_core::identifiers::loinc_is_valid(&loinc) {
+            return Err(r.wrong(3, "a LOINC code with a right check digit"));
+        }
+        Ok(LabTest {
+            code: r.text(0),
+            name: r.text(1),
+            short: r.text(2),
+            loinc,
+            specimen: r.text(4),
+            questions: r.list(5),
+            usual_for: r.list(6),
+        })
+    })
+}
+
+pub fn products(bytes: &[u8]) -> Result<Vec<Product>, Located> {
+    let headings = [
+        "code", "brand", "ingredients", "atc", "form", "strength_mg", "strength", "route", "dose", "per_day", "days", "max_mg_per_day", "from_age",
+    ];
+    rows(bytes, &headings, |r| {
+        Ok(Product {
+            code: r.text(0),
+            brand: r.text(1),
+            ingredients: r.list(2),
+            atc: r.text(3),
+            form: r.text(4),
+            strength_mg: r.number(5)?,
+            strength: r.text(6),
+            route: r.text(7),
+            usual_dose: r.number(8)?,
+            usual_per_day: r.number(9)?,
+            usual_days: r.number(10)?,
+            max_mg_per_day: r.number(11)?,
+            from_age: r.number(12)?,
+        })
+    })
+}
+
+pub fn interactions(bytes: &[u8]) -> Result<Vec<Interaction>, Located> {
+    rows(bytes, &["a", "b", "severity", "reason"], |r| {
+        Ok(Interaction { a: r.text(0), b: r.text(1), severity: r.severity(2)?, reason: r.text(3) })
+    })
+}
+
+pub fn problem_harms(bytes: &[u8]) -> Result<Vec<ProblemHarm>, Located> {
+    rows(bytes, &["medicine", "diagnosis", "severity", "reason"], |r| {
+        Ok(ProblemHarm { medicine: r.text(0), diagnosis: r.text(1), severity: r.severity(2)?, reason: r.text(3) })
+    })
+}
+
+pub fn services(bytes: &[u8]) -> Result<Vec<ServiceRow>, Located> {
+    rows(bytes, &["code", "name", "external", "level", "price"], |r| {
+        let price = r.text(4);
+        let level = r.text(3);
+        Ok(ServiceRow {
+            code: r.text(0),
+            name: r.text(1),
+            external: r.text(2),
+            level: if level.is_empty() { None } else { Some(r.number(3)?) },
+            price: if price.is_empty() { None } else { Some(Cents::parse(&price).map_err(|_| r.wrong(4, "an amount"))?) },
+        })
+    })
+}

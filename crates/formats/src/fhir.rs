@@ -1,0 +1,112 @@
+//! HL7 FHIR R4 (4.0.1): orders to the laboratory, reports from it, prescriptions to the pharmacy.
+//!
+//! Resources are checked against the types of `fhir_sdk` on their way in and out; their content is
+//! read leniently, since what a partner adds is not ours to refuse.
+
+pub mod laboratory;
+pub mod pharmacy;
+
+use crate::Located;
+use fhir_sdk::r4b::resources::Resource;
+use harbor_core::orders::Subject;
+use serde_json::{Value, json};
+
+/// A place in a FHIR document, as an error of this crate.
+fn wrong(place: &str, expected: impl Into<String>) -> Located {
+    Located { segment: 0, byte: 0, id: place.to_owned(), element: None, expected: expected.into() }
+}
+
+/// Reads JSON and checks that it is a lawful resource of the wanted type.
+fn resource(bytes: &[u8], kind: &str) -> Result<Value, Located> {
+    let value: Value = serde_json::from_slice(bytes).map_err(|e| Located {
+        segment: e.line(),
+        byte: e.column(),
+        id: "JSON".into(),
+        element: None,
+        expected: format!("well-formed JSON ({e})"),
+    })?;
+    if value["resourceType"] != kind {
+        return Err(wrong("resourceType", kind));
+    }
+    serde_json::from_value::<Resource>(value.clone()).map_err(|e| wrong(kind, format!("a lawful resource ({e})")))?;
+    Ok(value)
+}
+
+/// Text at a path, empty when it is not there.
+fn text<'v>(value: &'v Value, pointer: &str) -> &'v str {
+    value.pointer(pointer).and_then(Value::as_str).unwrap_or("")
+}
+
+fn patient(s: &Subject) -> Value {
+    let gender = match s.sex.as_str() {
+        "F" => "female",
+        "M" => "male",
+        _ => "unknown",
+    };
+    json!({
+        "resourceType": "Patient",
+        "id": s.record_number,
+        "identifier": [{ "system": "urn:indigo-harbor:record", "value": s.record_number }],
+        "name": [{ "family": s.last, "given": [s.first] }],
+        "birthDate": s.birth_date.to_string(),
+        "gender": gender
+    })
+}
+
+fn subject(p: &Value) -> Result<Subject, Located> {
+    let sex = match text(p, "/gender") {
+        "female" => "F",
+        "male" => "M",
+        _ => "U",
+    };
+    Ok(Subject {
+        record_number: text(p, "/identifier/0/value").into(),
+        last: text(p, "/name/0/family").into(),
+        first: text(p, "/name/0/given/0").into(),
+        birth_date: text(p, "/birthDate").parse().map_err(|_| wrong("Patient.birthDate", "a date such as 1962-03-04"))?,
+        sex: sex.into(),
+    })
+}
+
+fn practitioner(name: &str, npi: &str) -> Value {
+    json!({
+        "resourceType": "Practitioner",
+        "id": npi,
+        "identifier": [{ "system": "http://hl7.org/fhir/sid/us-npi", "value": npi }],
+        "name": [{ "text": name }]
+    })
+}
+
+const ICD: &str = "http://hl7.org/fhir/sid/icd-10-cm";
+
+fn reasons(diagnoses: &[(String, String)]) -> Value {
+    diagnoses
+        .iter()
+        .map(|(code, title)| json!({ "coding": [{ "system": ICD, "code": code, "display": title }] }))
+        .collect()
+}
+
+fn read_reasons(value: &Value) -> Vec<(String, String)> {
+    value
+        .as_array()
+        .into_iter()
+        .flatten()
+        .map(|r| (text(r, "/coding/0/code").to_owned(), text(r, "/coding/0/display").to_owned()))
+        .collect()
+}
+
+/// The resources of a bundle.
+fn entries(bundle: &Value) -> impl Iterator<Item = &Value> {
+    bundle["entry"].as_array().into_iter().flatten().map(|e| &e["resource"])
+}
+
+fn transaction(resources: Vec<Value>) -> Value {
+    let entry: Vec<Value> = resources
+        .into_iter()
+        .map(|r| {
+            let kind = text(&r, "/resourceType").to_owned();
+            json!({ "resource": r, "request": { "method": "POST", "url": kind } })
+        })
+        .collect();
+    json!({ "resourceType": "Bundle", "type": "transaction", "entry": entry })
+}
