@@ -1,6 +1,5 @@
 //! Presence: the stages a patient passes in the building, and the moves between them.
 
-
 coded! {
     /// Where the patient is.
     Stage {

@@ -3,7 +3,6 @@
 pub mod measurements;
 pub mod quick_line;
 
-
 coded! {
     /// A part of a note; each is optional.
     NotePart {

@@ -1,6 +1,5 @@
 //! Who may do what: the one table. Routes name a permission; nothing else decides.
 
-
 coded! {
     Role {
         FrontDesk = "front_desk", "front desk";

@@ -1,6 +1,5 @@
 //! Prescribing: doses, instructions in plain words, and the checks before signing.
 
-
 coded! {
     /// How much a finding weighs.
     Severity {

@@ -20,8 +20,10 @@ pub struct ServiceRow {
 
 /// Rows by heading, each with its line for errors.
 fn rows<T>(bytes: &[u8], headings: &[&str], read: impl Fn(&Row) -> Result<T, Located>) -> Result<Vec<T>, Located> {
-    let mut reader = csv::ReaderBuilder::new().flexible(true).trim(csv::Trim::All).comment(Some(b'#')).from_reader(bytes);
-    let line_error = |line: usize, expected: String| Located { segment: line, byte: 0, id: "CSV".into(), element: None, expected };
+    let mut reader =
+        csv::ReaderBuilder::new().flexible(true).trim(csv::Trim::All).comment(Some(b'#')).from_reader(bytes);
+    let line_error =
+        |line: usize, expected: String| Located { segment: line, byte: 0, id: "CSV".into(), element: None, expected };
     let head = reader.headers().map_err(|e| line_error(1, format!("a readable heading ({e})")))?.clone();
     let columns: Vec<usize> = headings
         .iter()
@@ -55,7 +57,13 @@ impl Row<'_> {
     }
 
     fn wrong(&self, column: usize, expected: &str) -> Located {
-        Located { segment: self.line, byte: 0, id: "CSV".into(), element: Some(self.columns[column] + 1), expected: expected.into() }
+        Located {
+            segment: self.line,
+            byte: 0,
+            id: "CSV".into(),
+            element: Some(self.columns[column] + 1),
+            expected: expected.into(),
+        }
     }
 
     fn number<T: std::str::FromStr>(&self, column: usize) -> Result<T, Located> {
@@ -87,7 +95,19 @@ pub fn laboratory_tests(bytes: &[u8]) -> Result<Vec<LabTest>, Located> {
 
 pub fn products(bytes: &[u8]) -> Result<Vec<Product>, Located> {
     let headings = [
-        "code", "brand", "ingredients", "atc", "form", "strength_mg", "strength", "route", "dose", "per_day", "days", "max_mg_per_day", "from_age",
+        "code",
+        "brand",
+        "ingredients",
+        "atc",
+        "form",
+        "strength_mg",
+        "strength",
+        "route",
+        "dose",
+        "per_day",
+        "days",
+        "max_mg_per_day",
+        "from_age",
     ];
     rows(bytes, &headings, |r| {
         Ok(Product {
@@ -129,7 +149,11 @@ pub fn services(bytes: &[u8]) -> Result<Vec<ServiceRow>, Located> {
             name: r.text(1),
             external: r.text(2),
             level: if level.is_empty() { None } else { Some(r.number(3)?) },
-            price: if price.is_empty() { None } else { Some(Cents::parse(&price).map_err(|_| r.wrong(4, "an amount"))?) },
+            price: if price.is_empty() {
+                None
+            } else {
+                Some(Cents::parse(&price).map_err(|_| r.wrong(4, "an amount"))?)
+            },
         })
     })
 }

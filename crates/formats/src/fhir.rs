@@ -63,7 +63,9 @@ fn subject(p: &Value) -> Result<Subject, Located> {
         record_number: text(p, "/identifier/0/value").into(),
         last: text(p, "/name/0/family").into(),
         first: text(p, "/name/0/given/0").into(),
-        birth_date: text(p, "/birthDate").parse().map_err(|_| wrong("Patient.birthDate", "a date such as 1962-03-04"))?,
+        birth_date: text(p, "/birthDate")
+            .parse()
+            .map_err(|_| wrong("Patient.birthDate", "a date such as 1962-03-04"))?,
         sex: sex.into(),
     })
 }

@@ -19,7 +19,8 @@ pub fn read(bytes: &[u8]) -> Result<Release, Located> {
         let mut plain = Vec::new();
         // The release has some ten megabytes; a file that unpacks to far more is not one.
         let limited = std::io::Read::take(flate2::read::GzDecoder::new(bytes), 200_000_000);
-        std::io::Read::read_to_end(&mut { limited }, &mut plain).map_err(|e| wrong(0, "", format!("a readable gzip file ({e})")))?;
+        std::io::Read::read_to_end(&mut { limited }, &mut plain)
+            .map_err(|e| wrong(0, "", format!("a readable gzip file ({e})")))?;
         return read_plain(&plain);
     }
     read_plain(bytes)

@@ -9,7 +9,8 @@ use harbor_formats::fhir::{laboratory, pharmacy};
 use harbor_formats::icd10cm;
 
 fn release() -> icd10cm::Release {
-    let bytes = std::fs::read(concat!(env!("CARGO_MANIFEST_DIR"), "/../../data/icd10cm-tabular-2026-04.xml.gz")).unwrap();
+    let bytes =
+        std::fs::read(concat!(env!("CARGO_MANIFEST_DIR"), "/../../data/icd10cm-tabular-2026-04.xml.gz")).unwrap();
     icd10cm::read(&bytes).unwrap()
 }
 
@@ -46,7 +47,13 @@ fn the_release_of_diagnosis_codes() {
 
 #[test]
 fn a_release_that_is_cut_or_is_none_is_refused() {
-    for bytes in [&b""[..], b"<x/>", b"<ICD10CM.tabular><version>1</version>", b"\x1f\x8b broken", b"<ICD10CM.tabular></ICD10CM.tabular>"] {
+    for bytes in [
+        &b""[..],
+        b"<x/>",
+        b"<ICD10CM.tabular><version>1</version>",
+        b"\x1f\x8b broken",
+        b"<ICD10CM.tabular></ICD10CM.tabular>",
+    ] {
         assert!(icd10cm::read(bytes).is_err(), "{}", String::from_utf8_lossy(bytes));
     }
 }
@@ -77,7 +84,13 @@ fn an_order_and_its_report() {
                 diagnoses: vec![("N18.31".into(), "Chronic kidney disease, stage 3a".into())],
                 answers: vec![("Fasting?".into(), "yes".into())],
             },
-            RequestedTest { reference: "O2".into(), loinc: "718-7".into(), name: "Hemoglobin".into(), diagnoses: vec![], answers: vec![] },
+            RequestedTest {
+                reference: "O2".into(),
+                loinc: "718-7".into(),
+                name: "Hemoglobin".into(),
+                diagnoses: vec![],
+                answers: vec![],
+            },
         ],
     };
     let sent = laboratory::write_order(&requisition).unwrap();
@@ -100,13 +113,29 @@ fn an_order_and_its_report() {
                 high: Some(5.1),
                 interpretation: Some(Interpretation::High),
             },
-            ReportedValue { loinc: "718-7".into(), name: "Comment".into(), number: None, text: "hemolysed".into(), unit: String::new(), low: None, high: None, interpretation: None },
+            ReportedValue {
+                loinc: "718-7".into(),
+                name: "Comment".into(),
+                number: None,
+                text: "hemolysed".into(),
+                unit: String::new(),
+                low: None,
+                high: None,
+                interpretation: None,
+            },
         ],
     };
     let sent = laboratory::write_report(&report).unwrap();
     assert_eq!(laboratory::read_report(sent.as_bytes()).unwrap(), report);
 
-    for nonsense in ["", "{", "{}", "[1]", r#"{"resourceType":"DiagnosticReport","status":"maybe"}"#, r#"{"resourceType":"Patient"}"#] {
+    for nonsense in [
+        "",
+        "{",
+        "{}",
+        "[1]",
+        r#"{"resourceType":"DiagnosticReport","status":"maybe"}"#,
+        r#"{"resourceType":"Patient"}"#,
+    ] {
         assert!(laboratory::read_report(nonsense.as_bytes()).is_err(), "{nonsense}");
         assert!(laboratory::read_order(nonsense.as_bytes()).is_err(), "{nonsense}");
     }

@@ -18,7 +18,13 @@ fn stamp() -> Stamp {
 }
 
 fn address() -> AddressOnClaim {
-    AddressOnClaim { line: "4 KELP LANE".into(), line2: String::new(), city: "PORT CALDER".into(), state: "ME".into(), postal_code: "049981234".into() }
+    AddressOnClaim {
+        line: "4 KELP LANE".into(),
+        line2: String::new(),
+        city: "PORT CALDER".into(),
+        state: "ME".into(),
+        postal_code: "049981234".into(),
+    }
 }
 
 fn person(first: &str) -> PersonOnClaim {
@@ -67,8 +73,18 @@ fn a_claim(number: &str, lines: usize, dependent: bool) -> Claim {
         prior_authorisation: None,
         referral: Some("RF9".into()),
         diagnoses: vec!["E785".into(), "I10".into(), "T1500XA".into()],
-        rendering: ProviderOnClaim { last_or_name: "VALCOURT".into(), first: "ORIANE".into(), npi: "1234567893".into(), taxonomy: "207Q00000X".into() },
-        referring: Some(ProviderOnClaim { last_or_name: "OUTSIDE".into(), first: "ANNE".into(), npi: "1234567893".into(), taxonomy: String::new() }),
+        rendering: ProviderOnClaim {
+            last_or_name: "VALCOURT".into(),
+            first: "ORIANE".into(),
+            npi: "1234567893".into(),
+            taxonomy: "207Q00000X".into(),
+        },
+        referring: Some(ProviderOnClaim {
+            last_or_name: "OUTSIDE".into(),
+            first: "ANNE".into(),
+            npi: "1234567893".into(),
+            taxonomy: String::new(),
+        }),
         supervising: None,
         facility: Some(("QUAYSIDE".into(), address())),
         lines: (1..=lines)
@@ -91,7 +107,12 @@ fn read_batch(text: &str) -> claim::Batch {
 }
 
 fn a_remittance() -> Remittance {
-    let adjustment = |group, reason: &str, amount| Adjustment { group, reason: reason.into(), amount: Cents::new(amount), quantity: None };
+    let adjustment = |group, reason: &str, amount| Adjustment {
+        group,
+        reason: reason.into(),
+        amount: Cents::new(amount),
+        quantity: None,
+    };
     let line = RemittedLine {
         line_control: "C1-1".into(),
         service_code: "IH214".into(),
@@ -128,7 +149,9 @@ fn a_remittance() -> Remittance {
         claim_number: "C2".into(),
         status: "4".into(),
         charged: Cents::new(700),
-        adjustments: (0..8).map(|i| adjustment(AdjustmentGroup::Contractual, &(40 + i).to_string(), if i == 0 { 700 } else { 0 })).collect(),
+        adjustments: (0..8)
+            .map(|i| adjustment(AdjustmentGroup::Contractual, &(40 + i).to_string(), if i == 0 { 700 } else { 0 }))
+            .collect(),
         ..RemittedClaim::default()
     };
     Remittance {
@@ -141,7 +164,11 @@ fn a_remittance() -> Remittance {
         date: day(23),
         amount: Cents::new(9_000),
         claims: vec![paid, denied],
-        provider_adjustments: vec![ProviderAdjustment { reason: "WO".into(), reference: "OLD1".into(), amount: Cents::new(500) }],
+        provider_adjustments: vec![ProviderAdjustment {
+            reason: "WO".into(),
+            reference: "OLD1".into(),
+            amount: Cents::new(500),
+        }],
     }
 }
 
@@ -183,7 +210,10 @@ fn accidents_replacements_and_authorisations_read_back() {
     c.prior_authorisation = Some("PA1".into());
     c.supervising = c.referring.take();
     let text = claim::write(&stamp(), &biller(), "B1", std::slice::from_ref(&c));
-    assert!(text.contains("CLM*C9*100.5***11:B:7*Y*A*Y*Y**AA:::ME~") && text.contains("DTP*439*D8*20261102~"), "{text}");
+    assert!(
+        text.contains("CLM*C9*100.5***11:B:7*Y*A*Y*Y**AA:::ME~") && text.contains("DTP*439*D8*20261102~"),
+        "{text}"
+    );
     assert_eq!(read_batch(&text).claims, [c]);
 }
 
@@ -273,7 +303,15 @@ fn question() -> BenefitQuestion {
 fn benefit_questions_and_answers_read_back() {
     let own = question();
     let child = BenefitQuestion {
-        dependent: Some((InsuredPerson { last: "ACHTERBERG".into(), first: "MEES".into(), birth_date: Some(day(2)), ..InsuredPerson::default() }, Relationship::Child)),
+        dependent: Some((
+            InsuredPerson {
+                last: "ACHTERBERG".into(),
+                first: "MEES".into(),
+                birth_date: Some(day(2)),
+                ..InsuredPerson::default()
+            },
+            Relationship::Child,
+        )),
         ..question()
     };
     for q in [own.clone(), child] {
@@ -320,7 +358,12 @@ fn acknowledgements_read_back() {
             kind: "837".into(),
             control: "0001".into(),
             outcome: "R".into(),
-            errors: vec![file_ack::SetError { segment: "CLM".into(), position: 22, segment_code: "8".into(), element: Some((2, "6".into())) }],
+            errors: vec![file_ack::SetError {
+                segment: "CLM".into(),
+                position: 22,
+                segment_code: "8".into(),
+                element: Some((2, "6".into())),
+            }],
         }],
     };
     let text = file_ack::write(&stamp(), &ack);

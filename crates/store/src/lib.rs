@@ -1,1 +1,159 @@
-//! placeholder
+//! The clinic's memory: PostgreSQL through Diesel.
+//!
+//! Begin at [`Store`]: it reads through [`Store::reader`], and writes through [`Store::begin`], which
+//! gives a [`Change`]: one database transaction with its audit rows and its tidings to other screens.
+//! A change that tells nothing to the audit cannot be committed.
+
+pub mod audit;
+pub mod change;
+pub mod charges;
+pub mod chart;
+pub mod claims;
+pub mod cluster;
+pub mod coverage;
+pub mod facts;
+pub mod jobs;
+pub mod ledger;
+pub mod orders;
+pub mod people;
+pub mod remittances;
+pub mod rows;
+pub mod schedule;
+pub mod schema;
+pub mod staff;
+pub mod visits;
+
+pub use change::{Actor, Change};
+pub use diesel_async::AsyncPgConnection as Conn;
+
+use diesel::result::{DatabaseErrorKind, Error as DieselError};
+use diesel_async::pooled_connection::AsyncDieselConnectionManager;
+use diesel_async::pooled_connection::bb8::{Pool, PooledConnection};
+use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
+
+const MIGRATIONS: EmbeddedMigrations = embed_migrations!("migrations");
+
+/// Why something could not be read or written.
+#[derive(Debug, thiserror::Error)]
+pub enum StoreError {
+    #[error("There is no such {0}.")]
+    NotFound(&'static str),
+    /// The rules of the job say no; the sentence is for people.
+    #[error("{sentence}")]
+    Refused { code: &'static str, sentence: String },
+    /// Somebody else saved first; what the record holds now is to be shown.
+    #[error("Somebody else changed this in the meantime.")]
+    Stale { current: serde_json::Value },
+    #[error("The database cannot be reached.")]
+    Unreachable(String),
+    #[error(transparent)]
+    Database(DieselError),
+}
+
+pub type Result<T, E = StoreError> = std::result::Result<T, E>;
+
+impl StoreError {
+    pub fn refused(code: &'static str, sentence: impl Into<String>) -> Self {
+        StoreError::Refused { code, sentence: sentence.into() }
+    }
+}
+
+/// What the database's own guards say, in words.
+const GUARDS: [(&str, &str, &str); 8] = [
+    ("visits_clinician_id_tstzrange_excl", "taken", "This time was just taken."),
+    ("visits_one_per_slot", "taken", "This time was just taken."),
+    ("visits_one_per_room", "room_occupied", "The room is occupied."),
+    (
+        "coverages_person_id_rank_daterange_excl",
+        "coverage_overlaps",
+        "A policy of this rank is in force in that time; end it first.",
+    ),
+    ("coverages_check", "coverage_dates", "The policy ends before it starts."),
+    ("remittances_payer_code_trace_key", "posted_before", "This remittance is posted already."),
+    ("ledger_transactions_idempotency_key_key", "posted_before", "This is posted already."),
+    ("visits_day_call_sign_key", "try_again", "Two bookings met; try again."),
+];
+
+impl From<DieselError> for StoreError {
+    fn from(error: DieselError) -> Self {
+        match &error {
+            DieselError::NotFound => StoreError::NotFound("record"),
+            DieselError::DatabaseError(kind, info) => {
+                let name = info.constraint_name().unwrap_or("");
+                if let Some((_, code, sentence)) = GUARDS.iter().find(|(n, ..)| *n == name) {
+                    return StoreError::refused(code, *sentence);
+                }
+                match kind {
+                    DatabaseErrorKind::ForeignKeyViolation => {
+                        StoreError::refused("reference", "Something that this refers to is not there any more.")
+                    }
+                    DatabaseErrorKind::SerializationFailure => {
+                        StoreError::refused("try_again", "Two changes met; try again.")
+                    }
+                    DatabaseErrorKind::ClosedConnection => StoreError::Unreachable(info.message().to_owned()),
+                    _ if info.message().contains("the note is signed") => {
+                        StoreError::refused("note_signed", "The note is signed; add an addendum.")
+                    }
+                    _ if info.message().contains("conflicting key value violates exclusion") => {
+                        StoreError::refused("taken", "This time was just taken.")
+                    }
+                    _ => StoreError::Database(error),
+                }
+            }
+            _ => StoreError::Database(error),
+        }
+    }
+}
+
+/// The clinic's database.
+#[derive(Clone)]
+pub struct Store {
+    pool: Pool<Conn>,
+}
+
+/// A connection borrowed from the pool.
+pub type Borrowed<'a> = PooledConnection<'a, Conn>;
+
+impl Store {
+    /// Connects; the database may come up later, so nothing is asked of it yet.
+    pub async fn open(url: &str, connections: u32) -> Result<Store> {
+        let manager = AsyncDieselConnectionManager::<Conn>::new(url);
+        let pool = Pool::builder()
+            .max_size(connections)
+            .connection_timeout(std::time::Duration::from_secs(5))
+            .build(manager)
+            .await
+            .map_err(|e| StoreError::Unreachable(e.to_string()))?;
+        Ok(Store { pool })
+    }
+
+    /// A connection for reading.
+    pub async fn reader(&self) -> Result<Borrowed<'_>> {
+        self.pool.get().await.map_err(|e| StoreError::Unreachable(e.to_string()))
+    }
+
+    /// Begins a change by somebody at a moment of the clinic's clock.
+    pub async fn begin(&self, actor: &Actor, now: chrono::DateTime<chrono::Utc>) -> Result<Change<'_>> {
+        Change::begin(self.reader().await?, actor, now).await
+    }
+
+    /// Whether the database answers.
+    pub async fn answers(&self) -> bool {
+        use diesel_async::RunQueryDsl;
+        match self.reader().await {
+            Ok(mut conn) => diesel::sql_query("select 1").execute(&mut conn).await.is_ok(),
+            Err(_) => false,
+        }
+    }
+}
+
+/// Brings the schema up to date; returns how many steps were taken.
+pub async fn migrate(url: &str) -> anyhow::Result<usize> {
+    use diesel_async::AsyncConnection;
+    let conn = Conn::establish(url).await?;
+    let mut harness = diesel_async::AsyncMigrationHarness::new(conn);
+    tokio::task::spawn_blocking(move || {
+        harness.run_pending_migrations(MIGRATIONS).map(|done| done.len()).map_err(|e| anyhow::anyhow!("{e}"))
+    })
+    .await?
+}

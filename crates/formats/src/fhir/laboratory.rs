@@ -41,7 +41,9 @@ pub fn write_order(r: &Requisition) -> Result<String, Located> {
                 .answers
                 .iter()
                 .enumerate()
-                .map(|(i, (q, a))| json!({ "linkId": (i + 1).to_string(), "text": q, "answer": [{ "valueString": a }] }))
+                .map(
+                    |(i, (q, a))| json!({ "linkId": (i + 1).to_string(), "text": q, "answer": [{ "valueString": a }] }),
+                )
                 .collect();
             resources.push(json!({ "resourceType": "QuestionnaireResponse", "id": test.reference, "status": "completed", "item": items }));
         }
@@ -55,7 +57,9 @@ pub fn write_order(r: &Requisition) -> Result<String, Located> {
 /// Reads an order bundle, as the laboratory does.
 pub fn read_order(bytes: &[u8]) -> Result<Requisition, Located> {
     let bundle = resource(bytes, "Bundle")?;
-    let find = |kind: &str| entries(&bundle).find(|r| r["resourceType"] == kind).ok_or_else(|| wrong("Bundle.entry", format!("a {kind}")));
+    let find = |kind: &str| {
+        entries(&bundle).find(|r| r["resourceType"] == kind).ok_or_else(|| wrong("Bundle.entry", format!("a {kind}")))
+    };
     let task = find("Task")?;
     let practitioner = find("Practitioner")?;
     let tests = entries(&bundle).filter(|r| r["resourceType"] == "ServiceRequest").map(|r| {
@@ -94,7 +98,8 @@ pub fn write_report(r: &LabReport) -> Result<String, Located> {
         "issued": instant(r.issued)
     });
     if !r.order_reference.is_empty() {
-        report["basedOn"] = json!([{ "identifier": { "system": "urn:indigo-harbor:order", "value": r.order_reference } }]);
+        report["basedOn"] =
+            json!([{ "identifier": { "system": "urn:indigo-harbor:order", "value": r.order_reference } }]);
     }
     if !r.record_number.is_empty() {
         report["subject"] = json!({ "identifier": { "system": "urn:indigo-harbor:record", "value": r.record_number } });
@@ -149,13 +154,15 @@ pub fn read_report(bytes: &[u8]) -> Result<LabReport, Located> {
         "partial" => ReportStatus::Preliminary,
         "amended" | "appended" => ReportStatus::Corrected,
         "entered-in-error" => ReportStatus::Cancelled,
-        other => ReportStatus::from_code(other).ok_or_else(|| wrong("DiagnosticReport.status", "a report status of FHIR R4"))?,
+        other => ReportStatus::from_code(other)
+            .ok_or_else(|| wrong("DiagnosticReport.status", "a report status of FHIR R4"))?,
     };
     let number = text(&r, "/identifier/0/value");
     if number.is_empty() {
         return Err(wrong("DiagnosticReport.identifier", "the laboratory's report number"));
     }
-    let values = r["contained"].as_array().into_iter().flatten().filter(|o| o["resourceType"] == "Observation").map(read_value);
+    let values =
+        r["contained"].as_array().into_iter().flatten().filter(|o| o["resourceType"] == "Observation").map(read_value);
     Ok(LabReport {
         number: number.into(),
         order_reference: text(&r, "/basedOn/0/identifier/value").into(),

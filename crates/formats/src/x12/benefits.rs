@@ -106,7 +106,12 @@ fn current(q: &mut BenefitQuestion) -> &mut InsuredPerson {
 }
 
 fn insured(s: &Segment) -> InsuredPerson {
-    InsuredPerson { last: s.get(3).into(), first: s.get(4).into(), subscriber_number: s.get(9).into(), ..Default::default() }
+    InsuredPerson {
+        last: s.get(3).into(),
+        first: s.get(4).into(),
+        subscriber_number: s.get(9).into(),
+        ..Default::default()
+    }
 }
 
 /// Writes one answer to a question.
@@ -203,7 +208,9 @@ pub fn read_answer(set: &Set) -> Result<BenefitAnswer, Located> {
                     _ => place,
                 }
             }
-            "AAA" => a.refusals.push(Refusal { place: place.into(), reason: s.get(3).into(), follow_up: s.get(4).into() }),
+            "AAA" => {
+                a.refusals.push(Refusal { place: place.into(), reason: s.get(3).into(), follow_up: s.get(4).into() })
+            }
             "DTP" => {
                 let day = || date(s.get(3)).ok_or_else(|| s.wrong(Some(3), "a date CCYYMMDD"));
                 match s.get(1) {

@@ -186,7 +186,13 @@ pub fn read(set: &Set) -> Result<Batch, Located> {
     let first = set.segments.first();
     match first {
         Some(s) if s.id != "BHT" => Err(s.wrong(None, "BHT at the beginning of an 837")),
-        None => Err(Located { segment: 0, byte: 0, id: "BHT".into(), element: None, expected: "BHT at the beginning of an 837".into() }),
+        None => Err(Located {
+            segment: 0,
+            byte: 0,
+            id: "BHT".into(),
+            element: None,
+            expected: "BHT at the beginning of an 837".into(),
+        }),
         Some(s) if r.batch.biller.npi.is_empty() => Err(s.wrong(None, "a billing provider (NM1*85) in the set")),
         Some(_) => Ok(r.batch),
     }
@@ -272,8 +278,12 @@ impl<'a> Reading<'a, '_> {
     }
 
     fn name(&mut self, s: &Segment<'a>) -> Result<(), Located> {
-        let provider =
-            || ProviderOnClaim { last_or_name: s.get(3).into(), first: s.get(4).into(), npi: s.get(9).into(), taxonomy: String::new() };
+        let provider = || ProviderOnClaim {
+            last_or_name: s.get(3).into(),
+            first: s.get(4).into(),
+            npi: s.get(9).into(),
+            taxonomy: String::new(),
+        };
         let biller = &mut self.batch.biller;
         self.place = match (s.get(1), self.claim.as_mut()) {
             ("41", None) => {
@@ -346,7 +356,8 @@ impl<'a> Reading<'a, '_> {
             return Err(s.wrong(Some(1), "a claim number of 1 to 38 characters"));
         }
         amount(s, 2)?;
-        let subscriber = self.subscriber.clone().ok_or_else(|| s.wrong(None, "a subscriber (NM1*IL) before the claim"))?;
+        let subscriber =
+            self.subscriber.clone().ok_or_else(|| s.wrong(None, "a subscriber (NM1*IL) before the claim"))?;
         let number = subscriber.id.clone();
         let mut place = s.get(5).split(self.set.component);
         let mut causes = s.get(11).split(self.set.component);
@@ -406,7 +417,8 @@ impl<'a> Reading<'a, '_> {
         let component = self.set.component;
         let Some(claim) = &mut self.claim else { return Ok(()) };
         for (n, element) in s.elements().enumerate().skip(1) {
-            let (qualifier, code) = element.split_once(component).ok_or_else(|| s.wrong(Some(n), "a qualifier and a code"))?;
+            let (qualifier, code) =
+                element.split_once(component).ok_or_else(|| s.wrong(Some(n), "a qualifier and a code"))?;
             if matches!(qualifier, "ABK" | "ABF") {
                 claim.diagnoses.push(code.split(component).next().unwrap_or("").to_owned());
             }
@@ -428,7 +440,12 @@ impl<'a> Reading<'a, '_> {
         let pointers = s
             .get(7)
             .split(component)
-            .map(|p| p.parse::<u8>().ok().filter(|p| (1..=12).contains(p)).ok_or_else(|| s.wrong(Some(7), "diagnosis pointers from 1 to 12")))
+            .map(|p| {
+                p.parse::<u8>()
+                    .ok()
+                    .filter(|p| (1..=12).contains(p))
+                    .ok_or_else(|| s.wrong(Some(7), "diagnosis pointers from 1 to 12"))
+            })
             .collect::<Result<Vec<u8>, _>>()?;
         claim.lines.push(ClaimLine {
             control: String::new(),

@@ -24,7 +24,9 @@ impl ClaimStatus {
     /// The category that decides: a refusal outweighs an acceptance.
     pub fn deciding(&self) -> Option<&(String, String, String)> {
         let all = || self.statuses.iter().chain(self.lines.iter().flat_map(|(_, s)| s));
-        all().find(|(category, ..)| matches!(category.as_str(), "A3" | "A4" | "A6" | "A7" | "A8")).or_else(|| all().next())
+        all()
+            .find(|(category, ..)| matches!(category.as_str(), "A3" | "A4" | "A6" | "A7" | "A8"))
+            .or_else(|| all().next())
     }
 }
 
@@ -110,7 +112,13 @@ pub fn read(set: &Set) -> Result<Vec<ClaimStatus>, Located> {
         }
     }
     match out.iter().find(|c| c.claim_number.is_empty()) {
-        Some(_) => Err(Located { segment: 0, byte: 0, id: "TRN".into(), element: Some(2), expected: "a claim number at every patient".into() }),
+        Some(_) => Err(Located {
+            segment: 0,
+            byte: 0,
+            id: "TRN".into(),
+            element: Some(2),
+            expected: "a claim number at every patient".into(),
+        }),
         None => Ok(out),
     }
 }

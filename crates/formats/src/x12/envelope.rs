@@ -71,13 +71,7 @@ impl<'a> Segment<'a> {
     }
 
     pub fn wrong(&self, element: Option<usize>, expected: impl Into<String>) -> Located {
-        Located {
-            segment: self.number,
-            byte: self.byte,
-            id: self.id.to_owned(),
-            element,
-            expected: expected.into(),
-        }
+        Located { segment: self.number, byte: self.byte, id: self.id.to_owned(), element, expected: expected.into() }
     }
 }
 
@@ -123,7 +117,9 @@ fn read_interchange<'a>(text: &'a str, at: usize, number: &mut usize) -> Result<
         element,
         expected: expected.into(),
     };
-    let head = text.get(at..at + 106).ok_or_else(|| isa_error(None, "the ISA segment is 106 characters long; the file ends before"))?;
+    let head = text
+        .get(at..at + 106)
+        .ok_or_else(|| isa_error(None, "the ISA segment is 106 characters long; the file ends before"))?;
     if !head.starts_with("ISA") {
         return Err(nowhere(at, "an interchange begins with ISA"));
     }
@@ -143,7 +139,11 @@ fn read_interchange<'a>(text: &'a str, at: usize, number: &mut usize) -> Result<
         }
     }
     let separators = [element, component, terminator];
-    if separators.iter().any(|c| c.is_ascii_alphanumeric()) || element == component || element == terminator || component == terminator {
+    if separators.iter().any(|c| c.is_ascii_alphanumeric())
+        || element == component
+        || element == terminator
+        || component == terminator
+    {
         return Err(isa_error(None, "three different separators that are no letters or digits"));
     }
     let envelope = Envelope {
@@ -207,7 +207,12 @@ fn read_group<'a>(reader: &mut Reader<'a, '_>, gs: &Segment<'a>, component: char
     }
 }
 
-fn read_set<'a>(reader: &mut Reader<'a, '_>, st: &Segment<'a>, version: &str, component: char) -> Result<Set<'a>, Located> {
+fn read_set<'a>(
+    reader: &mut Reader<'a, '_>,
+    st: &Segment<'a>,
+    version: &str,
+    component: char,
+) -> Result<Set<'a>, Located> {
     let mut segments = Vec::new();
     loop {
         let segment = reader.next("SE at the end of the transaction set")?;
@@ -241,18 +246,29 @@ impl<'a> Reader<'a, '_> {
     fn next(&mut self, expected: &str) -> Result<Segment<'a>, Located> {
         let start = skip_blank(self.text, self.at);
         *self.number += 1;
-        let missing = |byte, what: String| Located { segment: *self.number, byte, id: String::new(), element: None, expected: what };
+        let missing = |byte, what: String| Located {
+            segment: *self.number,
+            byte,
+            id: String::new(),
+            element: None,
+            expected: what,
+        };
         if start >= self.text.len() {
             return Err(missing(start, format!("{expected}; the file ends here")));
         }
         let rest = &self.text[start..];
-        let end = rest.find(self.terminator).ok_or_else(|| missing(start, format!("the segment is not closed by {}", self.terminator)))?;
+        let end = rest
+            .find(self.terminator)
+            .ok_or_else(|| missing(start, format!("the segment is not closed by {}", self.terminator)))?;
         let raw = &rest[..end];
         self.at = start + end + self.terminator.len_utf8();
         let id = raw.split(self.element).next().unwrap_or("");
         let segment = Segment { id, raw, separator: self.element, number: *self.number, byte: start };
         if !(2..=3).contains(&id.len()) || !id.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit()) {
-            return Err(missing(start, "a segment begins with its identifier of two or three capitals and digits".into()));
+            return Err(missing(
+                start,
+                "a segment begins with its identifier of two or three capitals and digits".into(),
+            ));
         }
         Ok(segment)
     }

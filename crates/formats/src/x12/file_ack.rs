@@ -77,12 +77,18 @@ pub fn write(stamp: &Stamp, ack: &FileAck) -> String {
 }
 
 pub fn read(set: &Set) -> Result<FileAck, Located> {
-    let mut ack = FileAck { group_kind: String::new(), group_control: String::new(), outcome: String::new(), sets: vec![] };
+    let mut ack =
+        FileAck { group_kind: String::new(), group_control: String::new(), outcome: String::new(), sets: vec![] };
     for s in &set.segments {
         match s.id {
             "AK1" => (ack.group_kind, ack.group_control) = (s.get(1).into(), s.get(2).into()),
             "AK2" => {
-                ack.sets.push(SetAck { kind: s.get(1).into(), control: s.get(2).into(), outcome: String::new(), errors: vec![] });
+                ack.sets.push(SetAck {
+                    kind: s.get(1).into(),
+                    control: s.get(2).into(),
+                    outcome: String::new(),
+                    errors: vec![],
+                });
             }
             "AK9" => ack.outcome = s.get(1).into(),
             "IK3" | "IK4" | "IK5" => {
@@ -107,7 +113,13 @@ pub fn read(set: &Set) -> Result<FileAck, Located> {
         }
     }
     if ack.outcome.is_empty() {
-        return Err(Located { segment: 0, byte: 0, id: "AK9".into(), element: Some(1), expected: "the outcome of the group".into() });
+        return Err(Located {
+            segment: 0,
+            byte: 0,
+            id: "AK9".into(),
+            element: Some(1),
+            expected: "the outcome of the group".into(),
+        });
     }
     Ok(ack)
 }

@@ -7,7 +7,9 @@ use super::envelope::{Segment, Set};
 use super::writer::{Stamp, Writer};
 use crate::Located;
 use harbor_core::money::Cents;
-use harbor_core::remittance::{Adjustment, AdjustmentGroup, ProviderAdjustment, Remittance, RemittedClaim, RemittedLine};
+use harbor_core::remittance::{
+    Adjustment, AdjustmentGroup, ProviderAdjustment, Remittance, RemittedClaim, RemittedLine,
+};
 
 pub const VERSION: &str = "005010X221A1";
 
@@ -143,7 +145,9 @@ fn claim_segment(claim: &mut RemittedClaim, s: &Segment, component: char) -> Res
             }
         }
         "MOA" => claim.remarks.extend((3..=7).map(|n| s.get(n)).filter(|t| !t.is_empty()).map(str::to_owned)),
-        "MIA" => claim.remarks.extend([5, 20, 21, 22, 23].map(|n| s.get(n)).into_iter().filter(|t| !t.is_empty()).map(str::to_owned)),
+        "MIA" => claim
+            .remarks
+            .extend([5, 20, 21, 22, 23].map(|n| s.get(n)).into_iter().filter(|t| !t.is_empty()).map(str::to_owned)),
         _ => {}
     }
     Ok(())
@@ -151,7 +155,8 @@ fn claim_segment(claim: &mut RemittedClaim, s: &Segment, component: char) -> Res
 
 /// One CAS segment holds a group and up to six triplets of reason, amount and quantity.
 fn read_adjustments(s: &Segment, out: &mut Vec<Adjustment>) -> Result<(), Located> {
-    let group = AdjustmentGroup::from_code(s.get(1)).ok_or_else(|| s.wrong(Some(1), "an adjustment group CO, PR, OA or PI"))?;
+    let group =
+        AdjustmentGroup::from_code(s.get(1)).ok_or_else(|| s.wrong(Some(1), "an adjustment group CO, PR, OA or PI"))?;
     for triplet in 0..6 {
         let at = 2 + triplet * 3;
         if s.get(at).is_empty() {
@@ -215,7 +220,15 @@ fn put_claim(w: &mut Writer, c: &RemittedClaim) {
     let share = if c.patient_share.is_zero() { String::new() } else { c.patient_share.to_x12() };
     w.put(
         "CLP",
-        &[&c.claim_number, &c.status, &c.charged.to_x12(), &c.paid.to_x12(), &share, &c.filing_code, &c.payer_claim_number],
+        &[
+            &c.claim_number,
+            &c.status,
+            &c.charged.to_x12(),
+            &c.paid.to_x12(),
+            &share,
+            &c.filing_code,
+            &c.payer_claim_number,
+        ],
     );
     put_adjustments(w, &c.adjustments);
     w.put("NM1", &["QC", "1", &c.patient_last, &c.patient_first, "", "", "", "MI", &c.subscriber_number]);
@@ -233,7 +246,10 @@ fn put_claim(w: &mut Writer, c: &RemittedClaim) {
             text
         };
         let original = line.original_code.as_deref().map_or_else(String::new, |o| format!("HC:{o}"));
-        w.put_composite("SVC", &[&code(&line.service_code), &line.charged.to_x12(), &line.paid.to_x12(), "", &line.units, &original]);
+        w.put_composite(
+            "SVC",
+            &[&code(&line.service_code), &line.charged.to_x12(), &line.paid.to_x12(), "", &line.units, &original],
+        );
         if let Some(day) = line.service_date {
             w.put("DTM", &["472", &d8(day)]);
         }

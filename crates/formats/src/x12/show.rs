@@ -43,14 +43,27 @@ fn check_set(set: &envelope::Set) -> Result<(String, Vec<String>), Located> {
             let batch = claim::read(set)?;
             findings.extend(claim::faults(&batch).into_iter().map(|(c, f)| format!("claim {c}: {f}")));
             let total: harbor_core::money::Cents = batch.claims.iter().map(harbor_core::claims::Claim::total).sum();
-            format!("837P {}: {} claims, {total} in all, billed by {}", set.control, batch.claims.len(), batch.biller.organisation)
+            format!(
+                "837P {}: {} claims, {total} in all, billed by {}",
+                set.control,
+                batch.claims.len(),
+                batch.biller.organisation
+            )
         }
         "835" => {
             let r = remittance::read(set)?;
             if let Err(found) = r.check_balance() {
                 findings.extend(found.iter().map(|i| format!("set 835 {}: {i}", set.control)));
             }
-            format!("835 {}: {} pays {} on {}, trace {}, {} claims", set.control, r.payer_name, r.amount, r.date, r.trace, r.claims.len())
+            format!(
+                "835 {}: {} pays {} on {}, trace {}, {} claims",
+                set.control,
+                r.payer_name,
+                r.amount,
+                r.date,
+                r.trace,
+                r.claims.len()
+            )
         }
         "270" => {
             let q = benefits::read_question(set)?;
@@ -68,7 +81,13 @@ fn check_set(set: &envelope::Set) -> Result<(String, Vec<String>), Located> {
         "999" => {
             let a = file_ack::read(set)?;
             let reasons = a.reasons();
-            format!("999 {}: group {} {}{}", set.control, a.group_control, if a.is_accepted() { "accepted" } else { "rejected" }, list(&reasons))
+            format!(
+                "999 {}: group {} {}{}",
+                set.control,
+                a.group_control,
+                if a.is_accepted() { "accepted" } else { "rejected" },
+                list(&reasons)
+            )
         }
         "277" => {
             let statuses = claim_status::read(set)?;

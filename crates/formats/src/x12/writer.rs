@@ -38,7 +38,8 @@ impl Writer {
         let control = stamp.control % 1_000_000_000;
         let date = stamp.at.format("%y%m%d");
         let time = stamp.at.format("%H%M");
-        let fixed = |text: &str| format!("{:<15}", clean(text).chars().filter(char::is_ascii).take(15).collect::<String>());
+        let fixed =
+            |text: &str| format!("{:<15}", clean(text).chars().filter(char::is_ascii).take(15).collect::<String>());
         let (sender, receiver) = (fixed(&stamp.sender), fixed(&stamp.receiver));
         let usage = if stamp.production { 'P' } else { 'T' };
         let _ = write!(

@@ -1,0 +1,1 @@
+-- Going back means a new data folder: a clinic's ledger and audit are never dropped.

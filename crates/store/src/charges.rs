@@ -1,0 +1,120 @@
+//! Services, prices and the charge lines of a visit.
+
+use crate::rows::{ChargeLine, Price, Service, Visit};
+use crate::schema::{charge_lines, prices, services};
+use crate::{Change, Conn, Result, StoreError};
+use chrono::NaiveDate;
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use std::collections::HashMap;
+use uuid::Uuid;
+
+pub async fn services(conn: &mut Conn) -> Result<Vec<Service>> {
+    Ok(services::table.order(services::name).select(Service::as_select()).load(conn).await?)
+}
+
+/// Prices of the standard fee schedule in force on a day, by service.
+pub async fn prices_on(conn: &mut Conn, day: NaiveDate) -> Result<HashMap<String, i64>> {
+    let rows: Vec<(String, i64)> = prices::table
+        .filter(prices::schedule.eq("standard").and(prices::starts_on.le(day)))
+        .filter(prices::ends_on.is_null().or(prices::ends_on.ge(day)))
+        .select((prices::service_code, prices::cents))
+        .load(conn)
+        .await?;
+    Ok(rows.into_iter().collect())
+}
+
+pub async fn lines_of(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<ChargeLine>> {
+    use charge_lines as c;
+    Ok(c::table
+        .filter(c::visit_id.eq_any(visits))
+        .order((c::visit_id, c::number))
+        .select(ChargeLine::as_select())
+        .load(conn)
+        .await?)
+}
+
+/// A charge line as the form sets it.
+#[derive(Debug, Clone)]
+pub struct NewLine {
+    pub service_code: String,
+    pub modifiers: Vec<String>,
+    pub units: i32,
+    pub pointers: Vec<i32>,
+}
+
+impl Change<'_> {
+    /// Sets all lines of a visit; refused once the charges are completed.
+    pub async fn set_charge_lines(&mut self, visit: &Visit, lines: &[NewLine]) -> Result<()> {
+        use charge_lines as c;
+        if visit.charged_at.is_some() {
+            return Err(StoreError::refused("charged", "The charges are completed; correct them with a new claim."));
+        }
+        diesel::delete(c::table.filter(c::visit_id.eq(visit.id))).execute(self.conn()).await?;
+        let rows: Vec<ChargeLine> = lines
+            .iter()
+            .enumerate()
+            .map(|(i, l)| ChargeLine {
+                id: Uuid::now_v7(),
+                visit_id: visit.id,
+                number: i32::try_from(i + 1).unwrap_or(51),
+                service_code: l.service_code.clone(),
+                modifiers: l.modifiers.clone(),
+                units: l.units,
+                pointers: l.pointers.clone(),
+                price_cents: None,
+            })
+            .collect();
+        diesel::insert_into(c::table).values(&rows).execute(self.conn()).await?;
+        self.audit("set charges", "visit", visit.id, Some(visit.person_id), format!("{} lines", rows.len()));
+        self.tell("visit", visit.id);
+        Ok(())
+    }
+
+    /// Fixes the prices of the lines as they are charged.
+    pub async fn complete_charges(&mut self, visit: &Visit, fixed: &[(i32, i64)]) -> Result<()> {
+        use charge_lines as c;
+        for (number, cents) in fixed {
+            diesel::update(c::table.filter(c::visit_id.eq(visit.id).and(c::number.eq(number))))
+                .set(c::price_cents.eq(cents))
+                .execute(self.conn())
+                .await?;
+        }
+        self.mark_charged(visit.id).await?;
+        self.audit("completed charges", "visit", visit.id, Some(visit.person_id), "");
+        self.tell("visit", visit.id);
+        Ok(())
+    }
+
+    /// Sets a price from a day on, wherever it was missing; a price in force before ends the day before.
+    pub async fn set_price(&mut self, service: &str, cents: i64, from: NaiveDate) -> Result<()> {
+        use prices as p;
+        let known: i64 = services::table.filter(services::code.eq(service)).count().get_result(self.conn()).await?;
+        if known == 0 {
+            return Err(StoreError::NotFound("service"));
+        }
+        diesel::delete(
+            p::table.filter(p::service_code.eq(service).and(p::schedule.eq("standard")).and(p::starts_on.ge(from))),
+        )
+        .execute(self.conn())
+        .await?;
+        diesel::update(
+            p::table.filter(p::service_code.eq(service).and(p::schedule.eq("standard")).and(p::ends_on.is_null())),
+        )
+        .set(p::ends_on.eq(from.pred_opt()))
+        .execute(self.conn())
+        .await?;
+        let row = Price {
+            id: Uuid::now_v7(),
+            service_code: service.into(),
+            schedule: "standard".into(),
+            cents,
+            starts_on: from,
+            ends_on: None,
+        };
+        diesel::insert_into(p::table).values(&row).execute(self.conn()).await?;
+        self.audit("set price", "price", row.id, None, format!("{service} {cents}"));
+        self.tell("prices", row.id);
+        Ok(())
+    }
+}

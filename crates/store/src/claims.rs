@@ -1,0 +1,244 @@
+//! Claims, batches and the files that went out and came in.
+
+use crate::rows::{Batch, Claim, Document};
+use crate::schema::{batches, claim_events, claims, documents};
+use crate::{Change, Conn, Result, StoreError};
+use chrono::{DateTime, Utc};
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use harbor_core::claims::{ClaimEvent, ClaimState};
+use sha2::{Digest, Sha256};
+use uuid::Uuid;
+
+pub async fn list(conn: &mut Conn, states: &[&str], limit: i64) -> Result<Vec<Claim>> {
+    let mut query =
+        claims::table.order((claims::made_at.desc(), claims::id)).limit(limit).select(Claim::as_select()).into_boxed();
+    if !states.is_empty() {
+        query = query.filter(claims::state.eq_any(states.to_vec()));
+    }
+    Ok(query.load(conn).await?)
+}
+
+pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Claim> {
+    claims::table.find(id).select(Claim::as_select()).first(conn).await.optional()?.ok_or(StoreError::NotFound("claim"))
+}
+
+pub async fn many(conn: &mut Conn, ids: &[Uuid]) -> Result<Vec<Claim>> {
+    Ok(claims::table.filter(claims::id.eq_any(ids)).order(claims::number).select(Claim::as_select()).load(conn).await?)
+}
+
+pub async fn by_number(conn: &mut Conn, number: &str) -> Result<Option<Claim>> {
+    Ok(claims::table.filter(claims::number.eq(number)).select(Claim::as_select()).first(conn).await.optional()?)
+}
+
+pub async fn of_visits(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<Claim>> {
+    Ok(claims::table
+        .filter(claims::visit_id.eq_any(visits))
+        .order(claims::made_at)
+        .select(Claim::as_select())
+        .load(conn)
+        .await?)
+}
+
+/// What happened to a claim, oldest first.
+pub async fn events(conn: &mut Conn, claim: Uuid) -> Result<Vec<(DateTime<Utc>, String, String)>> {
+    use claim_events as e;
+    Ok(e::table.filter(e::claim_id.eq(claim)).order(e::id).select((e::at, e::state, e::sentence)).load(conn).await?)
+}
+
+pub async fn batches(conn: &mut Conn) -> Result<Vec<Batch>> {
+    Ok(batches::table.order(batches::control.desc()).limit(100).select(Batch::as_select()).load(conn).await?)
+}
+
+pub async fn batch(conn: &mut Conn, id: Uuid) -> Result<Batch> {
+    batches::table
+        .find(id)
+        .select(Batch::as_select())
+        .first(conn)
+        .await
+        .optional()?
+        .ok_or(StoreError::NotFound("batch"))
+}
+
+pub async fn batch_by_control(conn: &mut Conn, control: i64) -> Result<Option<Batch>> {
+    Ok(batches::table.filter(batches::control.eq(control)).select(Batch::as_select()).first(conn).await.optional()?)
+}
+
+pub async fn document(conn: &mut Conn, id: Uuid) -> Result<Document> {
+    documents::table
+        .find(id)
+        .select(Document::as_select())
+        .first(conn)
+        .await
+        .optional()?
+        .ok_or(StoreError::NotFound("file"))
+}
+
+/// The next control number for a batch.
+pub async fn next_control(conn: &mut Conn) -> Result<i64> {
+    crate::people::next(conn, "batch_controls").await
+}
+
+pub fn digest(content: &[u8]) -> String {
+    Sha256::digest(content).iter().map(|b| format!("{b:02x}")).collect()
+}
+
+impl Change<'_> {
+    /// Keeps a file byte for byte. The second value is false when the very same file was here before.
+    pub async fn keep_document(&mut self, kind: &str, direction: &str, content: &[u8]) -> Result<(Uuid, bool)> {
+        use documents as d;
+        let row = Document {
+            id: Uuid::now_v7(),
+            kind: kind.into(),
+            direction: direction.into(),
+            sha256: digest(content),
+            content: content.to_vec(),
+            at: self.now,
+        };
+        let n = diesel::insert_into(d::table).values(&row).on_conflict_do_nothing().execute(self.conn()).await?;
+        if n == 1 {
+            self.audit("kept file", "document", row.id, None, format!("{direction} {kind} {}", row.sha256));
+            return Ok((row.id, true));
+        }
+        let id = d::table
+            .filter(d::direction.eq(direction).and(d::kind.eq(kind)).and(d::sha256.eq(&row.sha256)))
+            .select(d::id)
+            .first(self.conn())
+            .await?;
+        Ok((id, false))
+    }
+
+    pub async fn add_claim(
+        &mut self,
+        visit: Uuid,
+        person: Uuid,
+        coverage: Uuid,
+        payer: Uuid,
+        total_cents: i64,
+    ) -> Result<Claim> {
+        let number = crate::people::next(self.conn(), "claim_numbers").await?;
+        let row = Claim {
+            id: Uuid::now_v7(),
+            number: format!("C{number}"),
+            visit_id: visit,
+            coverage_id: coverage,
+            payer_id: payer,
+            state: ClaimState::Ready.code().into(),
+            frequency: "1".into(),
+            original_reference: None,
+            payer_claim_number: String::new(),
+            total_cents,
+            batch_id: None,
+            reasons: vec![],
+            made_at: self.now,
+        };
+        diesel::insert_into(claims::table).values(&row).execute(self.conn()).await?;
+        self.note_claim(&row, "ready", "Charges completed; the claim is ready.").await?;
+        self.audit("made", "claim", row.id, Some(person), row.number.clone());
+        self.tell("claim", row.id);
+        Ok(row)
+    }
+
+    async fn note_claim(&mut self, claim: &Claim, state: &str, sentence: &str) -> Result<()> {
+        use claim_events as e;
+        let now = self.now;
+        diesel::insert_into(e::table)
+            .values((e::claim_id.eq(claim.id), e::at.eq(now), e::state.eq(state), e::sentence.eq(sentence)))
+            .execute(self.conn())
+            .await?;
+        Ok(())
+    }
+
+    /// Moves a claim by an event; what the state does not allow is noted and changes nothing.
+    pub async fn claim_happened(
+        &mut self,
+        id: Uuid,
+        event: ClaimEvent,
+        sentence: &str,
+        reasons: &[String],
+    ) -> Result<ClaimState> {
+        let claim: Claim = claims::table
+            .find(id)
+            .for_update()
+            .select(Claim::as_select())
+            .first(self.conn())
+            .await
+            .optional()?
+            .ok_or(StoreError::NotFound("claim"))?;
+        let from = ClaimState::from_code(&claim.state).ok_or(StoreError::NotFound("claim state"))?;
+        let to = match from.after(event) {
+            Ok(to) => to,
+            Err(refusal) => {
+                self.note_claim(&claim, from.code(), &format!("{sentence} ({refusal})")).await?;
+                return Ok(from);
+            }
+        };
+        diesel::update(claims::table.find(id))
+            .set((claims::state.eq(to.code()), claims::reasons.eq(reasons)))
+            .execute(self.conn())
+            .await?;
+        self.note_claim(&claim, to.code(), sentence).await?;
+        let claimed = matches!(to, ClaimState::Accepted | ClaimState::Paid | ClaimState::Denied);
+        let was = matches!(from, ClaimState::Accepted | ClaimState::Paid | ClaimState::Denied);
+        if claimed != was {
+            self.mark_claimed(claim.visit_id, claimed).await?;
+        }
+        self.audit("claim", "claim", id, None, format!("{} → {}: {sentence}", from.code(), to.code()));
+        self.tell("claim", id);
+        self.tell("visit", claim.visit_id);
+        Ok(to)
+    }
+
+    pub async fn set_payer_claim_number(&mut self, id: Uuid, number: &str) -> Result<()> {
+        diesel::update(claims::table.find(id)).set(claims::payer_claim_number.eq(number)).execute(self.conn()).await?;
+        Ok(())
+    }
+
+    /// Puts claims into a batch that is being sent; only those that are ready, all or none.
+    pub async fn add_batch(&mut self, control: i64, document: Uuid, ids: &[Uuid], total_cents: i64) -> Result<Batch> {
+        let row = Batch {
+            id: Uuid::now_v7(),
+            control,
+            document_id: document,
+            state: "sending".into(),
+            claims: i32::try_from(ids.len()).unwrap_or(i32::MAX),
+            total_cents,
+            made_at: self.now,
+            made_by: self.actor.name.clone(),
+            answer: String::new(),
+        };
+        diesel::insert_into(batches::table).values(&row).execute(self.conn()).await?;
+        let n = diesel::update(claims::table.filter(claims::id.eq_any(ids).and(claims::state.eq("ready"))))
+            .set(claims::batch_id.eq(row.id))
+            .execute(self.conn())
+            .await?;
+        if n != ids.len() {
+            return Err(StoreError::refused(
+                "not_ready",
+                "Some of these claims were sent in the meantime; look at the list again.",
+            ));
+        }
+        for id in ids {
+            self.claim_happened(*id, ClaimEvent::Sent, &format!("Put into batch {control}."), &[]).await?;
+        }
+        self.add_job("send_batch", row.id).await?;
+        self.audit("made", "batch", row.id, None, format!("{control}, {n} claims"));
+        self.tell("batch", row.id);
+        Ok(row)
+    }
+
+    pub async fn batch_became(&mut self, id: Uuid, state: &str, answer: &str) -> Result<()> {
+        diesel::update(batches::table.find(id))
+            .set((batches::state.eq(state), batches::answer.eq(answer)))
+            .execute(self.conn())
+            .await?;
+        self.audit("batch", "batch", id, None, format!("{state} {answer}"));
+        self.tell("batch", id);
+        Ok(())
+    }
+
+    /// The claims of a batch.
+    pub async fn claims_of_batch(&mut self, batch: Uuid) -> Result<Vec<Uuid>> {
+        Ok(claims::table.filter(claims::batch_id.eq(batch)).select(claims::id).load(self.conn()).await?)
+    }
+}

@@ -1,0 +1,193 @@
+//! Payers, policies and benefit checks.
+
+use crate::rows::{BenefitCheck, Coverage, Payer};
+use crate::schema::{benefit_checks, coverages, payers};
+use crate::{Change, Conn, Result, StoreError};
+use chrono::NaiveDate;
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use uuid::Uuid;
+
+pub async fn payers(conn: &mut Conn) -> Result<Vec<Payer>> {
+    Ok(payers::table.order(payers::name).select(Payer::as_select()).load(conn).await?)
+}
+
+pub async fn payer(conn: &mut Conn, id: Uuid) -> Result<Payer> {
+    payers::table.find(id).select(Payer::as_select()).first(conn).await.optional()?.ok_or(StoreError::NotFound("payer"))
+}
+
+pub async fn of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<Coverage>> {
+    of_people(conn, &[person]).await
+}
+
+pub async fn of_people(conn: &mut Conn, people: &[Uuid]) -> Result<Vec<Coverage>> {
+    Ok(coverages::table
+        .filter(coverages::person_id.eq_any(people))
+        .order((coverages::rank, coverages::starts_on.desc()))
+        .select(Coverage::as_select())
+        .load(conn)
+        .await?)
+}
+
+pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Coverage> {
+    coverages::table
+        .find(id)
+        .select(Coverage::as_select())
+        .first(conn)
+        .await
+        .optional()?
+        .ok_or(StoreError::NotFound("policy"))
+}
+
+/// The policy of a person that counts on a day, as the core decides.
+pub fn counting(policies: &[Coverage], person: Uuid, day: NaiveDate) -> Option<&Coverage> {
+    use harbor_core::coverage::{Rank, Term, counting_policy};
+    let listed: Vec<(Rank, Term, &Coverage)> = policies
+        .iter()
+        .filter(|c| c.person_id == person)
+        .filter_map(|c| Some((Rank::from_code(&c.rank)?, Term::new(c.starts_on, c.ends_on).ok()?, c)))
+        .collect();
+    counting_policy(&listed, day).copied()
+}
+
+/// The latest benefit check of each policy.
+pub async fn latest_checks(conn: &mut Conn, coverage_ids: &[Uuid]) -> Result<Vec<BenefitCheck>> {
+    Ok(benefit_checks::table
+        .filter(benefit_checks::coverage_id.eq_any(coverage_ids))
+        .order((benefit_checks::coverage_id, benefit_checks::asked_at.desc(), benefit_checks::id.desc()))
+        .distinct_on(benefit_checks::coverage_id)
+        .select(BenefitCheck::as_select())
+        .load(conn)
+        .await?)
+}
+
+pub async fn check(conn: &mut Conn, id: Uuid) -> Result<BenefitCheck> {
+    benefit_checks::table
+        .find(id)
+        .select(BenefitCheck::as_select())
+        .first(conn)
+        .await
+        .optional()?
+        .ok_or(StoreError::NotFound("benefits check"))
+}
+
+/// A policy as a form sets it, checked before it comes here.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Policy {
+    pub rank: String,
+    pub payer_id: Uuid,
+    pub plan_name: String,
+    pub subscriber_number: String,
+    pub group_number: String,
+    pub relationship: String,
+    pub holder_id: Option<Uuid>,
+    pub starts_on: NaiveDate,
+    pub ends_on: Option<NaiveDate>,
+    pub copay_cents: Option<i64>,
+}
+
+impl Change<'_> {
+    pub async fn add_coverage(&mut self, person: Uuid, p: Policy) -> Result<Coverage> {
+        let row = Coverage {
+            id: Uuid::now_v7(),
+            person_id: person,
+            rank: p.rank,
+            payer_id: p.payer_id,
+            plan_name: p.plan_name,
+            subscriber_number: p.subscriber_number,
+            group_number: p.group_number,
+            relationship: p.relationship,
+            holder_id: p.holder_id,
+            starts_on: p.starts_on,
+            ends_on: p.ends_on,
+            copay_cents: p.copay_cents,
+            version: 1,
+        };
+        diesel::insert_into(coverages::table).values(&row).execute(self.conn()).await?;
+        self.audit("added", "coverage", row.id, Some(person), row.subscriber_number.clone());
+        self.tell("person", person);
+        Ok(row)
+    }
+
+    /// Corrects numbers of a policy, or ends it; the payer and the dates it began stay.
+    pub async fn correct_coverage(
+        &mut self,
+        id: Uuid,
+        version: i32,
+        subscriber_number: &str,
+        group_number: &str,
+        ends_on: Option<NaiveDate>,
+        copay_cents: Option<i64>,
+    ) -> Result<Coverage> {
+        use coverages as c;
+        let saved = diesel::update(c::table.filter(c::id.eq(id).and(c::version.eq(version))))
+            .set((
+                c::subscriber_number.eq(subscriber_number),
+                c::group_number.eq(group_number),
+                c::ends_on.eq(ends_on),
+                c::copay_cents.eq(copay_cents),
+                c::version.eq(version + 1),
+            ))
+            .returning(Coverage::as_returning())
+            .get_result(self.conn())
+            .await
+            .optional()?;
+        let Some(row) = saved else {
+            let current = get(self.conn(), id).await?;
+            return Err(StoreError::Stale { current: serde_json::to_value(current).unwrap_or_default() });
+        };
+        self.audit("corrected", "coverage", id, Some(row.person_id), format!("{subscriber_number} {group_number}"));
+        self.tell("person", row.person_id);
+        Ok(row)
+    }
+
+    /// Records a question to the payer and the work of asking it.
+    pub async fn ask_benefits(
+        &mut self,
+        coverage: &Coverage,
+        visit: Option<Uuid>,
+        day: NaiveDate,
+        facts: Vec<String>,
+    ) -> Result<BenefitCheck> {
+        let id = Uuid::now_v7();
+        let row = BenefitCheck {
+            id,
+            coverage_id: coverage.id,
+            person_id: coverage.person_id,
+            visit_id: visit,
+            service_date: day,
+            trace: format!("BQ{}", id.simple().to_string()[..16].to_uppercase()),
+            state: "waiting".into(),
+            facts,
+            asked_at: self.now,
+            asked_by: self.actor.name.clone(),
+            answered_at: None,
+            answer: None,
+            failure: None,
+        };
+        diesel::insert_into(benefit_checks::table).values(&row).execute(self.conn()).await?;
+        self.add_job("ask_benefits", id).await?;
+        self.audit("asked benefits", "benefit_check", id, Some(coverage.person_id), row.trace.clone());
+        self.tell("person", coverage.person_id);
+        Ok(row)
+    }
+
+    pub async fn answer_benefits(
+        &mut self,
+        id: Uuid,
+        person: Uuid,
+        answer: Option<serde_json::Value>,
+        failure: Option<String>,
+    ) -> Result<()> {
+        use benefit_checks as b;
+        let now = self.now;
+        let state = if answer.is_some() { "answered" } else { "failed" };
+        diesel::update(b::table.find(id))
+            .set((b::state.eq(state), b::answered_at.eq(now), b::answer.eq(answer), b::failure.eq(failure)))
+            .execute(self.conn())
+            .await?;
+        self.audit("benefits answered", "benefit_check", id, Some(person), state);
+        self.tell("person", person);
+        Ok(())
+    }
+}

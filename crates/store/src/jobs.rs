@@ -1,0 +1,87 @@
+//! Work that goes on by itself: claimed by one server at a time, retried with growing pauses, never lost.
+
+use crate::schema::jobs;
+use crate::{Change, Conn, Result};
+use diesel::prelude::*;
+use diesel::sql_types;
+use diesel_async::RunQueryDsl;
+use uuid::Uuid;
+
+#[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable, QueryableByName)]
+#[diesel(table_name = jobs)]
+pub struct Job {
+    pub id: i64,
+    pub kind: String,
+    pub subject: Uuid,
+    pub attempts: i32,
+}
+
+/// After so many failures the work waits for a person.
+pub const MOST_ATTEMPTS: i32 = 50;
+
+/// Takes one piece of work that is due and keeps others from it for a minute. A server that dies
+/// while at it lets go of it when the minute is over; the receiver knows it by its reference.
+pub async fn take(conn: &mut Conn) -> Result<Option<Job>> {
+    let found = diesel::sql_query(
+        "update jobs set due_at = now() + interval '1 minute', attempts = attempts + 1
+         where id = (select id from jobs where state = 'waiting' and due_at <= now()
+                     order by due_at for update skip locked limit 1)
+         returning id, kind, subject, attempts",
+    )
+    .load::<Job>(conn)
+    .await?;
+    Ok(found.into_iter().next())
+}
+
+/// The seconds to wait after the n-th failure: 2, 4, 8 … at most five minutes.
+pub fn backoff_seconds(attempts: i32) -> i32 {
+    2i32.saturating_pow(attempts.clamp(1, 9) as u32).min(300)
+}
+
+/// Puts failed work back with the reason.
+pub async fn put_back(conn: &mut Conn, job: &Job, error: &str) -> Result<()> {
+    let state = if job.attempts >= MOST_ATTEMPTS { "given_up" } else { "waiting" };
+    diesel::sql_query(
+        "update jobs set state = $2, last_error = $3, due_at = now() + make_interval(secs => $4) where id = $1",
+    )
+    .bind::<sql_types::BigInt, _>(job.id)
+    .bind::<sql_types::Text, _>(state)
+    .bind::<sql_types::Text, _>(error)
+    .bind::<sql_types::Double, _>(f64::from(backoff_seconds(job.attempts)))
+    .execute(conn)
+    .await?;
+    Ok(())
+}
+
+pub async fn done(conn: &mut Conn, id: i64) -> Result<()> {
+    diesel::update(jobs::table.find(id)).set(jobs::state.eq("done")).execute(conn).await?;
+    Ok(())
+}
+
+/// Work that is waiting after at least one failure: kind, subject, attempts, reason.
+pub async fn troubled(conn: &mut Conn) -> Result<Vec<(String, Uuid, i32, String)>> {
+    Ok(jobs::table
+        .filter(jobs::state.ne("done").and(jobs::last_error.ne("")))
+        .order(jobs::due_at)
+        .limit(100)
+        .select((jobs::kind, jobs::subject, jobs::attempts, jobs::last_error))
+        .load(conn)
+        .await?)
+}
+
+impl Change<'_> {
+    /// Adds work; work that was done or given up before is due again.
+    pub async fn add_job(&mut self, kind: &str, subject: Uuid) -> Result<()> {
+        diesel::sql_query(
+            "insert into jobs (kind, subject) values ($1, $2)
+             on conflict (kind, subject) do update set state = 'waiting', due_at = now(), attempts = 0, last_error = ''",
+        )
+        .bind::<sql_types::Text, _>(kind)
+        .bind::<sql_types::Uuid, _>(subject)
+        .execute(self.conn())
+        .await?;
+        // Wakes the servers' workers at once.
+        self.tell("job", subject);
+        Ok(())
+    }
+}

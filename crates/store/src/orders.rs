@@ -1,0 +1,373 @@
+//! Orders, laboratory reports and prescriptions.
+
+use crate::rows::*;
+use crate::schema::{lab_reports, order_diagnoses, orders, pharmacies, prescriptions};
+use crate::{Change, Conn, Result, StoreError};
+use chrono::{DateTime, Utc};
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use serde_json::Value;
+use uuid::Uuid;
+
+pub async fn of_visits(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<Order>> {
+    Ok(orders::table
+        .filter(orders::visit_id.eq_any(visits).and(orders::state.ne("cancelled")))
+        .order(orders::id)
+        .select(Order::as_select())
+        .load(conn)
+        .await?)
+}
+
+pub async fn links(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<OrderDiagnosis>> {
+    use order_diagnoses as d;
+    Ok(d::table.filter(d::visit_id.eq_any(visits)).select(OrderDiagnosis::as_select()).load(conn).await?)
+}
+
+pub async fn order(conn: &mut Conn, id: Uuid) -> Result<Order> {
+    orders::table.find(id).select(Order::as_select()).first(conn).await.optional()?.ok_or(StoreError::NotFound("order"))
+}
+
+pub async fn of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<Order>> {
+    Ok(orders::table
+        .filter(orders::person_id.eq(person).and(orders::state.ne("cancelled")))
+        .order(orders::ordered_at.desc())
+        .limit(100)
+        .select(Order::as_select())
+        .load(conn)
+        .await?)
+}
+
+/// Orders of one requisition, in the order they were made.
+pub async fn of_requisition(conn: &mut Conn, requisition: &str) -> Result<Vec<Order>> {
+    Ok(orders::table
+        .filter(orders::requisition.eq(requisition))
+        .order(orders::id)
+        .select(Order::as_select())
+        .load(conn)
+        .await?)
+}
+
+pub async fn prescriptions_of_visits(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<Prescription>> {
+    use prescriptions as p;
+    Ok(p::table
+        .filter(p::visit_id.eq_any(visits).and(p::state.ne("stopped")))
+        .order(p::id)
+        .select(Prescription::as_select())
+        .load(conn)
+        .await?)
+}
+
+pub async fn prescriptions_of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<Prescription>> {
+    use prescriptions as p;
+    Ok(p::table
+        .filter(p::person_id.eq(person))
+        .order(p::prescribed_at.desc())
+        .limit(100)
+        .select(Prescription::as_select())
+        .load(conn)
+        .await?)
+}
+
+pub async fn prescription(conn: &mut Conn, id: Uuid) -> Result<Prescription> {
+    prescriptions::table
+        .find(id)
+        .select(Prescription::as_select())
+        .first(conn)
+        .await
+        .optional()?
+        .ok_or(StoreError::NotFound("prescription"))
+}
+
+pub async fn pharmacies(conn: &mut Conn) -> Result<Vec<Pharmacy>> {
+    Ok(pharmacies::table.order(pharmacies::name).select(Pharmacy::as_select()).load(conn).await?)
+}
+
+/// Reports that nobody has reviewed, oldest first; those whose person is uncertain among them.
+pub async fn unreviewed(conn: &mut Conn) -> Result<Vec<LabReport>> {
+    use lab_reports as r;
+    Ok(r::table
+        .filter(r::reviewed_at.is_null().and(r::replaced.eq(false)))
+        .order(r::received_at)
+        .limit(300)
+        .select(LabReport::as_select())
+        .load(conn)
+        .await?)
+}
+
+pub async fn reports_of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<LabReport>> {
+    use lab_reports as r;
+    Ok(r::table
+        .filter(r::person_id.eq(person))
+        .order(r::issued_at.desc())
+        .limit(200)
+        .select(LabReport::as_select())
+        .load(conn)
+        .await?)
+}
+
+pub async fn report(conn: &mut Conn, id: Uuid) -> Result<LabReport> {
+    lab_reports::table
+        .find(id)
+        .select(LabReport::as_select())
+        .first(conn)
+        .await
+        .optional()?
+        .ok_or(StoreError::NotFound("result"))
+}
+
+/// A report as it came in.
+#[derive(Debug, Clone)]
+pub struct NewReport {
+    pub number: String,
+    pub order: Option<Order>,
+    pub record_number: String,
+    pub status: String,
+    pub issued_at: DateTime<Utc>,
+    pub content: Value,
+    pub digest: String,
+}
+
+impl Change<'_> {
+    pub async fn add_order(&mut self, row: Order, codes: &[String]) -> Result<Order> {
+        diesel::insert_into(orders::table).values(&row).execute(self.conn()).await?;
+        self.link_order(&row, codes).await?;
+        self.audit("ordered", "order", row.id, Some(row.person_id), row.test_name.clone());
+        Ok(row)
+    }
+
+    /// Lays an order under these diagnoses of its visit, and under no other.
+    pub async fn link_order(&mut self, order: &Order, codes: &[String]) -> Result<()> {
+        use order_diagnoses as d;
+        diesel::delete(d::table.filter(d::order_id.eq(order.id))).execute(self.conn()).await?;
+        let rows: Vec<OrderDiagnosis> = codes
+            .iter()
+            .map(|c| OrderDiagnosis { order_id: order.id, visit_id: order.visit_id, code: c.clone() })
+            .collect();
+        diesel::insert_into(d::table).values(&rows).execute(self.conn()).await?;
+        self.audit("placed", "order", order.id, Some(order.person_id), codes.join(" "));
+        self.tell("visit", order.visit_id);
+        Ok(())
+    }
+
+    pub async fn answer_order(&mut self, order: &Order, answers: Value) -> Result<()> {
+        diesel::update(orders::table.find(order.id)).set(orders::answers.eq(answers)).execute(self.conn()).await?;
+        self.audit("answered questions", "order", order.id, Some(order.person_id), "");
+        self.tell("visit", order.visit_id);
+        Ok(())
+    }
+
+    pub async fn cancel_order(&mut self, order: &Order) -> Result<()> {
+        let n = diesel::update(orders::table.filter(orders::id.eq(order.id).and(orders::state.eq("draft"))))
+            .set(orders::state.eq("cancelled"))
+            .execute(self.conn())
+            .await?;
+        if n == 0 {
+            return Err(StoreError::refused("sent", "The order has been sent; call the laboratory."));
+        }
+        diesel::delete(order_diagnoses::table.filter(order_diagnoses::order_id.eq(order.id)))
+            .execute(self.conn())
+            .await?;
+        self.audit("cancelled", "order", order.id, Some(order.person_id), "");
+        self.tell("visit", order.visit_id);
+        Ok(())
+    }
+
+    /// Gathers the draft orders of a visit into a requisition and leaves the handing-over to a job.
+    pub async fn send_orders(&mut self, visit: &Visit, ids: &[Uuid]) -> Result<String> {
+        let id = Uuid::now_v7();
+        let requisition = format!("R{}", &id.simple().to_string()[..12].to_uppercase());
+        let n = diesel::update(orders::table.filter(orders::id.eq_any(ids).and(orders::state.eq("draft"))))
+            .set((orders::state.eq("sending"), orders::requisition.eq(&requisition)))
+            .execute(self.conn())
+            .await?;
+        if n != ids.len() {
+            return Err(StoreError::refused("sent", "Some of these orders have been sent already."));
+        }
+        if let Some(first) = ids.first() {
+            self.add_job("send_orders", *first).await?;
+        }
+        self.audit("sent orders", "visit", visit.id, Some(visit.person_id), requisition.clone());
+        self.tell("visit", visit.id);
+        Ok(requisition)
+    }
+
+    /// Moves the orders of a requisition on; an order that has its result stays there.
+    pub async fn orders_became(&mut self, requisition: &str, state: &str) -> Result<()> {
+        let now = self.now;
+        let moved: Vec<(Uuid, Uuid)> = diesel::update(
+            orders::table
+                .filter(orders::requisition.eq(requisition).and(orders::state.eq_any(["sending", "requested"]))),
+        )
+        .set((orders::state.eq(state), orders::sent_at.eq(now)))
+        .returning((orders::visit_id, orders::person_id))
+        .load(self.conn())
+        .await?;
+        for (visit, person) in moved {
+            self.audit("laboratory", "visit", visit, Some(person), format!("{requisition} {state}"));
+            self.tell("visit", visit);
+        }
+        Ok(())
+    }
+
+    /// Files a report. The same report twice is one; a later one replaces what came before it.
+    /// Nothing is returned when the report had been here before.
+    pub async fn file_report(&mut self, new: NewReport) -> Result<Option<LabReport>> {
+        use lab_reports as r;
+        let before: Option<LabReport> = r::table
+            .filter(r::number.eq(&new.number).and(r::replaced.eq(false)))
+            .select(LabReport::as_select())
+            .first(self.conn())
+            .await
+            .optional()?;
+        let (order_id, person_id) = match (&new.order, &before) {
+            (Some(o), _) => (Some(o.id), Some(o.person_id)),
+            (None, Some(b)) => (b.order_id, b.person_id),
+            (None, None) => (None, None),
+        };
+        let row = LabReport {
+            id: Uuid::now_v7(),
+            number: new.number,
+            order_id,
+            person_id,
+            record_number: new.record_number,
+            status: new.status,
+            issued_at: new.issued_at,
+            received_at: self.now,
+            content: new.content,
+            digest: new.digest,
+            replaces: before.as_ref().map(|b| b.id),
+            replaced: false,
+            reviewed_at: None,
+            reviewed_by: None,
+            review_comment: String::new(),
+        };
+        let n =
+            diesel::insert_into(r::table).values(&row).on_conflict(r::digest).do_nothing().execute(self.conn()).await?;
+        if n == 0 {
+            return Ok(None);
+        }
+        if let Some(b) = before {
+            diesel::update(r::table.find(b.id)).set(r::replaced.eq(true)).execute(self.conn()).await?;
+        }
+        if let Some(order) = &new.order {
+            diesel::update(orders::table.find(order.id)).set(orders::state.eq("resulted")).execute(self.conn()).await?;
+            self.tell("visit", order.visit_id);
+        }
+        self.audit("received", "result", row.id, person_id, format!("{} {}", row.number, row.status));
+        self.tell("result", row.id);
+        Ok(Some(row))
+    }
+
+    /// Signs a result as seen, with a comment.
+    pub async fn review_report(&mut self, id: Uuid, comment: &str) -> Result<LabReport> {
+        use lab_reports as r;
+        let (now, by) = (self.now, self.actor.name.clone());
+        let saved =
+            diesel::update(r::table.filter(r::id.eq(id).and(r::reviewed_at.is_null()).and(r::replaced.eq(false))))
+                .set((r::reviewed_at.eq(now), r::reviewed_by.eq(by), r::review_comment.eq(comment)))
+                .returning(LabReport::as_returning())
+                .get_result(self.conn())
+                .await
+                .optional()?;
+        let Some(row) = saved else {
+            report(self.conn(), id).await?;
+            return Err(StoreError::refused(
+                "reviewed",
+                "This result is signed already, or a newer one has replaced it.",
+            ));
+        };
+        self.audit("reviewed", "result", id, row.person_id, comment);
+        self.tell("result", id);
+        if let Some(order) = row.order_id {
+            let order = order_visit(self.conn(), order).await?;
+            self.tell("visit", order);
+        }
+        Ok(row)
+    }
+
+    /// Files an unmatched report under a person; a deliberate act of somebody, never a guess.
+    pub async fn match_report(&mut self, id: Uuid, person: Uuid) -> Result<()> {
+        use lab_reports as r;
+        let n = diesel::update(r::table.filter(r::id.eq(id).and(r::person_id.is_null())))
+            .set(r::person_id.eq(person))
+            .execute(self.conn())
+            .await?;
+        if n == 0 {
+            return Err(StoreError::refused("matched", "This result is filed under a person already."));
+        }
+        self.audit("matched", "result", id, Some(person), "");
+        self.tell("result", id);
+        Ok(())
+    }
+
+    pub async fn add_prescription(&mut self, row: Prescription) -> Result<Prescription> {
+        diesel::insert_into(prescriptions::table).values(&row).execute(self.conn()).await?;
+        self.audit("prescribed", "prescription", row.id, Some(row.person_id), row.medicine.clone());
+        self.tell("visit", row.visit_id);
+        Ok(row)
+    }
+
+    /// Puts a prescription under the one diagnosis that it is for.
+    pub async fn place_prescription(&mut self, id: Uuid, code: Option<&str>) -> Result<()> {
+        use prescriptions as p;
+        let (visit, person): (Uuid, Uuid) = diesel::update(p::table.find(id))
+            .set(p::diagnosis.eq(code))
+            .returning((p::visit_id, p::person_id))
+            .get_result(self.conn())
+            .await?;
+        self.audit("placed", "prescription", id, Some(person), code.unwrap_or("nowhere"));
+        self.tell("visit", visit);
+        Ok(())
+    }
+
+    /// Removes one that was not sent, or stops one that was.
+    pub async fn stop_prescription(&mut self, id: Uuid) -> Result<()> {
+        use prescriptions as p;
+        let (visit, person): (Uuid, Uuid) = diesel::update(p::table.find(id))
+            .set(p::state.eq("stopped"))
+            .returning((p::visit_id, p::person_id))
+            .get_result(self.conn())
+            .await?;
+        self.audit("stopped", "prescription", id, Some(person), "");
+        self.tell("visit", visit);
+        Ok(())
+    }
+
+    pub async fn send_prescription(&mut self, id: Uuid, pharmacy: Uuid, override_reason: &str) -> Result<()> {
+        use prescriptions as p;
+        let sent: Option<(Uuid, Uuid)> = diesel::update(p::table.filter(p::id.eq(id).and(p::state.eq("draft"))))
+            .set((p::state.eq("sending"), p::pharmacy_id.eq(pharmacy), p::override_reason.eq(override_reason)))
+            .returning((p::visit_id, p::person_id))
+            .get_result(self.conn())
+            .await
+            .optional()?;
+        let Some((visit, person)) = sent else {
+            return Err(StoreError::refused("sent", "This prescription has been sent already."));
+        };
+        self.add_job("send_prescription", id).await?;
+        self.audit("signed and sent", "prescription", id, Some(person), override_reason);
+        self.tell("visit", visit);
+        Ok(())
+    }
+
+    pub async fn prescription_became(&mut self, id: Uuid, state: &str) -> Result<()> {
+        use prescriptions as p;
+        let now = self.now;
+        let moved: Option<(Uuid, Uuid)> =
+            diesel::update(p::table.filter(p::id.eq(id).and(p::state.eq_any(["sending", "sent"]))))
+                .set((p::state.eq(state), p::sent_at.eq(now)))
+                .returning((p::visit_id, p::person_id))
+                .get_result(self.conn())
+                .await
+                .optional()?;
+        if let Some((visit, person)) = moved {
+            self.audit("pharmacy", "prescription", id, Some(person), state);
+            self.tell("visit", visit);
+        }
+        Ok(())
+    }
+}
+
+async fn order_visit(conn: &mut Conn, order: Uuid) -> Result<Uuid> {
+    Ok(orders::table.find(order).select(orders::visit_id).first(conn).await?)
+}

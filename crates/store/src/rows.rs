@@ -1,0 +1,28 @@
+//! Rows as they lie in the tables, one type a table; they go out to the screens as they are.
+
+/// A row that can be read, inserted and sent.
+macro_rules! row {
+    ($table:ident $name:ident { $($(#[$meta:meta])* $field:ident: $kind:ty,)+ }) => {
+        #[derive(
+            Debug, Clone, PartialEq, diesel::Queryable, diesel::Selectable, diesel::Insertable,
+            serde::Serialize, utoipa::ToSchema,
+        )]
+        #[diesel(table_name = crate::schema::$table)]
+        #[serde(rename_all = "camelCase")]
+        pub struct $name { $($(#[$meta])* pub $field: $kind),+ }
+    };
+}
+
+mod chart;
+mod house;
+mod money;
+mod orders;
+mod people;
+mod schedule;
+
+pub use chart::*;
+pub use house::*;
+pub use money::*;
+pub use orders::*;
+pub use people::*;
+pub use schedule::*;

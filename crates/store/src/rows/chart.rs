@@ -1,0 +1,105 @@
+//! What a visit leaves in the chart.
+
+use chrono::{DateTime, Utc};
+use uuid::Uuid;
+
+row! {
+    measurements Measurement {
+        id: Uuid,
+        visit_id: Uuid,
+        person_id: Uuid,
+        measure: String,
+        tenths: i32,
+        standing: String,
+        typed: String,
+        taken_at: DateTime<Utc>,
+        taken_by: String,
+        struck_at: Option<DateTime<Utc>>,
+    }
+}
+
+row! {
+    allergies Allergy {
+        id: Uuid,
+        person_id: Uuid,
+        substance: String,
+        reaction: String,
+        severity: String,
+        ended_at: Option<DateTime<Utc>>,
+        recorded_at: DateTime<Utc>,
+        recorded_by: String,
+    }
+}
+
+row! {
+    medicines Medicine {
+        id: Uuid,
+        person_id: Uuid,
+        name: String,
+        product_code: Option<String>,
+        state: String,
+        note: String,
+        recorded_at: DateTime<Utc>,
+        recorded_by: String,
+    }
+}
+
+row! {
+    problems Problem {
+        id: Uuid,
+        person_id: Uuid,
+        code: String,
+        title: String,
+        state: String,
+        recorded_at: DateTime<Utc>,
+        recorded_by: String,
+    }
+}
+
+row! {
+    none_known NoneKnown {
+        person_id: Uuid,
+        list: String,
+        stated_at: DateTime<Utc>,
+        stated_by: String,
+    }
+}
+
+row! {
+    note_parts NotePart {
+        visit_id: Uuid,
+        part: String,
+        body: String,
+        version: i32,
+        updated_at: DateTime<Utc>,
+        updated_by: String,
+    }
+}
+
+row! {
+    note_signatures NoteSignature {
+        visit_id: Uuid,
+        signed_at: DateTime<Utc>,
+        signed_by: String,
+        digest: String,
+    }
+}
+
+row! {
+    addenda Addendum {
+        id: Uuid,
+        visit_id: Uuid,
+        body: String,
+        added_at: DateTime<Utc>,
+        added_by: String,
+    }
+}
+
+row! {
+    visit_diagnoses VisitDiagnosis {
+        visit_id: Uuid,
+        code: String,
+        title: String,
+        position: i32,
+    }
+}

@@ -1,0 +1,130 @@
+//! Services, charges, claims, remittances and the ledger.
+
+use chrono::{DateTime, NaiveDate, Utc};
+use serde_json::Value;
+use uuid::Uuid;
+
+row! {
+    services Service {
+        code: String,
+        name: String,
+        external_code: String,
+        level: Option<i16>,
+    }
+}
+
+row! {
+    prices Price {
+        id: Uuid,
+        service_code: String,
+        schedule: String,
+        cents: i64,
+        starts_on: NaiveDate,
+        ends_on: Option<NaiveDate>,
+    }
+}
+
+row! {
+    charge_lines ChargeLine {
+        id: Uuid,
+        visit_id: Uuid,
+        number: i32,
+        service_code: String,
+        modifiers: Vec<String>,
+        units: i32,
+        pointers: Vec<i32>,
+        price_cents: Option<i64>,
+    }
+}
+
+row! {
+    documents Document {
+        id: Uuid,
+        kind: String,
+        direction: String,
+        sha256: String,
+        #[serde(skip_serializing)]
+        content: Vec<u8>,
+        at: DateTime<Utc>,
+    }
+}
+
+row! {
+    batches Batch {
+        id: Uuid,
+        control: i64,
+        document_id: Uuid,
+        state: String,
+        claims: i32,
+        total_cents: i64,
+        made_at: DateTime<Utc>,
+        made_by: String,
+        answer: String,
+    }
+}
+
+row! {
+    claims Claim {
+        id: Uuid,
+        number: String,
+        visit_id: Uuid,
+        coverage_id: Uuid,
+        payer_id: Uuid,
+        state: String,
+        frequency: String,
+        original_reference: Option<String>,
+        payer_claim_number: String,
+        total_cents: i64,
+        batch_id: Option<Uuid>,
+        reasons: Vec<String>,
+        made_at: DateTime<Utc>,
+    }
+}
+
+row! {
+    remittances Remittance {
+        id: Uuid,
+        payer_name: String,
+        payer_code: String,
+        trace: String,
+        method: String,
+        amount_cents: i64,
+        paid_on: NaiveDate,
+        document_id: Uuid,
+        outside_claims: Value,
+        posted_at: DateTime<Utc>,
+        posted_by: String,
+    }
+}
+
+row! {
+    ledger_transactions LedgerTransaction {
+        id: Uuid,
+        kind: String,
+        visit_id: Option<Uuid>,
+        person_id: Option<Uuid>,
+        claim_id: Option<Uuid>,
+        remittance_id: Option<Uuid>,
+        idempotency_key: String,
+        posted_at: DateTime<Utc>,
+        posted_by: String,
+        memo: String,
+    }
+}
+
+row! {
+    remitted_claims RemittedClaim {
+        id: Uuid,
+        remittance_id: Uuid,
+        claim_number: String,
+        claim_id: Option<Uuid>,
+        patient_name: String,
+        subscriber_number: String,
+        status: String,
+        charged_cents: i64,
+        paid_cents: i64,
+        share_cents: i64,
+        explanation: Vec<String>,
+        transaction_id: Option<Uuid>,
+    }
+}

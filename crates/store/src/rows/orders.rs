@@ -1,0 +1,87 @@
+//! Orders, results and prescriptions.
+
+use chrono::{DateTime, Utc};
+use serde_json::Value;
+use uuid::Uuid;
+
+row! {
+    orders Order {
+        id: Uuid,
+        visit_id: Uuid,
+        person_id: Uuid,
+        test_code: String,
+        test_name: String,
+        loinc: String,
+        specimen: String,
+        state: String,
+        answers: Value,
+        placement_reason: String,
+        requisition: Option<String>,
+        ordered_at: DateTime<Utc>,
+        ordered_by: String,
+        orderer_id: Uuid,
+        sent_at: Option<DateTime<Utc>>,
+    }
+}
+
+row! {
+    order_diagnoses OrderDiagnosis {
+        order_id: Uuid,
+        visit_id: Uuid,
+        code: String,
+    }
+}
+
+row! {
+    lab_reports LabReport {
+        id: Uuid,
+        number: String,
+        order_id: Option<Uuid>,
+        person_id: Option<Uuid>,
+        record_number: String,
+        status: String,
+        issued_at: DateTime<Utc>,
+        received_at: DateTime<Utc>,
+        content: Value,
+        digest: String,
+        replaces: Option<Uuid>,
+        replaced: bool,
+        reviewed_at: Option<DateTime<Utc>>,
+        reviewed_by: Option<String>,
+        review_comment: String,
+    }
+}
+
+row! {
+    pharmacies Pharmacy {
+        id: Uuid,
+        name: String,
+        telephone: String,
+    }
+}
+
+row! {
+    prescriptions Prescription {
+        id: Uuid,
+        visit_id: Uuid,
+        person_id: Uuid,
+        product_code: String,
+        medicine: String,
+        dose: f64,
+        per_day: f64,
+        days: i32,
+        as_needed: bool,
+        quantity: i32,
+        refills: i32,
+        instructions: String,
+        diagnosis: Option<String>,
+        pharmacy_id: Option<Uuid>,
+        state: String,
+        warnings: Value,
+        override_reason: String,
+        prescribed_at: DateTime<Utc>,
+        prescribed_by: String,
+        prescriber_id: Uuid,
+        sent_at: Option<DateTime<Utc>>,
+    }
+}

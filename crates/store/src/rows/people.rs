@@ -1,0 +1,89 @@
+//! People, payers and policies.
+
+use chrono::{DateTime, NaiveDate, Utc};
+use serde_json::Value;
+use uuid::Uuid;
+
+row! {
+    people Person {
+        id: Uuid,
+        record_number: String,
+        first_name: String,
+        last_name: String,
+        middle_name: String,
+        preferred_name: String,
+        former_name: String,
+        birth_date: Option<NaiveDate>,
+        sex: Option<String>,
+        phone: Option<String>,
+        other_phone: Option<String>,
+        email: Option<String>,
+        email_declined: bool,
+        address_line: String,
+        address_line2: String,
+        city: String,
+        state: String,
+        postal_code: String,
+        language: String,
+        responsible_id: Option<Uuid>,
+        usual_clinician_id: Option<Uuid>,
+        chart_alert: String,
+        billing_note: String,
+        privacy_notice_at: Option<DateTime<Utc>>,
+        self_pay_told_at: Option<DateTime<Utc>>,
+        self_pay_told_by: Option<String>,
+        deceased_on: Option<NaiveDate>,
+        folded: String,
+        sounds: Vec<String>,
+        version: i32,
+        created_at: DateTime<Utc>,
+    }
+}
+
+row! {
+    payers Payer {
+        id: Uuid,
+        name: String,
+        payer_code: String,
+        filing_code: String,
+        employment: bool,
+        telephone: String,
+        address: String,
+    }
+}
+
+row! {
+    coverages Coverage {
+        id: Uuid,
+        person_id: Uuid,
+        rank: String,
+        payer_id: Uuid,
+        plan_name: String,
+        subscriber_number: String,
+        group_number: String,
+        relationship: String,
+        holder_id: Option<Uuid>,
+        starts_on: NaiveDate,
+        ends_on: Option<NaiveDate>,
+        copay_cents: Option<i64>,
+        version: i32,
+    }
+}
+
+row! {
+    benefit_checks BenefitCheck {
+        id: Uuid,
+        coverage_id: Uuid,
+        person_id: Uuid,
+        visit_id: Option<Uuid>,
+        service_date: NaiveDate,
+        trace: String,
+        state: String,
+        facts: Vec<String>,
+        asked_at: DateTime<Utc>,
+        asked_by: String,
+        answered_at: Option<DateTime<Utc>>,
+        answer: Option<Value>,
+        failure: Option<String>,
+    }
+}

@@ -1,0 +1,86 @@
+//! Supply and visits.
+
+use chrono::{DateTime, NaiveDate, Utc};
+use uuid::Uuid;
+
+row! {
+    visit_types VisitType {
+        id: Uuid,
+        name: String,
+        glyph: String,
+        pattern: String,
+        minutes: i32,
+        services: Vec<String>,
+        sort: i32,
+    }
+}
+
+row! {
+    shifts Shift {
+        id: Uuid,
+        clinician_id: Uuid,
+        site_id: Uuid,
+        starts_at: DateTime<Utc>,
+        ends_at: DateTime<Utc>,
+        cancelled_at: Option<DateTime<Utc>>,
+    }
+}
+
+row! {
+    slots Slot {
+        id: Uuid,
+        shift_id: Uuid,
+        clinician_id: Uuid,
+        visit_type_id: Option<Uuid>,
+        starts_at: DateTime<Utc>,
+        ends_at: DateTime<Utc>,
+        held_for: Option<String>,
+    }
+}
+
+row! {
+    visits Visit {
+        id: Uuid,
+        person_id: Uuid,
+        clinician_id: Uuid,
+        site_id: Uuid,
+        visit_type_id: Uuid,
+        slot_id: Option<Uuid>,
+        kind: String,
+        starts_at: DateTime<Utc>,
+        ends_at: DateTime<Utc>,
+        day: NaiveDate,
+        reason: String,
+        booking_note: String,
+        call_sign: String,
+        stage: String,
+        stage_at: DateTime<Utc>,
+        room_id: Option<Uuid>,
+        extra: bool,
+        self_pay: bool,
+        coverage_id: Option<Uuid>,
+        accident_date: Option<NaiveDate>,
+        cancel_reason: Option<String>,
+        booked_at: DateTime<Utc>,
+        booked_by: String,
+        here_at: Option<DateTime<Utc>>,
+        here_by: Option<String>,
+        checked_in_at: Option<DateTime<Utc>>,
+        checked_in_by: Option<String>,
+        roomed_at: Option<DateTime<Utc>>,
+        roomed_by: Option<String>,
+        seen_at: Option<DateTime<Utc>>,
+        seen_by: Option<String>,
+        left_at: Option<DateTime<Utc>>,
+        left_by: Option<String>,
+        signed_at: Option<DateTime<Utc>>,
+        signed_by: Option<String>,
+        charged_at: Option<DateTime<Utc>>,
+        charged_by: Option<String>,
+        claimed_at: Option<DateTime<Utc>>,
+        claimed_by: Option<String>,
+        settled_at: Option<DateTime<Utc>>,
+        settled_by: Option<String>,
+        version: i32,
+    }
+}

@@ -1,0 +1,646 @@
+//! The tables as Diesel sees them; kept equal to the migrations by `tests/schema.rs`.
+
+diesel::table! {
+    addenda (id) {
+        id -> Uuid,
+        visit_id -> Uuid,
+        body -> Text,
+        added_at -> Timestamptz,
+        added_by -> Text,
+    }
+}
+
+diesel::table! {
+    allergies (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        substance -> Text,
+        reaction -> Text,
+        severity -> Text,
+        ended_at -> Nullable<Timestamptz>,
+        recorded_at -> Timestamptz,
+        recorded_by -> Text,
+    }
+}
+
+diesel::table! {
+    audit (seq) {
+        seq -> BigInt,
+        at -> Timestamptz,
+        staff_id -> Nullable<Uuid>,
+        staff_name -> Text,
+        action -> Text,
+        entity -> Text,
+        entity_id -> Nullable<Uuid>,
+        person_id -> Nullable<Uuid>,
+        detail -> Text,
+        previous -> Text,
+        hash -> Text,
+    }
+}
+
+diesel::table! {
+    batches (id) {
+        id -> Uuid,
+        control -> BigInt,
+        document_id -> Uuid,
+        state -> Text,
+        claims -> Integer,
+        total_cents -> BigInt,
+        made_at -> Timestamptz,
+        made_by -> Text,
+        answer -> Text,
+    }
+}
+
+diesel::table! {
+    benefit_checks (id) {
+        id -> Uuid,
+        coverage_id -> Uuid,
+        person_id -> Uuid,
+        visit_id -> Nullable<Uuid>,
+        service_date -> Date,
+        trace -> Text,
+        state -> Text,
+        facts -> Array<Text>,
+        asked_at -> Timestamptz,
+        asked_by -> Text,
+        answered_at -> Nullable<Timestamptz>,
+        answer -> Nullable<Jsonb>,
+        failure -> Nullable<Text>,
+    }
+}
+
+diesel::table! {
+    charge_lines (id) {
+        id -> Uuid,
+        visit_id -> Uuid,
+        number -> Integer,
+        service_code -> Text,
+        modifiers -> Array<Text>,
+        units -> Integer,
+        pointers -> Array<Integer>,
+        price_cents -> Nullable<BigInt>,
+    }
+}
+
+diesel::table! {
+    claim_events (id) {
+        id -> BigInt,
+        claim_id -> Uuid,
+        at -> Timestamptz,
+        state -> Text,
+        sentence -> Text,
+    }
+}
+
+diesel::table! {
+    claims (id) {
+        id -> Uuid,
+        number -> Text,
+        visit_id -> Uuid,
+        coverage_id -> Uuid,
+        payer_id -> Uuid,
+        state -> Text,
+        frequency -> Text,
+        original_reference -> Nullable<Text>,
+        payer_claim_number -> Text,
+        total_cents -> BigInt,
+        batch_id -> Nullable<Uuid>,
+        reasons -> Array<Text>,
+        made_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    clinic (id) {
+        id -> SmallInt,
+        name -> Text,
+        zone -> Text,
+        npi -> Text,
+        tax_id -> Text,
+        taxonomy -> Text,
+        address_line -> Text,
+        city -> Text,
+        state -> Text,
+        postal_code -> Text,
+        telephone -> Text,
+        submitter_id -> Text,
+        clearing_house -> Text,
+        clearing_house_id -> Text,
+        production -> Bool,
+    }
+}
+
+diesel::table! {
+    coverages (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        rank -> Text,
+        payer_id -> Uuid,
+        plan_name -> Text,
+        subscriber_number -> Text,
+        group_number -> Text,
+        relationship -> Text,
+        holder_id -> Nullable<Uuid>,
+        starts_on -> Date,
+        ends_on -> Nullable<Date>,
+        copay_cents -> Nullable<BigInt>,
+        version -> Integer,
+    }
+}
+
+diesel::table! {
+    documents (id) {
+        id -> Uuid,
+        kind -> Text,
+        direction -> Text,
+        sha256 -> Text,
+        content -> Binary,
+        at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    jobs (id) {
+        id -> BigInt,
+        kind -> Text,
+        subject -> Uuid,
+        state -> Text,
+        attempts -> Integer,
+        due_at -> Timestamptz,
+        last_error -> Text,
+        made_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    lab_reports (id) {
+        id -> Uuid,
+        number -> Text,
+        order_id -> Nullable<Uuid>,
+        person_id -> Nullable<Uuid>,
+        record_number -> Text,
+        status -> Text,
+        issued_at -> Timestamptz,
+        received_at -> Timestamptz,
+        content -> Jsonb,
+        digest -> Text,
+        replaces -> Nullable<Uuid>,
+        replaced -> Bool,
+        reviewed_at -> Nullable<Timestamptz>,
+        reviewed_by -> Nullable<Text>,
+        review_comment -> Text,
+    }
+}
+
+diesel::table! {
+    ledger_entries (id) {
+        id -> BigInt,
+        transaction_id -> Uuid,
+        account -> Text,
+        cents -> BigInt,
+        line -> Nullable<Integer>,
+        memo -> Text,
+    }
+}
+
+diesel::table! {
+    ledger_transactions (id) {
+        id -> Uuid,
+        kind -> Text,
+        visit_id -> Nullable<Uuid>,
+        person_id -> Nullable<Uuid>,
+        claim_id -> Nullable<Uuid>,
+        remittance_id -> Nullable<Uuid>,
+        idempotency_key -> Text,
+        posted_at -> Timestamptz,
+        posted_by -> Text,
+        memo -> Text,
+    }
+}
+
+diesel::table! {
+    measurements (id) {
+        id -> Uuid,
+        visit_id -> Uuid,
+        person_id -> Uuid,
+        measure -> Text,
+        tenths -> Integer,
+        standing -> Text,
+        typed -> Text,
+        taken_at -> Timestamptz,
+        taken_by -> Text,
+        struck_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
+    medicines (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        name -> Text,
+        product_code -> Nullable<Text>,
+        state -> Text,
+        note -> Text,
+        recorded_at -> Timestamptz,
+        recorded_by -> Text,
+    }
+}
+
+diesel::table! {
+    none_known (person_id, list) {
+        person_id -> Uuid,
+        list -> Text,
+        stated_at -> Timestamptz,
+        stated_by -> Text,
+    }
+}
+
+diesel::table! {
+    note_parts (visit_id, part) {
+        visit_id -> Uuid,
+        part -> Text,
+        body -> Text,
+        version -> Integer,
+        updated_at -> Timestamptz,
+        updated_by -> Text,
+    }
+}
+
+diesel::table! {
+    note_signatures (visit_id) {
+        visit_id -> Uuid,
+        signed_at -> Timestamptz,
+        signed_by -> Text,
+        digest -> Text,
+    }
+}
+
+diesel::table! {
+    order_diagnoses (order_id, code) {
+        order_id -> Uuid,
+        visit_id -> Uuid,
+        code -> Text,
+    }
+}
+
+diesel::table! {
+    orders (id) {
+        id -> Uuid,
+        visit_id -> Uuid,
+        person_id -> Uuid,
+        test_code -> Text,
+        test_name -> Text,
+        loinc -> Text,
+        specimen -> Text,
+        state -> Text,
+        answers -> Jsonb,
+        placement_reason -> Text,
+        requisition -> Nullable<Text>,
+        ordered_at -> Timestamptz,
+        ordered_by -> Text,
+        orderer_id -> Uuid,
+        sent_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
+    payers (id) {
+        id -> Uuid,
+        name -> Text,
+        payer_code -> Text,
+        filing_code -> Text,
+        employment -> Bool,
+        telephone -> Text,
+        address -> Text,
+    }
+}
+
+diesel::table! {
+    people (id) {
+        id -> Uuid,
+        record_number -> Text,
+        first_name -> Text,
+        last_name -> Text,
+        middle_name -> Text,
+        preferred_name -> Text,
+        former_name -> Text,
+        birth_date -> Nullable<Date>,
+        sex -> Nullable<Text>,
+        phone -> Nullable<Text>,
+        other_phone -> Nullable<Text>,
+        email -> Nullable<Text>,
+        email_declined -> Bool,
+        address_line -> Text,
+        address_line2 -> Text,
+        city -> Text,
+        state -> Text,
+        postal_code -> Text,
+        language -> Text,
+        responsible_id -> Nullable<Uuid>,
+        usual_clinician_id -> Nullable<Uuid>,
+        chart_alert -> Text,
+        billing_note -> Text,
+        privacy_notice_at -> Nullable<Timestamptz>,
+        self_pay_told_at -> Nullable<Timestamptz>,
+        self_pay_told_by -> Nullable<Text>,
+        deceased_on -> Nullable<Date>,
+        folded -> Text,
+        sounds -> Array<Text>,
+        version -> Integer,
+        created_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    pharmacies (id) {
+        id -> Uuid,
+        name -> Text,
+        telephone -> Text,
+    }
+}
+
+diesel::table! {
+    prescriptions (id) {
+        id -> Uuid,
+        visit_id -> Uuid,
+        person_id -> Uuid,
+        product_code -> Text,
+        medicine -> Text,
+        dose -> Double,
+        per_day -> Double,
+        days -> Integer,
+        as_needed -> Bool,
+        quantity -> Integer,
+        refills -> Integer,
+        instructions -> Text,
+        diagnosis -> Nullable<Text>,
+        pharmacy_id -> Nullable<Uuid>,
+        state -> Text,
+        warnings -> Jsonb,
+        override_reason -> Text,
+        prescribed_at -> Timestamptz,
+        prescribed_by -> Text,
+        prescriber_id -> Uuid,
+        sent_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
+    prices (id) {
+        id -> Uuid,
+        service_code -> Text,
+        schedule -> Text,
+        cents -> BigInt,
+        starts_on -> Date,
+        ends_on -> Nullable<Date>,
+    }
+}
+
+diesel::table! {
+    problems (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        code -> Text,
+        title -> Text,
+        state -> Text,
+        recorded_at -> Timestamptz,
+        recorded_by -> Text,
+    }
+}
+
+diesel::table! {
+    remittances (id) {
+        id -> Uuid,
+        payer_name -> Text,
+        payer_code -> Text,
+        trace -> Text,
+        method -> Text,
+        amount_cents -> BigInt,
+        paid_on -> Date,
+        document_id -> Uuid,
+        outside_claims -> Jsonb,
+        posted_at -> Timestamptz,
+        posted_by -> Text,
+    }
+}
+
+diesel::table! {
+    remitted_claims (id) {
+        id -> Uuid,
+        remittance_id -> Uuid,
+        claim_number -> Text,
+        claim_id -> Nullable<Uuid>,
+        patient_name -> Text,
+        subscriber_number -> Text,
+        status -> Text,
+        charged_cents -> BigInt,
+        paid_cents -> BigInt,
+        share_cents -> BigInt,
+        explanation -> Array<Text>,
+        transaction_id -> Nullable<Uuid>,
+    }
+}
+
+diesel::table! {
+    rooms (id) {
+        id -> Uuid,
+        site_id -> Uuid,
+        name -> Text,
+        kind -> Text,
+        sort -> Integer,
+    }
+}
+
+diesel::table! {
+    services (code) {
+        code -> Text,
+        name -> Text,
+        external_code -> Text,
+        level -> Nullable<SmallInt>,
+    }
+}
+
+diesel::table! {
+    sessions (token_hash) {
+        token_hash -> Binary,
+        staff_id -> Uuid,
+        csrf -> Text,
+        created_at -> Timestamptz,
+        seen_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    shifts (id) {
+        id -> Uuid,
+        clinician_id -> Uuid,
+        site_id -> Uuid,
+        starts_at -> Timestamptz,
+        ends_at -> Timestamptz,
+        cancelled_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
+    sign_in_attempts (id) {
+        id -> BigInt,
+        login -> Text,
+        at -> Timestamptz,
+        succeeded -> Bool,
+    }
+}
+
+diesel::table! {
+    sites (id) {
+        id -> Uuid,
+        name -> Text,
+        place_of_service -> Text,
+        sort -> Integer,
+    }
+}
+
+diesel::table! {
+    slots (id) {
+        id -> Uuid,
+        shift_id -> Uuid,
+        clinician_id -> Uuid,
+        visit_type_id -> Nullable<Uuid>,
+        starts_at -> Timestamptz,
+        ends_at -> Timestamptz,
+        held_for -> Nullable<Text>,
+    }
+}
+
+diesel::table! {
+    staff (id) {
+        id -> Uuid,
+        login -> Text,
+        name -> Text,
+        last_name -> Text,
+        first_name -> Text,
+        role -> Text,
+        specialty -> Text,
+        npi -> Nullable<Text>,
+        taxonomy -> Nullable<Text>,
+        password_hash -> Text,
+        active -> Bool,
+        sort -> Integer,
+    }
+}
+
+diesel::table! {
+    visit_diagnoses (visit_id, code) {
+        visit_id -> Uuid,
+        code -> Text,
+        title -> Text,
+        position -> Integer,
+    }
+}
+
+diesel::table! {
+    visit_types (id) {
+        id -> Uuid,
+        name -> Text,
+        glyph -> Text,
+        pattern -> Text,
+        minutes -> Integer,
+        services -> Array<Text>,
+        sort -> Integer,
+    }
+}
+
+diesel::table! {
+    visits (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        clinician_id -> Uuid,
+        site_id -> Uuid,
+        visit_type_id -> Uuid,
+        slot_id -> Nullable<Uuid>,
+        kind -> Text,
+        starts_at -> Timestamptz,
+        ends_at -> Timestamptz,
+        day -> Date,
+        reason -> Text,
+        booking_note -> Text,
+        call_sign -> Text,
+        stage -> Text,
+        stage_at -> Timestamptz,
+        room_id -> Nullable<Uuid>,
+        extra -> Bool,
+        self_pay -> Bool,
+        coverage_id -> Nullable<Uuid>,
+        accident_date -> Nullable<Date>,
+        cancel_reason -> Nullable<Text>,
+        booked_at -> Timestamptz,
+        booked_by -> Text,
+        here_at -> Nullable<Timestamptz>,
+        here_by -> Nullable<Text>,
+        checked_in_at -> Nullable<Timestamptz>,
+        checked_in_by -> Nullable<Text>,
+        roomed_at -> Nullable<Timestamptz>,
+        roomed_by -> Nullable<Text>,
+        seen_at -> Nullable<Timestamptz>,
+        seen_by -> Nullable<Text>,
+        left_at -> Nullable<Timestamptz>,
+        left_by -> Nullable<Text>,
+        signed_at -> Nullable<Timestamptz>,
+        signed_by -> Nullable<Text>,
+        charged_at -> Nullable<Timestamptz>,
+        charged_by -> Nullable<Text>,
+        claimed_at -> Nullable<Timestamptz>,
+        claimed_by -> Nullable<Text>,
+        settled_at -> Nullable<Timestamptz>,
+        settled_by -> Nullable<Text>,
+        version -> Integer,
+    }
+}
+
+diesel::joinable!(slots -> shifts (shift_id));
+diesel::joinable!(claims -> visits (visit_id));
+
+diesel::allow_tables_to_appear_in_same_query!(
+    addenda,
+    allergies,
+    audit,
+    batches,
+    benefit_checks,
+    charge_lines,
+    claim_events,
+    claims,
+    clinic,
+    coverages,
+    documents,
+    jobs,
+    lab_reports,
+    ledger_entries,
+    ledger_transactions,
+    measurements,
+    medicines,
+    none_known,
+    note_parts,
+    note_signatures,
+    order_diagnoses,
+    orders,
+    payers,
+    people,
+    pharmacies,
+    prescriptions,
+    prices,
+    problems,
+    remittances,
+    remitted_claims,
+    rooms,
+    services,
+    sessions,
+    shifts,
+    sign_in_attempts,
+    sites,
+    slots,
+    staff,
+    visit_diagnoses,
+    visit_types,
+    visits,
+);

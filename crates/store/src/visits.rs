@@ -1,0 +1,345 @@
+//! Visits: booking, moving through the building, cancelling.
+
+use crate::rows::{Visit, VisitType};
+use crate::schema::{visit_types, visits};
+use crate::{Change, Conn, Result, StoreError, people, schedule};
+use chrono::{NaiveDate, Utc};
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use harbor_core::arrival::{MoveRefusal, Stage};
+use harbor_core::schedule::{Shift, Span, Wish, call_sign, may_book};
+use uuid::Uuid;
+
+pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Visit> {
+    visits::table.find(id).select(Visit::as_select()).first(conn).await.optional()?.ok_or(StoreError::NotFound("visit"))
+}
+
+pub async fn of_day(conn: &mut Conn, day: NaiveDate) -> Result<Vec<Visit>> {
+    Ok(visits::table
+        .filter(visits::day.eq(day))
+        .order((visits::starts_at, visits::id))
+        .select(Visit::as_select())
+        .load(conn)
+        .await?)
+}
+
+pub async fn of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<Visit>> {
+    Ok(visits::table
+        .filter(visits::person_id.eq(person))
+        .order(visits::starts_at.desc())
+        .limit(200)
+        .select(Visit::as_select())
+        .load(conn)
+        .await?)
+}
+
+/// The next visit ahead of each of these people.
+pub async fn next_of(conn: &mut Conn, people: &[Uuid], now: chrono::DateTime<Utc>) -> Result<Vec<Visit>> {
+    Ok(visits::table
+        .filter(visits::person_id.eq_any(people).and(visits::starts_at.gt(now)).and(visits::stage.eq("booked")))
+        .order((visits::person_id, visits::starts_at))
+        .distinct_on(visits::person_id)
+        .select(Visit::as_select())
+        .load(conn)
+        .await?)
+}
+
+/// Visits up to a day whose line is not at its end: what the homes of the roles are made of.
+pub async fn unfinished(conn: &mut Conn, until: NaiveDate, since: NaiveDate) -> Result<Vec<Visit>> {
+    Ok(visits::table
+        .filter(visits::day.le(until).and(visits::day.ge(since)).and(visits::settled_at.is_null()))
+        .filter(visits::stage.ne_all(["cancelled", "did_not_come", "left_unseen"]))
+        .order((visits::starts_at, visits::id))
+        .limit(400)
+        .select(Visit::as_select())
+        .load(conn)
+        .await?)
+}
+
+pub async fn visit_type(conn: &mut Conn, id: Uuid) -> Result<VisitType> {
+    visit_types::table
+        .find(id)
+        .select(VisitType::as_select())
+        .first(conn)
+        .await
+        .optional()?
+        .ok_or(StoreError::NotFound("visit type"))
+}
+
+/// What is to be booked.
+#[derive(Debug, Clone)]
+pub struct Booking {
+    pub person_id: Uuid,
+    pub slot_id: Uuid,
+    pub reason: String,
+    pub note: String,
+    pub kind: String,
+}
+
+impl Change<'_> {
+    /// Books a slot. The core says whether it may be booked; the database's exclusion constraint says
+    /// who of two at one instant gets it.
+    pub async fn book(&mut self, b: &Booking, zone: chrono_tz::Tz) -> Result<Visit> {
+        let now = self.now;
+        let person = people::get(self.conn(), b.person_id).await?;
+        let (slot, shift) = schedule::slot(self.conn(), b.slot_id).await?;
+        if shift.cancelled_at.is_some() {
+            return Err(StoreError::refused("outside_shift", "The clinician does not work at this time."));
+        }
+        let span = |start, end| Span::new(start, end).map_err(|r| StoreError::refused("booking", r.to_string()));
+        let wanted = span(slot.starts_at, slot.ends_at)?;
+        let taken: Vec<(chrono::DateTime<Utc>, chrono::DateTime<Utc>)> = visits::table
+            .filter(visits::clinician_id.eq(slot.clinician_id))
+            .filter(visits::stage.ne_all(["cancelled", "did_not_come", "left_unseen"]))
+            .filter(visits::starts_at.lt(slot.ends_at).and(visits::ends_at.gt(slot.starts_at)))
+            .select((visits::starts_at, visits::ends_at))
+            .load(self.conn())
+            .await?;
+        let supply = Shift {
+            span: span(shift.starts_at, shift.ends_at)?,
+            held: slot.held_for.clone().map(|what| (wanted, what)).into_iter().collect(),
+            taken: taken.into_iter().filter_map(|(s, e)| Span::new(s, e).ok()).collect(),
+        };
+        let Some(type_id) = slot.visit_type_id else {
+            return Err(StoreError::refused(
+                "held",
+                format!("This time is held ({}).", slot.held_for.unwrap_or_default()),
+            ));
+        };
+        let visit_type = visit_type(self.conn(), type_id).await?;
+        let wish = Wish {
+            visit_type: visit_type.name.clone(),
+            span: wanted,
+            deceased: person.deceased_on.map(|_| format!("{} {}", person.first_name, person.last_name)),
+            opens: None,
+        };
+        may_book(&wish, Some(&supply), now, zone).map_err(|r| {
+            let code = if r == harbor_core::schedule::BookingRefusal::Taken { "taken" } else { "booking" };
+            StoreError::refused(code, r.to_string())
+        })?;
+        let day = slot.starts_at.with_timezone(&zone).date_naive();
+        // The day's call-signs are given out one after the other.
+        diesel::sql_query("select pg_advisory_xact_lock(7202, $1)")
+            .bind::<diesel::sql_types::Integer, _>(chrono::Datelike::num_days_from_ce(&day))
+            .execute(self.conn())
+            .await?;
+        let nth: i64 = visits::table.filter(visits::day.eq(day)).count().get_result(self.conn()).await?;
+        let visit = Visit {
+            id: Uuid::now_v7(),
+            person_id: b.person_id,
+            clinician_id: slot.clinician_id,
+            site_id: shift.site_id,
+            visit_type_id: type_id,
+            slot_id: Some(slot.id),
+            kind: b.kind.clone(),
+            starts_at: slot.starts_at,
+            ends_at: slot.ends_at,
+            day,
+            reason: b.reason.clone(),
+            booking_note: b.note.clone(),
+            call_sign: call_sign(u32::try_from(nth).unwrap_or(0)),
+            stage: Stage::Booked.code().into(),
+            stage_at: now,
+            room_id: None,
+            extra: false,
+            self_pay: person.self_pay_told_at.is_some(),
+            coverage_id: None,
+            accident_date: None,
+            cancel_reason: None,
+            booked_at: now,
+            booked_by: self.actor.name.clone(),
+            here_at: None,
+            here_by: None,
+            checked_in_at: None,
+            checked_in_by: None,
+            roomed_at: None,
+            roomed_by: None,
+            seen_at: None,
+            seen_by: None,
+            left_at: None,
+            left_by: None,
+            signed_at: None,
+            signed_by: None,
+            charged_at: None,
+            charged_by: None,
+            claimed_at: None,
+            claimed_by: None,
+            settled_at: None,
+            settled_by: None,
+            version: 1,
+        };
+        diesel::insert_into(visits::table).values(&visit).execute(self.conn()).await?;
+        self.audit("booked", "visit", visit.id, Some(b.person_id), visit_type.name);
+        self.tell("visit", visit.id);
+        Ok(visit)
+    }
+
+    /// Locks a visit for the rest of the change.
+    pub async fn lock_visit(&mut self, id: Uuid) -> Result<Visit> {
+        visits::table
+            .find(id)
+            .for_update()
+            .select(Visit::as_select())
+            .first(self.conn())
+            .await
+            .optional()?
+            .ok_or(StoreError::NotFound("visit"))
+    }
+
+    /// Moves a patient to another stage; marks of the line that this reaches or takes back follow.
+    pub async fn move_visit(&mut self, id: Uuid, to: Stage, room: Option<Uuid>) -> Result<Visit> {
+        let mut visit = self.lock_visit(id).await?;
+        let from = Stage::from_code(&visit.stage).ok_or(StoreError::NotFound("stage"))?;
+        let refuse = |r: MoveRefusal| StoreError::refused("stage", r.to_string());
+        if from == to && (room.is_none() || room == visit.room_id) {
+            return Ok(visit);
+        }
+        let changes_room = from == to && to == Stage::InRoom;
+        if !changes_room {
+            from.may_become(to).map_err(refuse)?;
+        }
+        if to == Stage::InRoom && room.or(visit.room_id).is_none() {
+            return Err(refuse(MoveRefusal::NeedsRoom));
+        }
+        let (now, by) = (self.now, self.actor.name.clone());
+        let back = from.previous() == Some(to);
+        let set = |at: &mut Option<chrono::DateTime<Utc>>, who: &mut Option<String>| {
+            *at = Some(now);
+            *who = Some(by.clone());
+        };
+        let clear = |at: &mut Option<chrono::DateTime<Utc>>, who: &mut Option<String>| (*at, *who) = (None, None);
+        if back {
+            match from {
+                Stage::Here => clear(&mut visit.here_at, &mut visit.here_by),
+                Stage::CheckedIn => clear(&mut visit.checked_in_at, &mut visit.checked_in_by),
+                Stage::InRoom => {
+                    clear(&mut visit.roomed_at, &mut visit.roomed_by);
+                    visit.room_id = None;
+                }
+                Stage::WithClinician => clear(&mut visit.seen_at, &mut visit.seen_by),
+                Stage::Left => clear(&mut visit.left_at, &mut visit.left_by),
+                _ => {}
+            }
+        } else {
+            match to {
+                Stage::Here => set(&mut visit.here_at, &mut visit.here_by),
+                Stage::CheckedIn => {
+                    if visit.here_at.is_none() {
+                        set(&mut visit.here_at, &mut visit.here_by);
+                    }
+                    set(&mut visit.checked_in_at, &mut visit.checked_in_by);
+                }
+                Stage::InRoom => set(&mut visit.roomed_at, &mut visit.roomed_by),
+                Stage::WithClinician => set(&mut visit.seen_at, &mut visit.seen_by),
+                Stage::Left | Stage::LeftUnseen => set(&mut visit.left_at, &mut visit.left_by),
+                _ => {}
+            }
+        }
+        if to == Stage::InRoom && room.is_some() {
+            visit.room_id = room;
+        }
+        if matches!(to, Stage::Left | Stage::LeftUnseen) {
+            visit.room_id = None;
+        }
+        visit.stage = to.code().into();
+        visit.stage_at = now;
+        self.store_marks(&mut visit).await?;
+        self.audit("moved", "visit", id, Some(visit.person_id), format!("{} → {}", from.label(), to.label()));
+        Ok(visit)
+    }
+
+    /// Check-in may be finished while the patient is already in a room.
+    pub async fn finish_check_in(&mut self, id: Uuid) -> Result<Visit> {
+        let visit = self.lock_visit(id).await?;
+        let stage = Stage::from_code(&visit.stage).ok_or(StoreError::NotFound("stage"))?;
+        if visit.checked_in_at.is_some() {
+            return Ok(visit);
+        }
+        if matches!(stage, Stage::Here | Stage::Booked) {
+            return self.move_visit(id, Stage::CheckedIn, None).await;
+        }
+        if !stage.is_present() {
+            return Err(StoreError::refused("stage", format!("The visit is {}.", stage.label().to_lowercase())));
+        }
+        let mut visit = visit;
+        visit.checked_in_at = Some(self.now);
+        visit.checked_in_by = Some(self.actor.name.clone());
+        self.store_marks(&mut visit).await?;
+        self.audit("checked in", "visit", id, Some(visit.person_id), "after rooming");
+        Ok(visit)
+    }
+
+    pub async fn cancel_visit(&mut self, id: Uuid, reason: &str) -> Result<Visit> {
+        let visit = self.move_visit(id, Stage::Cancelled, None).await?;
+        diesel::update(visits::table.find(id)).set(visits::cancel_reason.eq(reason)).execute(self.conn()).await?;
+        Ok(visit)
+    }
+
+    /// Writes stage, room and the marks of a locked visit.
+    async fn store_marks(&mut self, v: &mut Visit) -> Result<()> {
+        use visits as t;
+        v.version += 1;
+        diesel::update(t::table.find(v.id))
+            .set((
+                t::stage.eq(&v.stage),
+                t::stage_at.eq(v.stage_at),
+                t::room_id.eq(v.room_id),
+                (t::here_at.eq(v.here_at), t::here_by.eq(&v.here_by)),
+                (t::checked_in_at.eq(v.checked_in_at), t::checked_in_by.eq(&v.checked_in_by)),
+                (t::roomed_at.eq(v.roomed_at), t::roomed_by.eq(&v.roomed_by)),
+                (t::seen_at.eq(v.seen_at), t::seen_by.eq(&v.seen_by)),
+                (t::left_at.eq(v.left_at), t::left_by.eq(&v.left_by)),
+                t::version.eq(v.version),
+            ))
+            .execute(self.conn())
+            .await?;
+        self.tell("visit", v.id);
+        Ok(())
+    }
+
+    /// Who pays for this visit: a policy, or the patient alone.
+    pub async fn set_payer_of_visit(
+        &mut self,
+        id: Uuid,
+        coverage: Option<Uuid>,
+        self_pay: bool,
+        accident: Option<NaiveDate>,
+    ) -> Result<()> {
+        use visits as t;
+        let person = diesel::update(t::table.find(id))
+            .set((t::coverage_id.eq(coverage), t::self_pay.eq(self_pay), t::accident_date.eq(accident)))
+            .returning(t::person_id)
+            .get_result::<Uuid>(self.conn())
+            .await?;
+        self.audit("set payer", "visit", id, Some(person), if self_pay { "self-pay" } else { "policy" });
+        self.tell("visit", id);
+        Ok(())
+    }
+
+    pub(crate) async fn mark_signed(&mut self, id: Uuid) -> Result<()> {
+        let (now, by) = (self.now, self.actor.name.clone());
+        diesel::update(visits::table.find(id))
+            .set((visits::signed_at.eq(now), visits::signed_by.eq(by)))
+            .execute(self.conn())
+            .await?;
+        Ok(())
+    }
+
+    pub(crate) async fn mark_charged(&mut self, id: Uuid) -> Result<()> {
+        let (now, by) = (self.now, self.actor.name.clone());
+        diesel::update(visits::table.find(id))
+            .set((visits::charged_at.eq(now), visits::charged_by.eq(by)))
+            .execute(self.conn())
+            .await?;
+        Ok(())
+    }
+
+    pub(crate) async fn mark_claimed(&mut self, id: Uuid, claimed: bool) -> Result<()> {
+        let (at, by) = if claimed { (Some(self.now), Some(self.actor.name.clone())) } else { (None, None) };
+        diesel::update(visits::table.find(id))
+            .set((visits::claimed_at.eq(at), visits::claimed_by.eq(by)))
+            .execute(self.conn())
+            .await?;
+        Ok(())
+    }
+}
