@@ -1,1 +1,72 @@
-//! placeholder
+//! The server: routes, sign-in, permissions, live events, background work.
+//!
+//! Begin at [`routes`], the one table of what there is and who may use it, and follow a line of it into
+//! [`api`]. [`start`] brings everything up.
+
+pub mod access;
+pub mod api;
+pub mod claim_file;
+pub mod live;
+pub mod problem;
+pub mod routes;
+pub mod state;
+pub mod tables;
+pub mod web_files;
+pub mod work;
+
+use actix_web::{App, HttpServer, middleware, web};
+use anyhow::{Context, Result};
+pub use state::{Clock, Settings, State};
+
+/// A server that runs until it is stopped.
+pub struct Running {
+    pub address: String,
+    pub state: State,
+    handle: actix_web::dev::ServerHandle,
+    tasks: Vec<tokio::task::JoinHandle<()>>,
+}
+
+impl Running {
+    /// Lets running requests end, then stops the background work.
+    pub async fn stop(self) {
+        for task in &self.tasks {
+            task.abort();
+        }
+        self.handle.stop(false).await;
+    }
+}
+
+/// Starts the server on a loopback port (0: any free one).
+pub async fn start(settings: Settings, port: u16) -> Result<Running> {
+    let state = State::new(settings).await?;
+    let data = web::Data::new(state.clone());
+    let server = HttpServer::new(move || {
+        App::new()
+            .app_data(data.clone())
+            .app_data(web::PayloadConfig::new(64 << 20))
+            .app_data(problem::json_config())
+            .app_data(problem::query_config())
+            .app_data(problem::path_config())
+            .wrap(middleware::Compress::default())
+            .wrap(middleware::from_fn(access::guard))
+            .configure(routes::configure)
+            .default_service(web::get().to(web_files::page))
+    })
+    .workers(4)
+    .disable_signals()
+    .shutdown_timeout(2)
+    .bind(("127.0.0.1", port))
+    .with_context(|| format!("port {port} is taken"))?;
+    let address = server.addrs().first().map(|a| format!("http://{a}")).unwrap_or_default();
+    let running = server.run();
+    let handle = running.handle();
+    let tasks = vec![
+        tokio::spawn(async move {
+            let _ = running.await;
+        }),
+        tokio::spawn(live::listen(state.clone())),
+        tokio::spawn(work::run(state.clone())),
+        tokio::spawn(work::poll_outside(state.clone())),
+    ];
+    Ok(Running { address, state, handle, tasks })
+}

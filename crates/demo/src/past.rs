@@ -1,0 +1,307 @@
+//! What lies behind: about eighteen months of visits, with claims in every state and a ledger that adds up.
+
+use crate::{World, at, names};
+use anyhow::Result;
+use chrono::{DateTime, Datelike, Days, Duration, NaiveDate, Utc, Weekday};
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use harbor_core::ledger::{self, LineDecision, Method, Transaction};
+use harbor_core::money::Cents;
+use harbor_core::schedule::call_sign;
+use harbor_store::rows::{ChargeLine, Claim, LedgerTransaction, NotePart, NoteSignature, Visit, VisitDiagnosis};
+use harbor_store::{Conn, schema};
+use uuid::Uuid;
+
+/// How far a past visit has come.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum End {
+    Settled,
+    PatientOwes,
+    WaitsForPayer,
+    Denied,
+    Rejected,
+    Ready,
+    Uncharged,
+    Unsigned,
+    DidNotCome,
+}
+
+#[derive(Default)]
+struct Rows {
+    visits: Vec<Visit>,
+    diagnoses: Vec<VisitDiagnosis>,
+    parts: Vec<NotePart>,
+    signatures: Vec<NoteSignature>,
+    lines: Vec<ChargeLine>,
+    claims: Vec<Claim>,
+    transactions: Vec<LedgerTransaction>,
+    entries: Vec<(Uuid, String, i64, Option<i32>, String)>,
+}
+
+pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
+    let mut rows = Rows::default();
+    let mut day = world.day - Days::new(540);
+    while day < world.day {
+        // Older weeks are thinner: the last three months are what people look at.
+        let recent = (world.day - day).num_days() < 90;
+        if !matches!(day.weekday(), Weekday::Sat | Weekday::Sun) {
+            let mut nth = 0;
+            for login in ["oriane", "tobias", "ifeoma", "maelis"] {
+                for slot in 0..if recent { 4 } else { 1 } {
+                    visit(world, &mut rows, day, login, slot, nth);
+                    nth += 1;
+                }
+            }
+        }
+        day = day + Days::new(1);
+    }
+    store(&rows, conn).await
+}
+
+fn end_of(world: &mut World, day: NaiveDate) -> End {
+    let age = (world.day - day).num_days();
+    let n = world.chance.below(100);
+    match age {
+        0..=2 if n < 12 => End::Unsigned,
+        0..=3 if n < 30 => End::Uncharged,
+        0..=4 if n < 50 => End::Ready,
+        0..=12 if n < 70 => End::WaitsForPayer,
+        0..=40 if n < 8 => End::Rejected,
+        0..=60 if n < 14 => End::Denied,
+        0..=80 if n < 26 => End::PatientOwes,
+        _ if n < 4 => End::DidNotCome,
+        _ => End::Settled,
+    }
+}
+
+fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: u32, nth: u32) {
+    let children = login == "ifeoma";
+    let fits = |w: &World, i: usize| {
+        w.people[i].birth_date.and_then(|b| day.years_since(b)).is_some_and(|age| (age < 18) == children)
+    };
+    let mut tries = (0..40).map(|_| world.chance.below(world.people.len())).collect::<Vec<_>>().into_iter();
+    let Some(person) = tries.find(|i| fits(world, *i)).map(|i| world.people[i].clone()) else { return };
+    let Some(policy) = world.coverages.iter().find(|c| c.person_id == person.id).cloned() else { return };
+    let (reason, code, title) = *world.chance.pick(&names::REASONS);
+    let end = end_of(world, day);
+    let clinician = world.staff(login).clone();
+    let starts_at = at(day, 8 + slot * 2, 0);
+    let seen = end != End::DidNotCome;
+    let signed = seen && end != End::Unsigned;
+    let charged = signed && end != End::Uncharged;
+    let claimed = charged && !matches!(end, End::Ready | End::Rejected);
+    let moment = |minutes: i64, is: bool| is.then(|| starts_at + Duration::minutes(minutes));
+    let who = |name: &str, is: bool| is.then(|| name.to_owned());
+    let visit = Visit {
+        id: world.ids.next(),
+        person_id: person.id,
+        clinician_id: clinician.id,
+        site_id: world.sites[0].id,
+        visit_type_id: world.visit_types[if children { 3 } else { 0 }].id,
+        slot_id: None,
+        kind: "in_person".into(),
+        starts_at,
+        ends_at: starts_at + Duration::minutes(20),
+        day,
+        reason: reason.into(),
+        booking_note: String::new(),
+        call_sign: call_sign(nth),
+        stage: if seen { "left" } else { "did_not_come" }.into(),
+        stage_at: starts_at + Duration::minutes(40),
+        room_id: None,
+        extra: false,
+        self_pay: false,
+        coverage_id: Some(policy.id),
+        accident_date: (world.payers.iter().any(|p| p.id == policy.payer_id && p.employment))
+            .then(|| day - Days::new(20)),
+        cancel_reason: None,
+        booked_at: starts_at - Duration::days(9),
+        booked_by: "Junia Vance".into(),
+        here_at: moment(-6, seen),
+        here_by: who("Junia Vance", seen),
+        checked_in_at: moment(-3, seen),
+        checked_in_by: who("Junia Vance", seen),
+        roomed_at: moment(1, seen),
+        roomed_by: who("Petra Lindqvist", seen),
+        seen_at: moment(8, seen),
+        seen_by: who(&clinician.name, seen),
+        left_at: moment(27, seen),
+        left_by: who("Casimir Holt", seen),
+        signed_at: moment(45, signed),
+        signed_by: who(&clinician.name, signed),
+        charged_at: moment(300, charged),
+        charged_by: who("Agathe Marlowe", charged),
+        claimed_at: moment(1500, claimed),
+        claimed_by: who("clearing house", claimed),
+        settled_at: moment(20_000, end == End::Settled),
+        settled_by: who("Agathe Marlowe", end == End::Settled),
+        version: 1,
+    };
+    if seen {
+        chart(world, rows, &visit, (reason, code, title), signed);
+    }
+    if signed {
+        let level = if world.chance.below(3) == 0 { "VISIT4" } else { "VISIT3" };
+        rows.lines.push(ChargeLine {
+            id: world.ids.next(),
+            visit_id: visit.id,
+            number: 1,
+            service_code: level.into(),
+            modifiers: vec![],
+            units: 1,
+            pointers: vec![1],
+            price_cents: charged.then_some(if level == "VISIT4" { 19_500 } else { 14_000 }),
+        });
+    }
+    if charged {
+        money(world, rows, &visit, &policy, end);
+    }
+    rows.visits.push(visit);
+}
+
+fn chart(world: &mut World, rows: &mut Rows, visit: &Visit, (reason, code, title): (&str, &str, &str), signed: bool) {
+    rows.diagnoses.push(VisitDiagnosis { visit_id: visit.id, code: code.into(), title: title.into(), position: 1 });
+    let at = visit.starts_at + Duration::minutes(20);
+    let by = visit.seen_by.clone().unwrap_or_default();
+    for (part, body) in [
+        ("reason", format!("{reason}.")),
+        ("history", "Came on gradually; no warning signs. Getting along at home and at work.".to_owned()),
+        ("examination", "Well, in no distress. Findings otherwise unremarkable.".to_owned()),
+        ("assessment", format!("{title}.")),
+        ("plan", "Continue as discussed; come back if it does not settle.".to_owned()),
+    ] {
+        rows.parts.push(NotePart {
+            visit_id: visit.id,
+            part: part.into(),
+            body,
+            version: 1,
+            updated_at: at,
+            updated_by: by.clone(),
+        });
+    }
+    if signed {
+        rows.signatures.push(NoteSignature {
+            visit_id: visit.id,
+            signed_at: visit.starts_at + Duration::minutes(45),
+            signed_by: by,
+            digest: world.ids.next().simple().to_string(),
+        });
+    }
+}
+
+fn money(world: &mut World, rows: &mut Rows, visit: &Visit, policy: &harbor_store::rows::Coverage, end: End) {
+    let fee = Cents::new(rows.lines.last().and_then(|l| l.price_cents).unwrap_or(0));
+    let payer = world.payers.iter().position(|p| p.id == policy.payer_id).unwrap_or(0);
+    let state = match end {
+        End::Ready => "ready",
+        End::Rejected => "rejected",
+        End::WaitsForPayer => "accepted",
+        End::Denied => "denied",
+        _ => "paid",
+    };
+    let reasons = match end {
+        End::Rejected => vec!["subscriber number".to_owned()],
+        End::Denied => vec![format!("{fee}: The claim lacks something the payer needs. (contractual obligation)")],
+        _ => vec![],
+    };
+    let number = format!("C{}", 10_001 + rows.claims.len());
+    let claim = Claim {
+        id: world.ids.next(),
+        number: number.clone(),
+        visit_id: visit.id,
+        coverage_id: policy.id,
+        payer_id: policy.payer_id,
+        state: state.into(),
+        frequency: "1".into(),
+        original_reference: None,
+        payer_claim_number: if state == "ready" || state == "rejected" { String::new() } else { format!("P{number}") },
+        total_cents: fee.get(),
+        batch_id: None,
+        reasons,
+        made_at: visit.starts_at + Duration::hours(5),
+    };
+    let copay = if payer == 0 { Cents::new(2500) } else { Cents::ZERO };
+    let mut post = |key: &str, kind: &str, days: i64, transaction: Result<Transaction, ledger::LedgerRefusal>| {
+        let Ok(transaction) = transaction else { return };
+        let posted_at: DateTime<Utc> = visit.starts_at + Duration::days(days);
+        let id = world.ids.next();
+        rows.transactions.push(LedgerTransaction {
+            id,
+            kind: kind.into(),
+            visit_id: Some(visit.id),
+            person_id: Some(visit.person_id),
+            claim_id: (kind != "payment").then_some(claim.id),
+            remittance_id: None,
+            idempotency_key: format!("{key}:{}", visit.id),
+            posted_at,
+            posted_by: "Agathe Marlowe".into(),
+            memo: String::new(),
+        });
+        for e in transaction.entries() {
+            let line = e.line.and_then(|l| i32::try_from(l).ok());
+            rows.entries.push((id, e.account.code().into(), e.amount.get(), line, e.memo.clone()));
+        }
+    };
+    post("copay", "payment", 0, ledger::payment(copay, Method::Card, "approval A000001"));
+    post("charge", "charge", 0, ledger::charge(&[(1, fee)], true));
+    let share = match payer {
+        0 => copay + (fee.share(6500) - copay).share(2000),
+        1 => fee.share(7500),
+        _ => Cents::ZERO,
+    };
+    let allowed = fee.share([6500, 7500, 5500, 9000][payer]);
+    if matches!(end, End::Settled | End::PatientOwes) {
+        let d = LineDecision { line: Some(1), paid: allowed - share, written_off: fee - allowed, patient_share: share };
+        post("decision", "decision", 12, ledger::decision(&[d]));
+    }
+    if end == End::Settled {
+        post("rest", "payment", 15, ledger::payment(share - copay, Method::Transfer, ""));
+    }
+    rows.claims.push(claim);
+}
+
+async fn store(rows: &Rows, conn: &mut Conn) -> Result<()> {
+    // A visit that owes nothing after the payer's decision counts as settled whatever it was meant to be.
+    macro_rules! put {
+        ($table:ident, $list:expr) => {
+            for chunk in $list.chunks(400) {
+                diesel::insert_into(schema::$table::table).values(chunk).execute(conn).await?;
+            }
+        };
+    }
+    put!(visits, rows.visits);
+    put!(visit_diagnoses, rows.diagnoses);
+    put!(note_parts, rows.parts);
+    put!(note_signatures, rows.signatures);
+    put!(charge_lines, rows.lines);
+    put!(claims, rows.claims);
+    put!(ledger_transactions, rows.transactions);
+    use schema::ledger_entries as e;
+    for chunk in rows.entries.chunks(1000) {
+        let values: Vec<_> = chunk
+            .iter()
+            .map(|(t, account, cents, line, memo)| {
+                (
+                    e::transaction_id.eq(*t),
+                    e::account.eq(account),
+                    e::cents.eq(*cents),
+                    e::line.eq(*line),
+                    e::memo.eq(memo),
+                )
+            })
+            .collect();
+        diesel::insert_into(e::table).values(values).execute(conn).await?;
+    }
+    // Where nothing is left although the visit was meant to be open, the line says so.
+    diesel::sql_query(
+        "update visits v set settled_at = v.charged_at + interval '12 days', settled_by = 'Agathe Marlowe'
+         where v.charged_at is not null and v.settled_at is null and exists (
+             select 1 from ledger_transactions t where t.visit_id = v.id and t.kind = 'decision')
+         and not exists (
+             select 1 from ledger_transactions t join ledger_entries e on e.transaction_id = t.id
+             where t.visit_id = v.id and e.account in ('patient', 'payer') group by e.account having sum(e.cents) <> 0)",
+    )
+    .execute(conn)
+    .await?;
+    Ok(())
+}

@@ -1,0 +1,183 @@
+//! The clinic, its sites, who works there, payers, pharmacies, services and prices.
+
+use crate::{PASSWORD, World};
+use anyhow::{Context, Result};
+use argon2::{Argon2, PasswordHasher};
+use chrono::{Datelike, NaiveDate};
+use diesel_async::RunQueryDsl;
+use harbor_core::identifiers::Npi;
+use harbor_formats::csv_tables;
+use harbor_store::rows::{Clinic, Payer, Pharmacy, Price, Room, Service, Site, Staff, VisitType};
+use harbor_store::{Conn, schema};
+
+/// login, first name, last name, role, specialty, NPI without its check digit, taxonomy.
+const PEOPLE: [(&str, &str, &str, &str, &str, &str, &str); 10] = [
+    ("oriane", "Oriane", "Valcourt", "clinician", "family medicine", "190000001", "207Q00000X"),
+    ("tobias", "Tobias", "Renneberg", "clinician", "internal medicine", "190000002", "207R00000X"),
+    ("ifeoma", "Ifeoma", "Adeyemi-Strand", "clinician", "paediatrics", "190000003", "208000000X"),
+    ("maelis", "Maelis", "Corrigan", "clinician", "nurse practitioner", "190000004", "363LF0000X"),
+    ("petra", "Petra", "Lindqvist", "assistant", "", "", ""),
+    ("davi", "Davi", "Montclair", "assistant", "", "", ""),
+    ("junia", "Junia", "Vance", "front_desk", "", "", ""),
+    ("casimir", "Casimir", "Holt", "front_desk", "", "", ""),
+    ("agathe", "Agathe", "Marlowe", "biller", "", "", ""),
+    ("soren", "Soren", "Whitlock", "manager", "", "", ""),
+];
+
+/// Login and what to show beside it.
+pub fn sign_ins() -> Vec<(String, String)> {
+    PEOPLE
+        .iter()
+        .map(|(login, first, last, role, specialty, ..)| {
+            let role = harbor_core::permissions::Role::from_code(role).map_or("", |r| r.label());
+            let what = if specialty.is_empty() { role.to_owned() } else { format!("{role}, {specialty}") };
+            ((*login).to_owned(), format!("{first} {last}, {what}"))
+        })
+        .collect()
+}
+
+fn npi(nine: &str) -> Option<String> {
+    Npi::from_nine(nine).map(|n| n.as_str().to_owned())
+}
+
+pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
+    let clinic = Clinic {
+        id: 1,
+        name: "Indigo Harbor Family Clinic".into(),
+        zone: crate::ZONE.name().into(),
+        npi: npi("180000001").context("a provider number")?,
+        tax_id: "990000001".into(),
+        taxonomy: "261QP2300X".into(),
+        address_line: "1 Quayside".into(),
+        city: "Port Calder".into(),
+        state: "ME".into(),
+        postal_code: "04998-0001".into(),
+        telephone: "2075550100".into(),
+        submitter_id: "INDIGOHBR".into(),
+        clearing_house: "Causeway Exchange".into(),
+        clearing_house_id: "CAUSEWAY".into(),
+        production: false,
+    };
+    diesel::insert_into(schema::clinic::table).values(&clinic).execute(conn).await?;
+
+    for (i, name) in ["Quayside", "Lantern Hill"].into_iter().enumerate() {
+        world.sites.push(Site {
+            id: world.ids.next(),
+            name: name.into(),
+            place_of_service: "11".into(),
+            sort: i as i32,
+        });
+    }
+    let rooms = [
+        (0, "Heron", "exam"),
+        (0, "Tern", "exam"),
+        (0, "Plover", "exam"),
+        (0, "Eider", "exam"),
+        (0, "Curlew", "exam"),
+        (0, "Blood draw", "lab"),
+        (0, "Checkout", "checkout"),
+        (1, "Birch", "exam"),
+        (1, "Rowan", "exam"),
+        (1, "Larch", "exam"),
+    ];
+    for (i, (site, name, kind)) in rooms.into_iter().enumerate() {
+        let site_id = world.sites[site].id;
+        world.rooms.push(Room { id: world.ids.next(), site_id, name: name.into(), kind: kind.into(), sort: i as i32 });
+    }
+    let hash = Argon2::default().hash_password(PASSWORD.as_bytes()).map_err(|e| anyhow::anyhow!("{e}"))?.to_string();
+    for (i, (login, first, last, role, specialty, nine, taxonomy)) in PEOPLE.into_iter().enumerate() {
+        let doctor = if role == "clinician" && login != "maelis" { "Dr. " } else { "" };
+        let suffix = if login == "maelis" { ", NP" } else { "" };
+        world.staff.push(Staff {
+            id: world.ids.next(),
+            login: login.into(),
+            name: format!("{doctor}{first} {last}{suffix}"),
+            last_name: last.into(),
+            first_name: first.into(),
+            role: role.into(),
+            specialty: specialty.into(),
+            npi: npi(nine),
+            taxonomy: (!taxonomy.is_empty()).then(|| taxonomy.to_owned()),
+            password_hash: hash.clone(),
+            active: true,
+            sort: i as i32,
+        });
+    }
+    let types = [
+        ("Consultation", "◆", "solid", 20, &["VISIT3"][..]),
+        ("Long consultation", "◈", "double", 40, &["VISIT4"][..]),
+        ("New patient", "✚", "dashed", 40, &["NEW3"][..]),
+        ("Child visit", "●", "dotted", 20, &["VISIT3"][..]),
+        ("Procedure", "▲", "ridge", 40, &["VISIT3", "SUTURE"][..]),
+        ("Telephone", "☏", "thin", 10, &["PHONE"][..]),
+    ];
+    for (i, (name, glyph, pattern, minutes, services)) in types.into_iter().enumerate() {
+        world.visit_types.push(VisitType {
+            id: world.ids.next(),
+            name: name.into(),
+            glyph: glyph.into(),
+            pattern: pattern.into(),
+            minutes,
+            services: services.iter().map(|s| (*s).to_owned()).collect(),
+            sort: i as i32,
+        });
+    }
+    let payers = [
+        ("Saltmarsh Mutual Health Plan", "SALTM", "CI", false),
+        ("Beacon Shoals Benefit Trust", "BEACN", "CI", false),
+        ("Commonweal Care", "COMWC", "MC", false),
+        ("Ferrywright Employers' Fund", "FERRY", "WC", true),
+    ];
+    for (name, code, filing, employment) in payers {
+        world.payers.push(Payer {
+            id: world.ids.next(),
+            name: name.into(),
+            payer_code: code.into(),
+            filing_code: filing.into(),
+            employment,
+            telephone: "2075550190".into(),
+            address: "Marrow Ferry, ME".into(),
+        });
+    }
+    let pharmacies: Vec<Pharmacy> = [("Cinder Street Pharmacy", "2075550181"), ("Breakwater Pharmacy", "2075550182")]
+        .into_iter()
+        .map(|(name, phone)| Pharmacy { id: world.ids.next(), name: name.into(), telephone: phone.into() })
+        .collect();
+    diesel::insert_into(schema::sites::table).values(&world.sites).execute(conn).await?;
+    diesel::insert_into(schema::rooms::table).values(&world.rooms).execute(conn).await?;
+    diesel::insert_into(schema::staff::table).values(&world.staff).execute(conn).await?;
+    diesel::insert_into(schema::visit_types::table).values(&world.visit_types).execute(conn).await?;
+    diesel::insert_into(schema::payers::table).values(&world.payers).execute(conn).await?;
+    diesel::insert_into(schema::pharmacies::table).values(&pharmacies).execute(conn).await?;
+    catalogue(world, conn).await
+}
+
+async fn catalogue(world: &mut World, conn: &mut Conn) -> Result<()> {
+    let rows = csv_tables::services(include_bytes!("../../../data/services.csv"))?;
+    let services: Vec<Service> = rows
+        .iter()
+        .map(|r| Service {
+            code: r.code.clone(),
+            name: r.name.clone(),
+            external_code: r.external.clone(),
+            level: r.level.map(i16::from),
+        })
+        .collect();
+    let from = NaiveDate::from_ymd_opt(world.day.year() - 2, 1, 1).unwrap_or(world.day);
+    let prices: Vec<Price> = rows
+        .iter()
+        .filter_map(|r| {
+            Some(Price {
+                id: world.ids.next(),
+                service_code: r.code.clone(),
+                schedule: "standard".into(),
+                cents: r.price?.get(),
+                starts_on: from,
+                ends_on: None,
+            })
+        })
+        .collect();
+    diesel::insert_into(schema::services::table).values(&services).execute(conn).await?;
+    diesel::insert_into(schema::prices::table).values(&prices).execute(conn).await?;
+    Ok(())
+}

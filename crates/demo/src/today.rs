@@ -1,0 +1,309 @@
+//! Today in mid-morning motion, and the bookings of the weeks ahead.
+
+use crate::{World, at, names};
+use anyhow::Result;
+use chrono::{Datelike, Duration};
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use harbor_core::arrival::Stage;
+use harbor_core::orders::Interpretation;
+use harbor_store::coverage as coverages;
+use harbor_store::facts::answer_to_json;
+use harbor_store::orders::NewReport;
+use harbor_store::rows::{Slot, Visit};
+use harbor_store::visits::Booking;
+use harbor_store::{Change, chart::NewMeasurement, claims, schema};
+use serde_json::json;
+use uuid::Uuid;
+
+/// Who has which place on the clinician's list today, why, and how far they have come.
+const TODAY: [(&str, usize, (&str, &str), &str, Stage); 17] = [
+    ("oriane", 0, ("Belanger", ""), "Blood pressure check", Stage::Left),
+    ("oriane", 1, ("Dabrowski", ""), "Tired for months", Stage::Left),
+    ("oriane", 2, ("Takahashi-Doyle", "Wren"), "Cough for six weeks", Stage::WithClinician),
+    ("oriane", 3, ("Ferreira-Holm", "Lucan"), "Lipids, blood pressure, sleep apnoea, kidneys", Stage::InRoom),
+    ("oriane", 4, ("Halvorsen", ""), "Knee pain", Stage::CheckedIn),
+    ("oriane", 7, ("Moreau", ""), "Heartburn", Stage::Booked),
+    ("tobias", 0, ("Kowalczyk", ""), "Diabetes follow-up", Stage::Left),
+    ("tobias", 1, ("Brandvold", "Ottoline"), "Medicines review", Stage::ReadyToLeave),
+    ("tobias", 2, ("Rosenthal", ""), "Thyroid check", Stage::WithClinician),
+    ("tobias", 3, ("Sorrentino", "Emeka"), "Shoulder after a fall at work", Stage::Here),
+    ("tobias", 4, ("Winterbourne", "Alasdair"), "Migraine", Stage::Here),
+    ("tobias", 5, ("Yamashiro", ""), "Cholesterol results", Stage::Booked),
+    ("ifeoma", 2, ("Achterberg", "Mees"), "Ear ache", Stage::InRoom),
+    ("ifeoma", 4, ("Achterberg", "Fenna"), "Cough", Stage::CheckedIn),
+    ("ifeoma", 5, ("Achterberg", "Teun"), "Growth check", Stage::CheckedIn),
+    ("maelis", 1, ("Zielinski", ""), "Rash on the arm", Stage::Left),
+    ("maelis", 4, ("Sandoval", ""), "Burning urine", Stage::Here),
+];
+
+pub async fn build(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -> Result<()> {
+    let mut rooms = world.rooms.iter().filter(|r| r.kind == "exam").map(|r| r.id).collect::<Vec<_>>().into_iter();
+    for (login, place, (last, first), reason, stage) in TODAY {
+        let clinician = world.staff(login).clone();
+        let of_today = |s: &&Slot| s.clinician_id == clinician.id && s.starts_at < at(world.day, 23, 0);
+        let Some(slot) = slots.iter().filter(of_today).nth(place).filter(|s| s.held_for.is_none()) else { continue };
+        let person = world
+            .people
+            .iter()
+            .find(|p| p.last_name == last && (first.is_empty() || p.first_name == first))
+            .map(|p| p.id);
+        let Some(person) = person else { continue };
+        // The day began before anybody looked at it.
+        change.now = at(world.day, 7, 30) - Duration::days(6);
+        let booking = Booking {
+            person_id: person,
+            slot_id: slot.id,
+            reason: reason.into(),
+            note: String::new(),
+            kind: "in_person".into(),
+        };
+        let visit = change.book(&booking, crate::ZONE).await?;
+        if last != "Halvorsen" && last != "Sandoval" {
+            verify_coverage(world, change, &visit, last == "Winterbourne").await?;
+        }
+        put_in_motion(world, change, &visit, stage, &mut rooms).await?;
+    }
+    change.now = crate::opening(world.day);
+    measured(world, change).await?;
+    wren(world, change).await?;
+    results(world, change).await?;
+    ahead(world, change, slots).await
+}
+
+/// Yesterday evening's benefits checks.
+async fn verify_coverage(world: &mut World, change: &mut Change<'_>, visit: &Visit, refused: bool) -> Result<()> {
+    use schema::benefit_checks as b;
+    let Some(policy) = world.coverages.iter().find(|c| c.person_id == visit.person_id).cloned() else { return Ok(()) };
+    let payer = world.payers.iter().find(|p| p.id == policy.payer_id).cloned();
+    let Some(payer) = payer else { return Ok(()) };
+    let person = harbor_store::people::get(change.conn(), policy.holder_id.unwrap_or(policy.person_id)).await?;
+    let question = harbor_core::coverage::BenefitQuestion {
+        trace: format!("BQ{}", &visit.id.simple().to_string()[20..]).to_uppercase(),
+        payer_name: payer.name,
+        payer_id: payer.payer_code,
+        provider_name: String::new(),
+        provider_npi: String::new(),
+        subscriber: harbor_core::coverage::InsuredPerson {
+            last: person.last_name,
+            first: person.first_name,
+            subscriber_number: if refused { "92".into() } else { "10".into() },
+            ..Default::default()
+        },
+        dependent: None,
+        service_date: world.day,
+    };
+    let answer = harbor_standins::payer::benefits(&question, world.day);
+    let asked = at(world.day, 21, 0) - Duration::days(1);
+    let facts = ["name", "birth_date", "subscriber_number", "visit_date"].map(str::to_owned).to_vec();
+    diesel::insert_into(b::table)
+        .values((
+            b::id.eq(world.ids.next()),
+            b::coverage_id.eq(policy.id),
+            b::person_id.eq(visit.person_id),
+            b::visit_id.eq(Some(visit.id)),
+            b::service_date.eq(world.day),
+            b::trace.eq(question.trace.clone()),
+            b::state.eq("answered"),
+            b::facts.eq(facts),
+            b::asked_at.eq(asked),
+            b::asked_by.eq("overnight"),
+            b::answered_at.eq(Some(asked)),
+            b::answer.eq(Some(answer_to_json(&answer))),
+        ))
+        .execute(change.conn())
+        .await?;
+    // What counts on the day is the visit's; the list of policies says it too.
+    let policies = coverages::of_person(change.conn(), visit.person_id).await?;
+    debug_assert!(coverages::counting(&policies, visit.person_id, world.day).is_some());
+    Ok(())
+}
+
+async fn put_in_motion(
+    world: &World,
+    change: &mut Change<'_>,
+    visit: &Visit,
+    stage: Stage,
+    rooms: &mut impl Iterator<Item = Uuid>,
+) -> Result<()> {
+    let steps = [
+        (Stage::Here, -9),
+        (Stage::CheckedIn, -5),
+        (Stage::InRoom, 3),
+        (Stage::WithClinician, 9),
+        (Stage::ReadyToLeave, 24),
+        (Stage::Left, 29),
+    ];
+    let path: &[Stage] = match stage {
+        Stage::Booked => &[],
+        Stage::Here => &[Stage::Here],
+        Stage::CheckedIn => &[Stage::Here, Stage::CheckedIn],
+        Stage::InRoom => &[Stage::Here, Stage::CheckedIn, Stage::InRoom],
+        Stage::WithClinician => &[Stage::Here, Stage::CheckedIn, Stage::InRoom, Stage::WithClinician],
+        Stage::ReadyToLeave => {
+            &[Stage::Here, Stage::CheckedIn, Stage::InRoom, Stage::WithClinician, Stage::ReadyToLeave]
+        }
+        _ => &[Stage::Here, Stage::CheckedIn, Stage::InRoom, Stage::WithClinician, Stage::ReadyToLeave, Stage::Left],
+    };
+    let opening = crate::opening(world.day);
+    for to in path {
+        let minutes = steps.iter().find(|(s, _)| s == to).map_or(0, |(_, m)| *m);
+        change.now = (visit.starts_at + Duration::minutes(minutes)).min(opening - Duration::minutes(2));
+        let room = if *to == Stage::InRoom { rooms.next() } else { None };
+        if *to == Stage::CheckedIn {
+            change.finish_check_in(visit.id).await?
+        } else {
+            change.move_visit(visit.id, *to, room).await?
+        };
+    }
+    Ok(())
+}
+
+async fn measured(world: &mut World, change: &mut Change<'_>) -> Result<()> {
+    let lucan = world.person("Ferreira-Holm", "Lucan").id;
+    let visits = harbor_store::visits::of_person(change.conn(), lucan).await?;
+    for (i, visit) in visits.iter().take(4).enumerate() {
+        if visit.roomed_at.is_none() {
+            continue;
+        }
+        change.now = visit.roomed_at.unwrap_or(change.now) + Duration::minutes(2);
+        let n = i as i32;
+        let take = |measure: &str, tenths: i32, standing: &str| NewMeasurement {
+            measure: measure.into(),
+            tenths,
+            standing: standing.into(),
+            typed: String::new(),
+        };
+        let found = [
+            take("systolic", 1480 - n * 30, "high"),
+            take("diastolic", 880 + n * 10, "high"),
+            take("heart_rate", 720 + n * 20, "usual"),
+            take("weight", 946 + n * 7, "usual"),
+            take("height", 1790, "usual"),
+            take("bmi", 295 + n * 2, "high"),
+        ];
+        change.take_measurements(visit, &found).await?;
+    }
+    change.now = crate::opening(world.day);
+    Ok(())
+}
+
+/// Wren is with her clinician, whose note is half written.
+async fn wren(world: &World, change: &mut Change<'_>) -> Result<()> {
+    use harbor_core::consult::NotePart;
+    let wren = world.person("Takahashi-Doyle", "Wren").id;
+    let visits = harbor_store::visits::of_person(change.conn(), wren).await?;
+    let Some(visit) = visits.into_iter().find(|v| v.day == world.day) else { return Ok(()) };
+    change.save_part(&visit, NotePart::Reason, "Cough for six weeks.", 0).await?;
+    let history = "Dry cough, worse at night and on the stairs. Two colds in autumn. No fever, no weight loss. \
+                   Takes a beta blocker for migraine. Her mother has asthma.";
+    change.save_part(&visit, NotePart::History, history, 0).await?;
+    change.set_diagnoses(&visit, &[("R05.3".into(), "Chronic cough".into())]).await?;
+    Ok(())
+}
+
+/// Results that nobody has seen: one corrected, one for an uncertain person.
+async fn results(world: &mut World, change: &mut Change<'_>) -> Result<()> {
+    let value = |loinc: &str, name: &str, number: f64, unit: &str, low: f64, high: f64| {
+        let flag = harbor_core::orders::interpret(number, Some(low), Some(high));
+        json!({ "loinc": loinc, "name": name, "number": number, "text": "", "unit": unit, "low": low, "high": high,
+                "flag": flag.map(Interpretation::code), "flagLabel": flag.map(Interpretation::label) })
+    };
+    let lucan = world.person("Ferreira-Holm", "Lucan").clone();
+    let sunniva = world.person("Brandvold", "Ottoline").clone();
+    let list = [
+        (
+            "GP-8001",
+            Some(&lucan),
+            "final",
+            200,
+            vec![
+                value("2160-0", "Creatinine", 1.3, "mg/dL", 0.6, 1.2),
+                value("2823-3", "Potassium", 4.9, "mmol/L", 3.5, 5.1),
+            ],
+        ),
+        (
+            "GP-8117",
+            Some(&lucan),
+            "final",
+            30,
+            vec![
+                value("2160-0", "Creatinine", 1.5, "mg/dL", 0.6, 1.2),
+                value("2823-3", "Potassium", 5.3, "mmol/L", 3.5, 5.1),
+            ],
+        ),
+        ("GP-8120", Some(&sunniva), "final", 28, vec![value("6301-6", "Prothrombin time, INR", 2.4, "", 2.0, 3.0)]),
+        ("GP-8120", Some(&sunniva), "corrected", 26, vec![value("6301-6", "Prothrombin time, INR", 3.6, "", 2.0, 3.0)]),
+        ("GP-8131", None, "final", 20, vec![value("718-7", "Hemoglobin", 10.2, "g/dL", 12.0, 16.0)]),
+    ];
+    for (i, (number, person, status, hours, values)) in list.into_iter().enumerate() {
+        let issued_at = crate::opening(world.day) - Duration::hours(hours);
+        change.now = issued_at;
+        let filed = change
+            .file_report(NewReport {
+                number: number.into(),
+                order: None,
+                record_number: person.map(|p| p.record_number.clone()).unwrap_or_default(),
+                status: status.into(),
+                issued_at,
+                content: values.into(),
+                digest: claims::digest(format!("demo {i} {}", world.day).as_bytes()),
+            })
+            .await?;
+        if let (Some(report), Some(person)) = (filed, person) {
+            if report.person_id.is_none() {
+                change.match_report(report.id, person.id).await?;
+            }
+            if i == 0 {
+                change.review_report(report.id, "Stable; again in three months.").await?;
+            }
+        }
+    }
+    change.now = crate::opening(world.day);
+    Ok(())
+}
+
+/// The weeks ahead are about half booked, the near days more.
+async fn ahead(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -> Result<()> {
+    let from = at(world.day, 23, 0);
+    let taken: std::collections::HashSet<Uuid> = std::collections::HashSet::new();
+    let children: Vec<Uuid> = age_group(world, true);
+    let adults: Vec<Uuid> = age_group(world, false);
+    let ifeoma = world.staff("ifeoma").id;
+    change.now = crate::opening(world.day) - Duration::days(3);
+    for slot in slots.iter().filter(|s| s.held_for.is_none() && s.starts_at > crate::opening(world.day)) {
+        let days = (slot.starts_at - from).num_days().max(0);
+        let share = if slot.starts_at < from { 45 } else { (62 - days * 2).max(6) };
+        if world.chance.below(100) as i64 >= share || taken.contains(&slot.id) || days > 14 && days % 3 != 0 {
+            continue;
+        }
+        let group = if slot.clinician_id == ifeoma { &children } else { &adults };
+        let person = *world.chance.pick(group);
+        let (reason, ..) = *world.chance.pick(&names::REASONS);
+        let busy = change.conn();
+        let already: i64 =
+            schema::visits::table.filter(schema::visits::slot_id.eq(slot.id)).count().get_result(busy).await?;
+        if already == 0 {
+            let booking = Booking {
+                person_id: person,
+                slot_id: slot.id,
+                reason: reason.into(),
+                note: String::new(),
+                kind: "in_person".into(),
+            };
+            change.book(&booking, crate::ZONE).await?;
+        }
+    }
+    change.now = crate::opening(world.day);
+    Ok(())
+}
+
+fn age_group(world: &World, children: bool) -> Vec<Uuid> {
+    let year = world.day.year();
+    world
+        .people
+        .iter()
+        .filter(|p| p.birth_date.is_some_and(|b| (year - b.year() < 18) == children))
+        .map(|p| p.id)
+        .collect()
+}

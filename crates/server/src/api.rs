@@ -1,0 +1,39 @@
+//! One file per noun; each handler is: permission (in the table), call, answer.
+
+pub mod auth;
+pub mod charges;
+pub mod chart;
+pub mod claims;
+pub mod clinic;
+pub mod codes;
+pub mod coverage;
+pub mod flow;
+pub mod money;
+pub mod note;
+pub mod orders;
+pub mod people;
+pub mod prescribing;
+pub mod remittances;
+pub mod results;
+pub mod schedule;
+pub mod today;
+pub mod views;
+pub mod visits;
+
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// Nothing to say but that it was done.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Done {
+    pub done: bool,
+}
+
+pub const DONE: actix_web::web::Json<Done> = actix_web::web::Json(Done { done: true });
+
+/// What was typed into a search.
+#[derive(Debug, Deserialize, utoipa::IntoParams)]
+pub struct Typed {
+    #[serde(default)]
+    pub q: String,
+}

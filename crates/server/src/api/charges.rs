@@ -1,0 +1,235 @@
+//! Charges of a visit, and the fee schedule.
+
+use super::visits::one;
+use super::{DONE, Done};
+use crate::access::Me;
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::web::{Data, Json, Path};
+use harbor_core::charges::{VisitEffort, suggest_level};
+use harbor_core::fields::Faults;
+use harbor_core::ledger;
+use harbor_core::money::Cents;
+use harbor_store::charges::{self as store, NewLine};
+use harbor_store::ledger::About;
+use harbor_store::rows::{ChargeLine, Service, VisitDiagnosis};
+use harbor_store::{chart, orders};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ServiceView {
+    service: Service,
+    price_cents: Option<i64>,
+}
+
+#[utoipa::path(get, path = "/api/services", responses((status = 200, body = Vec<ServiceView>)))]
+pub async fn services(state: Data<State>) -> Answer<Vec<ServiceView>> {
+    let mut conn = state.store.reader().await?;
+    let prices = store::prices_on(&mut conn, state.today()).await?;
+    let rows = store::services(&mut conn).await?;
+    Ok(Json(rows.into_iter().map(|s| ServiceView { price_cents: prices.get(&s.code).copied(), service: s }).collect()))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct PriceForm {
+    price: String,
+}
+
+/// Sets a price from today on; it holds everywhere it was missing.
+#[utoipa::path(put, path = "/api/services/{code}/price", params(("code" = String, Path)), request_body = PriceForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn set_price(state: Data<State>, me: Me, code: Path<String>, form: Json<PriceForm>) -> Answer<Done> {
+    let price = Cents::parse(&form.price).map_err(|e| Problem::field("price", e.to_string()))?;
+    if !price.is_positive() {
+        return Err(Problem::field("price", "A price is more than zero."));
+    }
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    change.set_price(&code, price.get(), state.today()).await?;
+    change.commit().await?;
+    Ok(DONE)
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct FaultView {
+    code: String,
+    sentence: String,
+    line: Option<u32>,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ChargeLineView {
+    line: ChargeLine,
+    service: String,
+    external_code: String,
+    price_cents: Option<i64>,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ChargesView {
+    lines: Vec<ChargeLineView>,
+    diagnoses: Vec<VisitDiagnosis>,
+    suggested_level: u8,
+    suggested_service: Option<String>,
+    reasons: Vec<String>,
+    /// How many checks ran; empty faults with all of them passed means ready.
+    checks: Vec<String>,
+    faults: Vec<FaultView>,
+    total_cents: i64,
+    completed: bool,
+}
+
+#[utoipa::path(get, path = "/api/visits/{id}/charges", params(("id" = Uuid, Path)), responses((status = 200, body = ChargesView)))]
+pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChargesView> {
+    let mut conn = state.store.reader().await?;
+    let g = one(&mut conn, &state, *id).await?;
+    let services = store::services(&mut conn).await?;
+    let prices = store::prices_on(&mut conn, g.visit.day).await?;
+    let lines: Vec<ChargeLineView> = store::lines_of(&mut conn, &[*id])
+        .await?
+        .into_iter()
+        .map(|l| {
+            let service = services.iter().find(|s| s.code == l.service_code);
+            ChargeLineView {
+                service: service.map(|s| s.name.clone()).unwrap_or_default(),
+                external_code: service.map(|s| s.external_code.clone()).unwrap_or_default(),
+                price_cents: l.price_cents.or_else(|| prices.get(&l.service_code).copied()),
+                line: l,
+            }
+        })
+        .collect();
+    let diagnoses = chart::diagnoses_of(&mut conn, *id).await?;
+    let count = |n: usize| u32::try_from(n).unwrap_or(0);
+    let minutes = match (g.visit.seen_at, g.visit.left_at) {
+        (Some(from), Some(to)) if to > from => u32::try_from((to - from).num_minutes()).ok(),
+        _ => None,
+    };
+    let suggestion = suggest_level(&VisitEffort {
+        new_patient: false,
+        minutes,
+        problems: count(diagnoses.len()),
+        tests_ordered: count(orders::of_visits(&mut conn, &[*id]).await?.len()),
+        prescriptions: count(orders::prescriptions_of_visits(&mut conn, &[*id]).await?.len()),
+    });
+    let check = g.claim_check.unwrap_or_default();
+    Ok(Json(ChargesView {
+        total_cents: lines.iter().map(|l| l.price_cents.unwrap_or(0) * i64::from(l.line.units)).sum(),
+        suggested_service: services
+            .iter()
+            .find(|s| s.level == Some(i16::from(suggestion.level)))
+            .map(|s| s.code.clone()),
+        suggested_level: suggestion.level,
+        reasons: suggestion.reasons,
+        checks: check.checks.iter().map(|c| (*c).to_owned()).collect(),
+        faults: check
+            .faults
+            .into_iter()
+            .map(|f| FaultView { code: f.code.into(), sentence: f.sentence, line: f.line })
+            .collect(),
+        completed: g.visit.charged_at.is_some(),
+        diagnoses,
+        lines,
+    }))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct LineForm {
+    service_code: String,
+    #[serde(default)]
+    modifiers: Vec<String>,
+    units: i32,
+    #[serde(default)]
+    pointers: Vec<i32>,
+}
+
+#[utoipa::path(put, path = "/api/visits/{id}/charges", params(("id" = Uuid, Path)), request_body = Vec<LineForm>, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn set_lines(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Vec<LineForm>>) -> Answer<Done> {
+    let mut faults = Faults::default();
+    if form.len() > 50 {
+        faults.add("lines", "A claim holds at most 50 lines.");
+    }
+    let mut lines = Vec::new();
+    for (i, l) in form.iter().enumerate() {
+        if !(0..=999).contains(&l.units) {
+            faults.add("units", format!("Line {}: units must be 1 to 999.", i + 1));
+        }
+        if l.pointers.len() > 12 || l.modifiers.len() > 4 {
+            faults.add("lines", format!("Line {}: up to four modifiers and four pointers.", i + 1));
+        }
+        let modifiers =
+            l.modifiers.iter().map(|m| faults.optional_line("modifiers", "Modifier", m, 2).to_uppercase()).collect();
+        lines.push(NewLine {
+            service_code: l.service_code.clone(),
+            modifiers,
+            units: l.units,
+            pointers: l.pointers.clone(),
+        });
+    }
+    faults.none_or(())?;
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let visit = change.lock_visit(*id).await?;
+    let known = store::services(change.conn()).await?;
+    if let Some(unknown) = lines.iter().find(|l| !known.iter().any(|s| s.code == l.service_code)) {
+        return Err(Problem::field("lines", format!("{} is not in the catalogue.", unknown.service_code)));
+    }
+    change.set_charge_lines(&visit, &lines).await?;
+    change.commit().await?;
+    Ok(DONE)
+}
+
+/// Completes the charges: prices are fixed, the ledger is charged, and a claim is made for the payer.
+#[utoipa::path(post, path = "/api/visits/{id}/charges/complete", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn complete(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let visit = change.lock_visit(*id).await?;
+    if visit.charged_at.is_some() {
+        return Ok(DONE);
+    }
+    if visit.signed_at.is_none() {
+        return Err(Problem::refused("unsigned", "The note is unsigned; the charges are completed after it."));
+    }
+    let g = one(change.conn(), &state, *id).await?;
+    let check = g.claim_check.unwrap_or_default();
+    if let Some(fault) = check.faults.first() {
+        return Err(Problem::refused("claim-check", fault.sentence.clone()));
+    }
+    let prices = store::prices_on(change.conn(), visit.day).await?;
+    let rows = store::lines_of(change.conn(), &[*id]).await?;
+    let mut fixed = Vec::new();
+    let mut fees = Vec::new();
+    for l in &rows {
+        let price = prices.get(&l.service_code).copied().unwrap_or(0);
+        let units = u32::try_from(l.units).unwrap_or(0);
+        let fee =
+            Cents::new(price).times(units).ok_or_else(|| Problem::refused("claim-check", "The fee is too large."))?;
+        fixed.push((l.number, price));
+        fees.push((u32::try_from(l.number).unwrap_or(0), fee));
+    }
+    change.complete_charges(&visit, &fixed).await?;
+    let transaction =
+        ledger::charge(&fees, g.coverage.is_some()).map_err(|e| Problem::refused("ledger", e.to_string()))?;
+    let total: Cents = fees.iter().map(|(_, f)| *f).sum();
+    let mut about = About {
+        kind: "charge",
+        visit: Some(*id),
+        person: Some(visit.person_id),
+        key: format!("charge:{id}"),
+        memo: format!("visit of {}", visit.day),
+        ..About::default()
+    };
+    if let Some(policy) = &g.coverage {
+        let claim = change.add_claim(*id, visit.person_id, policy.id, policy.payer_id, total.get()).await?;
+        about.claim = Some(claim.id);
+        if visit.coverage_id.is_none() {
+            change.set_payer_of_visit(*id, Some(policy.id), false, visit.accident_date).await?;
+        }
+    }
+    change.post(&about, &transaction).await?;
+    change.commit().await?;
+    Ok(DONE)
+}

@@ -1,0 +1,167 @@
+//! Claims, batches and their files.
+
+use super::views::PersonCard;
+use super::{DONE, Done};
+use crate::access::Me;
+use crate::claim_file::build_claim;
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::HttpResponse;
+use actix_web::web::{Data, Json, Path, Query};
+use chrono::{DateTime, Utc};
+use harbor_core::claims::ClaimEvent;
+use harbor_core::money::Cents;
+use harbor_formats::x12;
+use harbor_store::claims as store;
+use harbor_store::rows::{Batch, Claim, Visit};
+use harbor_store::{Conn, coverage, people, visits};
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ClaimView {
+    claim: Claim,
+    payer: String,
+    person: PersonCard,
+    visit: Visit,
+}
+
+#[derive(Debug, Deserialize, IntoParams)]
+pub struct ClaimsAsked {
+    /// A state, or nothing for all.
+    #[serde(default)]
+    state: String,
+}
+
+async fn view(conn: &mut Conn, state: &State, claims: Vec<Claim>) -> Result<Vec<ClaimView>, Problem> {
+    let payers = coverage::payers(conn).await?;
+    let mut out = Vec::new();
+    for claim in claims {
+        let visit = visits::get(conn, claim.visit_id).await?;
+        let person = people::get(conn, visit.person_id).await?;
+        out.push(ClaimView {
+            payer: payers.iter().find(|p| p.id == claim.payer_id).map(|p| p.name.clone()).unwrap_or_default(),
+            person: PersonCard::of(&person, state.today()),
+            visit,
+            claim,
+        });
+    }
+    Ok(out)
+}
+
+#[utoipa::path(get, path = "/api/claims", params(ClaimsAsked), responses((status = 200, body = Vec<ClaimView>)))]
+pub async fn list(state: Data<State>, asked: Query<ClaimsAsked>) -> Answer<Vec<ClaimView>> {
+    let mut conn = state.store.reader().await?;
+    let states: Vec<&str> = if asked.state.is_empty() { vec![] } else { vec![asked.state.as_str()] };
+    let rows = store::list(&mut conn, &states, 200).await?;
+    Ok(Json(view(&mut conn, &state, rows).await?))
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct ClaimEventView {
+    at: DateTime<Utc>,
+    state: String,
+    sentence: String,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ClaimDetail {
+    claim: ClaimView,
+    events: Vec<ClaimEventView>,
+}
+
+#[utoipa::path(get, path = "/api/claims/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = ClaimDetail), (status = 404, body = Problem)))]
+pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ClaimDetail> {
+    let mut conn = state.store.reader().await?;
+    let claim = store::get(&mut conn, *id).await?;
+    let events = store::events(&mut conn, *id).await?;
+    let claim = view(&mut conn, &state, vec![claim]).await?.pop().ok_or_else(|| Problem::not_found("claim"))?;
+    Ok(Json(ClaimDetail {
+        claim,
+        events: events.into_iter().map(|(at, state, sentence)| ClaimEventView { at, state, sentence }).collect(),
+    }))
+}
+
+/// A rejected or denied claim that was put right is ready to go again.
+#[utoipa::path(post, path = "/api/claims/{id}/correct", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn correct(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let claim = store::get(change.conn(), *id).await?;
+    if !matches!(claim.state.as_str(), "rejected" | "denied") {
+        return Err(Problem::refused("claim-state", "Only a rejected or denied claim is made ready again."));
+    }
+    change.claim_happened(*id, ClaimEvent::Corrected, "Corrected; ready to go again.", &[]).await?;
+    change.commit().await?;
+    Ok(DONE)
+}
+
+#[utoipa::path(get, path = "/api/batches", responses((status = 200, body = Vec<Batch>)))]
+pub async fn batches(state: Data<State>) -> Answer<Vec<Batch>> {
+    Ok(Json(store::batches(&mut *state.store.reader().await?).await?))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BatchForm {
+    claim_ids: Vec<Uuid>,
+    /// True builds and checks the file and sends nothing.
+    #[serde(default)]
+    check_only: bool,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BatchAnswer {
+    batch: Option<Batch>,
+    summary: Vec<String>,
+    findings: Vec<String>,
+}
+
+/// Writes an 837P for these claims, checks it with our own reader, and sends it.
+#[utoipa::path(post, path = "/api/batches", request_body = BatchForm, responses((status = 200, body = BatchAnswer), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn make_batch(state: Data<State>, me: Me, form: Json<BatchForm>) -> Answer<BatchAnswer> {
+    if form.claim_ids.is_empty() || form.claim_ids.len() > 5000 {
+        return Err(Problem::field("claimIds", "Choose one claim or more."));
+    }
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let rows = store::many(change.conn(), &form.claim_ids).await?;
+    if let Some(other) = rows.iter().find(|c| c.state != "ready") {
+        return Err(Problem::refused(
+            "not-ready",
+            format!("Claim {} is {}; only ready claims are sent.", other.number, other.state),
+        ));
+    }
+    let mut built = Vec::new();
+    for row in &rows {
+        built.push(build_claim(change.conn(), row).await?);
+    }
+    let control = store::next_control(change.conn()).await?;
+    let stamp = crate::claim_file::stamp(&state, u32::try_from(control).unwrap_or(0));
+    let text = x12::claim::write(&stamp, &crate::claim_file::biller(&state), &format!("B{control}"), &built);
+    let check = x12::show::check(text.as_bytes());
+    if form.check_only || !check.findings.is_empty() {
+        change.abandon().await?;
+        return Ok(Json(BatchAnswer { batch: None, summary: check.summary, findings: check.findings }));
+    }
+    let (document, _) = change.keep_document("837P", "out", text.as_bytes()).await?;
+    let total: Cents = built.iter().map(harbor_core::claims::Claim::total).sum();
+    let ids: Vec<Uuid> = rows.iter().map(|c| c.id).collect();
+    let batch = change.add_batch(control, document, &ids, total.get()).await?;
+    change.commit().await?;
+    Ok(Json(BatchAnswer { batch: Some(batch), summary: check.summary, findings: vec![] }))
+}
+
+/// A file as it was sent or received, byte for byte.
+#[utoipa::path(get, path = "/api/files/{id}", params(("id" = Uuid, Path)), responses((status = 200, content_type = "application/octet-stream", body = String), (status = 404, body = Problem)))]
+pub async fn file(state: Data<State>, id: Path<Uuid>) -> Result<HttpResponse, Problem> {
+    let document = store::document(&mut *state.store.reader().await?, *id).await?;
+    let name = format!("attachment; filename=\"{}-{}.txt\"", document.kind, &document.sha256[..8]);
+    Ok(HttpResponse::Ok()
+        .content_type("application/octet-stream")
+        .insert_header(("content-disposition", name))
+        .insert_header(("content-security-policy", "sandbox"))
+        .body(document.content))
+}

@@ -1,0 +1,72 @@
+//! The clinic itself: what every screen needs to know once.
+
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::web::{Data, Json, Query};
+use chrono::{DateTime, NaiveDate, Utc};
+use harbor_core::typed_date::{self, Sense};
+use harbor_store::rows::{Payer, Pharmacy, Room, Site, Staff, VisitType};
+use harbor_store::{coverage, orders, schedule, staff};
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ClinicView {
+    name: String,
+    zone: String,
+    now: DateTime<Utc>,
+    today: NaiveDate,
+    /// Whether the clock stands still, as it does for pictures.
+    clock_fixed: bool,
+    sites: Vec<Site>,
+    rooms: Vec<Room>,
+    staff: Vec<Staff>,
+    visit_types: Vec<VisitType>,
+    payers: Vec<Payer>,
+    pharmacies: Vec<Pharmacy>,
+    code_release: String,
+}
+
+#[utoipa::path(get, path = "/api/clinic", responses((status = 200, body = ClinicView)))]
+pub async fn show(state: Data<State>) -> Answer<ClinicView> {
+    let mut conn = state.store.reader().await?;
+    Ok(Json(ClinicView {
+        name: state.clinic.name.clone(),
+        zone: state.clinic.zone.clone(),
+        now: state.now(),
+        today: state.today(),
+        clock_fixed: matches!(state.settings.clock, crate::state::Clock::Fixed(_)),
+        sites: staff::sites(&mut conn).await?,
+        rooms: staff::rooms(&mut conn).await?,
+        staff: staff::all(&mut conn).await?,
+        visit_types: schedule::visit_types(&mut conn).await?,
+        payers: coverage::payers(&mut conn).await?,
+        pharmacies: orders::pharmacies(&mut conn).await?,
+        code_release: state.tables.release.clone(),
+    }))
+}
+
+#[derive(Debug, Deserialize, IntoParams)]
+pub struct TypedDate {
+    text: String,
+    /// `birth` for a birth date; anything else for a date near today.
+    #[serde(default)]
+    sense: String,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct UnderstoodDate {
+    date: NaiveDate,
+    words: String,
+}
+
+/// Understands a date as people type it, and reads it back in words.
+#[utoipa::path(get, path = "/api/dates", params(TypedDate), responses((status = 200, body = UnderstoodDate), (status = 422, body = Problem)))]
+pub async fn understand_date(state: Data<State>, typed: Query<TypedDate>) -> Answer<UnderstoodDate> {
+    let sense = if typed.sense == "birth" { Sense::Birth } else { Sense::Any };
+    let date =
+        typed_date::parse(&typed.text, state.today(), sense).map_err(|e| Problem::field("date", e.to_string()))?;
+    Ok(Json(UnderstoodDate { date, words: typed_date::in_words(date) }))
+}

@@ -1,0 +1,304 @@
+//! Policies and benefit checks.
+
+use super::{DONE, Done};
+use crate::access::Me;
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::web::{Data, Json, Path};
+use chrono::NaiveDate;
+use harbor_core::coverage::{ExpectedService, Fact, Rank, Relationship, Term, Verdict, share_estimate, verdicts};
+use harbor_core::fields::Faults;
+use harbor_core::identifiers::subscriber_number;
+use harbor_core::money::Cents;
+use harbor_core::typed_date::{self, Sense};
+use harbor_store::coverage::{self as store, Policy};
+use harbor_store::rows::{BenefitCheck, Coverage};
+use harbor_store::{Conn, charges, facts, people, visits};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct FactView {
+    fact: String,
+    sent: String,
+    /// confirmed, refused or not_said.
+    verdict: String,
+    reason: String,
+}
+
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BenefitView {
+    check: BenefitCheck,
+    /// in_force, refused, waiting.
+    outcome: String,
+    sentence: String,
+    facts: Vec<FactView>,
+    plan: Vec<String>,
+}
+
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ShareView {
+    total_cents: i64,
+    copay_cents: i64,
+    sentences: Vec<String>,
+}
+
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CoverageView {
+    pub coverage: Coverage,
+    payer: String,
+    holder: String,
+    counts_today: bool,
+    benefits: Option<BenefitView>,
+}
+
+fn benefit_view(check: BenefitCheck, sent: impl Fn(Fact) -> String) -> BenefitView {
+    use harbor_core::visit_line::BenefitsState;
+    let (outcome, sentence) = match facts::benefits_state(&check) {
+        BenefitsState::InForce => ("in_force", "In force on the day of the visit.".to_owned()),
+        BenefitsState::Refused(why) => ("refused", why),
+        _ => ("waiting", "The payer has not answered yet.".to_owned()),
+    };
+    let asked: Vec<Fact> = check.facts.iter().filter_map(|f| Fact::from_code(f)).collect();
+    let answer = check.answer.as_ref().map(facts::answer_from_json);
+    let fact_views = answer.iter().flat_map(|a| verdicts(a, &asked)).map(|(fact, verdict)| {
+        let (verdict, reason) = match verdict {
+            Verdict::Confirmed => ("confirmed", String::new()),
+            Verdict::Refused(why) => ("refused", why),
+            Verdict::NotSaid => ("not_said", String::new()),
+        };
+        FactView { fact: fact.label().into(), sent: sent(fact), verdict: verdict.into(), reason }
+    });
+    let plan = answer.iter().filter(|a| a.active.is_some()).flat_map(|a| {
+        let mut out = vec![format!("Plan: {}", a.plan_name)];
+        let mut money = |label: &str, c: Option<Cents>| out.extend(c.map(|c| format!("{label}: {c}")));
+        money("Copay", a.copay);
+        money("Deductible", a.deductible);
+        money("Deductible left", a.deductible_left);
+        money("Out-of-pocket maximum left", a.out_of_pocket_left);
+        out.extend(a.coinsurance.map(|c| format!("Coinsurance: {} %", c / 100)));
+        out.extend(a.plan_ends.map(|d| format!("Ended: {}", typed_date::short(d))));
+        out
+    });
+    BenefitView { facts: fact_views.collect(), plan: plan.collect(), outcome: outcome.into(), sentence, check }
+}
+
+/// The policies of a person with their last benefits checks.
+pub async fn views(conn: &mut Conn, person: Uuid, today: NaiveDate) -> Result<Vec<CoverageView>, Problem> {
+    let owner = people::get(conn, person).await?;
+    let rows = store::of_person(conn, person).await?;
+    let payers = store::payers(conn).await?;
+    let checks = store::latest_checks(conn, &rows.iter().map(|c| c.id).collect::<Vec<_>>()).await?;
+    let counting = store::counting(&rows, person, today).map(|c| c.id);
+    let mut out = Vec::new();
+    for row in rows {
+        let holder = match row.holder_id {
+            Some(id) => people::get(conn, id).await?,
+            None => owner.clone(),
+        };
+        let sent = |fact: Fact| match fact {
+            Fact::Name => format!("{}, {}", holder.last_name, holder.first_name),
+            Fact::BirthDate => holder.birth_date.map(typed_date::short).unwrap_or_default(),
+            Fact::Sex => holder.sex.clone().unwrap_or_default(),
+            Fact::SubscriberNumber => row.subscriber_number.clone(),
+            Fact::Group => row.group_number.clone(),
+            Fact::VisitDate => typed_date::short(today),
+        };
+        let benefits = checks.iter().find(|b| b.coverage_id == row.id).map(|b| benefit_view(b.clone(), sent));
+        out.push(CoverageView {
+            payer: payers.iter().find(|p| p.id == row.payer_id).map(|p| p.name.clone()).unwrap_or_default(),
+            holder: format!("{} {}", holder.first_name, holder.last_name),
+            counts_today: counting == Some(row.id),
+            benefits,
+            coverage: row,
+        });
+    }
+    Ok(out)
+}
+
+/// What the patient will likely owe for a visit, from the last answer of the payer.
+pub async fn share_of(conn: &mut Conn, g: &harbor_store::facts::Gathered) -> Result<Option<ShareView>, Problem> {
+    let Some(policy) = &g.coverage else { return Ok(None) };
+    let checks = store::latest_checks(conn, &[policy.id]).await?;
+    let Some(answer) = checks.first().and_then(|c| c.answer.as_ref()).map(facts::answer_from_json) else {
+        return Ok(None);
+    };
+    if answer.active != Some(true) {
+        return Ok(None);
+    }
+    let kind = visits::visit_type(conn, g.visit.visit_type_id).await?;
+    let prices = charges::prices_on(conn, g.visit.day).await?;
+    let expected: Vec<ExpectedService> = kind
+        .services
+        .iter()
+        .map(|s| ExpectedService {
+            name: s.clone(),
+            allowed: Cents::new(prices.get(s).copied().unwrap_or(0)),
+            covered: true,
+        })
+        .collect();
+    let share = share_estimate(&answer, &expected);
+    Ok(Some(ShareView { total_cents: share.total.get(), copay_cents: share.copay.get(), sentences: share.sentences }))
+}
+
+#[utoipa::path(get, path = "/api/people/{id}/coverages", params(("id" = Uuid, Path)), responses((status = 200, body = Vec<CoverageView>)))]
+pub async fn list(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<CoverageView>> {
+    let mut conn = state.store.reader().await?;
+    Ok(Json(views(&mut conn, *id, state.today()).await?))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CoverageForm {
+    #[serde(default)]
+    version: i32,
+    #[serde(default)]
+    rank: String,
+    payer_id: Option<Uuid>,
+    #[serde(default)]
+    plan_name: String,
+    #[serde(default)]
+    subscriber_number: String,
+    #[serde(default)]
+    group_number: String,
+    #[serde(default)]
+    relationship: String,
+    holder_id: Option<Uuid>,
+    #[serde(default)]
+    starts_on: String,
+    #[serde(default)]
+    ends_on: String,
+    #[serde(default)]
+    copay: String,
+}
+
+fn date(faults: &mut Faults, field: &str, text: &str, today: NaiveDate) -> Option<NaiveDate> {
+    if text.trim().is_empty() {
+        return None;
+    }
+    typed_date::parse(text, today, Sense::Any).map_err(|e| faults.add(field, e.to_string())).ok()
+}
+
+fn number(faults: &mut Faults, text: &str) -> String {
+    subscriber_number(text).unwrap_or_else(|sentence| {
+        faults.add("subscriberNumber", sentence);
+        String::new()
+    })
+}
+
+fn copay(faults: &mut Faults, text: &str) -> Option<i64> {
+    if text.trim().is_empty() {
+        return None;
+    }
+    match Cents::parse(text) {
+        Ok(c) if !c.is_negative() => Some(c.get()),
+        Ok(_) => {
+            faults.add("copay", "A copay is not negative.");
+            None
+        }
+        Err(e) => {
+            faults.add("copay", e.to_string());
+            None
+        }
+    }
+}
+
+fn policy(f: &CoverageForm, today: NaiveDate) -> Result<Policy, Faults> {
+    let mut faults = Faults::default();
+    let rank = if f.rank.is_empty() { "P".to_owned() } else { f.rank.clone() };
+    if Rank::from_code(&rank).is_none() {
+        faults.add("rank", "Choose first, second or third.");
+    }
+    if f.payer_id.is_none() {
+        faults.add("payerId", "Choose the payer.");
+    }
+    let relationship = if f.relationship.is_empty() { "18".to_owned() } else { f.relationship.clone() };
+    match Relationship::from_code(&relationship) {
+        None => faults.add("relationship", "Choose how the patient is related to the policyholder."),
+        Some(Relationship::SelfHolder) if f.holder_id.is_some() => {
+            faults.add("holderId", "The patient holds the policy; leave the policyholder empty.")
+        }
+        Some(r) if r != Relationship::SelfHolder && f.holder_id.is_none() => {
+            faults.add("holderId", "Choose the policyholder.")
+        }
+        Some(_) => {}
+    }
+    let starts_on = date(&mut faults, "startsOn", &f.starts_on, today)
+        .unwrap_or_else(|| chrono::Datelike::with_ordinal(&today, 1).unwrap_or(today));
+    let ends_on = date(&mut faults, "endsOn", &f.ends_on, today);
+    if let Err(sentence) = Term::new(starts_on, ends_on) {
+        faults.add("endsOn", sentence);
+    }
+    let p = Policy {
+        rank,
+        payer_id: f.payer_id.unwrap_or_default(),
+        plan_name: faults.optional_line("planName", "Plan", &f.plan_name, 60),
+        subscriber_number: number(&mut faults, &f.subscriber_number),
+        group_number: faults.optional_line("groupNumber", "Group number", &f.group_number, 30),
+        relationship,
+        holder_id: f.holder_id,
+        starts_on,
+        ends_on,
+        copay_cents: copay(&mut faults, &f.copay),
+    };
+    faults.none_or(p)
+}
+
+#[utoipa::path(post, path = "/api/people/{id}/coverages", params(("id" = Uuid, Path)), request_body = CoverageForm, responses((status = 200, body = Coverage), (status = 422, body = Problem)))]
+pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<CoverageForm>) -> Answer<Coverage> {
+    let policy = policy(&form, state.today())?;
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    people::get(change.conn(), *id).await?;
+    let row = change.add_coverage(*id, policy).await?;
+    change.commit().await?;
+    Ok(Json(row))
+}
+
+#[utoipa::path(put, path = "/api/coverages/{id}", params(("id" = Uuid, Path)), request_body = CoverageForm, responses((status = 200, body = Coverage), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn correct(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<CoverageForm>) -> Answer<Coverage> {
+    let mut faults = Faults::default();
+    let subscriber = number(&mut faults, &form.subscriber_number);
+    let group = faults.optional_line("groupNumber", "Group number", &form.group_number, 30);
+    let ends_on = date(&mut faults, "endsOn", &form.ends_on, state.today());
+    let copay = copay(&mut faults, &form.copay);
+    faults.none_or(())?;
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let row = change.correct_coverage(*id, form.version, &subscriber, &group, ends_on, copay).await?;
+    change.commit().await?;
+    Ok(Json(row))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BenefitsForm {
+    visit_id: Option<Uuid>,
+}
+
+/// Asks the payer; the answer comes by itself and is told to every screen.
+#[utoipa::path(post, path = "/api/coverages/{id}/benefits", params(("id" = Uuid, Path)), request_body = BenefitsForm, responses((status = 200, body = Done)))]
+pub async fn ask_benefits(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<BenefitsForm>) -> Answer<Done> {
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let row = store::get(change.conn(), *id).await?;
+    let owner = people::get(change.conn(), row.holder_id.unwrap_or(row.person_id)).await?;
+    let day = match form.visit_id {
+        Some(visit) => visits::get(change.conn(), visit).await?.day,
+        None => state.today(),
+    };
+    let sent = [
+        (true, Fact::Name),
+        (owner.birth_date.is_some(), Fact::BirthDate),
+        (owner.sex.is_some(), Fact::Sex),
+        (true, Fact::SubscriberNumber),
+        (!row.group_number.is_empty(), Fact::Group),
+        (true, Fact::VisitDate),
+    ];
+    let facts = sent.into_iter().filter(|(is, _)| *is).map(|(_, f)| f.code().to_owned()).collect();
+    change.ask_benefits(&row, form.visit_id, day, facts).await?;
+    change.commit().await?;
+    Ok(DONE)
+}

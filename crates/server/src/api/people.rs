@@ -1,0 +1,274 @@
+//! Finding, adding and changing people.
+
+use super::views::{PersonCard, VisitCard};
+use super::{DONE, Done, Typed};
+use crate::access::Me;
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::http::StatusCode;
+use actix_web::web::{Data, Json, Path, Query};
+use chrono::NaiveDate;
+use harbor_core::fields::{self, Faults};
+use harbor_core::people::{Likeness, Sex, search_terms};
+use harbor_core::typed_date::{self, Sense};
+use harbor_store::audit::AuditRow;
+use harbor_store::people::Details;
+use harbor_store::rows::Person;
+use harbor_store::{audit, facts, people as store, visits as visit_store};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct PersonHit {
+    person: PersonCard,
+    next_visit: Option<chrono::DateTime<chrono::Utc>>,
+}
+
+#[utoipa::path(get, path = "/api/people", params(Typed), responses((status = 200, body = Vec<PersonHit>)))]
+pub async fn search(state: Data<State>, typed: Query<Typed>) -> Answer<Vec<PersonHit>> {
+    let today = state.today();
+    let terms = search_terms(&typed.q, today);
+    let mut conn = state.store.reader().await?;
+    let found = store::search(&mut conn, &terms, 20).await?;
+    let ids: Vec<Uuid> = found.iter().map(|p| p.id).collect();
+    let next = visit_store::next_of(&mut conn, &ids, state.now()).await?;
+    let hit = |p: &Person| PersonHit {
+        person: PersonCard::of(p, today),
+        next_visit: next.iter().find(|v| v.person_id == p.id).map(|v| v.starts_at),
+    };
+    Ok(Json(found.iter().map(hit).collect()))
+}
+
+/// A person as the form sends it: everything as typed.
+#[derive(Debug, Clone, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase", default)]
+#[derive(Default)]
+pub struct PersonForm {
+    /// The version that the form was filled from; 0 for a new person.
+    version: i32,
+    /// Set when the likely twins were looked at and this is somebody else.
+    not_a_twin: bool,
+    first_name: String,
+    last_name: String,
+    middle_name: String,
+    preferred_name: String,
+    former_name: String,
+    birth_date: String,
+    sex: String,
+    phone: String,
+    email: String,
+    email_declined: bool,
+    address_line: String,
+    address_line2: String,
+    city: String,
+    state: String,
+    postal_code: String,
+    language: String,
+    responsible_id: Option<Uuid>,
+    usual_clinician_id: Option<Uuid>,
+    chart_alert: String,
+    billing_note: String,
+}
+
+/// Reads a field that may be empty with a reader of the core.
+fn optional(faults: &mut Faults, field: &str, text: &str, read: fn(&str) -> Result<String, String>) -> Option<String> {
+    if text.trim().is_empty() {
+        return None;
+    }
+    read(text).map_err(|sentence| faults.add(field, sentence)).ok()
+}
+
+fn details(f: &PersonForm, today: NaiveDate) -> Result<Details, Faults> {
+    let mut faults = Faults::default();
+    let mut name = |field: &str, label: &str, text: &str| {
+        fields::person_name(label, text).unwrap_or_else(|sentence| {
+            faults.add(field, sentence);
+            String::new()
+        })
+    };
+    let first_name = name("firstName", "First name", &f.first_name);
+    let last_name = name("lastName", "Last name", &f.last_name);
+    let birth_date = if f.birth_date.trim().is_empty() {
+        None
+    } else {
+        typed_date::parse(&f.birth_date, today, Sense::Birth).map_err(|e| faults.add("birthDate", e.to_string())).ok()
+    };
+    let sex = (!f.sex.is_empty()).then(|| f.sex.clone());
+    if sex.as_deref().is_some_and(|s| Sex::from_code(s).is_none()) {
+        faults.add("sex", "Choose female, male or unknown.");
+    }
+    let state = faults.optional_line("state", "State", &f.state, 2).to_uppercase();
+    if !state.is_empty() && (state.len() != 2 || !state.bytes().all(|b| b.is_ascii_uppercase())) {
+        faults.add("state", "A state has two letters, such as ME.");
+    }
+    let d = Details {
+        first_name,
+        last_name,
+        middle_name: faults.optional_line("middleName", "Middle name", &f.middle_name, 100),
+        preferred_name: faults.optional_line("preferredName", "Preferred name", &f.preferred_name, 100),
+        former_name: faults.optional_line("formerName", "Former name", &f.former_name, 100),
+        birth_date,
+        sex,
+        phone: optional(&mut faults, "phone", &f.phone, fields::telephone),
+        email: optional(&mut faults, "email", &f.email, fields::email),
+        email_declined: f.email_declined,
+        address_line: faults.optional_line("addressLine", "Address", &f.address_line, 55),
+        address_line2: faults.optional_line("addressLine2", "Address, second line", &f.address_line2, 55),
+        city: faults.optional_line("city", "Town", &f.city, 30),
+        state,
+        postal_code: optional(&mut faults, "postalCode", &f.postal_code, fields::postal_code).unwrap_or_default(),
+        language: faults.optional_line("language", "Language", &f.language, 40),
+        responsible_id: f.responsible_id,
+        usual_clinician_id: f.usual_clinician_id,
+        chart_alert: faults.optional_line("chartAlert", "Chart alert", &f.chart_alert, 200),
+        billing_note: faults.optional_line("billingNote", "Billing note", &f.billing_note, 400),
+    };
+    faults.none_or(d)
+}
+
+fn likeness(d: &Details) -> Likeness {
+    Likeness {
+        first: d.first_name.clone(),
+        last: d.last_name.clone(),
+        other_names: vec![],
+        birth_date: d.birth_date,
+        phone: d.phone.clone(),
+        address: Some(harbor_core::people::fold(&d.address_line)).filter(|a| !a.is_empty()),
+        subscriber_number: None,
+    }
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct Twin {
+    person: PersonCard,
+    score: u8,
+    reasons: Vec<String>,
+}
+
+async fn find_twins(state: &State, d: &Details) -> Result<Vec<Twin>, Problem> {
+    let mut conn = state.store.reader().await?;
+    let found = store::likely_twins(&mut conn, &likeness(d), 5).await?;
+    let twin = |(p, s): (Person, harbor_core::people::TwinScore)| Twin {
+        person: PersonCard::of(&p, state.today()),
+        score: s.score,
+        reasons: s.reasons,
+    };
+    Ok(found.into_iter().map(twin).collect())
+}
+
+/// Records that are likely the person being registered.
+#[utoipa::path(post, path = "/api/people/twins", request_body = PersonForm, responses((status = 200, body = Vec<Twin>)))]
+pub async fn twins(state: Data<State>, form: Json<PersonForm>) -> Answer<Vec<Twin>> {
+    Ok(Json(find_twins(&state, &details(&form, state.today())?).await?))
+}
+
+#[utoipa::path(post, path = "/api/people", request_body = PersonForm, responses((status = 200, body = Person), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn add(state: Data<State>, me: Me, form: Json<PersonForm>) -> Answer<Person> {
+    let d = details(&form, state.today())?;
+    if !form.not_a_twin {
+        let twins = find_twins(&state, &d).await?;
+        if !twins.is_empty() {
+            return Err(Problem {
+                current: serde_json::to_value(twins).ok(),
+                ..Problem::new(
+                    StatusCode::CONFLICT,
+                    "likely-twin",
+                    "Somebody much like this is registered already. Is it the same person?",
+                )
+            });
+        }
+    }
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let row = change.add_person(&d).await?;
+    change.commit().await?;
+    Ok(Json(row))
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct PersonView {
+    person: Person,
+    card: PersonCard,
+    /// Field and word of what the record lacks.
+    gaps: Vec<Gap>,
+    responsible: Option<PersonCard>,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Gap {
+    field: String,
+    word: String,
+}
+
+impl Gap {
+    pub fn new(field: &str, word: &str) -> Gap {
+        Gap { field: field.into(), word: word.into() }
+    }
+}
+
+#[utoipa::path(get, path = "/api/people/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = PersonView)))]
+pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<PersonView> {
+    let mut conn = state.store.reader().await?;
+    let person = store::get(&mut conn, *id).await?;
+    let responsible = match person.responsible_id {
+        Some(id) => Some(PersonCard::of(&store::get(&mut conn, id).await?, state.today())),
+        None => None,
+    };
+    let gaps = facts::record_gaps(&person, state.today());
+    Ok(Json(PersonView {
+        card: PersonCard::of(&person, state.today()),
+        gaps: gaps.into_iter().map(Gap::from).collect(),
+        responsible,
+        person,
+    }))
+}
+
+#[utoipa::path(put, path = "/api/people/{id}", params(("id" = Uuid, Path)), request_body = PersonForm, responses((status = 200, body = Person), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn save(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<PersonForm>) -> Answer<Person> {
+    let d = details(&form, state.today())?;
+    if d.responsible_id == Some(*id) {
+        return Err(Problem::field(
+            "responsibleId",
+            "Leave the responsible party empty when the patient answers for themselves.",
+        ));
+    }
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let row = change.save_person(*id, form.version, &d).await?;
+    change.commit().await?;
+    Ok(Json(row))
+}
+
+#[utoipa::path(get, path = "/api/people/{id}/visits", params(("id" = Uuid, Path)), responses((status = 200, body = Vec<VisitCard>)))]
+pub async fn visits(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<VisitCard>> {
+    let mut conn = state.store.reader().await?;
+    let rows = visit_store::of_person(&mut conn, *id).await?;
+    let gathered = facts::gather(&mut conn, rows, &state.tables.diagnoses).await?;
+    Ok(Json(gathered.iter().map(|g| VisitCard::of(g, state.today())).collect()))
+}
+
+/// Who looked at or changed this record.
+#[utoipa::path(get, path = "/api/people/{id}/looks", params(("id" = Uuid, Path)), responses((status = 200, body = Vec<AuditRow>)))]
+pub async fn looks(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<AuditRow>> {
+    Ok(Json(audit::of_person(&mut *state.store.reader().await?, *id, 200).await?))
+}
+
+#[utoipa::path(post, path = "/api/people/{id}/privacy-notice", params(("id" = Uuid, Path)), responses((status = 200, body = Done)))]
+pub async fn privacy_notice(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    store::get(change.conn(), *id).await?;
+    change.give_privacy_notice(*id).await?;
+    change.commit().await?;
+    Ok(DONE)
+}
+
+#[utoipa::path(post, path = "/api/people/{id}/self-pay", params(("id" = Uuid, Path)), responses((status = 200, body = Done)))]
+pub async fn self_pay(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    store::get(change.conn(), *id).await?;
+    change.record_self_pay(*id).await?;
+    change.commit().await?;
+    Ok(DONE)
+}

@@ -1,0 +1,108 @@
+//! Results that wait for their reviewer.
+
+use super::views::PersonCard;
+use super::{DONE, Done};
+use crate::access::Me;
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::web::{Data, Json, Path};
+use harbor_core::fields;
+use harbor_store::rows::{LabReport, Order};
+use harbor_store::{orders, people};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ResultView {
+    report: LabReport,
+    person: Option<PersonCard>,
+    order: Option<Order>,
+    /// Earlier values of the same measurements, newest first: LOINC, when, value.
+    earlier: Vec<EarlierValue>,
+    /// What a corrected result said before.
+    before: Option<LabReport>,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct EarlierValue {
+    loinc: String,
+    at: chrono::DateTime<chrono::Utc>,
+    number: f64,
+}
+
+#[utoipa::path(get, path = "/api/results", responses((status = 200, body = Vec<ResultView>)))]
+pub async fn list(state: Data<State>) -> Answer<Vec<ResultView>> {
+    let mut conn = state.store.reader().await?;
+    let mut out = Vec::new();
+    for report in orders::unreviewed(&mut conn).await? {
+        let person = match report.person_id {
+            Some(id) => Some(people::get(&mut conn, id).await?),
+            None => None,
+        };
+        let order = match report.order_id {
+            Some(id) => Some(orders::order(&mut conn, id).await?),
+            None => None,
+        };
+        let before = match report.replaces {
+            Some(id) => Some(orders::report(&mut conn, id).await?),
+            None => None,
+        };
+        let mut earlier = Vec::new();
+        if let Some(p) = &person {
+            for old in orders::reports_of_person(&mut conn, p.id)
+                .await?
+                .into_iter()
+                .filter(|r| r.id != report.id && !r.replaced)
+            {
+                for v in old.content.as_array().into_iter().flatten() {
+                    if let (Some(loinc), Some(number)) = (v["loinc"].as_str(), v["number"].as_f64()) {
+                        earlier.push(EarlierValue { loinc: loinc.into(), at: old.issued_at, number });
+                    }
+                }
+            }
+        }
+        out.push(ResultView {
+            person: person.map(|p| PersonCard::of(&p, state.today())),
+            order,
+            earlier,
+            before,
+            report,
+        });
+    }
+    Ok(Json(out))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct ReviewForm {
+    #[serde(default)]
+    comment: String,
+}
+
+#[utoipa::path(post, path = "/api/results/{id}/review", params(("id" = Uuid, Path)), request_body = ReviewForm, responses((status = 200, body = LabReport), (status = 422, body = Problem)))]
+pub async fn review(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ReviewForm>) -> Answer<LabReport> {
+    let comment = fields::prose("Comment", &form.comment, 2000).map_err(|s| Problem::field("comment", s))?;
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    if orders::report(change.conn(), *id).await?.person_id.is_none() {
+        return Err(Problem::refused("uncertain", "File the result under its person first."));
+    }
+    let row = change.review_report(*id, &comment).await?;
+    change.commit().await?;
+    Ok(Json(row))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct MatchForm {
+    person_id: Uuid,
+}
+
+#[utoipa::path(post, path = "/api/results/{id}/match", params(("id" = Uuid, Path)), request_body = MatchForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn file_under(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<MatchForm>) -> Answer<Done> {
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    people::get(change.conn(), form.person_id).await?;
+    change.match_report(*id, form.person_id).await?;
+    change.commit().await?;
+    Ok(DONE)
+}

@@ -1,0 +1,212 @@
+//! Today: what waits for the one who is signed in, oldest and most urgent first.
+
+use super::views::{BlockerView, PersonCard, VisitCard};
+use crate::access::Me;
+use crate::problem::Answer;
+use crate::state::State;
+use actix_web::web::{Data, Json};
+use chrono::{DateTime, Duration, Utc};
+use harbor_core::permissions::Role;
+use harbor_core::visit_line::{Mark, visit_line};
+use harbor_store::{facts, jobs, orders, people, remittances, visits};
+use serde::Serialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// One thing to do.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct Waiting {
+    /// What is done next with it; the groups of the page.
+    group: String,
+    sentence: String,
+    since: Option<DateTime<Utc>>,
+    place: String,
+    /// The word on its one button.
+    action: String,
+    card: Option<VisitCard>,
+    blockers: Vec<BlockerView>,
+    person: Option<PersonCard>,
+    result_id: Option<Uuid>,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct TodayView {
+    waiting: Vec<Waiting>,
+    /// Work to the outside that is being tried again.
+    troubles: Vec<String>,
+    visits_today: usize,
+    seen_today: usize,
+    present: usize,
+}
+
+/// The group, the word on the button and the rank among the groups, for a mark that this role brings about.
+fn task(role: Role, mark: Mark, stage: &str) -> Option<(&'static str, &'static str, u8)> {
+    Some(match (role, mark) {
+        (Role::FrontDesk, Mark::Here) => ("Expected", "Mark as here", 2),
+        (Role::FrontDesk, Mark::CheckedIn) if stage != "booked" => ("Check in", "Check in", 0),
+        (Role::FrontDesk, Mark::Settled) => ("Collect", "Collect", 3),
+        (Role::Assistant, Mark::Roomed) => ("Bring to a room", "Choose a room", 0),
+        (Role::Assistant | Role::Clinician, Mark::Seen) if stage == "in_room" => {
+            if role == Role::Clinician {
+                ("Ready to be seen", "Open visit", 0)
+            } else {
+                ("Measure and record", "Open rooming", 1)
+            }
+        }
+        (Role::Clinician, Mark::Signed) => ("Finish and sign", "Open note", 1),
+        (Role::Clinician | Role::Biller, Mark::Charged) => {
+            ("Complete charges", "Open charges", if role == Role::Biller { 1 } else { 3 })
+        }
+        (Role::Biller, Mark::Claimed) => ("Send or correct claims", "Open claim", 0),
+        (Role::Biller, Mark::Settled) => ("Follow up with the payer", "Open claim", 2),
+        _ => return None,
+    })
+}
+
+#[utoipa::path(get, path = "/api/today", responses((status = 200, body = TodayView)))]
+pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
+    let today = state.today();
+    let mut conn = state.store.reader().await?;
+    let of_today = visits::of_day(&mut conn, today).await?;
+    let unfinished = visits::unfinished(&mut conn, today, today - Duration::days(120)).await?;
+    let gathered = facts::gather(&mut conn, unfinished, &state.tables.diagnoses).await?;
+    let mut waiting: Vec<(u8, Waiting)> = Vec::new();
+    for g in &gathered {
+        let line = visit_line(&g.facts);
+        let Some(mark) = line.current else { continue };
+        // Somebody who did not come months ago is no task of today.
+        if g.visit.day < today && matches!(mark, Mark::Here | Mark::CheckedIn | Mark::Roomed | Mark::Seen) {
+            continue;
+        }
+        let own = me.role != Role::Clinician || g.visit.clinician_id == me.staff.id;
+        let Some((group, action, rank)) = task(me.role, mark, &g.visit.stage).filter(|_| own) else { continue };
+        if me.role == Role::FrontDesk && mark == Mark::Settled && line.next_role != Some(Role::FrontDesk) {
+            continue;
+        }
+        if me.role == Role::Biller && mark == Mark::Settled && line.next_role != Some(Role::Biller) {
+            continue;
+        }
+        let at = |m: Mark| line.marks.iter().find(|x| x.mark == m).and_then(|x| x.reached.as_ref()).map(|r| r.at);
+        let before = line.marks.iter().rev().filter_map(|x| x.reached.as_ref()).map(|r| r.at).next();
+        let since = if mark == Mark::Here { Some(g.visit.starts_at) } else { at(mark).or(before) };
+        let card = VisitCard::of(g, today);
+        let blockers: Vec<BlockerView> =
+            card.line.marks.iter().find(|m| m.current).map(|m| m.blockers.clone()).unwrap_or_default();
+        let place = match mark {
+            Mark::Here => "arrival",
+            Mark::CheckedIn => "check_in",
+            Mark::Roomed => "room",
+            Mark::Seen if me.role == Role::Assistant => "rooming",
+            Mark::Seen | Mark::Signed => "note",
+            Mark::Charged => "charges",
+            Mark::Claimed => "claim",
+            _ if me.role == Role::FrontDesk => "money",
+            _ => "claim",
+        };
+        waiting.push((
+            rank,
+            Waiting {
+                group: group.into(),
+                sentence: blockers.first().map(|b| b.sentence.clone()).unwrap_or_default(),
+                since,
+                place: place.into(),
+                action: action.into(),
+                card: Some(card),
+                blockers,
+                person: None,
+                result_id: None,
+            },
+        ));
+    }
+    if me.role == Role::Clinician {
+        for (rank, w) in unseen_results(&mut conn, &state, &me).await? {
+            waiting.push((rank, w));
+        }
+    }
+    let mut troubles = Vec::new();
+    if matches!(me.role, Role::Biller | Role::Manager) {
+        for line in remittances::unmatched(&mut conn).await? {
+            if line.transaction_id.is_none() && line.claim_id.is_none() {
+                waiting.push((
+                    4,
+                    Waiting {
+                        group: "Match remittance lines".into(),
+                        sentence: format!("{} for {} matches no claim of ours.", line.claim_number, line.patient_name),
+                        since: None,
+                        place: "remittances".into(),
+                        action: "Open remittances".into(),
+                        card: None,
+                        blockers: vec![],
+                        person: None,
+                        result_id: None,
+                    },
+                ));
+            }
+        }
+    }
+    for (kind, _, attempts, error) in jobs::troubled(&mut conn).await? {
+        let what = match kind.as_str() {
+            "send_orders" => "Orders to the laboratory",
+            "send_prescription" => "A prescription to the pharmacy",
+            "send_batch" => "A batch to the clearing house",
+            "ask_benefits" => "A benefits check",
+            _ => "A message",
+        };
+        troubles.push(format!(
+            "{what} could not be handed over yet ({error}); tried {attempts} times, tried again by itself."
+        ));
+    }
+    waiting.sort_by_key(|(rank, w)| (*rank, w.since));
+    Ok(Json(TodayView {
+        waiting: waiting.into_iter().map(|(_, w)| w).collect(),
+        troubles,
+        visits_today: of_today.iter().filter(|v| v.stage != "cancelled").count(),
+        seen_today: of_today.iter().filter(|v| v.seen_at.is_some()).count(),
+        present: of_today
+            .iter()
+            .filter(|v| harbor_core::arrival::Stage::from_code(&v.stage).is_some_and(|s| s.is_present()))
+            .count(),
+    }))
+}
+
+async fn unseen_results(
+    conn: &mut harbor_store::Conn,
+    state: &State,
+    me: &Me,
+) -> Result<Vec<(u8, Waiting)>, crate::problem::Problem> {
+    let reports = orders::unreviewed(conn).await?;
+    let ids: Vec<Uuid> = reports.iter().filter_map(|r| r.person_id).collect();
+    let persons = people::many(conn, &ids).await?;
+    let mut out = Vec::new();
+    for r in reports {
+        if let Some(order) = r.order_id {
+            let order = orders::order(conn, order).await?;
+            if order.orderer_id != me.staff.id {
+                continue;
+            }
+        }
+        let person = persons.iter().find(|p| Some(p.id) == r.person_id).map(|p| PersonCard::of(p, state.today()));
+        let sentence = match (&person, r.status.as_str()) {
+            (None, _) => format!("Result {} belongs to nobody for certain.", r.number),
+            (_, "corrected") => "A corrected result replaces an earlier one.".into(),
+            _ => String::new(),
+        };
+        out.push((
+            2,
+            Waiting {
+                group: "Review results".into(),
+                sentence,
+                since: Some(r.received_at),
+                place: "results".into(),
+                action: "Review".into(),
+                card: None,
+                blockers: vec![],
+                person,
+                result_id: Some(r.id),
+            },
+        ));
+    }
+    Ok(out)
+}

@@ -1,0 +1,66 @@
+//! One visit: who, the line, who pays, what is owed.
+
+use super::coverage::{CoverageView, ShareView, share_of, views as coverage_views};
+use super::people::Gap;
+use super::views::{RiverView, VisitCard};
+use crate::access::Me;
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::web::{Data, Json, Path};
+use harbor_core::permissions::Permission;
+use harbor_store::facts::{self, Gathered};
+use harbor_store::rows::{Allergy, NoneKnown, Person};
+use harbor_store::{Conn, StoreError, chart, ledger, visits};
+use serde::Serialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct VisitView {
+    card: VisitCard,
+    person: Person,
+    gaps: Vec<Gap>,
+    coverages: Vec<CoverageView>,
+    share: Option<ShareView>,
+    river: RiverView,
+    /// What the patient owes for other visits.
+    older_cents: i64,
+    allergies: Vec<Allergy>,
+    none_known: Vec<NoneKnown>,
+}
+
+/// One visit with its facts.
+pub async fn one(conn: &mut Conn, state: &State, id: Uuid) -> Result<Gathered, Problem> {
+    let visit = visits::get(conn, id).await?;
+    let found = facts::gather(conn, vec![visit], &state.tables.diagnoses).await?;
+    found.into_iter().next().ok_or_else(|| StoreError::NotFound("visit").into())
+}
+
+#[utoipa::path(get, path = "/api/visits/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = VisitView), (status = 404, body = Problem)))]
+pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<VisitView> {
+    let mut conn = state.store.reader().await?;
+    let g = one(&mut conn, &state, *id).await?;
+    let older = ledger::open_visits(&mut conn, g.person.id).await?;
+    // Allergies are no secret at the desk's side of the chart; they are shown to whoever may see the chart.
+    let sees_chart = me.role.may(Permission::SeeChart);
+    let allergies = if sees_chart { chart::allergies_of(&mut conn, g.person.id).await? } else { vec![] };
+    let none_known = if sees_chart { chart::none_known_of(&mut conn, g.person.id).await? } else { vec![] };
+    Ok(Json(VisitView {
+        card: VisitCard::of(&g, state.today()),
+        gaps: facts::record_gaps(&g.person, g.visit.day).into_iter().map(Gap::from).collect(),
+        coverages: coverage_views(&mut conn, g.person.id, g.visit.day).await?,
+        share: share_of(&mut conn, &g).await?,
+        older_cents: older.iter().filter(|(v, _)| *v != g.visit.id).map(|(_, b)| b.patient_owes.get().max(0)).sum(),
+        river: g.balances.into(),
+        person: g.person,
+        allergies,
+        none_known,
+    }))
+}
+
+impl From<(&'static str, &'static str)> for Gap {
+    fn from((field, word): (&'static str, &'static str)) -> Gap {
+        Gap::new(field, word)
+    }
+}

@@ -1,0 +1,72 @@
+//! Live events: what one server commits reaches every screen, over LISTEN/NOTIFY and server-sent events.
+
+use crate::state::State;
+use actix_web::HttpResponse;
+use actix_web::web::{Bytes, Data};
+use futures_util::StreamExt;
+use std::time::Duration;
+use tokio::sync::broadcast::error::RecvError;
+use tokio_postgres::{AsyncMessage, NoTls};
+
+/// Listens to the database for ever; a lost connection is made anew.
+pub async fn listen(state: State) {
+    loop {
+        if let Err(error) = listen_once(&state).await {
+            tracing::warn!(%error, "live events interrupted");
+        }
+        // Whatever was missed meanwhile: screens are told to look again.
+        let _ = state.live.send(r#"{"topic":"everything"}"#.into());
+        tokio::time::sleep(Duration::from_millis(500)).await;
+    }
+}
+
+async fn listen_once(state: &State) -> Result<(), tokio_postgres::Error> {
+    let (client, mut connection) = tokio_postgres::connect(&state.settings.database_url, NoTls).await?;
+    let messages = futures_util::stream::poll_fn(move |context| connection.poll_message(context));
+    tokio::pin!(messages);
+    let listen = client.batch_execute("listen harbor");
+    tokio::pin!(listen);
+    let mut listening = false;
+    loop {
+        tokio::select! {
+            done = &mut listen, if !listening => {
+                done?;
+                listening = true;
+            }
+            message = messages.next() => match message {
+                Some(Ok(AsyncMessage::Notification(n))) => {
+                    if n.payload().contains("\"topic\":\"job\"") {
+                        state.work.notify_one();
+                    } else {
+                        let _ = state.live.send(n.payload().to_owned());
+                    }
+                }
+                Some(Ok(_)) => {}
+                Some(Err(error)) => return Err(error),
+                None => return Ok(()),
+            }
+        }
+    }
+}
+
+/// Live tidings for one screen, as server-sent events.
+#[utoipa::path(get, path = "/api/live", responses((status = 200, content_type = "text/event-stream", body = String)))]
+pub async fn stream(state: Data<State>) -> HttpResponse {
+    let receiver = state.live.subscribe();
+    let start = futures_util::stream::once(async { Ok::<_, actix_web::Error>(Bytes::from_static(b"retry: 1000\n\n")) });
+    let events = futures_util::stream::unfold(receiver, |mut receiver| async move {
+        let text = match tokio::time::timeout(Duration::from_secs(15), receiver.recv()).await {
+            Ok(Ok(tiding)) => format!("data: {tiding}\n\n"),
+            // A screen that fell behind looks at everything again.
+            Ok(Err(RecvError::Lagged(_))) => "data: {\"topic\":\"everything\"}\n\n".to_owned(),
+            Ok(Err(RecvError::Closed)) => return None,
+            Err(_) => ": still here\n\n".to_owned(),
+        };
+        Some((Ok(Bytes::from(text)), receiver))
+    });
+    HttpResponse::Ok()
+        .content_type("text/event-stream")
+        // Compression would hold tidings back.
+        .insert_header(("content-encoding", "identity"))
+        .streaming(start.chain(events))
+}

@@ -1,0 +1,174 @@
+//! The `harbor` program: the server, and work for people without a browser.
+
+use anyhow::{Context, Result};
+use clap::{Parser, Subcommand};
+use harbor_formats::x12::show;
+use harbor_server::tables::Tables;
+use harbor_server::{Clock, Settings};
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+#[derive(Parser)]
+#[command(name = "harbor", about = "Indigo Harbor: running an outpatient clinic", version)]
+struct Arguments {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Run the server on a database.
+    Serve {
+        #[arg(long, env = "HARBOR_DATABASE")]
+        database: String,
+        #[arg(long, default_value_t = 8080)]
+        port: u16,
+        /// Address of the outside partners.
+        #[arg(long)]
+        outside: Option<String>,
+    },
+    /// Bring a database's tables up to date.
+    Migrate {
+        #[arg(long, env = "HARBOR_DATABASE")]
+        database: String,
+    },
+    /// Diagnosis codes of the shipped ICD-10-CM release.
+    #[command(subcommand)]
+    Codes(Codes),
+    /// X12 files.
+    #[command(subcommand)]
+    X12(X12),
+    /// The record of looks and changes.
+    #[command(subcommand)]
+    Audit(Audit),
+    /// Print the API document (OpenAPI).
+    Openapi,
+}
+
+#[derive(Subcommand)]
+enum Codes {
+    /// The ten best codes for a text: code, tab, description.
+    Search { text: String },
+    /// Whether codes may be billed together: success, or one finding a line.
+    Check {
+        #[arg(required = true)]
+        codes: Vec<String>,
+    },
+}
+
+#[derive(Subcommand)]
+enum X12 {
+    /// Check a file: a summary, or located findings.
+    Check { file: PathBuf },
+    /// Show a file for reading.
+    Show { file: PathBuf },
+}
+
+#[derive(Subcommand)]
+enum Audit {
+    /// Walk the whole chain and recompute every hash.
+    Verify {
+        #[arg(long, env = "HARBOR_DATABASE")]
+        database: String,
+    },
+}
+
+fn main() -> ExitCode {
+    match run(Arguments::parse().command) {
+        Ok(code) => code,
+        Err(error) => {
+            eprintln!("{error:#}");
+            ExitCode::from(2)
+        }
+    }
+}
+
+fn run(command: Command) -> Result<ExitCode> {
+    match command {
+        Command::Codes(Codes::Search { text }) => {
+            for hit in Tables::shared()?.diagnoses.search(&text, &[], 10) {
+                println!("{}\t{}", hit.code, hit.title);
+            }
+            Ok(ExitCode::SUCCESS)
+        }
+        Command::Codes(Codes::Check { codes }) => {
+            let stops: Vec<String> = Tables::shared()?
+                .diagnoses
+                .check_together(&codes)
+                .into_iter()
+                .filter(|f| f.stops_billing)
+                .map(|f| f.sentence)
+                .collect();
+            for sentence in &stops {
+                println!("{sentence}");
+            }
+            Ok(if stops.is_empty() { ExitCode::SUCCESS } else { ExitCode::from(1) })
+        }
+        Command::X12(X12::Check { file }) => {
+            let bytes = std::fs::read(&file).with_context(|| format!("reading {}", file.display()))?;
+            let check = show::check(&bytes);
+            if check.findings.is_empty() {
+                check.summary.iter().for_each(|line| println!("{line}"));
+                Ok(ExitCode::SUCCESS)
+            } else {
+                check.findings.iter().for_each(|line| println!("{line}"));
+                Ok(ExitCode::from(1))
+            }
+        }
+        Command::X12(X12::Show { file }) => {
+            let bytes = std::fs::read(&file).with_context(|| format!("reading {}", file.display()))?;
+            match show::show(&bytes) {
+                Ok(text) => {
+                    print!("{text}");
+                    Ok(ExitCode::SUCCESS)
+                }
+                Err(located) => {
+                    println!("{located}");
+                    Ok(ExitCode::from(1))
+                }
+            }
+        }
+        Command::Openapi => {
+            use utoipa::OpenApi;
+            println!("{}", harbor_server::routes::Document::openapi().to_pretty_json()?);
+            Ok(ExitCode::SUCCESS)
+        }
+        Command::Serve { database, port, outside } => block_on(serve(database, port, outside)),
+        Command::Migrate { database } => block_on(async move {
+            println!("{} steps", harbor_store::migrate(&database).await?);
+            Ok(ExitCode::SUCCESS)
+        }),
+        Command::Audit(Audit::Verify { database }) => block_on(verify(database)),
+    }
+}
+
+fn block_on(work: impl Future<Output = Result<ExitCode>>) -> Result<ExitCode> {
+    actix_web::rt::System::new().block_on(work)
+}
+
+async fn serve(database: String, port: u16, outside: Option<String>) -> Result<ExitCode> {
+    tracing_subscriber::fmt().with_env_filter(tracing_subscriber::EnvFilter::from_default_env()).init();
+    let settings =
+        Settings { database_url: database, outside_url: outside, clock: Clock::System, shown_sign_ins: vec![] };
+    let running = harbor_server::start(settings, port).await?;
+    println!("ready {}", running.address);
+    tokio::signal::ctrl_c().await?;
+    running.stop().await;
+    Ok(ExitCode::SUCCESS)
+}
+
+async fn verify(database: String) -> Result<ExitCode> {
+    use harbor_store::audit::{Verdict, verify};
+    let store = harbor_store::Store::open(&database, 1).await?;
+    let verdict = verify(&mut *store.reader().await?).await?;
+    match verdict {
+        Verdict::Sound { rows, last } => {
+            println!("sound: {rows} rows, chain ends in {last}");
+            Ok(ExitCode::SUCCESS)
+        }
+        Verdict::Broken { seq, why } => {
+            println!("broken at row {seq}: {why}");
+            Ok(ExitCode::from(1))
+        }
+    }
+}

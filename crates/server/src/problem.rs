@@ -1,0 +1,146 @@
+//! Errors as RFC 9457 problem documents: a stable type, a sentence a person can act on, the fields at fault.
+
+use actix_web::http::StatusCode;
+use actix_web::{HttpResponse, ResponseError, web};
+use harbor_core::fields::Faults;
+use harbor_store::StoreError;
+use serde::Serialize;
+use std::fmt;
+use utoipa::ToSchema;
+
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct FieldProblem {
+    pub field: String,
+    pub sentence: String,
+}
+
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct Problem {
+    /// `urn:indigo-harbor:` and a stable word.
+    #[serde(rename = "type")]
+    pub kind: String,
+    pub title: String,
+    pub status: u16,
+    /// What a person can do about it.
+    pub detail: String,
+    pub fields: Vec<FieldProblem>,
+    /// What the record holds now, when somebody else saved first.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub current: Option<serde_json::Value>,
+}
+
+impl Problem {
+    pub fn new(status: StatusCode, kind: &str, detail: impl Into<String>) -> Problem {
+        Problem {
+            kind: format!("urn:indigo-harbor:{kind}"),
+            title: status.canonical_reason().unwrap_or("Problem").to_owned(),
+            status: status.as_u16(),
+            detail: detail.into(),
+            fields: vec![],
+            current: None,
+        }
+    }
+
+    pub fn refused(kind: &str, detail: impl Into<String>) -> Problem {
+        Problem::new(StatusCode::UNPROCESSABLE_ENTITY, kind, detail)
+    }
+
+    pub fn not_found(what: &str) -> Problem {
+        Problem::new(StatusCode::NOT_FOUND, "not-found", format!("There is no such {what}."))
+    }
+
+    pub fn field(field: &str, sentence: impl Into<String>) -> Problem {
+        let mut faults = Faults::default();
+        faults.add(field, sentence);
+        faults.into()
+    }
+}
+
+impl fmt::Display for Problem {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{} {}", self.status, self.kind)
+    }
+}
+
+impl ResponseError for Problem {
+    fn status_code(&self) -> StatusCode {
+        StatusCode::from_u16(self.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR)
+    }
+
+    fn error_response(&self) -> HttpResponse {
+        HttpResponse::build(self.status_code()).content_type("application/problem+json").json(self)
+    }
+}
+
+impl From<Faults> for Problem {
+    fn from(faults: Faults) -> Problem {
+        let sentences: Vec<String> = faults.0.iter().map(|f| f.sentence.clone()).collect();
+        Problem {
+            fields: faults.0.into_iter().map(|f| FieldProblem { field: f.field, sentence: f.sentence }).collect(),
+            ..Problem::refused("fields", sentences.join(" "))
+        }
+    }
+}
+
+impl From<StoreError> for Problem {
+    fn from(error: StoreError) -> Problem {
+        match error {
+            StoreError::NotFound(what) => Problem::not_found(what),
+            StoreError::Refused { code, sentence } => {
+                let status = if matches!(code, "taken" | "room_occupied" | "posted_before" | "try_again") {
+                    StatusCode::CONFLICT
+                } else {
+                    StatusCode::UNPROCESSABLE_ENTITY
+                };
+                Problem::new(status, &code.replace('_', "-"), sentence)
+            }
+            StoreError::Stale { current } => Problem {
+                current: Some(current),
+                ..Problem::new(
+                    StatusCode::CONFLICT,
+                    "stale",
+                    "Somebody else saved this in the meantime. Compare, then save again.",
+                )
+            },
+            StoreError::Unreachable(why) => {
+                tracing::error!(why, "database unreachable");
+                Problem::new(
+                    StatusCode::SERVICE_UNAVAILABLE,
+                    "database",
+                    "The database cannot be reached; try again in a moment.",
+                )
+            }
+            StoreError::Database(error) => {
+                // The text may quote a patient's data: only its kind goes to the log.
+                tracing::error!(kind = ?std::mem::discriminant(&error), "database error");
+                if cfg!(debug_assertions) {
+                    eprintln!("database error: {error}");
+                }
+                Problem::new(
+                    StatusCode::INTERNAL_SERVER_ERROR,
+                    "internal",
+                    "Something went wrong here; nothing was saved.",
+                )
+            }
+        }
+    }
+}
+
+fn unreadable(what: &str, why: impl fmt::Display) -> Problem {
+    Problem::new(StatusCode::BAD_REQUEST, "unreadable", format!("The {what} cannot be read: {why}"))
+}
+
+pub fn json_config() -> web::JsonConfig {
+    web::JsonConfig::default().limit(2 << 20).error_handler(|e, _| unreadable("request", e).into())
+}
+
+pub fn query_config() -> web::QueryConfig {
+    web::QueryConfig::default().error_handler(|e, _| unreadable("question", e).into())
+}
+
+pub fn path_config() -> web::PathConfig {
+    web::PathConfig::default().error_handler(|_, _| Problem::not_found("thing").into())
+}
+
+/// What a handler gives.
+pub type Answer<T> = Result<web::Json<T>, Problem>;

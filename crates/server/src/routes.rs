@@ -1,0 +1,127 @@
+//! Every route, with who may use it: the one table that the server, the permission check and the API
+//! document are made of.
+
+use crate::api::*;
+use crate::{live, web_files};
+use actix_web::http::Method;
+use actix_web::web;
+use harbor_core::permissions::Permission;
+
+/// Who may use a route.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Access {
+    /// Everybody, signed in or not.
+    Public,
+    /// Everybody who works here.
+    SignedIn,
+    Needs(Permission),
+}
+
+use Access::{Needs, Public, SignedIn};
+use Permission::*;
+
+macro_rules! table {
+    ($($method:ident $pattern:literal $access:expr => $($part:ident)::+;)+) => {
+        /// Method, pattern and access of every route.
+        pub const ROUTES: &[(&str, &str, Access)] = &[$((stringify!($method), $pattern, $access)),+];
+
+        pub fn configure(config: &mut web::ServiceConfig) {
+            $(config.route($pattern, web::$method().to($($part)::+));)+
+        }
+
+        #[derive(utoipa::OpenApi)]
+        #[openapi(info(title = "Indigo Harbor", version = "1"), paths($($($part)::+),+), components(schemas(crate::problem::Problem)))]
+        pub struct Document;
+    };
+}
+
+table! {
+    get "/health" Public => web_files::health;
+    post "/api/sign-in" Public => auth::sign_in;
+    get "/api/sign-ins" Public => auth::shown_sign_ins;
+    post "/api/sign-out" SignedIn => auth::sign_out;
+    get "/api/me" SignedIn => auth::me;
+    get "/api/live" SignedIn => live::stream;
+    get "/api/clinic" SignedIn => clinic::show;
+    get "/api/dates" SignedIn => clinic::understand_date;
+    get "/api/today" SignedIn => today::show;
+
+    get "/api/people" Needs(SeePeople) => people::search;
+    post "/api/people" Needs(EditPeople) => people::add;
+    post "/api/people/twins" Needs(EditPeople) => people::twins;
+    get "/api/people/{id}" Needs(SeePeople) => people::show;
+    put "/api/people/{id}" Needs(EditPeople) => people::save;
+    get "/api/people/{id}/visits" Needs(SeePeople) => people::visits;
+    get "/api/people/{id}/looks" Needs(SeeAudit) => people::looks;
+    post "/api/people/{id}/privacy-notice" Needs(EditPeople) => people::privacy_notice;
+    post "/api/people/{id}/self-pay" Needs(EditCoverage) => people::self_pay;
+    get "/api/people/{id}/coverages" Needs(SeePeople) => coverage::list;
+    post "/api/people/{id}/coverages" Needs(EditCoverage) => coverage::add;
+    put "/api/coverages/{id}" Needs(EditCoverage) => coverage::correct;
+    post "/api/coverages/{id}/benefits" Needs(EditCoverage) => coverage::ask_benefits;
+
+    get "/api/schedule" Needs(SeeSchedule) => schedule::day;
+    get "/api/open-times" Needs(SeeSchedule) => schedule::open_times;
+    post "/api/visits" Needs(Book) => schedule::book;
+    post "/api/visits/{id}/cancel" Needs(Book) => schedule::cancel;
+    get "/api/in-clinic" Needs(SeeSchedule) => flow::in_clinic;
+    post "/api/visits/{id}/stage" Needs(MovePatients) => flow::move_on;
+    post "/api/visits/{id}/check-in" Needs(CheckIn) => flow::check_in;
+    post "/api/visits/{id}/payer" Needs(EditCoverage) => flow::set_payer;
+    get "/api/visits/{id}" Needs(SeeSchedule) => visits::show;
+
+    get "/api/visits/{id}/chart" Needs(SeeChart) => chart::show;
+    post "/api/visits/{id}/quick-line" Needs(RecordVitals) => chart::quick_line;
+    delete "/api/visits/{id}/measurements/{measurement}" Needs(RecordVitals) => chart::strike;
+    post "/api/people/{id}/allergies" Needs(RecordVitals) => chart::add_allergy;
+    delete "/api/people/{id}/allergies/{allergy}" Needs(RecordVitals) => chart::end_allergy;
+    post "/api/people/{id}/medicines" Needs(RecordVitals) => chart::add_medicine;
+    put "/api/people/{id}/medicines/{medicine}" Needs(RecordVitals) => chart::set_medicine;
+    post "/api/people/{id}/none-known" Needs(RecordVitals) => chart::none_known;
+    put "/api/visits/{id}/note/{part}" Needs(WriteNote) => note::save;
+    post "/api/visits/{id}/sign" Needs(WriteNote) => note::sign;
+    post "/api/visits/{id}/addenda" Needs(WriteNote) => note::addendum;
+    get "/api/codes" Needs(SeeChart) => codes::search;
+    get "/api/codes/{code}" Needs(SeeChart) => codes::show;
+    put "/api/visits/{id}/diagnoses" Needs(WriteNote) => note::set_diagnoses;
+
+    get "/api/lab-tests" Needs(SeeChart) => orders::tests;
+    post "/api/visits/{id}/orders" Needs(WriteNote) => orders::add;
+    post "/api/visits/{id}/orders/send" Needs(WriteNote) => orders::send;
+    put "/api/orders/{id}/diagnoses" Needs(WriteNote) => orders::place_order;
+    put "/api/orders/{id}/answers" Needs(WriteNote) => orders::answer;
+    delete "/api/orders/{id}" Needs(WriteNote) => orders::cancel;
+    get "/api/results" Needs(SeeChart) => results::list;
+    post "/api/results/{id}/review" Needs(ReviewResults) => results::review;
+    post "/api/results/{id}/match" Needs(ReviewResults) => results::file_under;
+
+    get "/api/products" Needs(SeeChart) => prescribing::products;
+    post "/api/visits/{id}/prescriptions/check" Needs(WriteNote) => prescribing::check;
+    post "/api/visits/{id}/prescriptions" Needs(WriteNote) => prescribing::add;
+    put "/api/prescriptions/{id}/diagnosis" Needs(WriteNote) => prescribing::place;
+    post "/api/prescriptions/{id}/send" Needs(WriteNote) => prescribing::send;
+    delete "/api/prescriptions/{id}" Needs(WriteNote) => prescribing::stop;
+
+    get "/api/services" Needs(SeeCharges) => charges::services;
+    put "/api/services/{code}/price" Needs(SetPrices) => charges::set_price;
+    get "/api/visits/{id}/charges" Needs(SeeCharges) => charges::show;
+    put "/api/visits/{id}/charges" Needs(EditCharges) => charges::set_lines;
+    post "/api/visits/{id}/charges/complete" Needs(EditCharges) => charges::complete;
+    get "/api/visits/{id}/money" Needs(SeeCharges) => money::show;
+    post "/api/visits/{id}/payments" Needs(TakeMoney) => money::pay;
+
+    get "/api/claims" Needs(SeeCharges) => claims::list;
+    get "/api/claims/{id}" Needs(SeeCharges) => claims::show;
+    post "/api/claims/{id}/correct" Needs(Claims) => claims::correct;
+    get "/api/batches" Needs(Claims) => claims::batches;
+    post "/api/batches" Needs(Claims) => claims::make_batch;
+    get "/api/files/{id}" Needs(Claims) => claims::file;
+    get "/api/remittances" Needs(Claims) => remittances::list;
+    post "/api/remittances" Needs(Claims) => remittances::upload;
+}
+
+/// The access of a route, by its method and pattern.
+pub fn access_of(method: &Method, pattern: &str) -> Option<Access> {
+    let method = if *method == Method::HEAD { "get".to_owned() } else { method.as_str().to_lowercase() };
+    ROUTES.iter().find(|(m, p, _)| *m == method && *p == pattern).map(|(_, _, access)| *access)
+}

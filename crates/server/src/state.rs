@@ -1,0 +1,94 @@
+//! What every request needs: the store, the clock, the tables in memory, the way outside.
+
+use crate::tables::Tables;
+use anyhow::{Context, Result};
+use chrono::{DateTime, NaiveDate, Utc};
+use chrono_tz::Tz;
+use harbor_store::rows::Clinic;
+use harbor_store::{Store, staff};
+use std::sync::Arc;
+use tokio::sync::{Notify, broadcast};
+
+/// The clinic's clock: the machine's, or fixed at a moment for pictures and for trying out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Clock {
+    System,
+    Fixed(DateTime<Utc>),
+    /// Runs on, this much ahead of the machine's: the demo always opens in mid-morning.
+    Shifted(chrono::TimeDelta),
+}
+
+impl Clock {
+    pub fn now(self) -> DateTime<Utc> {
+        match self {
+            Clock::System => Utc::now(),
+            Clock::Fixed(at) => at,
+            Clock::Shifted(ahead) => Utc::now() + ahead,
+        }
+    }
+}
+
+/// Where things are.
+#[derive(Debug, Clone)]
+pub struct Settings {
+    pub database_url: String,
+    /// The address of the outside partners; nothing keeps what is to be sent waiting.
+    pub outside_url: Option<String>,
+    pub clock: Clock,
+    /// Sign-ins to show on the sign-in page; only the demo has any.
+    pub shown_sign_ins: Vec<(String, String)>,
+}
+
+pub struct Inner {
+    pub store: Store,
+    pub settings: Settings,
+    pub clinic: Clinic,
+    pub zone: Tz,
+    pub tables: Arc<Tables>,
+    pub live: broadcast::Sender<String>,
+    pub work: Notify,
+    pub http: reqwest::Client,
+}
+
+/// Shared by all requests and background work.
+#[derive(Clone)]
+pub struct State(Arc<Inner>);
+
+impl std::ops::Deref for State {
+    type Target = Inner;
+    fn deref(&self) -> &Inner {
+        &self.0
+    }
+}
+
+impl State {
+    pub async fn new(settings: Settings) -> Result<State> {
+        let store = Store::open(&settings.database_url, 24).await?;
+        let clinic = {
+            let mut conn = store.reader().await?;
+            staff::clinic(&mut conn).await.context("the database holds no clinic; load one first")?
+        };
+        let zone: Tz = clinic.zone.parse().ok().with_context(|| format!("the zone {} is unknown", clinic.zone))?;
+        let tables = Tables::shared()?;
+        let http = reqwest::Client::builder()
+            .timeout(std::time::Duration::from_secs(10))
+            .no_proxy()
+            .build()
+            .context("an HTTP client")?;
+        let (live, _) = broadcast::channel(1024);
+        Ok(State(Arc::new(Inner { store, settings, clinic, zone, tables, live, work: Notify::new(), http })))
+    }
+
+    pub fn now(&self) -> DateTime<Utc> {
+        self.settings.clock.now()
+    }
+
+    /// The clinic's local day.
+    pub fn today(&self) -> NaiveDate {
+        self.local_day(self.now())
+    }
+
+    pub fn local_day(&self, at: DateTime<Utc>) -> NaiveDate {
+        at.with_timezone(&self.zone).date_naive()
+    }
+}

@@ -1,0 +1,72 @@
+//! The code tables that ship with the product, read once and held in memory.
+
+use anyhow::{Context, Result};
+use harbor_core::diagnoses::DiagnosisIndex;
+use harbor_core::orders::LabTest;
+use harbor_core::people::fold;
+use harbor_core::prescribing::{Interaction, ProblemHarm, Product};
+use harbor_formats::{csv_tables, icd10cm};
+use std::sync::{Arc, OnceLock};
+
+pub struct Tables {
+    pub release: String,
+    pub diagnoses: DiagnosisIndex,
+    pub tests: Vec<LabTest>,
+    pub products: Vec<Product>,
+    pub interactions: Vec<Interaction>,
+    pub harms: Vec<ProblemHarm>,
+}
+
+static SHARED: OnceLock<Arc<Tables>> = OnceLock::new();
+
+impl Tables {
+    /// The tables of this program; read on first use.
+    pub fn shared() -> Result<Arc<Tables>> {
+        if let Some(tables) = SHARED.get() {
+            return Ok(tables.clone());
+        }
+        let read = Arc::new(Self::read()?);
+        Ok(SHARED.get_or_init(|| read).clone())
+    }
+
+    fn read() -> Result<Tables> {
+        let release =
+            icd10cm::read(include_bytes!("../../../data/icd10cm-tabular-2026-04.xml.gz")).context("diagnoses")?;
+        Ok(Tables {
+            release: release.version,
+            diagnoses: DiagnosisIndex::new(release.entries),
+            tests: csv_tables::laboratory_tests(include_bytes!("../../../data/laboratory_tests.csv"))
+                .context("laboratory tests")?,
+            products: csv_tables::products(include_bytes!("../../../data/medicines.csv")).context("medicines")?,
+            interactions: csv_tables::interactions(include_bytes!("../../../data/interactions.csv"))
+                .context("interactions")?,
+            harms: csv_tables::problem_harms(include_bytes!("../../../data/problem_harms.csv")).context("harms")?,
+        })
+    }
+
+    pub fn test(&self, code: &str) -> Option<&LabTest> {
+        self.tests.iter().find(|t| t.code == code)
+    }
+
+    pub fn product(&self, code: &str) -> Option<&Product> {
+        self.products.iter().find(|p| p.code == code)
+    }
+
+    /// Tests whose name, short name or code holds every word typed.
+    pub fn find_tests(&self, typed: &str) -> Vec<&LabTest> {
+        let found = |t: &LabTest| {
+            let text = format!(" {} {} {}", fold(&t.name), fold(&t.short), fold(&t.code));
+            fold(typed).split(' ').all(|w| text.contains(&format!(" {w}")) || t.loinc.starts_with(w))
+        };
+        self.tests.iter().filter(|t| found(t)).take(20).collect()
+    }
+
+    /// Products by ingredient or brand; more words narrow by strength and form.
+    pub fn find_products(&self, typed: &str) -> Vec<&Product> {
+        let found = |p: &Product| {
+            let text = format!(" {} {} {} {}", fold(&p.brand), p.ingredients.join(" "), fold(&p.strength), p.form);
+            fold(typed).split(' ').all(|w| text.contains(&format!(" {w}")))
+        };
+        self.products.iter().filter(|p| found(p)).take(30).collect()
+    }
+}

@@ -1,0 +1,59 @@
+//! The built front end, inside the binary.
+
+use crate::state::State;
+use actix_web::{HttpRequest, HttpResponse, web};
+use rand::Rng;
+use rust_embed::RustEmbed;
+
+#[derive(RustEmbed)]
+#[folder = "../../web/dist"]
+struct Built;
+
+/// A file of the front end, or its page for every address that a person can open.
+pub async fn page(request: HttpRequest) -> HttpResponse {
+    let path = request.path().trim_start_matches('/');
+    if let Some(file) = Built::get(path).filter(|_| !path.is_empty() && path != "index.html") {
+        let kind = match path.rsplit_once('.').map(|(_, e)| e) {
+            Some("js") => "text/javascript; charset=utf-8",
+            Some("css") => "text/css; charset=utf-8",
+            Some("woff2") => "font/woff2",
+            Some("woff") => "font/woff",
+            Some("svg") => "image/svg+xml",
+            _ => "application/octet-stream",
+        };
+        return HttpResponse::Ok()
+            .content_type(kind)
+            .insert_header(("cache-control", "public, max-age=31536000, immutable"))
+            .body(file.data.into_owned());
+    }
+    if path.starts_with("assets/") {
+        return HttpResponse::NotFound().finish();
+    }
+    let Some(file) = Built::get("index.html") else {
+        return HttpResponse::ServiceUnavailable().body("The front end is not built.");
+    };
+    let nonce: String = {
+        let mut random = rand::rng();
+        (0..24).map(|_| char::from(random.sample(rand::distr::Alphanumeric))).collect()
+    };
+    let html = String::from_utf8_lossy(&file.data).replace("__NONCE__", &nonce);
+    let policy = format!(
+        "default-src 'none'; script-src 'self' 'nonce-{nonce}'; style-src 'self' 'nonce-{nonce}'; style-src-attr 'unsafe-inline'; \
+         img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+    );
+    HttpResponse::Ok()
+        .content_type("text/html; charset=utf-8")
+        .insert_header(("content-security-policy", policy))
+        .insert_header(("cache-control", "no-store"))
+        .body(html)
+}
+
+/// 200 only when the database answers.
+#[utoipa::path(get, path = "/health", responses((status = 200, body = String), (status = 503, body = String)))]
+pub async fn health(state: web::Data<State>) -> HttpResponse {
+    if state.store.answers().await {
+        HttpResponse::Ok().body("ok")
+    } else {
+        HttpResponse::ServiceUnavailable().body("the database does not answer")
+    }
+}

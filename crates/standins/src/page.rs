@@ -1,0 +1,48 @@
+//! A plain page: what came in, and what waits to be released.
+
+use crate::World;
+use actix_web::{HttpResponse, web};
+use std::fmt::Write;
+
+fn escape(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;")
+}
+
+pub async fn show(world: web::Data<World>) -> HttpResponse {
+    let memory = world.lock();
+    let mut out = String::from(
+        "<!doctype html><html lang=en><meta charset=utf-8><title>The outside world</title>
+         <style>body{font:16px/1.5 sans-serif;margin:2rem;max-width:60rem}li{margin:.3rem 0}button{font:inherit}</style>
+         <h1>The outside world</h1><p>Stand-ins for laboratory, payers, clearing house, pharmacy and card terminal.</p>
+         <h2>Waiting to be released</h2><ul>",
+    );
+    for (n, o) in memory.outgoing.iter().enumerate().filter(|(_, o)| !o.released) {
+        let _ = write!(
+            out,
+            "<li><form method=post action=/release/{n}>{}: {} <button>Release</button></form>",
+            o.part,
+            escape(&o.what)
+        );
+    }
+    out.push_str("</ul><h2>Received</h2><ol reversed>");
+    for (part, what) in memory.received.iter().rev().take(200) {
+        let _ = write!(out, "<li>{part}: {}", escape(what));
+    }
+    out.push_str("</ol></html>");
+    HttpResponse::Ok().content_type("text/html; charset=utf-8").body(out)
+}
+
+pub async fn release(world: web::Data<World>, n: web::Path<usize>) -> HttpResponse {
+    // Released things are read in order after the last that was read; a late one goes to the end.
+    let mut memory = world.lock();
+    let n = n.into_inner();
+    if memory.outgoing.get(n).is_some_and(|o| !o.released) {
+        let mut late = memory.outgoing[n].clone();
+        late.released = true;
+        memory.outgoing.push(late);
+        // The place it had stays, so that numbers do not move; it is never given out from there.
+        memory.outgoing[n].part = "released";
+        memory.outgoing[n].released = true;
+    }
+    HttpResponse::SeeOther().insert_header(("Location", "/")).finish()
+}
