@@ -38,7 +38,8 @@ const TODAY: [(&str, usize, (&str, &str), &str, Stage); 17] = [
 ];
 
 pub async fn build(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -> Result<()> {
-    let mut rooms = world.rooms.iter().filter(|r| r.kind == "exam").map(|r| r.id).collect::<Vec<_>>().into_iter();
+    // Taken from the end, so that the first rooms fill first.
+    let mut rooms: Vec<Uuid> = world.rooms.iter().rev().filter(|r| r.kind == "exam").map(|r| r.id).collect();
     for (login, place, (last, first), reason, stage) in TODAY {
         let clinician = world.staff(login).clone();
         let of_today = |s: &&Slot| s.clinician_id == clinician.id && s.starts_at < at(world.day, 23, 0);
@@ -124,7 +125,7 @@ async fn put_in_motion(
     change: &mut Change<'_>,
     visit: &Visit,
     stage: Stage,
-    rooms: &mut impl Iterator<Item = Uuid>,
+    rooms: &mut Vec<Uuid>,
 ) -> Result<()> {
     let steps = [
         (Stage::Here, -9),
@@ -146,15 +147,22 @@ async fn put_in_motion(
         _ => &[Stage::Here, Stage::CheckedIn, Stage::InRoom, Stage::WithClinician, Stage::ReadyToLeave, Stage::Left],
     };
     let opening = crate::opening(world.day);
+    let mut used = None;
     for to in path {
         let minutes = steps.iter().find(|(s, _)| s == to).map_or(0, |(_, m)| *m);
         change.now = (visit.starts_at + Duration::minutes(minutes)).min(opening - Duration::minutes(2));
-        let room = if *to == Stage::InRoom { rooms.next() } else { None };
+        let room = if *to == Stage::InRoom { rooms.pop() } else { None };
         if *to == Stage::CheckedIn {
             change.finish_check_in(visit.id).await?
         } else {
             change.move_visit(visit.id, *to, room).await?
         };
+        if *to == Stage::InRoom {
+            used = room;
+        }
+        if *to == Stage::ReadyToLeave {
+            rooms.extend(used.take());
+        }
     }
     Ok(())
 }

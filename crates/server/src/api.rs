@@ -33,6 +33,7 @@ pub const DONE: actix_web::web::Json<Done> = actix_web::web::Json(Done { done: t
 
 /// What was typed into a search.
 #[derive(Debug, Deserialize, utoipa::IntoParams)]
+#[into_params(parameter_in = Query)]
 pub struct Typed {
     #[serde(default)]
     pub q: String,

@@ -129,8 +129,7 @@ fn run(command: Command) -> Result<ExitCode> {
             }
         }
         Command::Openapi => {
-            use utoipa::OpenApi;
-            println!("{}", harbor_server::routes::Document::openapi().to_pretty_json()?);
+            println!("{}", harbor_server::routes::document().to_pretty_json()?);
             Ok(ExitCode::SUCCESS)
         }
         Command::Serve { database, port, outside } => block_on(serve(database, port, outside)),

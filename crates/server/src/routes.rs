@@ -125,3 +125,20 @@ pub fn access_of(method: &Method, pattern: &str) -> Option<Access> {
     let method = if *method == Method::HEAD { "get".to_owned() } else { method.as_str().to_lowercase() };
     ROUTES.iter().find(|(m, p, _)| *m == method && *p == pattern).map(|(_, _, access)| *access)
 }
+
+/// The API document. Operations are named by method and address, since handlers of different nouns
+/// bear the same short names.
+pub fn document() -> utoipa::openapi::OpenApi {
+    use utoipa::OpenApi;
+    let mut document = Document::openapi();
+    for (address, item) in &mut document.paths.paths {
+        let name = address.replace("/api", "").replace(['/', '{', '}', '-'], "_");
+        let operations = [("get", &mut item.get), ("put", &mut item.put), ("post", &mut item.post), ("delete", &mut item.delete)];
+        for (method, operation) in operations {
+            if let Some(operation) = operation {
+                operation.operation_id = Some(format!("{method}{name}"));
+            }
+        }
+    }
+    document
+}

@@ -29,6 +29,7 @@ pub struct ClaimView {
 }
 
 #[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 pub struct ClaimsAsked {
     /// A state, or nothing for all.
     #[serde(default)]

@@ -48,6 +48,7 @@ pub async fn show(state: Data<State>) -> Answer<ClinicView> {
 }
 
 #[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 pub struct TypedDate {
     text: String,
     /// `birth` for a birth date; anything else for a date near today.

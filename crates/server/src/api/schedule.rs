@@ -19,6 +19,7 @@ use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 #[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 pub struct DayAsked {
     day: Option<NaiveDate>,
 }
@@ -51,7 +52,7 @@ pub async fn day(state: Data<State>, asked: Query<DayAsked>) -> Answer<DayView> 
 
 #[derive(Debug, Deserialize, IntoParams)]
 #[serde(rename_all = "camelCase")]
-#[into_params(rename_all = "camelCase")]
+#[into_params(rename_all = "camelCase", parameter_in = Query)]
 pub struct OpenAsked {
     from: Option<NaiveDate>,
     visit_type_id: Option<Uuid>,

@@ -1,0 +1,98 @@
+/** One small client: typed by the server's API document, with problems as values that a form can show. */
+
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import createClient from 'openapi-fetch';
+import { useCallback, useState } from 'react';
+import type { components, paths } from './schema';
+
+export type Schemas = components['schemas'];
+export type Problem = Schemas['Problem'];
+
+let csrf = '';
+export const setCsrf = (word: string) => {
+  csrf = word;
+};
+
+export const api = createClient<paths>({ baseUrl: '' });
+api.use({
+  onRequest({ request }) {
+    if (csrf) request.headers.set('x-harbor-csrf', csrf);
+    return request;
+  },
+  onResponse({ response, request }) {
+    if (response.status === 401 && !request.url.endsWith('/api/me') && !request.url.endsWith('/api/sign-in')) {
+      window.dispatchEvent(new Event('harbor-signed-out'));
+    }
+  },
+});
+
+/** A refusal of the server, or of the line to it. */
+export class Refusal extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail);
+  }
+  fault(field: string): string | undefined {
+    return this.problem.fields?.find((f) => f.field === field)?.sentence;
+  }
+  is(kind: string): boolean {
+    return this.problem.type === `urn:indigo-harbor:${kind}`;
+  }
+}
+
+const unreachable: Problem = {
+  type: 'urn:indigo-harbor:offline',
+  title: 'Offline',
+  status: 0,
+  detail: 'The clinic’s server does not answer. What you typed is still here; try again in a moment.',
+  fields: [],
+};
+
+/** The data of an answer, or a thrown Refusal. */
+export async function take<T>(answer: Promise<{ data?: T; error?: unknown }>): Promise<T> {
+  let settled: { data?: T; error?: unknown };
+  try {
+    settled = await answer;
+  } catch {
+    throw new Refusal(unreachable);
+  }
+  if (settled.error !== undefined || settled.data === undefined) {
+    const problem = settled.error as Problem | undefined;
+    throw new Refusal(problem?.detail ? problem : unreachable);
+  }
+  return settled.data;
+}
+
+/** Reads something and keeps it fresh: live tidings make every screen look again. */
+export function useLook<T>(
+  key: readonly unknown[],
+  read: () => Promise<{ data?: T; error?: unknown }>,
+  enabled = true,
+) {
+  return useQuery<T, Refusal>({ queryKey: key, queryFn: () => take(read()), enabled });
+}
+
+/** Does something once at a time, keeps its refusal for the form, and refreshes what is shown. */
+export function useDo() {
+  const client = useQueryClient();
+  const [busy, setBusy] = useState(false);
+  const [refusal, setRefusal] = useState<Refusal | null>(null);
+  const run = useCallback(
+    async <T>(act: () => Promise<{ data?: T; error?: unknown }>): Promise<T | undefined> => {
+      setBusy(true);
+      setRefusal(null);
+      try {
+        const data = await take(act());
+        await client.invalidateQueries();
+        return data;
+      } catch (error) {
+        if (error instanceof Refusal) setRefusal(error);
+        else throw error;
+        return undefined;
+      } finally {
+        setBusy(false);
+      }
+    },
+    [client],
+  );
+  return { run, busy, refusal, setRefusal };
+}

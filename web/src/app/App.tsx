@@ -1,0 +1,82 @@
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { useEffect, useMemo, useState } from 'react';
+import { BrowserRouter } from 'react-router';
+import { api, Refusal, setCsrf, useLook } from '../api/client';
+import { GlobalStyle } from '../ui/global';
+import { Frame } from './Frame';
+import { SignIn } from './SignIn';
+import { type InHand, type Me, SessionProvider } from './session';
+
+const client = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 5_000,
+      refetchOnWindowFocus: false,
+      retry: (n, error) => n < 2 && error instanceof Refusal && error.problem.status === 0,
+    },
+  },
+});
+
+function SignedIn({ me }: { me: Me }) {
+  const clinic = useLook(['clinic'], () => api.GET('/api/clinic'));
+  const [discreet, setDiscreet] = useState(false);
+  const [inHand, setInHand] = useState<InHand>(null);
+  const [keysOpen, setKeysOpen] = useState(false);
+  const [ticks, setTicks] = useState(0);
+  useEffect(() => {
+    const timer = setInterval(() => setTicks((n) => n + 1), 30_000);
+    return () => clearInterval(timer);
+  }, []);
+  const loadedAt = useMemo(() => (clinic.data ? Date.now() : 0), [clinic.data]);
+  if (!clinic.data) return null;
+  const base = new Date(clinic.data.now).getTime();
+  const now = new Date(clinic.data.clockFixed ? base : base + (ticks >= 0 ? Date.now() - loadedAt : 0));
+  const openKeys = () => setKeysOpen(true);
+  return (
+    <SessionProvider value={{ me, clinic: clinic.data, discreet, setDiscreet, inHand, setInHand, now, openKeys }}>
+      <Frame keysOpen={keysOpen} closeKeys={() => setKeysOpen(false)} />
+    </SessionProvider>
+  );
+}
+
+function Door() {
+  const [me, setMe] = useState<Me | null | undefined>(undefined);
+  const enter = (found: Me | null) => {
+    setCsrf(found?.csrf ?? '');
+    setMe(found);
+  };
+  useEffect(() => {
+    void api
+      .GET('/api/me')
+      .then(({ data }) => enter(data ?? null))
+      .catch(() => enter(null));
+    const leave = () => {
+      client.clear();
+      enter(null);
+    };
+    window.addEventListener('harbor-signed-out', leave);
+    return () => window.removeEventListener('harbor-signed-out', leave);
+  }, []);
+  if (me === undefined) return null;
+  return me ? (
+    <SignedIn me={me} />
+  ) : (
+    <SignIn
+      onSignedIn={(found) => {
+        client.clear();
+        enter(found);
+      }}
+    />
+  );
+}
+
+export function App() {
+  return (
+    <QueryClientProvider client={client}>
+      <GlobalStyle />
+      <BrowserRouter>
+        <Door />
+      </BrowserRouter>
+    </QueryClientProvider>
+  );
+}

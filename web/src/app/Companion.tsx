@@ -1,0 +1,227 @@
+/** The person or visit in hand, in every area, with the next action as the one filled button. */
+
+import { ChevronRight, X } from 'lucide-react';
+import { useLocation, useNavigate } from 'react-router';
+import styled from 'styled-components';
+import { api, useDo, useLook } from '../api/client';
+import { Button } from '../ui/controls';
+import { Notice, Row, Small, Spread, Stack, Tag } from '../ui/layout';
+import { color, companionWidth, narrow, phone, shadow, size, space } from '../ui/tokens';
+import { FullLine } from '../ui/VisitLine';
+import { useMay, useSession } from './session';
+import { dollars, plainDate, sexWord, useIdentity, useTimes } from './words';
+
+const Side = styled.aside<{ $folded: boolean }>`
+  grid-area: companion;
+  width: ${companionWidth};
+  background: ${color.sheet};
+  border-left: 1px solid ${color.line};
+  overflow: auto;
+  padding: ${space(4)} ${space(4)} ${space(8)};
+  display: ${(p) => (p.$folded ? 'none' : 'block')};
+  @media (max-width: ${narrow}) {
+    position: fixed;
+    z-index: 20;
+    top: 56px;
+    right: 0;
+    bottom: 0;
+    box-shadow: ${shadow};
+    display: none;
+    &[data-open='true'] {
+      display: block;
+    }
+  }
+  @media (max-width: ${phone}) {
+    width: 100%;
+    bottom: 62px;
+  }
+  h2 {
+    line-height: 1.2;
+  }
+  h3 {
+    font-size: ${size.small};
+    color: ${color.quiet};
+    font-weight: 400;
+    margin-bottom: ${space(1)};
+  }
+`;
+
+const Handle = styled.button`
+  position: fixed;
+  z-index: 21;
+  right: 0;
+  bottom: 84px;
+  padding: ${space(2)} ${space(3)};
+  border: 1px solid ${color.line};
+  border-right: 0;
+  border-radius: 6px 0 0 6px;
+  background: ${color.sheet};
+  color: ${color.indigo};
+  font-weight: 600;
+  cursor: pointer;
+  display: none;
+  &[data-folded='true'] {
+    display: block;
+  }
+  @media (max-width: ${narrow}) {
+    display: block;
+  }
+`;
+
+/** The next action of a visit, by its stage and by who may do it. */
+function useNextAction(visit: string | undefined) {
+  const { me } = useSession();
+  const navigate = useNavigate();
+  const { run, busy, refusal } = useDo();
+  const look = useLook(
+    ['visit', visit],
+    () => api.GET('/api/visits/{id}', { params: { path: { id: visit ?? '' } } }),
+    visit !== undefined,
+  );
+  const card = look.data?.card;
+  const role = me.staff.role;
+  const to = (part: string) => () => navigate(`/visits/${visit}/${part}`);
+  const stage = (next: string) => () =>
+    void run(() => api.POST('/api/visits/{id}/stage', { params: { path: { id: visit ?? '' } }, body: { to: next } }));
+  let action: { word: string; act: () => void } | null = null;
+  const mark = card?.line.current;
+  const may = (p: string) => me.permissions.includes(p);
+  if (card && !card.line.ended) {
+    if (mark === 'here' && may('check_in')) action = { word: 'Mark as here', act: stage('here') };
+    else if (mark === 'checked_in' && may('check_in')) action = { word: 'Check in', act: to('check-in') };
+    else if (mark === 'roomed' && role === 'assistant')
+      action = { word: 'Choose a room', act: () => navigate('/in-clinic') };
+    else if (mark === 'seen' && role === 'assistant') action = { word: 'Measure and record', act: to('rooming') };
+    else if (mark === 'seen' && role === 'clinician' && card.visit.stage === 'in_room')
+      action = { word: 'Begin the visit', act: () => (stage('with_clinician')(), to('note')()) };
+    else if (mark === 'signed' && role === 'clinician') action = { word: 'Open the note', act: to('note') };
+    else if (mark === 'charged' && may('edit_charges')) action = { word: 'Complete charges', act: to('charges') };
+    else if (mark === 'claimed' && may('claims')) action = { word: 'Open billing', act: () => navigate('/billing') };
+    else if (mark === 'settled' && may('take_money')) action = { word: 'Open balance', act: to('money') };
+  }
+  return { look, action, busy, refusal };
+}
+
+export function Companion({ folded, fold }: { folded: boolean; fold: (folded: boolean) => void }) {
+  const { inHand, setInHand, clinic } = useSession();
+  const visit = inHand && 'visit' in inHand ? inHand.visit : undefined;
+  const person = inHand && 'person' in inHand ? inHand.person : undefined;
+  const { look, action, busy, refusal } = useNextAction(visit);
+  const alone = useLook(
+    ['person', person],
+    () => api.GET('/api/people/{id}', { params: { path: { id: person ?? '' } } }),
+    person !== undefined,
+  );
+  const navigate = useNavigate();
+  const { pathname } = useLocation();
+  const times = useTimes();
+  const identity = useIdentity();
+  const may = useMay();
+  const card = look.data?.card.person ?? alone.data?.card;
+  if (!card) return null;
+  const v = look.data?.card.visit;
+  const clinician = clinic.staff.find((s) => s.id === v?.clinicianId)?.name;
+  const room = clinic.rooms.find((r) => r.id === v?.roomId)?.name;
+  const allergies = look.data?.allergies ?? [];
+  const none = look.data?.noneKnown.some((n) => n.list === 'allergies');
+  return (
+    <>
+      <Handle
+        type="button"
+        data-folded={folded}
+        onClick={(event) => {
+          fold(false);
+          const side = event.currentTarget.nextElementSibling as HTMLElement;
+          side.dataset['open'] = side.dataset['open'] === 'true' ? 'false' : 'true';
+        }}
+      >
+        {identity(card, v?.callSign)}
+      </Handle>
+      <Side $folded={folded} aria-label="In hand">
+        <Stack $gap={4}>
+          <div>
+            <Row $gap={1}>
+              <Small>{v ? `${times.day(v.startsAt)}, ${times.time(v.startsAt)}` : 'In hand'}</Small>
+              <Spread />
+              <Button $kind="quiet" aria-label="Fold away" onPress={() => fold(true)}>
+                <ChevronRight size={18} aria-hidden />
+              </Button>
+              <Button $kind="quiet" aria-label="Put away" onPress={() => setInHand(null)}>
+                <X size={18} aria-hidden />
+              </Button>
+            </Row>
+            <h2>
+              <button
+                type="button"
+                style={{ all: 'unset', cursor: 'pointer' }}
+                onClick={() => navigate(`/people/${card.id}`)}
+              >
+                {identity(card, v?.callSign)}
+              </button>
+            </h2>
+            <p>{[card.age, sexWord(card.sex), plainDate(card.birthDate)].filter(Boolean).join(', ')}</p>
+            <Small>
+              {card.recordNumber}
+              {card.preferredName && ` · called ${card.preferredName}`}
+              {v && ` · ${v.callSign}`}
+            </Small>
+          </div>
+          {card.chartAlert && <Notice $tone="brass">{card.chartAlert}</Notice>}
+          {v && may('see_chart') && (
+            <div>
+              <h3>Allergies</h3>
+              {allergies.length > 0 ? (
+                <Row $gap={1}>
+                  {allergies.map((a) => (
+                    <Tag key={a.id} $tone="coral">
+                      {a.substance}
+                      {a.reaction && `: ${a.reaction}`}
+                    </Tag>
+                  ))}
+                </Row>
+              ) : (
+                <Tag $tone={none ? 'kelp' : 'brass'}>{none ? 'None known' : 'Nobody asked yet'}</Tag>
+              )}
+            </div>
+          )}
+          {v && look.data && (
+            <>
+              <div>
+                <p>{v.reason}</p>
+                <Small>
+                  {clinician}
+                  {room && ` · ${room}`}
+                </Small>
+              </div>
+              {action && (
+                <Button $kind="filled" data-main-action onPress={action.act} isDisabled={busy}>
+                  {action.word}
+                </Button>
+              )}
+              {refusal && (
+                <Notice $tone="coral" role="alert">
+                  {refusal.message}
+                </Notice>
+              )}
+              <FullLine line={look.data.card.line} visit={v.id} time={times.time} />
+              {may('see_charges') && (look.data.river.patientOwesCents !== 0 || look.data.olderCents > 0) && (
+                <div>
+                  <h3>Balance of the patient</h3>
+                  <p>
+                    This visit {dollars(look.data.river.patientOwesCents)}
+                    {look.data.olderCents > 0 && `, older visits ${dollars(look.data.olderCents)}`}
+                  </p>
+                </div>
+              )}
+              {!pathname.startsWith(`/visits/${v.id}`) && (
+                <Button onPress={() => navigate(`/visits/${v.id}/${may('see_chart') ? 'note' : 'check-in'}`)}>
+                  Open this visit
+                </Button>
+              )}
+            </>
+          )}
+        </Stack>
+      </Side>
+    </>
+  );
+}

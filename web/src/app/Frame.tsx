@@ -1,0 +1,272 @@
+import { Activity, CalendarDays, FlaskConical, Receipt, Settings as Gear, Sun, Users } from 'lucide-react';
+import { lazy, Suspense, useState } from 'react';
+import { NavLink, Navigate, Route, Routes, useLocation, useNavigate } from 'react-router';
+import styled from 'styled-components';
+import { api, setCsrf, useDo } from '../api/client';
+import { Button, Dialog } from '../ui/controls';
+import { Mono, Small, Spread, Table } from '../ui/layout';
+import { color, companionWidth, font, narrow, phone, size, space, spineWidth } from '../ui/tokens';
+import { CommandBar } from './CommandBar';
+import { Companion } from './Companion';
+import { useKeys } from './keys';
+import { useLive } from './live';
+import { useSession } from './session';
+import { useTimes } from './words';
+
+const Today = lazy(() => import('../areas/today/Today'));
+const Schedule = lazy(() => import('../areas/schedule/Schedule'));
+const InClinic = lazy(() => import('../areas/flow/InClinic'));
+const People = lazy(() => import('../areas/people/People'));
+const PersonPage = lazy(() => import('../areas/people/PersonPage'));
+const VisitPage = lazy(() => import('../areas/visit/VisitPage'));
+const Results = lazy(() => import('../areas/results/Results'));
+const Billing = lazy(() => import('../areas/billing/Billing'));
+const SettingsPage = lazy(() => import('../areas/settings/Settings'));
+
+const Shell = styled.div<{ $folded: boolean }>`
+  height: 100%;
+  display: grid;
+  grid-template: 'spine top top' 56px 'spine work companion' 1fr / ${spineWidth} minmax(0, 1fr) ${(p) =>
+      p.$folded ? '0' : companionWidth};
+  @media (max-width: ${narrow}) {
+    grid-template-columns: ${spineWidth} minmax(0, 1fr) 0;
+  }
+  @media (max-width: ${phone}) {
+    grid-template: 'top top' 56px 'work work' 1fr 'spine spine' 62px / 1fr 0;
+  }
+  @media print {
+    display: block;
+    > nav,
+    > header,
+    > aside {
+      display: none;
+    }
+  }
+`;
+
+const Spine = styled.nav`
+  grid-area: spine;
+  background: ${color.spine};
+  padding-top: ${space(3)};
+  display: flex;
+  flex-direction: column;
+  gap: ${space(1)};
+  a {
+    display: flex;
+    flex-direction: column;
+    align-items: center;
+    gap: 3px;
+    margin: 0 ${space(1.5)};
+    padding: ${space(2)} 0;
+    border-radius: 6px;
+    color: ${color.onSpine};
+    font-size: ${size.small};
+    text-decoration: none;
+  }
+  a:hover {
+    background: ${color.spineHover};
+  }
+  a.active {
+    background: ${color.paper};
+    color: ${color.ink};
+    font-weight: 600;
+  }
+  a:focus-visible {
+    outline-color: ${color.onSpine};
+  }
+  @media (max-width: ${phone}) {
+    flex-direction: row;
+    justify-content: space-around;
+    padding: ${space(1)};
+    a {
+      flex: 1;
+      margin: 0;
+      padding: ${space(1)} 0;
+    }
+    a[data-phone='off'] {
+      display: none;
+    }
+  }
+`;
+
+const Top = styled.header`
+  grid-area: top;
+  display: flex;
+  align-items: center;
+  gap: ${space(4)};
+  padding: 0 ${space(5)};
+  background: ${color.sheet};
+  border-bottom: 1px solid ${color.line};
+  min-width: 0;
+  > .when {
+    text-align: right;
+    line-height: 1.25;
+    white-space: nowrap;
+  }
+  @media (max-width: ${phone}) {
+    padding: 0 ${space(3)};
+    gap: ${space(2)};
+    > .when,
+    > [data-phone='off'] {
+      display: none;
+    }
+  }
+`;
+
+const Work = styled.main`
+  grid-area: work;
+  overflow: auto;
+  position: relative;
+`;
+
+const Key = styled.kbd`
+  font: ${size.small} ${font.mono};
+  padding: 1px 6px;
+  border: 1px solid ${color.line};
+  border-radius: 4px;
+  background: ${color.well};
+`;
+
+const areas = [
+  { to: '/today', word: 'Today', icon: Sun, phone: 'on' },
+  { to: '/schedule', word: 'Schedule', icon: CalendarDays, phone: 'on' },
+  { to: '/in-clinic', word: 'In clinic', icon: Activity, phone: 'on' },
+  { to: '/people', word: 'People', icon: Users, phone: 'on' },
+  { to: '/results', word: 'Results', icon: FlaskConical, phone: 'off', needs: 'see_chart' },
+  { to: '/billing', word: 'Billing', icon: Receipt, phone: 'off', needs: 'see_charges' },
+  { to: '/settings', word: 'Settings', icon: Gear, phone: 'off' },
+];
+
+const sheet: [string, string][] = [
+  ['Ctrl+K or /', 'Command bar: people, codes, places, actions'],
+  ['g then a letter', 't Today, s Schedule, c In clinic, p People, r Results, b Billing'],
+  ['.', 'Move the visit in hand on to its next stage'],
+  [',', 'Take its last move back'],
+  ['d', 'Discreet mode: call-signs instead of names'],
+  ['o', 'Open times'],
+  ['n', 'New person (in People)'],
+  ['Ctrl+Enter', 'The filled button'],
+  ['1 … 9', 'In the order lanes: put the order in focus under that diagnosis'],
+  ['Esc', 'Leave, without losing what was typed'],
+  ['?', 'This sheet'],
+];
+
+export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: () => void }) {
+  const { me, clinic, discreet, setDiscreet, inHand, now, openKeys } = useSession();
+  const [commandOpen, setCommandOpen] = useState(false);
+  const [folded, setFolded] = useState(false);
+  const [going, setGoing] = useState(false);
+  const navigate = useNavigate();
+  const location = useLocation();
+  const times = useTimes();
+  const { run } = useDo();
+  useLive();
+  const move = (to: string) => {
+    if (inHand && 'visit' in inHand)
+      void run(() => api.POST('/api/visits/{id}/stage', { params: { path: { id: inHand.visit } }, body: { to } }));
+  };
+  const go = (letter: string, path: string) => ({
+    [letter]: () => {
+      if (!going) return;
+      setGoing(false);
+      navigate(path);
+    },
+  });
+  useKeys({
+    'ctrl+k': () => setCommandOpen(true),
+    '/': () => setCommandOpen(true),
+    '?': openKeys,
+    '.': () => move('next'),
+    ',': () => move('back'),
+    d: () => setDiscreet(!discreet),
+    o: () => navigate('/schedule?open=1'),
+    g: () => setGoing(true),
+    ...go('t', '/today'),
+    ...go('s', '/schedule'),
+    ...go('c', '/in-clinic'),
+    ...go('p', '/people'),
+    ...go('r', '/results'),
+    ...go('b', '/billing'),
+    'ctrl+enter': () => {
+      const buttons = document.querySelectorAll<HTMLButtonElement>('[data-main-action]:not([disabled])');
+      buttons[buttons.length - 1]?.click();
+    },
+  });
+  const theme = () => {
+    const next = document.documentElement.dataset['theme'] === 'night' ? 'light' : 'night';
+    document.documentElement.dataset['theme'] = next;
+    localStorage.setItem('harbor-theme', next);
+  };
+  const leave = async () => {
+    await run(() => api.POST('/api/sign-out'));
+    setCsrf('');
+    navigate('/today');
+    window.dispatchEvent(new Event('harbor-signed-out'));
+  };
+  const mine = areas.filter((a) => !a.needs || me.permissions.includes(a.needs));
+  return (
+    <Shell $folded={folded || inHand === null}>
+      <Spine aria-label="Areas">
+        {mine.map(({ to, word, icon: Icon, phone: onPhone }) => (
+          <NavLink key={to} to={to} data-phone={onPhone}>
+            <Icon size={20} aria-hidden />
+            {word}
+          </NavLink>
+        ))}
+      </Spine>
+      <Top>
+        <CommandBar open={commandOpen} setOpen={setCommandOpen} />
+        <Spread />
+        <Button $kind="quiet" data-phone="off" onPress={() => setDiscreet(!discreet)} aria-pressed={discreet}>
+          {discreet ? 'Discreet mode is on' : 'Discreet mode'}
+        </Button>
+        <div className="when">
+          <div>{times.day(now.toISOString())}</div>
+          <Small>
+            <Mono>{times.time(now.toISOString())}</Mono> · {clinic.sites[0]?.name}
+          </Small>
+        </div>
+        <div className="when">
+          <div>{me.staff.name}</div>
+          <Small>{me.roleLabel}</Small>
+        </div>
+        <Button $kind="quiet" onPress={() => void leave()}>
+          Sign out
+        </Button>
+      </Top>
+      <Work id="work">
+        <Suspense fallback={null}>
+          <Routes>
+            <Route path="/" element={<Navigate to="/today" replace />} />
+            <Route path="/today" element={<Today />} />
+            <Route path="/schedule" element={<Schedule />} />
+            <Route path="/in-clinic" element={<InClinic />} />
+            <Route path="/people" element={<People />} />
+            <Route path="/people/:id" element={<PersonPage key={location.pathname} />} />
+            <Route path="/visits/:id/:part" element={<VisitPage />} />
+            <Route path="/visits/:id" element={<Navigate to="note" replace />} />
+            <Route path="/results" element={<Results />} />
+            <Route path="/billing" element={<Billing />} />
+            <Route path="/settings" element={<SettingsPage onTheme={theme} />} />
+            <Route path="*" element={<Navigate to="/today" replace />} />
+          </Routes>
+        </Suspense>
+      </Work>
+      {inHand && <Companion folded={folded} fold={setFolded} />}
+      <Dialog title="Keys" open={keysOpen} onClose={closeKeys}>
+        <Table>
+          <tbody>
+            {sheet.map(([key, what]) => (
+              <tr key={key}>
+                <td>
+                  <Key>{key}</Key>
+                </td>
+                <td>{what}</td>
+              </tr>
+            ))}
+          </tbody>
+        </Table>
+      </Dialog>
+    </Shell>
+  );
+}

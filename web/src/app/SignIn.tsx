@@ -1,0 +1,117 @@
+import { useState } from 'react';
+import styled from 'styled-components';
+import { api, useDo, useLook } from '../api/client';
+import { Button, Field } from '../ui/controls';
+import { Notice, Small, Stack } from '../ui/layout';
+import { color, corner, size, space } from '../ui/tokens';
+import type { Me } from './session';
+
+const Whole = styled.main`
+  min-height: 100%;
+  display: grid;
+  place-items: center;
+  padding: ${space(6)};
+`;
+
+const Card = styled.div`
+  width: min(860px, 100%);
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(300px, 1fr));
+  background: ${color.sheet};
+  border: 1px solid ${color.line};
+  border-radius: ${corner};
+  overflow: hidden;
+`;
+
+const Side = styled.div`
+  padding: ${space(8)};
+  &:last-child {
+    background: ${color.well};
+  }
+  h1 {
+    margin-bottom: ${space(1)};
+  }
+`;
+
+const Who = styled.button`
+  display: flex;
+  justify-content: space-between;
+  gap: ${space(3)};
+  width: 100%;
+  padding: ${space(1.5)} ${space(2)};
+  border: 0;
+  border-radius: 4px;
+  background: none;
+  text-align: left;
+  cursor: pointer;
+  font-size: ${size.small};
+  &:hover {
+    background: ${color.selected};
+  }
+  span {
+    color: ${color.quiet};
+    text-align: right;
+  }
+`;
+
+export function SignIn({ onSignedIn }: { onSignedIn: (me: Me) => void }) {
+  const [login, setLogin] = useState('');
+  const [password, setPassword] = useState('');
+  const shown = useLook(['sign-ins'], () => api.GET('/api/sign-ins'));
+  const { run, busy, refusal } = useDo();
+  const enter = async () => {
+    const me = await run(() => api.POST('/api/sign-in', { body: { login, password } }));
+    if (me) onSignedIn(me);
+  };
+  return (
+    <Whole>
+      <Card>
+        <Side>
+          <h1>Indigo Harbor</h1>
+          <Small>Family Clinic, Port Calder</Small>
+          <form
+            onSubmit={(event) => {
+              event.preventDefault();
+              void enter();
+            }}
+          >
+            <Stack $gap={4} style={{ marginTop: 28 }}>
+              <Field label="Sign-in name" value={login} onChange={setLogin} autoFocus name="login" />
+              <Field label="Password" type="password" value={password} onChange={setPassword} name="password" />
+              {refusal && (
+                <Notice $tone="coral" role="alert">
+                  {refusal.message}
+                </Notice>
+              )}
+              <Button $kind="filled" type="submit" isDisabled={busy}>
+                Sign in
+              </Button>
+            </Stack>
+          </form>
+        </Side>
+        {(shown.data?.length ?? 0) > 0 && (
+          <Side>
+            <h2>Demo sign-ins</h2>
+            <Small>The password of all of them is harbor.</Small>
+            <ul style={{ marginTop: 12 }}>
+              {shown.data?.map((who) => (
+                <li key={who.login}>
+                  <Who
+                    type="button"
+                    onClick={() => {
+                      setLogin(who.login);
+                      setPassword('harbor');
+                    }}
+                  >
+                    <strong>{who.name.split(', ')[0]}</strong>
+                    <span>{who.name.split(', ').slice(1).join(', ')}</span>
+                  </Who>
+                </li>
+              ))}
+            </ul>
+          </Side>
+        )}
+      </Card>
+    </Whole>
+  );
+}

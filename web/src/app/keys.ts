@@ -1,0 +1,30 @@
+/** Keys of a screen; they rest while somebody types. */
+
+import { useEffect, useRef } from 'react';
+
+export type Keys = Record<string, () => void>;
+
+const typing = (target: EventTarget | null) =>
+  target instanceof HTMLElement &&
+  (target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName));
+
+export function useKeys(keys: Keys) {
+  const latest = useRef(keys);
+  useEffect(() => {
+    latest.current = keys;
+  });
+  useEffect(() => {
+    const listen = (event: KeyboardEvent) => {
+      const name = `${event.ctrlKey || event.metaKey ? 'ctrl+' : ''}${event.key.toLowerCase()}`;
+      if (typing(event.target) && !name.startsWith('ctrl+')) return;
+      if (document.querySelector('[role=dialog]') && !name.startsWith('ctrl+')) return;
+      const act = latest.current[name];
+      if (act) {
+        event.preventDefault();
+        act();
+      }
+    };
+    window.addEventListener('keydown', listen);
+    return () => window.removeEventListener('keydown', listen);
+  }, []);
+}

@@ -1,0 +1,40 @@
+/** Live tidings: whatever one person saves, every screen looks at again. */
+
+import { useQueryClient } from '@tanstack/react-query';
+import { useEffect } from 'react';
+
+/** Which questions each topic makes stale. */
+const stale: Record<string, string[]> = {
+  visit: [
+    'visit',
+    'today',
+    'schedule',
+    'clinic-now',
+    'chart',
+    'charges',
+    'money',
+    'person-visits',
+    'claims',
+    'results',
+  ],
+  person: ['person', 'visit', 'today', 'schedule', 'clinic-now', 'chart', 'coverages', 'people'],
+  result: ['results', 'today', 'chart'],
+  claim: ['claims', 'claim', 'today', 'visit', 'batches'],
+  batch: ['batches', 'claims', 'claim'],
+  remittance: ['remittances', 'claims', 'claim', 'money', 'today', 'visit'],
+  prices: ['charges', 'services', 'today', 'visit'],
+};
+
+export function useLive() {
+  const client = useQueryClient();
+  useEffect(() => {
+    const source = new EventSource('/api/live');
+    source.onmessage = (event) => {
+      const tiding = JSON.parse(event.data as string) as { topic: string };
+      const keys = stale[tiding.topic];
+      if (keys) for (const key of keys) void client.invalidateQueries({ queryKey: [key] });
+      else void client.invalidateQueries();
+    };
+    return () => source.close();
+  }, [client]);
+}

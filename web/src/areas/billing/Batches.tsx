@@ -1,0 +1,59 @@
+import { api, useLook } from '../../api/client';
+import { dollars, useTimes } from '../../app/words';
+import { Empty, Mono, Scroller, Small, Table, Tag, type Tone } from '../../ui/layout';
+
+const tone: Record<string, Tone> = { sending: 'brass', sent: 'tide', accepted: 'kelp', rejected: 'coral' };
+const word: Record<string, string> = {
+  sending: '… being handed over',
+  sent: '→ handed over',
+  accepted: '✓ taken by the clearing house',
+  rejected: '✕ refused by the clearing house',
+};
+
+/** What was sent, with the file as it went, byte for byte. */
+export function Batches() {
+  const times = useTimes();
+  const look = useLook(['batches'], () => api.GET('/api/batches'));
+  if (look.data?.length === 0)
+    return <Empty>No batch yet. Choose ready claims and send them; files and answers are kept here.</Empty>;
+  return (
+    <Scroller>
+      <Table>
+        <thead>
+          <tr>
+            <th>Batch</th>
+            <th>Made</th>
+            <th className="number">Claims</th>
+            <th className="number">Total</th>
+            <th>State</th>
+            <th>Answer</th>
+            <th>File</th>
+          </tr>
+        </thead>
+        <tbody>
+          {look.data?.map((b) => (
+            <tr key={b.id}>
+              <td>
+                <Mono>{b.control}</Mono>
+              </td>
+              <td>
+                <Small>
+                  {times.full(b.madeAt)} {times.time(b.madeAt)}, {b.madeBy}
+                </Small>
+              </td>
+              <td className="number">{b.claims}</td>
+              <td className="number">{dollars(b.totalCents)}</td>
+              <td>
+                <Tag $tone={tone[b.state] ?? 'plain'}>{word[b.state] ?? b.state}</Tag>
+              </td>
+              <td>{b.answer}</td>
+              <td>
+                <a href={`/api/files/${b.documentId}`}>837P</a>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </Table>
+    </Scroller>
+  );
+}

@@ -1,0 +1,225 @@
+import { useState } from 'react';
+import styled from 'styled-components';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useMay, useSession } from '../../app/session';
+import { dollars, plainDate, useIdentity, useTimes } from '../../app/words';
+import { Button, Check, Choose, Dialog } from '../../ui/controls';
+import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag, type Tone } from '../../ui/layout';
+import { color } from '../../ui/tokens';
+
+const states = [
+  { id: '', label: 'All' },
+  { id: 'ready', label: 'Ready' },
+  { id: 'sent', label: 'Sent' },
+  { id: 'accepted', label: 'Accepted' },
+  { id: 'rejected', label: 'Rejected' },
+  { id: 'denied', label: 'Denied' },
+  { id: 'paid', label: 'Paid' },
+];
+
+const tone: Record<string, Tone> = {
+  ready: 'tide',
+  rejected: 'coral',
+  denied: 'coral',
+  paid: 'kelp',
+  accepted: 'plain',
+  sent: 'plain',
+};
+const shape: Record<string, string> = { ready: '○', sent: '→', accepted: '⇄', rejected: '✕', denied: '✕', paid: '✓' };
+
+const Open = styled.button`
+  all: unset;
+  cursor: pointer;
+  text-decoration: underline;
+  text-underline-offset: 3px;
+  &:focus-visible {
+    outline: 2px solid ${color.indigo};
+    outline-offset: 2px;
+  }
+`;
+
+function History({ id, onClose }: { id: string; onClose: () => void }) {
+  const times = useTimes();
+  const may = useMay();
+  const { run, busy, refusal } = useDo();
+  const path = { params: { path: { id } } };
+  const look = useLook(['claim', id], () => api.GET('/api/claims/{id}', path));
+  const claim = look.data?.claim.claim;
+  return (
+    <Dialog title={`Claim ${claim?.number ?? ''}`} open onClose={onClose} wide>
+      <Stack>
+        {claim && (
+          <Row>
+            <Tag $tone={tone[claim.state] ?? 'plain'}>
+              {shape[claim.state]} {claim.state}
+            </Tag>
+            <span>{look.data?.claim.payer}</span>
+            <Mono>{dollars(claim.totalCents)}</Mono>
+            {claim.payerClaimNumber && <Small>payer’s number {claim.payerClaimNumber}</Small>}
+          </Row>
+        )}
+        {claim?.reasons.map((r) => (
+          <Notice key={r} $tone="coral">
+            {r}
+          </Notice>
+        ))}
+        <Table>
+          <tbody>
+            {look.data?.events.map((e, i) => (
+              <tr key={i}>
+                <td>
+                  <Small>
+                    {times.full(e.at)} {times.time(e.at)}
+                  </Small>
+                </td>
+                <td>
+                  <Tag $tone={tone[e.state] ?? 'plain'}>{e.state}</Tag>
+                </td>
+                <td>{e.sentence}</td>
+              </tr>
+            ))}
+          </tbody>
+        </Table>
+        {refusal && <Notice $tone="coral">{refusal.message}</Notice>}
+        {claim && may('claims') && ['rejected', 'denied'].includes(claim.state) && (
+          <Row>
+            <Small>Put right what was refused (policy, details), then make it ready to go again.</Small>
+            <Spread />
+            <Button isDisabled={busy} onPress={() => void run(() => api.POST('/api/claims/{id}/correct', path))}>
+              Corrected: make ready
+            </Button>
+          </Row>
+        )}
+      </Stack>
+    </Dialog>
+  );
+}
+
+export function ClaimsList() {
+  const { setInHand } = useSession();
+  const [state, setState] = useState('');
+  const [chosen, setChosen] = useState<string[]>([]);
+  const [opened, setOpened] = useState<string | null>(null);
+  const [answer, setAnswer] = useState<Schemas['BatchAnswer'] | null>(null);
+  const identity = useIdentity();
+  const may = useMay();
+  const { run, busy, refusal } = useDo();
+  const look = useLook(['claims', state], () => api.GET('/api/claims', { params: { query: { state } } }));
+  const list = look.data ?? [];
+  const ready = list.filter((c) => c.claim.state === 'ready').map((c) => c.claim.id);
+  const picked = chosen.filter((id) => ready.includes(id));
+  const total = list.filter((c) => picked.includes(c.claim.id)).reduce((sum, c) => sum + c.claim.totalCents, 0);
+  const batch = async (checkOnly: boolean) => {
+    const made = await run(() => api.POST('/api/batches', { body: { claimIds: picked, checkOnly } }));
+    if (made) {
+      setAnswer(made);
+      if (made.batch) setChosen([]);
+    }
+  };
+  return (
+    <Stack>
+      <Row>
+        <Choose label="State" hideLabel value={state} onChange={setState} choices={states} />
+        <Spread />
+        {may('claims') && (
+          <>
+            <Button onPress={() => setChosen(ready)}>Choose all {ready.length} ready</Button>
+            <Button isDisabled={busy || picked.length === 0} onPress={() => void batch(true)}>
+              Check only
+            </Button>
+            <Button
+              $kind="filled"
+              data-main-action
+              isDisabled={busy || picked.length === 0}
+              onPress={() => void batch(false)}
+            >
+              Send {picked.length > 0 ? `${picked.length}, ${dollars(total)}` : 'a batch'}
+            </Button>
+          </>
+        )}
+      </Row>
+      {refusal && (
+        <Notice $tone="coral" role="alert">
+          {refusal.message}
+        </Notice>
+      )}
+      {answer && (
+        <Notice $tone={answer.findings.length > 0 ? 'coral' : 'kelp'}>
+          {answer.findings.length > 0
+            ? answer.findings.join(' ')
+            : `${answer.batch ? `Batch ${answer.batch.control} is on its way: ` : 'Ready to go: '}${answer.summary.join(' ')}`}
+        </Notice>
+      )}
+      {look.data && list.length === 0 && (
+        <Empty>No claim in this state. A claim is made when charges are completed.</Empty>
+      )}
+      {list.length > 0 && (
+        <Scroller>
+          <Table>
+            <thead>
+              <tr>
+                <th aria-label="Chosen" />
+                <th>Claim</th>
+                <th>Patient</th>
+                <th>Day of service</th>
+                <th>Payer</th>
+                <th className="number">Charge</th>
+                <th>State</th>
+                <th>What it says</th>
+              </tr>
+            </thead>
+            <tbody>
+              {list.map(({ claim, person, payer, visit }) => (
+                <tr
+                  key={claim.id}
+                  data-selected={picked.includes(claim.id)}
+                  data-claim={claim.number}
+                  data-claim-of={person.recordNumber}
+                >
+                  <td>
+                    {claim.state === 'ready' && may('claims') && (
+                      <Check
+                        label=""
+                        ariaLabel={`Choose claim ${claim.number}`}
+                        value={picked.includes(claim.id)}
+                        onChange={(on) =>
+                          setChosen((all) => (on ? [...all, claim.id] : all.filter((x) => x !== claim.id)))
+                        }
+                      />
+                    )}
+                  </td>
+                  <td>
+                    <Open
+                      type="button"
+                      onClick={() => {
+                        setOpened(claim.id);
+                        setInHand({ visit: visit.id });
+                      }}
+                    >
+                      <Mono>{claim.number}</Mono>
+                    </Open>
+                  </td>
+                  <td>{identity(person, visit.callSign)}</td>
+                  <td>
+                    <Small>{plainDate(visit.day)}</Small>
+                  </td>
+                  <td>{payer}</td>
+                  <td className="number">{dollars(claim.totalCents)}</td>
+                  <td>
+                    <Tag $tone={tone[claim.state] ?? 'plain'}>
+                      {shape[claim.state]} {claim.state}
+                    </Tag>
+                  </td>
+                  <td>
+                    <Small>{claim.reasons.join('; ')}</Small>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </Table>
+        </Scroller>
+      )}
+      {opened && <History id={opened} onClose={() => setOpened(null)} />}
+    </Stack>
+  );
+}

@@ -1,0 +1,103 @@
+import { useRef, useState } from 'react';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { dollars, plainDate } from '../../app/words';
+import { Button } from '../../ui/controls';
+import { Empty, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+
+const statusWord: Record<string, string> = {
+  '1': 'paid',
+  '2': 'paid second',
+  '3': 'paid third',
+  '4': 'denied',
+  '22': 'taken back',
+};
+
+/** Remittances come in by themselves, or by upload; each is posted once. */
+export function Remittances() {
+  const look = useLook(['remittances'], () => api.GET('/api/remittances'));
+  const { run, busy, refusal } = useDo();
+  const [answer, setAnswer] = useState<Schemas['UploadAnswer'] | null>(null);
+  const input = useRef<HTMLInputElement>(null);
+  const upload = async (file: File) => {
+    const body = await file.text();
+    const done = await run(() =>
+      api.POST('/api/remittances', { body, bodySerializer: (text) => text, headers: { 'content-type': 'text/plain' } }),
+    );
+    if (done) setAnswer(done);
+  };
+  return (
+    <Stack>
+      <Row>
+        <Small>
+          Files from the clearing house are posted as they come. One that does not balance is refused whole.
+        </Small>
+        <Spread />
+        <input
+          ref={input}
+          type="file"
+          hidden
+          aria-label="Remittance file"
+          onChange={(event) => {
+            const file = event.target.files?.[0];
+            if (file) void upload(file);
+            event.target.value = '';
+          }}
+        />
+        <Button isDisabled={busy} onPress={() => input.current?.click()}>
+          Upload an 835
+        </Button>
+      </Row>
+      {answer && (
+        <Notice $tone={answer.posted > 0 ? 'kelp' : 'tide'}>
+          {answer.posted > 0
+            ? `Posted: ${answer.matched} claims matched, ${answer.unmatched} waiting.`
+            : 'This remittance was posted before; nothing was posted again.'}
+        </Notice>
+      )}
+      {refusal && (
+        <Notice $tone="coral" role="alert">
+          {refusal.message}
+        </Notice>
+      )}
+      {look.data?.length === 0 && <Empty>No remittance yet. They arrive by themselves after a batch was taken.</Empty>}
+      {look.data?.map(({ remittance: r, claims }) => (
+        <Sheet key={r.id} data-remittance={r.trace}>
+          <Row>
+            <strong>{r.payerName}</strong>
+            <Mono>{dollars(r.amountCents)}</Mono>
+            <Small>
+              {plainDate(r.paidOn)}, {r.method}, trace <Mono>{r.trace}</Mono>
+            </Small>
+            <Spread />
+            <a href={`/api/files/${r.documentId}`}>835</a>
+          </Row>
+          <Scroller>
+            <Table>
+              <tbody>
+                {claims.map((c) => (
+                  <tr key={c.id}>
+                    <td>
+                      <Mono>{c.claimNumber}</Mono>
+                    </td>
+                    <td>{c.patientName}</td>
+                    <td>
+                      <Tag $tone={c.status === '4' ? 'coral' : c.status === '22' ? 'brass' : 'kelp'}>
+                        {statusWord[c.status] ?? `status ${c.status}`}
+                      </Tag>
+                      {!c.claimId && <Tag $tone="brass">matches nothing</Tag>}
+                    </td>
+                    <td className="number">{dollars(c.chargedCents)}</td>
+                    <td className="number">{dollars(c.paidCents)} paid</td>
+                    <td>
+                      <Small>{c.explanation.join(' ')}</Small>
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </Table>
+          </Scroller>
+        </Sheet>
+      ))}
+    </Stack>
+  );
+}

@@ -1,0 +1,78 @@
+import { useState } from 'react';
+import { api, type Schemas, useLook } from '../../api/client';
+import { plainDate, sexWord, useTimes } from '../../app/words';
+import { Button, Finder } from '../../ui/controls';
+import { Row, Small, Stack } from '../../ui/layout';
+
+type Card = Schemas['PersonCard'];
+
+/** The one search for people, wherever somebody is to be found; then, and only then, adding. */
+export function FindPerson(p: {
+  onTake: (person: Card) => void;
+  onNew?: (typed: string) => void;
+  preferred?: string | undefined;
+  label?: string;
+}) {
+  const [text, setText] = useState('');
+  const times = useTimes();
+  const look = useLook(
+    ['people', text],
+    () => api.GET('/api/people', { params: { query: { q: text } } }),
+    text.trim().length > 1,
+  );
+  const preferred = useLook(
+    ['person', p.preferred],
+    () => api.GET('/api/people/{id}', { params: { path: { id: p.preferred ?? '' } } }),
+    p.preferred !== undefined,
+  );
+  const hits = text.trim().length > 1 ? (look.data ?? []) : [];
+  const before = preferred.data?.card;
+  return (
+    <Stack>
+      <Finder
+        label={p.label ?? 'Find the patient'}
+        value={text}
+        onChange={setText}
+        autoFocus
+        placeholder="Name, birth date, telephone, record or subscriber number"
+        items={hits}
+        keyOf={(h) => h.person.id}
+        textOf={(h) => h.person.name}
+        onTake={(h) => p.onTake(h.person)}
+        render={({ person, nextVisit }) => (
+          <>
+            <strong>{person.name}</strong>
+            {person.preferredName && ` (${person.preferredName})`}
+            <br />
+            <Small>
+              {[
+                person.age,
+                sexWord(person.sex),
+                plainDate(person.birthDate),
+                person.address,
+                person.recordNumber,
+                nextVisit && `next visit ${times.day(nextVisit)}`,
+                person.deceased && 'deceased',
+              ]
+                .filter(Boolean)
+                .join(' · ')}
+            </Small>
+          </>
+        )}
+      />
+      {before && text === '' && (
+        <Row>
+          <Button onPress={() => p.onTake(before)}>{before.name}, in hand</Button>
+        </Row>
+      )}
+      {look.isSuccess && hits.length === 0 && text.trim().length > 1 && (
+        <p role="status">Nobody is found under “{text}”.</p>
+      )}
+      {p.onNew && text.trim().length > 1 && (
+        <Row>
+          <Button onPress={() => p.onNew?.(text)}>Add somebody new</Button>
+        </Row>
+      )}
+    </Stack>
+  );
+}

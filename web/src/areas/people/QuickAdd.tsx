@@ -1,0 +1,116 @@
+import { useState } from 'react';
+import { api, type Schemas, useDo } from '../../api/client';
+import { plainDate, sexWord } from '../../app/words';
+import { Button, Choose, Field } from '../../ui/controls';
+import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { emptyForm, type PersonForm, sexes } from './form';
+
+type Card = Schemas['PersonCard'];
+type Twin = Schemas['Twin'];
+
+/** Takes only a name, and whatever else is known; the gaps become blockers at check-in. */
+export function QuickAdd(p: { typed: string; onDone: (person: Card) => void; onBack: () => void }) {
+  const words = p.typed
+    .replace(/[^\p{L}\p{M}' -]/gu, ' ')
+    .trim()
+    .split(/\s+/);
+  const capital = (w: string | undefined) => (w ? w.charAt(0).toUpperCase() + w.slice(1) : '');
+  const [form, setForm] = useState<PersonForm>({
+    ...emptyForm,
+    firstName: capital(words[0]),
+    lastName: words.slice(1).map(capital).join(' '),
+  });
+  const { run, busy, refusal } = useDo();
+  const set = (field: keyof PersonForm) => (value: string) => setForm((f) => ({ ...f, [field]: value }));
+  const save = async (notATwin: boolean) => {
+    const person = await run(() => api.POST('/api/people', { body: { ...form, notATwin } }));
+    if (person) {
+      const found = await api.GET('/api/people/{id}', { params: { path: { id: person.id } } });
+      if (found.data) p.onDone(found.data.card);
+    }
+  };
+  const twins = refusal?.is('likely-twin') ? (refusal.problem.current as unknown as Twin[]) : [];
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        void save(false);
+      }}
+    >
+      <Stack $gap={4}>
+        <Columns $min="180px">
+          <Field
+            label="First name"
+            value={form.firstName}
+            onChange={set('firstName')}
+            fault={refusal?.fault('firstName')}
+            autoFocus
+            name="firstName"
+          />
+          <Field
+            label="Last name"
+            value={form.lastName}
+            onChange={set('lastName')}
+            fault={refusal?.fault('lastName')}
+            name="lastName"
+          />
+          <Field
+            label="Birth date"
+            value={form.birthDate}
+            onChange={set('birthDate')}
+            fault={refusal?.fault('birthDate')}
+            placeholder="3/4/62"
+            name="birthDate"
+          />
+          <Field
+            label="Mobile telephone"
+            value={form.phone}
+            onChange={set('phone')}
+            fault={refusal?.fault('phone')}
+            name="phone"
+          />
+        </Columns>
+        <Choose label="Sex" value={form.sex} onChange={set('sex')} choices={sexes} fault={refusal?.fault('sex')} />
+        {twins.length > 0 && (
+          <Notice $tone="brass" role="alert">
+            <Stack>
+              <strong>Is it one of these?</strong>
+              {twins.map((t) => (
+                <Row key={t.person.id}>
+                  <div>
+                    {t.person.name}
+                    <br />
+                    <Small>
+                      {[plainDate(t.person.birthDate), sexWord(t.person.sex), t.person.address, t.person.recordNumber]
+                        .filter(Boolean)
+                        .join(' · ')}
+                    </Small>
+                    <br />
+                    <Small>{t.reasons.join(', ')}</Small>
+                  </div>
+                  <Spread />
+                  <Button onPress={() => p.onDone(t.person)}>It is</Button>
+                </Row>
+              ))}
+              <Row>
+                <Button onPress={() => void save(true)}>No, somebody else: add</Button>
+              </Row>
+            </Stack>
+          </Notice>
+        )}
+        {refusal && twins.length === 0 && refusal.problem.fields.length === 0 && (
+          <Notice $tone="coral" role="alert">
+            {refusal.message}
+          </Notice>
+        )}
+        <Row>
+          <Spread />
+          <Button onPress={p.onBack}>Back to the search</Button>
+          <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+            Add
+          </Button>
+        </Row>
+      </Stack>
+    </form>
+  );
+}

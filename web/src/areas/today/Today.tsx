@@ -1,0 +1,180 @@
+/** What waits for me, grouped by what I would do next, oldest first, each row with its one action. */
+
+import { useNavigate } from 'react-router';
+import styled from 'styled-components';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useSession } from '../../app/session';
+import { useIdentity, useTimes } from '../../app/words';
+import { Button } from '../../ui/controls';
+import { Empty, Head, Mono, Notice, Page, Small, Spread, Stack } from '../../ui/layout';
+import { color, corner, phone, space } from '../../ui/tokens';
+import { CompactLine } from '../../ui/VisitLine';
+
+type Waiting = Schemas['Waiting'];
+
+const Group = styled.section`
+  margin-bottom: ${space(6)};
+  h2 {
+    display: flex;
+    align-items: baseline;
+    gap: ${space(2)};
+    margin-bottom: ${space(2)};
+  }
+`;
+
+const Rows = styled.ul`
+  background: ${color.sheet};
+  border: 1px solid ${color.line};
+  border-radius: ${corner};
+`;
+
+const Item = styled.li`
+  display: grid;
+  grid-template-columns: 88px minmax(150px, 1.2fr) minmax(170px, 1.6fr) 190px auto;
+  gap: ${space(3)};
+  align-items: center;
+  padding: ${space(2)} ${space(4)};
+  border-bottom: 1px solid ${color.line};
+  &:last-child {
+    border-bottom: 0;
+  }
+  > :last-child {
+    justify-self: end;
+  }
+  strong {
+    font-weight: 600;
+  }
+  @media (max-width: ${phone}) {
+    grid-template-columns: 1fr auto;
+    > [data-phone='off'] {
+      display: none;
+    }
+  }
+`;
+
+const Counts = styled.div`
+  display: flex;
+  gap: ${space(5)};
+  color: ${color.quiet};
+  b {
+    color: ${color.ink};
+    font-size: 18px;
+  }
+`;
+
+export default function Today() {
+  const { me, now, setInHand } = useSession();
+  const times = useTimes();
+  const identity = useIdentity();
+  const navigate = useNavigate();
+  const look = useLook(['today'], () => api.GET('/api/today'));
+  const { run, busy, refusal } = useDo();
+  const act = (w: Waiting) => {
+    const visit = w.card?.visit.id;
+    if (visit) setInHand({ visit });
+    if (w.place === 'arrival' && visit)
+      return void run(() =>
+        api.POST('/api/visits/{id}/stage', { params: { path: { id: visit } }, body: { to: 'here' } }),
+      );
+    const to: Record<string, string> = {
+      check_in: `/visits/${visit}/check-in`,
+      room: '/in-clinic',
+      rooming: `/visits/${visit}/rooming`,
+      note: `/visits/${visit}/note`,
+      charges: `/visits/${visit}/charges`,
+      money: `/visits/${visit}/money`,
+      claim: '/billing',
+      remittances: '/billing?tab=remittances',
+      results: '/results',
+    };
+    navigate(to[w.place] ?? '/today');
+  };
+  const groups = new Map<string, Waiting[]>();
+  for (const w of look.data?.waiting ?? []) groups.set(w.group, [...(groups.get(w.group) ?? []), w]);
+  const first = me.staff.firstName;
+  return (
+    <Page>
+      <Head>
+        <h1>{times.day(now.toISOString())}</h1>
+        <p>What waits for you, {first}</p>
+        <Spread />
+        {look.data && (
+          <Counts>
+            <span>
+              <b>{look.data.visitsToday}</b> booked
+            </span>
+            <span>
+              <b>{look.data.present}</b> in the building
+            </span>
+            <span>
+              <b>{look.data.seenToday}</b> seen
+            </span>
+          </Counts>
+        )}
+      </Head>
+      <Stack style={{ marginBottom: 16 }}>
+        {look.data?.troubles.map((t) => (
+          <Notice key={t} $tone="brass">
+            {t}
+          </Notice>
+        ))}
+        {refusal && (
+          <Notice $tone="coral" role="alert">
+            {refusal.message}
+          </Notice>
+        )}
+      </Stack>
+      {[...groups].map(([name, list]) => (
+        <Group key={name}>
+          <h2>
+            {name} <Small>{list.length}</Small>
+          </h2>
+          <Rows>
+            {list.slice(0, 25).map((w, i) => {
+              const person = w.card?.person ?? w.person;
+              return (
+                <Item key={w.card?.visit.id ?? w.resultId ?? i} data-waiting={person?.recordNumber}>
+                  <span data-phone="off">
+                    {w.place === 'arrival' && w.card ? (
+                      <Mono>{times.time(w.card.visit.startsAt)}</Mono>
+                    ) : (
+                      w.since && <Small>{times.since(w.since)}</Small>
+                    )}
+                  </span>
+                  <span>
+                    <strong>{person ? identity(person, w.card?.visit.callSign) : 'Person uncertain'}</strong>
+                    <br />
+                    <Small>{[person?.age, person?.recordNumber].filter(Boolean).join(' · ')}</Small>
+                  </span>
+                  <span data-phone="off">
+                    {w.sentence || w.card?.visit.reason}
+                    {w.blockers.length > 1 && <Small> and {w.blockers.length - 1} more</Small>}
+                  </span>
+                  <span data-phone="off">{w.card && <CompactLine line={w.card.line} />}</span>
+                  <Button
+                    isDisabled={busy}
+                    onPress={() => act(w)}
+                    aria-label={`${w.action}: ${person?.name ?? w.sentence}`}
+                  >
+                    {w.action}
+                  </Button>
+                </Item>
+              );
+            })}
+            {list.length > 25 && (
+              <Item>
+                <Small data-phone="off">and {list.length - 25} more</Small>
+              </Item>
+            )}
+          </Rows>
+        </Group>
+      ))}
+      {look.data && groups.size === 0 && (
+        <Empty>
+          Nothing waits for you. What stands between a visit and its next mark, and is yours to clear, appears here by
+          itself.
+        </Empty>
+      )}
+    </Page>
+  );
+}

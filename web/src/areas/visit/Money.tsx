@@ -1,0 +1,83 @@
+/** Why do we owe this? The river, the payer's reasons, every entry, and taking a payment. */
+
+import { api, type Schemas, useLook } from '../../api/client';
+import { amountText, dollars, useTimes } from '../../app/words';
+import { Notice, Scroller, Sheet, Small, Stack, Table, Tag } from '../../ui/layout';
+import { River } from '../../ui/River';
+import { Collect } from './Collect';
+
+export function Money({ view }: { view: Schemas['VisitView'] }) {
+  const visit = view.card.visit.id;
+  const times = useTimes();
+  const look = useLook(['money', visit], () => api.GET('/api/visits/{id}/money', { params: { path: { id: visit } } }));
+  const data = look.data;
+  if (!data) return null;
+  const owes = data.river.patientOwesCents;
+  return (
+    <Stack $gap={0}>
+      <Sheet>
+        <h2>Balance of this visit</h2>
+        <River river={data.river} />
+      </Sheet>
+      {data.decisions.length > 0 && (
+        <Sheet>
+          <h2>What the payer said</h2>
+          <Stack $gap={2}>
+            {data.decisions.flatMap((d) =>
+              d.explanation.map((sentence) => (
+                <Notice key={d.id + sentence} $tone={d.status === '4' ? 'coral' : 'tide'}>
+                  {sentence}
+                </Notice>
+              )),
+            )}
+          </Stack>
+        </Sheet>
+      )}
+      {owes > 0 && view.river.payerOwesCents === 0 && (
+        <Sheet>
+          <h2>Take {dollars(owes)}</h2>
+          <Collect visit={visit} suggested={amountText(owes)} />
+        </Sheet>
+      )}
+      <Sheet>
+        <h2>Every entry</h2>
+        {data.transactions.length === 0 && <p>Nothing is posted yet.</p>}
+        {data.transactions.length > 0 && (
+          <Scroller>
+            <Table>
+              <tbody>
+                {data.transactions.map((t) => (
+                  <tr key={t.id}>
+                    <td>
+                      <Small>
+                        {times.full(t.at)} {times.time(t.at)}
+                      </Small>
+                    </td>
+                    <td>
+                      <Tag>{t.kind}</Tag> {t.memo}
+                    </td>
+                    <td>
+                      {t.entries.map((e, i) => (
+                        <div key={i}>
+                          {e.account} <Small>{e.memo}</Small>
+                        </div>
+                      ))}
+                    </td>
+                    <td className="number">
+                      {t.entries.map((e, i) => (
+                        <div key={i}>{dollars(e.cents)}</div>
+                      ))}
+                    </td>
+                    <td>
+                      <Small>{t.by}</Small>
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </Table>
+          </Scroller>
+        )}
+      </Sheet>
+    </Stack>
+  );
+}

@@ -1,0 +1,72 @@
+/** One visit: its parts as tabs, in the order of the work; who it is stands in the companion. */
+
+import { useEffect } from 'react';
+import { useNavigate, useParams } from 'react-router';
+import { api, useLook } from '../../api/client';
+import { useMay, useSession } from '../../app/session';
+import { useIdentity, useTimes } from '../../app/words';
+import { Tabs, type TabItem } from '../../ui/controls';
+import { Empty, Head, Page } from '../../ui/layout';
+import { Charges } from './Charges';
+import { CheckIn } from './CheckIn';
+import { Money } from './Money';
+import { Note } from './Note';
+import { Orders } from './Orders';
+import { Prescriptions } from './Prescriptions';
+import { Rooming } from './Rooming';
+
+export default function VisitPage() {
+  const { id = '', part = 'note' } = useParams();
+  const { setInHand } = useSession();
+  const navigate = useNavigate();
+  const may = useMay();
+  const times = useTimes();
+  const identity = useIdentity();
+  const path = { params: { path: { id } } };
+  const look = useLook(['visit', id], () => api.GET('/api/visits/{id}', path));
+  const chart = useLook(['chart', id], () => api.GET('/api/visits/{id}/chart', path), may('see_chart'));
+  useEffect(() => setInHand({ visit: id }), [id, setInHand]);
+  if (look.error) return <Empty style={{ margin: 24 }}>{look.error.message}</Empty>;
+  if (!look.data) return null;
+  const view = look.data;
+  const { visit, person } = view.card;
+  const items: (TabItem | false)[] = [
+    { id: 'check-in', label: 'Check-in', content: <CheckIn view={view} /> },
+    may('see_chart') &&
+      chart.data !== undefined && {
+        id: 'rooming',
+        label: 'Rooming',
+        content: <Rooming view={view} chart={chart.data} />,
+      },
+    may('see_chart') &&
+      chart.data !== undefined && { id: 'note', label: 'Note', content: <Note view={view} chart={chart.data} /> },
+    may('see_chart') &&
+      chart.data !== undefined && { id: 'orders', label: 'Orders', content: <Orders view={view} chart={chart.data} /> },
+    may('see_chart') &&
+      chart.data !== undefined && {
+        id: 'prescriptions',
+        label: 'Prescriptions',
+        content: <Prescriptions view={view} chart={chart.data} />,
+      },
+    may('see_charges') && { id: 'charges', label: 'Charges', content: <Charges view={view} /> },
+    may('see_charges') && { id: 'money', label: 'Balance', content: <Money view={view} /> },
+  ];
+  const shown = items.filter((t): t is TabItem => t !== false);
+  const value = shown.some((t) => t.id === part) ? part : (shown[0]?.id ?? '');
+  return (
+    <Page>
+      <Head style={{ marginBottom: 12 }}>
+        <h1>{identity(person, visit.callSign)}</h1>
+        <p>
+          {visit.reason} · {times.day(visit.startsAt)} {times.time(visit.startsAt)}
+        </p>
+      </Head>
+      <Tabs
+        label="Parts of the visit"
+        items={shown}
+        value={value}
+        onChange={(next) => navigate(`/visits/${id}/${next}`)}
+      />
+    </Page>
+  );
+}

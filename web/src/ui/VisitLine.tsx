@@ -1,0 +1,201 @@
+/** The visit line: nine marks on one thin line. Reached ones are filled, the present one is ringed,
+ *  blocked ones are notched with their count. */
+
+import { Link } from 'react-router';
+import styled from 'styled-components';
+import type { Schemas } from '../api/client';
+import { color, font, size, space } from './tokens';
+
+type Line = Schemas['LineView'];
+type Mark = Schemas['MarkView'];
+
+const state = (mark: Mark) => (mark.at ? 'reached' : mark.current ? 'current' : 'ahead');
+
+const Strip = styled.span`
+  display: inline-flex;
+  align-items: center;
+  gap: 3px;
+  i {
+    display: block;
+    width: 13px;
+    height: 6px;
+    border-radius: 2px;
+    background: ${color.well};
+    border: 1px solid ${color.line};
+  }
+  i[data-state='reached'] {
+    background: ${color.kelp};
+    border-color: ${color.kelp};
+  }
+  i[data-state='current'] {
+    height: 12px;
+    background: ${color.sheet};
+    border: 2px solid ${color.indigo};
+  }
+  i[data-state='current'][data-blocked='true'] {
+    border-color: ${color.brass};
+    clip-path: polygon(0 0, 100% 0, 100% 55%, 70% 100%, 0 100%);
+  }
+  small {
+    margin-left: ${space(1)};
+    font-size: ${size.small};
+    color: ${color.quiet};
+    white-space: nowrap;
+  }
+`;
+
+/** What the line says in one sentence, for those who hear it. */
+export function lineInWords(line: Line): string {
+  if (line.ended) return `Visit ${line.ended}`;
+  const reached = line.marks.filter((m) => m.at).map((m) => m.label);
+  const current = line.marks.find((m) => m.current);
+  const blockers = current?.blockers.length ?? 0;
+  const next = current ? `next: ${current.label}` : 'complete';
+  return `Reached ${reached.at(-1) ?? 'nothing'}, ${next}${blockers ? `, ${blockers} to clear` : ''}`;
+}
+
+export function CompactLine({ line, words = true }: { line: Line; words?: boolean }) {
+  const current = line.marks.find((m) => m.current);
+  const count = current?.blockers.length ?? 0;
+  return (
+    <Strip role="img" aria-label={lineInWords(line)} title={lineInWords(line)}>
+      {line.marks.map((m) => (
+        <i key={m.mark} data-state={state(m)} data-blocked={m.blockers.length > 0} />
+      ))}
+      {words && (
+        <small aria-hidden>
+          {line.ended ?? (current ? current.label : 'Settled')}
+          {count > 0 && !line.ended ? ` · ${count}` : ''}
+        </small>
+      )}
+    </Strip>
+  );
+}
+
+const Full = styled.ol`
+  position: relative;
+  display: flex;
+  flex-direction: column;
+`;
+
+const Step = styled.li`
+  position: relative;
+  display: grid;
+  grid-template-columns: 22px 1fr auto;
+  gap: ${space(2)};
+  align-items: baseline;
+  padding-bottom: ${space(2)};
+  &::before {
+    content: '';
+    position: absolute;
+    left: 7px;
+    top: 14px;
+    bottom: -4px;
+    width: 2px;
+    background: ${color.line};
+  }
+  &[data-state='reached']::before {
+    background: ${color.kelp};
+  }
+  &:last-child::before {
+    display: none;
+  }
+  > b {
+    position: relative;
+    top: 2px;
+    width: 16px;
+    height: 16px;
+    border-radius: 50%;
+    border: 2px solid ${color.line};
+    background: ${color.sheet};
+  }
+  &[data-state='reached'] > b {
+    background: ${color.kelp};
+    border-color: ${color.kelp};
+  }
+  &[data-state='current'] > b {
+    border-color: ${color.indigo};
+    box-shadow: inset 0 0 0 3px ${color.sheet};
+    background: ${color.indigo};
+  }
+  > span {
+    color: ${color.quiet};
+  }
+  &[data-state='current'] > span {
+    color: ${color.ink};
+    font-weight: 700;
+  }
+  &[data-state='reached'] > span {
+    color: ${color.ink};
+  }
+  > time {
+    font: ${size.small} ${font.mono};
+    color: ${color.quiet};
+  }
+`;
+
+const Blockers = styled.ul`
+  grid-column: 2 / -1;
+  display: flex;
+  flex-direction: column;
+  gap: ${space(1)};
+  margin: ${space(1)} 0;
+  li {
+    padding-left: ${space(2)};
+    border-left: 3px solid ${color.brass};
+    font-size: ${size.small};
+    line-height: 1.35;
+  }
+  a {
+    color: ${color.ink};
+  }
+`;
+
+const parts: Record<string, string> = {
+  details: 'check-in?step=details',
+  coverage: 'check-in?step=coverage',
+  benefits: 'check-in?step=coverage',
+  check_in: 'check-in',
+  rooming: 'rooming',
+  note: 'note',
+  diagnoses: 'note',
+  orders: 'orders',
+  prescriptions: 'prescriptions',
+  charges: 'charges',
+  claim: 'money',
+  money: 'money',
+  schedule: 'note',
+};
+
+/** The exact place where a blocker is cleared. */
+export const placeOf = (visit: string, place: string) => `/visits/${visit}/${parts[place] ?? 'note'}`;
+
+export function FullLine({ line, visit, time }: { line: Line; visit: string; time: (iso: string) => string }) {
+  return (
+    <Full aria-label="Visit line">
+      {line.marks.map((m) => (
+        <Step key={m.mark} data-state={state(m)} data-mark={m.mark}>
+          <b aria-hidden />
+          <span>
+            {m.label}
+            {m.at && <span style={{ position: 'absolute', opacity: 0, pointerEvents: 'none' }}> reached</span>}
+          </span>
+          {m.at && (
+            <time dateTime={m.at} title={m.by ?? ''}>
+              {time(m.at)}
+            </time>
+          )}
+          {m.blockers.length > 0 && (m.current || m.mark === 'checked_in') && (
+            <Blockers>
+              {m.blockers.map((b) => (
+                <li key={b.sentence} data-blocker={b.code}>
+                  <Link to={placeOf(visit, b.place)}>{b.sentence}</Link>
+                </li>
+              ))}
+            </Blockers>
+          )}
+        </Step>
+      ))}
+    </Full>
+  );
+}

@@ -1,0 +1,444 @@
+/** React Aria controls, styled once. */
+
+import type { ReactNode } from 'react';
+import * as Aria from 'react-aria-components';
+import styled, { css } from 'styled-components';
+import { color, corner, shadow, size, space } from './tokens';
+
+const filled = css`
+  background: ${color.indigo};
+  border-color: ${color.indigo};
+  color: ${color.onIndigo};
+  &[data-hovered],
+  &[data-pressed] {
+    background: ${color.pressed};
+    border-color: ${color.pressed};
+  }
+`;
+
+export const Button = styled(Aria.Button)<{ $kind?: 'filled' | 'quiet' | 'stop' }>`
+  display: inline-flex;
+  align-items: center;
+  justify-content: center;
+  gap: ${space(2)};
+  min-height: 36px;
+  padding: ${space(1.5)} ${space(4)};
+  border: 1px solid ${color.line};
+  border-radius: ${corner};
+  background: ${color.sheet};
+  color: ${color.indigo};
+  font-weight: 600;
+  cursor: pointer;
+  white-space: nowrap;
+  &[data-hovered] {
+    background: ${color.selected};
+  }
+  &[data-disabled] {
+    opacity: 0.55;
+    cursor: default;
+  }
+  ${(p) => p.$kind === 'filled' && filled}
+  ${(p) => p.$kind === 'quiet' && `border-color: transparent; background: transparent; padding-inline: ${space(2)};`}
+  ${(p) => p.$kind === 'stop' && `color: ${color.coral};`}
+`;
+
+const Label = styled(Aria.Label)`
+  display: block;
+  font-size: ${size.small};
+  color: ${color.quiet};
+  margin-bottom: ${space(1)};
+`;
+
+const box = css`
+  width: 100%;
+  min-height: 36px;
+  padding: ${space(1.5)} ${space(2.5)};
+  border: 1px solid ${color.quiet};
+  border-radius: ${corner};
+  background: ${color.sheet};
+  &[data-focused] {
+    border-color: ${color.indigo};
+    outline: 2px solid ${color.indigo};
+    outline-offset: 1px;
+  }
+  &[data-invalid] {
+    border-color: ${color.coral};
+  }
+  &::placeholder {
+    color: ${color.quiet};
+  }
+`;
+
+export const Input = styled(Aria.Input)`
+  ${box}
+`;
+
+const Area = styled(Aria.TextArea)`
+  ${box}
+  line-height: 1.5;
+  resize: vertical;
+  field-sizing: content;
+`;
+
+const Fault = styled.p`
+  margin-top: ${space(1)};
+  font-size: ${size.small};
+  color: ${color.coral};
+`;
+
+const Hint = styled.p`
+  margin-top: ${space(1)};
+  font-size: ${size.small};
+  color: ${color.quiet};
+`;
+
+interface FieldProps {
+  label: string;
+  value: string;
+  onChange: (value: string) => void;
+  /** What is wrong with it, in a sentence. */
+  fault?: string | undefined;
+  hint?: ReactNode;
+  autoFocus?: boolean;
+  placeholder?: string;
+  type?: string;
+  name?: string;
+  onBlur?: () => void;
+  isDisabled?: boolean;
+  lines?: number;
+  hideLabel?: boolean;
+  onKeyDown?: (event: { key: string }) => void;
+}
+
+export function Field(p: FieldProps) {
+  return (
+    <Aria.TextField
+      value={p.value}
+      onChange={p.onChange}
+      isInvalid={p.fault !== undefined}
+      isDisabled={p.isDisabled ?? false}
+      name={p.name ?? p.label}
+      type={p.type ?? 'text'}
+      onBlur={p.onBlur}
+      autoFocus={p.autoFocus ?? false}
+      aria-label={p.hideLabel ? p.label : undefined}
+      onKeyDown={p.onKeyDown}
+    >
+      {!p.hideLabel && <Label>{p.label}</Label>}
+      {p.lines ? (
+        <Area rows={p.lines} placeholder={p.placeholder ?? ''} />
+      ) : (
+        <Input placeholder={p.placeholder ?? ''} autoComplete="off" />
+      )}
+      {p.fault && (
+        <Fault role="alert" slot="errorMessage">
+          {p.fault}
+        </Fault>
+      )}
+      {p.hint && !p.fault && <Hint>{p.hint}</Hint>}
+    </Aria.TextField>
+  );
+}
+
+const SelectButton = styled(Aria.Button)`
+  ${box}
+  display: flex;
+  justify-content: space-between;
+  gap: ${space(2)};
+  text-align: left;
+  cursor: pointer;
+  &::after {
+    content: '▾';
+    color: ${color.quiet};
+  }
+`;
+
+export const Float = styled(Aria.Popover)`
+  background: ${color.sheet};
+  border: 1px solid ${color.line};
+  border-radius: ${corner};
+  box-shadow: ${shadow};
+  min-width: var(--trigger-width);
+  max-height: 340px;
+  overflow: auto;
+`;
+
+export const Options = styled(Aria.ListBox)`
+  padding: ${space(1)};
+`;
+
+export const Option = styled(Aria.ListBoxItem)`
+  padding: ${space(1.5)} ${space(2.5)};
+  border-radius: 4px;
+  cursor: pointer;
+  &[data-focused],
+  &[data-hovered] {
+    background: ${color.selected};
+  }
+  &[data-selected] {
+    font-weight: 600;
+  }
+`;
+
+export interface Choice {
+  id: string;
+  label: string;
+}
+
+export function Pick(p: {
+  label: string;
+  choices: Choice[];
+  value: string | null;
+  onChange: (id: string) => void;
+  fault?: string | undefined;
+  placeholder?: string;
+  hideLabel?: boolean;
+}) {
+  return (
+    <Aria.Select
+      value={p.value}
+      onChange={(key) => key !== null && p.onChange(String(key))}
+      isInvalid={p.fault !== undefined}
+      placeholder={p.placeholder ?? 'Choose'}
+      aria-label={p.hideLabel ? p.label : undefined}
+    >
+      {!p.hideLabel && <Label>{p.label}</Label>}
+      <SelectButton>
+        <Aria.SelectValue />
+      </SelectButton>
+      {p.fault && <Fault role="alert">{p.fault}</Fault>}
+      <Float>
+        <Options items={p.choices}>
+          {(c) => <Option textValue={(c as Choice).label}>{(c as Choice).label}</Option>}
+        </Options>
+      </Float>
+    </Aria.Select>
+  );
+}
+
+const Segments = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: ${space(1)};
+`;
+
+const Segment = styled(Aria.Radio)`
+  padding: ${space(1.5)} ${space(3)};
+  border: 1px solid ${color.line};
+  border-radius: ${corner};
+  background: ${color.sheet};
+  cursor: pointer;
+  &[data-hovered] {
+    background: ${color.selected};
+  }
+  &[data-selected] {
+    background: ${color.selected};
+    border-color: ${color.indigo};
+    color: ${color.indigo};
+    font-weight: 600;
+  }
+`;
+
+/** A few choices side by side. */
+export function Choose(p: {
+  label: string;
+  choices: Choice[];
+  value: string;
+  onChange: (id: string) => void;
+  hideLabel?: boolean;
+  fault?: string | undefined;
+}) {
+  return (
+    <Aria.RadioGroup
+      value={p.value}
+      onChange={p.onChange}
+      orientation="horizontal"
+      aria-label={p.hideLabel ? p.label : undefined}
+    >
+      {!p.hideLabel && <Label>{p.label}</Label>}
+      <Segments>
+        {p.choices.map((c) => (
+          <Segment key={c.id} value={c.id}>
+            {c.label}
+          </Segment>
+        ))}
+      </Segments>
+      {p.fault && <Fault role="alert">{p.fault}</Fault>}
+    </Aria.RadioGroup>
+  );
+}
+
+const CheckLabel = styled(Aria.Checkbox)`
+  display: inline-flex;
+  align-items: center;
+  gap: ${space(2)};
+  cursor: pointer;
+  &::before {
+    content: '';
+    width: 18px;
+    height: 18px;
+    flex: none;
+    border: 1.5px solid ${color.quiet};
+    border-radius: 4px;
+    background: ${color.sheet};
+  }
+  &[data-selected]::before {
+    content: '✓';
+    display: grid;
+    place-items: center;
+    background: ${color.indigo};
+    border-color: ${color.indigo};
+    color: ${color.onIndigo};
+    font-size: ${size.small};
+    font-weight: 700;
+  }
+`;
+
+export function Check(p: { label: ReactNode; value: boolean; onChange: (v: boolean) => void; ariaLabel?: string }) {
+  return (
+    <CheckLabel isSelected={p.value} onChange={p.onChange} aria-label={p.ariaLabel}>
+      {p.label}
+    </CheckLabel>
+  );
+}
+
+const Veil = styled(Aria.ModalOverlay)`
+  position: fixed;
+  inset: 0;
+  z-index: 50;
+  display: grid;
+  place-items: start center;
+  padding: 9vh ${space(4)} ${space(4)};
+  background: ${color.veil};
+  overflow: auto;
+`;
+
+const Pane = styled(Aria.Modal)<{ $wide?: boolean }>`
+  width: min(${(p) => (p.$wide ? '860px' : '560px')}, 100%);
+  background: ${color.sheet};
+  border-radius: ${corner};
+  box-shadow: ${shadow};
+`;
+
+const Inside = styled(Aria.Dialog)`
+  padding: ${space(5)} ${space(6)} ${space(6)};
+  outline: none;
+  h2 {
+    margin-bottom: ${space(4)};
+  }
+`;
+
+export function Dialog(p: { title: string; open: boolean; onClose: () => void; children: ReactNode; wide?: boolean }) {
+  return (
+    <Veil isOpen={p.open} onOpenChange={(open) => !open && p.onClose()} isDismissable>
+      <Pane $wide={p.wide ?? false} data-print="sheet">
+        <Inside>
+          <Aria.Heading slot="title" level={2}>
+            {p.title}
+          </Aria.Heading>
+          {p.children}
+        </Inside>
+      </Pane>
+    </Veil>
+  );
+}
+
+const TabLine = styled(Aria.TabList)`
+  display: flex;
+  flex-wrap: wrap;
+  gap: ${space(1)};
+  border-bottom: 1px solid ${color.line};
+  margin-bottom: ${space(4)};
+`;
+
+const TabHead = styled(Aria.Tab)`
+  padding: ${space(2)} ${space(3)};
+  cursor: pointer;
+  color: ${color.quiet};
+  border-bottom: 3px solid transparent;
+  margin-bottom: -1px;
+  &[data-selected] {
+    color: ${color.indigo};
+    border-color: ${color.indigo};
+    font-weight: 600;
+  }
+  &[data-hovered] {
+    color: ${color.indigo};
+  }
+`;
+
+export interface TabItem {
+  id: string;
+  label: string;
+  content: ReactNode;
+}
+
+export function Tabs(p: { label: string; items: TabItem[]; value: string; onChange: (id: string) => void }) {
+  return (
+    <Aria.Tabs selectedKey={p.value} onSelectionChange={(key) => p.onChange(String(key))}>
+      <TabLine aria-label={p.label}>
+        {p.items.map((t) => (
+          <TabHead key={t.id} id={t.id}>
+            {t.label}
+          </TabHead>
+        ))}
+      </TabLine>
+      {p.items.map((t) => (
+        <Aria.TabPanel key={t.id} id={t.id}>
+          {t.content}
+        </Aria.TabPanel>
+      ))}
+    </Aria.Tabs>
+  );
+}
+
+const Found = styled(Options)`
+  margin-top: ${space(1)};
+  border: 1px solid ${color.line};
+  border-radius: ${corner};
+  background: ${color.sheet};
+  max-height: 320px;
+  overflow: auto;
+  &[data-empty] {
+    display: none;
+  }
+`;
+
+/** A search whose answers hang below it; arrows choose while the typing goes on, Enter takes. */
+export function Finder<T extends object>(p: {
+  label: string;
+  value: string;
+  onChange: (value: string) => void;
+  items: T[];
+  keyOf: (item: T) => string;
+  textOf: (item: T) => string;
+  onTake: (item: T) => void;
+  render: (item: T) => ReactNode;
+  placeholder?: string;
+  autoFocus?: boolean;
+  hideLabel?: boolean;
+}) {
+  return (
+    <Aria.Autocomplete inputValue={p.value} onInputChange={p.onChange}>
+      <Aria.SearchField aria-label={p.label} autoFocus={p.autoFocus ?? false}>
+        {!p.hideLabel && <Label>{p.label}</Label>}
+        <Input placeholder={p.placeholder ?? ''} autoComplete="off" />
+      </Aria.SearchField>
+      <Found
+        aria-label={`${p.label}, found`}
+        items={p.items}
+        selectionMode="none"
+        onAction={(key) => {
+          const item = p.items.find((i) => p.keyOf(i) === String(key));
+          if (item) p.onTake(item);
+        }}
+      >
+        {(item) => (
+          <Option id={p.keyOf(item as T)} textValue={p.textOf(item as T)}>
+            {p.render(item as T)}
+          </Option>
+        )}
+      </Found>
+    </Aria.Autocomplete>
+  );
+}

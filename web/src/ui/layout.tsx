@@ -1,0 +1,148 @@
+import styled from 'styled-components';
+import { color, corner, font, phone, size, space } from './tokens';
+
+export const Page = styled.div`
+  padding: ${space(6)} ${space(7)} ${space(10)};
+  max-width: 1080px;
+  @media (max-width: ${phone}) {
+    padding: ${space(4)};
+  }
+`;
+
+export const WidePage = styled(Page)`
+  max-width: none;
+`;
+
+export const Head = styled.header`
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: ${space(2)} ${space(4)};
+  margin-bottom: ${space(5)};
+  > p {
+    color: ${color.quiet};
+  }
+`;
+
+export const Sheet = styled.section`
+  background: ${color.sheet};
+  border: 1px solid ${color.line};
+  border-radius: ${corner};
+  padding: ${space(4)} ${space(5)};
+  margin-bottom: ${space(4)};
+  > h2 {
+    margin-bottom: ${space(3)};
+  }
+`;
+
+export const Stack = styled.div<{ $gap?: number }>`
+  display: flex;
+  flex-direction: column;
+  gap: ${(p) => space(p.$gap ?? 3)};
+`;
+
+export const Row = styled.div<{ $gap?: number; $align?: string }>`
+  display: flex;
+  flex-wrap: wrap;
+  align-items: ${(p) => p.$align ?? 'center'};
+  gap: ${(p) => space(p.$gap ?? 3)};
+`;
+
+export const Columns = styled.div<{ $min?: string }>`
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(${(p) => p.$min ?? '200px'}, 1fr));
+  gap: ${space(3)} ${space(4)};
+  align-items: start;
+`;
+
+export const Quiet = styled.span`
+  color: ${color.quiet};
+`;
+
+export const Small = styled.span`
+  color: ${color.quiet};
+  font-size: ${size.small};
+`;
+
+export const Mono = styled.span`
+  font-family: ${font.mono};
+  white-space: nowrap;
+`;
+
+export const Spread = styled.span`
+  flex: 1;
+`;
+
+export const Empty = styled.p`
+  color: ${color.quiet};
+  padding: ${space(6)} ${space(5)};
+  border: 1px dashed ${color.line};
+  border-radius: ${corner};
+  max-width: 64ch;
+`;
+
+export type Tone = 'kelp' | 'brass' | 'coral' | 'tide' | 'plain';
+
+const ground = (tone: Tone) =>
+  ({
+    kelp: color.kelpGround,
+    brass: color.brassGround,
+    coral: color.coralGround,
+    tide: color.tideGround,
+    plain: color.well,
+  })[tone];
+const inkOf = (tone: Tone) =>
+  ({ kelp: color.kelp, brass: color.brass, coral: color.coral, tide: color.tide, plain: color.quiet })[tone];
+
+/** A word with a ground: state is never colour alone. */
+export const Tag = styled.span<{ $tone?: Tone }>`
+  display: inline-block;
+  padding: 1px ${space(2)};
+  border-radius: 4px;
+  font-size: ${size.small};
+  white-space: nowrap;
+  background: ${(p) => ground(p.$tone ?? 'plain')};
+  color: ${(p) => inkOf(p.$tone ?? 'plain')};
+`;
+
+export const Notice = styled.div<{ $tone?: Tone }>`
+  padding: ${space(2.5)} ${space(3)};
+  border-radius: ${corner};
+  border-left: 4px solid ${(p) => inkOf(p.$tone ?? 'tide')};
+  background: ${(p) => ground(p.$tone ?? 'tide')};
+  color: ${color.ink};
+`;
+
+export const Table = styled.table`
+  width: 100%;
+  border-collapse: collapse;
+  th {
+    text-align: left;
+    font-size: ${size.small};
+    font-weight: 400;
+    color: ${color.quiet};
+    padding: ${space(1.5)} ${space(3)} ${space(1.5)} 0;
+    border-bottom: 1px solid ${color.line};
+    white-space: nowrap;
+  }
+  td {
+    padding: ${space(2)} ${space(3)} ${space(2)} 0;
+    border-bottom: 1px solid ${color.line};
+    vertical-align: top;
+  }
+  tr:last-child td {
+    border-bottom: 0;
+  }
+  .number {
+    text-align: right;
+    font-family: ${font.mono};
+    white-space: nowrap;
+  }
+  tr[data-selected='true'] td {
+    background: ${color.selected};
+  }
+`;
+
+export const Scroller = styled.div`
+  overflow-x: auto;
+`;
