@@ -1,1 +1,254 @@
-//! placeholder
+//! The real interface in headless Chromium: a browser to drive, and a product to drive it at.
+//!
+//! Nothing sleeps for time: [`Browser`] waits for what it is told to see.
+
+use anyhow::{Context, Result, bail};
+use fantoccini::elements::Element;
+use fantoccini::key::Key;
+use fantoccini::{Client, ClientBuilder, Locator};
+use serde_json::json;
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+/// The longest that a screen may take before a test gives up on it.
+pub const PATIENCE: Duration = Duration::from_secs(20);
+
+/// A ChromeDriver of our own; it ends with its holder.
+struct Driver(Child);
+
+impl Drop for Driver {
+    fn drop(&mut self) {
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+/// One browser window with a person at it.
+pub struct Browser {
+    pub client: Client,
+    base: String,
+    profile: std::path::PathBuf,
+    _driver: Driver,
+}
+
+fn free_port() -> Result<u16> {
+    Ok(std::net::TcpListener::bind(("127.0.0.1", 0))?.local_addr()?.port())
+}
+
+impl Browser {
+    pub async fn open(base: &str, width: u32, height: u32) -> Result<Browser> {
+        let port = free_port()?;
+        let child = Command::new("chromedriver")
+            .arg(format!("--port={port}"))
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .context("chromedriver (Debian package chromium-driver)")?;
+        let driver = Driver(child);
+        let profile = std::env::temp_dir().join(format!("harbor-browser-{}", uuid::Uuid::now_v7().simple()));
+        let size = format!("--window-size={width},{height}");
+        let folder = format!("--user-data-dir={}", profile.display());
+        let arguments = json!([
+            "--headless=new",
+            "--no-sandbox",
+            "--disable-gpu",
+            "--disable-quic",
+            "--no-first-run",
+            "--disable-dev-shm-usage",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--hide-scrollbars",
+            "--force-device-scale-factor=1",
+            "--lang=en-US",
+            size,
+            folder
+        ]);
+        let mut wanted = serde_json::Map::new();
+        wanted.insert("goog:chromeOptions".into(), json!({ "args": arguments, "binary": "/usr/bin/chromium" }));
+        wanted.insert("goog:loggingPrefs".into(), json!({ "browser": "ALL" }));
+        let address = format!("http://127.0.0.1:{port}");
+        let started = Instant::now();
+        let client = loop {
+            match ClientBuilder::new(hyper_connector()).capabilities(wanted.clone()).connect(&address).await {
+                Ok(client) => break client,
+                Err(error) if started.elapsed() > PATIENCE => bail!("no browser: {error}"),
+                Err(_) => tokio::time::sleep(Duration::from_millis(50)).await,
+            }
+        };
+        client.set_window_size(width, height).await?;
+        // The window's own frame takes some of its height; the page is to have all of it.
+        let inner = client.execute("return [innerWidth, innerHeight];", vec![]).await?;
+        let lost = |i: usize, whole: u32| {
+            whole.saturating_sub(inner[i].as_u64().and_then(|n| u32::try_from(n).ok()).unwrap_or(whole))
+        };
+        client.set_window_size(width + lost(0, width), height + lost(1, height)).await?;
+        Ok(Browser { client, base: base.to_owned(), profile, _driver: driver })
+    }
+
+    pub async fn goto(&self, path: &str) -> Result<()> {
+        self.client.goto(&format!("{}{path}", self.base)).await?;
+        Ok(())
+    }
+
+    /// Signs in and waits until the frame stands.
+    pub async fn sign_in(&self, login: &str) -> Result<()> {
+        self.goto("/").await?;
+        self.see("//input[@name='login']").await?;
+        self.fill("login", login).await?;
+        self.fill("password", harbor_demo::PASSWORD).await?;
+        self.press("Sign in").await?;
+        self.see("//nav[@aria-label='Areas']").await?;
+        Ok(())
+    }
+
+    /// Waits until an element is there and can be seen.
+    pub async fn see(&self, xpath: &str) -> Result<Element> {
+        let started = Instant::now();
+        loop {
+            for element in self.client.find_all(Locator::XPath(xpath)).await? {
+                if element.is_displayed().await.unwrap_or(false) {
+                    return Ok(element);
+                }
+            }
+            if started.elapsed() > PATIENCE {
+                let shown = self.text().await.unwrap_or_default();
+                bail!("did not see {xpath} in {PATIENCE:?}; the page says:\n{shown}");
+            }
+            tokio::time::sleep(Duration::from_millis(40)).await;
+        }
+    }
+
+    /// Waits until a text is somewhere on the page.
+    pub async fn read(&self, text: &str) -> Result<()> {
+        let started = Instant::now();
+        loop {
+            let shown = self.text().await.unwrap_or_default();
+            if shown.contains(text) {
+                return Ok(());
+            }
+            if started.elapsed() > PATIENCE {
+                bail!("did not read “{text}” in {PATIENCE:?}; the page says:\n{shown}");
+            }
+            tokio::time::sleep(Duration::from_millis(40)).await;
+        }
+    }
+
+    /// Waits until nothing answers to the path any more.
+    pub async fn gone(&self, xpath: &str) -> Result<()> {
+        let started = Instant::now();
+        while !self.client.find_all(Locator::XPath(xpath)).await?.is_empty() {
+            if started.elapsed() > PATIENCE {
+                bail!("{xpath} is still there");
+            }
+            tokio::time::sleep(Duration::from_millis(40)).await;
+        }
+        Ok(())
+    }
+
+    pub async fn text(&self) -> Result<String> {
+        Ok(self.client.find(Locator::Css("body")).await?.text().await?)
+    }
+
+    /// Clicks what is at the path, as soon as it can be clicked.
+    pub async fn click(&self, xpath: &str) -> Result<()> {
+        let started = Instant::now();
+        loop {
+            let element = self.see(xpath).await?;
+            match element.click().await {
+                Ok(()) => return Ok(()),
+                Err(error) if started.elapsed() > PATIENCE => bail!("cannot click {xpath}: {error}"),
+                Err(_) => tokio::time::sleep(Duration::from_millis(60)).await,
+            }
+        }
+    }
+
+    /// Presses the button with exactly this word, when it is enabled.
+    pub async fn press(&self, word: &str) -> Result<()> {
+        self.click(&format!("(//button[normalize-space()='{word}' or @aria-label='{word}'][not(@disabled)])[last()]"))
+            .await
+    }
+
+    /// Opens a tab of the page.
+    pub async fn tab(&self, word: &str) -> Result<()> {
+        self.click(&format!("//*[@role='tab'][normalize-space()='{word}']")).await
+    }
+
+    /// Replaces what a field holds.
+    pub async fn fill(&self, name: &str, text: &str) -> Result<()> {
+        let path = format!("(//input[@name='{name}'] | //textarea[@name='{name}'])[last()]");
+        let field = self.see(&path).await?;
+        field.click().await?;
+        self.keys(&format!("{}a", char::from(Key::Control))).await?;
+        self.keys(&char::from(Key::Null).to_string()).await?;
+        if text.is_empty() {
+            self.keys(&char::from(Key::Delete).to_string()).await?;
+        } else {
+            self.keys(text).await?;
+        }
+        Ok(())
+    }
+
+    /// Types into a search and takes the first answer that holds `found`.
+    pub async fn find(&self, label: &str, text: &str, found: &str) -> Result<()> {
+        let field = self.see(&format!("//input[@aria-label='{label}' or @type='search'][last()]")).await?;
+        field.click().await?;
+        self.keys(text).await?;
+        self.click(&format!("(//*[@role='option'][contains(., \"{found}\")])[1]")).await
+    }
+
+    /// Types into whatever has the focus.
+    pub async fn keys(&self, text: &str) -> Result<()> {
+        let element = self.client.active_element().await?;
+        element.send_keys(text).await?;
+        Ok(())
+    }
+
+    pub async fn key(&self, key: Key) -> Result<()> {
+        self.keys(&char::from(key).to_string()).await
+    }
+
+    /// What axe finds serious or critical on the page as it stands.
+    pub async fn serious_faults(&self) -> Result<Vec<String>> {
+        let axe = std::fs::read_to_string(concat!(
+            env!("CARGO_MANIFEST_DIR"),
+            "/../../web/node_modules/axe-core/axe.min.js"
+        ))?;
+        self.client.execute(&format!("{axe}; return true;"), vec![]).await?;
+        let script = "const done = arguments[arguments.length - 1];
+            axe.run(document, { resultTypes: ['violations'] }).then(r => done(r.violations
+              .filter(v => v.impact === 'serious' || v.impact === 'critical')
+              .map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + ' ' + (n.any[0] ? n.any[0].message : '')).join(' | '))));";
+        let found = self.client.execute_async(script, vec![]).await?;
+        Ok(found.as_array().into_iter().flatten().filter_map(|v| v.as_str().map(str::to_owned)).collect())
+    }
+
+    /// Waits until fonts are there and nothing has been drawn anew for a moment.
+    pub async fn settle(&self) -> Result<()> {
+        let script = "const done = arguments[arguments.length - 1];
+            document.fonts.ready.then(() => {
+              let timer = setTimeout(finish, 300);
+              const watch = new MutationObserver(() => { clearTimeout(timer); timer = setTimeout(finish, 300); });
+              watch.observe(document.body, { childList: true, subtree: true, characterData: true });
+              function finish() { watch.disconnect(); done(true); }
+              setTimeout(finish, 4000);
+            });";
+        self.client.execute_async(script, vec![]).await?;
+        Ok(())
+    }
+
+    /// A picture of the window as PNG.
+    pub async fn picture(&self) -> Result<Vec<u8>> {
+        Ok(self.client.screenshot().await?)
+    }
+
+    pub async fn close(self) -> Result<()> {
+        self.client.clone().close().await?;
+        let _ = std::fs::remove_dir_all(&self.profile);
+        Ok(())
+    }
+}
+
+fn hyper_connector() -> hyper_util::client::legacy::connect::HttpConnector {
+    hyper_util::client::legacy::connect::HttpConnector::new()
+}

@@ -10,6 +10,7 @@ pub mod people;
 pub mod schedule;
 pub mod stack;
 pub mod staff;
+pub mod testing;
 pub mod today;
 
 use anyhow::Result;

@@ -133,7 +133,8 @@ pub fn document() -> utoipa::openapi::OpenApi {
     let mut document = Document::openapi();
     for (address, item) in &mut document.paths.paths {
         let name = address.replace("/api", "").replace(['/', '{', '}', '-'], "_");
-        let operations = [("get", &mut item.get), ("put", &mut item.put), ("post", &mut item.post), ("delete", &mut item.delete)];
+        let operations =
+            [("get", &mut item.get), ("put", &mut item.put), ("post", &mut item.post), ("delete", &mut item.delete)];
         for (method, operation) in operations {
             if let Some(operation) = operation {
                 operation.operation_id = Some(format!("{method}{name}"));

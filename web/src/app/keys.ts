@@ -16,7 +16,8 @@ export function useKeys(keys: Keys) {
   useEffect(() => {
     const listen = (event: KeyboardEvent) => {
       const name = `${event.ctrlKey || event.metaKey ? 'ctrl+' : ''}${event.key.toLowerCase()}`;
-      if (typing(event.target) && !name.startsWith('ctrl+')) return;
+      // A search passes its keys on to the list below it: what counts is where the typing goes.
+      if ((typing(event.target) || typing(document.activeElement)) && !name.startsWith('ctrl+')) return;
       if (document.querySelector('[role=dialog]') && !name.startsWith('ctrl+')) return;
       const act = latest.current[name];
       if (act) {

@@ -64,7 +64,7 @@ export function CompactLine({ line, words = true }: { line: Line; words?: boolea
       ))}
       {words && (
         <small aria-hidden>
-          {line.ended ?? (current ? current.label : 'Settled')}
+          {line.ended ?? (current ? `→ ${current.label}` : 'Settled')}
           {count > 0 && !line.ended ? ` · ${count}` : ''}
         </small>
       )}

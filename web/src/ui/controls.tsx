@@ -38,7 +38,7 @@ export const Button = styled(Aria.Button)<{ $kind?: 'filled' | 'quiet' | 'stop' 
     cursor: default;
   }
   ${(p) => p.$kind === 'filled' && filled}
-  ${(p) => p.$kind === 'quiet' && `border-color: transparent; background: transparent; padding-inline: ${space(2)};`}
+  ${(p) => p.$kind === 'quiet' && `border-color: transparent; background: transparent; min-height: 28px; padding: 0 ${space(2)};`}
   ${(p) => p.$kind === 'stop' && `color: ${color.coral};`}
 `;
 

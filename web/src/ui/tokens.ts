@@ -81,5 +81,5 @@ export const companionWidth = '320px';
 export const narrow = '1100px';
 export const phone = '640px';
 /** Schedule: pixels of one minute, and the width of a clinician's column. */
-export const minuteHeight = 1.9;
-export const columnWidth = '228px';
+export const minuteHeight = 2.2;
+export const columnWidth = '186px';

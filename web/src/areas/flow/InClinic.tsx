@@ -14,7 +14,7 @@ type Present = Schemas['Present'];
 
 const Plan = styled.div`
   display: grid;
-  grid-template-columns: minmax(280px, 1fr) minmax(0, 2fr);
+  grid-template-columns: minmax(310px, 1fr) minmax(0, 1.8fr);
   gap: ${space(6)};
   align-items: start;
   @media (max-width: 900px) {
@@ -39,7 +39,7 @@ const Waits = styled.li`
 
 const Berths = styled.div`
   display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(210px, 1fr));
+  grid-template-columns: repeat(auto-fill, minmax(190px, 1fr));
   gap: ${space(3)};
 `;
 

@@ -1,7 +1,6 @@
 import type { Schemas } from '../../api/client';
 
-export type PersonForm = Required<Omit<Schemas['PersonForm'], 'responsibleId' | 'usualClinicianId'>> &
-  Partial<Pick<Schemas['PersonForm'], 'responsibleId' | 'usualClinicianId'>>;
+export type PersonForm = Schemas['PersonForm'];
 
 export const sexes = [
   { id: 'F', label: 'Female' },
@@ -30,6 +29,8 @@ export const emptyForm: PersonForm = {
   language: '',
   chartAlert: '',
   billingNote: '',
+  responsibleId: null,
+  usualClinicianId: null,
 };
 
 /** A form filled from a record. */

@@ -194,16 +194,16 @@ export default function Schedule() {
   return (
     <>
       <Bar>
-        <Row>
-          <h1>{data?.words ?? ''}</h1>
+        <Row $gap={2} style={{ flexWrap: 'nowrap' }}>
+          <h1 style={{ fontSize: '18px', whiteSpace: 'nowrap' }}>{data?.words ?? ''}</h1>
           <Spread />
-          <div style={{ width: 210 }}>
+          <div style={{ width: 168 }}>
             <Field
               label="Go to a day"
               hideLabel
               value={typed}
               onChange={setTyped}
-              placeholder="Go to: fri, +2w, 4 dec"
+              placeholder="Go to: fri, +2w"
               onKeyDown={(e) => {
                 if (e.key === 'Enter' && understood.data) {
                   show(understood.data.date);

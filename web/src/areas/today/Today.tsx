@@ -30,7 +30,7 @@ const Rows = styled.ul`
 
 const Item = styled.li`
   display: grid;
-  grid-template-columns: 88px minmax(150px, 1.2fr) minmax(170px, 1.6fr) 190px auto;
+  grid-template-columns: 80px minmax(140px, 1.2fr) minmax(150px, 1.6fr) 232px 150px;
   gap: ${space(3)};
   align-items: center;
   padding: ${space(2)} ${space(4)};

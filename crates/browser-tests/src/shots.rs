@@ -1,0 +1,66 @@
+//! Retakes docs/screenshots from the demo data, at one moment of one day.
+
+use anyhow::Result;
+use harbor_browser_tests::Browser;
+use harbor_demo::testing::Product;
+use std::path::PathBuf;
+
+/// File, who is signed in, address, what must be seen, and what is clicked before the picture.
+const VIEWS: [(&str, &str, &str, &str, &str); 12] = [
+    ("today-front-desk", "junia", "/today", "//h2", ""),
+    ("today-clinician", "oriane", "/today", "//h2", ""),
+    ("schedule", "junia", "/schedule", "//*[@data-visit]", "//*[@data-visit='IH-10006']"),
+    ("in-clinic", "petra", "/in-clinic", "//*[@data-room]", "//*[@data-room='Tern']//button"),
+    ("check-in", "junia", "/today", "//h2", "//*[@data-waiting='IH-10014']//button"),
+    ("rooming", "petra", "/today", "//h2", "//*[@data-waiting='IH-10005']//button"),
+    ("note", "oriane", "/today", "//h2", "//*[@data-waiting='IH-10006']//button"),
+    ("results", "oriane", "/results", "//*[@data-result]", ""),
+    ("person", "soren", "/people", "//input[@type='search']", "find:Ferreira"),
+    ("charges", "agathe", "/today", "//h2", "//button[normalize-space()='Open charges'][1]"),
+    ("billing", "agathe", "/billing", "//*[@data-claim]", "//*[@data-claim]//button"),
+    ("sign-in", "", "/", "//input[@name='login']", ""),
+];
+
+fn main() -> Result<()> {
+    actix_web::rt::System::new().block_on(shots())
+}
+
+async fn shots() -> Result<()> {
+    let wanted: Vec<String> = std::env::args().skip(1).collect();
+    let width = std::env::var("SHOT_WIDTH").ok().and_then(|w| w.parse().ok()).unwrap_or(1280);
+    let height = if width < 600 { 844 } else { 800 };
+    let folder = std::env::var("SHOT_DIR")
+        .map_or_else(|_| PathBuf::from(concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/screenshots")), PathBuf::from);
+    std::fs::create_dir_all(&folder)?;
+    let product = Product::start().await?;
+    for (name, login, path, see, click) in VIEWS {
+        if !wanted.is_empty() && !wanted.iter().any(|w| w == name) {
+            continue;
+        }
+        let browser = Browser::open(product.address(), width, height).await?;
+        let taken = take(&browser, login, path, see, click).await;
+        if let Err(error) = &taken {
+            eprintln!("{name}: {error}");
+        }
+        std::fs::write(folder.join(format!("{name}.png")), browser.picture().await?)?;
+        println!("{name}");
+        browser.close().await?;
+    }
+    product.stop().await
+}
+
+async fn take(browser: &Browser, login: &str, path: &str, see: &str, click: &str) -> Result<()> {
+    if !login.is_empty() {
+        browser.sign_in(login).await?;
+    }
+    browser.goto(path).await?;
+    browser.see(see).await?;
+    if let Some(text) = click.strip_prefix("find:") {
+        browser.find("Find a person", text, text).await?;
+        browser.see("//h2[normalize-space()='Coverage']").await?;
+    } else if !click.is_empty() {
+        browser.click(click).await?;
+        browser.see("//aside").await?;
+    }
+    browser.settle().await
+}

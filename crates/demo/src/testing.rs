@@ -1,0 +1,99 @@
+//! A product for tests: one cluster for the whole run, a database of its own for every test, cloned
+//! from a loaded template; server and stand-ins in this very process.
+
+use crate::{load, opening};
+use anyhow::{Context, Result};
+use chrono::{DateTime, NaiveDate, Utc};
+use harbor_server::{Clock, Running, Settings};
+use harbor_standins::World as Outside;
+use harbor_store::cluster::{Cluster, create_database, drop_database, has_database, reachable_folder};
+use std::path::PathBuf;
+
+/// The day that all tests live on: a Monday.
+pub fn day() -> NaiveDate {
+    NaiveDate::from_ymd_opt(2026, 11, 23).unwrap_or_default()
+}
+
+pub fn now() -> DateTime<Utc> {
+    opening(day())
+}
+
+pub struct Product {
+    pub server: Running,
+    pub outside: Outside,
+    pub database_url: String,
+    pub cluster: Cluster,
+    name: String,
+    outside_handle: actix_web::dev::ServerHandle,
+}
+
+fn folder() -> PathBuf {
+    reachable_folder(&PathBuf::from(concat!(env!("CARGO_MANIFEST_DIR"), "/../../target/test-postgres")))
+}
+
+/// The cluster of the test run and the name of the template with the demo clinic in it. Test programs
+/// run one after the other and tests beside each other, so a file lock guards the making.
+async fn template() -> Result<(Cluster, String)> {
+    let folder = folder();
+    std::fs::create_dir_all(&folder)?;
+    let path = folder.with_extension("lock");
+    let lock = std::fs::File::create(&path).with_context(|| path.display().to_string())?;
+    let lock = tokio::task::spawn_blocking(move || lock.lock().map(|()| lock)).await??;
+    let cluster = tokio::task::spawn_blocking(move || Cluster::start(&folder, false)).await??;
+    // The name follows the program that loads it, so that a changed world is loaded anew.
+    let made = std::fs::metadata(std::env::current_exe()?)?.modified()?.duration_since(std::time::UNIX_EPOCH)?;
+    let name = format!("template_{}", made.as_millis());
+    if !has_database(&cluster, &name).await? {
+        let making = format!("{name}_making");
+        drop_database(&cluster, &making).await?;
+        create_database(&cluster, &making, None).await?;
+        harbor_store::migrate(&cluster.url(&making)).await?;
+        load(&cluster.url(&making), day()).await?;
+        create_database(&cluster, &name, Some(&making)).await?;
+        drop_database(&cluster, &making).await?;
+    }
+    drop(lock);
+    Ok((cluster, name))
+}
+
+impl Product {
+    /// The demo clinic at its opening hour, with the outside world answering at once.
+    pub async fn start() -> Result<Product> {
+        Self::start_at(now()).await
+    }
+
+    pub async fn start_at(now: DateTime<Utc>) -> Result<Product> {
+        let (cluster, template) = template().await?;
+        let name = format!("test_{}", uuid::Uuid::now_v7().simple());
+        // A template cannot be copied by two at once; they wait for each other.
+        let mut tries = 0;
+        while let Err(error) = create_database(&cluster, &name, Some(&template)).await {
+            tries += 1;
+            if tries > 200 {
+                return Err(error);
+            }
+            tokio::time::sleep(std::time::Duration::from_millis(100)).await;
+        }
+        let database_url = cluster.url(&name);
+        let outside = Outside::new(Some(now), true);
+        let (outside_url, outside_handle) = harbor_standins::start(outside.clone())?;
+        let settings = Settings {
+            database_url: database_url.clone(),
+            outside_url: Some(outside_url),
+            clock: Clock::Fixed(now),
+            shown_sign_ins: crate::staff::sign_ins(),
+        };
+        let server = harbor_server::start(settings, 0).await?;
+        Ok(Product { server, outside, database_url, cluster, name, outside_handle })
+    }
+
+    pub fn address(&self) -> &str {
+        &self.server.address
+    }
+
+    pub async fn stop(self) -> Result<()> {
+        self.server.stop().await;
+        self.outside_handle.stop(false).await;
+        drop_database(&self.cluster, &self.name).await
+    }
+}

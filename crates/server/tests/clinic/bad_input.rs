@@ -1,0 +1,154 @@
+//! Every field against every kind of bad text: a clear sentence at the field, never a 500.
+
+use crate::{Hand, id};
+use harbor_demo::testing::Product;
+use serde_json::{Value, json};
+
+fn nasty() -> Vec<String> {
+    vec![
+        String::new(),
+        " ".into(),
+        "x".repeat(400),
+        "y".repeat(30_000),
+        "nul \u{0} inside".into(),
+        "bell \u{7}".into(),
+        "\u{202E}turned".into(),
+        "حساسية".into(),
+        "😴🫀".into(),
+        "'; drop table people; --".into(),
+        "<script>alert(1)</script>".into(),
+        "-1".into(),
+        "1e999".into(),
+        "NaN".into(),
+        "99/99/9999".into(),
+        "0".into(),
+    ]
+}
+
+#[actix_web::test]
+async fn no_field_brings_the_server_down() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let doctor = Hand::sign_in(&product, "oriane").await;
+    let biller = Hand::sign_in(&product, "agathe").await;
+    let wren = doctor.person("Takahashi").await;
+    let person = id(&wren);
+    let visit = id(&doctor.get(&format!("/api/people/{person}/visits")).await[0]["visit"]);
+    let payer = desk.get("/api/clinic").await["payers"][0]["id"].clone();
+    let slot = desk.open_slot().await;
+    let at = |suffix: &str| format!("/api/visits/{visit}/{suffix}");
+    let forms: Vec<(&Hand, &str, String, Value, &[&str])> = vec![
+        (
+            &desk,
+            "post",
+            "/api/people".into(),
+            json!({ "firstName": "Ada", "lastName": "Quill", "notATwin": true }),
+            &[
+                "firstName",
+                "lastName",
+                "middleName",
+                "preferredName",
+                "birthDate",
+                "sex",
+                "phone",
+                "email",
+                "addressLine",
+                "city",
+                "state",
+                "postalCode",
+                "chartAlert",
+            ],
+        ),
+        (
+            &desk,
+            "post",
+            format!("/api/people/{person}/coverages"),
+            json!({ "payerId": payer, "subscriberNumber": "AB12", "rank": "T", "startsOn": "1/1/2020", "endsOn": "1/2/2020" }),
+            &["rank", "subscriberNumber", "groupNumber", "planName", "relationship", "startsOn", "endsOn", "copay"],
+        ),
+        (
+            &desk,
+            "post",
+            "/api/visits".into(),
+            json!({ "personId": person, "slotId": slot["id"], "reason": "", "note": "", "kind": "" }),
+            &["note", "kind"],
+        ),
+        (
+            &desk,
+            "post",
+            at("payments"),
+            json!({ "amount": "1", "method": "cash", "key": "00000000-0000-7000-8000-000000000001" }),
+            &["amount", "method", "reference"],
+        ),
+        (&desk, "post", at("cancel"), json!({ "reason": "x" }), &["reason"]),
+        (&doctor, "put", at("note/plan"), json!({ "body": "x", "version": 0 }), &["body"]),
+        (&doctor, "post", at("quick-line"), json!({ "text": "x", "keep": true }), &["text"]),
+        (&doctor, "post", at("addenda"), json!({ "body": "x" }), &["body"]),
+        (
+            &doctor,
+            "post",
+            format!("/api/people/{person}/allergies"),
+            json!({ "substance": "dust" }),
+            &["substance", "reaction", "severity"],
+        ),
+        (
+            &doctor,
+            "post",
+            format!("/api/people/{person}/medicines"),
+            json!({ "name": "tea" }),
+            &["name", "note", "productCode"],
+        ),
+        (&biller, "put", "/api/services/SPLINT/price".into(), json!({ "price": "1" }), &["price"]),
+    ];
+    for (hand, method, path, form, fields) in forms {
+        for field in fields {
+            for text in nasty() {
+                let mut body = form.clone();
+                body[*field] = Value::String(text.clone());
+                let reply = hand.ask(method, &path, Some(body)).await;
+                let shown: String = text.chars().take(20).collect();
+                assert!(reply.status < 500, "{method} {path} {field}={shown:?}: {} {}", reply.status, reply.body);
+                if reply.status >= 400 {
+                    assert!(!reply.detail().is_empty(), "{path} {field}={shown:?} says nothing: {}", reply.body);
+                }
+            }
+        }
+    }
+    for q in nasty().iter().filter(|q| q.len() < 1000) {
+        for path in ["/api/people", "/api/codes", "/api/lab-tests", "/api/products"] {
+            let encoded: String = q.bytes().map(|b| format!("%{b:02X}")).collect();
+            let reply = doctor.ask("get", &format!("{path}?q={encoded}"), None).await;
+            assert!(reply.status < 500, "{path} {q:?} {}", reply.body);
+        }
+    }
+    for body in ["", "{", "[]", "null", "{\"codes\": 7}"] {
+        let reply = doctor.upload(&at("diagnoses"), body.as_bytes().to_vec()).await;
+        assert!((400..500).contains(&reply.status));
+    }
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn the_second_of_two_savers_is_shown_what_changed() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let person = id(&desk.person("Brandvold").await);
+    let mut form = desk.get(&format!("/api/people/{person}")).await["person"].clone();
+    form["notATwin"] = json!(true);
+    for key in ["phone", "email", "sex", "birthDate"] {
+        form[key] = json!(form[key].as_str().unwrap_or(""));
+    }
+    let path = format!("/api/people/{person}");
+    let mut first = form.clone();
+    first["chartAlert"] = json!("the first");
+    desk.put(&path, first).await.ok();
+    let mut second = form;
+    second["chartAlert"] = json!("the second");
+    let reply = desk.put(&path, second.clone()).await;
+    assert_eq!(reply.status, 409);
+    assert_eq!(reply.body["type"], "urn:indigo-harbor:stale");
+    assert_eq!(reply.body["current"]["chartAlert"], "the first");
+    second["version"] = reply.body["current"]["version"].clone();
+    assert_eq!(desk.put(&path, second).await.ok()["chartAlert"], "the second");
+    product.stop().await.unwrap();
+}

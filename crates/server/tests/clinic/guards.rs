@@ -1,0 +1,81 @@
+//! What the database refuses even to a wrong program, and the chain of the audit.
+
+use crate::{Hand, id};
+use harbor_demo::testing::Product;
+use harbor_store::Store;
+use harbor_store::audit::{Verdict, verify};
+use serde_json::json;
+
+async fn run(url: &str, sql: &str) -> Result<(), String> {
+    let (client, connection) = tokio_postgres::connect(url, tokio_postgres::NoTls).await.unwrap();
+    tokio::spawn(connection);
+    client
+        .batch_execute(sql)
+        .await
+        .map_err(|e| e.as_db_error().map_or_else(|| e.to_string(), |d| d.message().to_owned()))
+}
+
+#[actix_web::test]
+async fn the_database_guards_what_must_never_change() {
+    let product = Product::start().await.unwrap();
+    let url = &product.database_url;
+    for (sql, wanted) in [
+        ("update ledger_entries set cents = cents + 1", "append-only"),
+        ("delete from ledger_transactions", "append-only"),
+        ("truncate ledger_entries", "append-only"),
+        ("update audit set detail = 'nothing happened'", "append-only"),
+        ("delete from audit", "append-only"),
+        ("update note_parts set body = 'x' where visit_id = (select visit_id from note_signatures limit 1)", "signed"),
+        (
+            "insert into ledger_entries (transaction_id, account, cents) select id, 'till', 5 from ledger_transactions limit 1",
+            "off by",
+        ),
+        (
+            "insert into remittances select gen_random_uuid(), payer_name, payer_code, trace, method, 1, paid_on, document_id, '[]', now(), 'x' from remittances limit 1",
+            "",
+        ),
+    ] {
+        match run(url, sql).await {
+            Err(said) => assert!(said.contains(wanted), "{sql}: {said}"),
+            Ok(()) => assert!(wanted.is_empty(), "{sql} went through"),
+        }
+    }
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_changed_audit_row_is_found() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let person = id(&desk.person("Brandvold").await);
+    desk.post(&format!("/api/people/{person}/privacy-notice"), json!({})).await.ok();
+    let store = Store::open(&product.database_url, 1).await.unwrap();
+    let sound = verify(&mut *store.reader().await.unwrap()).await.unwrap();
+    let Verdict::Sound { rows, .. } = sound else { panic!("{sound:?}") };
+    assert!(rows > 100);
+    // Somebody with the keys to the database switches the guard off and rewrites history.
+    run(&product.database_url, "alter table audit disable trigger all; update audit set detail = 'other' where seq = 7; alter table audit enable trigger all").await.unwrap();
+    let found = verify(&mut *store.reader().await.unwrap()).await.unwrap();
+    assert_eq!(found, Verdict::Broken { seq: 7, why: "its content was changed" });
+    run(
+        &product.database_url,
+        "alter table audit disable trigger all; delete from audit where seq = 3; alter table audit enable trigger all",
+    )
+    .await
+    .unwrap();
+    let found = verify(&mut *store.reader().await.unwrap()).await.unwrap();
+    assert_eq!(found, Verdict::Broken { seq: 4, why: "a row before it is missing" });
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn the_whole_ledger_of_the_demo_sums_to_zero() {
+    let product = Product::start().await.unwrap();
+    let sql = "do $$ begin
+        if (select sum(cents) from ledger_entries) <> 0 then raise exception 'ledger is off'; end if;
+        if exists (select 1 from ledger_entries group by transaction_id having sum(cents) <> 0) then raise exception 'a transaction is off'; end if;
+        if (select count(*) from ledger_entries) < 1000 then raise exception 'the ledger is too small to prove anything'; end if;
+    end $$";
+    run(&product.database_url, sql).await.unwrap();
+    product.stop().await.unwrap();
+}

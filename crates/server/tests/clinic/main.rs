@@ -1,0 +1,120 @@
+//! The API against a real PostgreSQL and the stand-ins; every test has a database of its own.
+
+mod access;
+mod bad_input;
+mod booking;
+mod guards;
+mod line;
+mod money;
+mod outside;
+
+use harbor_demo::PASSWORD;
+use harbor_demo::testing::Product;
+use serde_json::{Value, json};
+use std::time::{Duration, Instant};
+
+/// Somebody who is signed in.
+#[derive(Clone)]
+pub struct Hand {
+    http: reqwest::Client,
+    base: String,
+    cookie: String,
+    csrf: String,
+}
+
+pub struct Reply {
+    pub status: u16,
+    pub body: Value,
+}
+
+impl Reply {
+    pub fn ok(self) -> Value {
+        assert!(self.status == 200, "{} {}", self.status, self.body);
+        self.body
+    }
+
+    pub fn detail(&self) -> &str {
+        self.body["detail"].as_str().unwrap_or("")
+    }
+}
+
+impl Hand {
+    pub async fn sign_in(product: &Product, login: &str) -> Hand {
+        let http = reqwest::Client::new();
+        let base = product.address().to_owned();
+        let body = json!({ "login": login, "password": PASSWORD });
+        let answer = http.post(format!("{base}/api/sign-in")).json(&body).send().await.unwrap();
+        assert_eq!(answer.status(), 200);
+        let cookie = answer.headers()["set-cookie"].to_str().unwrap().split(';').next().unwrap().to_owned();
+        let me: Value = answer.json().await.unwrap();
+        Hand { http, base, cookie, csrf: me["csrf"].as_str().unwrap().to_owned() }
+    }
+
+    pub async fn ask(&self, method: &str, path: &str, body: Option<Value>) -> Reply {
+        let method = method.to_uppercase().parse().unwrap();
+        let mut request = self
+            .http
+            .request(method, format!("{}{path}", self.base))
+            .header("cookie", &self.cookie)
+            .header("x-harbor-csrf", &self.csrf);
+        if let Some(body) = body {
+            request = request.json(&body);
+        }
+        Self::reply(request).await
+    }
+
+    async fn reply(request: reqwest::RequestBuilder) -> Reply {
+        let answer = request.send().await.unwrap();
+        let status = answer.status().as_u16();
+        let text = answer.text().await.unwrap();
+        Reply { status, body: serde_json::from_str(&text).unwrap_or(Value::String(text)) }
+    }
+
+    pub async fn get(&self, path: &str) -> Value {
+        self.ask("get", path, None).await.ok()
+    }
+
+    pub async fn post(&self, path: &str, body: Value) -> Reply {
+        self.ask("post", path, Some(body)).await
+    }
+
+    pub async fn put(&self, path: &str, body: Value) -> Reply {
+        self.ask("put", path, Some(body)).await
+    }
+
+    pub async fn upload(&self, path: &str, bytes: Vec<u8>) -> Reply {
+        let request = self
+            .http
+            .post(format!("{}{path}", self.base))
+            .header("cookie", &self.cookie)
+            .header("x-harbor-csrf", &self.csrf)
+            .body(bytes);
+        Self::reply(request).await
+    }
+
+    /// Asks until the answer is as wanted.
+    pub async fn until(&self, path: &str, wanted: impl Fn(&Value) -> bool) -> Value {
+        let started = Instant::now();
+        loop {
+            let answer = self.get(path).await;
+            if wanted(&answer) {
+                return answer;
+            }
+            assert!(started.elapsed() < Duration::from_secs(20), "waited in vain at {path}: {answer}");
+            tokio::time::sleep(Duration::from_millis(30)).await;
+        }
+    }
+
+    /// An open slot of today or later.
+    pub async fn open_slot(&self) -> Value {
+        self.get("/api/open-times").await[0].clone()
+    }
+
+    pub async fn person(&self, name: &str) -> Value {
+        self.get(&format!("/api/people?q={name}")).await[0]["person"].clone()
+    }
+}
+
+pub fn id(value: &Value) -> String {
+    value["id"].as_str().expect("an id").to_owned()
+}

@@ -1,0 +1,150 @@
+//! Remittances: posted once, whole, and only what balances.
+
+use crate::line::to_charges;
+use crate::{Hand, id};
+use harbor_core::money::Cents;
+use harbor_core::remittance::{Adjustment, AdjustmentGroup, Remittance, RemittedClaim, RemittedLine};
+use harbor_demo::testing::{Product, day};
+use harbor_formats::x12::{Stamp, remittance};
+use serde_json::{Value, json};
+
+fn file(claim_number: &str, trace: &str, paid: i64) -> String {
+    let off = Adjustment {
+        group: AdjustmentGroup::Contractual,
+        reason: "45".into(),
+        amount: Cents::new(19_500 - 10_000),
+        quantity: None,
+    };
+    let line = RemittedLine {
+        line_control: format!("{claim_number}-1"),
+        service_code: "IH214".into(),
+        charged: Cents::new(19_500),
+        paid: Cents::new(10_000),
+        units: "1".into(),
+        adjustments: vec![off],
+        ..RemittedLine::default()
+    };
+    let claim = RemittedClaim {
+        claim_number: claim_number.into(),
+        status: "1".into(),
+        charged: Cents::new(19_500),
+        paid: Cents::new(10_000),
+        lines: vec![line],
+        ..RemittedClaim::default()
+    };
+    let r = Remittance {
+        payer_name: "SALTMARSH MUTUAL HEALTH PLAN".into(),
+        payer_id: "SALTM".into(),
+        payee_name: "INDIGO HARBOR FAMILY CLINIC".into(),
+        payee_npi: "1234567893".into(),
+        trace: trace.into(),
+        method: "ACH".into(),
+        date: day(),
+        amount: Cents::new(paid),
+        claims: vec![claim],
+        provider_adjustments: vec![],
+    };
+    let at = day().and_hms_opt(9, 0, 0).unwrap();
+    remittance::write(
+        &Stamp { at, control: 7, production: false, sender: "CAUSEWAY".into(), receiver: "INDIGOHBR".into() },
+        &[r],
+    )
+}
+
+async fn claim_of(biller: &Hand, visit: &str) -> Value {
+    let claims = biller.get("/api/claims").await;
+    claims.as_array().unwrap().iter().find(|c| c["visit"]["id"] == visit).unwrap()["claim"].clone()
+}
+
+#[actix_web::test]
+async fn an_835_posts_once_however_often_it_comes() {
+    let product = Product::start().await.unwrap();
+    let walk = to_charges(&product, "SM55510").await;
+    let biller = Hand::sign_in(&product, "agathe").await;
+    let claim = claim_of(&biller, &walk.visit).await;
+    let number = claim["number"].as_str().unwrap();
+    let text = file(number, "T-ONCE", 10_000);
+    // Eight uploads at one instant, some of them broken off on the way.
+    let tasks: Vec<_> = (0..8)
+        .map(|_| {
+            let (biller, text) = (biller.clone(), text.clone());
+            tokio::spawn(async move { biller.upload("/api/remittances", text.into_bytes()).await })
+        })
+        .collect();
+    for (i, task) in tasks.into_iter().enumerate() {
+        if i % 4 == 3 {
+            task.abort();
+        } else {
+            assert_eq!(task.await.unwrap().status, 200);
+        }
+    }
+    let again = biller.upload("/api/remittances", text.into_bytes()).await.ok();
+    assert_eq!((&again["posted"], &again["postedBefore"]), (&json!(0), &json!(1)));
+    let money = biller.get(&format!("/api/visits/{}/money", walk.visit)).await;
+    let decisions = money["transactions"].as_array().unwrap().iter().filter(|t| t["kind"] == "decision").count();
+    assert_eq!(decisions, 1);
+    let paid: i64 = money["river"]["parts"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|p| p["part"] == "paid_by_payer")
+        .map(|p| p["cents"].as_i64().unwrap())
+        .sum();
+    assert_eq!(paid, 10_000);
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_cut_or_unbalanced_835_posts_nothing() {
+    let product = Product::start().await.unwrap();
+    let walk = to_charges(&product, "SM55510").await;
+    let biller = Hand::sign_in(&product, "agathe").await;
+    let claim = claim_of(&biller, &walk.visit).await;
+    let number = claim["number"].as_str().unwrap();
+    let whole = file(number, "T-CUT", 10_000);
+    let before = biller.get("/api/remittances").await.as_array().unwrap().len();
+    for cut in (0..whole.trim_end().len()).step_by(37) {
+        let reply = biller.upload("/api/remittances", whole.as_bytes()[..cut].to_vec()).await;
+        assert_eq!(reply.status, 422, "cut at {cut}");
+        assert!(reply.detail().contains("segment"), "{}", reply.body);
+    }
+    let reply = biller.upload("/api/remittances", file(number, "T-OFF", 10_001).into_bytes()).await;
+    assert_eq!(reply.body["type"], "urn:indigo-harbor:unbalanced");
+    assert!(reply.detail().contains("0.01 is unexplained"), "{}", reply.body);
+    assert_eq!(biller.get("/api/remittances").await.as_array().unwrap().len(), before);
+    let money = biller.get(&format!("/api/visits/{}/money", walk.visit)).await;
+    assert!(!money.to_string().contains("decision\""), "nothing was posted");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_line_that_matches_nothing_waits_with_its_money() {
+    let product = Product::start().await.unwrap();
+    let biller = Hand::sign_in(&product, "agathe").await;
+    let done = biller.upload("/api/remittances", file("C99999999", "T-LOST", 10_000).into_bytes()).await.ok();
+    assert_eq!(done["unmatched"], 1);
+    let today = biller.get("/api/today").await;
+    assert!(today.to_string().contains("C99999999 for"), "it is somebody's work");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_declined_card_takes_nothing_and_a_cheque_needs_its_number() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let person = id(&desk.person("Ferreira").await);
+    let visit = id(&desk.get(&format!("/api/people/{person}/visits")).await[0]["visit"]);
+    let pay = |amount: &str, method: &str| {
+        let body = json!({ "amount": amount, "method": method, "key": uuid::Uuid::now_v7() });
+        let (desk, path) = (desk.clone(), format!("/api/visits/{visit}/payments"));
+        async move { desk.post(&path, body).await }
+    };
+    let before = desk.get(&format!("/api/visits/{visit}/money")).await["transactions"].as_array().unwrap().len();
+    assert!(pay("10.13", "card").await.detail().contains("declined"));
+    assert_eq!(pay("10.14", "card").await.status, 503, "the terminal timed out");
+    assert_eq!(pay("5", "cheque").await.body["fields"][0]["sentence"], "A cheque needs its number.");
+    assert_eq!(pay("-5", "cash").await.status, 422);
+    let after = desk.get(&format!("/api/visits/{visit}/money")).await["transactions"].as_array().unwrap().len();
+    assert_eq!(before, after);
+    product.stop().await.unwrap();
+}

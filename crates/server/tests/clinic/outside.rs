@@ -1,0 +1,91 @@
+//! Stand-ins that are down or talk nonsense: work goes on, waits visibly, and is never sent twice.
+
+use crate::line::{send_claim, to_charges};
+use crate::{Hand, id};
+use harbor_demo::testing::Product;
+use harbor_standins::Mood;
+use serde_json::json;
+
+#[actix_web::test]
+async fn a_clearing_house_that_is_down_gets_the_batch_once_later() {
+    let product = Product::start().await.unwrap();
+    let walk = to_charges(&product, "SM55510").await;
+    product.outside.lock().mood = Mood::Down;
+    let (biller, claim) = send_claim(&product, &walk).await;
+    let said = |t: &serde_json::Value| t["troubles"].to_string().contains("A batch to the clearing house");
+    biller.until("/api/today", said).await;
+    product.outside.lock().mood = Mood::Nonsense;
+    let said = |t: &serde_json::Value| t["troubles"].to_string().contains("cannot be read");
+    biller.until("/api/today", said).await;
+    product.outside.lock().mood = Mood::Usual;
+    biller.until(&format!("/api/claims/{}", id(&claim)), |c| c["claim"]["claim"]["state"] == "paid").await;
+    let taken = product.outside.lock().received.iter().filter(|(part, _)| *part == "clearing house").count();
+    assert_eq!(taken, 1, "handed over once");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_nonsense_benefits_answer_is_told_and_can_be_asked_again() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let form = json!({ "firstName": "Odd", "lastName": "Answer", "notATwin": true });
+    let person = id(&desk.post("/api/people", form).await.ok());
+    let payer =
+        desk.get("/api/clinic").await["payers"].as_array().unwrap().iter().find(|p| p["payerCode"] == "SALTM").unwrap()
+            ["id"]
+            .clone();
+    let path = format!("/api/people/{person}/coverages");
+    let policy = desk.post(&path, json!({ "payerId": payer, "subscriberNumber": "SM997" })).await.ok();
+    let ask = format!("/api/coverages/{}/benefits", id(&policy));
+    desk.post(&ask, json!({})).await.ok();
+    let answered = |v: &serde_json::Value| v[0]["benefits"]["outcome"] == "refused";
+    let view = desk.until(&path, answered).await;
+    assert!(view[0]["benefits"]["sentence"].as_str().unwrap().contains("cannot be read"));
+    let form = json!({ "version": 1, "subscriberNumber": "SM991" });
+    desk.put(&format!("/api/coverages/{}", id(&policy)), form).await.ok();
+    desk.post(&ask, json!({})).await.ok();
+    let ended =
+        |v: &serde_json::Value| v[0]["benefits"]["sentence"].as_str().is_some_and(|s| s.contains("not in force"));
+    desk.until(&path, ended).await;
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn the_same_report_twice_is_one_and_a_corrected_one_replaces_it() {
+    use harbor_core::orders::{LabReport, ReportStatus, ReportedValue};
+    use harbor_formats::fhir::laboratory::write_report;
+    let product = Product::start().await.unwrap();
+    let doctor = Hand::sign_in(&product, "oriane").await;
+    let report = |status, number| LabReport {
+        number: "GP-TWICE".into(),
+        order_reference: String::new(),
+        record_number: String::new(),
+        status,
+        issued: harbor_demo::testing::now(),
+        values: vec![ReportedValue {
+            loinc: "2823-3".into(),
+            name: "Potassium".into(),
+            number: Some(number),
+            text: String::new(),
+            unit: "mmol/L".into(),
+            low: Some(3.5),
+            high: Some(5.1),
+            interpretation: None,
+        }],
+    };
+    let first = write_report(&report(ReportStatus::Final, 4.0)).unwrap();
+    for _ in 0..3 {
+        harbor_server::work::take_report(&product.server.state, &first).await.unwrap();
+    }
+    let own = |v: &serde_json::Value| {
+        v.as_array().unwrap().iter().filter(|r| r["report"]["number"] == "GP-TWICE").cloned().collect::<Vec<_>>()
+    };
+    let seen = own(&doctor.get("/api/results").await);
+    assert_eq!((seen.len(), seen[0]["person"].is_null()), (1, true), "nothing is filed by guess");
+    let corrected = write_report(&report(ReportStatus::Corrected, 6.0)).unwrap();
+    harbor_server::work::take_report(&product.server.state, &corrected).await.unwrap();
+    let seen = own(&doctor.get("/api/results").await);
+    assert_eq!(seen.len(), 1);
+    assert_eq!(seen[0]["before"]["content"][0]["number"], 4.0);
+    product.stop().await.unwrap();
+}
