@@ -52,7 +52,7 @@ impl Npi {
             return Err(BadNpi::Length);
         }
         let prefixed: Vec<u32> = "80840".bytes().chain(text.bytes()).map(|b| u32::from(b - b'0')).collect();
-        if luhn_sum(&prefixed) % 10 != 0 { Err(BadNpi::CheckDigit) } else { Ok(Npi(text.to_owned())) }
+        if luhn_sum(&prefixed).is_multiple_of(10) { Ok(Npi(text.to_owned())) } else { Err(BadNpi::CheckDigit) }
     }
 
     /// A made-up number with a valid check digit from nine digits, for the demo clinic.
@@ -87,7 +87,7 @@ pub fn loinc_is_valid(code: &str) -> bool {
     }
     let Some(check) = check.parse::<u32>().ok().filter(|_| check.len() == 1) else { return false };
     digits.push(check);
-    luhn_sum(&digits) % 10 == 0
+    luhn_sum(&digits).is_multiple_of(10)
 }
 
 /// A policy's subscriber number: 2 to 30 letters, digits and dashes, kept in capitals without blanks.

@@ -135,7 +135,7 @@ impl Cents {
         let rest = self.0.unsigned_abs() % 100;
         if rest == 0 {
             format!("{sign}{whole}")
-        } else if rest % 10 == 0 {
+        } else if rest.is_multiple_of(10) {
             format!("{sign}{whole}.{}", rest / 10)
         } else {
             format!("{sign}{whole}.{rest:02}")

@@ -170,7 +170,7 @@ pub fn check(
     } else if daily * 8.0 < product.strength_mg * product.usual_dose * product.usual_per_day {
         warn(Severity::Caution, "dose", format!("{} mg a day is far below the usual dose.", plain(daily)));
     }
-    out.sort_by(|a, b| b.severity.cmp(&a.severity));
+    out.sort_by_key(|w| std::cmp::Reverse(w.severity));
     out
 }
 
@@ -212,10 +212,10 @@ pub fn instructions(product: &Product, dosing: &Dosing) -> String {
         _ => ("Take", " by mouth"),
     };
     let often = match dosing.per_day {
-        x if x == 1.0 => "once a day".to_owned(),
-        x if x == 2.0 => "twice a day".to_owned(),
-        x if x == 3.0 => "three times a day".to_owned(),
-        x if x == 4.0 => "four times a day".to_owned(),
+        1.0 => "once a day".to_owned(),
+        2.0 => "twice a day".to_owned(),
+        3.0 => "three times a day".to_owned(),
+        4.0 => "four times a day".to_owned(),
         x if x < 1.0 => format!("every {} days", plain(1.0 / x.max(0.01))),
         x => format!("{} times a day", plain(x)),
     };

@@ -129,6 +129,9 @@ pub async fn load(url: &str, day: NaiveDate) -> Result<()> {
     today::build(&mut world, &mut change, &slots).await?;
     change.audit("loaded", "clinic", Uuid::nil(), None, format!("demo clinic around {day}"));
     change.commit().await?;
+    // The planner is to know at once how much there is.
+    use diesel_async::RunQueryDsl;
+    diesel::sql_query("analyze").execute(&mut *store.reader().await?).await?;
     Ok(())
 }
 

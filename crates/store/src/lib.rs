@@ -120,7 +120,7 @@ impl Store {
         let manager = AsyncDieselConnectionManager::<Conn>::new(url);
         let pool = Pool::builder()
             .max_size(connections)
-            .connection_timeout(std::time::Duration::from_secs(5))
+            .connection_timeout(std::time::Duration::from_secs(15))
             .build(manager)
             .await
             .map_err(|e| StoreError::Unreachable(e.to_string()))?;

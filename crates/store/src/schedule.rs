@@ -59,6 +59,8 @@ pub async fn open_slots(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec<Slot>>
         .filter(visits::stage.ne_all(["cancelled", "did_not_come", "left_unseen"]))
         .filter(visits::clinician_id.eq(slots::clinician_id))
         .filter(visits::starts_at.lt(slots::ends_at).and(visits::ends_at.gt(slots::starts_at)))
+        // No visit is longer than its type may be; the lower bound lets the index find the few in question.
+        .filter(diesel::dsl::sql::<diesel::sql_types::Bool>("visits.starts_at > slots.starts_at - interval '8 hours'"))
         .select(visits::id);
     let mut query = slots::table
         .inner_join(shifts::table)

@@ -81,21 +81,25 @@ pub async fn open_session(conn: &mut Conn, token: &str, csrf: &str, staff_id: Uu
     Ok(())
 }
 
-/// The person and CSRF word of a session that was used within its idle limit; using it renews it.
+/// The person and CSRF word of a session that was used within its idle limit; using it renews it,
+/// once a minute at most, so that a busy screen does not queue for its own session's row.
 pub async fn session(conn: &mut Conn, token: &str, idle_minutes: i32) -> Result<Option<(Staff, String)>> {
     use sessions as s;
-    let found = diesel::update(s::table.filter(
-        s::token_hash.eq(token_hash(token)).and(s::seen_at.gt(Utc::now() - Duration::minutes(i64::from(idle_minutes)))),
-    ))
-    .set(s::seen_at.eq(Utc::now()))
-    .returning((s::staff_id, s::csrf))
-    .get_result::<(Uuid, String)>(conn)
-    .await
-    .optional()?;
-    match found {
-        Some((id, csrf)) => Ok(Some((get(conn, id).await?, csrf)).filter(|(staff, _)| staff.active)),
-        None => Ok(None),
+    let hash = token_hash(token);
+    let now = Utc::now();
+    let found: Option<(Staff, String, chrono::DateTime<Utc>)> = s::table
+        .inner_join(staff::table.on(staff::id.eq(s::staff_id)))
+        .filter(s::token_hash.eq(&hash).and(s::seen_at.gt(now - Duration::minutes(i64::from(idle_minutes)))))
+        .filter(staff::active)
+        .select((Staff::as_select(), s::csrf, s::seen_at))
+        .first(conn)
+        .await
+        .optional()?;
+    let Some((who, csrf, seen_at)) = found else { return Ok(None) };
+    if now - seen_at > Duration::minutes(1) {
+        diesel::update(s::table.filter(s::token_hash.eq(hash))).set(s::seen_at.eq(now)).execute(conn).await?;
     }
+    Ok(Some((who, csrf)))
 }
 
 pub async fn close_session(conn: &mut Conn, token: &str) -> Result<()> {

@@ -88,6 +88,13 @@ impl Change<'_> {
         }
         let span = |start, end| Span::new(start, end).map_err(|r| StoreError::refused("booking", r.to_string()));
         let wanted = span(slot.starts_at, slot.ends_at)?;
+        let day = slot.starts_at.with_timezone(&zone).date_naive();
+        // The bookings of a day queue here: its call-signs are given out one after the other, and who
+        // comes second finds the time taken.
+        diesel::sql_query("select pg_advisory_xact_lock(7202, $1)")
+            .bind::<diesel::sql_types::Integer, _>(chrono::Datelike::num_days_from_ce(&day))
+            .execute(self.conn())
+            .await?;
         let taken: Vec<(chrono::DateTime<Utc>, chrono::DateTime<Utc>)> = visits::table
             .filter(visits::clinician_id.eq(slot.clinician_id))
             .filter(visits::stage.ne_all(["cancelled", "did_not_come", "left_unseen"]))
@@ -117,12 +124,6 @@ impl Change<'_> {
             let code = if r == harbor_core::schedule::BookingRefusal::Taken { "taken" } else { "booking" };
             StoreError::refused(code, r.to_string())
         })?;
-        let day = slot.starts_at.with_timezone(&zone).date_naive();
-        // The day's call-signs are given out one after the other.
-        diesel::sql_query("select pg_advisory_xact_lock(7202, $1)")
-            .bind::<diesel::sql_types::Integer, _>(chrono::Datelike::num_days_from_ce(&day))
-            .execute(self.conn())
-            .await?;
         let nth: i64 = visits::table.filter(visits::day.eq(day)).count().get_result(self.conn()).await?;
         let visit = Visit {
             id: Uuid::now_v7(),

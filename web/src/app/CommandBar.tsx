@@ -98,10 +98,10 @@ export function CommandBar({ open, setOpen }: { open: boolean; setOpen: (open: b
   };
   return (
     <>
-      <Opener type="button" onClick={() => setOpen(true)} aria-label="Command bar">
+      <Opener type="button" onClick={() => setOpen(true)}>
         <Search size={16} aria-hidden />
         <span>Find a person, a code, a place</span>
-        <kbd>Ctrl K</kbd>
+        <kbd aria-hidden>Ctrl K</kbd>
       </Opener>
       <Dialog title="Find or go" open={open} onClose={() => setOpen(false)}>
         <Finder

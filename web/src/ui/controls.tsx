@@ -1,6 +1,6 @@
 /** React Aria controls, styled once. */
 
-import type { ReactNode } from 'react';
+import { type ReactNode, useState } from 'react';
 import * as Aria from 'react-aria-components';
 import styled, { css } from 'styled-components';
 import { color, corner, shadow, size, space } from './tokens';
@@ -116,6 +116,8 @@ export function Field(p: FieldProps) {
       value={p.value}
       onChange={p.onChange}
       isInvalid={p.fault !== undefined}
+      // A fault told by the server must not keep the corrected form from being sent again.
+      validationBehavior="aria"
       isDisabled={p.isDisabled ?? false}
       name={p.name ?? p.label}
       type={p.type ?? 'text'}
@@ -199,6 +201,7 @@ export function Pick(p: {
       value={p.value}
       onChange={(key) => key !== null && p.onChange(String(key))}
       isInvalid={p.fault !== undefined}
+      validationBehavior="aria"
       placeholder={p.placeholder ?? 'Choose'}
       aria-label={p.hideLabel ? p.label : undefined}
     >
@@ -418,9 +421,11 @@ export function Finder<T extends object>(p: {
   autoFocus?: boolean;
   hideLabel?: boolean;
 }) {
+  // After something was taken the search begins anew; otherwise it would still point at an answer that is gone.
+  const [round, setRound] = useState(0);
   return (
-    <Aria.Autocomplete inputValue={p.value} onInputChange={p.onChange}>
-      <Aria.SearchField aria-label={p.label} autoFocus={p.autoFocus ?? false}>
+    <Aria.Autocomplete key={round} inputValue={p.value} onInputChange={p.onChange}>
+      <Aria.SearchField aria-label={p.label} autoFocus={round > 0 || (p.autoFocus ?? false)}>
         {!p.hideLabel && <Label>{p.label}</Label>}
         <Input placeholder={p.placeholder ?? ''} autoComplete="off" />
       </Aria.SearchField>
@@ -430,7 +435,10 @@ export function Finder<T extends object>(p: {
         selectionMode="none"
         onAction={(key) => {
           const item = p.items.find((i) => p.keyOf(i) === String(key));
-          if (item) p.onTake(item);
+          if (item) {
+            setRound((n) => n + 1);
+            p.onTake(item);
+          }
         }}
       >
         {(item) => (

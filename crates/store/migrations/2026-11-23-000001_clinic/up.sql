@@ -227,6 +227,7 @@ create table visits (
 );
 create index on visits (day, site_id);
 create index on visits (person_id, starts_at);
+create index on visits (clinician_id, starts_at);
 create unique index visits_one_per_slot on visits (slot_id) where (stage not in ('cancelled', 'did_not_come') and not extra);
 create unique index visits_one_per_room on visits (room_id, day) where (room_id is not null and stage in ('in_room', 'with_clinician'));
 

@@ -155,7 +155,7 @@ export default function InClinic() {
                     <Button
                       $kind="quiet"
                       onPress={() => void stage(p.card.visit.id, 'left_unseen')}
-                      aria-label={`${p.card.person.name} left without being seen`}
+                      aria-label={`Left unseen: ${p.card.person.name}`}
                     >
                       Left unseen
                     </Button>
@@ -221,7 +221,7 @@ export default function InClinic() {
                       <Button
                         onPress={() => void stage(p.card.visit.id, 'left')}
                         isDisabled={busy}
-                        aria-label={`${p.card.person.name} has left`}
+                        aria-label={`Has left: ${p.card.person.name}`}
                       >
                         Has left
                       </Button>

@@ -123,7 +123,7 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
                           type="button"
                           disabled={!open}
                           title={`${d.code} ${d.title}`}
-                          aria-label={`Line ${l.line.number} for ${d.code}`}
+                          aria-label={`${d.position}, line ${l.line.number} for ${d.code}`}
                           aria-pressed={l.line.pointers.includes(d.position)}
                           onClick={() => point(i, d.position)}
                         >

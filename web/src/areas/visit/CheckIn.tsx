@@ -25,8 +25,11 @@ const Step = styled.section`
 `;
 
 function Part(p: { title: string; fine: boolean; summary: ReactNode; children?: ReactNode }) {
-  const [open, setOpen] = useState<boolean | null>(null);
-  const shown = open ?? !p.fine;
+  // Folded while it is fine; once there was something to do it never folds away under somebody's hands.
+  const [needed, setNeeded] = useState(!p.fine);
+  if (!p.fine && !needed) setNeeded(true);
+  const [chosen, setOpen] = useState<boolean | null>(null);
+  const shown = chosen ?? needed;
   return (
     <Step aria-label={p.title}>
       <Row>

@@ -31,7 +31,7 @@ export default function VisitPage() {
   const view = look.data;
   const { visit, person } = view.card;
   const items: (TabItem | false)[] = [
-    { id: 'check-in', label: 'Check-in', content: <CheckIn view={view} /> },
+    { id: 'check-in', label: 'Check-in', content: <CheckIn key={id} view={view} /> },
     may('see_chart') &&
       chart.data !== undefined && {
         id: 'rooming',

@@ -1,0 +1,258 @@
+//! `./harbor bench`: each number beside its bound. Run in release; compare within one run only.
+
+use anyhow::{Context, Result};
+use chrono::NaiveDate;
+use harbor_core::claims::{AddressOnClaim, Biller, Claim, ClaimLine, PersonOnClaim, ProviderOnClaim};
+use harbor_core::coverage::{Rank, Relationship};
+use harbor_core::money::Cents;
+use harbor_core::remittance::{Adjustment, AdjustmentGroup, Remittance, RemittedClaim, RemittedLine};
+use harbor_demo::stack::{Wanted, start};
+use harbor_demo::{PASSWORD, names};
+use harbor_formats::x12::{self, Stamp, claim, remittance};
+use harbor_server::tables::Tables;
+use std::time::{Duration, Instant};
+
+fn main() -> Result<()> {
+    println!("| what | measured | bound |");
+    println!("|---|---|---|");
+    diagnosis_search()?;
+    claims_written();
+    remittances_read()?;
+    actix_web::rt::System::new().block_on(person_search())
+}
+
+/// The value below which this share of the times lies.
+fn percentile(times: &mut [Duration], share: f64) -> Duration {
+    times.sort_unstable();
+    let at = ((times.len() as f64 * share).ceil() as usize).clamp(1, times.len());
+    times[at - 1]
+}
+
+fn diagnosis_search() -> Result<()> {
+    let tables = Tables::shared()?;
+    let phrases = [
+        "essential hypertension", "type 2 diabetes mellitus without complications", "obstructive sleep apnea", "chronic cough",
+        "fracture of lower end of radius", "other specified disorders", "pain in right knee", "major depressive disorder single",
+        "e11.9", "s93.401", "encounter for screening", "acute upper respiratory infection", "o", "unspecified",
+    ];
+    let mut times = Vec::new();
+    for _ in 0..20 {
+        for phrase in phrases {
+            for end in 1..=phrase.len() {
+                let begun = Instant::now();
+                std::hint::black_box(tables.diagnoses.search(&phrase[..end], &[], 12));
+                times.push(begun.elapsed());
+            }
+        }
+    }
+    let n = times.len();
+    let p99 = percentile(&mut times, 0.99);
+    println!("| diagnosis search over the full release, per keystroke, p99 of {n} | {:.2} ms | 2 ms |", p99.as_secs_f64() * 1e3);
+    Ok(())
+}
+
+fn stamp() -> Stamp {
+    let at = NaiveDate::from_ymd_opt(2026, 11, 23).unwrap_or_default().and_hms_opt(9, 0, 0).unwrap_or_default();
+    Stamp { at, control: 1, production: false, sender: "INDIGOHBR".into(), receiver: "CAUSEWAY".into() }
+}
+
+fn address() -> AddressOnClaim {
+    AddressOnClaim { line: "7 ROPEWALK".into(), line2: String::new(), city: "PORT CALDER".into(), state: "ME".into(), postal_code: "049981234".into() }
+}
+
+fn claims_written() {
+    let day = NaiveDate::from_ymd_opt(2026, 11, 23).unwrap_or_default();
+    let claims: Vec<Claim> = (0..20_000)
+        .map(|n| Claim {
+            number: format!("C{n}"),
+            payer_name: "SALTMARSH MUTUAL HEALTH PLAN".into(),
+            payer_id: "SALTM".into(),
+            filing_code: "CI".into(),
+            rank: Rank::First,
+            subscriber_number: format!("SM{n}"),
+            group_number: "G100".into(),
+            subscriber: PersonOnClaim {
+                last: names::LAST[n % names::LAST.len()].to_uppercase(),
+                first: names::WOMEN[n % names::WOMEN.len()].to_uppercase(),
+                middle: String::new(),
+                birth_date: day,
+                sex: "F".into(),
+                address: address(),
+            },
+            relationship: Relationship::SelfHolder,
+            patient: None,
+            place_of_service: "11".into(),
+            frequency: "1".into(),
+            original_reference: None,
+            accident: None,
+            patient_paid: Cents::new(2500),
+            prior_authorisation: None,
+            referral: None,
+            diagnoses: vec!["I10".into(), "E785".into()],
+            rendering: ProviderOnClaim { last_or_name: "VALCOURT".into(), first: "ORIANE".into(), npi: "1234567893".into(), taxonomy: "207Q00000X".into() },
+            referring: None,
+            supervising: None,
+            facility: None,
+            lines: (1..=3)
+                .map(|l| ClaimLine {
+                    control: format!("C{n}-{l}"),
+                    code: "IH214".into(),
+                    modifiers: vec![],
+                    fee: Cents::new(19_500),
+                    units: 1,
+                    pointers: vec![1, 2],
+                    service_date: day,
+                })
+                .collect(),
+        })
+        .collect();
+    let biller = Biller {
+        organisation: "INDIGO HARBOR FAMILY CLINIC".into(),
+        npi: "1234567893".into(),
+        taxonomy: "261QP2300X".into(),
+        tax_id: "990000001".into(),
+        address: address(),
+        contact: "BILLING OFFICE".into(),
+        telephone: "2075550100".into(),
+        submitter_id: "INDIGOHBR".into(),
+        receiver_name: "CAUSEWAY EXCHANGE".into(),
+        receiver_id: "CAUSEWAY".into(),
+    };
+    let best = (0..3)
+        .map(|_| {
+            let begun = Instant::now();
+            std::hint::black_box(claim::write(&stamp(), &biller, "B1", &claims));
+            begun.elapsed()
+        })
+        .min()
+        .unwrap_or_default();
+    let rate = claims.len() as f64 / best.as_secs_f64();
+    println!("| 837P written, claims of three lines, best of 3 | {rate:.0} claims/s | 50000 claims/s |");
+}
+
+fn remittances_read() -> Result<()> {
+    let adjustment = |group, reason: &str, cents| Adjustment { group, reason: reason.into(), amount: Cents::new(cents), quantity: None };
+    let claims: Vec<RemittedClaim> = (0..40_000)
+        .map(|n| RemittedClaim {
+            claim_number: format!("C{n}"),
+            status: "1".into(),
+            charged: Cents::new(19_500),
+            paid: Cents::new(10_000),
+            patient_share: Cents::new(2_500),
+            filing_code: "12".into(),
+            payer_claim_number: format!("P{n}"),
+            patient_last: "FERREIRA-HOLM".into(),
+            patient_first: "LUCAN".into(),
+            subscriber_number: format!("SM{n}"),
+            adjustments: vec![],
+            lines: vec![RemittedLine {
+                line_control: format!("C{n}-1"),
+                service_code: "IH214".into(),
+                charged: Cents::new(19_500),
+                paid: Cents::new(10_000),
+                units: "1".into(),
+                service_date: NaiveDate::from_ymd_opt(2026, 11, 20),
+                adjustments: vec![
+                    adjustment(AdjustmentGroup::Contractual, "45", 7_000),
+                    adjustment(AdjustmentGroup::PatientResponsibility, "3", 2_500),
+                ],
+                allowed: Some(Cents::new(12_500)),
+                ..RemittedLine::default()
+            }],
+            remarks: vec![],
+        })
+        .collect();
+    let r = Remittance {
+        payer_name: "SALTMARSH MUTUAL HEALTH PLAN".into(),
+        payer_id: "SALTM".into(),
+        payee_name: "INDIGO HARBOR FAMILY CLINIC".into(),
+        payee_npi: "1234567893".into(),
+        trace: "T1".into(),
+        method: "ACH".into(),
+        date: NaiveDate::from_ymd_opt(2026, 11, 23).unwrap_or_default(),
+        amount: Cents::new(10_000 * claims.len() as i64),
+        claims,
+        provider_adjustments: vec![],
+    };
+    let text = remittance::write(&stamp(), &[r]);
+    let mut best = Duration::MAX;
+    for _ in 0..3 {
+        let begun = Instant::now();
+        let document = x12::read(&text)?;
+        let read = remittance::read(&document.interchanges[0].groups[0].sets[0])?;
+        read.check_balance().map_err(|e| anyhow::anyhow!("{e:?}"))?;
+        best = best.min(begun.elapsed());
+    }
+    let rate = text.len() as f64 / 1e6 / best.as_secs_f64();
+    println!("| 835 read and balanced, {:.0} MB, best of 3 | {rate:.0} MB/s | 100 MB/s |", text.len() as f64 / 1e6);
+    Ok(())
+}
+
+/// People made up in the database itself: names from the demo's lists, with folded names as the core folds them.
+async fn add_people(url: &str, from: usize, to: usize) -> Result<()> {
+    use diesel_async::{AsyncConnection, RunQueryDsl};
+    let mut conn = harbor_store::Conn::establish(url).await?;
+    let list = |names: &[&str]| names.iter().map(|n| format!("'{}'", n.replace('\'', "''"))).collect::<Vec<_>>().join(",");
+    let folded = |names: &[&str]| names.iter().map(|n| format!("'{}'", harbor_core::people::fold(n))).collect::<Vec<_>>().join(",");
+    let sounds = |names: &[&str]| {
+        names.iter().map(|n| format!("'{}'", harbor_core::people::sounds(n).join(" "))).collect::<Vec<_>>().join(",")
+    };
+    let first: Vec<&str> = names::WOMEN.iter().chain(&names::MEN).copied().collect();
+    // A syllable behind the last name makes as many different names as a town has.
+    let sql = format!(
+        "with l as (select array[{}] as first, array[{}] as last, array[{}] as ffirst, array[{}] as flast, array[{}] as sfirst, array[{}] as slast,
+                    array['', 'son', 'ova', 'berg', 'man', 'ston', 'ley', 'ford', 'dale', 'wick', 'by', 'holm'] as tail)
+         insert into people (id, record_number, first_name, last_name, birth_date, sex, phone, email_declined, folded, sounds)
+         select gen_random_uuid(), 'IH-' || (1000000 + n), first[1 + n % {a}], last[1 + (n / {a}) % {b}] || tail[1 + (n * 7 / 31) % 12],
+                date '1930-01-01' + (n * 7919 % 34000), case n % 2 when 0 then 'F' else 'M' end, '207555' || lpad((n % 10000)::text, 4, '0'), true,
+                ' ' || ffirst[1 + n % {a}] || ' ' || flast[1 + (n / {a}) % {b}] || tail[1 + (n * 7 / 31) % 12],
+                string_to_array(trim(sfirst[1 + n % {a}] || ' ' || slast[1 + (n / {a}) % {b}]), ' ')
+         from l, generate_series({from}, {to}) as n",
+        list(&first), list(&names::LAST), folded(&first), folded(&names::LAST), sounds(&first), sounds(&names::LAST),
+        a = first.len(), b = names::LAST.len(),
+    );
+    diesel::sql_query(sql).execute(&mut conn).await?;
+    diesel::sql_query("vacuum analyze people").execute(&mut conn).await?;
+    Ok(())
+}
+
+async fn person_search() -> Result<()> {
+    let folder = std::path::absolute("target/bench-postgres")?;
+    let now = harbor_demo::testing::now();
+    let stack = start(&folder, Wanted { port: 0, fresh: true, now: Some(now) }, |_| {}).await?;
+    let url = stack.server.state.settings.database_url.clone();
+    let base = stack.server.address.clone();
+    let http = reqwest::Client::new();
+    let body = serde_json::json!({ "login": "junia", "password": PASSWORD });
+    let signed = http.post(format!("{base}/api/sign-in")).json(&body).send().await?;
+    let cookie = signed.headers().get("set-cookie").and_then(|c| c.to_str().ok()).context("a session")?.to_owned();
+    let cookie = cookie.split(';').next().unwrap_or("").to_owned();
+    let wanted = [
+        "fer luc 1968", "qui mar", "tak wre", "kow zof 1971", "sond ast", "lachance", "okonjo nadia", "2/13/1999 qua", "IH-10007",
+        "halvorsen theo 1980", "2075550142", "rasmusen ilse", "gunnarson rune", "vil luc 1955", "pet hak",
+    ];
+    let mut measured = Vec::new();
+    let mut have = 0;
+    for size in [10_000, 1_000_000] {
+        add_people(&url, have, size - 1).await?;
+        have = size;
+        let mut times = Vec::new();
+        for round in 0..21 {
+            for q in wanted {
+                let begun = Instant::now();
+                let answer = http.get(format!("{base}/api/people")).query(&[("q", q)]).header("cookie", &cookie).send().await?;
+                anyhow::ensure!(answer.status().is_success(), "{q}: {}", answer.status());
+                answer.bytes().await?;
+                // The first round warms what a clinic's day has warm.
+                if round > 0 {
+                    times.push(begun.elapsed());
+                }
+            }
+        }
+        let p95 = percentile(&mut times, 0.95).as_secs_f64() * 1e3;
+        println!("| person search among {size} people, through the API, p95 of {} | {p95:.1} ms | 40 ms |", times.len());
+        measured.push(p95);
+    }
+    println!("| the same, 1,000,000 against 10,000 | {:.2} times | 1.5 times |", measured[1] / measured[0]);
+    stack.stop().await
+}
