@@ -83,22 +83,30 @@ function useNextAction(visit: string | undefined) {
   const to = (part: string) => () => navigate(`/visits/${visit}/${part}`);
   const stage = (next: string) => () =>
     void run(() => api.POST('/api/visits/{id}/stage', { params: { path: { id: visit ?? '' } }, body: { to: next } }));
-  let action: { word: string; act: () => void } | null = null;
+  const { pathname } = useLocation();
+  let action: { word: string; act: () => void; place?: string } | null = null;
   const mark = card?.line.current;
   const may = (p: string) => me.permissions.includes(p);
   if (card && !card.line.ended) {
     if (mark === 'here' && may('check_in')) action = { word: 'Mark as here', act: stage('here') };
-    else if (mark === 'checked_in' && may('check_in')) action = { word: 'Check in', act: to('check-in') };
+    else if (mark === 'checked_in' && may('check_in'))
+      action = { word: 'Check in', act: to('check-in'), place: 'check-in' };
     else if (mark === 'roomed' && role === 'assistant')
       action = { word: 'Choose a room', act: () => navigate('/in-clinic') };
-    else if (mark === 'seen' && role === 'assistant') action = { word: 'Measure and record', act: to('rooming') };
+    else if (mark === 'seen' && role === 'assistant')
+      action = { word: 'Measure and record', act: to('rooming'), place: 'rooming' };
     else if (mark === 'seen' && role === 'clinician' && card.visit.stage === 'in_room')
       action = { word: 'Begin the visit', act: () => (stage('with_clinician')(), to('note')()) };
-    else if (mark === 'signed' && role === 'clinician') action = { word: 'Open the note', act: to('note') };
-    else if (mark === 'charged' && may('edit_charges')) action = { word: 'Complete charges', act: to('charges') };
+    else if (mark === 'signed' && role === 'clinician')
+      action = { word: 'Open the note', act: to('note'), place: 'note' };
+    else if (mark === 'charged' && may('edit_charges'))
+      action = { word: 'Complete charges', act: to('charges'), place: 'charges' };
     else if (mark === 'claimed' && may('claims')) action = { word: 'Open billing', act: () => navigate('/billing') };
-    else if (mark === 'settled' && may('take_money')) action = { word: 'Open balance', act: to('money') };
+    else if (mark === 'settled' && may('take_money'))
+      action = { word: 'Open balance', act: to('money'), place: 'money' };
   }
+  // Whoever is at the place already finds the filled button there.
+  if (action?.place && pathname === `/visits/${visit}/${action.place}`) action = null;
   return { look, action, busy, refusal };
 }
 

@@ -1,5 +1,6 @@
 /** Why do we owe this? The river, the payer's reasons, every entry, and taking a payment. */
 
+import { useState } from 'react';
 import { api, type Schemas, useLook } from '../../api/client';
 import { amountText, dollars, useTimes } from '../../app/words';
 import { Notice, Scroller, Sheet, Small, Stack, Table, Tag } from '../../ui/layout';
@@ -11,8 +12,12 @@ export function Money({ view }: { view: Schemas['VisitView'] }) {
   const times = useTimes();
   const look = useLook(['money', visit], () => api.GET('/api/visits/{id}/money', { params: { path: { id: visit } } }));
   const data = look.data;
+  const owes = data?.river.patientOwesCents ?? 0;
+  const due = owes > 0 && view.river.payerOwesCents === 0;
+  // The receipt stays in sight after the last cent was taken.
+  const [taking, setTaking] = useState(due);
+  if (due && !taking) setTaking(true);
   if (!data) return null;
-  const owes = data.river.patientOwesCents;
   return (
     <Stack $gap={0}>
       <Sheet>
@@ -33,10 +38,10 @@ export function Money({ view }: { view: Schemas['VisitView'] }) {
           </Stack>
         </Sheet>
       )}
-      {owes > 0 && view.river.payerOwesCents === 0 && (
+      {taking && (
         <Sheet>
-          <h2>Take {dollars(owes)}</h2>
-          <Collect visit={visit} suggested={amountText(owes)} />
+          <h2>{due ? `Take ${dollars(owes)}` : 'Nothing is left to take'}</h2>
+          <Collect visit={visit} suggested={due ? amountText(owes) : ''} />
         </Sheet>
       )}
       <Sheet>

@@ -49,7 +49,7 @@ export default function VisitPage() {
         content: <Prescriptions view={view} chart={chart.data} />,
       },
     may('see_charges') && { id: 'charges', label: 'Charges', content: <Charges view={view} /> },
-    may('see_charges') && { id: 'money', label: 'Balance', content: <Money view={view} /> },
+    may('see_charges') && { id: 'money', label: 'Balance', content: <Money key={id} view={view} /> },
   ];
   const shown = items.filter((t): t is TabItem => t !== false);
   const value = shown.some((t) => t.id === part) ? part : (shown[0]?.id ?? '');
