@@ -5,19 +5,22 @@ use harbor_browser_tests::Browser;
 use harbor_demo::testing::Product;
 use std::path::PathBuf;
 
-/// File, who is signed in, address, what must be seen, and what is clicked before the picture.
-const VIEWS: [(&str, &str, &str, &str, &str); 12] = [
+/// File, who is signed in, address, what must be seen, and what is clicked before the picture; a
+/// click that begins with `find:` finds a person, and one after `>` opens a tab.
+const VIEWS: [(&str, &str, &str, &str, &str); 14] = [
     ("today-front-desk", "junia", "/today", "//h2", ""),
     ("today-clinician", "oriane", "/today", "//h2", ""),
     ("schedule", "junia", "/schedule", "//*[@data-visit]", "//*[@data-visit='IH-10006']"),
     ("in-clinic", "petra", "/in-clinic", "//*[@data-room]", "//*[@data-room='Tern']//button"),
-    ("check-in", "junia", "/today", "//h2", "//*[@data-waiting='IH-10014']//button"),
+    ("check-in", "junia", "/today", "//h2", "//*[@data-waiting='IH-10012']//button"),
     ("rooming", "petra", "/today", "//h2", "//*[@data-waiting='IH-10005']//button"),
     ("note", "oriane", "/today", "//h2", "//*[@data-waiting='IH-10006']//button"),
+    ("orders", "oriane", "/today", "//h2", "//*[@data-waiting='IH-10005']//button>Orders"),
     ("results", "oriane", "/results", "//*[@data-result]", ""),
     ("person", "soren", "/people", "//input[@type='search']", "find:Ferreira"),
-    ("charges", "agathe", "/today", "//h2", "//button[normalize-space()='Open charges'][1]"),
-    ("billing", "agathe", "/billing", "//*[@data-claim]", "//*[@data-claim]//button"),
+    ("charges", "agathe", "/today", "//h2", "(//button[normalize-space()='Open charges'])[1]"),
+    ("balance", "junia", "/today", "//h2", "(//button[normalize-space()='Collect'])[1]"),
+    ("billing", "agathe", "/billing", "//*[@data-claim]", ""),
     ("sign-in", "", "/", "//input[@name='login']", ""),
 ];
 
@@ -59,8 +62,12 @@ async fn take(browser: &Browser, login: &str, path: &str, see: &str, click: &str
         browser.find("Find a person", text, text).await?;
         browser.see("//h2[normalize-space()='Coverage']").await?;
     } else if !click.is_empty() {
+        let (click, tab) = click.split_once('>').unwrap_or((click, ""));
         browser.click(click).await?;
         browser.see("//aside").await?;
+        if !tab.is_empty() {
+            browser.tab(tab).await?;
+        }
     }
     browser.settle().await
 }

@@ -249,7 +249,7 @@ mod tests {
         );
         assert_eq!(misfit(&lipids, &[2, 0], &lucan()), None);
         assert_eq!(misfit(&test("Ferritin", &["D50"], &[]), &[2], &lucan()), None, "nowhere better to go");
-        assert_eq!(misfit(&lipids, &[99], &lucan()).is_some(), true);
+        assert!(misfit(&lipids, &[99], &lucan()).is_some());
     }
 
     #[test]

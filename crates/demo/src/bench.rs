@@ -31,9 +31,20 @@ fn percentile(times: &mut [Duration], share: f64) -> Duration {
 fn diagnosis_search() -> Result<()> {
     let tables = Tables::shared()?;
     let phrases = [
-        "essential hypertension", "type 2 diabetes mellitus without complications", "obstructive sleep apnea", "chronic cough",
-        "fracture of lower end of radius", "other specified disorders", "pain in right knee", "major depressive disorder single",
-        "e11.9", "s93.401", "encounter for screening", "acute upper respiratory infection", "o", "unspecified",
+        "essential hypertension",
+        "type 2 diabetes mellitus without complications",
+        "obstructive sleep apnea",
+        "chronic cough",
+        "fracture of lower end of radius",
+        "other specified disorders",
+        "pain in right knee",
+        "major depressive disorder single",
+        "e11.9",
+        "s93.401",
+        "encounter for screening",
+        "acute upper respiratory infection",
+        "o",
+        "unspecified",
     ];
     let mut times = Vec::new();
     for _ in 0..20 {
@@ -47,7 +58,10 @@ fn diagnosis_search() -> Result<()> {
     }
     let n = times.len();
     let p99 = percentile(&mut times, 0.99);
-    println!("| diagnosis search over the full release, per keystroke, p99 of {n} | {:.2} ms | 2 ms |", p99.as_secs_f64() * 1e3);
+    println!(
+        "| diagnosis search over the full release, per keystroke, p99 of {n} | {:.2} ms | 2 ms |",
+        p99.as_secs_f64() * 1e3
+    );
     Ok(())
 }
 
@@ -57,7 +71,13 @@ fn stamp() -> Stamp {
 }
 
 fn address() -> AddressOnClaim {
-    AddressOnClaim { line: "7 ROPEWALK".into(), line2: String::new(), city: "PORT CALDER".into(), state: "ME".into(), postal_code: "049981234".into() }
+    AddressOnClaim {
+        line: "7 ROPEWALK".into(),
+        line2: String::new(),
+        city: "PORT CALDER".into(),
+        state: "ME".into(),
+        postal_code: "049981234".into(),
+    }
 }
 
 fn claims_written() {
@@ -89,7 +109,12 @@ fn claims_written() {
             prior_authorisation: None,
             referral: None,
             diagnoses: vec!["I10".into(), "E785".into()],
-            rendering: ProviderOnClaim { last_or_name: "VALCOURT".into(), first: "ORIANE".into(), npi: "1234567893".into(), taxonomy: "207Q00000X".into() },
+            rendering: ProviderOnClaim {
+                last_or_name: "VALCOURT".into(),
+                first: "ORIANE".into(),
+                npi: "1234567893".into(),
+                taxonomy: "207Q00000X".into(),
+            },
             referring: None,
             supervising: None,
             facility: None,
@@ -131,7 +156,12 @@ fn claims_written() {
 }
 
 fn remittances_read() -> Result<()> {
-    let adjustment = |group, reason: &str, cents| Adjustment { group, reason: reason.into(), amount: Cents::new(cents), quantity: None };
+    let adjustment = |group, reason: &str, cents| Adjustment {
+        group,
+        reason: reason.into(),
+        amount: Cents::new(cents),
+        quantity: None,
+    };
     let claims: Vec<RemittedClaim> = (0..40_000)
         .map(|n| RemittedClaim {
             claim_number: format!("C{n}"),
@@ -192,8 +222,11 @@ fn remittances_read() -> Result<()> {
 async fn add_people(url: &str, from: usize, to: usize) -> Result<()> {
     use diesel_async::{AsyncConnection, RunQueryDsl};
     let mut conn = harbor_store::Conn::establish(url).await?;
-    let list = |names: &[&str]| names.iter().map(|n| format!("'{}'", n.replace('\'', "''"))).collect::<Vec<_>>().join(",");
-    let folded = |names: &[&str]| names.iter().map(|n| format!("'{}'", harbor_core::people::fold(n))).collect::<Vec<_>>().join(",");
+    let list =
+        |names: &[&str]| names.iter().map(|n| format!("'{}'", n.replace('\'', "''"))).collect::<Vec<_>>().join(",");
+    let folded = |names: &[&str]| {
+        names.iter().map(|n| format!("'{}'", harbor_core::people::fold(n))).collect::<Vec<_>>().join(",")
+    };
     let sounds = |names: &[&str]| {
         names.iter().map(|n| format!("'{}'", harbor_core::people::sounds(n).join(" "))).collect::<Vec<_>>().join(",")
     };
@@ -228,8 +261,21 @@ async fn person_search() -> Result<()> {
     let cookie = signed.headers().get("set-cookie").and_then(|c| c.to_str().ok()).context("a session")?.to_owned();
     let cookie = cookie.split(';').next().unwrap_or("").to_owned();
     let wanted = [
-        "fer luc 1968", "qui mar", "tak wre", "kow zof 1971", "sond ast", "lachance", "okonjo nadia", "2/13/1999 qua", "IH-10007",
-        "halvorsen theo 1980", "2075550142", "rasmusen ilse", "gunnarson rune", "vil luc 1955", "pet hak",
+        "fer luc 1968",
+        "qui mar",
+        "tak wre",
+        "kow zof 1971",
+        "sond ast",
+        "lachance",
+        "okonjo nadia",
+        "2/13/1999 qua",
+        "IH-10007",
+        "halvorsen theo 1980",
+        "2075550142",
+        "rasmusen ilse",
+        "gunnarson rune",
+        "vil luc 1955",
+        "pet hak",
     ];
     let mut measured = Vec::new();
     let mut have = 0;
@@ -240,7 +286,8 @@ async fn person_search() -> Result<()> {
         for round in 0..21 {
             for q in wanted {
                 let begun = Instant::now();
-                let answer = http.get(format!("{base}/api/people")).query(&[("q", q)]).header("cookie", &cookie).send().await?;
+                let answer =
+                    http.get(format!("{base}/api/people")).query(&[("q", q)]).header("cookie", &cookie).send().await?;
                 anyhow::ensure!(answer.status().is_success(), "{q}: {}", answer.status());
                 answer.bytes().await?;
                 // The first round warms what a clinic's day has warm.
@@ -250,7 +297,10 @@ async fn person_search() -> Result<()> {
             }
         }
         let p95 = percentile(&mut times, 0.95).as_secs_f64() * 1e3;
-        println!("| person search among {size} people, through the API, p95 of {} | {p95:.1} ms | 40 ms |", times.len());
+        println!(
+            "| person search among {size} people, through the API, p95 of {} | {p95:.1} ms | 40 ms |",
+            times.len()
+        );
         measured.push(p95);
     }
     println!("| the same, 1,000,000 against 10,000 | {:.2} times | 1.5 times |", measured[1] / measured[0]);

@@ -74,7 +74,7 @@ impl Ids {
         Ids { millis: u64::try_from(at(day, 0, 0).timestamp_millis()).unwrap_or(0), count: 0 }
     }
 
-    pub fn next(&mut self) -> Uuid {
+    pub fn fresh(&mut self) -> Uuid {
         self.count += 1;
         let mut bytes = [0u8; 10];
         bytes[6..].copy_from_slice(&self.count.to_be_bytes());

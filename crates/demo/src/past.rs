@@ -93,7 +93,7 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
     let moment = |minutes: i64, is: bool| is.then(|| starts_at + Duration::minutes(minutes));
     let who = |name: &str, is: bool| is.then(|| name.to_owned());
     let visit = Visit {
-        id: world.ids.next(),
+        id: world.ids.fresh(),
         person_id: person.id,
         clinician_id: clinician.id,
         site_id: world.sites[0].id,
@@ -143,7 +143,7 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
     if signed {
         let level = if world.chance.below(3) == 0 { "VISIT4" } else { "VISIT3" };
         rows.lines.push(ChargeLine {
-            id: world.ids.next(),
+            id: world.ids.fresh(),
             visit_id: visit.id,
             number: 1,
             service_code: level.into(),
@@ -184,7 +184,7 @@ fn chart(world: &mut World, rows: &mut Rows, visit: &Visit, (reason, code, title
             visit_id: visit.id,
             signed_at: visit.starts_at + Duration::minutes(45),
             signed_by: by,
-            digest: world.ids.next().simple().to_string(),
+            digest: world.ids.fresh().simple().to_string(),
         });
     }
 }
@@ -206,7 +206,7 @@ fn money(world: &mut World, rows: &mut Rows, visit: &Visit, policy: &harbor_stor
     };
     let number = format!("C{}", 10_001 + rows.claims.len());
     let claim = Claim {
-        id: world.ids.next(),
+        id: world.ids.fresh(),
         number: number.clone(),
         visit_id: visit.id,
         coverage_id: policy.id,
@@ -224,7 +224,7 @@ fn money(world: &mut World, rows: &mut Rows, visit: &Visit, policy: &harbor_stor
     let mut post = |key: &str, kind: &str, days: i64, transaction: Result<Transaction, ledger::LedgerRefusal>| {
         let Ok(transaction) = transaction else { return };
         let posted_at: DateTime<Utc> = visit.starts_at + Duration::days(days);
-        let id = world.ids.next();
+        let id = world.ids.fresh();
         rows.transactions.push(LedgerTransaction {
             id,
             kind: kind.into(),

@@ -31,7 +31,7 @@ fn add(world: &mut World, s: &Sketch) -> Uuid {
     let adult = world.day.years_since(s.born).is_some_and(|y| y >= 18);
     let at: DateTime<Utc> = crate::at(world.day, 8, 0) - chrono::Duration::days(200 + n as i64);
     let person = Person {
-        id: world.ids.next(),
+        id: world.ids.fresh(),
         record_number: format!("IH-{}", 10_001 + n),
         first_name: s.first.into(),
         last_name: s.last.into(),
@@ -71,7 +71,7 @@ fn add(world: &mut World, s: &Sketch) -> Uuid {
 fn cover(world: &mut World, person: Uuid, payer: usize, number: &str, holder: Option<Uuid>) {
     let starts_on = date(world.day.year() - 1, 1, 1);
     let row = Coverage {
-        id: world.ids.next(),
+        id: world.ids.fresh(),
         person_id: person,
         rank: "P".into(),
         payer_id: world.payers[payer].id,
@@ -210,7 +210,7 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
         ("Mees", "peanut", "swelling of the lips", "severe"),
     ] {
         allergies.push(Allergy {
-            id: world.ids.next(),
+            id: world.ids.fresh(),
             person_id: id_of(world, first),
             substance: substance.into(),
             reaction: reaction.into(),
@@ -236,7 +236,7 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
         ("Ottoline", "Paracalm 500 mg tablet", "paracalm-500"),
     ] {
         medicines.push(Medicine {
-            id: world.ids.next(),
+            id: world.ids.fresh(),
             person_id: id_of(world, first),
             name: name.into(),
             product_code: Some(code.into()),
@@ -258,7 +258,7 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
         ("Ottoline", "E03.9", "Hypothyroidism, unspecified"),
     ] {
         problems.push(Problem {
-            id: world.ids.next(),
+            id: world.ids.fresh(),
             person_id: id_of(world, first),
             code: code.into(),
             title: title.into(),

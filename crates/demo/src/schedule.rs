@@ -30,7 +30,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<Vec<Slot>> {
             }
             for (from, to) in halves {
                 let shift = Shift {
-                    id: world.ids.next(),
+                    id: world.ids.fresh(),
                     clinician_id: clinician,
                     site_id: site,
                     starts_at: at(day, from, 0),
@@ -60,14 +60,14 @@ fn cut(world: &mut World, shift: &Shift, clinician: usize, slots: &mut Vec<Slot>
     while start < shift.ends_at {
         let left = (shift.ends_at - start).num_minutes();
         let (minutes, kind, held) = match n {
-            3 if left >= 40 => (40, Some(if clinician % 2 == 0 { long } else { new }), None),
+            3 if left >= 40 => (40, Some(if clinician.is_multiple_of(2) { long } else { new }), None),
             6 => (20, None, Some("catch-up")),
             _ => (20, Some(usual), None),
         };
         let minutes = minutes.min(left);
         let end = start + Duration::minutes(minutes);
         slots.push(Slot {
-            id: world.ids.next(),
+            id: world.ids.fresh(),
             shift_id: shift.id,
             clinician_id: shift.clinician_id,
             visit_type_id: kind,

@@ -62,7 +62,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
 
     for (i, name) in ["Quayside", "Lantern Hill"].into_iter().enumerate() {
         world.sites.push(Site {
-            id: world.ids.next(),
+            id: world.ids.fresh(),
             name: name.into(),
             place_of_service: "11".into(),
             sort: i as i32,
@@ -82,14 +82,14 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
     ];
     for (i, (site, name, kind)) in rooms.into_iter().enumerate() {
         let site_id = world.sites[site].id;
-        world.rooms.push(Room { id: world.ids.next(), site_id, name: name.into(), kind: kind.into(), sort: i as i32 });
+        world.rooms.push(Room { id: world.ids.fresh(), site_id, name: name.into(), kind: kind.into(), sort: i as i32 });
     }
     let hash = Argon2::default().hash_password(PASSWORD.as_bytes()).map_err(|e| anyhow::anyhow!("{e}"))?.to_string();
     for (i, (login, first, last, role, specialty, nine, taxonomy)) in PEOPLE.into_iter().enumerate() {
         let doctor = if role == "clinician" && login != "maelis" { "Dr. " } else { "" };
         let suffix = if login == "maelis" { ", NP" } else { "" };
         world.staff.push(Staff {
-            id: world.ids.next(),
+            id: world.ids.fresh(),
             login: login.into(),
             name: format!("{doctor}{first} {last}{suffix}"),
             last_name: last.into(),
@@ -113,7 +113,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
     ];
     for (i, (name, glyph, pattern, minutes, services)) in types.into_iter().enumerate() {
         world.visit_types.push(VisitType {
-            id: world.ids.next(),
+            id: world.ids.fresh(),
             name: name.into(),
             glyph: glyph.into(),
             pattern: pattern.into(),
@@ -130,7 +130,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
     ];
     for (name, code, filing, employment) in payers {
         world.payers.push(Payer {
-            id: world.ids.next(),
+            id: world.ids.fresh(),
             name: name.into(),
             payer_code: code.into(),
             filing_code: filing.into(),
@@ -141,7 +141,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
     }
     let pharmacies: Vec<Pharmacy> = [("Cinder Street Pharmacy", "2075550181"), ("Breakwater Pharmacy", "2075550182")]
         .into_iter()
-        .map(|(name, phone)| Pharmacy { id: world.ids.next(), name: name.into(), telephone: phone.into() })
+        .map(|(name, phone)| Pharmacy { id: world.ids.fresh(), name: name.into(), telephone: phone.into() })
         .collect();
     diesel::insert_into(schema::sites::table).values(&world.sites).execute(conn).await?;
     diesel::insert_into(schema::rooms::table).values(&world.rooms).execute(conn).await?;
@@ -168,7 +168,7 @@ async fn catalogue(world: &mut World, conn: &mut Conn) -> Result<()> {
         .iter()
         .filter_map(|r| {
             Some(Price {
-                id: world.ids.next(),
+                id: world.ids.fresh(),
                 service_code: r.code.clone(),
                 schedule: "standard".into(),
                 cents: r.price?.get(),

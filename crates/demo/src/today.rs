@@ -16,8 +16,11 @@ use harbor_store::{Change, chart::NewMeasurement, claims, schema};
 use serde_json::json;
 use uuid::Uuid;
 
-/// Who has which place on the clinician's list today, why, and how far they have come.
-const TODAY: [(&str, usize, (&str, &str), &str, Stage); 17] = [
+/// Clinician, place on the list, last and first name, reason, and how far the visit has come.
+type Planned = (&'static str, usize, (&'static str, &'static str), &'static str, Stage);
+
+/// Who has which place on the clinicians' lists today.
+const TODAY: [Planned; 17] = [
     ("oriane", 0, ("Belanger", ""), "Blood pressure check", Stage::Left),
     ("oriane", 1, ("Dabrowski", ""), "Tired for months", Stage::Left),
     ("oriane", 2, ("Takahashi-Doyle", "Wren"), "Cough for six weeks", Stage::WithClinician),
@@ -68,6 +71,7 @@ pub async fn build(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -
     change.now = crate::opening(world.day);
     measured(world, change).await?;
     wren(world, change).await?;
+    lucan(world, change).await?;
     results(world, change).await?;
     ahead(world, change, slots).await
 }
@@ -99,7 +103,7 @@ async fn verify_coverage(world: &mut World, change: &mut Change<'_>, visit: &Vis
     let facts = ["name", "birth_date", "subscriber_number", "visit_date"].map(str::to_owned).to_vec();
     diesel::insert_into(b::table)
         .values((
-            b::id.eq(world.ids.next()),
+            b::id.eq(world.ids.fresh()),
             b::coverage_id.eq(policy.id),
             b::person_id.eq(visit.person_id),
             b::visit_id.eq(Some(visit.id)),
@@ -213,6 +217,48 @@ async fn wren(world: &World, change: &mut Change<'_>) -> Result<()> {
                    Takes a beta blocker for migraine. Her mother has asthma.";
     change.save_part(&visit, NotePart::History, history, 0).await?;
     change.set_diagnoses(&visit, &[("R05.3".into(), "Chronic cough".into())]).await?;
+    Ok(())
+}
+
+/// Lucan's seven orders wait to be sent, each under the diagnosis that usually carries it.
+async fn lucan(world: &mut World, change: &mut Change<'_>) -> Result<()> {
+    let person = world.person("Ferreira-Holm", "Lucan").id;
+    let visits = harbor_store::visits::of_person(change.conn(), person).await?;
+    let Some(visit) = visits.into_iter().find(|v| v.day == world.day && v.roomed_at.is_some()) else { return Ok(()) };
+    let diagnoses: Vec<(String, String)> = [
+        ("E78.5", "Hyperlipidemia, unspecified"),
+        ("I10", "Essential (primary) hypertension"),
+        ("G47.33", "Obstructive sleep apnea (adult) (pediatric)"),
+        ("N18.31", "Chronic kidney disease, stage 3a"),
+    ]
+    .map(|(c, t)| (c.to_owned(), t.to_owned()))
+    .to_vec();
+    change.set_diagnoses(&visit, &diagnoses).await?;
+    let orderer = world.staff("oriane").clone();
+    let tables = harbor_server::tables::Tables::shared()?;
+    for code in ["LIPID", "ALT", "K", "CREA", "EGFR", "UACR", "TSH"] {
+        let Some(test) = tables.test(code) else { continue };
+        let placement = harbor_core::orders::place(test, &diagnoses);
+        let codes: Vec<String> = placement.diagnoses.iter().map(|i| diagnoses[*i].0.clone()).collect();
+        let order = harbor_store::rows::Order {
+            id: world.ids.fresh(),
+            visit_id: visit.id,
+            person_id: person,
+            test_code: test.code.clone(),
+            test_name: test.name.clone(),
+            loinc: test.loinc.clone(),
+            specimen: test.specimen.clone(),
+            state: "draft".into(),
+            answers: json!([]),
+            placement_reason: placement.reason,
+            requisition: None,
+            ordered_at: change.now,
+            ordered_by: orderer.name.clone(),
+            orderer_id: orderer.id,
+            sent_at: None,
+        };
+        change.add_order(order, &codes).await?;
+    }
     Ok(())
 }
 

@@ -26,7 +26,7 @@ pub struct Problem {
     pub fields: Vec<FieldProblem>,
     /// What the record holds now, when somebody else saved first.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub current: Option<serde_json::Value>,
+    pub current: Option<Box<serde_json::Value>>,
 }
 
 impl Problem {
@@ -95,7 +95,7 @@ impl From<StoreError> for Problem {
                 Problem::new(status, &code.replace('_', "-"), sentence)
             }
             StoreError::Stale { current } => Problem {
-                current: Some(current),
+                current: Some(Box::new(current)),
                 ..Problem::new(
                     StatusCode::CONFLICT,
                     "stale",

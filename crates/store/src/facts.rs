@@ -244,7 +244,10 @@ pub fn benefits_state(check: &crate::rows::BenefitCheck) -> BenefitsState {
                 Verdict::Refused(why) => Some(why),
                 _ => None,
             });
-            match (answer.active, refused.or_else(|| answer.refusals.iter().next().map(|r| r.in_words().to_owned()))) {
+            match (
+                answer.active,
+                refused.or_else(|| answer.refusals.as_slice().first().map(|r| r.in_words().to_owned())),
+            ) {
                 (_, Some(why)) => BenefitsState::Refused(why),
                 (Some(true), None) => BenefitsState::InForce,
                 _ => BenefitsState::Refused("The policy is not in force on the day of the visit.".into()),

@@ -6,23 +6,26 @@ use crate::Located;
 
 pub const VERSION: &str = "005010X214";
 
+/// One status: its category such as A1, its code, the entity it is about.
+pub type Status = (String, String, String);
+
 /// What is said of one claim.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct ClaimStatus {
     /// The clinic's claim number (TRN02 of the patient level).
     pub claim_number: String,
     /// STC segments: category such as A1, status code, entity.
-    pub statuses: Vec<(String, String, String)>,
+    pub statuses: Vec<Status>,
     pub payer_claim_number: String,
     pub patient_last: String,
     pub patient_first: String,
     /// Line control number and its statuses.
-    pub lines: Vec<(String, Vec<(String, String, String)>)>,
+    pub lines: Vec<(String, Vec<Status>)>,
 }
 
 impl ClaimStatus {
     /// The category that decides: a refusal outweighs an acceptance.
-    pub fn deciding(&self) -> Option<&(String, String, String)> {
+    pub fn deciding(&self) -> Option<&Status> {
         let all = || self.statuses.iter().chain(self.lines.iter().flat_map(|(_, s)| s));
         all()
             .find(|(category, ..)| matches!(category.as_str(), "A3" | "A4" | "A6" | "A7" | "A8"))
@@ -61,7 +64,7 @@ pub fn write(stamp: &Stamp, reference: &str, payer: &str, statuses: &[ClaimStatu
     w.finish()
 }
 
-fn put_status(w: &mut Writer, (category, code, entity): &(String, String, String), day: &str) {
+fn put_status(w: &mut Writer, (category, code, entity): &Status, day: &str) {
     w.put_composite("STC", &[&format!("{category}:{code}:{entity}"), day]);
 }
 

@@ -42,13 +42,13 @@ impl Writer {
             |text: &str| format!("{:<15}", clean(text).chars().filter(char::is_ascii).take(15).collect::<String>());
         let (sender, receiver) = (fixed(&stamp.sender), fixed(&stamp.receiver));
         let usage = if stamp.production { 'P' } else { 'T' };
-        let _ = write!(
+        let _ = writeln!(
             out,
-            "ISA*00*          *00*          *ZZ*{sender}*ZZ*{receiver}*{date}*{time}*{REPETITION}*00501*{control:09}*0*{usage}*{COMPONENT}~\n"
+            "ISA*00*          *00*          *ZZ*{sender}*ZZ*{receiver}*{date}*{time}*{REPETITION}*00501*{control:09}*0*{usage}*{COMPONENT}~"
         );
-        let _ = write!(
+        let _ = writeln!(
             out,
-            "GS*{group}*{}*{}*{}*{time}*{control}*X*{version}~\n",
+            "GS*{group}*{}*{}*{}*{time}*{control}*X*{version}~",
             sender.trim_end(),
             receiver.trim_end(),
             stamp.at.format("%Y%m%d")
@@ -62,11 +62,11 @@ impl Writer {
         self.set_kind = kind;
         // The 835 and 271 guides leave ST03 to all but the 835.
         let version = if kind == "835" { String::new() } else { format!("*{}", self.version) };
-        let _ = write!(self.out, "ST*{kind}*{:04}{version}~\n", self.set_count);
+        let _ = writeln!(self.out, "ST*{kind}*{:04}{version}~", self.set_count);
     }
 
     pub fn end_set(&mut self) {
-        let _ = write!(self.out, "SE*{}*{:04}~\n", self.segment_count + 1, self.set_count);
+        let _ = writeln!(self.out, "SE*{}*{:04}~", self.segment_count + 1, self.set_count);
     }
 
     /// One segment from its elements; trailing empty ones are left off, separators inside text become blanks.

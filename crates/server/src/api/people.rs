@@ -172,7 +172,7 @@ pub async fn add(state: Data<State>, me: Me, form: Json<PersonForm>) -> Answer<P
         let twins = find_twins(&state, &d).await?;
         if !twins.is_empty() {
             return Err(Problem {
-                current: serde_json::to_value(twins).ok(),
+                current: serde_json::to_value(twins).ok().map(Box::new),
                 ..Problem::new(
                     StatusCode::CONFLICT,
                     "likely-twin",

@@ -123,7 +123,7 @@ pub async fn book(state: Data<State>, me: Me, form: Json<BookingForm>) -> Answer
             };
             let offered = store::open_slots(&mut conn, &next).await?;
             Err(Problem {
-                current: serde_json::to_value(offered).ok(),
+                current: serde_json::to_value(offered).ok().map(Box::new),
                 ..Problem::new(StatusCode::CONFLICT, "taken", format!("{sentence} The next open times are offered."))
             })
         }

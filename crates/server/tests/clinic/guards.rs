@@ -50,12 +50,12 @@ async fn a_changed_audit_row_is_found() {
     let person = id(&desk.person("Brandvold").await);
     desk.post(&format!("/api/people/{person}/privacy-notice"), json!({})).await.ok();
     let store = Store::open(&product.database_url, 1).await.unwrap();
-    let sound = verify(&mut *store.reader().await.unwrap()).await.unwrap();
+    let sound = verify(&mut store.reader().await.unwrap()).await.unwrap();
     let Verdict::Sound { rows, .. } = sound else { panic!("{sound:?}") };
     assert!(rows > 100);
     // Somebody with the keys to the database switches the guard off and rewrites history.
     run(&product.database_url, "alter table audit disable trigger all; update audit set detail = 'other' where seq = 7; alter table audit enable trigger all").await.unwrap();
-    let found = verify(&mut *store.reader().await.unwrap()).await.unwrap();
+    let found = verify(&mut store.reader().await.unwrap()).await.unwrap();
     assert_eq!(found, Verdict::Broken { seq: 7, why: "its content was changed" });
     run(
         &product.database_url,
@@ -63,7 +63,7 @@ async fn a_changed_audit_row_is_found() {
     )
     .await
     .unwrap();
-    let found = verify(&mut *store.reader().await.unwrap()).await.unwrap();
+    let found = verify(&mut store.reader().await.unwrap()).await.unwrap();
     assert_eq!(found, Verdict::Broken { seq: 4, why: "a row before it is missing" });
     product.stop().await.unwrap();
 }
