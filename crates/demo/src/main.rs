@@ -39,10 +39,14 @@ fn main() -> Result<()> {
         .init();
     let arguments = Arguments::parse();
     let now = arguments.now.as_deref().map(moment).transpose()?;
-    let folder = std::path::absolute(&arguments.data_dir)?.join("postgres");
+    let data_dir = std::path::absolute(&arguments.data_dir)?;
+    let folder = data_dir.join("postgres");
     actix_web::rt::System::new().block_on(async move {
         let wanted = Wanted { port: arguments.port, fresh: arguments.fresh, now };
         let stack = start(&folder, wanted, |step| println!("… {step}")).await?;
+        // `harbor audit verify` finds the database by this.
+        std::fs::create_dir_all(&data_dir)?;
+        std::fs::write(data_dir.join("database"), &stack.server.state.settings.database_url)?;
         println!();
         println!("Indigo Harbor Family Clinic. Sign in with a first name and the password \"{PASSWORD}\":");
         for (login, who) in staff::sign_ins() {

@@ -68,8 +68,9 @@ enum X12 {
 enum Audit {
     /// Walk the whole chain and recompute every hash.
     Verify {
+        /// The database; without it, the one of the demo that was started in this folder.
         #[arg(long, env = "HARBOR_DATABASE")]
-        database: String,
+        database: Option<String>,
     },
 }
 
@@ -137,7 +138,15 @@ fn run(command: Command) -> Result<ExitCode> {
             println!("{} steps", harbor_store::migrate(&database).await?);
             Ok(ExitCode::SUCCESS)
         }),
-        Command::Audit(Audit::Verify { database }) => block_on(verify(database)),
+        Command::Audit(Audit::Verify { database }) => {
+            let found = match database {
+                Some(url) => url,
+                None => {
+                    std::fs::read_to_string(".harbor/database").context("no demo was started here; give --database")?
+                }
+            };
+            block_on(verify(found.trim().to_owned()))
+        }
     }
 }
 

@@ -7,7 +7,7 @@ import styled from 'styled-components';
 import { api, useLook } from '../api/client';
 import { Dialog, Finder } from '../ui/controls';
 import { Small } from '../ui/layout';
-import { color, corner, font, size, space } from '../ui/tokens';
+import { color, corner, font, phone, size, space } from '../ui/tokens';
 import { useSession } from './session';
 import { plainDate, useIdentity } from './words';
 
@@ -26,7 +26,11 @@ const Opener = styled.button`
   text-align: left;
   kbd {
     margin-left: auto;
+    white-space: nowrap;
     font: ${size.small} ${font.mono};
+    @media (max-width: ${phone}) {
+      display: none;
+    }
   }
   span {
     overflow: hidden;

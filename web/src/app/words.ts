@@ -33,6 +33,10 @@ export function useTimes() {
   };
 }
 
+/** A telephone number as it is said: (207) 555-0142. */
+export const telephone = (digits: string | null | undefined) =>
+  digits?.length === 10 ? `(${digits.slice(0, 3)}) ${digits.slice(3, 6)}-${digits.slice(6)}` : (digits ?? '');
+
 /** A plain date such as 1962-03-04, without any zone. */
 export const plainDate = (date: string | null | undefined) =>
   date

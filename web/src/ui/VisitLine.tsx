@@ -11,13 +11,13 @@ type Mark = Schemas['MarkView'];
 
 const state = (mark: Mark) => (mark.at ? 'reached' : mark.current ? 'current' : 'ahead');
 
-const Strip = styled.span`
+const Strip = styled.span<{ $tight: boolean }>`
   display: inline-flex;
   align-items: center;
-  gap: 3px;
+  gap: ${(p) => (p.$tight ? '1px' : '3px')};
   i {
     display: block;
-    width: 13px;
+    width: ${(p) => (p.$tight ? '7px' : '13px')};
     height: 6px;
     border-radius: 2px;
     background: ${color.well};
@@ -54,11 +54,12 @@ export function lineInWords(line: Line): string {
   return `Reached ${reached.at(-1) ?? 'nothing'}, ${next}${blockers ? `, ${blockers} to clear` : ''}`;
 }
 
+/** `words` off leaves the strip alone, narrow enough for a card. */
 export function CompactLine({ line, words = true }: { line: Line; words?: boolean }) {
   const current = line.marks.find((m) => m.current);
   const count = current?.blockers.length ?? 0;
   return (
-    <Strip role="img" aria-label={lineInWords(line)} title={lineInWords(line)}>
+    <Strip $tight={!words} role="img" aria-label={lineInWords(line)} title={lineInWords(line)}>
       {line.marks.map((m) => (
         <i key={m.mark} data-state={state(m)} data-blocked={m.blockers.length > 0} />
       ))}

@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useSession } from '../../app/session';
-import { useTimes } from '../../app/words';
+import { telephone, useTimes } from '../../app/words';
 import { Button, Choose, Dialog, Field } from '../../ui/controls';
 import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { FindPerson } from '../people/FindPerson';
@@ -60,7 +60,7 @@ export function BookDialog({
               <div>
                 <strong>{person.name}</strong>
                 <br />
-                <Small>{[person.age, person.recordNumber, person.phone].filter(Boolean).join(' · ')}</Small>
+                <Small>{[person.age, person.recordNumber, telephone(person.phone)].filter(Boolean).join(' · ')}</Small>
               </div>
               <Spread />
               <Button onPress={() => setPerson(null)}>Somebody else</Button>

@@ -9,7 +9,7 @@ import { useMay, useSession } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
 import { Button, Field } from '../../ui/controls';
 import { Empty, Notice, Row, Small, Spread } from '../../ui/layout';
-import { color, columnWidth, font, minuteHeight, size, space } from '../../ui/tokens';
+import { color, columnWidth, font, minuteHeight, phone, size, space } from '../../ui/tokens';
 import { CompactLine } from '../../ui/VisitLine';
 import { BookDialog } from './BookDialog';
 import { OpenTimes } from './OpenTimes';
@@ -117,13 +117,15 @@ const Block = styled.button<{ $pattern: string }>`
   &[data-over='true'] {
     opacity: 0.8;
   }
+  > div {
+    overflow: hidden;
+    white-space: nowrap;
+    text-overflow: ellipsis;
+  }
   strong {
     font-size: ${size.body};
     font-weight: 600;
     margin-right: ${space(1)};
-  }
-  span {
-    white-space: nowrap;
   }
 `;
 
@@ -147,6 +149,13 @@ const stageWord: Record<string, string> = {
   ready_to_leave: 'ready to leave',
   left: 'left',
 };
+
+const Wide = styled.div`
+  width: 168px;
+  @media (max-width: ${phone}) {
+    display: none;
+  }
+`;
 
 const Legend = styled(Row)`
   font-size: ${size.small};
@@ -195,9 +204,9 @@ export default function Schedule() {
     <>
       <Bar>
         <Row $gap={2} style={{ flexWrap: 'nowrap' }}>
-          <h1 style={{ fontSize: '18px', whiteSpace: 'nowrap' }}>{data?.words ?? ''}</h1>
+          <h1 style={{ fontSize: '18px', lineHeight: 1.2 }}>{data?.words ?? ''}</h1>
           <Spread />
-          <div style={{ width: 168 }}>
+          <Wide>
             <Field
               label="Go to a day"
               hideLabel
@@ -211,7 +220,7 @@ export default function Schedule() {
                 }
               }}
             />
-          </div>
+          </Wide>
           <Button onPress={() => shift(-1)} aria-label="Day before">
             ‹
           </Button>
@@ -314,13 +323,14 @@ export default function Schedule() {
                       onClick={() => setInHand({ visit: v.visit.id })}
                       title={[v.person.recordNumber, v.visit.reason, v.visit.bookingNote].filter(Boolean).join(' · ')}
                     >
-                      <strong>{identity(v.person, v.visit.callSign)}</strong>
-                      <span>{v.person.age}</span>
-                      <br />
-                      <span>
+                      <div>
+                        <strong>{identity(v.person, v.visit.callSign)}</strong>
+                        {v.person.age}
+                      </div>
+                      <div style={{ display: 'flex', gap: 4, alignItems: 'center' }}>
                         {type?.glyph} {late || stageWord[v.visit.stage] || v.visit.stage}{' '}
                         <CompactLine line={v.line} words={false} />
-                      </span>
+                      </div>
                     </Block>
                   );
                 })}

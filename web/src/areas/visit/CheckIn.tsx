@@ -4,7 +4,7 @@ import { type ReactNode, useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
-import { amountText, dollars, plainDate } from '../../app/words';
+import { amountText, dollars, plainDate, telephone } from '../../app/words';
 import { Coverages } from '../people/Coverages';
 import { DetailsForm } from '../people/DetailsForm';
 import { Button } from '../../ui/controls';
@@ -73,7 +73,9 @@ export function CheckIn({ view }: { view: View }) {
         fine={view.gaps.length === 0}
         summary={
           view.gaps.length === 0
-            ? [plainDate(view.person.birthDate), view.person.addressLine, view.person.phone].filter(Boolean).join(' · ')
+            ? [plainDate(view.person.birthDate), view.person.addressLine, telephone(view.person.phone)]
+                .filter(Boolean)
+                .join(' · ')
             : `lacks ${view.gaps.map((g) => g.word).join(', ')}`
         }
       >
