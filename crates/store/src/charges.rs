@@ -86,7 +86,8 @@ impl Change<'_> {
         Ok(())
     }
 
-    /// Sets a price from a day on, wherever it was missing; a price in force before ends the day before.
+    /// Sets a price from a day on; a price in force before ends the day before. The first price of a
+    /// service holds wherever it was missing, so also for visits of earlier days.
     pub async fn set_price(&mut self, service: &str, cents: i64, from: NaiveDate) -> Result<()> {
         use prices as p;
         let known: i64 = services::table.filter(services::code.eq(service)).count().get_result(self.conn()).await?;
@@ -104,6 +105,8 @@ impl Change<'_> {
         .set(p::ends_on.eq(from.pred_opt()))
         .execute(self.conn())
         .await?;
+        let priced: i64 = p::table.filter(p::service_code.eq(service)).count().get_result(self.conn()).await?;
+        let from = if priced == 0 { NaiveDate::from_ymd_opt(2000, 1, 1).unwrap_or(from) } else { from };
         let row = Price {
             id: Uuid::now_v7(),
             service_code: service.into(),

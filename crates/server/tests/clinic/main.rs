@@ -3,10 +3,12 @@
 mod access;
 mod bad_input;
 mod booking;
+mod flow;
 mod guards;
 mod line;
 mod money;
 mod outside;
+mod people;
 
 use harbor_demo::PASSWORD;
 use harbor_demo::testing::Product;

@@ -1,0 +1,76 @@
+//! The program for people who work without a browser.
+
+use std::path::PathBuf;
+use std::process::{Command, Output};
+
+fn harbor(arguments: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_harbor")).args(arguments).output().expect("the harbor program")
+}
+
+fn said(out: &Output) -> String {
+    String::from_utf8_lossy(&out.stdout).into_owned()
+}
+
+fn file(name: &str, content: &str) -> PathBuf {
+    let path = std::env::temp_dir().join(format!("harbor-cli-{}-{name}", std::process::id()));
+    std::fs::write(&path, content).expect("a file");
+    path
+}
+
+#[test]
+fn codes_are_searched_and_checked() {
+    assert_eq!(said(&harbor(&["codes", "search", "chronic cough"])).lines().next(), Some("R05.3\tChronic cough"));
+    let out = harbor(&["codes", "search", "hypertension"]);
+    assert!(out.status.success());
+    let lines = said(&out);
+    assert_eq!((lines.lines().count(), lines.lines().next()), (10, Some("I10\tEssential (primary) hypertension")));
+    assert!(lines.lines().all(|l| l.split('\t').count() == 2));
+
+    let fine = harbor(&["codes", "check", "I10", "E78.5", "S93.401A"]);
+    assert_eq!((fine.status.code(), said(&fine).as_str()), (Some(0), ""));
+    let bad = harbor(&["codes", "check", "E11.9", "E10.9", "S93.401", "E11", "Q99.99X"]);
+    assert_eq!(bad.status.code(), Some(1));
+    let findings = said(&bad);
+    for wanted in
+        ["cannot be billed together", "needs a seventh character", "too general to bill", "not a code of this release"]
+    {
+        assert_eq!(findings.lines().filter(|l| l.contains(wanted)).count(), 1, "{wanted}: {findings}");
+    }
+}
+
+const BENEFITS: &str = "ISA*00*          *00*          *ZZ*INDIGOHBR      *ZZ*CAUSEWAY       *261123*0930*^*00501*000000042*0*T*:~\n\
+GS*HS*INDIGOHBR*CAUSEWAY*20261123*0930*42*X*005010X279A1~\n\
+ST*270*0001*005010X279A1~\nBHT*0022*13*BQ1*20261123*0930~\nHL*1**20*1~\nNM1*PR*2*BEACON SHOALS*****PI*BEACN~\n\
+HL*2*1*21*1~\nNM1*1P*2*INDIGO HARBOR*****XX*1234567893~\nHL*3*2*22*0~\nTRN*1*BQ1*9INDIGOHBR~\n\
+NM1*IL*1*ACHTERBERG*JORIS****MI*BS200~\nDMG*D8*19840602*M~\nDTP*291*D8*20261123~\nEQ*30~\nSE*13*0001~\nGE*1*42~\nIEA*1*000000042~\n";
+
+#[test]
+fn x12_files_are_checked_and_shown() {
+    let good = file("good.270", BENEFITS);
+    let out = harbor(&["x12", "check", &good.to_string_lossy()]);
+    assert_eq!(out.status.code(), Some(0), "{}", said(&out));
+    assert!(said(&out).contains("asks BEACON SHOALS about ACHTERBERG, JORIS"));
+    let shown = harbor(&["x12", "show", &good.to_string_lossy()]);
+    assert!(said(&shown).contains("birth date and sex") && said(&shown).contains("JORIS"));
+
+    let bent = file("bent.270", &BENEFITS.replace("SE*13*", "SE*12*"));
+    let out = harbor(&["x12", "check", &bent.to_string_lossy()]);
+    assert_eq!(out.status.code(), Some(1));
+    assert!(said(&out).contains("SE01: the number of segments from ST to SE, 13"), "{}", said(&out));
+    let cut = file("cut.270", &BENEFITS[..200]);
+    assert_eq!(harbor(&["x12", "show", &cut.to_string_lossy()]).status.code(), Some(1));
+    assert_eq!(harbor(&["x12", "check", "/nowhere"]).status.code(), Some(2));
+    for path in [good, bent, cut] {
+        let _ = std::fs::remove_file(path);
+    }
+}
+
+#[actix_web::test]
+async fn the_audit_is_verified() {
+    let product = harbor_demo::testing::Product::start().await.expect("product");
+    let url = product.database_url.clone();
+    let out = tokio::task::spawn_blocking(move || harbor(&["audit", "verify", "--database", &url])).await.expect("run");
+    assert_eq!(out.status.code(), Some(0), "{}", String::from_utf8_lossy(&out.stderr));
+    assert!(said(&out).starts_with("sound: "), "{}", said(&out));
+    product.stop().await.expect("stop");
+}

@@ -1,0 +1,174 @@
+//! Moves through the building, the chart, orders and prescriptions, and what they refuse.
+
+use crate::{Hand, id};
+use harbor_demo::testing::Product;
+use serde_json::{Value, json};
+
+async fn visit_of(hand: &Hand, name: &str) -> (String, String) {
+    let person = id(&hand.person(name).await);
+    let visits = hand.get(&format!("/api/people/{person}/visits")).await;
+    let today = visits.as_array().unwrap().iter().find(|v| v["visit"]["day"] == "2026-11-23").expect("a visit today");
+    (id(&today["visit"]), person)
+}
+
+#[actix_web::test]
+async fn stages_follow_each_other_and_a_room_holds_one() {
+    let product = Product::start().await.unwrap();
+    let assistant = Hand::sign_in(&product, "petra").await;
+    let (emeka, _) = visit_of(&assistant, "Sorrentino").await;
+    let clinic = assistant.get("/api/clinic").await;
+    let room =
+        |name: &str| clinic["rooms"].as_array().unwrap().iter().find(|r| r["name"] == name).unwrap()["id"].clone();
+    let step = |to: &str, room: Value| {
+        let (hand, path, body) =
+            (assistant.clone(), format!("/api/visits/{emeka}/stage"), json!({ "to": to, "roomId": room }));
+        async move { hand.post(&path, body).await }
+    };
+    assert!(step("with_clinician", Value::Null).await.detail().contains("cannot become"));
+    assert_eq!(step("in_room", Value::Null).await.detail(), "Choose a room first.");
+    let taken = step("in_room", room("Heron")).await;
+    assert_eq!((taken.status, taken.body["type"].as_str()), (409, Some("urn:indigo-harbor:room-occupied")));
+    assert_eq!(step("in_room", room("Curlew")).await.ok()["stage"], "in_room");
+    assert_eq!(step("back", Value::Null).await.ok()["roomId"], Value::Null);
+    assert_eq!(step("nowhere", Value::Null).await.status, 422);
+    let view = assistant.get("/api/in-clinic").await;
+    let waiting = view["waiting"].as_array().unwrap();
+    assert!(waiting.iter().all(|w| w["expectedMinutes"].is_u64()), "everybody who waits has an expected time");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_cancelled_visit_frees_its_time_and_keeps_its_reason() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let slot = desk.open_slot().await;
+    let person = id(&desk.person("Brandvold").await);
+    let booking = json!({ "personId": person, "slotId": slot["id"], "reason": "x" });
+    let visit = id(&desk.post("/api/visits", booking.clone()).await.ok());
+    assert_eq!(desk.post("/api/visits", booking.clone()).await.status, 409);
+    desk.post(&format!("/api/visits/{visit}/cancel"), json!({ "reason": "patient is ill" })).await.ok();
+    let view = desk.get(&format!("/api/visits/{visit}")).await;
+    assert_eq!(
+        (&view["card"]["visit"]["cancelReason"], &view["card"]["line"]["ended"]),
+        (&json!("patient is ill"), &json!("cancelled"))
+    );
+    desk.post("/api/visits", booking).await.ok();
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_harmful_prescription_needs_an_override_reason() {
+    let product = Product::start().await.unwrap();
+    let doctor = Hand::sign_in(&product, "oriane").await;
+    let (wren, _) = visit_of(&doctor, "Takahashi").await;
+    let path = format!("/api/visits/{wren}");
+    let form = json!({ "productCode": "amoxelle-500", "dose": 1.0, "perDay": 3.0, "days": 7, "diagnosis": "R05.3" });
+    let checked = doctor.post(&format!("{path}/prescriptions/check"), form.clone()).await.ok();
+    assert_eq!((&checked["needsOverride"], &checked["quantity"]), (&json!(true), &json!(21)));
+    assert!(checked["warnings"].to_string().contains("penicillin family"), "{checked}");
+    let draft = id(&doctor.post(&format!("{path}/prescriptions"), form).await.ok());
+    let pharmacy = doctor.get("/api/clinic").await["pharmacies"][0]["id"].clone();
+    let send = format!("/api/prescriptions/{draft}/send");
+    let refused = doctor.post(&send, json!({ "pharmacyId": pharmacy })).await;
+    assert_eq!(refused.body["fields"][0]["field"], "overrideReason");
+    let body = json!({ "pharmacyId": pharmacy, "overrideReason": "tolerated in 2024" });
+    doctor.post(&send, body.clone()).await.ok();
+    assert_eq!(doctor.post(&send, body).await.status, 422, "sent once");
+    let sent = |c: &Value| c["prescriptions"][0]["state"] == "sent";
+    let chart = doctor.until(&format!("{path}/chart"), sent).await;
+    assert_eq!(chart["prescriptions"][0]["overrideReason"], "tolerated in 2024");
+    assert!(chart["medicines"].to_string().contains("Amoxelle"), "what is prescribed is taken");
+    let asthma = json!({ "productCode": "propravel-40", "dose": 1.0, "perDay": 2.0, "days": 30 });
+    doctor.put(&format!("{path}/diagnoses"), json!({ "codes": ["R05.3", "J45.20"] })).await.ok();
+    let checked = doctor.post(&format!("{path}/prescriptions/check"), asthma).await.ok();
+    assert!(checked["warnings"].to_string().contains("narrows the airways"), "{checked}");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn diagnoses_say_what_is_missing_and_are_kept_while_something_hangs_on_them() {
+    let product = Product::start().await.unwrap();
+    let doctor = Hand::sign_in(&product, "oriane").await;
+    let (wren, _) = visit_of(&doctor, "Takahashi").await;
+    let path = format!("/api/visits/{wren}/diagnoses");
+    let set = |codes: Value| {
+        let (doctor, path) = (doctor.clone(), path.clone());
+        async move { doctor.put(&path, json!({ "codes": codes })).await }
+    };
+    assert!(set(json!(["S93.401"])).await.detail().contains("needs a seventh character"));
+    assert!(set(json!(["J45"])).await.detail().contains("too general"));
+    assert!(set(json!(["R05.3", "r053"])).await.detail().contains("stands here already"));
+    let said = set(json!(["R05.3", "E11.9", "E10.9"])).await.ok();
+    assert_eq!(said["stops"].as_array().map(Vec::len), Some(1), "an excluded pair is told");
+    set(json!(["R05.3", "J45.20"])).await.ok();
+    doctor.post(&format!("/api/visits/{wren}/orders"), json!({ "tests": ["IGE"] })).await.ok();
+    let held = set(json!(["R05.3"])).await;
+    assert!(held.detail().contains("lies under J45.20"), "{}", held.body);
+    set(json!(["J45.20", "R05.3"])).await.ok();
+    let chart = doctor.get(&format!("/api/visits/{wren}/chart")).await;
+    let order: Vec<&str> = chart["diagnoses"].as_array().unwrap().iter().map(|d| d["code"].as_str().unwrap()).collect();
+    assert_eq!(order, ["J45.20", "R05.3"]);
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn two_who_write_one_part_lose_nothing() {
+    let product = Product::start().await.unwrap();
+    let doctor = Hand::sign_in(&product, "oriane").await;
+    let (wren, _) = visit_of(&doctor, "Takahashi").await;
+    let path = format!("/api/visits/{wren}/note/reason");
+    let first = doctor.put(&path, json!({ "body": "Cough, seven weeks.", "version": 1 })).await.ok();
+    assert_eq!(first["version"], 2);
+    let second = doctor.put(&path, json!({ "body": "Cough, eight weeks.", "version": 1 })).await;
+    assert_eq!((second.status, second.body["current"]["body"].as_str()), (409, Some("Cough, seven weeks.")));
+    assert_eq!(doctor.put(&path, json!({ "body": "x", "version": 0 })).await.status, 409, "nor can it be begun anew");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn none_known_is_a_statement_of_its_own() {
+    let product = Product::start().await.unwrap();
+    let assistant = Hand::sign_in(&product, "petra").await;
+    let (_, wren) = visit_of(&assistant, "Takahashi").await;
+    let path = format!("/api/people/{wren}/none-known");
+    let refused = assistant.post(&path, json!({ "list": "allergies" })).await;
+    assert_eq!(refused.detail(), "The list of allergies is not empty.");
+    let (visit, emeka) = visit_of(&assistant, "Sorrentino").await;
+    let path = format!("/api/people/{emeka}/none-known");
+    assistant.post(&path, json!({ "list": "medicines" })).await.ok();
+    let medicine = json!({ "productCode": "ibudrift-400" });
+    assistant.post(&format!("/api/people/{emeka}/medicines"), medicine).await.ok();
+    let chart = assistant.get(&format!("/api/visits/{visit}/chart")).await;
+    let still = chart["noneKnown"].as_array().unwrap().iter().any(|n| n["list"] == "medicines");
+    assert!(!still, "a medicine unsays it");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_price_that_was_missing_is_set_on_the_spot_and_holds_everywhere() {
+    let product = Product::start().await.unwrap();
+    let biller = Hand::sign_in(&product, "agathe").await;
+    let claims = biller.get("/api/today").await;
+    let open: Vec<String> = claims["waiting"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|w| w["place"] == "charges")
+        .map(|w| id(&w["card"]["visit"]))
+        .take(2)
+        .collect();
+    assert_eq!(open.len(), 2, "two visits wait for their charges");
+    for visit in &open {
+        let lines = json!([{ "serviceCode": "SPLINT", "units": 2, "pointers": [1] }]);
+        biller.put(&format!("/api/visits/{visit}/charges"), lines).await.ok();
+        let faults = biller.get(&format!("/api/visits/{visit}/charges")).await["faults"].to_string();
+        assert!(faults.contains("no_fee"), "{faults}");
+    }
+    assert_eq!(biller.put("/api/services/SPLINT/price", json!({ "price": "0" })).await.status, 422);
+    biller.put("/api/services/SPLINT/price", json!({ "price": "42.50" })).await.ok();
+    for visit in &open {
+        let charges = biller.get(&format!("/api/visits/{visit}/charges")).await;
+        assert_eq!(charges["totalCents"], 8500);
+    }
+    product.stop().await.unwrap();
+}
