@@ -257,6 +257,7 @@ async fn the_front_desk_books_and_checks_in_by_keyboard_alone() {
     let journey = async {
         b.goto("/").await?;
         b.see("//input[@name='login']").await?;
+        no_serious_fault(&b, "sign-in").await?;
         b.keys("junia").await?;
         b.key(Key::Tab).await?;
         b.keys("harbor").await?;
@@ -296,6 +297,17 @@ async fn the_front_desk_books_and_checks_in_by_keyboard_alone() {
         b.gone("//*[@role='dialog']").await?;
         b.keys("d").await?;
         b.gone("//h1[contains(., 'Vell')]").await?;
+        b.keys("g").await?;
+        b.keys("p").await?;
+        b.read("Three letters of each name").await?;
+        no_serious_fault(&b, "people").await?;
+        b.goto("/settings").await?;
+        b.read("Services and prices").await?;
+        no_serious_fault(&b, "settings").await?;
+        b.press("Light or night").await?;
+        b.goto("/today").await?;
+        b.see("//h2").await?;
+        no_serious_fault(&b, "Today by night").await?;
         anyhow::Ok(())
     };
     let outcome = journey.await;
