@@ -88,6 +88,10 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
   const word = text.trim().toLowerCase();
   const found = word.length > 1 ? (services.data ?? []).filter((s) => s.service.name.toLowerCase().includes(word)) : [];
   const suggested = services.data?.find((s) => s.service.code === data.suggestedService)?.service;
+  // One visit has one level; the suggestion rests once a level stands among the lines.
+  const leveled = lines.some(
+    (l) => services.data?.find((s) => s.service.code === l.serviceCode)?.service.level != null,
+  );
   const ready = data.faults.length === 0;
   const needsAccident = data.faults.some((f) => f.code.startsWith('accident'));
   return (
@@ -191,7 +195,7 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
         </Row>
         {open && (
           <Stack style={{ marginTop: 12 }}>
-            {suggested && !lines.some((l) => l.serviceCode === suggested.code) && (
+            {suggested && !leveled && (
               <Row>
                 <Button onPress={() => add(suggested.code)} isDisabled={busy}>
                   Add {suggested.name}
