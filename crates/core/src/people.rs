@@ -216,12 +216,13 @@ enum NameMatch {
 }
 
 fn name_match(a: &str, b: &str) -> NameMatch {
-    let (a, b) = (fold(a), fold(b));
+    // In one order, so that the score does not depend on which record is asked first.
+    let (a, b) = (fold(a).min(fold(b)), fold(a).max(fold(b)));
     if a.is_empty() || b.is_empty() {
         NameMatch::Other
     } else if a == b {
         NameMatch::Same
-    } else if strsim::jaro_winkler(&a, &b) >= 0.92 || (a.len() > 3 && strsim::osa_distance(&a, &b) == 1) {
+    } else if strsim::jaro_winkler(&a, &b) >= 0.92 || (a.len().max(b.len()) > 3 && strsim::osa_distance(&a, &b) == 1) {
         NameMatch::Close
     } else if !sounds(&a).is_empty() && sounds(&a) == sounds(&b) {
         NameMatch::Sounds

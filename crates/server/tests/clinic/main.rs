@@ -42,8 +42,12 @@ impl Reply {
 
 impl Hand {
     pub async fn sign_in(product: &Product, login: &str) -> Hand {
+        Self::sign_in_at(product.address(), login).await
+    }
+
+    pub async fn sign_in_at(base: &str, login: &str) -> Hand {
         let http = reqwest::Client::new();
-        let base = product.address().to_owned();
+        let base = base.to_owned();
         let body = json!({ "login": login, "password": PASSWORD });
         let answer = http.post(format!("{base}/api/sign-in")).json(&body).send().await.unwrap();
         assert_eq!(answer.status(), 200);

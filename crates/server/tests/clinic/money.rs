@@ -148,3 +148,59 @@ async fn a_declined_card_takes_nothing_and_a_cheque_needs_its_number() {
     assert_eq!(before, after);
     product.stop().await.unwrap();
 }
+
+/// A file with many claims that nobody knows, so that posting it takes a while.
+fn large_file(claims: usize) -> String {
+    let one = file("C0", "T-KILLED", 10_000);
+    let from = one.find("CLP*").unwrap();
+    let to = one.find("SE*").unwrap();
+    let claim = &one[from..to];
+    let many: String = (0..claims).map(|n| claim.replace("C0", &format!("CX{n}"))).collect();
+    let count = one[..from].matches("~").count() + many.matches("~").count() + 1 - 2;
+    format!("{}{many}SE*{count}*0001~GE*1*7~IEA*1*000000007~", &one[..from])
+        .replace("BPR*I*100*", &format!("BPR*I*{}*", claims * 100))
+}
+
+#[actix_web::test]
+async fn a_server_killed_while_posting_has_posted_all_or_nothing() {
+    let product = Product::start().await.unwrap();
+    let port = std::net::TcpListener::bind(("127.0.0.1", 0)).unwrap().local_addr().unwrap().port();
+    let base = format!("http://127.0.0.1:{port}");
+    let mut server = std::process::Command::new(env!("CARGO_BIN_EXE_harbor"))
+        .args(["serve", "--database", &product.database_url, "--port", &port.to_string()])
+        .stdout(std::process::Stdio::null())
+        .stderr(std::process::Stdio::null())
+        .spawn()
+        .unwrap();
+    let http = reqwest::Client::new();
+    while !http.get(format!("{base}/health")).send().await.is_ok_and(|a| a.status() == 200) {
+        tokio::time::sleep(std::time::Duration::from_millis(30)).await;
+    }
+    let doomed = Hand::sign_in_at(&base, "agathe").await;
+    let text = large_file(200);
+    let bytes = text.clone().into_bytes();
+    let upload = tokio::spawn(async move {
+        let request =
+            doomed.http.post(format!("{}/api/remittances", doomed.base)).header("cookie", doomed.cookie.clone());
+        request.header("x-harbor-csrf", doomed.csrf.clone()).body(bytes).send().await
+    });
+    // Killed as soon as the database shows that the posting is under way.
+    let (client, connection) = tokio_postgres::connect(&product.database_url, tokio_postgres::NoTls).await.unwrap();
+    tokio::spawn(connection);
+    let begun = "select 1 from pg_locks l join pg_database d on d.oid = l.database
+                 where d.datname = current_database() and l.locktype = 'advisory' and l.objid = 7203";
+    while client.query(begun, &[]).await.unwrap().is_empty() {
+        tokio::time::sleep(std::time::Duration::from_millis(2)).await;
+    }
+    server.kill().unwrap();
+    server.wait().unwrap();
+    assert!(upload.await.unwrap().is_err(), "the upload broke off");
+    let biller = Hand::sign_in(&product, "agathe").await;
+    let count =
+        |list: &Value| list.as_array().unwrap().iter().filter(|r| r["remittance"]["trace"] == "T-KILLED").count();
+    assert_eq!(count(&biller.get("/api/remittances").await), 0, "nothing is half posted");
+    let posted = biller.upload("/api/remittances", text.into_bytes()).await.ok();
+    assert_eq!((&posted["posted"], &posted["unmatched"]), (&json!(1), &json!(200)));
+    assert_eq!(count(&biller.get("/api/remittances").await), 1);
+    product.stop().await.unwrap();
+}
