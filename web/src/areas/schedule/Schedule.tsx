@@ -204,7 +204,7 @@ export default function Schedule() {
     <>
       <Bar>
         <Row $gap={2} style={{ flexWrap: 'nowrap' }}>
-          <h1 style={{ fontSize: '18px', lineHeight: 1.2 }}>{data?.words ?? ''}</h1>
+          <h1 style={{ fontSize: size.head, lineHeight: 1.2 }}>{data?.words ?? ''}</h1>
           <Spread />
           <Wide>
             <Field

@@ -7,7 +7,7 @@ import { useSession } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Empty, Head, Mono, Notice, Page, Small, Spread, Stack } from '../../ui/layout';
-import { color, corner, phone, space } from '../../ui/tokens';
+import { color, corner, phone, size, space } from '../../ui/tokens';
 import { CompactLine } from '../../ui/VisitLine';
 
 type Waiting = Schemas['Waiting'];
@@ -58,7 +58,7 @@ const Counts = styled.div`
   color: ${color.quiet};
   b {
     color: ${color.ink};
-    font-size: 18px;
+    font-size: ${size.head};
   }
 `;
 
