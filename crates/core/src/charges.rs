@@ -74,6 +74,26 @@ impl ChargeLine {
     }
 }
 
+/// The fees of the lines as they are charged, by line number: price times units.
+///
+/// Refused when a line has no price, or a fee leaves the range of money.
+pub fn fees(lines: &[ChargeLine]) -> Result<Vec<(u32, Cents)>, String> {
+    lines
+        .iter()
+        .map(|line| {
+            let Some(_) = line.price else { return Err(format!("Line {}: {} has no fee.", line.number, line.service)) };
+            let fee = line.fee().ok_or_else(|| format!("Line {}: the fee is too large.", line.number))?;
+            Ok((line.number, fee))
+        })
+        .collect()
+}
+
+/// The day from which a new price holds. The first price of a service holds wherever one was missing,
+/// so also for visits of earlier days; a later one from its own day on.
+pub fn price_holds_from(first: bool, set_on: NaiveDate) -> NaiveDate {
+    if first { NaiveDate::from_ymd_opt(2000, 1, 1).unwrap_or(set_on).min(set_on) } else { set_on }
+}
+
 /// The policy that a claim goes to.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PolicyOnClaim {
@@ -345,6 +365,32 @@ mod tests {
 
     fn found(c: &ClaimCandidate) -> Vec<&'static str> {
         check_claim(c, &index()).faults.iter().map(|f| f.code).collect()
+    }
+
+    #[test]
+    fn fees_are_price_times_units_or_a_refusal_that_names_the_line() {
+        let line = |number, units, price| ChargeLine {
+            number,
+            service: "Visit".into(),
+            code: "IH214".into(),
+            modifiers: vec![],
+            units,
+            price,
+            pointers: vec![1],
+        };
+        let two = [line(1, 1, Some(Cents::new(19_500))), line(2, 3, Some(Cents::new(1_250)))];
+        assert_eq!(fees(&two), Ok(vec![(1, Cents::new(19_500)), (2, Cents::new(3_750))]));
+        assert_eq!(fees(&[line(1, 1, None)]), Err("Line 1: Visit has no fee.".to_owned()));
+        let huge = fees(&[line(4, u32::MAX, Some(Cents::new(i64::MAX / 2)))]);
+        assert_eq!(huge, Err("Line 4: the fee is too large.".to_owned()));
+    }
+
+    #[test]
+    fn only_the_first_price_reaches_back() {
+        let day = |y, m, d| NaiveDate::from_ymd_opt(y, m, d).unwrap();
+        assert_eq!(price_holds_from(true, day(2026, 11, 23)), day(2000, 1, 1));
+        assert_eq!(price_holds_from(false, day(2026, 11, 23)), day(2026, 11, 23));
+        assert_eq!(price_holds_from(true, day(1999, 1, 1)), day(1999, 1, 1), "never later than asked");
     }
 
     #[test]

@@ -209,6 +209,13 @@ fn undot(code: &str) -> String {
     code.chars().filter(|c| *c != '.' && !c.is_whitespace()).flat_map(char::to_uppercase).collect()
 }
 
+/// Whether a diagnosis joins the problem list when a visit records it. Findings (chapter R), injuries
+/// and poisonings (S, T), what caused them (V to Y) and mere contacts with the clinic (Z) belong to
+/// their day; ICD-10-CM chapters 18 to 21.
+pub fn lasts(code: &str) -> bool {
+    !code.starts_with(['R', 'S', 'T', 'V', 'W', 'X', 'Y', 'Z'])
+}
+
 /// With the dot after the third character.
 pub fn dot(undotted: &str) -> String {
     match undotted.char_indices().nth(3) {

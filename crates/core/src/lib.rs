@@ -48,3 +48,4 @@ pub mod remittance;
 pub mod schedule;
 pub mod typed_date;
 pub mod visit_line;
+pub mod work_list;

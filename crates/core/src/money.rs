@@ -109,18 +109,16 @@ impl Cents {
         if !whole.bytes().chain(fraction.bytes()).all(|b| b.is_ascii_digit()) {
             return Err(BadAmount::NotANumber);
         }
-        let mut cents_digits = fraction.trim_end_matches('0').to_owned();
-        if cents_digits.len() > 2 {
+        let significant = fraction.trim_end_matches('0').as_bytes();
+        if significant.len() > 2 {
             return Err(BadAmount::TooFine);
         }
-        while cents_digits.len() < 2 {
-            cents_digits.push('0');
-        }
+        let digit = |n: usize| i64::from(significant.get(n).map_or(0, |d| d - b'0'));
+        let fraction = digit(0) * 10 + digit(1);
         if whole.len() > 12 {
             return Err(BadAmount::TooLarge);
         }
         let whole: i64 = if whole.is_empty() { 0 } else { whole.parse().map_err(|_| BadAmount::NotANumber)? };
-        let fraction: i64 = cents_digits.parse().map_err(|_| BadAmount::NotANumber)?;
         let cents = whole.checked_mul(100).and_then(|w| w.checked_add(fraction)).ok_or(BadAmount::TooLarge)?;
         if cents > Self::LIMIT {
             return Err(BadAmount::TooLarge);

@@ -227,24 +227,21 @@ async fn add_people(url: &str, from: usize, to: usize) -> Result<()> {
     let folded = |names: &[&str]| {
         names.iter().map(|n| format!("'{}'", harbor_core::people::fold(n))).collect::<Vec<_>>().join(",")
     };
-    let sounds = |names: &[&str]| {
-        names.iter().map(|n| format!("'{}'", harbor_core::people::sounds(n).join(" "))).collect::<Vec<_>>().join(",")
-    };
     let first: Vec<&str> = names::WOMEN.iter().chain(&names::MEN).copied().collect();
     // A syllable behind the last name makes as many different names as a town has.
     let sql = format!(
-        "with l as (select array[{}] as first, array[{}] as last, array[{}] as ffirst, array[{}] as flast, array[{}] as sfirst, array[{}] as slast,
+        "with l as (select array[{}] as first, array[{}] as last, array[{}] as ffirst, array[{}] as flast,
                     array['', 'son', 'ova', 'berg', 'man', 'ston', 'ley', 'ford', 'dale', 'wick', 'by', 'holm'] as tail)
-         insert into people (id, record_number, first_name, last_name, birth_date, sex, phone, email_declined, folded, sounds)
+         insert into people (id, record_number, first_name, last_name, birth_date, sex, phone, email_declined, folded)
          select gen_random_uuid(), 'IH-' || (1000000 + n), first[1 + n % {a}], last[1 + (n / {a}) % {b}] || tail[1 + (n * 7 / 31) % 12],
-                date '1930-01-01' + (n * 7919 % 34000), case n % 2 when 0 then 'F' else 'M' end, '207555' || lpad((n % 10000)::text, 4, '0'), true,
-                ' ' || ffirst[1 + n % {a}] || ' ' || flast[1 + (n / {a}) % {b}] || tail[1 + (n * 7 / 31) % 12],
-                string_to_array(trim(sfirst[1 + n % {a}] || ' ' || slast[1 + (n / {a}) % {b}]), ' ')
+                date '1930-01-01' + (n::bigint * 7919 % 34000)::integer, case n % 2 when 0 then 'F' else 'M' end, '207555' || lpad((n % 10000)::text, 4, '0'), true,
+                ffirst[1 + n % {a}] || ' ' || flast[1 + (n / {a}) % {b}] || tail[1 + (n * 7 / 31) % 12]
          from l, generate_series({from}, {to}) as n",
-        list(&first), list(&names::LAST), folded(&first), folded(&names::LAST), sounds(&first), sounds(&names::LAST),
+        list(&first), list(&names::LAST), folded(&first), folded(&names::LAST),
         a = first.len(), b = names::LAST.len(),
     );
     diesel::sql_query(sql).execute(&mut conn).await?;
+    harbor_store::people::finding::hear_new_words(&mut conn).await?;
     diesel::sql_query("vacuum analyze people").execute(&mut conn).await?;
     Ok(())
 }

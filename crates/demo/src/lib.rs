@@ -127,6 +127,7 @@ pub async fn load(url: &str, day: NaiveDate) -> Result<()> {
     let slots = schedule::build(&mut world, change.conn()).await?;
     past::build(&mut world, change.conn()).await?;
     today::build(&mut world, &mut change, &slots).await?;
+    harbor_store::people::finding::hear_new_words(change.conn()).await?;
     change.audit("loaded", "clinic", Uuid::nil(), None, format!("demo clinic around {day}"));
     change.commit().await?;
     // The planner is to know at once how much there is.

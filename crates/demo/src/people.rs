@@ -27,7 +27,7 @@ fn add(world: &mut World, s: &Sketch) -> Uuid {
     let n = world.people.len();
     let (town, postal_code) = names::TOWNS[s.house % names::TOWNS.len()];
     let street = names::STREETS[s.house % names::STREETS.len()];
-    let (folded, sounds) = folded_names(s.first, "", s.last, "", "");
+    let folded = folded_names(s.first, "", s.last, "", "");
     let adult = world.day.years_since(s.born).is_some_and(|y| y >= 18);
     let at: DateTime<Utc> = crate::at(world.day, 8, 0) - chrono::Duration::days(200 + n as i64);
     let person = Person {
@@ -59,7 +59,6 @@ fn add(world: &mut World, s: &Sketch) -> Uuid {
         self_pay_told_by: None,
         deceased_on: None,
         folded,
-        sounds,
         version: 1,
         created_at: at,
     };

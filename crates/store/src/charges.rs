@@ -1,11 +1,13 @@
 //! Services, prices and the charge lines of a visit.
 
-use crate::rows::{ChargeLine, Price, Service, Visit};
+use crate::ledger::About;
+use crate::rows::{ChargeLine, Coverage, Price, Service, Visit};
 use crate::schema::{charge_lines, prices, services};
 use crate::{Change, Conn, Result, StoreError};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::money::Cents;
 use std::collections::HashMap;
 use uuid::Uuid;
 
@@ -71,16 +73,42 @@ impl Change<'_> {
         Ok(())
     }
 
-    /// Fixes the prices of the lines as they are charged.
-    pub async fn complete_charges(&mut self, visit: &Visit, fixed: &[(i32, i64)]) -> Result<()> {
+    /// Completes the charges: prices are fixed, the ledger is charged, and a claim is made when a policy pays.
+    pub async fn complete_charges(
+        &mut self,
+        visit: &Visit,
+        lines: &[harbor_core::charges::ChargeLine],
+        policy: Option<&Coverage>,
+    ) -> Result<()> {
         use charge_lines as c;
-        for (number, cents) in fixed {
-            diesel::update(c::table.filter(c::visit_id.eq(visit.id).and(c::number.eq(number))))
-                .set(c::price_cents.eq(cents))
+        let fees = harbor_core::charges::fees(lines).map_err(|s| StoreError::refused("claim-check", s))?;
+        for line in lines {
+            let own = c::visit_id.eq(visit.id).and(c::number.eq(i32::try_from(line.number).unwrap_or(0)));
+            diesel::update(c::table.filter(own))
+                .set(c::price_cents.eq(line.price.map(Cents::get)))
                 .execute(self.conn())
                 .await?;
         }
         self.mark_charged(visit.id).await?;
+        let mut about = About {
+            kind: "charge",
+            visit: Some(visit.id),
+            person: Some(visit.person_id),
+            key: format!("charge:{}", visit.id),
+            memo: format!("visit of {}", visit.day),
+            ..About::default()
+        };
+        if let Some(policy) = policy {
+            let total: Cents = fees.iter().map(|(_, fee)| *fee).sum();
+            let claim = self.add_claim(visit.id, visit.person_id, policy.id, policy.payer_id, total.get()).await?;
+            about.claim = Some(claim.id);
+            if visit.coverage_id.is_none() {
+                self.set_payer_of_visit(visit.id, Some(policy.id), false, visit.accident_date).await?;
+            }
+        }
+        let transaction = harbor_core::ledger::charge(&fees, policy.is_some())
+            .map_err(|e| StoreError::refused("ledger", e.to_string()))?;
+        self.post(&about, &transaction).await?;
         self.audit("completed charges", "visit", visit.id, Some(visit.person_id), "");
         self.tell("visit", visit.id);
         Ok(())
@@ -106,7 +134,7 @@ impl Change<'_> {
         .execute(self.conn())
         .await?;
         let priced: i64 = p::table.filter(p::service_code.eq(service)).count().get_result(self.conn()).await?;
-        let from = if priced == 0 { NaiveDate::from_ymd_opt(2000, 1, 1).unwrap_or(from) } else { from };
+        let from = harbor_core::charges::price_holds_from(priced == 0, from);
         let row = Price {
             id: Uuid::now_v7(),
             service_code: service.into(),

@@ -22,6 +22,8 @@ pub struct Gathered {
     pub person: Person,
     pub facts: VisitFacts,
     pub claim_check: Option<ClaimCheck>,
+    /// The charge lines with the prices in force, as the claim check saw them.
+    pub charges: Vec<ChargeLine>,
     pub balances: Balances,
     pub coverage: Option<Coverage>,
 }
@@ -224,7 +226,15 @@ pub async fn gather(conn: &mut Conn, visits: Vec<Visit>, index: &DiagnosisIndex)
             payer_balance: balance.payer_owes,
             patient_balance: balance.patient_owes,
         };
-        out.push(Gathered { visit, person, facts, claim_check, balances: balance, coverage: policy });
+        out.push(Gathered {
+            visit,
+            person,
+            facts,
+            claim_check,
+            charges: own_lines,
+            balances: balance,
+            coverage: policy,
+        });
     }
     Ok(out)
 }

@@ -114,6 +114,17 @@ pub async fn by_key(conn: &mut Conn, key: &str) -> Result<Option<LedgerTransacti
         .optional()?)
 }
 
+/// What a payment brought into the till.
+pub async fn amount_of(conn: &mut Conn, payment: Uuid) -> Result<Cents> {
+    use ledger_entries as e;
+    let cents: Vec<i64> = e::table
+        .filter(e::transaction_id.eq(payment).and(e::account.eq(Account::Till.code())))
+        .select(e::cents)
+        .load(conn)
+        .await?;
+    Ok(cents.into_iter().map(Cents::new).sum())
+}
+
 impl Change<'_> {
     /// Posts a transaction; a key that was posted before is refused by the database.
     pub async fn post(&mut self, about: &About, transaction: &Transaction) -> Result<Uuid> {

@@ -152,8 +152,11 @@ pub async fn migrate(url: &str) -> anyhow::Result<usize> {
     use diesel_async::AsyncConnection;
     let conn = Conn::establish(url).await?;
     let mut harness = diesel_async::AsyncMigrationHarness::new(conn);
-    tokio::task::spawn_blocking(move || {
+    let done = tokio::task::spawn_blocking(move || {
         harness.run_pending_migrations(MIGRATIONS).map(|done| done.len()).map_err(|e| anyhow::anyhow!("{e}"))
     })
-    .await?
+    .await??;
+    // What a step cannot compute itself, since the rule is the core's.
+    people::finding::hear_new_words(&mut Conn::establish(url).await?).await?;
+    Ok(done)
 }

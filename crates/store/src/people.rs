@@ -1,4 +1,6 @@
-//! People: finding, adding, changing.
+//! People: adding, changing, and (in [`finding`]) finding them.
+
+pub mod finding;
 
 use crate::rows::Person;
 use crate::schema::people;
@@ -7,19 +9,12 @@ use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel::sql_types;
 use diesel_async::RunQueryDsl;
-use harbor_core::people::{Likeness, SearchTerms, TWIN_THRESHOLD, TwinScore, fold, sounds, twin_score};
+use harbor_core::people::fold;
 use uuid::Uuid;
 
-#[derive(QueryableByName)]
-struct Found {
-    #[diesel(sql_type = sql_types::Uuid)]
-    id: Uuid,
-}
-
-/// All names of a person, folded, each word with a blank before it so that beginnings can be found.
-pub fn folded_names(first: &str, middle: &str, last: &str, preferred: &str, former: &str) -> (String, Vec<String>) {
-    let all = [first, middle, last, preferred, former].join(" ");
-    (format!(" {}", fold(&all)), sounds(&all))
+/// All names of a person, folded, as the search reads them.
+pub fn folded_names(first: &str, middle: &str, last: &str, preferred: &str, former: &str) -> String {
+    fold(&[first, middle, last, preferred, former].join(" "))
 }
 
 pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Person> {
@@ -34,121 +29,6 @@ pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Person> {
 
 pub async fn many(conn: &mut Conn, ids: &[Uuid]) -> Result<Vec<Person>> {
     Ok(people::table.filter(people::id.eq_any(ids)).select(Person::as_select()).load(conn).await?)
-}
-
-/// Finds people: beginnings of names in any order first, then names that are spelt or sound alike.
-pub async fn search(conn: &mut Conn, terms: &SearchTerms, limit: i64) -> Result<Vec<Person>> {
-    if terms.is_empty() {
-        return Ok(vec![]);
-    }
-    let mut ids = find(conn, terms, limit, false).await?;
-    if (ids.len() as i64) < limit.min(5) && !terms.words.is_empty() {
-        for id in find(conn, terms, limit, true).await? {
-            if !ids.contains(&id) {
-                ids.push(id);
-            }
-        }
-    }
-    ids.truncate(usize::try_from(limit).unwrap_or(0));
-    let mut rows = many(conn, &ids).await?;
-    rows.sort_by_key(|p| ids.iter().position(|id| *id == p.id));
-    Ok(rows)
-}
-
-async fn find(conn: &mut Conn, terms: &SearchTerms, limit: i64, alike: bool) -> Result<Vec<Uuid>> {
-    let mut text = String::from("select id from people where true");
-    let mut query_words: Vec<String> = Vec::new();
-    let mut n = 0;
-    let mut place = || {
-        n += 1;
-        format!("${n}")
-    };
-    if alike {
-        // Word similarity catches slips; the sounds catch other spellings.
-        let whole = place();
-        let codes = place();
-        text.push_str(&format!(" and ({whole} <% folded or sounds @> {codes})"));
-        query_words.push(terms.words.join(" "));
-    } else {
-        for word in &terms.words {
-            text.push_str(&format!(" and folded like {}", place()));
-            query_words.push(format!("% {}%", word.replace(['%', '_', '\\'], "")));
-        }
-    }
-    if let Some(date) = terms.birth_date {
-        text.push_str(&format!(" and birth_date = '{date}'"));
-    }
-    if let Some(year) = terms.birth_year {
-        text.push_str(&format!(" and birth_date between '{year}-01-01' and '{year}-12-31'"));
-    }
-    let digits = terms.digits.as_ref().map(|d| {
-        let p = place();
-        text.push_str(&format!(
-            " and (phone like '%' || {p} || '%' or record_number like '%' || {p}
-               or exists (select 1 from coverages c where c.person_id = people.id and c.subscriber_number = {p}))"
-        ));
-        d.clone()
-    });
-    let record = terms.record_number.as_ref().map(|r| {
-        text.push_str(&format!(" and record_number = {}", place()));
-        r.clone()
-    });
-    if alike {
-        text.push_str(" order by word_similarity($1, folded) desc, id");
-    } else {
-        text.push_str(" order by last_name, first_name, birth_date");
-    }
-    text.push_str(&format!(" limit {limit}"));
-    let mut query = diesel::sql_query(text).into_boxed::<diesel::pg::Pg>();
-    for (i, word) in query_words.iter().enumerate() {
-        query = query.bind::<sql_types::Text, _>(word.clone());
-        if alike && i == 0 {
-            query = query.bind::<sql_types::Array<sql_types::Text>, _>(sounds(&terms.words.join(" ")));
-        }
-    }
-    for value in digits.into_iter().chain(record) {
-        query = query.bind::<sql_types::Text, _>(value);
-    }
-    Ok(query.load::<Found>(conn).await?.into_iter().map(|f| f.id).collect())
-}
-
-/// Records that are likely the same person, best first, with the reasons.
-pub async fn likely_twins(conn: &mut Conn, wanted: &Likeness, limit: usize) -> Result<Vec<(Person, TwinScore)>> {
-    let names = format!("{} {}", fold(&wanted.first), fold(&wanted.last));
-    let candidates: Vec<Found> = diesel::sql_query(
-        "select id from people where $1 <% folded or sounds @> $2 or (birth_date = $3 and folded like $4) or phone = $5 limit 60",
-    )
-    .bind::<sql_types::Text, _>(names.trim().to_owned())
-    .bind::<sql_types::Array<sql_types::Text>, _>(sounds(&names))
-    .bind::<sql_types::Nullable<sql_types::Date>, _>(wanted.birth_date)
-    .bind::<sql_types::Text, _>(format!("% {}%", fold(&wanted.last).split(' ').next().unwrap_or("")))
-    .bind::<sql_types::Nullable<sql_types::Text>, _>(wanted.phone.clone())
-    .load(conn)
-    .await?;
-    let rows = many(conn, &candidates.iter().map(|f| f.id).collect::<Vec<_>>()).await?;
-    let mut scored: Vec<(Person, TwinScore)> = rows
-        .into_iter()
-        .map(|p| {
-            let score = twin_score(wanted, &likeness(&p));
-            (p, score)
-        })
-        .filter(|(_, s)| s.score >= TWIN_THRESHOLD)
-        .collect();
-    scored.sort_by_key(|(_, s)| std::cmp::Reverse(s.score));
-    scored.truncate(limit);
-    Ok(scored)
-}
-
-fn likeness(p: &Person) -> Likeness {
-    Likeness {
-        first: p.first_name.clone(),
-        last: p.last_name.clone(),
-        other_names: vec![p.former_name.clone()].into_iter().filter(|n| !n.is_empty()).collect(),
-        birth_date: p.birth_date,
-        phone: p.phone.clone(),
-        address: Some(fold(&p.address_line)).filter(|a| !a.is_empty()),
-        subscriber_number: None,
-    }
 }
 
 /// What a form may set on a person; every field is checked before it comes here.
@@ -192,8 +72,7 @@ pub(crate) async fn next(conn: &mut Conn, sequence: &'static str) -> Result<i64>
 impl Change<'_> {
     pub async fn add_person(&mut self, d: &Details) -> Result<Person> {
         let number = next(self.conn(), "record_numbers").await?;
-        let (folded, sounds) =
-            folded_names(&d.first_name, &d.middle_name, &d.last_name, &d.preferred_name, &d.former_name);
+        let folded = folded_names(&d.first_name, &d.middle_name, &d.last_name, &d.preferred_name, &d.former_name);
         let row = Person {
             id: Uuid::now_v7(),
             record_number: format!("IH-{number}"),
@@ -223,11 +102,11 @@ impl Change<'_> {
             self_pay_told_by: None,
             deceased_on: None,
             folded,
-            sounds,
             version: 1,
             created_at: self.now,
         };
         diesel::insert_into(people::table).values(&row).execute(self.conn()).await?;
+        finding::hear_new_words(self.conn()).await?;
         self.audit("added", "person", row.id, Some(row.id), row.record_number.clone());
         self.tell("person", row.id);
         Ok(row)
@@ -235,16 +114,16 @@ impl Change<'_> {
 
     /// Saves details over the version that the form was filled from.
     pub async fn save_person(&mut self, id: Uuid, version: i32, d: &Details) -> Result<Person> {
-        let (folded, sounds) =
-            folded_names(&d.first_name, &d.middle_name, &d.last_name, &d.preferred_name, &d.former_name);
+        let folded = folded_names(&d.first_name, &d.middle_name, &d.last_name, &d.preferred_name, &d.former_name);
         let saved = diesel::update(people::table.filter(people::id.eq(id).and(people::version.eq(version))))
-            .set((d, people::folded.eq(folded), people::sounds.eq(sounds), people::version.eq(version + 1)))
+            .set((d, people::folded.eq(folded), people::version.eq(version + 1)))
             .returning(Person::as_returning())
             .get_result(self.conn())
             .await
             .optional()?;
         match saved {
             Some(row) => {
+                finding::hear_new_words(self.conn()).await?;
                 self.audit("changed", "person", id, Some(id), "details");
                 self.tell("person", id);
                 Ok(row)

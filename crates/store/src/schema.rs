@@ -1,4 +1,4 @@
-//! The tables as Diesel sees them; kept equal to the migrations by `tests/schema.rs`.
+//! The tables as Diesel sees them; kept equal to the migrations by a test of the server (`tests/clinic/schema.rs`).
 
 diesel::table! {
     addenda (id) {
@@ -318,6 +318,13 @@ diesel::table! {
 }
 
 diesel::table! {
+    name_words (word) {
+        word -> Text,
+        sounds -> Nullable<Array<Text>>,
+    }
+}
+
+diesel::table! {
     people (id) {
         id -> Uuid,
         record_number -> Text,
@@ -347,7 +354,7 @@ diesel::table! {
         self_pay_told_by -> Nullable<Text>,
         deceased_on -> Nullable<Date>,
         folded -> Text,
-        sounds -> Array<Text>,
+        find_words -> Array<Text>,
         version -> Integer,
         created_at -> Timestamptz,
     }
@@ -625,6 +632,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     order_diagnoses,
     orders,
     payers,
+    name_words,
     people,
     pharmacies,
     prescriptions,

@@ -1751,7 +1751,6 @@ export interface components {
             selfPayToldAt?: string | null;
             selfPayToldBy?: string | null;
             sex?: string | null;
-            sounds: string[];
             state: string;
             /** Format: uuid */
             usualClinicianId?: string | null;
@@ -1838,6 +1837,8 @@ export interface components {
             /** Format: date-time */
             nextVisit?: string | null;
             person: components["schemas"]["PersonCard"];
+            /** @description By what the person was found, in words. */
+            why: string;
         };
         PersonView: {
             card: components["schemas"]["PersonCard"];

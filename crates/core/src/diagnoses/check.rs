@@ -164,6 +164,16 @@ mod tests {
     }
 
     #[test]
+    fn findings_and_injuries_belong_to_their_day() {
+        for lasting in ["I10", "E11.9", "J45.909", "O09.90", "Q21.0"] {
+            assert!(crate::diagnoses::lasts(lasting), "{lasting}");
+        }
+        for of_the_day in ["R05.3", "S93.401A", "T78.40XA", "W19.XXXA", "Y92.009", "Z00.00"] {
+            assert!(!crate::diagnoses::lasts(of_the_day), "{of_the_day}");
+        }
+    }
+
+    #[test]
     fn seventh_characters_with_placeholder() {
         let i = index();
         assert_eq!(i.resolve("T15.00XA").unwrap().code, "T15.00XA");

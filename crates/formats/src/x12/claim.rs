@@ -461,7 +461,12 @@ impl<'a> Reading<'a, '_> {
 }
 
 pub(super) fn amount(s: &Segment, element: usize) -> Result<Cents, Located> {
-    Cents::parse_decimal(s.get(element)).map_err(|_| s.wrong(Some(element), "an amount such as 125.5"))
+    money(s, element, s.get(element))
+}
+
+/// The amount that stands as this text in this element.
+pub(super) fn money(s: &Segment, element: usize, text: &str) -> Result<Cents, Located> {
+    Cents::parse_decimal(text).map_err(|_| s.wrong(Some(element), "an amount such as 125.5"))
 }
 
 /// The faults that a clearing house finds in a batch that reads well: what the guide requires and the

@@ -62,7 +62,34 @@ pub struct Segment<'a> {
 impl<'a> Segment<'a> {
     /// Element `n` (from 1), empty when it is not there.
     pub fn get(&self, n: usize) -> &'a str {
-        self.raw.split(self.separator).nth(n).unwrap_or("")
+        let mut rest = self.raw;
+        for _ in 0..n {
+            match self.cut(rest) {
+                (_, Some(after)) => rest = after,
+                (_, None) => return "",
+            }
+        }
+        self.cut(rest).0
+    }
+
+    /// The first `N` elements behind the identifier in one pass, empty where they are not there.
+    pub fn first<const N: usize>(&self) -> [&'a str; N] {
+        let mut out = [""; N];
+        let mut rest = self.cut(self.raw).1;
+        for place in &mut out {
+            let Some(from) = rest else { break };
+            (*place, rest) = self.cut(from);
+        }
+        out
+    }
+
+    /// What stands before the next separator, and what stands behind it. Byte by byte, since elements
+    /// are short; the separator is ASCII, so no character is cut in two.
+    fn cut(&self, from: &'a str) -> (&'a str, Option<&'a str>) {
+        match from.bytes().position(|b| b == self.separator as u8) {
+            Some(at) => (&from[..at], Some(&from[at + 1..])),
+            None => (from, None),
+        }
     }
 
     /// All elements, the identifier first.
@@ -104,6 +131,10 @@ pub fn read(text: &str) -> Result<Document<'_>, Located> {
 }
 
 fn skip_blank(text: &str, from: usize) -> usize {
+    // Most segments begin right behind the one before.
+    if text.as_bytes().get(from).is_some_and(u8::is_ascii_uppercase) {
+        return from;
+    }
     text[from..].find(|c: char| !c.is_whitespace() && c != '\u{feff}').map_or(text.len(), |n| from + n)
 }
 

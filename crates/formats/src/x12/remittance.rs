@@ -1,6 +1,6 @@
 //! 835 remittances, 005010X221A1.
 
-use super::claim::amount;
+use super::claim::{amount, money};
 use super::d8;
 use super::date;
 use super::envelope::{Segment, Set};
@@ -67,17 +67,18 @@ fn segment(r: &mut Remittance, s: &Segment, component: char) -> Result<(), Locat
             _ => {}
         },
         "CLP" => {
-            if s.get(1).is_empty() {
+            let [number, status, charged, paid, share, filing, payer_number] = s.first();
+            if number.is_empty() {
                 return Err(s.wrong(Some(1), "the clinic's claim number"));
             }
             r.claims.push(RemittedClaim {
-                claim_number: s.get(1).into(),
-                status: s.get(2).into(),
-                charged: amount(s, 3)?,
-                paid: amount(s, 4)?,
-                patient_share: if s.get(5).is_empty() { Cents::ZERO } else { amount(s, 5)? },
-                filing_code: s.get(6).into(),
-                payer_claim_number: s.get(7).into(),
+                claim_number: number.into(),
+                status: status.into(),
+                charged: money(s, 3, charged)?,
+                paid: money(s, 4, paid)?,
+                patient_share: if share.is_empty() { Cents::ZERO } else { money(s, 5, share)? },
+                filing_code: filing.into(),
+                payer_claim_number: payer_number.into(),
                 ..RemittedClaim::default()
             });
         }
@@ -93,17 +94,15 @@ fn segment(r: &mut Remittance, s: &Segment, component: char) -> Result<(), Locat
 
 fn claim_segment(claim: &mut RemittedClaim, s: &Segment, component: char) -> Result<(), Located> {
     match s.id {
-        "NM1" => match s.get(1) {
-            "QC" => {
-                claim.patient_last = s.get(3).into();
-                claim.patient_first = s.get(4).into();
-                if claim.subscriber_number.is_empty() {
-                    claim.subscriber_number = s.get(9).into();
-                }
+        "NM1" => {
+            let [who, _, last, first, _, _, _, _, number] = s.first();
+            if who == "QC" {
+                (claim.patient_last, claim.patient_first) = (last.into(), first.into());
             }
-            "IL" => claim.subscriber_number = s.get(9).into(),
-            _ => {}
-        },
+            if who == "IL" || (who == "QC" && claim.subscriber_number.is_empty()) {
+                claim.subscriber_number = number.into();
+            }
+        }
         "CAS" => {
             let adjustments = match claim.lines.last_mut() {
                 Some(line) => &mut line.adjustments,
@@ -112,14 +111,15 @@ fn claim_segment(claim: &mut RemittedClaim, s: &Segment, component: char) -> Res
             read_adjustments(s, adjustments)?;
         }
         "SVC" => {
-            let mut parts = s.get(1).split(component).skip(1);
-            let original = s.get(6).split(component).nth(1).filter(|c| !c.is_empty()).map(str::to_owned);
+            let [service, charged, paid, _, units, original] = s.first();
+            let mut parts = service.split(component).skip(1);
+            let original = original.split(component).nth(1).filter(|c| !c.is_empty()).map(str::to_owned);
             claim.lines.push(RemittedLine {
                 service_code: parts.next().unwrap_or("").into(),
                 modifiers: parts.take(4).filter(|m| !m.is_empty()).map(str::to_owned).collect(),
-                charged: amount(s, 2)?,
-                paid: amount(s, 3)?,
-                units: s.get(5).into(),
+                charged: money(s, 2, charged)?,
+                paid: money(s, 3, paid)?,
+                units: units.into(),
                 original_code: original,
                 ..RemittedLine::default()
             });
@@ -155,18 +155,19 @@ fn claim_segment(claim: &mut RemittedClaim, s: &Segment, component: char) -> Res
 
 /// One CAS segment holds a group and up to six triplets of reason, amount and quantity.
 fn read_adjustments(s: &Segment, out: &mut Vec<Adjustment>) -> Result<(), Located> {
-    let group =
-        AdjustmentGroup::from_code(s.get(1)).ok_or_else(|| s.wrong(Some(1), "an adjustment group CO, PR, OA or PI"))?;
-    for triplet in 0..6 {
-        let at = 2 + triplet * 3;
-        if s.get(at).is_empty() {
-            if s.get(at + 1).is_empty() {
+    let elements = s.first::<19>();
+    let group = AdjustmentGroup::from_code(elements[0])
+        .ok_or_else(|| s.wrong(Some(1), "an adjustment group CO, PR, OA or PI"))?;
+    for (triplet, part) in elements[1..].chunks_exact(3).enumerate() {
+        let (at, reason, quantity) = (2 + triplet * 3, part[0], part[2]);
+        if reason.is_empty() {
+            if part[1].is_empty() {
                 continue;
             }
             return Err(s.wrong(Some(at), "the reason of this adjustment"));
         }
-        let quantity = Some(s.get(at + 2)).filter(|q| !q.is_empty()).map(str::to_owned);
-        out.push(Adjustment { group, reason: s.get(at).into(), amount: amount(s, at + 1)?, quantity });
+        let quantity = Some(quantity).filter(|q| !q.is_empty()).map(str::to_owned);
+        out.push(Adjustment { group, reason: reason.into(), amount: money(s, at + 1, part[1])?, quantity });
     }
     Ok(())
 }

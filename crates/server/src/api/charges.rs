@@ -8,10 +8,8 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::charges::{VisitEffort, suggest_level};
 use harbor_core::fields::Faults;
-use harbor_core::ledger;
 use harbor_core::money::Cents;
 use harbor_store::charges::{self as store, NewLine};
-use harbor_store::ledger::About;
 use harbor_store::rows::{ChargeLine, Service, VisitDiagnosis};
 use harbor_store::{chart, orders};
 use serde::{Deserialize, Serialize};
@@ -198,38 +196,7 @@ pub async fn complete(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done
     if let Some(fault) = check.faults.first() {
         return Err(Problem::refused("claim-check", fault.sentence.clone()));
     }
-    let prices = store::prices_on(change.conn(), visit.day).await?;
-    let rows = store::lines_of(change.conn(), &[*id]).await?;
-    let mut fixed = Vec::new();
-    let mut fees = Vec::new();
-    for l in &rows {
-        let price = prices.get(&l.service_code).copied().unwrap_or(0);
-        let units = u32::try_from(l.units).unwrap_or(0);
-        let fee =
-            Cents::new(price).times(units).ok_or_else(|| Problem::refused("claim-check", "The fee is too large."))?;
-        fixed.push((l.number, price));
-        fees.push((u32::try_from(l.number).unwrap_or(0), fee));
-    }
-    change.complete_charges(&visit, &fixed).await?;
-    let transaction =
-        ledger::charge(&fees, g.coverage.is_some()).map_err(|e| Problem::refused("ledger", e.to_string()))?;
-    let total: Cents = fees.iter().map(|(_, f)| *f).sum();
-    let mut about = About {
-        kind: "charge",
-        visit: Some(*id),
-        person: Some(visit.person_id),
-        key: format!("charge:{id}"),
-        memo: format!("visit of {}", visit.day),
-        ..About::default()
-    };
-    if let Some(policy) = &g.coverage {
-        let claim = change.add_claim(*id, visit.person_id, policy.id, policy.payer_id, total.get()).await?;
-        about.claim = Some(claim.id);
-        if visit.coverage_id.is_none() {
-            change.set_payer_of_visit(*id, Some(policy.id), false, visit.accident_date).await?;
-        }
-    }
-    change.post(&about, &transaction).await?;
+    change.complete_charges(&visit, &g.charges, g.coverage.as_ref()).await?;
     change.commit().await?;
     Ok(DONE)
 }

@@ -7,16 +7,13 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::NaiveDate;
-use harbor_core::arrival::{Stage, expected_wait};
+use harbor_core::arrival::{InLine, Stage, waiting_line};
 use harbor_core::typed_date::{self, Sense};
 use harbor_store::rows::Visit;
 use harbor_store::{coverage, facts, visits};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
-
-/// The usual minutes that a clinician spends with a patient, until the clinic has measured its own.
-const PACE_MINUTES: u32 = 20;
 
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
@@ -44,33 +41,32 @@ pub async fn in_clinic(state: Data<State>) -> Answer<InClinicView> {
     let mut conn = state.store.reader().await?;
     let rows = visits::of_day(&mut conn, today).await?;
     let gathered = facts::gather(&mut conn, rows, &state.tables.diagnoses).await?;
+    let stage_of = |v: &Visit| Stage::from_code(&v.stage).unwrap_or(Stage::Booked);
+    let day: Vec<InLine<Uuid>> = gathered
+        .iter()
+        .map(|g| InLine {
+            visit: g.visit.id,
+            clinician: g.visit.clinician_id,
+            starts_at: g.visit.starts_at,
+            stage: stage_of(&g.visit),
+            seen_at: g.visit.seen_at,
+        })
+        .collect();
+    let line = waiting_line(&day, now);
     let mut view = InClinicView { waiting: vec![], in_rooms: vec![], leaving: vec![], expected: vec![] };
     for g in &gathered {
-        let stage = Stage::from_code(&g.visit.stage).unwrap_or(Stage::Booked);
+        let stage = stage_of(&g.visit);
         if stage == Stage::Booked {
             view.expected.push(VisitCard::of(g, today));
         }
         if !stage.is_present() {
             continue;
         }
-        let waits = matches!(stage, Stage::Here | Stage::CheckedIn);
-        let expected_minutes = waits.then(|| {
-            let same = |v: &Visit| v.clinician_id == g.visit.clinician_id;
-            let ahead = gathered
-                .iter()
-                .filter(|o| same(&o.visit) && matches!(o.visit.stage.as_str(), "here" | "checked_in" | "in_room"))
-                .filter(|o| (o.visit.starts_at, o.visit.id) < (g.visit.starts_at, g.visit.id))
-                .count();
-            let with = gathered.iter().find(|o| same(&o.visit) && o.visit.stage == "with_clinician");
-            let spent =
-                with.and_then(|o| o.visit.seen_at).map(|at| u32::try_from((now - at).num_minutes()).unwrap_or(0));
-            expected_wait(u32::try_from(ahead).unwrap_or(0), PACE_MINUTES, spent)
-        });
         let present = Present {
             card: VisitCard::of(g, today),
             stage_minutes: (now - g.visit.stage_at).num_minutes().max(0),
             total_minutes: g.visit.here_at.map_or(0, |at| (now - at).num_minutes().max(0)),
-            expected_minutes,
+            expected_minutes: line.iter().find(|(id, _)| *id == g.visit.id).map(|(_, minutes)| *minutes),
         };
         match stage {
             Stage::Here | Stage::CheckedIn => view.waiting.push(present),
@@ -78,7 +74,7 @@ pub async fn in_clinic(state: Data<State>) -> Answer<InClinicView> {
             _ => view.in_rooms.push(present),
         }
     }
-    view.waiting.sort_by_key(|p| (p.expected_minutes, p.card.visit.starts_at));
+    view.waiting.sort_by_key(|p| line.iter().position(|(id, _)| *id == p.card.visit.id));
     Ok(Json(view))
 }
 

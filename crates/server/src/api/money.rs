@@ -115,7 +115,13 @@ pub async fn pay(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<PaymentF
         Some(t) if t.visit_id != Some(*id) => {
             return Err(Problem::field("key", "This key belongs to another payment."));
         }
-        Some(t) => (t.id, t.posted_at, t.posted_by, t.memo),
+        Some(t) => {
+            let paid = store::amount_of(&mut *state.store.reader().await?, t.id).await?;
+            if paid != amount {
+                return Err(Problem::field("key", format!("This payment was taken already, as {paid}.")));
+            }
+            (t.id, t.posted_at, t.posted_by, t.memo)
+        }
         None => {
             let mut change = state.store.begin(&me.actor(), state.now()).await?;
             let visit = change.lock_visit(*id).await?;
@@ -151,7 +157,7 @@ pub async fn pay(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<PaymentF
 /// Asks the card terminal; nothing is posted unless it approves.
 async fn charge_card(state: &State, reference: &str, amount: Cents) -> Result<String, Problem> {
     let silent = || {
-        let advice = "The card terminal does not answer; nothing was taken. Try again, or take another means.";
+        let advice = "The card terminal does not answer. Ask again: the same payment is never taken twice. Or take another means.";
         Problem::new(StatusCode::SERVICE_UNAVAILABLE, "card-terminal", advice)
     };
     let url = state.settings.outside_url.as_ref().ok_or_else(silent)?;

@@ -115,8 +115,7 @@ pub async fn set_diagnoses(
     }
     change.set_diagnoses(&visit, &wanted).await?;
     for (code, title) in &wanted {
-        // Findings and injuries of a day are no lasting problem.
-        if !code.starts_with(['R', 'S', 'T', 'V', 'W', 'X', 'Y', 'Z']) {
+        if harbor_core::diagnoses::lasts(code) {
             change.add_problem(visit.person_id, code, title).await?;
         }
     }

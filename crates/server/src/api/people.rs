@@ -9,10 +9,10 @@ use actix_web::http::StatusCode;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::NaiveDate;
 use harbor_core::fields::{self, Faults};
-use harbor_core::people::{Likeness, Sex, search_terms};
+use harbor_core::people::{Fit, Likeness, Sex, search_terms};
 use harbor_core::typed_date::{self, Sense};
 use harbor_store::audit::AuditRow;
-use harbor_store::people::Details;
+use harbor_store::people::{Details, finding};
 use harbor_store::rows::Person;
 use harbor_store::{audit, facts, people as store, visits as visit_store};
 use serde::{Deserialize, Serialize};
@@ -24,6 +24,8 @@ use uuid::Uuid;
 pub struct PersonHit {
     person: PersonCard,
     next_visit: Option<chrono::DateTime<chrono::Utc>>,
+    /// By what the person was found, in words.
+    why: String,
 }
 
 #[utoipa::path(get, path = "/api/people", params(Typed), responses((status = 200, body = Vec<PersonHit>)))]
@@ -31,14 +33,15 @@ pub async fn search(state: Data<State>, typed: Query<Typed>) -> Answer<Vec<Perso
     let today = state.today();
     let terms = search_terms(&typed.q, today);
     let mut conn = state.store.reader().await?;
-    let found = store::search(&mut conn, &terms, 20).await?;
-    let ids: Vec<Uuid> = found.iter().map(|p| p.id).collect();
+    let found = finding::search(&mut conn, &terms, 20).await?;
+    let ids: Vec<Uuid> = found.iter().map(|(p, _)| p.id).collect();
     let next = visit_store::next_of(&mut conn, &ids, state.now()).await?;
-    let hit = |p: &Person| PersonHit {
-        person: PersonCard::of(p, today),
+    let hit = |(p, fit): (Person, Fit)| PersonHit {
+        person: PersonCard::of(&p, today),
         next_visit: next.iter().find(|v| v.person_id == p.id).map(|v| v.starts_at),
+        why: fit.why.join(", "),
     };
-    Ok(Json(found.iter().map(hit).collect()))
+    Ok(Json(found.into_iter().map(hit).collect()))
 }
 
 /// A person as the form sends it: everything as typed.
@@ -150,7 +153,7 @@ pub struct Twin {
 
 async fn find_twins(state: &State, d: &Details) -> Result<Vec<Twin>, Problem> {
     let mut conn = state.store.reader().await?;
-    let found = store::likely_twins(&mut conn, &likeness(d), 5).await?;
+    let found = finding::likely_twins(&mut conn, &likeness(d), 5).await?;
     let twin = |(p, s): (Person, harbor_core::people::TwinScore)| Twin {
         person: PersonCard::of(&p, state.today()),
         score: s.score,

@@ -6,8 +6,10 @@ use crate::problem::Answer;
 use crate::state::State;
 use actix_web::web::{Data, Json};
 use chrono::{DateTime, Duration, Utc};
+use harbor_core::arrival::Stage;
 use harbor_core::permissions::Role;
 use harbor_core::visit_line::{Mark, visit_line};
+use harbor_core::work_list::{Standing, task};
 use harbor_store::{facts, jobs, orders, people, remittances, visits};
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -41,30 +43,6 @@ pub struct TodayView {
     present: usize,
 }
 
-/// The group, the word on the button and the rank among the groups, for a mark that this role brings about.
-fn task(role: Role, mark: Mark, stage: &str) -> Option<(&'static str, &'static str, u8)> {
-    Some(match (role, mark) {
-        (Role::FrontDesk, Mark::Here) => ("Expected", "Mark as here", 2),
-        (Role::FrontDesk, Mark::CheckedIn) if stage != "booked" => ("Check in", "Check in", 0),
-        (Role::FrontDesk, Mark::Settled) => ("Collect", "Collect", 3),
-        (Role::Assistant, Mark::Roomed) => ("Bring to a room", "Choose a room", 0),
-        (Role::Assistant | Role::Clinician, Mark::Seen) if stage == "in_room" => {
-            if role == Role::Clinician {
-                ("Ready to be seen", "Open visit", 0)
-            } else {
-                ("Measure and record", "Open rooming", 1)
-            }
-        }
-        (Role::Clinician, Mark::Signed) => ("Finish and sign", "Open note", 1),
-        (Role::Clinician | Role::Biller, Mark::Charged) => {
-            ("Complete charges", "Open charges", if role == Role::Biller { 1 } else { 3 })
-        }
-        (Role::Biller, Mark::Claimed) => ("Send or correct claims", "Open claim", 0),
-        (Role::Biller, Mark::Settled) => ("Follow up with the payer", "Open claim", 2),
-        _ => return None,
-    })
-}
-
 #[utoipa::path(get, path = "/api/today", responses((status = 200, body = TodayView)))]
 pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
     let today = state.today();
@@ -75,44 +53,26 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
     let mut waiting: Vec<(u8, Waiting)> = Vec::new();
     for g in &gathered {
         let line = visit_line(&g.facts);
-        let Some(mark) = line.current else { continue };
-        // Somebody who did not come months ago is no task of today.
-        if g.visit.day < today && matches!(mark, Mark::Here | Mark::CheckedIn | Mark::Roomed | Mark::Seen) {
-            continue;
-        }
-        let own = me.role != Role::Clinician || g.visit.clinician_id == me.staff.id;
-        let Some((group, action, rank)) = task(me.role, mark, &g.visit.stage).filter(|_| own) else { continue };
-        if me.role == Role::FrontDesk && mark == Mark::Settled && line.next_role != Some(Role::FrontDesk) {
-            continue;
-        }
-        if me.role == Role::Biller && mark == Mark::Settled && line.next_role != Some(Role::Biller) {
-            continue;
-        }
+        let standing = Standing {
+            stage: Stage::from_code(&g.visit.stage).unwrap_or(Stage::Booked),
+            past: g.visit.day < today,
+            own: g.visit.clinician_id == me.staff.id,
+        };
+        let (Some(mark), Some(task)) = (line.current, task(me.role, &line, standing)) else { continue };
         let at = |m: Mark| line.marks.iter().find(|x| x.mark == m).and_then(|x| x.reached.as_ref()).map(|r| r.at);
         let before = line.marks.iter().rev().filter_map(|x| x.reached.as_ref()).map(|r| r.at).next();
         let since = if mark == Mark::Here { Some(g.visit.starts_at) } else { at(mark).or(before) };
         let card = VisitCard::of(g, today);
         let blockers: Vec<BlockerView> =
             card.line.marks.iter().find(|m| m.current).map(|m| m.blockers.clone()).unwrap_or_default();
-        let place = match mark {
-            Mark::Here => "arrival",
-            Mark::CheckedIn => "check_in",
-            Mark::Roomed => "room",
-            Mark::Seen if me.role == Role::Assistant => "rooming",
-            Mark::Seen | Mark::Signed => "note",
-            Mark::Charged => "charges",
-            Mark::Claimed => "claim",
-            _ if me.role == Role::FrontDesk => "money",
-            _ => "claim",
-        };
         waiting.push((
-            rank,
+            task.rank,
             Waiting {
-                group: group.into(),
+                group: task.group.into(),
                 sentence: blockers.first().map(|b| b.sentence.clone()).unwrap_or_default(),
                 since,
-                place: place.into(),
-                action: action.into(),
+                place: task.place.code().into(),
+                action: task.action.into(),
                 card: Some(card),
                 blockers,
                 person: None,
@@ -164,10 +124,7 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
         troubles,
         visits_today: of_today.iter().filter(|v| v.stage != "cancelled").count(),
         seen_today: of_today.iter().filter(|v| v.seen_at.is_some()).count(),
-        present: of_today
-            .iter()
-            .filter(|v| harbor_core::arrival::Stage::from_code(&v.stage).is_some_and(|s| s.is_present()))
-            .count(),
+        present: of_today.iter().filter(|v| Stage::from_code(&v.stage).is_some_and(|s| s.is_present())).count(),
     }))
 }
 

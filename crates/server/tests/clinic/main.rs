@@ -9,6 +9,7 @@ mod line;
 mod money;
 mod outside;
 mod people;
+mod schema;
 
 use harbor_demo::PASSWORD;
 use harbor_demo::testing::Product;

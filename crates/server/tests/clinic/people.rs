@@ -25,21 +25,24 @@ async fn a_likely_twin_is_shown_before_a_record_is_made() {
 async fn people_are_found_by_any_mix() {
     let product = Product::start().await.unwrap();
     let desk = Hand::sign_in(&product, "junia").await;
-    for (typed, record) in [
-        ("fer luc", "IH-10005"),
-        ("luc fer 1968", "IH-10005"),
-        ("2/11/68 ferreira", "IH-10005"),
-        ("ih-10005", "IH-10005"),
-        ("SM47110", "IH-10005"),
-        ("ferreira lukan", "IH-10005"),
-        ("takahasi wren", "IH-10006"),
-        ("207 555 0105", "IH-10006"),
+    for (typed, record, why) in [
+        ("fer luc", "IH-10005", "last name, first name"),
+        ("luc fer 1968", "IH-10005", "first name, last name, birth year"),
+        ("2/11/68 ferreira", "IH-10005", "last name, birth date"),
+        ("ih-10005", "IH-10005", "record number"),
+        ("10005", "IH-10005", "record number"),
+        ("SM47110", "IH-10005", "subscriber number"),
+        ("ferreira lukan", "IH-10005", "last name, spelt like first name Lucan"),
+        ("takahasi wren", "IH-10006", "spelt like last name Takahashi, first name"),
+        ("207 555 0105", "IH-10006", "telephone"),
+        ("5550105 wre", "IH-10006", "first name, telephone"),
+        ("0105 tak", "IH-10006", "last name, telephone"),
     ] {
         let encoded: String = typed.bytes().map(|b| format!("%{b:02X}")).collect();
         let found = desk.get(&format!("/api/people?q={encoded}")).await;
-        let hits: Vec<&str> =
-            found.as_array().unwrap().iter().map(|h| h["person"]["recordNumber"].as_str().unwrap()).collect();
-        assert!(hits.contains(&record), "{typed}: {hits:?}");
+        let hits = found.as_array().unwrap();
+        let hit = hits.iter().find(|h| h["person"]["recordNumber"] == record);
+        assert_eq!(hit.map(|h| &h["why"]), Some(&json!(why)), "{typed}: {found}");
     }
     assert_eq!(desk.get("/api/people?q=zzyzx%20qqq").await, json!([]));
     product.stop().await.unwrap();
@@ -84,5 +87,27 @@ async fn self_pay_is_a_deliberate_record_with_a_shorter_line() {
     let after = desk.get(&path).await;
     assert_eq!(after["card"]["line"]["marks"].as_array().unwrap().len(), 8);
     assert_eq!(after["person"]["selfPayToldBy"], "Junia Vance");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_new_name_is_found_at_once_by_its_sound_and_no_longer_by_the_old_one() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let form = json!({ "firstName": "Xanthe", "lastName": "Quillfeather", "notATwin": true });
+    let made = desk.post("/api/people", form).await.ok();
+    let record = made["recordNumber"].clone();
+    let finds = |q: &'static str| {
+        let (desk, record) = (desk.clone(), record.clone());
+        async move {
+            let found = desk.get(&format!("/api/people?q={q}")).await;
+            found.as_array().unwrap().iter().any(|h| h["person"]["recordNumber"] == record)
+        }
+    };
+    assert!(finds("quillfeather").await && finds("kwillfether").await && finds("zanthe").await);
+    let renamed = json!({ "firstName": "Xanthe", "lastName": "Ropewalk", "version": 1 });
+    desk.ask("put", &format!("/api/people/{}", id(&made)), Some(renamed)).await.ok();
+    assert!(finds("ropewalk%20xan").await);
+    assert!(!finds("quillfeather").await, "only a former name that is recorded finds");
     product.stop().await.unwrap();
 }

@@ -34,7 +34,6 @@ row! {
         self_pay_told_by: Option<String>,
         deceased_on: Option<NaiveDate>,
         folded: String,
-        sounds: Vec<String>,
         version: i32,
         created_at: DateTime<Utc>,
     }

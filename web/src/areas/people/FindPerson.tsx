@@ -39,10 +39,10 @@ export function FindPerson(p: {
         keyOf={(h) => h.person.id}
         textOf={(h) => h.person.name}
         onTake={(h) => p.onTake(h.person)}
-        render={({ person, nextVisit }) => (
+        render={({ person, nextVisit, why }) => (
           <>
             <strong>{person.name}</strong>
-            {person.preferredName && ` (${person.preferredName})`}
+            {person.preferredName && ` (${person.preferredName})`} <Small>found by {why}</Small>
             <br />
             <Small>
               {[

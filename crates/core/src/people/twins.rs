@@ -1,0 +1,171 @@
+//! Likely twins: whether two records are one person, scored with reasons in words.
+
+use super::names::{fold, sounds};
+use chrono::{Datelike, NaiveDate};
+
+/// What is known of a person when asking whether somebody is already registered.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Likeness {
+    pub first: String,
+    pub last: String,
+    pub other_names: Vec<String>,
+    pub birth_date: Option<NaiveDate>,
+    pub phone: Option<String>,
+    pub address: Option<String>,
+    pub subscriber_number: Option<String>,
+}
+
+/// How likely two records are one person, 0 to 100, with the reasons in words.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TwinScore {
+    pub score: u8,
+    pub reasons: Vec<String>,
+}
+
+/// From this score on a record is shown as a likely twin.
+pub const TWIN_THRESHOLD: u8 = 60;
+
+/// Scores two records. Names weigh most; a birth date that differs outright speaks against, one with
+/// two neighbouring digits transposed or day and month swapped still speaks for.
+pub fn twin_score(a: &Likeness, b: &Likeness) -> TwinScore {
+    let mut score = 0i32;
+    let mut reasons = Vec::new();
+    let last = best_name_match(&a.last, &b.last, &a.other_names, &b.other_names);
+    let first = name_match(&a.first, &b.first);
+    match last {
+        NameMatch::Same => {
+            score += 28;
+            reasons.push("same last name".into())
+        }
+        NameMatch::Close => {
+            score += 20;
+            reasons.push("last name spelt alike".into())
+        }
+        NameMatch::Sounds => {
+            score += 16;
+            reasons.push("last name sounds alike".into())
+        }
+        NameMatch::Other => score -= 15,
+    }
+    match first {
+        NameMatch::Same => {
+            score += 24;
+            reasons.push("same first name".into())
+        }
+        NameMatch::Close => {
+            score += 18;
+            reasons.push("first name spelt alike".into())
+        }
+        NameMatch::Sounds => {
+            score += 14;
+            reasons.push("first name sounds alike".into())
+        }
+        NameMatch::Other => score -= 25,
+    }
+    if let (Some(x), Some(y)) = (a.birth_date, b.birth_date) {
+        if x == y {
+            score += 36;
+            reasons.push("same birth date".into());
+        } else if digits_transposed(x, y) {
+            score += 22;
+            reasons.push("birth date with two digits swapped".into());
+        } else if x.year() == y.year() && (x.month() == y.month() || x.day() == y.day()) {
+            score += 4;
+            reasons.push("birth date nearly the same".into());
+        } else {
+            score -= 30;
+        }
+    }
+    let mut equal = |x: &Option<String>, y: &Option<String>, points: i32, reason: &str| {
+        if x.is_some() && x == y {
+            score += points;
+            reasons.push(reason.to_owned());
+        }
+    };
+    equal(&a.phone, &b.phone, 12, "same telephone");
+    equal(&a.address, &b.address, 8, "same address");
+    equal(&a.subscriber_number, &b.subscriber_number, 12, "same subscriber number");
+    TwinScore { score: score.clamp(0, 100) as u8, reasons }
+}
+
+#[derive(PartialEq, Eq, Clone, Copy, PartialOrd, Ord)]
+enum NameMatch {
+    Other,
+    Sounds,
+    Close,
+    Same,
+}
+
+fn name_match(a: &str, b: &str) -> NameMatch {
+    // In one order, so that the score does not depend on which record is asked first.
+    let (a, b) = (fold(a).min(fold(b)), fold(a).max(fold(b)));
+    if a.is_empty() || b.is_empty() {
+        NameMatch::Other
+    } else if a == b {
+        NameMatch::Same
+    } else if strsim::jaro_winkler(&a, &b) >= 0.92 || (a.len().max(b.len()) > 3 && strsim::osa_distance(&a, &b) == 1) {
+        NameMatch::Close
+    } else if !sounds(&a).is_empty() && sounds(&a) == sounds(&b) {
+        NameMatch::Sounds
+    } else {
+        NameMatch::Other
+    }
+}
+
+fn best_name_match(a: &str, b: &str, other_a: &[String], other_b: &[String]) -> NameMatch {
+    std::iter::once(a)
+        .chain(other_a.iter().map(String::as_str))
+        .flat_map(|x| std::iter::once(b).chain(other_b.iter().map(String::as_str)).map(move |y| name_match(x, y)))
+        .max()
+        .unwrap_or(NameMatch::Other)
+}
+
+fn digits_transposed(a: NaiveDate, b: NaiveDate) -> bool {
+    if a.year() == b.year() && a.day() == b.month() && a.month() == b.day() {
+        return true;
+    }
+    let (x, y) = (a.format("%Y%m%d").to_string().into_bytes(), b.format("%Y%m%d").to_string().into_bytes());
+    let differing: Vec<usize> = (0..x.len()).filter(|&i| x[i] != y[i]).collect();
+    matches!(differing.as_slice(), [i, j] if j - i == 1 && x[*i] == y[*j] && x[*j] == y[*i])
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn day(y: i32, m: u32, d: u32) -> NaiveDate {
+        NaiveDate::from_ymd_opt(y, m, d).unwrap()
+    }
+
+    #[test]
+    fn twins_and_their_look_alikes() {
+        let base = Likeness {
+            first: "Ines".into(),
+            last: "Quarrie".into(),
+            birth_date: Some(day(1999, 2, 13)),
+            phone: Some("2075550101".into()),
+            ..Likeness::default()
+        };
+        let slip = Likeness { first: "Inés".into(), last: "Quarry".into(), ..base.clone() };
+        assert!(twin_score(&base, &slip).score >= TWIN_THRESHOLD, "{:?}", twin_score(&base, &slip));
+        let swapped = Likeness { birth_date: Some(day(1999, 2, 1)), ..base.clone() };
+        assert!(twin_score(&base, &swapped).score < twin_score(&base, &base).score);
+        let sister = Likeness { first: "Marta".into(), ..base.clone() };
+        assert!(twin_score(&base, &sister).score < TWIN_THRESHOLD, "{:?}", twin_score(&base, &sister));
+        let namesake = Likeness { birth_date: Some(day(1961, 7, 2)), phone: None, ..base.clone() };
+        assert!(twin_score(&base, &namesake).score < TWIN_THRESHOLD);
+        assert!(digits_transposed(day(1999, 3, 12), day(1999, 3, 21)));
+        assert!(digits_transposed(day(1999, 3, 12), day(1999, 12, 3)));
+        assert!(!digits_transposed(day(1999, 3, 12), day(1999, 3, 13)));
+    }
+
+    proptest! {
+        #[test]
+        fn scoring_is_even_handed(a in "[a-zé' -]{0,12}", b in "[a-zé' -]{0,12}") {
+            let x = Likeness { first: a.clone(), last: b.clone(), ..Likeness::default() };
+            let y = Likeness { first: b, last: a, ..Likeness::default() };
+            prop_assert_eq!(twin_score(&x, &y).score, twin_score(&y, &x).score);
+        }
+    }
+}

@@ -1,0 +1,44 @@
+//! The tables as Diesel sees them are the tables that the migrations make.
+
+use harbor_demo::testing::Product;
+use std::collections::BTreeSet;
+
+/// `table.column Type` for every column of `schema.rs`.
+fn as_diesel_sees_them() -> BTreeSet<String> {
+    let text = include_str!("../../../store/src/schema.rs");
+    let mut out = BTreeSet::new();
+    let mut table = "";
+    for line in text.lines().map(str::trim) {
+        if let Some((column, kind)) = line.strip_suffix(',').and_then(|l| l.split_once(" -> ")) {
+            out.insert(format!("{table}.{column} {kind}"));
+        } else if let Some((name, _)) = line.strip_suffix('{').and_then(|l| l.split_once(" (")) {
+            table = name;
+        }
+    }
+    out
+}
+
+#[actix_web::test]
+async fn schema_and_migrations_agree() {
+    let product = Product::start().await.unwrap();
+    let (client, connection) = tokio_postgres::connect(&product.database_url, tokio_postgres::NoTls).await.unwrap();
+    tokio::spawn(connection);
+    let sql =
+        "select table_name || '.' || column_name || ' ' || case is_nullable when 'YES' then 'Nullable<' else '' end
+                || case udt_name when 'int4' then 'Integer' when 'int8' then 'BigInt' when 'int2' then 'SmallInt'
+                   when 'float8' then 'Double' when 'bool' then 'Bool' when 'uuid' then 'Uuid' when 'date' then 'Date'
+                   when 'time' then 'Time' when 'timestamptz' then 'Timestamptz' when 'jsonb' then 'Jsonb'
+                   when 'bytea' then 'Binary' when '_text' then 'Array<Text>' when '_int4' then 'Array<Integer>'
+                   when 'text' then 'Text' when 'numeric' then 'Numeric' else udt_name end
+                || case is_nullable when 'YES' then '>' else '' end as said
+         from information_schema.columns
+         where table_schema = 'public' and table_name <> '__diesel_schema_migrations'";
+    let migrated: BTreeSet<String> =
+        client.query(sql, &[]).await.unwrap().iter().map(|row| row.get::<_, String>(0)).collect();
+    let seen = as_diesel_sees_them();
+    assert!(seen.len() > 200, "the schema was read");
+    let missing: Vec<_> = migrated.difference(&seen).collect();
+    let invented: Vec<_> = seen.difference(&migrated).collect();
+    assert!(missing.is_empty() && invented.is_empty(), "only migrated: {missing:#?}, only in schema.rs: {invented:#?}");
+    product.stop().await.unwrap();
+}
