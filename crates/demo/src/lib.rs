@@ -4,6 +4,7 @@
 //! build it, [`today`] puts the day in motion. [`stack`] brings up a whole product for the start
 //! command and the tests.
 
+mod money_in;
 pub mod names;
 pub mod past;
 pub mod people;
@@ -17,6 +18,7 @@ use anyhow::Result;
 use chrono::{DateTime, Datelike, Days, NaiveDate, NaiveTime, Utc, Weekday};
 use chrono_tz::Tz;
 use harbor_store::{Actor, Conn, Store};
+use std::collections::HashSet;
 use uuid::Uuid;
 
 pub const ZONE: Tz = chrono_tz::America::New_York;
@@ -94,6 +96,10 @@ pub struct World {
     pub payers: Vec<harbor_store::rows::Payer>,
     pub people: Vec<harbor_store::rows::Person>,
     pub coverages: Vec<harbor_store::rows::Coverage>,
+    /// The first people of the list have threads of their own, which chance leaves alone.
+    pub threads: usize,
+    /// Who has a visit on which day, so that chance books nobody twice.
+    pub busy: HashSet<(NaiveDate, Uuid)>,
 }
 
 impl World {
@@ -121,12 +127,15 @@ pub async fn load(url: &str, day: NaiveDate) -> Result<()> {
         payers: vec![],
         people: vec![],
         coverages: vec![],
+        threads: 0,
+        busy: HashSet::new(),
     };
     staff::build(&mut world, change.conn()).await?;
     people::build(&mut world, change.conn()).await?;
     let slots = schedule::build(&mut world, change.conn()).await?;
     past::build(&mut world, change.conn()).await?;
     today::build(&mut world, &mut change, &slots).await?;
+    money_in::build(&world, &mut change).await?;
     harbor_store::people::finding::hear_new_words(change.conn()).await?;
     change.audit("loaded", "clinic", Uuid::nil(), None, format!("demo clinic around {day}"));
     change.commit().await?;

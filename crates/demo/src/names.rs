@@ -148,3 +148,15 @@ pub const REASONS: [(&str, &str, &str); 16] = [
     ("Ear ache", "H66.90", "Otitis media, unspecified, unspecified ear"),
     ("Low mood", "F32.A", "Depression, unspecified"),
 ];
+
+/// Short names that people of these first names go by.
+pub const SHORT: [(&str, &str); 8] = [
+    ("Marguerite", "Margo"),
+    ("Leocadia", "Leo"),
+    ("Joaquín", "Quino"),
+    ("Mateusz", "Mati"),
+    ("Perpetua", "Pet"),
+    ("Solveig", "Sol"),
+    ("Cyprian", "Cy"),
+    ("Caspian", "Cas"),
+];

@@ -79,8 +79,10 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
     let fits = |w: &World, i: usize| {
         w.people[i].birth_date.and_then(|b| day.years_since(b)).is_some_and(|age| (age < 18) == children)
     };
-    let mut tries = (0..40).map(|_| world.chance.below(world.people.len())).collect::<Vec<_>>().into_iter();
-    let Some(person) = tries.find(|i| fits(world, *i)).map(|i| world.people[i].clone()) else { return };
+    let mut tries = (0..60).map(|_| world.chance.below(world.people.len())).collect::<Vec<_>>().into_iter();
+    let free = |w: &World, i: usize| fits(w, i) && !w.busy.contains(&(day, w.people[i].id));
+    let Some(person) = tries.find(|i| free(world, *i)).map(|i| world.people[i].clone()) else { return };
+    world.busy.insert((day, person.id));
     let Some(policy) = world.coverages.iter().find(|c| c.person_id == person.id).cloned() else { return };
     let (reason, code, title) = *world.chance.pick(&names::REASONS);
     let end = end_of(world, day);

@@ -27,7 +27,6 @@ fn add(world: &mut World, s: &Sketch) -> Uuid {
     let n = world.people.len();
     let (town, postal_code) = names::TOWNS[s.house % names::TOWNS.len()];
     let street = names::STREETS[s.house % names::STREETS.len()];
-    let folded = folded_names(s.first, "", s.last, "", "");
     let adult = world.day.years_since(s.born).is_some_and(|y| y >= 18);
     let at: DateTime<Utc> = crate::at(world.day, 8, 0) - chrono::Duration::days(200 + n as i64);
     let person = Person {
@@ -58,7 +57,7 @@ fn add(world: &mut World, s: &Sketch) -> Uuid {
         self_pay_told_at: None,
         self_pay_told_by: None,
         deceased_on: None,
-        folded,
+        folded: String::new(),
         version: 1,
         created_at: at,
     };
@@ -173,12 +172,22 @@ fn households(world: &mut World) {
             );
             cover(world, spouse, payer, &format!("{number}S"), None);
         }
-        if (26..50).contains(&age) {
-            for child in 0..house % 3 {
+        if house % 9 == 2 {
+            // An old parent in the house, with a policy of their own.
+            let woman = house % 2 == 0;
+            let (first, years) = (pick(world, woman), 78 + (house % 20) as i32);
+            let birth = born(world, years);
+            let sex = if woman { "F" } else { "M" };
+            let parent = add(world, &Sketch { first, last, born: birth, sex, house, responsible: None });
+            cover(world, parent, 2, &format!("CC{}10", 700 + house), None);
+        }
+        if (24..58).contains(&age) {
+            for nth in 0..1 + house % 3 {
                 let girl = world.chance.below(2) == 0;
                 let first = pick(world, girl);
-                let years = world.chance.below(17) as i32;
-                let birth = born(world, years.max(1));
+                let years = (world.chance.below(17) as i32).min(age - 22);
+                let birth = born(world, (years - nth as i32).max(0));
+                let birth = birth.min(world.day - chrono::Days::new(40));
                 let id = add(
                     world,
                     &Sketch {
@@ -190,9 +199,21 @@ fn households(world: &mut World) {
                         responsible: Some(holder),
                     },
                 );
-                let _ = child;
                 cover(world, id, payer, &number, Some(holder));
             }
+        }
+    }
+}
+
+/// Short names that some go by, and names that some had before.
+fn other_names(world: &mut World) {
+    let first_of_house = world.threads;
+    for (n, p) in world.people.iter_mut().enumerate().skip(first_of_house) {
+        if let Some((_, short)) = names::SHORT.iter().find(|(long, _)| *long == p.first_name) {
+            p.preferred_name = (*short).into();
+        }
+        if n % 11 == 4 && p.responsible_id.is_none() {
+            p.former_name = names::LAST[(n * 7) % names::LAST.len()].into();
         }
     }
 }
@@ -282,7 +303,12 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
 
 pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
     threads(world);
+    world.threads = world.people.len();
     households(world);
+    other_names(world);
+    for p in &mut world.people {
+        p.folded = folded_names(&p.first_name, &p.middle_name, &p.last_name, &p.preferred_name, &p.former_name);
+    }
     for chunk in world.people.chunks(500) {
         diesel::insert_into(schema::people::table).values(chunk).execute(conn).await?;
     }

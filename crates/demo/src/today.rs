@@ -63,6 +63,7 @@ pub async fn build(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -
             kind: "in_person".into(),
         };
         let visit = change.book(&booking, crate::ZONE).await?;
+        world.busy.insert((world.day, person));
         if last != "Halvorsen" && last != "Sandoval" {
             verify_coverage(world, change, &visit, last == "Winterbourne").await?;
         }
@@ -326,7 +327,6 @@ async fn results(world: &mut World, change: &mut Change<'_>) -> Result<()> {
 /// The weeks ahead are about half booked, the near days more.
 async fn ahead(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -> Result<()> {
     let from = at(world.day, 23, 0);
-    let taken: std::collections::HashSet<Uuid> = std::collections::HashSet::new();
     let children: Vec<Uuid> = age_group(world, true);
     let adults: Vec<Uuid> = age_group(world, false);
     let ifeoma = world.staff("ifeoma").id;
@@ -334,11 +334,15 @@ async fn ahead(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -> Re
     for slot in slots.iter().filter(|s| s.held_for.is_none() && s.starts_at > crate::opening(world.day)) {
         let days = (slot.starts_at - from).num_days().max(0);
         let share = if slot.starts_at < from { 45 } else { (62 - days * 2).max(6) };
-        if world.chance.below(100) as i64 >= share || taken.contains(&slot.id) || days > 14 && days % 3 != 0 {
+        if world.chance.below(100) as i64 >= share || (days > 14 && days % 3 != 0) {
             continue;
         }
         let group = if slot.clinician_id == ifeoma { &children } else { &adults };
+        let day = slot.starts_at.with_timezone(&crate::ZONE).date_naive();
         let person = *world.chance.pick(group);
+        if !world.busy.insert((day, person)) {
+            continue;
+        }
         let (reason, ..) = *world.chance.pick(&names::REASONS);
         let busy = change.conn();
         let already: i64 =
@@ -363,6 +367,7 @@ fn age_group(world: &World, children: bool) -> Vec<Uuid> {
     world
         .people
         .iter()
+        .skip(world.threads)
         .filter(|p| p.birth_date.is_some_and(|b| (year - b.year() < 18) == children))
         .map(|p| p.id)
         .collect()

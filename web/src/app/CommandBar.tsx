@@ -7,7 +7,7 @@ import styled from 'styled-components';
 import { api, useLook } from '../api/client';
 import { Dialog, Finder } from '../ui/controls';
 import { Small } from '../ui/layout';
-import { color, corner, font, phone, size, space } from '../ui/tokens';
+import { color, commandWidth, corner, font, hair, phone, size, space } from '../ui/tokens';
 import { useSession } from './session';
 import { plainDate, useIdentity } from './words';
 
@@ -15,10 +15,10 @@ const Opener = styled.button`
   display: flex;
   align-items: center;
   gap: ${space(2)};
-  width: min(420px, 46vw);
-  height: 36px;
+  width: min(${commandWidth}, 46vw);
+  height: ${space(9)};
   padding: 0 ${space(3)};
-  border: 1px solid ${color.line};
+  border: ${hair};
   border-radius: ${corner};
   background: ${color.paper};
   color: ${color.quiet};

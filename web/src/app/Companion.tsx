@@ -6,7 +6,19 @@ import styled from 'styled-components';
 import { api, useDo, useLook } from '../api/client';
 import { Button } from '../ui/controls';
 import { Notice, Row, Small, Spread, Stack, Tag } from '../ui/layout';
-import { color, companionWidth, narrow, phone, shadow, size, space } from '../ui/tokens';
+import {
+  barHeight,
+  color,
+  companionWidth,
+  corner,
+  footHeight,
+  hair,
+  narrow,
+  phone,
+  shadow,
+  size,
+  space,
+} from '../ui/tokens';
 import { FullLine } from '../ui/VisitLine';
 import { useMay, useSession } from './session';
 import { dollars, plainDate, sexWord, useIdentity, useTimes } from './words';
@@ -15,14 +27,14 @@ const Side = styled.aside<{ $folded: boolean }>`
   grid-area: companion;
   width: ${companionWidth};
   background: ${color.sheet};
-  border-left: 1px solid ${color.line};
+  border-left: ${hair};
   overflow: auto;
   padding: ${space(4)} ${space(4)} ${space(8)};
   display: ${(p) => (p.$folded ? 'none' : 'block')};
   @media (max-width: ${narrow}) {
     position: fixed;
     z-index: 20;
-    top: 56px;
+    top: ${barHeight};
     right: 0;
     bottom: 0;
     box-shadow: ${shadow};
@@ -33,7 +45,7 @@ const Side = styled.aside<{ $folded: boolean }>`
   }
   @media (max-width: ${phone}) {
     width: 100%;
-    bottom: 62px;
+    bottom: ${footHeight};
   }
   h2 {
     line-height: 1.2;
@@ -50,11 +62,11 @@ const Handle = styled.button`
   position: fixed;
   z-index: 21;
   right: 0;
-  bottom: 84px;
+  bottom: ${space(21)};
   padding: ${space(2)} ${space(3)};
-  border: 1px solid ${color.line};
+  border: ${hair};
   border-right: 0;
-  border-radius: 6px 0 0 6px;
+  border-radius: ${corner} 0 0 ${corner};
   background: ${color.sheet};
   color: ${color.indigo};
   font-weight: 600;

@@ -5,7 +5,21 @@ import styled from 'styled-components';
 import { api, setCsrf, useDo } from '../api/client';
 import { Button, Dialog } from '../ui/controls';
 import { Mono, Small, Spread, Table } from '../ui/layout';
-import { color, companionWidth, font, narrow, phone, size, space, spineWidth } from '../ui/tokens';
+import {
+  barHeight,
+  color,
+  companionWidth,
+  corner,
+  font,
+  footHeight,
+  hair,
+  innerCorner,
+  narrow,
+  phone,
+  size,
+  space,
+  spineWidth,
+} from '../ui/tokens';
 import { CommandBar } from './CommandBar';
 import { Companion } from './Companion';
 import { useKeys } from './keys';
@@ -26,13 +40,13 @@ const SettingsPage = lazy(() => import('../areas/settings/Settings'));
 const Shell = styled.div<{ $folded: boolean }>`
   height: 100%;
   display: grid;
-  grid-template: 'spine top top' 56px 'spine work companion' 1fr / ${spineWidth} minmax(0, 1fr) ${(p) =>
+  grid-template: 'spine top top' ${barHeight} 'spine work companion' 1fr / ${spineWidth} minmax(0, 1fr) ${(p) =>
       p.$folded ? '0' : companionWidth};
   @media (max-width: ${narrow}) {
     grid-template-columns: ${spineWidth} minmax(0, 1fr) 0;
   }
   @media (max-width: ${phone}) {
-    grid-template: 'top top' 56px 'work work' 1fr 'spine spine' 62px / 1fr 0;
+    grid-template: 'top top' ${barHeight} 'work work' 1fr 'spine spine' ${footHeight} / 1fr 0;
   }
   @media print {
     display: block;
@@ -55,10 +69,10 @@ const Spine = styled.nav`
     display: flex;
     flex-direction: column;
     align-items: center;
-    gap: 3px;
+    gap: ${space(0.75)};
     margin: 0 ${space(1.5)};
     padding: ${space(2)} 0;
-    border-radius: 6px;
+    border-radius: ${corner};
     color: ${color.onSpine};
     font-size: ${size.small};
     text-decoration: none;
@@ -96,7 +110,7 @@ const Top = styled.header`
   gap: ${space(4)};
   padding: 0 ${space(5)};
   background: ${color.sheet};
-  border-bottom: 1px solid ${color.line};
+  border-bottom: ${hair};
   min-width: 0;
   > .when {
     text-align: right;
@@ -121,9 +135,9 @@ const Work = styled.main`
 
 const Key = styled.kbd`
   font: ${size.small} ${font.mono};
-  padding: 1px 6px;
-  border: 1px solid ${color.line};
-  border-radius: 4px;
+  padding: 0 ${space(1.5)};
+  border: ${hair};
+  border-radius: ${innerCorner};
   background: ${color.well};
 `;
 

@@ -3,7 +3,7 @@ import styled from 'styled-components';
 import { api, useDo, useLook } from '../api/client';
 import { Button, Field } from '../ui/controls';
 import { Notice, Small, Stack } from '../ui/layout';
-import { color, corner, size, space } from '../ui/tokens';
+import { color, corner, hair, innerCorner, part, signInWidth, size, space } from '../ui/tokens';
 import type { Me } from './session';
 
 const Whole = styled.main`
@@ -14,11 +14,11 @@ const Whole = styled.main`
 `;
 
 const Card = styled.div`
-  width: min(860px, 100%);
+  width: min(${signInWidth}, 100%);
   display: grid;
-  grid-template-columns: repeat(auto-fit, minmax(300px, 1fr));
+  grid-template-columns: repeat(auto-fit, minmax(${part.list}, 1fr));
   background: ${color.sheet};
-  border: 1px solid ${color.line};
+  border: ${hair};
   border-radius: ${corner};
   overflow: hidden;
 `;
@@ -40,7 +40,7 @@ const Who = styled.button`
   width: 100%;
   padding: ${space(1.5)} ${space(2)};
   border: 0;
-  border-radius: 4px;
+  border-radius: ${innerCorner};
   background: none;
   text-align: left;
   cursor: pointer;

@@ -3,7 +3,7 @@
 import styled from 'styled-components';
 import type { Schemas } from '../api/client';
 import { dollars } from '../app/words';
-import { color, font, size, space } from './tokens';
+import { color, font, hair, size, space } from './tokens';
 
 const tone: Record<string, string> = {
   written_off: color.quiet,
@@ -23,7 +23,7 @@ const Bar = styled.div`
   border-radius: 11px;
   overflow: hidden;
   background: ${color.well};
-  border: 1px solid ${color.line};
+  border: ${hair};
   > span {
     min-width: 4px;
     border-right: 2px solid ${color.sheet};

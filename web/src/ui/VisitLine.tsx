@@ -4,7 +4,7 @@
 import { Link } from 'react-router';
 import styled from 'styled-components';
 import type { Schemas } from '../api/client';
-import { color, font, size, space } from './tokens';
+import { color, font, hair, size, space } from './tokens';
 
 type Line = Schemas['LineView'];
 type Mark = Schemas['MarkView'];
@@ -21,7 +21,7 @@ const Strip = styled.span<{ $tight: boolean }>`
     height: 6px;
     border-radius: 2px;
     background: ${color.well};
-    border: 1px solid ${color.line};
+    border: ${hair};
   }
   i[data-state='reached'] {
     background: ${color.kelp};

@@ -3,7 +3,7 @@
 import { type ReactNode, useState } from 'react';
 import * as Aria from 'react-aria-components';
 import styled, { css } from 'styled-components';
-import { color, corner, shadow, size, space } from './tokens';
+import { color, corner, hair, innerCorner, ring, shadow, size, space } from './tokens';
 
 const filled = css`
   background: ${color.indigo};
@@ -23,7 +23,7 @@ export const Button = styled(Aria.Button)<{ $kind?: 'filled' | 'quiet' | 'stop' 
   gap: ${space(2)};
   min-height: 36px;
   padding: ${space(1.5)} ${space(4)};
-  border: 1px solid ${color.line};
+  border: ${hair};
   border-radius: ${corner};
   background: ${color.sheet};
   color: ${color.indigo};
@@ -58,7 +58,7 @@ const box = css`
   background: ${color.sheet};
   &[data-focused] {
     border-color: ${color.indigo};
-    outline: 2px solid ${color.indigo};
+    outline: ${ring};
     outline-offset: 1px;
   }
   &[data-invalid] {
@@ -86,6 +86,10 @@ const Fault = styled.p`
   color: ${color.coral};
 `;
 
+const Aside = styled.span`
+  float: right;
+`;
+
 const Hint = styled.p`
   margin-top: ${space(1)};
   font-size: ${size.small};
@@ -99,6 +103,8 @@ interface FieldProps {
   /** What is wrong with it, in a sentence. */
   fault?: string | undefined;
   hint?: ReactNode;
+  /** A word at the end of the label's line. */
+  aside?: string;
   autoFocus?: boolean;
   placeholder?: string;
   type?: string;
@@ -126,7 +132,12 @@ export function Field(p: FieldProps) {
       aria-label={p.hideLabel ? p.label : undefined}
       onKeyDown={p.onKeyDown}
     >
-      {!p.hideLabel && <Label>{p.label}</Label>}
+      {!p.hideLabel && (
+        <Label>
+          {p.label}
+          {p.aside && <Aside>{p.aside}</Aside>}
+        </Label>
+      )}
       {p.lines ? (
         <Area rows={p.lines} placeholder={p.placeholder ?? ''} />
       ) : (
@@ -157,7 +168,7 @@ const SelectButton = styled(Aria.Button)`
 
 export const Float = styled(Aria.Popover)`
   background: ${color.sheet};
-  border: 1px solid ${color.line};
+  border: ${hair};
   border-radius: ${corner};
   box-shadow: ${shadow};
   min-width: var(--trigger-width);
@@ -171,7 +182,7 @@ export const Options = styled(Aria.ListBox)`
 
 export const Option = styled(Aria.ListBoxItem)`
   padding: ${space(1.5)} ${space(2.5)};
-  border-radius: 4px;
+  border-radius: ${innerCorner};
   cursor: pointer;
   &[data-focused],
   &[data-hovered] {
@@ -227,7 +238,7 @@ const Segments = styled.div`
 
 const Segment = styled(Aria.Radio)`
   padding: ${space(1.5)} ${space(3)};
-  border: 1px solid ${color.line};
+  border: ${hair};
   border-radius: ${corner};
   background: ${color.sheet};
   cursor: pointer;
@@ -282,7 +293,7 @@ const CheckLabel = styled(Aria.Checkbox)`
     height: 18px;
     flex: none;
     border: 1.5px solid ${color.quiet};
-    border-radius: 4px;
+    border-radius: ${innerCorner};
     background: ${color.sheet};
   }
   &[data-selected]::before {
@@ -350,7 +361,7 @@ const TabLine = styled(Aria.TabList)`
   display: flex;
   flex-wrap: wrap;
   gap: ${space(1)};
-  border-bottom: 1px solid ${color.line};
+  border-bottom: ${hair};
   margin-bottom: ${space(4)};
 `;
 
@@ -397,7 +408,7 @@ export function Tabs(p: { label: string; items: TabItem[]; value: string; onChan
 
 const Found = styled(Options)`
   margin-top: ${space(1)};
-  border: 1px solid ${color.line};
+  border: ${hair};
   border-radius: ${corner};
   background: ${color.sheet};
   max-height: 320px;

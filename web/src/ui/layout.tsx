@@ -1,5 +1,5 @@
 import styled from 'styled-components';
-import { color, corner, font, phone, size, space } from './tokens';
+import { color, corner, font, hair, innerCorner, phone, size, space } from './tokens';
 
 export const Page = styled.div`
   padding: ${space(6)} ${space(7)} ${space(10)};
@@ -26,7 +26,7 @@ export const Head = styled.header`
 
 export const Sheet = styled.section`
   background: ${color.sheet};
-  border: 1px solid ${color.line};
+  border: ${hair};
   border-radius: ${corner};
   padding: ${space(4)} ${space(5)};
   margin-bottom: ${space(4)};
@@ -98,7 +98,7 @@ const inkOf = (tone: Tone) =>
 export const Tag = styled.span<{ $tone?: Tone }>`
   display: inline-block;
   padding: 1px ${space(2)};
-  border-radius: 4px;
+  border-radius: ${innerCorner};
   font-size: ${size.small};
   white-space: nowrap;
   background: ${(p) => ground(p.$tone ?? 'plain')};
@@ -122,12 +122,12 @@ export const Table = styled.table`
     font-weight: 400;
     color: ${color.quiet};
     padding: ${space(1.5)} ${space(3)} ${space(1.5)} 0;
-    border-bottom: 1px solid ${color.line};
+    border-bottom: ${hair};
     white-space: nowrap;
   }
   td {
     padding: ${space(2)} ${space(3)} ${space(2)} 0;
-    border-bottom: 1px solid ${color.line};
+    border-bottom: ${hair};
     vertical-align: top;
   }
   tr:last-child td {

@@ -73,13 +73,44 @@ export const font = {
 };
 export const space = (steps: number) => `${steps * 4}px`;
 export const corner = '6px';
+/** The small corner of what lies inside something with a corner. */
+export const innerCorner = '4px';
+/** The one thin line, and the ring of what has the focus. */
+export const hair = '1px solid var(--line)';
+export const ring = '2px solid var(--indigo)';
+export const ringGap = '2px';
+/** The coloured edge that tells a kind or a stage. */
+export const edgeWidth = '5px';
+export const ledge = '6px';
+/** Ground of time that cannot be booked. */
+export const hatch = (ground: string) => `repeating-linear-gradient(135deg, ${ground} 0 6px, transparent 6px 12px)`;
 export const shadow = '0 8px 28px rgba(28, 23, 71, 0.16)';
 export const quick = '120ms';
 export const spineWidth = '84px';
+export const barHeight = '56px';
+/** The spine lying at the bottom of a phone. */
+export const footHeight = '62px';
+export const signInWidth = '860px';
+export const commandWidth = '420px';
 export const companionWidth = '320px';
 /** Below this width the companion folds; below `phone` the spine lies at the bottom. */
 export const narrow = '1100px';
 export const phone = '640px';
+/** Below this width two columns of a page stand below each other. */
+export const half = '900px';
+/** Widths of the parts that pages are laid out from. */
+export const part = {
+  field: '160px',
+  wideField: '190px',
+  lane: '220px',
+  berth: '190px',
+  list: '290px',
+  quay: '310px',
+  pane: '340px',
+};
 /** Schedule: pixels of one minute, and the width of a clinician's column. */
 export const minuteHeight = 2.2;
 export const columnWidth = '186px';
+export const timeWidth = '56px';
+export const columnHead = '76px';
+export const cardInset = '3px';

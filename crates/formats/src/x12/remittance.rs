@@ -114,6 +114,10 @@ fn claim_segment(claim: &mut RemittedClaim, s: &Segment, component: char) -> Res
             let [service, charged, paid, _, units, original] = s.first();
             let mut parts = service.split(component).skip(1);
             let original = original.split(component).nth(1).filter(|c| !c.is_empty()).map(str::to_owned);
+            // Most claims have one line; room for four would be most of the memory of a large file.
+            if claim.lines.is_empty() {
+                claim.lines.reserve_exact(1);
+            }
             claim.lines.push(RemittedLine {
                 service_code: parts.next().unwrap_or("").into(),
                 modifiers: parts.take(4).filter(|m| !m.is_empty()).map(str::to_owned).collect(),
@@ -158,6 +162,7 @@ fn read_adjustments(s: &Segment, out: &mut Vec<Adjustment>) -> Result<(), Locate
     let elements = s.first::<19>();
     let group = AdjustmentGroup::from_code(elements[0])
         .ok_or_else(|| s.wrong(Some(1), "an adjustment group CO, PR, OA or PI"))?;
+    out.reserve_exact(elements[1..].chunks_exact(3).filter(|part| !part[0].is_empty()).count());
     for (triplet, part) in elements[1..].chunks_exact(3).enumerate() {
         let (at, reason, quantity) = (2 + triplet * 3, part[0], part[2]);
         if reason.is_empty() {

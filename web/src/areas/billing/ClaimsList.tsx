@@ -5,7 +5,7 @@ import { useMay, useSession } from '../../app/session';
 import { dollars, plainDate, useIdentity, useTimes } from '../../app/words';
 import { Button, Check, Choose, Dialog } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag, type Tone } from '../../ui/layout';
-import { color } from '../../ui/tokens';
+import { ring, ringGap } from '../../ui/tokens';
 
 const states = [
   { id: '', label: 'All' },
@@ -31,10 +31,10 @@ const Open = styled.button`
   all: unset;
   cursor: pointer;
   text-decoration: underline;
-  text-underline-offset: 3px;
+  text-underline-offset: ${ringGap};
   &:focus-visible {
-    outline: 2px solid ${color.indigo};
-    outline-offset: 2px;
+    outline: ${ring};
+    outline-offset: ${ringGap};
   }
 `;
 
@@ -201,7 +201,7 @@ export function ClaimsList() {
                   </td>
                   <td>{identity(person, visit.callSign)}</td>
                   <td>
-                    <Small>{plainDate(visit.day)}</Small>
+                    <Mono>{plainDate(visit.day)}</Mono>
                   </td>
                   <td>{payer}</td>
                   <td className="number">{dollars(claim.totalCents)}</td>

@@ -6,24 +6,24 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
 import { Button, Dialog } from '../../ui/controls';
-import { Empty, Head, Mono, Notice, Row, Small, Spread, Stack, Tag, WidePage } from '../../ui/layout';
-import { color, corner, size, space } from '../../ui/tokens';
+import { Empty, Head, Mono, Notice, Row, Small, Stack, Tag, WidePage } from '../../ui/layout';
+import { color, corner, hair, half, ledge, part, ring, ringGap, size, space } from '../../ui/tokens';
 import { CompactLine } from '../../ui/VisitLine';
 
 type Present = Schemas['Present'];
 
 const Plan = styled.div`
   display: grid;
-  grid-template-columns: minmax(310px, 1fr) minmax(0, 1.8fr);
+  grid-template-columns: minmax(${part.quay}, 1fr) minmax(0, 1.8fr);
   gap: ${space(6)};
   align-items: start;
-  @media (max-width: 900px) {
+  @media (max-width: ${half}) {
     grid-template-columns: 1fr;
   }
 `;
 
 const Quay = styled.ol`
-  border-left: 6px solid ${color.line};
+  border-left: ${ledge} solid ${color.line};
   padding-left: ${space(4)};
   display: flex;
   flex-direction: column;
@@ -31,24 +31,26 @@ const Quay = styled.ol`
 `;
 
 const Waits = styled.li`
+  display: grid;
+  gap: ${space(1)};
   background: ${color.sheet};
-  border: 1px solid ${color.line};
+  border: ${hair};
   border-radius: ${corner};
   padding: ${space(2.5)} ${space(3)};
 `;
 
 const Berths = styled.div`
   display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(190px, 1fr));
+  grid-template-columns: repeat(auto-fill, minmax(${part.berth}, 1fr));
   gap: ${space(3)};
 `;
 
 const Berth = styled.div`
-  min-height: 128px;
+  min-height: ${space(32)};
   padding: ${space(2.5)} ${space(3)};
   border-radius: ${corner};
-  border: 1px solid ${color.line};
-  border-top: 6px solid ${color.line};
+  border: ${hair};
+  border-top: ${ledge} solid ${color.line};
   background: ${color.sheet};
   &[data-taken='false'] {
     background: transparent;
@@ -76,8 +78,8 @@ const Name = styled.button`
   cursor: pointer;
   font-weight: 600;
   &:focus-visible {
-    outline: 2px solid ${color.indigo};
-    outline-offset: 2px;
+    outline: ${ring};
+    outline-offset: ${ringGap};
   }
 `;
 
@@ -132,19 +134,17 @@ export default function InClinic() {
                 <Row $gap={2}>
                   {who(p)}
                   <Small>{p.card.visit.callSign}</Small>
-                  <Spread />
-                  <Tag $tone={long(p.totalMinutes)}>{p.totalMinutes} min here</Tag>
                 </Row>
                 <Small>
                   {staff(p.card.visit.clinicianId)}, booked <Mono>{times.time(p.card.visit.startsAt)}</Mono>
                 </Small>
-                <Row $gap={2} style={{ marginTop: 8 }}>
-                  <CompactLine line={p.card.line} />
-                  <Spread />
-                  <Small>room in about {p.expectedMinutes ?? 0} min</Small>
+                <Row $gap={2}>
+                  <Tag $tone={long(p.totalMinutes)}>{p.totalMinutes} min here</Tag>
+                  <Small>{p.expectedMinutes ? `room in about ${p.expectedMinutes} min` : 'room now'}</Small>
                 </Row>
+                <CompactLine line={p.card.line} />
                 {may('move_patients') && (
-                  <Row $gap={2} style={{ marginTop: 8 }}>
+                  <Row $gap={2}>
                     <Button
                       onPress={() => setRooming(p)}
                       isDisabled={busy}

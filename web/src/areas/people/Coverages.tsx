@@ -7,13 +7,13 @@ import { useMay, useSession } from '../../app/session';
 import { amountText, plainDate, useTimes } from '../../app/words';
 import { Button, Field, Pick } from '../../ui/controls';
 import { Columns, Mono, Notice, Row, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
-import { color, corner, space } from '../../ui/tokens';
+import { corner, hair, part, space } from '../../ui/tokens';
 import { FindPerson } from './FindPerson';
 
 type View = Schemas['CoverageView'];
 
 const Policy = styled.div`
-  border: 1px solid ${color.line};
+  border: ${hair};
   border-radius: ${corner};
   padding: ${space(3)} ${space(4)};
 `;
@@ -62,6 +62,12 @@ function One({ view, visit, person }: { view: View; visit?: string | undefined; 
           <Mono>{c.subscriberNumber}</Mono>
           {c.groupNumber && <Small>group {c.groupNumber}</Small>}
           {view.countsToday && <Tag $tone="tide">counts today</Tag>}
+        </Row>
+        <Row>
+          <Small>
+            Held by {view.holder}, from {plainDate(c.startsOn)}
+            {c.endsOn && ` to ${plainDate(c.endsOn)}`}
+          </Small>
           <Spread />
           {may('edit_coverage') && (
             <>
@@ -72,12 +78,8 @@ function One({ view, visit, person }: { view: View; visit?: string | undefined; 
             </>
           )}
         </Row>
-        <Small>
-          Held by {view.holder}, from {plainDate(c.startsOn)}
-          {c.endsOn && ` to ${plainDate(c.endsOn)}`}
-        </Small>
         {editing && (
-          <Columns $min="160px">
+          <Columns $min={part.field}>
             <Field
               label="Subscriber number"
               value={number}
@@ -197,7 +199,7 @@ export function Coverages(p: { person: string; views: View[]; visit?: string; se
         >
           <Policy>
             <Stack $gap={4}>
-              <Columns $min="190px">
+              <Columns $min={part.wideField}>
                 <Pick
                   label="Payer"
                   value={payer}

@@ -7,6 +7,7 @@ import { Button, Check, Choose, Field } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { FindPerson } from './FindPerson';
 import { filled, type PersonForm, sexes } from './form';
+import { part } from '../../ui/tokens';
 
 type Person = Schemas['Person'];
 
@@ -65,7 +66,7 @@ export function DetailsForm(p: { person: Person; responsible?: Schemas['PersonCa
       }}
     >
       <Stack $gap={4}>
-        <Columns $min="190px">
+        <Columns $min={part.wideField}>
           {field('firstName', 'First name')}
           {field('lastName', 'Last name')}
           {field('preferredName', 'Preferred name')}
@@ -81,7 +82,7 @@ export function DetailsForm(p: { person: Person; responsible?: Schemas['PersonCa
             onChange={(v) => setForm((f) => ({ ...f, emailDeclined: v }))}
           />
         </Row>
-        <Columns $min="150px">
+        <Columns $min={part.field}>
           {field('addressLine', 'Address')}
           {field('city', 'Town')}
           {field('state', 'State', 'ME')}

@@ -4,6 +4,7 @@ import { plainDate, sexWord } from '../../app/words';
 import { Button, Choose, Field } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { emptyForm, type PersonForm, sexes } from './form';
+import { part } from '../../ui/tokens';
 
 type Card = Schemas['PersonCard'];
 type Twin = Schemas['Twin'];
@@ -38,7 +39,7 @@ export function QuickAdd(p: { typed: string; onDone: (person: Card) => void; onB
       }}
     >
       <Stack $gap={4}>
-        <Columns $min="180px">
+        <Columns $min={part.wideField}>
           <Field
             label="First name"
             value={form.firstName}

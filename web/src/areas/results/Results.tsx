@@ -23,7 +23,7 @@ import {
   WidePage,
 } from '../../ui/layout';
 import styled from 'styled-components';
-import { color, corner, space } from '../../ui/tokens';
+import { color, corner, hair, half, part, space } from '../../ui/tokens';
 import { Trend } from '../../ui/Trend';
 
 type View = Schemas['ResultView'];
@@ -41,10 +41,10 @@ interface Value {
 
 const Split = styled.div`
   display: grid;
-  grid-template-columns: minmax(230px, 290px) minmax(0, 1fr);
+  grid-template-columns: minmax(${part.lane}, ${part.list}) minmax(0, 1fr);
   gap: ${space(5)};
   align-items: start;
-  @media (max-width: 860px) {
+  @media (max-width: ${half}) {
     grid-template-columns: 1fr;
   }
 `;
@@ -55,7 +55,7 @@ const Item = styled.button`
   text-align: left;
   padding: ${space(2.5)} ${space(3)};
   margin-bottom: ${space(2)};
-  border: 1px solid ${color.line};
+  border: ${hair};
   border-radius: ${corner};
   background: ${color.sheet};
   cursor: pointer;

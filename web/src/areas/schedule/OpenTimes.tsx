@@ -4,6 +4,7 @@ import { useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { Button, Dialog, Pick } from '../../ui/controls';
 import { Columns, Empty, Mono, Row, Small, Spread, Stack } from '../../ui/layout';
+import { part } from '../../ui/tokens';
 
 const anyOne = { id: 'any', label: 'Any' };
 
@@ -31,7 +32,7 @@ export function OpenTimes(p: { from: string; onClose: () => void; onTake: (slot:
   return (
     <Dialog title="Open times" open onClose={p.onClose}>
       <Stack $gap={4}>
-        <Columns $min="150px">
+        <Columns $min={part.field}>
           <Pick
             label="Visit type"
             value={type}

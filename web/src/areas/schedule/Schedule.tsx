@@ -9,7 +9,23 @@ import { useMay, useSession } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
 import { Button, Field } from '../../ui/controls';
 import { Empty, Notice, Row, Small, Spread } from '../../ui/layout';
-import { color, columnWidth, font, minuteHeight, phone, size, space } from '../../ui/tokens';
+import {
+  cardInset,
+  color,
+  columnHead,
+  columnWidth,
+  edgeWidth,
+  font,
+  hair,
+  hatch,
+  innerCorner,
+  minuteHeight,
+  phone,
+  ringGap,
+  size,
+  space,
+  timeWidth,
+} from '../../ui/tokens';
 import { CompactLine } from '../../ui/VisitLine';
 import { BookDialog } from './BookDialog';
 import { OpenTimes } from './OpenTimes';
@@ -24,7 +40,7 @@ const Board = styled.div`
   display: grid;
   overflow: auto;
   position: absolute;
-  inset: 76px 0 0 0;
+  inset: ${columnHead} 0 0 0;
   padding: 0 ${space(5)} ${space(6)};
 `;
 
@@ -33,7 +49,7 @@ const HeadCell = styled.div`
   top: 0;
   z-index: 4;
   background: ${color.paper};
-  border-bottom: 1px solid ${color.line};
+  border-bottom: ${hair};
   padding: ${space(1.5)} ${space(2)};
   line-height: 1.25;
   strong {
@@ -60,7 +76,7 @@ const Axis = styled.div`
 
 const Column = styled.div`
   position: relative;
-  border-left: 1px solid ${color.line};
+  border-left: ${hair};
   min-width: 0;
 `;
 
@@ -70,7 +86,7 @@ const Now = styled.div`
   right: 0;
   z-index: 2;
   height: 0;
-  border-top: 2px solid ${color.coral};
+  border-top: ${ringGap} solid ${color.coral};
   pointer-events: none;
 `;
 
@@ -85,14 +101,14 @@ const edge: Record<string, string> = {
 
 const Block = styled.button<{ $pattern: string }>`
   position: absolute;
-  left: 3px;
-  right: 4px;
+  left: ${cardInset};
+  right: ${cardInset};
   overflow: hidden;
-  padding: 2px ${space(2)};
+  padding: ${space(0.5)} ${space(2)};
   text-align: left;
-  border: 1px solid ${color.line};
-  border-left: 5px ${(p) => edge[p.$pattern] ?? 'solid'} ${color.indigo};
-  border-radius: 4px;
+  border: ${hair};
+  border-left: ${edgeWidth} ${(p) => edge[p.$pattern] ?? 'solid'} ${color.indigo};
+  border-radius: ${innerCorner};
   background: ${color.sheet};
   cursor: pointer;
   line-height: 1.25;
@@ -117,27 +133,33 @@ const Block = styled.button<{ $pattern: string }>`
   &[data-over='true'] {
     opacity: 0.8;
   }
-  > div {
-    overflow: hidden;
-    white-space: nowrap;
-    text-overflow: ellipsis;
-  }
+`;
+
+/** The name gives way, the age and the stage do not. */
+const CardLine = styled.div`
+  display: flex;
+  align-items: center;
+  gap: ${space(1)};
+  white-space: nowrap;
+  overflow: hidden;
   strong {
+    min-width: 0;
+    overflow: hidden;
+    text-overflow: ellipsis;
     font-size: ${size.body};
     font-weight: 600;
-    margin-right: ${space(1)};
   }
 `;
 
 const Held = styled.div`
   position: absolute;
-  left: 3px;
-  right: 4px;
-  border-radius: 4px;
-  padding: 2px ${space(2)};
+  left: ${cardInset};
+  right: ${cardInset};
+  border-radius: ${innerCorner};
+  padding: ${space(0.5)} ${space(2)};
   font-size: ${size.small};
   color: ${color.quiet};
-  background: repeating-linear-gradient(135deg, ${color.well} 0 6px, transparent 6px 12px);
+  background: ${hatch(color.well)};
 `;
 
 const stageWord: Record<string, string> = {
@@ -151,7 +173,7 @@ const stageWord: Record<string, string> = {
 };
 
 const Wide = styled.div`
-  width: 168px;
+  width: ${space(42)};
   @media (max-width: ${phone}) {
     display: none;
   }
@@ -246,7 +268,7 @@ export default function Schedule() {
       )}
       {clinicians.length > 0 && (
         <Board
-          style={{ gridTemplateColumns: `56px repeat(${clinicians.length}, minmax(${columnWidth}, 1fr))` }}
+          style={{ gridTemplateColumns: `${timeWidth} repeat(${clinicians.length}, minmax(${columnWidth}, 1fr))` }}
           // Keyboard users scroll the board like any other region.
           tabIndex={0}
           role="region"
@@ -323,14 +345,14 @@ export default function Schedule() {
                       onClick={() => setInHand({ visit: v.visit.id })}
                       title={[v.person.recordNumber, v.visit.reason, v.visit.bookingNote].filter(Boolean).join(' · ')}
                     >
-                      <div>
+                      <CardLine>
                         <strong>{identity(v.person, v.visit.callSign)}</strong>
                         {v.person.age}
-                      </div>
-                      <div style={{ display: 'flex', gap: 4, alignItems: 'center' }}>
+                      </CardLine>
+                      <CardLine>
                         {type?.glyph} {late || stageWord[v.visit.stage] || v.visit.stage}{' '}
                         <CompactLine line={v.line} words={false} />
-                      </div>
+                      </CardLine>
                     </Block>
                   );
                 })}

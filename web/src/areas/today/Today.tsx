@@ -7,7 +7,7 @@ import { useSession } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Empty, Head, Mono, Notice, Page, Small, Spread, Stack } from '../../ui/layout';
-import { color, corner, phone, size, space } from '../../ui/tokens';
+import { color, corner, hair, phone, size, space } from '../../ui/tokens';
 import { CompactLine } from '../../ui/VisitLine';
 
 type Waiting = Schemas['Waiting'];
@@ -24,17 +24,20 @@ const Group = styled.section`
 
 const Rows = styled.ul`
   background: ${color.sheet};
-  border: 1px solid ${color.line};
+  border: ${hair};
   border-radius: ${corner};
 `;
 
 const Item = styled.li`
   display: grid;
-  grid-template-columns: 80px minmax(140px, 1.2fr) minmax(150px, 1.6fr) 232px 150px;
+  grid-template-columns: ${space(20)} minmax(${space(35)}, 1.2fr) minmax(
+      ${space(37.5)},
+      1.6fr
+    ) ${space(58)} ${space(37.5)};
   gap: ${space(3)};
   align-items: center;
   padding: ${space(2)} ${space(4)};
-  border-bottom: 1px solid ${color.line};
+  border-bottom: ${hair};
   &:last-child {
     border-bottom: 0;
   }

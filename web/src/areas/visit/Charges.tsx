@@ -7,15 +7,15 @@ import { useMay } from '../../app/session';
 import { dollars } from '../../app/words';
 import { Button, Field, Finder } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
-import { color, corner, font, space } from '../../ui/tokens';
+import { color, corner, font, hair, space } from '../../ui/tokens';
 
 type Line = Schemas['LineForm'];
 
 const Pointer = styled.button`
-  width: 30px;
-  height: 30px;
+  width: ${space(7.5)};
+  height: ${space(7.5)};
   margin-right: ${space(1)};
-  border: 1px solid ${color.line};
+  border: ${hair};
   border-radius: ${corner};
   background: ${color.sheet};
   font-family: ${font.mono};

@@ -9,18 +9,18 @@ import { Coverages } from '../people/Coverages';
 import { DetailsForm } from '../people/DetailsForm';
 import { Button } from '../../ui/controls';
 import { Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
-import { color, corner, space } from '../../ui/tokens';
+import { color, corner, hair, part, space } from '../../ui/tokens';
 import { Collect } from './Collect';
 
 type View = Schemas['VisitView'];
 
 const Step = styled.section`
   background: ${color.sheet};
-  border: 1px solid ${color.line};
+  border: ${hair};
   border-radius: ${corner};
   padding: ${space(3)} ${space(5)};
   h2 {
-    min-width: 190px;
+    min-width: ${part.wideField};
   }
 `;
 

@@ -7,7 +7,7 @@ import { useMay } from '../../app/session';
 import { dollars, useTimes } from '../../app/words';
 import { Button, Choose, Dialog, Field } from '../../ui/controls';
 import { Columns, Mono, Notice, Row, Small, Spread, Stack, Table } from '../../ui/layout';
-import { space } from '../../ui/tokens';
+import { part, space } from '../../ui/tokens';
 
 const methods = [
   { id: 'card', label: 'Card' },
@@ -99,7 +99,7 @@ export function Collect(p: { visit: string; suggested: string; olderCents?: numb
       }}
     >
       <Stack>
-        <Columns $min="160px">
+        <Columns $min={part.field}>
           <Field label="Amount" name="amount" value={typed} onChange={setAmount} fault={refusal?.fault('amount')} />
           <Choose label="Means" value={method} onChange={setMethod} choices={methods} />
           {method !== 'card' && (

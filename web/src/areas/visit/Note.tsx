@@ -105,7 +105,7 @@ function PartField(p: { visit: string; part: string; label: string; lines: numbe
         onBlur={() => void save()}
         lines={p.lines}
         fault={refusal && !theirs ? refusal.detail : undefined}
-        hint={word}
+        aside={word}
       />
       {theirs && (
         <Notice $tone="brass" role="alert">

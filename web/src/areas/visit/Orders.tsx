@@ -6,18 +6,18 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay } from '../../app/session';
 import { Button, Field, Finder } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Sheet, Small, Spread, Stack, Tag } from '../../ui/layout';
-import { color, corner, space } from '../../ui/tokens';
+import { color, corner, edgeWidth, hair, part, space } from '../../ui/tokens';
 
 type Chart = Schemas['ChartView'];
 type OrderView = Schemas['OrderView'];
 
 const Lane = styled.section`
   display: grid;
-  grid-template-columns: 220px 1fr;
+  grid-template-columns: ${part.lane} 1fr;
   gap: ${space(3)};
   padding: ${space(2.5)} 0;
-  border-top: 1px solid ${color.line};
-  min-height: 62px;
+  border-top: ${hair};
+  min-height: ${space(15)};
   &[data-nowhere='true'] {
     background: ${color.brassGround};
     border-radius: ${corner};
@@ -31,8 +31,8 @@ const Chip = styled.div`
   align-items: center;
   gap: ${space(2)};
   padding: ${space(1)} ${space(2.5)};
-  border: 1px solid ${color.line};
-  border-left: 5px solid ${color.indigo};
+  border: ${hair};
+  border-left: ${edgeWidth} solid ${color.indigo};
   border-radius: ${corner};
   background: ${color.sheet};
   cursor: default;

@@ -5,6 +5,7 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { Button, Check, Field, Finder, Pick } from '../../ui/controls';
 import { Columns, Empty, Mono, Notice, Row, Sheet, Small, Spread, Stack, Tag } from '../../ui/layout';
+import { part } from '../../ui/tokens';
 
 type Chart = Schemas['ChartView'];
 type Product = Schemas['ProductView'];
@@ -79,7 +80,7 @@ function Draft({
             {product.ingredients.join(', ')}, {product.form}
           </Small>
         </Row>
-        <Columns $min="120px">
+        <Columns $min={part.field}>
           <Field label="Dose" value={dose} onChange={setDose} fault={fault('dose')} />
           <Field label="Times a day" value={perDay} onChange={setPerDay} fault={fault('perDay')} />
           <Field label="Days" value={days} onChange={setDays} fault={fault('days')} />
@@ -146,7 +147,7 @@ function One({ item, chart, open }: { item: Schemas['Prescription']; chart: Char
         {draft && <Warnings list={warnings} />}
         {open && draft && (
           <>
-            <Columns $min="200px">
+            <Columns $min={part.wideField}>
               <Pick
                 label="Pharmacy"
                 value={pharmacy}

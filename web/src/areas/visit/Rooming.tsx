@@ -7,6 +7,7 @@ import { useTimes } from '../../app/words';
 import { Button, Choose, Field, Finder } from '../../ui/controls';
 import { Columns, Mono, Notice, Row, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { Trend } from '../../ui/Trend';
+import { part } from '../../ui/tokens';
 
 type Chart = Schemas['ChartView'];
 
@@ -211,7 +212,7 @@ function Allergies({ chart }: { chart: Chart }) {
           }}
         >
           <Stack>
-            <Columns $min="160px">
+            <Columns $min={part.field}>
               <Field
                 label="Substance"
                 name="substance"
@@ -331,7 +332,7 @@ export function Rooming({ view, chart }: { view: Schemas['VisitView']; chart: Ch
         {may('record_vitals') && <QuickLine visit={view.card.visit.id} />}
         <Measurements chart={chart} visit={view.card.visit.id} />
       </Sheet>
-      <Columns $min="340px">
+      <Columns $min={part.pane}>
         <Sheet>
           <h2>Allergies</h2>
           <Allergies chart={chart} />

@@ -1,0 +1,134 @@
+//! A remittance that came in before the demo opens: a payment, a denial, a decision taken back, a sum
+//! outside any claim, and one line that matches nothing of ours.
+
+use crate::World;
+use anyhow::{Context, Result};
+use chrono::Duration;
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use harbor_core::money::Cents;
+use harbor_core::remittance::{
+    Adjustment, AdjustmentGroup, ProviderAdjustment, Remittance, RemittedClaim, RemittedLine,
+};
+use harbor_formats::x12::{Stamp, remittance};
+use harbor_store::rows::{Claim, Person, Visit};
+use harbor_store::{Change, schema};
+
+const PAYER: &str = "SALTM";
+
+fn adjustment(group: AdjustmentGroup, reason: &str, amount: Cents) -> Adjustment {
+    Adjustment { group, reason: reason.into(), amount, quantity: None }
+}
+
+/// The payer's decision on one claim, with one line.
+fn decided(
+    claim: &Claim,
+    visit: &Visit,
+    person: &Person,
+    status: &str,
+    paid: Cents,
+    why: Vec<Adjustment>,
+) -> RemittedClaim {
+    let charged = paid + why.iter().map(|a| a.amount).sum();
+    let share = why.iter().filter(|a| a.group == AdjustmentGroup::PatientResponsibility).map(|a| a.amount).sum();
+    RemittedClaim {
+        claim_number: claim.number.clone(),
+        status: status.into(),
+        charged,
+        paid,
+        patient_share: share,
+        filing_code: "12".into(),
+        payer_claim_number: format!("P{}", claim.number),
+        patient_last: person.last_name.to_uppercase(),
+        patient_first: person.first_name.to_uppercase(),
+        lines: vec![RemittedLine {
+            line_control: format!("{}-1", claim.number),
+            service_code: "IH214".into(),
+            charged,
+            paid,
+            units: "1".into(),
+            service_date: Some(visit.day),
+            adjustments: why,
+            ..RemittedLine::default()
+        }],
+        ..RemittedClaim::default()
+    }
+}
+
+pub async fn build(world: &World, change: &mut Change<'_>) -> Result<()> {
+    use schema::{claims as c, people as p, visits as v};
+    let payer = world.payers.iter().find(|p| p.payer_code == PAYER).context("the payer of the remittance")?;
+    let rows: Vec<(Claim, Visit, Person)> = c::table
+        .inner_join(v::table)
+        .inner_join(p::table.on(p::id.eq(v::person_id)))
+        .filter(c::payer_id.eq(payer.id).and(c::state.eq_any(["accepted", "paid"])))
+        .order((v::starts_at.desc(), c::number))
+        .limit(60)
+        .select((Claim::as_select(), Visit::as_select(), Person::as_select()))
+        .load(change.conn())
+        .await?;
+    let waiting: Vec<_> = rows.iter().filter(|(c, ..)| c.state == "accepted").rev().take(3).collect();
+    let settled = rows.iter().filter(|(c, ..)| c.state == "paid").nth(3).context("a settled claim")?;
+    use AdjustmentGroup::{Contractual, PatientResponsibility};
+    let mut claims = Vec::new();
+    for (n, (claim, visit, person)) in waiting.into_iter().enumerate() {
+        let fee = Cents::new(claim.total_cents);
+        if n == 1 {
+            claims.push(decided(claim, visit, person, "4", Cents::ZERO, vec![adjustment(Contractual, "16", fee)]));
+            continue;
+        }
+        let (off, copay) = (fee.share(3500), Cents::new(2500));
+        let why = vec![adjustment(Contractual, "45", off), adjustment(PatientResponsibility, "3", copay)];
+        claims.push(decided(claim, visit, person, "1", fee - off - copay, why));
+    }
+    // Taken back as it was decided: the same amounts, negative.
+    let (claim, visit, person) = settled;
+    let fee = Cents::new(claim.total_cents);
+    let before = harbor_store::ledger::history(change.conn(), visit.id).await?;
+    let sum = |account| {
+        let decision = before.iter().filter(|(t, _)| t.kind == "decision").flat_map(|(_, entries)| entries);
+        decision.filter(|e| e.account == account).map(|e| e.amount).sum::<Cents>()
+    };
+    let (off, share) = (sum(harbor_core::ledger::Account::WriteOff), sum(harbor_core::ledger::Account::Patient));
+    let why = vec![adjustment(Contractual, "45", -off), adjustment(PatientResponsibility, "3", -share)];
+    claims.push(decided(claim, visit, person, "22", -(fee - off - share), why));
+    // Nobody here has this number: another clinic's, or mistyped by the payer.
+    claims.push(RemittedClaim {
+        claim_number: "C99312".into(),
+        status: "1".into(),
+        charged: Cents::new(9_000),
+        paid: Cents::new(6_200),
+        patient_last: "QUARRY".into(),
+        patient_first: "INEZ".into(),
+        adjustments: vec![adjustment(Contractual, "45", Cents::new(2_800))],
+        ..RemittedClaim::default()
+    });
+    let outside = ProviderAdjustment { reason: "L6".into(), reference: "INTEREST".into(), amount: Cents::new(-140) };
+    let paid: Cents = claims.iter().map(|c| c.paid).sum();
+    let came = crate::at(world.day, 7, 10);
+    let r = Remittance {
+        payer_name: payer.name.to_uppercase(),
+        payer_id: payer.payer_code.clone(),
+        payee_name: "INDIGO HARBOR FAMILY CLINIC".into(),
+        payee_npi: String::new(),
+        trace: format!("EFT{}", world.day.format("%y%m%d")),
+        method: "ACH".into(),
+        date: world.day,
+        amount: paid - outside.amount,
+        claims,
+        provider_adjustments: vec![outside],
+    };
+    let stamp = Stamp {
+        at: (came - Duration::hours(2)).naive_utc(),
+        control: 88_001,
+        production: false,
+        sender: "CAUSEWAY".into(),
+        receiver: "INDIGOHBR".into(),
+    };
+    let text = remittance::write(&stamp, std::slice::from_ref(&r));
+    let now = std::mem::replace(&mut change.now, came);
+    let (document, _) = change.keep_document("835", "in", text.as_bytes()).await?;
+    change.post_remittance(document, &r).await?;
+    change.now = now;
+    Ok(())
+}
