@@ -64,7 +64,7 @@ async fn take(browser: &Browser, login: &str, path: &str, see: &str, click: &str
     } else if !click.is_empty() {
         let (click, tab) = click.split_once('>').unwrap_or((click, ""));
         browser.click(click).await?;
-        browser.see("//aside").await?;
+        browser.see("//h1").await?;
         if !tab.is_empty() {
             browser.tab(tab).await?;
         }

@@ -4,6 +4,9 @@ use crate::ledger::LineDecision;
 use crate::money::Cents;
 use chrono::NaiveDate;
 
+/// Text of a few letters, kept without an allocation of its own: a large file holds millions of them.
+pub type Short = compact_str::CompactString;
+
 coded! {
     /// Why an amount was not paid, by who bears it (X12 CAS01).
     AdjustmentGroup {
@@ -18,7 +21,7 @@ coded! {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Adjustment {
     pub group: AdjustmentGroup,
-    pub reason: String,
+    pub reason: Short,
     pub amount: Cents,
     pub quantity: Option<String>,
 }
@@ -66,12 +69,12 @@ pub fn reason_in_words(code: &str) -> Option<&'static str> {
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct RemittedLine {
     /// The clinic's line control number (REF*6R), when the payer returned it.
-    pub line_control: String,
-    pub service_code: String,
+    pub line_control: Short,
+    pub service_code: Short,
     pub modifiers: Vec<String>,
     pub charged: Cents,
     pub paid: Cents,
-    pub units: String,
+    pub units: Short,
     /// What had been billed, when the payer changed or bundled the service.
     pub original_code: Option<String>,
     pub service_date: Option<NaiveDate>,
@@ -84,17 +87,17 @@ pub struct RemittedLine {
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct RemittedClaim {
     /// The clinic's claim number as it was sent (CLP01).
-    pub claim_number: String,
+    pub claim_number: Short,
     /// CLP02: 1, 2, 3 paid, 4 denied, 22 reversal of an earlier payment, …
-    pub status: String,
+    pub status: Short,
     pub charged: Cents,
     pub paid: Cents,
     pub patient_share: Cents,
-    pub filing_code: String,
-    pub payer_claim_number: String,
-    pub patient_last: String,
-    pub patient_first: String,
-    pub subscriber_number: String,
+    pub filing_code: Short,
+    pub payer_claim_number: Short,
+    pub patient_last: Short,
+    pub patient_first: Short,
+    pub subscriber_number: Short,
     pub adjustments: Vec<Adjustment>,
     pub lines: Vec<RemittedLine>,
     pub remarks: Vec<String>,
@@ -197,7 +200,7 @@ impl Remittance {
                 let difference = line.charged - adjusted - line.paid;
                 if !difference.is_zero() {
                     found.push(Imbalance::Line {
-                        claim: claim.claim_number.clone(),
+                        claim: claim.claim_number.to_string(),
                         line: i + 1,
                         charged: line.charged,
                         adjusted,
@@ -210,7 +213,7 @@ impl Remittance {
             let difference = claim.charged - adjusted - claim.paid;
             if !difference.is_zero() {
                 found.push(Imbalance::Claim {
-                    claim: claim.claim_number.clone(),
+                    claim: claim.claim_number.to_string(),
                     charged: claim.charged,
                     adjusted,
                     paid: claim.paid,

@@ -164,19 +164,19 @@ fn remittances_read() -> Result<()> {
     };
     let claims: Vec<RemittedClaim> = (0..40_000)
         .map(|n| RemittedClaim {
-            claim_number: format!("C{n}"),
+            claim_number: format!("C{n}").into(),
             status: "1".into(),
             charged: Cents::new(19_500),
             paid: Cents::new(10_000),
             patient_share: Cents::new(2_500),
             filing_code: "12".into(),
-            payer_claim_number: format!("P{n}"),
+            payer_claim_number: format!("P{n}").into(),
             patient_last: "FERREIRA-HOLM".into(),
             patient_first: "LUCAN".into(),
-            subscriber_number: format!("SM{n}"),
+            subscriber_number: format!("SM{n}").into(),
             adjustments: vec![],
             lines: vec![RemittedLine {
-                line_control: format!("C{n}-1"),
+                line_control: format!("C{n}-1").into(),
                 service_code: "IH214".into(),
                 charged: Cents::new(19_500),
                 paid: Cents::new(10_000),
@@ -228,21 +228,23 @@ async fn add_people(url: &str, from: usize, to: usize) -> Result<()> {
         names.iter().map(|n| format!("'{}'", harbor_core::people::fold(n))).collect::<Vec<_>>().join(",")
     };
     let first: Vec<&str> = names::WOMEN.iter().chain(&names::MEN).copied().collect();
-    // A syllable behind the last name makes as many different names as a town has.
+    // Two syllables behind the last name make tens of thousands of different names, as a country has.
     let sql = format!(
         "with l as (select array[{}] as first, array[{}] as last, array[{}] as ffirst, array[{}] as flast,
-                    array['', 'son', 'ova', 'berg', 'man', 'ston', 'ley', 'ford', 'dale', 'wick', 'by', 'holm'] as tail)
+                    array['', 'son', 'ova', 'berg', 'man', 'ston', 'ley', 'ford', 'dale', 'wick', 'by', 'holm'] as tail,
+                    array['', '', '', 'a', 'e', 'en', 'er', 'es', 'et', 'i', 'ia', 'ic', 'in', 'is', 'ka', 'ko', 'li', 'lo', 'ma', 'na',
+                          'nen', 'no', 'os', 'ra', 'ric', 'ro', 'sky', 'ta', 'to', 'um'] as tip)
          insert into people (id, record_number, first_name, last_name, birth_date, sex, phone, email_declined, folded)
-         select gen_random_uuid(), 'IH-' || (1000000 + n), first[1 + n % {a}], last[1 + (n / {a}) % {b}] || tail[1 + (n * 7 / 31) % 12],
+         select gen_random_uuid(), 'IH-' || (1000000 + n), first[1 + n % {a}], last[1 + (n / {a}) % {b}] || tail[1 + (n::bigint * 7 / 31) % 12] || tip[1 + (n::bigint * 13 / 47) % 30],
                 date '1930-01-01' + (n::bigint * 7919 % 34000)::integer, case n % 2 when 0 then 'F' else 'M' end, '207555' || lpad((n % 10000)::text, 4, '0'), true,
-                ffirst[1 + n % {a}] || ' ' || flast[1 + (n / {a}) % {b}] || tail[1 + (n * 7 / 31) % 12]
+                ffirst[1 + n % {a}] || ' ' || flast[1 + (n / {a}) % {b}] || tail[1 + (n::bigint * 7 / 31) % 12] || tip[1 + (n::bigint * 13 / 47) % 30]
          from l, generate_series({from}, {to}) as n",
         list(&first), list(&names::LAST), folded(&first), folded(&names::LAST),
         a = first.len(), b = names::LAST.len(),
     );
     diesel::sql_query(sql).execute(&mut conn).await?;
     harbor_store::people::finding::hear_new_words(&mut conn).await?;
-    diesel::sql_query("vacuum analyze people").execute(&mut conn).await?;
+    diesel::sql_query("vacuum analyze people, name_words").execute(&mut conn).await?;
     Ok(())
 }
 

@@ -32,17 +32,17 @@ fn decided(
     let charged = paid + why.iter().map(|a| a.amount).sum();
     let share = why.iter().filter(|a| a.group == AdjustmentGroup::PatientResponsibility).map(|a| a.amount).sum();
     RemittedClaim {
-        claim_number: claim.number.clone(),
+        claim_number: claim.number.as_str().into(),
         status: status.into(),
         charged,
         paid,
         patient_share: share,
         filing_code: "12".into(),
-        payer_claim_number: format!("P{}", claim.number),
-        patient_last: person.last_name.to_uppercase(),
-        patient_first: person.first_name.to_uppercase(),
+        payer_claim_number: format!("P{}", claim.number).into(),
+        patient_last: person.last_name.to_uppercase().into(),
+        patient_first: person.first_name.to_uppercase().into(),
         lines: vec![RemittedLine {
-            line_control: format!("{}-1", claim.number),
+            line_control: format!("{}-1", claim.number).into(),
             service_code: "IH214".into(),
             charged,
             paid,

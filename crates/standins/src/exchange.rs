@@ -114,7 +114,7 @@ fn work(memory: &mut Memory, from: &str, batch: &claim::Batch) {
             // The money that is taken back is kept off a later payment: a forward balance (PLB FB).
             let owed: Cents = back.iter().map(|c| c.paid).sum();
             let forward =
-                ProviderAdjustment { reason: "FB".into(), reference: back[0].claim_number.clone(), amount: owed };
+                ProviderAdjustment { reason: "FB".into(), reference: back[0].claim_number.to_string(), amount: owed };
             pay(memory, from, batch, (id, name), back, vec![forward]);
             if let Some(last) = memory.outgoing.last_mut() {
                 last.released = false;

@@ -132,19 +132,19 @@ pub fn decide(claim: &Claim) -> RemittedClaim {
     };
     RemittedClaim {
         claim_number: if ending(&claim.subscriber_number) == "84" {
-            format!("X{}", claim.number)
+            format!("X{}", claim.number).into()
         } else {
-            claim.number.clone()
+            claim.number.as_str().into()
         },
         status: if refusal.is_some() { "4".into() } else { "1".into() },
         charged: claim.total(),
         paid: lines.iter().map(|l| l.paid).sum(),
         patient_share: lines.iter().map(share).sum(),
         filing_code: "12".into(),
-        payer_claim_number: payer_number(claim),
-        patient_last: person.last.clone(),
-        patient_first: person.first.clone(),
-        subscriber_number: claim.subscriber_number.clone(),
+        payer_claim_number: payer_number(claim).into(),
+        patient_last: person.last.as_str().into(),
+        patient_first: person.first.as_str().into(),
+        subscriber_number: claim.subscriber_number.as_str().into(),
         adjustments: vec![],
         lines,
         remarks: vec![],
@@ -154,11 +154,11 @@ pub fn decide(claim: &Claim) -> RemittedClaim {
 fn decide_line(claim: &Claim, line: &ClaimLine, refusal: Option<&str>, copay_left: &mut Cents) -> RemittedLine {
     use AdjustmentGroup::{Contractual, PatientResponsibility};
     let base = RemittedLine {
-        line_control: line.control.clone(),
-        service_code: line.code.clone(),
+        line_control: line.control.as_str().into(),
+        service_code: line.code.as_str().into(),
         modifiers: line.modifiers.clone(),
         charged: line.fee,
-        units: line.units.to_string(),
+        units: line.units.to_string().into(),
         service_date: Some(line.service_date),
         ..RemittedLine::default()
     };

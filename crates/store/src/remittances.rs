@@ -113,7 +113,7 @@ impl Change<'_> {
     async fn post_claim(&mut self, row: &Remittance, i: usize, c: &core::RemittedClaim) -> Result<bool> {
         let ours: Option<(Claim, Visit)> = claims::table
             .inner_join(visits::table)
-            .filter(claims::number.eq(&c.claim_number))
+            .filter(claims::number.eq(c.claim_number.as_str()))
             .select((Claim::as_select(), Visit::as_select()))
             .first(self.conn())
             .await
@@ -148,7 +148,7 @@ impl Change<'_> {
                 format!("{} {word}: paid {} of {} (trace {}).", row.payer_name, c.paid, c.charged, row.trace);
             self.claim_happened(claim.id, event, &sentence, &reasons).await?;
             if !c.payer_claim_number.is_empty() {
-                self.set_payer_claim_number(claim.id, &c.payer_claim_number).await?;
+                self.set_payer_claim_number(claim.id, c.payer_claim_number.as_str()).await?;
             }
         } else if !c.paid.is_zero() {
             self.hold_unmatched(row, i, c.paid).await?;
@@ -156,11 +156,11 @@ impl Change<'_> {
         let remitted = RemittedClaim {
             id: Uuid::now_v7(),
             remittance_id: row.id,
-            claim_number: c.claim_number.clone(),
+            claim_number: c.claim_number.to_string(),
             claim_id: ours.as_ref().map(|(claim, _)| claim.id),
             patient_name: format!("{}, {}", c.patient_last, c.patient_first),
-            subscriber_number: c.subscriber_number.clone(),
-            status: c.status.clone(),
+            subscriber_number: c.subscriber_number.to_string(),
+            status: c.status.to_string(),
             charged_cents: c.charged.get(),
             paid_cents: c.paid.get(),
             share_cents: c.patient_share.get(),

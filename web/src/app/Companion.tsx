@@ -1,6 +1,7 @@
 /** The person or visit in hand, in every area, with the next action as the one filled button. */
 
-import { ChevronRight, X } from 'lucide-react';
+import { ChevronDown, ChevronRight, ChevronUp, X } from 'lucide-react';
+import { useEffect, useState } from 'react';
 import { useLocation, useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { api, useDo, useLook } from '../api/client';
@@ -10,7 +11,6 @@ import {
   barHeight,
   color,
   companionWidth,
-  corner,
   footHeight,
   hair,
   narrow,
@@ -18,8 +18,9 @@ import {
   shadow,
   size,
   space,
+  stripHeight,
 } from '../ui/tokens';
-import { FullLine } from '../ui/VisitLine';
+import { CompactLine, FullLine } from '../ui/VisitLine';
 import { useMay, useSession } from './session';
 import { dollars, plainDate, sexWord, useIdentity, useTimes } from './words';
 
@@ -34,7 +35,7 @@ const Side = styled.aside<{ $folded: boolean }>`
   @media (max-width: ${narrow}) {
     position: fixed;
     z-index: 20;
-    top: ${barHeight};
+    top: calc(${barHeight} + ${stripHeight});
     right: 0;
     bottom: 0;
     box-shadow: ${shadow};
@@ -58,25 +59,34 @@ const Side = styled.aside<{ $folded: boolean }>`
   }
 `;
 
+/** What stands in for the companion while it is folded: a strip that covers nothing. */
 const Handle = styled.button`
-  position: fixed;
-  z-index: 21;
-  right: 0;
-  bottom: ${space(21)};
-  padding: ${space(2)} ${space(3)};
-  border: ${hair};
-  border-right: 0;
-  border-radius: ${corner} 0 0 ${corner};
-  background: ${color.sheet};
-  color: ${color.indigo};
-  font-weight: 600;
-  cursor: pointer;
+  grid-area: hand;
   display: none;
+  align-items: center;
+  gap: ${space(3)};
+  height: ${stripHeight};
+  padding: 0 ${space(5)};
+  border: 0;
+  border-bottom: ${hair};
+  background: ${color.sheet};
+  color: ${color.ink};
+  text-align: left;
+  white-space: nowrap;
+  overflow: hidden;
+  cursor: pointer;
+  strong {
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
   &[data-folded='true'] {
-    display: block;
+    display: flex;
   }
   @media (max-width: ${narrow}) {
-    display: block;
+    display: flex;
+  }
+  @media (max-width: ${phone}) {
+    padding: 0 ${space(3)};
   }
 `;
 
@@ -134,6 +144,9 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
   );
   const navigate = useNavigate();
   const { pathname } = useLocation();
+  // On a narrow screen the companion lies over the work, until something is chosen in it.
+  const [open, setOpen] = useState(false);
+  useEffect(() => setOpen(false), [pathname]);
   const times = useTimes();
   const identity = useIdentity();
   const may = useMay();
@@ -149,21 +162,24 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
       <Handle
         type="button"
         data-folded={folded}
-        onClick={(event) => {
+        aria-expanded={open}
+        onClick={() => {
           fold(false);
-          const side = event.currentTarget.nextElementSibling as HTMLElement;
-          side.dataset['open'] = side.dataset['open'] === 'true' ? 'false' : 'true';
+          setOpen(!open);
         }}
       >
-        {identity(card, v?.callSign)}
+        <strong>{identity(card, v?.callSign)}</strong>
+        {look.data && <CompactLine line={look.data.card.line} />}
+        <Spread />
+        {open ? <ChevronUp size={18} aria-hidden /> : <ChevronDown size={18} aria-hidden />}
       </Handle>
-      <Side $folded={folded} aria-label="In hand">
+      <Side $folded={folded} data-open={open} aria-label="In hand">
         <Stack $gap={4}>
           <div>
             <Row $gap={1}>
               <Small>{v ? `${times.day(v.startsAt)}, ${times.time(v.startsAt)}` : 'In hand'}</Small>
               <Spread />
-              <Button $kind="quiet" aria-label="Fold away" onPress={() => fold(true)}>
+              <Button $kind="quiet" aria-label="Fold away" onPress={() => (fold(true), setOpen(false))}>
                 <ChevronRight size={18} aria-hidden />
               </Button>
               <Button $kind="quiet" aria-label="Put away" onPress={() => setInHand(null)}>

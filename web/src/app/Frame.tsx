@@ -40,13 +40,15 @@ const SettingsPage = lazy(() => import('../areas/settings/Settings'));
 const Shell = styled.div<{ $folded: boolean }>`
   height: 100%;
   display: grid;
-  grid-template: 'spine top top' ${barHeight} 'spine work companion' 1fr / ${spineWidth} minmax(0, 1fr) ${(p) =>
-      p.$folded ? '0' : companionWidth};
+  grid-template: 'spine top top' ${barHeight} 'spine hand hand' auto 'spine work companion' 1fr / ${spineWidth} minmax(
+      0,
+      1fr
+    ) ${(p) => (p.$folded ? '0' : companionWidth)};
   @media (max-width: ${narrow}) {
     grid-template-columns: ${spineWidth} minmax(0, 1fr) 0;
   }
   @media (max-width: ${phone}) {
-    grid-template: 'top top' ${barHeight} 'work work' 1fr 'spine spine' ${footHeight} / 1fr 0;
+    grid-template: 'top top' ${barHeight} 'hand hand' auto 'work work' 1fr 'spine spine' ${footHeight} / 1fr 0;
   }
   @media print {
     display: block;
@@ -146,8 +148,8 @@ const areas = [
   { to: '/schedule', word: 'Schedule', icon: CalendarDays, phone: 'on' },
   { to: '/in-clinic', word: 'In clinic', icon: Activity, phone: 'on' },
   { to: '/people', word: 'People', icon: Users, phone: 'on' },
-  { to: '/results', word: 'Results', icon: FlaskConical, phone: 'off', needs: 'see_chart' },
-  { to: '/billing', word: 'Billing', icon: Receipt, phone: 'off', needs: 'see_charges' },
+  { to: '/results', word: 'Results', icon: FlaskConical, phone: 'on', needs: 'see_chart' },
+  { to: '/billing', word: 'Billing', icon: Receipt, phone: 'on', needs: 'see_charges' },
   { to: '/settings', word: 'Settings', icon: Gear, phone: 'off' },
 ];
 

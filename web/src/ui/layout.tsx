@@ -138,6 +138,11 @@ export const Table = styled.table`
     font-family: ${font.mono};
     white-space: nowrap;
   }
+  @media (max-width: ${phone}) {
+    .wide {
+      display: none;
+    }
+  }
   tr[data-selected='true'] td {
     background: ${color.selected};
   }

@@ -88,6 +88,7 @@ export const shadow = '0 8px 28px rgba(28, 23, 71, 0.16)';
 export const quick = '120ms';
 export const spineWidth = '84px';
 export const barHeight = '56px';
+export const stripHeight = '40px';
 /** The spine lying at the bottom of a phone. */
 export const footHeight = '62px';
 export const signInWidth = '860px';

@@ -82,13 +82,14 @@ pub struct Fit {
     pub why: Vec<String>,
 }
 
-/// How far a typed word is from a word of a name; nothing when they have nothing in common.
-fn word_distance(typed: &str, name: &str) -> Option<(u32, &'static str)> {
-    if typed == name {
-        Some((0, ""))
-    } else if name.starts_with(typed) {
-        Some((1, ""))
-    } else if typed.len() > 3
+/// How far a typed word is from a word of a name that it is, or begins.
+fn plain_distance(typed: &str, name: &str) -> Option<(u32, &'static str)> {
+    name.starts_with(typed).then_some((u32::from(typed != name), ""))
+}
+
+/// How far a typed word is from a word of a name that is spelt or sounds like it.
+fn alike_distance(typed: &str, name: &str) -> Option<(u32, &'static str)> {
+    if typed.len() > 3
         && (strsim::osa_distance(typed, name) <= typed.len() / 4 || strsim::jaro_winkler(typed, name) >= 0.9)
     {
         Some((4, "spelt like "))
@@ -120,8 +121,12 @@ pub fn fit(terms: &SearchTerms, person: &Findable) -> Option<Fit> {
         }
     };
     for typed in &terms.words {
-        let best = words.iter().filter_map(|(kind, word)| word_distance(typed, word).map(|d| (d, *kind, word)));
-        let ((distance, likeness), kind, word) = best.min_by_key(|((distance, _), _, _)| *distance)?;
+        let nearest = |distance: fn(&str, &str) -> Option<(u32, &'static str)>| {
+            let all = words.iter().filter_map(|(kind, word)| distance(typed, word).map(|d| (d, *kind, word)));
+            all.min_by_key(|((distance, _), _, _)| *distance)
+        };
+        // Slips and sounds cost more to hear than beginnings, and count only where none is.
+        let ((distance, likeness), kind, word) = nearest(plain_distance).or_else(|| nearest(alike_distance))?;
         found.distance += distance;
         because(match (likeness, kind) {
             ("", "last name" | "first name") => kind.to_owned(),

@@ -278,7 +278,7 @@ fn put_adjustments(w: &mut Writer, adjustments: &[Adjustment]) {
         for six in run.chunks(6) {
             let mut elements = vec![run[0].group.code().to_owned()];
             for a in six {
-                elements.extend([a.reason.clone(), a.amount.to_x12(), a.quantity.clone().unwrap_or_default()]);
+                elements.extend([a.reason.to_string(), a.amount.to_x12(), a.quantity.clone().unwrap_or_default()]);
             }
             w.put("CAS", &elements.iter().map(String::as_str).collect::<Vec<_>>());
         }

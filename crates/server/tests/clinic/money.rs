@@ -16,7 +16,7 @@ fn file(claim_number: &str, trace: &str, paid: i64) -> String {
         quantity: None,
     };
     let line = RemittedLine {
-        line_control: format!("{claim_number}-1"),
+        line_control: format!("{claim_number}-1").into(),
         service_code: "IH214".into(),
         charged: Cents::new(19_500),
         paid: Cents::new(10_000),

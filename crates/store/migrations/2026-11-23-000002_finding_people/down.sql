@@ -1,3 +1,4 @@
+alter function similarity_op(text, text) cost 1;
 drop trigger keep_name_words on people;
 drop function keep_name_words;
 drop table name_words;

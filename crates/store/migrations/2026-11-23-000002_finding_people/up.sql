@@ -25,6 +25,8 @@ create table name_words (
     sounds text[]
 );
 create index name_words_like on name_words using gin ((word collate "default") gin_trgm_ops);
+-- Likeness costs far more than the planner believes; told so, it asks the index also of a young table.
+alter function similarity_op(text, text) cost 500;
 create index name_words_sounds on name_words using gin (sounds);
 create index name_words_unheard on name_words (word) where sounds is null;
 

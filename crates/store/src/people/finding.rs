@@ -19,7 +19,7 @@ use std::cmp::Reverse;
 use uuid::Uuid;
 
 /// So many are looked at before the best are chosen; more than that, and the search must say more.
-const CANDIDATES: i64 = 200;
+const CANDIDATES: i64 = 100;
 /// So many words of names are tried for one typed word.
 const MEANINGS: i32 = 300;
 
@@ -168,10 +168,10 @@ async fn by_digits(conn: &mut Conn, digits: &str) -> Result<Vec<Uuid>> {
     let from_start = format!("{digits}%");
     let from_end: String = digits.chars().rev().chain(['%']).collect();
     let found: Vec<Found> = diesel::sql_query(
-        "(select id from people where phone like $1 limit 200) union
-         (select id from people where reverse(phone) like $2 limit 200) union
-         (select id from people where other_phone like $1 limit 200) union
-         (select id from people where reverse(other_phone) like $2 limit 200) union
+        "(select id from people where phone like $1 limit 100) union
+         (select id from people where reverse(phone) like $2 limit 100) union
+         (select id from people where other_phone like $1 limit 100) union
+         (select id from people where reverse(other_phone) like $2 limit 100) union
          select id from people where record_number = 'IH-' || $3 union
          select person_id from coverages where subscriber_number = $3",
     )

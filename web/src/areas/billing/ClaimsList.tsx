@@ -122,7 +122,7 @@ export function ClaimsList() {
         <Choose label="State" hideLabel value={state} onChange={setState} choices={states} />
         <Spread />
         {may('claims') && (
-          <>
+          <Row $gap={2}>
             <Button onPress={() => setChosen(ready)}>Choose all {ready.length} ready</Button>
             <Button isDisabled={busy || picked.length === 0} onPress={() => void batch(true)}>
               Check only
@@ -135,7 +135,7 @@ export function ClaimsList() {
             >
               Send {picked.length > 0 ? `${picked.length}, ${dollars(total)}` : 'a batch'}
             </Button>
-          </>
+          </Row>
         )}
       </Row>
       {refusal && (

@@ -51,7 +51,7 @@ export default function PersonPage() {
                       </Mono>
                     </td>
                     <td>{v.visit.reason}</td>
-                    <td>{clinic.staff.find((s) => s.id === v.visit.clinicianId)?.name}</td>
+                    <td className="wide">{clinic.staff.find((s) => s.id === v.visit.clinicianId)?.name}</td>
                     <td>
                       <CompactLine line={v.line} />
                     </td>

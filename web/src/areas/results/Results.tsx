@@ -45,7 +45,7 @@ const Split = styled.div`
   gap: ${space(5)};
   align-items: start;
   @media (max-width: ${half}) {
-    grid-template-columns: 1fr;
+    grid-template-columns: minmax(0, 1fr);
   }
 `;
 
@@ -99,7 +99,7 @@ function Detail({ view }: { view: View }) {
                 <th className="number">Value</th>
                 <th />
                 <th>Usual range</th>
-                <th>Earlier</th>
+                <th className="wide">Earlier</th>
               </tr>
             </thead>
             <tbody>
@@ -134,7 +134,7 @@ function Detail({ view }: { view: View }) {
                         {v.low ?? ''}–{v.high ?? ''}
                       </Mono>
                     </td>
-                    <td>
+                    <td className="wide">
                       <Row $gap={2}>
                         <Trend
                           values={[...earlier.map((e) => e.number), ...(v.number === null ? [] : [v.number])]}

@@ -172,6 +172,19 @@ const stageWord: Record<string, string> = {
   left: 'left',
 };
 
+const Day = styled.h1`
+  font-size: ${size.head};
+  line-height: 1.2;
+  white-space: nowrap;
+  @media (max-width: ${phone}) {
+    font-size: 0;
+    &::after {
+      font-size: ${size.head};
+      content: attr(data-short);
+    }
+  }
+`;
+
 const Wide = styled.div`
   width: ${space(42)};
   @media (max-width: ${phone}) {
@@ -226,7 +239,7 @@ export default function Schedule() {
     <>
       <Bar>
         <Row $gap={2} style={{ flexWrap: 'nowrap' }}>
-          <h1 style={{ fontSize: size.head, lineHeight: 1.2 }}>{data?.words ?? ''}</h1>
+          <Day data-short={data ? times.day(`${day}T17:00:00Z`) : ''}>{data?.words ?? ''}</Day>
           <Spread />
           <Wide>
             <Field

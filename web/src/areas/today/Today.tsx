@@ -30,10 +30,9 @@ const Rows = styled.ul`
 
 const Item = styled.li`
   display: grid;
-  grid-template-columns: ${space(20)} minmax(${space(35)}, 1.2fr) minmax(
-      ${space(37.5)},
-      1.6fr
-    ) ${space(58)} ${space(37.5)};
+  grid-template-columns:
+    ${space(20)} minmax(${space(35)}, 1.2fr) minmax(${space(37.5)}, 1.6fr)
+    ${space(58)} ${space(37.5)};
   gap: ${space(3)};
   align-items: center;
   padding: ${space(2)} ${space(4)};

@@ -1,3 +1,4 @@
+import { X } from 'lucide-react';
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { Button, Dialog, Finder } from '../../ui/controls';
@@ -43,10 +44,10 @@ export function Diagnoses(p: { visit: string; diagnoses: Schemas['VisitDiagnosis
   return (
     <Stack>
       {p.diagnoses.map((d, i) => (
-        <Row key={d.code} data-diagnosis={d.code}>
+        <Row key={d.code} data-diagnosis={d.code} style={{ flexWrap: 'nowrap' }}>
           <Tag>{d.position}</Tag>
           <Mono>{d.code}</Mono>
-          <span style={{ flex: 1, minWidth: 180 }}>{d.title}</span>
+          <span style={{ flex: 1, minWidth: 0 }}>{d.title}</span>
           {!p.fixed && (
             <>
               {i > 0 && (
@@ -60,7 +61,7 @@ export function Diagnoses(p: { visit: string; diagnoses: Schemas['VisitDiagnosis
                 onPress={() => void set(codes.filter((c) => c !== d.code))}
                 isDisabled={busy}
               >
-                Remove
+                <X size={16} aria-hidden />
               </Button>
             </>
           )}

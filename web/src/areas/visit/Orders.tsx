@@ -6,7 +6,7 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay } from '../../app/session';
 import { Button, Field, Finder } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Sheet, Small, Spread, Stack, Tag } from '../../ui/layout';
-import { color, corner, edgeWidth, hair, part, space } from '../../ui/tokens';
+import { color, corner, edgeWidth, hair, part, phone, space } from '../../ui/tokens';
 
 type Chart = Schemas['ChartView'];
 type OrderView = Schemas['OrderView'];
@@ -18,6 +18,9 @@ const Lane = styled.section`
   padding: ${space(2.5)} 0;
   border-top: ${hair};
   min-height: ${space(15)};
+  @media (max-width: ${phone}) {
+    grid-template-columns: minmax(0, 1fr);
+  }
   &[data-nowhere='true'] {
     background: ${color.brassGround};
     border-radius: ${corner};

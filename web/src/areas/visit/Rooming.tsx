@@ -93,8 +93,8 @@ export function Measurements({ chart, visit }: { chart: Chart; visit?: string })
           <th>Measure</th>
           <th>Latest</th>
           <th />
-          <th>When</th>
-          <th>Earlier</th>
+          <th className="wide">When</th>
+          <th className="wide">Earlier</th>
           <th />
         </tr>
       </thead>
@@ -118,10 +118,10 @@ export function Measurements({ chart, visit }: { chart: Chart; visit?: string })
                 )}
                 {latest.typed && <Small> from {latest.typed}</Small>}
               </td>
-              <td>
+              <td className="wide">
                 <Small>{times.full(latest.takenAt)}</Small>
               </td>
-              <td>
+              <td className="wide">
                 <Trend values={all.map((m) => m.tenths / 10).reverse()} label={`${label}, earlier values`} />
               </td>
               <td>
