@@ -114,7 +114,7 @@ impl Change<'_> {
     pub async fn strike_measurement(&mut self, id: Uuid, visit: &Visit) -> Result<()> {
         use measurements as m;
         let now = self.now;
-        let n = diesel::update(m::table.filter(m::id.eq(id).and(m::visit_id.eq(visit.id))))
+        let n = diesel::update(m::table.filter(m::id.eq(id).and(m::visit_id.eq(visit.id)).and(m::struck_at.is_null())))
             .set(m::struck_at.eq(now))
             .execute(self.conn())
             .await?;
@@ -153,7 +153,7 @@ impl Change<'_> {
     pub async fn end_allergy(&mut self, person: Uuid, id: Uuid) -> Result<()> {
         use allergies as a;
         let now = self.now;
-        let n = diesel::update(a::table.filter(a::id.eq(id).and(a::person_id.eq(person))))
+        let n = diesel::update(a::table.filter(a::id.eq(id).and(a::person_id.eq(person)).and(a::ended_at.is_null())))
             .set(a::ended_at.eq(now))
             .execute(self.conn())
             .await?;

@@ -2,7 +2,7 @@
 
 use crate::rows::*;
 use crate::schema::{lab_reports, order_diagnoses, orders, pharmacies, prescriptions};
-use crate::{Change, Conn, Result, StoreError};
+use crate::{Change, Conn, Result, StoreError, people};
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
@@ -103,6 +103,49 @@ pub async fn reports_of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<LabR
         .select(LabReport::as_select())
         .load(conn)
         .await?)
+}
+
+/// A report with everything that is looked at beside it.
+#[derive(Debug)]
+pub struct Unreviewed {
+    pub report: LabReport,
+    pub person: Option<Person>,
+    pub order: Option<Order>,
+    /// The report that a corrected one replaces.
+    pub before: Option<LabReport>,
+    /// The person's other reports that stand, newest first.
+    pub earlier: Vec<LabReport>,
+}
+
+/// All reports that wait for their reviewer, gathered in five queries however many there are.
+pub async fn unreviewed_with_context(conn: &mut Conn) -> Result<Vec<Unreviewed>> {
+    use lab_reports as r;
+    let waiting = unreviewed(conn).await?;
+    let persons = people::by_id(conn, waiting.iter().filter_map(|w| w.person_id)).await?;
+    let wanted: Vec<Uuid> = waiting.iter().filter_map(|w| w.order_id).collect();
+    let rows: Vec<Order> =
+        orders::table.filter(orders::id.eq_any(wanted)).select(Order::as_select()).load(conn).await?;
+    let replaced: Vec<Uuid> = waiting.iter().filter_map(|w| w.replaces).collect();
+    let before: Vec<LabReport> =
+        r::table.filter(r::id.eq_any(replaced)).select(LabReport::as_select()).load(conn).await?;
+    let earlier: Vec<LabReport> = r::table
+        .filter(r::person_id.eq_any(persons.keys().copied().collect::<Vec<_>>()).and(r::replaced.eq(false)))
+        .order(r::issued_at.desc())
+        .select(LabReport::as_select())
+        .load(conn)
+        .await?;
+    let whole = |report: LabReport| Unreviewed {
+        person: report.person_id.and_then(|id| persons.get(&id).cloned()),
+        order: rows.iter().find(|o| Some(o.id) == report.order_id).cloned(),
+        before: before.iter().find(|b| Some(b.id) == report.replaces).cloned(),
+        earlier: earlier
+            .iter()
+            .filter(|e| report.person_id.is_some() && e.person_id == report.person_id && e.id != report.id)
+            .cloned()
+            .collect(),
+        report,
+    };
+    Ok(waiting.into_iter().map(whole).collect())
 }
 
 pub async fn report(conn: &mut Conn, id: Uuid) -> Result<LabReport> {

@@ -10,6 +10,7 @@ use diesel::prelude::*;
 use diesel::sql_types;
 use diesel_async::RunQueryDsl;
 use harbor_core::people::fold;
+use std::collections::HashMap;
 use uuid::Uuid;
 
 /// All names of a person, folded, as the search reads them.
@@ -29,6 +30,10 @@ pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Person> {
 
 pub async fn many(conn: &mut Conn, ids: &[Uuid]) -> Result<Vec<Person>> {
     Ok(people::table.filter(people::id.eq_any(ids)).select(Person::as_select()).load(conn).await?)
+}
+
+pub async fn by_id(conn: &mut Conn, ids: impl Iterator<Item = Uuid>) -> Result<HashMap<Uuid, Person>> {
+    Ok(many(conn, &ids.collect::<Vec<_>>()).await?.into_iter().map(|p| (p.id, p)).collect())
 }
 
 /// What a form may set on a person; every field is checked before it comes here.

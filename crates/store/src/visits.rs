@@ -8,7 +8,13 @@ use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::{MoveRefusal, Stage};
 use harbor_core::schedule::{Shift, Span, Wish, call_sign, may_book};
+use std::collections::HashMap;
 use uuid::Uuid;
+
+pub async fn many(conn: &mut Conn, ids: &[Uuid]) -> Result<HashMap<Uuid, Visit>> {
+    let rows: Vec<Visit> = visits::table.filter(visits::id.eq_any(ids)).select(Visit::as_select()).load(conn).await?;
+    Ok(rows.into_iter().map(|v| (v.id, v)).collect())
+}
 
 pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Visit> {
     visits::table.find(id).select(Visit::as_select()).first(conn).await.optional()?.ok_or(StoreError::NotFound("visit"))

@@ -16,6 +16,7 @@ use harbor_store::claims as store;
 use harbor_store::rows::{Batch, Claim, Visit};
 use harbor_store::{Conn, coverage, people, visits};
 use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
@@ -38,18 +39,18 @@ pub struct ClaimsAsked {
 
 async fn view(conn: &mut Conn, state: &State, claims: Vec<Claim>) -> Result<Vec<ClaimView>, Problem> {
     let payers = coverage::payers(conn).await?;
-    let mut out = Vec::new();
-    for claim in claims {
-        let visit = visits::get(conn, claim.visit_id).await?;
-        let person = people::get(conn, visit.person_id).await?;
-        out.push(ClaimView {
+    let of: HashMap<Uuid, Visit> = visits::many(conn, &claims.iter().map(|c| c.visit_id).collect::<Vec<_>>()).await?;
+    let persons = people::by_id(conn, of.values().map(|v| v.person_id)).await?;
+    let whole = |claim: Claim| {
+        let visit = of.get(&claim.visit_id)?.clone();
+        Some(ClaimView {
             payer: payers.iter().find(|p| p.id == claim.payer_id).map(|p| p.name.clone()).unwrap_or_default(),
-            person: PersonCard::of(&person, state.today()),
+            person: PersonCard::of(persons.get(&visit.person_id)?, state.today()),
             visit,
             claim,
-        });
-    }
-    Ok(out)
+        })
+    };
+    Ok(claims.into_iter().filter_map(whole).collect())
 }
 
 #[utoipa::path(get, path = "/api/claims", params(ClaimsAsked), responses((status = 200, body = Vec<ClaimView>)))]

@@ -7,6 +7,7 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::fields;
+use harbor_store::orders::Unreviewed;
 use harbor_store::rows::{LabReport, Order};
 use harbor_store::{orders, people};
 use serde::{Deserialize, Serialize};
@@ -34,44 +35,23 @@ pub struct EarlierValue {
 
 #[utoipa::path(get, path = "/api/results", responses((status = 200, body = Vec<ResultView>)))]
 pub async fn list(state: Data<State>) -> Answer<Vec<ResultView>> {
-    let mut conn = state.store.reader().await?;
-    let mut out = Vec::new();
-    for report in orders::unreviewed(&mut conn).await? {
-        let person = match report.person_id {
-            Some(id) => Some(people::get(&mut conn, id).await?),
-            None => None,
-        };
-        let order = match report.order_id {
-            Some(id) => Some(orders::order(&mut conn, id).await?),
-            None => None,
-        };
-        let before = match report.replaces {
-            Some(id) => Some(orders::report(&mut conn, id).await?),
-            None => None,
-        };
-        let mut earlier = Vec::new();
-        if let Some(p) = &person {
-            for old in orders::reports_of_person(&mut conn, p.id)
-                .await?
-                .into_iter()
-                .filter(|r| r.id != report.id && !r.replaced)
-            {
-                for v in old.content.as_array().into_iter().flatten() {
-                    if let (Some(loinc), Some(number)) = (v["loinc"].as_str(), v["number"].as_f64()) {
-                        earlier.push(EarlierValue { loinc: loinc.into(), at: old.issued_at, number });
-                    }
-                }
-            }
-        }
-        out.push(ResultView {
-            person: person.map(|p| PersonCard::of(&p, state.today())),
-            order,
-            earlier,
-            before,
-            report,
-        });
-    }
-    Ok(Json(out))
+    let waiting = orders::unreviewed_with_context(&mut *state.store.reader().await?).await?;
+    let view = |w: Unreviewed| ResultView {
+        person: w.person.map(|p| PersonCard::of(&p, state.today())),
+        earlier: w.earlier.iter().flat_map(values).collect(),
+        order: w.order,
+        before: w.before,
+        report: w.report,
+    };
+    Ok(Json(waiting.into_iter().map(view).collect()))
+}
+
+/// The numbers of a report.
+fn values(report: &LabReport) -> Vec<EarlierValue> {
+    let number = |v: &serde_json::Value| {
+        Some(EarlierValue { loinc: v["loinc"].as_str()?.into(), at: report.issued_at, number: v["number"].as_f64()? })
+    };
+    report.content.as_array().into_iter().flatten().filter_map(number).collect()
 }
 
 #[derive(Debug, Deserialize, ToSchema)]

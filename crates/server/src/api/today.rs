@@ -10,7 +10,7 @@ use harbor_core::arrival::Stage;
 use harbor_core::permissions::Role;
 use harbor_core::visit_line::{Mark, visit_line};
 use harbor_core::work_list::{Standing, task};
-use harbor_store::{facts, jobs, orders, people, remittances, visits};
+use harbor_store::{facts, jobs, orders, remittances, visits};
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -133,18 +133,13 @@ async fn unseen_results(
     state: &State,
     me: &Me,
 ) -> Result<Vec<(u8, Waiting)>, crate::problem::Problem> {
-    let reports = orders::unreviewed(conn).await?;
-    let ids: Vec<Uuid> = reports.iter().filter_map(|r| r.person_id).collect();
-    let persons = people::many(conn, &ids).await?;
     let mut out = Vec::new();
-    for r in reports {
-        if let Some(order) = r.order_id {
-            let order = orders::order(conn, order).await?;
-            if order.orderer_id != me.staff.id {
-                continue;
-            }
+    for w in orders::unreviewed_with_context(conn).await? {
+        if w.order.is_some_and(|order| order.orderer_id != me.staff.id) {
+            continue;
         }
-        let person = persons.iter().find(|p| Some(p.id) == r.person_id).map(|p| PersonCard::of(p, state.today()));
+        let r = w.report;
+        let person = w.person.map(|p| PersonCard::of(&p, state.today()));
         let sentence = match (&person, r.status.as_str()) {
             (None, _) => format!("Result {} belongs to nobody for certain.", r.number),
             (_, "corrected") => "A corrected result replaces an earlier one.".into(),

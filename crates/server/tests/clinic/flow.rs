@@ -4,7 +4,7 @@ use crate::{Hand, id};
 use harbor_demo::testing::Product;
 use serde_json::{Value, json};
 
-async fn visit_of(hand: &Hand, name: &str) -> (String, String) {
+pub async fn visit_of(hand: &Hand, name: &str) -> (String, String) {
     let person = id(&hand.person(name).await);
     let visits = hand.get(&format!("/api/people/{person}/visits")).await;
     let today = visits.as_array().unwrap().iter().find(|v| v["visit"]["day"] == "2026-11-23").expect("a visit today");

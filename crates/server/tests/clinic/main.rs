@@ -3,6 +3,8 @@
 mod access;
 mod bad_input;
 mod booking;
+mod chart;
+mod day;
 mod flow;
 mod guards;
 mod line;
