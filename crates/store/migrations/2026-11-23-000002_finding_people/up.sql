@@ -4,13 +4,19 @@
 drop index people_folded, people_sounds, people_phone;
 alter table people drop column sounds;
 
--- Every word of every name, with the birth year and the birth date as words of their own.
-alter table people add column find_words text[] not null generated always as (
-    string_to_array(trim(folded), ' ')
-        || case when birth_date is null then '{}'::text[] else array[
-            'year ' || extract(year from birth_date)::integer,
-            'date ' || (birth_date - date '2000-01-01')] end
-) stored;
+-- Every word of every name, the first one to four letters of each, the birth year and the birth date:
+-- a search is then a few words that all must be there.
+create function find_words(folded text, birth_date date) returns text[] language sql immutable parallel safe as $$
+    select array(
+        select distinct found from unnest(string_to_array(trim(folded), ' ')) as word, lateral unnest(array[
+            word, '^' || left(word, 1), '^' || left(word, 2), '^' || left(word, 3), '^' || left(word, 4)]) as found
+        where word <> ''
+    ) || case when birth_date is null then '{}'::text[] else array[
+        'year ' || extract(year from birth_date)::integer,
+        'date ' || (birth_date - date '2000-01-01')] end
+$$;
+alter table people add column find_words text[] not null
+    generated always as (find_words(folded, birth_date)) stored;
 create index people_find_words on people using gin (find_words) with (fastupdate = off);
 create index people_in_order on people (last_name, first_name, birth_date);
 

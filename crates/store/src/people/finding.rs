@@ -1,16 +1,17 @@
 //! Finding people among any number of them.
 //!
-//! Names are made of few different words (`name_words`), however many people there are. What was typed
-//! is first turned into the words it may mean there: whole, as a beginning, spelt or sounding alike.
-//! People are then found by whole words in one inverted index, which also holds birth years and dates.
+//! One inverted index holds the words of everybody's names, their first letters, birth years and birth
+//! dates. Slips and sounds are looked for among the different words that names are made of
+//! (`name_words`), which are few however many people there are; people then by those words.
 
 use crate::rows::Person;
 use crate::schema::{coverages, name_words, people};
 use crate::{Conn, Result};
 use chrono::NaiveDate;
+use diesel::dsl::sql;
 use diesel::pg::Pg;
 use diesel::prelude::*;
-use diesel::sql_types;
+use diesel::sql_types::{self, Bool, Text};
 use diesel_async::RunQueryDsl;
 use harbor_core::people::{
     Findable, Fit, Likeness, SearchTerms, TWIN_THRESHOLD, TwinScore, fit, fold, sounds, twin_score,
@@ -19,9 +20,9 @@ use std::cmp::Reverse;
 use uuid::Uuid;
 
 /// So many are looked at before the best are chosen; more than that, and the search must say more.
-const CANDIDATES: i64 = 100;
-/// So many words of names are tried for one typed word.
-const MEANINGS: i32 = 300;
+const CANDIDATES: i64 = 60;
+/// So many first letters of each word are words of the index themselves.
+const BEGINNING: usize = 4;
 
 /// Tells the database how words sound that it has not heard yet.
 pub async fn hear_new_words(conn: &mut Conn) -> Result<()> {
@@ -48,20 +49,6 @@ struct Meaning {
     n: i32,
     #[diesel(sql_type = sql_types::Text)]
     word: String,
-}
-
-/// The words of names that each typed word may be the beginning of.
-async fn beginnings(conn: &mut Conn, typed: &[String]) -> Result<Vec<Vec<String>>> {
-    let found: Vec<Meaning> = diesel::sql_query(
-        "select t.n::integer as n, m.word from unnest($1) with ordinality as t(typed, n), lateral (
-             select word from name_words where word >= t.typed collate \"C\" and word < (t.typed || chr(1114111)) collate \"C\"
-             order by word limit $2) m",
-    )
-    .bind::<sql_types::Array<sql_types::Text>, _>(typed)
-    .bind::<sql_types::Integer, _>(MEANINGS)
-    .load(conn)
-    .await?;
-    Ok(by_word(typed.len(), found))
 }
 
 /// The words of names that are spelt or sound like each typed word, the nearest first.
@@ -104,7 +91,7 @@ pub async fn search(conn: &mut Conn, terms: &SearchTerms, limit: usize) -> Resul
     if terms.is_empty() {
         return Ok(vec![]);
     }
-    let mut rows = Vec::new();
+    let mut rows = begin_so(conn, terms).await?;
     let add = |rows: &mut Vec<Person>, more: Vec<Person>| {
         for p in more {
             if !rows.iter().any(|r| r.id == p.id) {
@@ -112,41 +99,57 @@ pub async fn search(conn: &mut Conn, terms: &SearchTerms, limit: usize) -> Resul
             }
         }
     };
-    if terms.words.is_empty() {
-        add(&mut rows, candidates(conn, terms, &[]).await?);
-    } else {
-        // Whole names first, so that no crowd of longer names keeps them out.
+    if (rows.len() as i64) == CANDIDATES && !terms.words.is_empty() {
+        // Whole names too, so that no crowd of longer names keeps them out.
         let whole: Vec<Vec<String>> = terms.words.iter().map(|w| vec![w.clone()]).collect();
-        add(&mut rows, candidates(conn, terms, &whole).await?);
-        if (rows.len() as i64) < CANDIDATES {
-            let meanings = beginnings(conn, &terms.words).await?;
-            if meanings != whole {
-                add(&mut rows, candidates(conn, terms, &meanings).await?);
-            }
-            if rows.len() < limit.min(5) {
-                let mut either = alike(conn, &terms.words).await?;
-                either.iter_mut().zip(meanings).for_each(|(a, b)| a.extend(b));
-                add(&mut rows, candidates(conn, terms, &either).await?);
-            }
-        }
+        add(&mut rows, have_one_of_each(conn, terms, &whole).await?);
+    }
+    let dated = terms.birth_date.is_some() || terms.birth_year.is_some();
+    if !terms.words.is_empty() && (rows.is_empty() || (rows.len() < limit.min(5) && !dated)) {
+        let mut near = alike(conn, &terms.words).await?;
+        // One word may be begun right and the other misspelt.
+        near.iter_mut().zip(&terms.words).for_each(|(near, word)| near.push(beginning(word)));
+        add(&mut rows, have_one_of_each(conn, terms, &near).await?);
     }
     ranked(conn, terms, rows, limit).await
 }
 
-/// People that have, for each typed word, one of its meanings among their names, and fit the rest.
-async fn candidates(conn: &mut Conn, terms: &SearchTerms, meanings: &[Vec<String>]) -> Result<Vec<Person>> {
-    if meanings.iter().any(Vec::is_empty) {
-        return Ok(vec![]);
+/// The word of the index for the first letters of a typed word.
+fn beginning(word: &str) -> String {
+    format!("^{}", word.chars().take(BEGINNING).collect::<String>())
+}
+
+type Asked = people::BoxedQuery<'static, Pg>;
+
+/// People of whose names one begins with each typed word, and who fit the rest.
+async fn begin_so(conn: &mut Conn, terms: &SearchTerms) -> Result<Vec<Person>> {
+    let mut query = who_fit(conn, terms).await?;
+    if !terms.words.is_empty() {
+        query = query.filter(people::find_words.contains(terms.words.iter().map(|w| beginning(w)).collect::<Vec<_>>()));
     }
-    let mut query = people::table.select(Person::as_select()).into_boxed::<Pg>();
-    for words in meanings {
+    for word in terms.words.iter().filter(|w| w.chars().count() > BEGINNING) {
+        // Folded words hold letters and digits alone.
+        query = query.filter(sql::<Bool>("' ' || folded like ").bind::<Text, _>(format!("% {word}%")));
+    }
+    Ok(query.select(Person::as_select()).limit(CANDIDATES).load(conn).await?)
+}
+
+/// People that have one word of each list in the index, and fit the rest.
+async fn have_one_of_each(conn: &mut Conn, terms: &SearchTerms, lists: &[Vec<String>]) -> Result<Vec<Person>> {
+    let mut query = who_fit(conn, terms).await?;
+    for words in lists {
         query = query.filter(people::find_words.overlaps_with(words.clone()));
     }
-    if let Some(date) = terms.birth_date {
-        query = query.filter(people::find_words.contains(vec![date_word(date)]));
-    }
-    if let Some(year) = terms.birth_year {
-        query = query.filter(people::find_words.contains(vec![year_word(year)]));
+    Ok(query.select(Person::as_select()).limit(CANDIDATES).load(conn).await?)
+}
+
+/// What the search says besides names.
+async fn who_fit(conn: &mut Conn, terms: &SearchTerms) -> Result<Asked> {
+    let mut query = people::table.into_boxed::<Pg>();
+    let year = terms.birth_year.map(year_word);
+    let dates: Vec<String> = terms.birth_date.map(date_word).into_iter().chain(year).collect();
+    if !dates.is_empty() {
+        query = query.filter(people::find_words.contains(dates));
     }
     if let Some(record) = &terms.record_number {
         query = query.filter(people::record_number.eq(record.clone()));
@@ -154,7 +157,7 @@ async fn candidates(conn: &mut Conn, terms: &SearchTerms, meanings: &[Vec<String
     if let Some(digits) = &terms.digits {
         query = query.filter(people::id.eq_any(by_digits(conn, digits).await?));
     }
-    Ok(query.limit(CANDIDATES).load(conn).await?)
+    Ok(query)
 }
 
 #[derive(QueryableByName)]
