@@ -29,6 +29,8 @@ coded! {
         Claims = "claims", "make batches and post remittances";
         TakeMoney = "take_money", "take payments";
         SeeAudit = "see_audit", "read the record of looks";
+        MergePeople = "merge_people", "merge two records of one person, and part them again";
+        SetClinic = "set_clinic", "change the clinic's settings";
     }
 }
 
@@ -51,7 +53,8 @@ impl Role {
             EditCharges => &[Clinician, Biller, Manager],
             SetPrices | Claims => &[Biller, Manager],
             TakeMoney => &[FrontDesk, Biller, Manager],
-            SeeAudit => &[Manager],
+            SeeAudit | SetClinic => &[Manager],
+            MergePeople => &[FrontDesk, Manager],
         };
         holders.contains(&self)
     }

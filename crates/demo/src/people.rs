@@ -5,7 +5,7 @@ use anyhow::Result;
 use chrono::{DateTime, Datelike, NaiveDate, Utc};
 use diesel_async::RunQueryDsl;
 use harbor_store::people::folded_names;
-use harbor_store::rows::{Allergy, Coverage, Medicine, NoneKnown, Person, Problem};
+use harbor_store::rows::{Allergy, Consent, Coverage, Medicine, NoneKnown, Person, Problem, Registration, Relation};
 use harbor_store::{Conn, schema};
 use uuid::Uuid;
 
@@ -58,6 +58,8 @@ fn add(world: &mut World, s: &Sketch) -> Uuid {
         self_pay_told_by: None,
         deceased_on: None,
         folded: String::new(),
+        patient: true,
+        merged_into: None,
         version: 1,
         created_at: at,
     };
@@ -218,6 +220,75 @@ fn other_names(world: &mut World) {
     }
 }
 
+/// What was agreed to on the day of registration; some changed their mind about text messages later.
+fn consents(world: &mut World, p: &Person) -> Vec<Consent> {
+    let n = world.chance.below(10);
+    let mut out = Vec::new();
+    let mut say = |world: &mut World, kind: &str, given: bool, at: DateTime<Utc>| {
+        let id = world.ids.fresh();
+        out.push(Consent {
+            id,
+            person_id: p.id,
+            kind: kind.into(),
+            given,
+            recorded_at: at,
+            recorded_by: "Casimir Holt".into(),
+        });
+    };
+    let at = p.created_at;
+    if p.privacy_notice_at.is_some() {
+        say(world, "privacy_notice", true, at);
+    }
+    say(world, "text", n != 3, at);
+    say(world, "voice", n < 6, at);
+    say(world, "email", p.email.is_some() && n != 5, at);
+    if n == 7 {
+        say(world, "text", false, at + chrono::Duration::days(60));
+    }
+    out
+}
+
+fn registration(n: usize, p: &Person) -> Registration {
+    let adult = p.responsible_id.is_none();
+    let pick = |list: &[&str]| list[n * 7 % list.len()].to_owned();
+    Registration {
+        person_id: p.id,
+        marital_status: if adult {
+            pick(&["married", "single", "partnered", "married", "widowed", "divorced"])
+        } else {
+            String::new()
+        },
+        race: pick(&["declined", "white", "several", "black", "asian", "other"]),
+        ethnicity: pick(&["not_hispanic", "declined", "hispanic", "not_hispanic"]),
+        occupation: if adult {
+            pick(&["teacher", "boat builder", "retired", "cook", "nurse", "driver", "accountant"])
+        } else {
+            String::new()
+        },
+        interpreter: n % 29 == 11,
+        heard_from: pick(&["a neighbour", "family", "the town's web page", "another doctor"]),
+        restricted: n == 40,
+        ..Registration::default()
+    }
+}
+
+/// Those of one responsible party are brothers and sisters, and its children.
+fn relations(world: &World) -> Vec<Relation> {
+    let mut out = Vec::new();
+    let mut link = |a: Uuid, b: Uuid, kind: &str| out.push(Relation { person_id: a, other_id: b, kind: kind.into() });
+    for p in &world.people {
+        let Some(party) = p.responsible_id else { continue };
+        let grown = p.birth_date.and_then(|b| world.day.years_since(b)).is_some_and(|y| y >= 18);
+        let (here, there) = if grown { ("child", "parent") } else { ("parent", "child") };
+        link(p.id, party, here);
+        link(party, p.id, there);
+        for other in world.people.iter().filter(|o| o.responsible_id == Some(party) && o.id != p.id) {
+            link(p.id, other.id, "sibling");
+        }
+    }
+    out
+}
+
 async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
     let at = crate::at(world.day, 9, 0) - chrono::Duration::days(90);
     let by = "Petra Lindqvist".to_owned();
@@ -315,6 +386,17 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
     diesel::sql_query(format!("select setval('record_numbers', {})", 10_001 + world.people.len()))
         .execute(conn)
         .await?;
+    let consents: Vec<Consent> = world.people.clone().iter().flat_map(|p| consents(world, p)).collect();
+    for chunk in consents.chunks(1000) {
+        diesel::insert_into(schema::consents::table).values(chunk).execute(conn).await?;
+    }
+    let more: Vec<Registration> = world.people.iter().enumerate().map(|(n, p)| registration(n, p)).collect();
+    for chunk in more.chunks(500) {
+        diesel::insert_into(schema::registrations::table).values(chunk).execute(conn).await?;
+    }
+    for chunk in relations(world).chunks(1000) {
+        diesel::insert_into(schema::relations::table).values(chunk).execute(conn).await?;
+    }
     for chunk in world.coverages.chunks(500) {
         diesel::insert_into(schema::coverages::table).values(chunk).execute(conn).await?;
     }

@@ -57,6 +57,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
         clearing_house: "Causeway Exchange".into(),
         clearing_house_id: "CAUSEWAY".into(),
         production: false,
+        required_fields: harbor_core::people::USUALLY_REQUIRED.iter().map(|f| f.code().to_owned()).collect(),
     };
     diesel::insert_into(schema::clinic::table).values(&clinic).execute(conn).await?;
 

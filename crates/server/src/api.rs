@@ -13,6 +13,7 @@ pub mod note;
 pub mod orders;
 pub mod people;
 pub mod prescribing;
+pub mod registration;
 pub mod remittances;
 pub mod results;
 pub mod schedule;

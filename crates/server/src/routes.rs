@@ -53,7 +53,16 @@ table! {
     put "/api/people/{id}" Needs(EditPeople) => people::save;
     get "/api/people/{id}/visits" Needs(SeePeople) => people::visits;
     get "/api/people/{id}/looks" Needs(SeeAudit) => people::looks;
-    post "/api/people/{id}/privacy-notice" Needs(EditPeople) => people::privacy_notice;
+    post "/api/people/{id}/consents" Needs(EditPeople) => registration::consent;
+    post "/api/people/{id}/household" Needs(EditPeople) => registration::link;
+    delete "/api/people/{id}/household/{other}" Needs(EditPeople) => registration::unlink;
+    post "/api/people/{id}/moved-along" Needs(EditPeople) => registration::move_along;
+    post "/api/people/{id}/merge" Needs(MergePeople) => registration::merge;
+    delete "/api/merges/{id}" Needs(MergePeople) => registration::part;
+    post "/api/people/{id}/open-chart" Needs(SeeChart) => registration::open_chart;
+    post "/api/addresses" Needs(EditPeople) => registration::address;
+    get "/api/settings/required-fields" SignedIn => registration::required;
+    put "/api/settings/required-fields" Needs(SetClinic) => registration::set_required;
     post "/api/people/{id}/self-pay" Needs(EditCoverage) => people::self_pay;
     get "/api/people/{id}/coverages" Needs(SeePeople) => coverage::list;
     post "/api/people/{id}/coverages" Needs(EditCoverage) => coverage::add;

@@ -5,6 +5,7 @@
 //! [`laboratory`] say, so that every branch can be shown and tested. `GET /` is a page that shows what
 //! came in and lets a person play the other side.
 
+pub mod address;
 pub mod card;
 pub mod exchange;
 pub mod laboratory;
@@ -106,6 +107,7 @@ fn routes(config: &mut web::ServiceConfig) {
         .route("/exchange/files", web::get().to(exchange::give))
         .route("/exchange/benefits", web::post().to(exchange::benefits))
         .route("/pharmacy/fhir", web::post().to(pharmacy::prescription))
+        .route("/addresses", web::post().to(address::check))
         .route("/card/charges", web::post().to(card::charge));
 }
 

@@ -1,5 +1,6 @@
 //! Gathers the facts of many visits at once, for the visit line.
 
+use crate::people::registration::{Registrations, has_address};
 use crate::rows::{Claim, Coverage, Person, Visit};
 use crate::{Conn, Result, charges, claims, coverage, ledger, orders, people};
 use chrono::NaiveDate;
@@ -11,7 +12,6 @@ use harbor_core::coverage::{Fact, Verdict, verdicts};
 use harbor_core::diagnoses::DiagnosisIndex;
 use harbor_core::ledger::Balances;
 use harbor_core::money::Cents;
-use harbor_core::people::{RecordFacts, Sex, gaps};
 use harbor_core::visit_line::{BenefitsState, Pays, Reached, VisitFacts};
 use std::collections::HashMap;
 use uuid::Uuid;
@@ -70,24 +70,6 @@ pub fn answer_to_json(a: &harbor_core::coverage::BenefitAnswer) -> serde_json::V
     })
 }
 
-/// What a person's record lacks on a day.
-pub fn record_gaps(p: &Person, on: NaiveDate) -> Vec<(&'static str, &'static str)> {
-    let facts = RecordFacts {
-        birth_date: p.birth_date,
-        sex: p.sex.as_deref().and_then(Sex::from_code),
-        has_address: has_address(p),
-        has_phone: p.phone.is_some() || p.other_phone.is_some(),
-        has_email_or_declined: p.email.is_some() || p.email_declined,
-        has_responsible_party: p.responsible_id.is_some(),
-        privacy_notice: p.privacy_notice_at.is_some(),
-    };
-    gaps(&facts, on)
-}
-
-fn has_address(p: &Person) -> bool {
-    !p.address_line.is_empty() && !p.city.is_empty() && !p.state.is_empty() && !p.postal_code.is_empty()
-}
-
 /// Loads everything about these visits in a fixed number of queries.
 pub async fn gather(conn: &mut Conn, visits: Vec<Visit>, index: &DiagnosisIndex) -> Result<Vec<Gathered>> {
     let ids: Vec<Uuid> = visits.iter().map(|v| v.id).collect();
@@ -96,6 +78,7 @@ pub async fn gather(conn: &mut Conn, visits: Vec<Visit>, index: &DiagnosisIndex)
     person_ids.dedup();
     let persons: HashMap<Uuid, Person> =
         people::many(conn, &person_ids).await?.into_iter().map(|p| (p.id, p)).collect();
+    let registrations = Registrations::load(conn, &person_ids).await?;
     let policies = coverage::of_people(conn, &person_ids).await?;
     let holder_ids: Vec<Uuid> = policies.iter().filter_map(|c| c.holder_id).collect();
     let holders: HashMap<Uuid, Person> =
@@ -200,7 +183,7 @@ pub async fn gather(conn: &mut Conn, visits: Vec<Visit>, index: &DiagnosisIndex)
             charged: reached(visit.charged_at, visit.charged_by.as_ref()),
             claimed: reached(visit.claimed_at, visit.claimed_by.as_ref()),
             settled: reached(visit.settled_at, visit.settled_by.as_ref()),
-            registration_gaps: record_gaps(&person, visit.day).into_iter().map(|(_, word)| word).collect(),
+            registration_gaps: registrations.gaps(&person, visit.day).iter().map(|f| f.label()).collect(),
             benefits: match (&policy, check) {
                 (None, _) => BenefitsState::NotNeeded,
                 (Some(_), None) => BenefitsState::NotAsked,

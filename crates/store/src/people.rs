@@ -1,8 +1,11 @@
 //! People: adding, changing, and (in [`finding`]) finding them.
 
 pub mod finding;
+pub mod household;
+pub mod merging;
+pub mod registration;
 
-use crate::rows::Person;
+use crate::rows::{Person, Registration};
 use crate::schema::people;
 use crate::{Change, Conn, Result, StoreError};
 use chrono::NaiveDate;
@@ -48,6 +51,7 @@ pub struct Details {
     pub birth_date: Option<NaiveDate>,
     pub sex: Option<String>,
     pub phone: Option<String>,
+    pub other_phone: Option<String>,
     pub email: Option<String>,
     pub email_declined: bool,
     pub address_line: String,
@@ -60,6 +64,9 @@ pub struct Details {
     pub usual_clinician_id: Option<Uuid>,
     pub chart_alert: String,
     pub billing_note: String,
+    pub deceased_on: Option<NaiveDate>,
+    /// False for somebody who only answers for a patient, or holds a policy.
+    pub patient: bool,
 }
 
 #[derive(QueryableByName)]
@@ -75,7 +82,7 @@ pub(crate) async fn next(conn: &mut Conn, sequence: &'static str) -> Result<i64>
 }
 
 impl Change<'_> {
-    pub async fn add_person(&mut self, d: &Details) -> Result<Person> {
+    pub async fn add_person(&mut self, d: &Details, more: Registration) -> Result<Person> {
         let number = next(self.conn(), "record_numbers").await?;
         let folded = folded_names(&d.first_name, &d.middle_name, &d.last_name, &d.preferred_name, &d.former_name);
         let row = Person {
@@ -89,7 +96,7 @@ impl Change<'_> {
             birth_date: d.birth_date,
             sex: d.sex.clone(),
             phone: d.phone.clone(),
-            other_phone: None,
+            other_phone: d.other_phone.clone(),
             email: d.email.clone(),
             email_declined: d.email_declined,
             address_line: d.address_line.clone(),
@@ -105,20 +112,26 @@ impl Change<'_> {
             privacy_notice_at: None,
             self_pay_told_at: None,
             self_pay_told_by: None,
-            deceased_on: None,
+            deceased_on: d.deceased_on,
             folded,
+            patient: d.patient,
+            merged_into: None,
             version: 1,
             created_at: self.now,
         };
         diesel::insert_into(people::table).values(&row).execute(self.conn()).await?;
         finding::hear_new_words(self.conn()).await?;
+        self.keep_registration(Registration { person_id: row.id, ..more }).await?;
         self.audit("added", "person", row.id, Some(row.id), row.record_number.clone());
         self.tell("person", row.id);
         Ok(row)
     }
 
     /// Saves details over the version that the form was filled from.
-    pub async fn save_person(&mut self, id: Uuid, version: i32, d: &Details) -> Result<Person> {
+    pub async fn save_person(&mut self, id: Uuid, version: i32, d: &Details, more: Registration) -> Result<Person> {
+        if let Some(party) = d.responsible_id {
+            self.refuse_wrong_party(id, party).await?;
+        }
         let folded = folded_names(&d.first_name, &d.middle_name, &d.last_name, &d.preferred_name, &d.former_name);
         let saved = diesel::update(people::table.filter(people::id.eq(id).and(people::version.eq(version))))
             .set((d, people::folded.eq(folded), people::version.eq(version + 1)))
@@ -129,6 +142,10 @@ impl Change<'_> {
         match saved {
             Some(row) => {
                 finding::hear_new_words(self.conn()).await?;
+                self.keep_registration(Registration { person_id: id, ..more }).await?;
+                if let Some(day) = row.deceased_on {
+                    self.end_coverage_at_death(id, day).await?;
+                }
                 self.audit("changed", "person", id, Some(id), "details");
                 self.tell("person", id);
                 Ok(row)
@@ -138,15 +155,6 @@ impl Change<'_> {
                 Err(StoreError::Stale { current: serde_json::to_value(current).unwrap_or_default() })
             }
         }
-    }
-
-    /// Records that the privacy notice was given.
-    pub async fn give_privacy_notice(&mut self, id: Uuid) -> Result<()> {
-        let now = self.now;
-        diesel::update(people::table.find(id)).set(people::privacy_notice_at.eq(now)).execute(self.conn()).await?;
-        self.audit("gave privacy notice", "person", id, Some(id), "");
-        self.tell("person", id);
-        Ok(())
     }
 
     /// Records that the person was told that payment is due at the visit.

@@ -2,7 +2,8 @@
 
 /// A row that can be read, inserted and sent.
 macro_rules! row {
-    ($table:ident $name:ident { $($(#[$meta:meta])* $field:ident: $kind:ty,)+ }) => {
+    ($(#[$outer:meta])* $table:ident $name:ident { $($(#[$meta:meta])* $field:ident: $kind:ty,)+ }) => {
+        $(#[$outer])*
         #[derive(
             Debug, Clone, PartialEq, diesel::Queryable, diesel::Selectable, diesel::Insertable,
             serde::Serialize, utoipa::ToSchema,

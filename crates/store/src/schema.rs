@@ -129,6 +129,29 @@ diesel::table! {
         clearing_house -> Text,
         clearing_house_id -> Text,
         production -> Bool,
+        required_fields -> Array<Text>,
+    }
+}
+
+diesel::table! {
+    chart_openings (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        staff_id -> Uuid,
+        staff_name -> Text,
+        reason -> Text,
+        at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    consents (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        kind -> Text,
+        given -> Bool,
+        recorded_at -> Timestamptz,
+        recorded_by -> Text,
     }
 }
 
@@ -318,6 +341,52 @@ diesel::table! {
 }
 
 diesel::table! {
+    merges (id) {
+        id -> Uuid,
+        kept_id -> Uuid,
+        gone_id -> Uuid,
+        moved -> Jsonb,
+        stayed -> Jsonb,
+        merged_at -> Timestamptz,
+        merged_by -> Text,
+        undone_at -> Nullable<Timestamptz>,
+        undone_by -> Nullable<Text>,
+    }
+}
+
+diesel::table! {
+    registrations (person_id) {
+        person_id -> Uuid,
+        gender_identity -> Text,
+        pronouns -> Text,
+        marital_status -> Text,
+        interpreter -> Bool,
+        race -> Text,
+        ethnicity -> Text,
+        occupation -> Text,
+        employer -> Text,
+        outside_id -> Text,
+        emergency_name -> Text,
+        emergency_phone -> Nullable<Text>,
+        emergency_relation -> Text,
+        pharmacy_id -> Nullable<Uuid>,
+        usual_site_id -> Nullable<Uuid>,
+        outside_clinician -> Text,
+        referred_by -> Text,
+        heard_from -> Text,
+        restricted -> Bool,
+    }
+}
+
+diesel::table! {
+    relations (person_id, other_id) {
+        person_id -> Uuid,
+        other_id -> Uuid,
+        kind -> Text,
+    }
+}
+
+diesel::table! {
     name_words (word) {
         word -> Text,
         sounds -> Nullable<Array<Text>>,
@@ -355,6 +424,8 @@ diesel::table! {
         deceased_on -> Nullable<Date>,
         folded -> Text,
         find_words -> Array<Text>,
+        patient -> Bool,
+        merged_into -> Nullable<Uuid>,
         version -> Integer,
         created_at -> Timestamptz,
     }
@@ -633,6 +704,11 @@ diesel::allow_tables_to_appear_in_same_query!(
     orders,
     payers,
     name_words,
+    chart_openings,
+    consents,
+    merges,
+    registrations,
+    relations,
     people,
     pharmacies,
     prescriptions,

@@ -4,6 +4,22 @@
  */
 
 export interface paths {
+    "/api/addresses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post_addresses"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/batches": {
         parameters: {
             query?: never;
@@ -250,6 +266,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/merges/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["delete_merges__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/open-times": {
         parameters: {
             query?: never;
@@ -396,6 +428,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/consents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post_people__id__consents"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/coverages": {
         parameters: {
             query?: never;
@@ -407,6 +455,38 @@ export interface paths {
         put?: never;
         post: operations["post_people__id__coverages"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/household": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post_people__id__household"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/household/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["delete_people__id__household__other_"];
         options?: never;
         head?: never;
         patch?: never;
@@ -461,6 +541,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post_people__id__merge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/moved-along": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Others of the household who moved along, each by name. */
+        post: operations["post_people__id__moved_along"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/none-known": {
         parameters: {
             query?: never;
@@ -477,7 +590,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/people/{id}/privacy-notice": {
+    "/api/people/{id}/open-chart": {
         parameters: {
             query?: never;
             header?: never;
@@ -486,7 +599,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: operations["post_people__id__privacy_notice"];
+        /** Opens a restricted chart; the reason is kept and the manager is told. */
+        post: operations["post_people__id__open_chart"];
         delete?: never;
         options?: never;
         head?: never;
@@ -697,6 +811,22 @@ export interface paths {
         get?: never;
         /** Sets a price from today on; it holds everywhere it was missing. */
         put: operations["put_services__code__price"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/required-fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_settings_required_fields"];
+        put: operations["put_settings_required_fields"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1146,6 +1276,13 @@ export interface components {
         AddendumForm: {
             body: string;
         };
+        AddressAnswer: {
+            candidates: components["schemas"]["TypedAddress"][];
+            /** @description The address stands in the service's list just so. */
+            certain: boolean;
+            /** @description False when the address service does not answer; the work goes on without it. */
+            reachable: boolean;
+        };
         Allergy: {
             /** Format: date-time */
             endedAt?: string | null;
@@ -1397,6 +1534,21 @@ export interface components {
             title: string;
             useAdditional: string[];
         };
+        Consent: {
+            given: boolean;
+            /** Format: uuid */
+            id: string;
+            kind: string;
+            /** Format: uuid */
+            personId: string;
+            /** Format: date-time */
+            recordedAt: string;
+            recordedBy: string;
+        };
+        ConsentForm: {
+            given: boolean;
+            kind: string;
+        };
         Coverage: {
             /** Format: int64 */
             copayCents?: number | null;
@@ -1605,6 +1757,39 @@ export interface components {
         MedicineState: {
             state: string;
         };
+        MemberView: {
+            linked: boolean;
+            person: components["schemas"]["PersonCard"];
+            sameAddress: boolean;
+            ties: string[];
+        };
+        Merge: {
+            /** Format: uuid */
+            goneId: string;
+            /** Format: uuid */
+            id: string;
+            /** Format: uuid */
+            keptId: string;
+            /** Format: date-time */
+            mergedAt: string;
+            mergedBy: string;
+            moved: unknown;
+            stayed: unknown;
+            /** Format: date-time */
+            undoneAt?: string | null;
+            undoneBy?: string | null;
+        };
+        MergeForm: {
+            /**
+             * Format: uuid
+             * @description The record that goes into this one.
+             */
+            goneId: string;
+        };
+        MergeView: {
+            gone: components["schemas"]["PersonCard"];
+            merge: components["schemas"]["Merge"];
+        };
         MoneyView: {
             /** @description What the payers said, for the question "why do we owe this?". */
             decisions: components["schemas"]["RemittedClaim"][];
@@ -1682,6 +1867,9 @@ export interface components {
             order: components["schemas"]["Order"];
             questions: string[];
         };
+        OthersForm: {
+            people: string[];
+        };
         PartForm: {
             body: string;
             /**
@@ -1737,8 +1925,11 @@ export interface components {
             id: string;
             language: string;
             lastName: string;
+            /** Format: uuid */
+            mergedInto?: string | null;
             middleName: string;
             otherPhone?: string | null;
+            patient: boolean;
             phone?: string | null;
             postalCode: string;
             preferredName: string;
@@ -1767,7 +1958,10 @@ export interface components {
             deceased: boolean;
             /** Format: uuid */
             id: string;
+            merged: boolean;
             name: string;
+            /** @description False for somebody who only answers for a patient, or holds a policy. */
+            patient: boolean;
             phone?: string | null;
             preferredName: string;
             recordNumber: string;
@@ -1788,35 +1982,81 @@ export interface components {
             /** @default  */
             city: string;
             /** @default  */
+            deceasedOn: string;
+            /** @default  */
             email: string;
             /** @default false */
             emailDeclined: boolean;
+            /** @default  */
+            emergencyName: string;
+            /** @default  */
+            emergencyPhone: string;
+            /** @default  */
+            emergencyRelation: string;
+            /** @default  */
+            employer: string;
+            /** @default  */
+            ethnicity: string;
             /** @default  */
             firstName: string;
             /** @default  */
             formerName: string;
             /** @default  */
+            genderIdentity: string;
+            /** @default  */
+            heardFrom: string;
+            /** @default false */
+            interpreter: boolean;
+            /** @default  */
             language: string;
             /** @default  */
             lastName: string;
             /** @default  */
+            maritalStatus: string;
+            /** @default  */
             middleName: string;
+            /**
+             * @description Registered only to answer for a patient, or as a policyholder.
+             * @default false
+             */
+            noPatient: boolean;
             /**
              * @description Set when the likely twins were looked at and this is somebody else.
              * @default false
              */
             notATwin: boolean;
             /** @default  */
+            occupation: string;
+            /** @default  */
+            otherPhone: string;
+            /** @default  */
+            outsideClinician: string;
+            /** @default  */
+            outsideId: string;
+            /**
+             * Format: uuid
+             * @default null
+             */
+            pharmacyId: string | null;
+            /** @default  */
             phone: string;
             /** @default  */
             postalCode: string;
             /** @default  */
             preferredName: string;
+            /** @default  */
+            pronouns: string;
+            /** @default  */
+            race: string;
+            /** @default  */
+            referredBy: string;
             /**
              * Format: uuid
              * @default null
              */
             responsibleId: string | null;
+            /** @default false */
+            restricted: boolean;
             /** @default  */
             sex: string;
             /** @default  */
@@ -1826,6 +2066,11 @@ export interface components {
              * @default null
              */
             usualClinicianId: string | null;
+            /**
+             * Format: uuid
+             * @default null
+             */
+            usualSiteId: string | null;
             /**
              * Format: int32
              * @description The version that the form was filled from; 0 for a new person.
@@ -1842,10 +2087,20 @@ export interface components {
         };
         PersonView: {
             card: components["schemas"]["PersonCard"];
+            /** @description Every answer that was recorded, the newest first. */
+            consents: components["schemas"]["Consent"][];
             /** @description Field and word of what the record lacks. */
             gaps: components["schemas"]["Gap"][];
+            household: components["schemas"]["MemberView"][];
+            /** @description Records merged into this one. */
+            merges: components["schemas"]["MergeView"][];
             person: components["schemas"]["Person"];
+            registration: components["schemas"]["Registration"];
             responsible?: components["schemas"]["PersonCard"] | null;
+            /** @description The parts of the form, each with what it lacks. */
+            sections: components["schemas"]["SectionView"][];
+            /** @description Visits to come of somebody who died, to be cancelled. */
+            toCancel: components["schemas"]["Visit"][];
         };
         Pharmacy: {
             /** Format: uuid */
@@ -1960,6 +2215,9 @@ export interface components {
             keep: boolean;
             text: string;
         };
+        ReasonForm: {
+            reason: string;
+        };
         Receipt: {
             /** Format: date-time */
             at: string;
@@ -1974,6 +2232,36 @@ export interface components {
             /** Format: uuid */
             number: string;
             patient: string;
+        };
+        Registration: {
+            emergencyName: string;
+            emergencyPhone?: string | null;
+            emergencyRelation: string;
+            employer: string;
+            ethnicity: string;
+            genderIdentity: string;
+            heardFrom: string;
+            interpreter: boolean;
+            maritalStatus: string;
+            occupation: string;
+            outsideClinician: string;
+            outsideId: string;
+            /** Format: uuid */
+            personId: string;
+            /** Format: uuid */
+            pharmacyId?: string | null;
+            pronouns: string;
+            race: string;
+            referredBy: string;
+            restricted: boolean;
+            /** Format: uuid */
+            usualSiteId?: string | null;
+        };
+        RelationForm: {
+            /** @description What the other one is to the person. */
+            kind: string;
+            /** Format: uuid */
+            otherId: string;
         };
         Remittance: {
             /** Format: int64 */
@@ -2018,6 +2306,15 @@ export interface components {
             /** Format: uuid */
             transactionId?: string | null;
         };
+        RequiredForm: {
+            fields: string[];
+        };
+        RequiredView: {
+            field: string;
+            required: boolean;
+            section: string;
+            word: string;
+        };
         ResultView: {
             before?: components["schemas"]["LabReport"] | null;
             /** @description Earlier values of the same measurements, newest first: LOINC, when, value. */
@@ -2054,6 +2351,11 @@ export interface components {
             siteId: string;
             /** Format: int32 */
             sort: number;
+        };
+        SectionView: {
+            code: string;
+            gaps: components["schemas"]["Gap"][];
+            label: string;
         };
         SendForm: {
             overrideReason?: string;
@@ -2174,6 +2476,17 @@ export interface components {
             reasons: string[];
             /** Format: int32 */
             score: number;
+        };
+        /** @description An address as typed. */
+        TypedAddress: {
+            /** @default  */
+            addressLine: string;
+            /** @default  */
+            city: string;
+            /** @default  */
+            postalCode: string;
+            /** @default  */
+            state: string;
         };
         Understood: {
             convertedFrom?: string | null;
@@ -2333,6 +2646,29 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    post_addresses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedAddress"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddressAnswer"];
+                };
+            };
+        };
+    };
     get_batches: {
         parameters: {
             query?: never;
@@ -2752,6 +3088,35 @@ export interface operations {
             };
         };
     };
+    delete_merges__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Merge"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_open_times: {
         parameters: {
             query?: {
@@ -3071,6 +3436,39 @@ export interface operations {
             };
         };
     };
+    post_people__id__consents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConsentForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Consent"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_people__id__coverages: {
         parameters: {
             query?: never;
@@ -3121,6 +3519,61 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_people__id__household: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RelationForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_people__id__household__other_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                other: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
         };
@@ -3213,6 +3666,72 @@ export interface operations {
             };
         };
     };
+    post_people__id__merge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MergeForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Merge"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_people__id__moved_along: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OthersForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_people__id__none_known: {
         parameters: {
             query?: never;
@@ -3246,7 +3765,7 @@ export interface operations {
             };
         };
     };
-    post_people__id__privacy_notice: {
+    post_people__id__open_chart: {
         parameters: {
             query?: never;
             header?: never;
@@ -3255,7 +3774,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReasonForm"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -3263,6 +3786,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3612,6 +4143,56 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PriceForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_settings_required_fields: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequiredView"][];
+                };
+            };
+        };
+    };
+    put_settings_required_fields: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RequiredForm"];
             };
         };
         responses: {

@@ -5,6 +5,7 @@ use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
+use actix_web::http::StatusCode;
 use actix_web::web::{Data, Json, Path};
 use chrono::NaiveDate;
 use harbor_core::consult::KnownList;
@@ -14,6 +15,7 @@ use harbor_core::fields::Faults;
 use harbor_core::orders::misfit;
 use harbor_store::chart as store;
 use harbor_store::chart::NewMeasurement;
+use harbor_store::people::registration::chart_is_open;
 use harbor_store::rows::*;
 use harbor_store::{Conn, orders, people, visits};
 use serde::{Deserialize, Serialize};
@@ -80,6 +82,13 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChartVie
     // Every look at a chart is recorded.
     let mut look = state.store.begin(&me.actor(), state.now()).await?;
     let visit = visits::get(look.conn(), *id).await?;
+    if !chart_is_open(look.conn(), visit.person_id, me.staff.id, state.now()).await? {
+        return Err(Problem::new(
+            StatusCode::FORBIDDEN,
+            "restricted-chart",
+            "This chart is under restriction. It opens with a reason, which is recorded and told to the manager.",
+        ));
+    }
     look.audit("looked at", "chart", *id, Some(visit.person_id), "");
     look.commit().await?;
     let mut conn = state.store.reader().await?;

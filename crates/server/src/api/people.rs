@@ -9,11 +9,13 @@ use actix_web::http::StatusCode;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::NaiveDate;
 use harbor_core::fields::{self, Faults};
-use harbor_core::people::{Fit, Likeness, Sex, search_terms};
+use harbor_core::people::{Ethnicity, Field, Fit, Likeness, MaritalStatus, Race, Section, Sex, search_terms};
 use harbor_core::typed_date::{self, Sense};
 use harbor_store::audit::AuditRow;
-use harbor_store::people::{Details, finding};
-use harbor_store::rows::Person;
+use harbor_store::people::household::{self, Member};
+use harbor_store::people::registration::{self, Registrations};
+use harbor_store::people::{Details, finding, merging};
+use harbor_store::rows::{Consent, Merge, Person, Registration, Visit};
 use harbor_store::{audit, facts, people as store, visits as visit_store};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -61,6 +63,7 @@ pub struct PersonForm {
     birth_date: String,
     sex: String,
     phone: String,
+    other_phone: String,
     email: String,
     email_declined: bool,
     address_line: String,
@@ -73,6 +76,27 @@ pub struct PersonForm {
     usual_clinician_id: Option<Uuid>,
     chart_alert: String,
     billing_note: String,
+    deceased_on: Option<String>,
+    /// Registered only to answer for a patient, or as a policyholder.
+    no_patient: bool,
+    gender_identity: String,
+    pronouns: String,
+    marital_status: String,
+    interpreter: bool,
+    race: String,
+    ethnicity: String,
+    occupation: String,
+    employer: String,
+    outside_id: String,
+    emergency_name: String,
+    emergency_phone: Option<String>,
+    emergency_relation: String,
+    pharmacy_id: Option<Uuid>,
+    usual_site_id: Option<Uuid>,
+    outside_clinician: String,
+    referred_by: String,
+    heard_from: String,
+    restricted: bool,
 }
 
 /// Reads a field that may be empty with a reader of the core.
@@ -83,7 +107,7 @@ fn optional(faults: &mut Faults, field: &str, text: &str, read: fn(&str) -> Resu
     read(text).map_err(|sentence| faults.add(field, sentence)).ok()
 }
 
-fn details(f: &PersonForm, today: NaiveDate) -> Result<Details, Faults> {
+fn details(f: &PersonForm, today: NaiveDate) -> Result<(Details, Registration), Faults> {
     let mut faults = Faults::default();
     let mut name = |field: &str, label: &str, text: &str| {
         fields::person_name(label, text).unwrap_or_else(|sentence| {
@@ -102,6 +126,25 @@ fn details(f: &PersonForm, today: NaiveDate) -> Result<Details, Faults> {
     if sex.as_deref().is_some_and(|s| Sex::from_code(s).is_none()) {
         faults.add("sex", "Choose female, male or unknown.");
     }
+    let deceased_on = if f.deceased_on.trim().is_empty() {
+        None
+    } else {
+        typed_date::parse(&f.deceased_on, today, Sense::Birth).map_err(|e| faults.add("deceasedOn", e.to_string())).ok()
+    };
+    if let (Some(born), Some(died)) = (birth_date, deceased_on)
+        && died < born
+    {
+        faults.add("deceasedOn", "Nobody dies before they are born; check both dates.");
+    }
+    for (field, code, known) in [
+        ("maritalStatus", &f.marital_status, MaritalStatus::from_code(&f.marital_status).is_some()),
+        ("race", &f.race, Race::from_code(&f.race).is_some()),
+        ("ethnicity", &f.ethnicity, Ethnicity::from_code(&f.ethnicity).is_some()),
+    ] {
+        if !code.is_empty() && !known {
+            faults.add(field, "Choose one of the list, or leave it empty.");
+        }
+    }
     let state = faults.optional_line("state", "State", &f.state, 2).to_uppercase();
     if !state.is_empty() && (state.len() != 2 || !state.bytes().all(|b| b.is_ascii_uppercase())) {
         faults.add("state", "A state has two letters, such as ME.");
@@ -115,6 +158,7 @@ fn details(f: &PersonForm, today: NaiveDate) -> Result<Details, Faults> {
         birth_date,
         sex,
         phone: optional(&mut faults, "phone", &f.phone, fields::telephone),
+        other_phone: optional(&mut faults, "otherPhone", &f.other_phone, fields::telephone),
         email: optional(&mut faults, "email", &f.email, fields::email),
         email_declined: f.email_declined,
         address_line: faults.optional_line("addressLine", "Address", &f.address_line, 55),
@@ -127,8 +171,36 @@ fn details(f: &PersonForm, today: NaiveDate) -> Result<Details, Faults> {
         usual_clinician_id: f.usual_clinician_id,
         chart_alert: faults.optional_line("chartAlert", "Chart alert", &f.chart_alert, 200),
         billing_note: faults.optional_line("billingNote", "Billing note", &f.billing_note, 400),
+        deceased_on,
+        patient: !f.no_patient,
     };
-    faults.none_or(d)
+    let more = Registration {
+        person_id: Uuid::nil(),
+        gender_identity: faults.optional_line("genderIdentity", "Gender identity", &f.gender_identity, 40),
+        pronouns: faults.optional_line("pronouns", "Pronouns", &f.pronouns, 30),
+        marital_status: f.marital_status.clone(),
+        interpreter: f.interpreter,
+        race: f.race.clone(),
+        ethnicity: f.ethnicity.clone(),
+        occupation: faults.optional_line("occupation", "Occupation", &f.occupation, 60),
+        employer: faults.optional_line("employer", "Employer", &f.employer, 60),
+        outside_id: faults.optional_line("outsideId", "Id in another system", &f.outside_id, 40),
+        emergency_name: faults.optional_line("emergencyName", "Emergency contact", &f.emergency_name, 80),
+        emergency_phone: optional(
+            &mut faults,
+            "emergencyPhone",
+            f.emergency_phone.as_deref().unwrap_or(""),
+            fields::telephone,
+        ),
+        emergency_relation: faults.optional_line("emergencyRelation", "Relation", &f.emergency_relation, 40),
+        pharmacy_id: f.pharmacy_id,
+        usual_site_id: f.usual_site_id,
+        outside_clinician: faults.optional_line("outsideClinician", "Outside clinician", &f.outside_clinician, 80),
+        referred_by: faults.optional_line("referredBy", "Referred by", &f.referred_by, 80),
+        heard_from: faults.optional_line("heardFrom", "How they heard of the clinic", &f.heard_from, 80),
+        restricted: f.restricted,
+    };
+    faults.none_or((d, more))
 }
 
 fn likeness(d: &Details) -> Likeness {
@@ -165,12 +237,12 @@ async fn find_twins(state: &State, d: &Details) -> Result<Vec<Twin>, Problem> {
 /// Records that are likely the person being registered.
 #[utoipa::path(post, path = "/api/people/twins", request_body = PersonForm, responses((status = 200, body = Vec<Twin>)))]
 pub async fn twins(state: Data<State>, form: Json<PersonForm>) -> Answer<Vec<Twin>> {
-    Ok(Json(find_twins(&state, &details(&form, state.today())?).await?))
+    Ok(Json(find_twins(&state, &details(&form, state.today())?.0).await?))
 }
 
 #[utoipa::path(post, path = "/api/people", request_body = PersonForm, responses((status = 200, body = Person), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn add(state: Data<State>, me: Me, form: Json<PersonForm>) -> Answer<Person> {
-    let d = details(&form, state.today())?;
+    let (d, more) = details(&form, state.today())?;
     if !form.not_a_twin {
         let twins = find_twins(&state, &d).await?;
         if !twins.is_empty() {
@@ -185,7 +257,7 @@ pub async fn add(state: Data<State>, me: Me, form: Json<PersonForm>) -> Answer<P
         }
     }
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = change.add_person(&d).await?;
+    let row = change.add_person(&d, more).await?;
     change.commit().await?;
     Ok(Json(row))
 }
@@ -194,10 +266,20 @@ pub async fn add(state: Data<State>, me: Me, form: Json<PersonForm>) -> Answer<P
 #[serde(rename_all = "camelCase")]
 pub struct PersonView {
     person: Person,
+    registration: Registration,
     card: PersonCard,
     /// Field and word of what the record lacks.
     gaps: Vec<Gap>,
+    /// The parts of the form, each with what it lacks.
+    sections: Vec<SectionView>,
     responsible: Option<PersonCard>,
+    household: Vec<MemberView>,
+    /// Every answer that was recorded, the newest first.
+    consents: Vec<Consent>,
+    /// Records merged into this one.
+    merges: Vec<MergeView>,
+    /// Visits to come of somebody who died, to be cancelled.
+    to_cancel: Vec<Visit>,
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -206,40 +288,83 @@ pub struct Gap {
     word: String,
 }
 
-impl Gap {
-    pub fn new(field: &str, word: &str) -> Gap {
-        Gap { field: field.into(), word: word.into() }
+impl From<Field> for Gap {
+    fn from(field: Field) -> Gap {
+        Gap { field: field.code().into(), word: field.label().into() }
     }
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct SectionView {
+    code: String,
+    label: String,
+    gaps: Vec<Gap>,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct MemberView {
+    person: PersonCard,
+    ties: Vec<String>,
+    linked: bool,
+    same_address: bool,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct MergeView {
+    merge: Merge,
+    gone: PersonCard,
 }
 
 #[utoipa::path(get, path = "/api/people/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = PersonView)))]
 pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<PersonView> {
     let mut conn = state.store.reader().await?;
+    let today = state.today();
     let person = store::get(&mut conn, *id).await?;
     let responsible = match person.responsible_id {
-        Some(id) => Some(PersonCard::of(&store::get(&mut conn, id).await?, state.today())),
+        Some(id) => Some(PersonCard::of(&store::get(&mut conn, id).await?, today)),
         None => None,
     };
-    let gaps = facts::record_gaps(&person, state.today());
+    let gaps = Registrations::load(&mut conn, &[person.id]).await?.gaps(&person, today);
+    let section = |s: &Section| SectionView {
+        code: s.code().into(),
+        label: s.label().into(),
+        gaps: gaps.iter().filter(|f| f.section() == *s).map(|f| Gap::from(*f)).collect(),
+    };
+    let member = |m: Member| MemberView {
+        person: PersonCard::of(&m.person, today),
+        ties: m.ties,
+        linked: m.linked,
+        same_address: m.same_address,
+    };
+    let standing = merging::standing(&mut conn, person.id).await?;
+    let gone = store::by_id(&mut conn, standing.iter().map(|m| m.gone_id)).await?;
+    let merge = |merge: Merge| Some(MergeView { gone: PersonCard::of(gone.get(&merge.gone_id)?, today), merge });
+    let records = merging::records_of(&mut conn, person.id).await?;
+    let to_cancel = match person.deceased_on {
+        Some(_) => registration::coming_visits(&mut conn, person.id, state.now()).await?,
+        None => vec![],
+    };
     Ok(Json(PersonView {
-        card: PersonCard::of(&person, state.today()),
+        card: PersonCard::of(&person, today),
+        registration: registration::of(&mut conn, person.id).await?,
+        sections: Section::ALL.iter().map(section).collect(),
         gaps: gaps.into_iter().map(Gap::from).collect(),
+        household: household::of(&mut conn, &person).await?.into_iter().map(member).collect(),
+        consents: registration::consents_of(&mut conn, &records).await?,
+        merges: standing.into_iter().filter_map(merge).collect(),
         responsible,
+        to_cancel,
         person,
     }))
 }
 
 #[utoipa::path(put, path = "/api/people/{id}", params(("id" = Uuid, Path)), request_body = PersonForm, responses((status = 200, body = Person), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn save(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<PersonForm>) -> Answer<Person> {
-    let d = details(&form, state.today())?;
-    if d.responsible_id == Some(*id) {
-        return Err(Problem::field(
-            "responsibleId",
-            "Leave the responsible party empty when the patient answers for themselves.",
-        ));
-    }
+    let (d, more) = details(&form, state.today())?;
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = change.save_person(*id, form.version, &d).await?;
+    let row = change.save_person(*id, form.version, &d, more).await?;
     change.commit().await?;
     Ok(Json(row))
 }
@@ -256,15 +381,6 @@ pub async fn visits(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<VisitCard>
 #[utoipa::path(get, path = "/api/people/{id}/looks", params(("id" = Uuid, Path)), responses((status = 200, body = Vec<AuditRow>)))]
 pub async fn looks(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<AuditRow>> {
     Ok(Json(audit::of_person(&mut *state.store.reader().await?, *id, 200).await?))
-}
-
-#[utoipa::path(post, path = "/api/people/{id}/privacy-notice", params(("id" = Uuid, Path)), responses((status = 200, body = Done)))]
-pub async fn privacy_notice(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    store::get(change.conn(), *id).await?;
-    change.give_privacy_notice(*id).await?;
-    change.commit().await?;
-    Ok(DONE)
 }
 
 #[utoipa::path(post, path = "/api/people/{id}/self-pay", params(("id" = Uuid, Path)), responses((status = 200, body = Done)))]

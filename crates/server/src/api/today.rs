@@ -10,6 +10,7 @@ use harbor_core::arrival::Stage;
 use harbor_core::permissions::Role;
 use harbor_core::visit_line::{Mark, visit_line};
 use harbor_core::work_list::{Standing, task};
+use harbor_store::people::registration;
 use harbor_store::{facts, jobs, orders, remittances, visits};
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -104,6 +105,26 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
                     },
                 ));
             }
+        }
+    }
+    if me.role == Role::Manager {
+        let since = state.now() - Duration::hours(24);
+        for o in registration::openings_since(&mut conn, since).await? {
+            let person = harbor_store::people::get(&mut conn, o.person_id).await?;
+            waiting.push((
+                0,
+                Waiting {
+                    group: "Restricted charts opened".into(),
+                    sentence: format!("{}: {}", o.staff_name, o.reason),
+                    since: Some(o.at),
+                    place: "person".into(),
+                    action: "Open record".into(),
+                    card: None,
+                    blockers: vec![],
+                    person: Some(PersonCard::of(&person, today)),
+                    result_id: None,
+                },
+            ));
         }
     }
     for (kind, _, attempts, error) in jobs::troubled(&mut conn).await? {

@@ -25,6 +25,9 @@ pub struct PersonCard {
     pub phone: Option<String>,
     pub chart_alert: String,
     pub deceased: bool,
+    /// False for somebody who only answers for a patient, or holds a policy.
+    pub patient: bool,
+    pub merged: bool,
 }
 
 impl PersonCard {
@@ -43,6 +46,8 @@ impl PersonCard {
             phone: p.phone.clone(),
             chart_alert: p.chart_alert.clone(),
             deceased: p.deceased_on.is_some(),
+            patient: p.patient,
+            merged: p.merged_into.is_some(),
         }
     }
 }

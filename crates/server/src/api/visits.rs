@@ -9,6 +9,7 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::permissions::Permission;
 use harbor_store::facts::{self, Gathered};
+use harbor_store::people::registration::Registrations;
 use harbor_store::rows::{Allergy, NoneKnown, Person};
 use harbor_store::{Conn, StoreError, chart, ledger, visits};
 use serde::Serialize;
@@ -48,7 +49,12 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<VisitVie
     let none_known = if sees_chart { chart::none_known_of(&mut conn, g.person.id).await? } else { vec![] };
     Ok(Json(VisitView {
         card: VisitCard::of(&g, state.today()),
-        gaps: facts::record_gaps(&g.person, g.visit.day).into_iter().map(Gap::from).collect(),
+        gaps: Registrations::load(&mut conn, &[g.person.id])
+            .await?
+            .gaps(&g.person, g.visit.day)
+            .into_iter()
+            .map(Gap::from)
+            .collect(),
         coverages: coverage_views(&mut conn, g.person.id, g.visit.day).await?,
         share: share_of(&mut conn, &g).await?,
         older_cents: older.iter().filter(|(v, _)| *v != g.visit.id).map(|(_, b)| b.patient_owes.get().max(0)).sum(),
@@ -57,10 +63,4 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<VisitVie
         allergies,
         none_known,
     }))
-}
-
-impl From<(&'static str, &'static str)> for Gap {
-    fn from((field, word): (&'static str, &'static str)) -> Gap {
-        Gap::new(field, word)
-    }
 }

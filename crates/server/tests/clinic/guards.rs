@@ -48,7 +48,7 @@ async fn a_changed_audit_row_is_found() {
     let product = Product::start().await.unwrap();
     let desk = Hand::sign_in(&product, "junia").await;
     let person = id(&desk.person("Brandvold").await);
-    desk.post(&format!("/api/people/{person}/privacy-notice"), json!({})).await.ok();
+    desk.post(&format!("/api/people/{person}/consents"), json!({ "kind": "privacy_notice", "given": true })).await.ok();
     let store = Store::open(&product.database_url, 1).await.unwrap();
     let sound = verify(&mut store.reader().await.unwrap()).await.unwrap();
     let Verdict::Sound { rows, .. } = sound else { panic!("{sound:?}") };

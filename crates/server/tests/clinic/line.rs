@@ -20,7 +20,7 @@ pub async fn to_charges(product: &Product, subscriber: &str) -> Walk {
         "emailDeclined": true, "addressLine": "7 Ropewalk", "city": "Port Calder", "state": "me", "postalCode": "04998"
     });
     let person = id(&desk.post("/api/people", form).await.ok());
-    desk.post(&format!("/api/people/{person}/privacy-notice"), json!({})).await.ok();
+    desk.post(&format!("/api/people/{person}/consents"), json!({ "kind": "privacy_notice", "given": true })).await.ok();
     let clinic = desk.get("/api/clinic").await;
     let payer = clinic["payers"].as_array().unwrap().iter().find(|p| p["payerCode"] == "SALTM").unwrap();
     let policy = json!({ "payerId": payer["id"], "subscriberNumber": subscriber });

@@ -11,6 +11,7 @@ mod line;
 mod money;
 mod outside;
 mod people;
+mod registration;
 mod schema;
 
 use harbor_demo::PASSWORD;

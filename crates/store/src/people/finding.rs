@@ -145,7 +145,7 @@ async fn have_one_of_each(conn: &mut Conn, terms: &SearchTerms, lists: &[Vec<Str
 
 /// What the search says besides names.
 async fn who_fit(conn: &mut Conn, terms: &SearchTerms) -> Result<Asked> {
-    let mut query = people::table.into_boxed::<Pg>();
+    let mut query = people::table.filter(people::merged_into.is_null()).into_boxed::<Pg>();
     let year = terms.birth_year.map(year_word);
     let dates: Vec<String> = terms.birth_date.map(date_word).into_iter().chain(year).collect();
     if !dates.is_empty() {
@@ -238,7 +238,10 @@ pub async fn likely_twins(conn: &mut Conn, wanted: &Likeness, limit: usize) -> R
     let near_first = either(&near[..first.len()], &first);
     let near_last = either(&near[first.len()..], &last);
     let any = [near_first.clone(), near_last.clone()].concat();
-    let persons = || people::table.select(Person::as_select()).into_boxed::<Pg>().limit(CANDIDATES);
+    let persons = || {
+        let standing = people::table.filter(people::merged_into.is_null());
+        standing.select(Person::as_select()).into_boxed::<Pg>().limit(CANDIDATES)
+    };
     let mut rows: Vec<Person> = persons()
         .filter(people::find_words.overlaps_with(near_first))
         .filter(people::find_words.overlaps_with(near_last))

@@ -19,6 +19,7 @@ row! {
         clearing_house: String,
         clearing_house_id: String,
         production: bool,
+        required_fields: Vec<String>,
     }
 }
 

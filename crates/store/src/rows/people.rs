@@ -34,6 +34,8 @@ row! {
         self_pay_told_by: Option<String>,
         deceased_on: Option<NaiveDate>,
         folded: String,
+        patient: bool,
+        merged_into: Option<Uuid>,
         version: i32,
         created_at: DateTime<Utc>,
     }
@@ -84,5 +86,75 @@ row! {
         answered_at: Option<DateTime<Utc>>,
         answer: Option<Value>,
         failure: Option<String>,
+    }
+}
+
+row! {
+    #[derive(Default, diesel::AsChangeset)]
+    #[diesel(treat_none_as_null = true)]
+    registrations Registration {
+        person_id: Uuid,
+        gender_identity: String,
+        pronouns: String,
+        marital_status: String,
+        interpreter: bool,
+        race: String,
+        ethnicity: String,
+        occupation: String,
+        employer: String,
+        outside_id: String,
+        emergency_name: String,
+        emergency_phone: Option<String>,
+        emergency_relation: String,
+        pharmacy_id: Option<Uuid>,
+        usual_site_id: Option<Uuid>,
+        outside_clinician: String,
+        referred_by: String,
+        heard_from: String,
+        restricted: bool,
+    }
+}
+
+row! {
+    consents Consent {
+        id: Uuid,
+        person_id: Uuid,
+        kind: String,
+        given: bool,
+        recorded_at: DateTime<Utc>,
+        recorded_by: String,
+    }
+}
+
+row! {
+    relations Relation {
+        person_id: Uuid,
+        other_id: Uuid,
+        kind: String,
+    }
+}
+
+row! {
+    chart_openings ChartOpening {
+        id: Uuid,
+        person_id: Uuid,
+        staff_id: Uuid,
+        staff_name: String,
+        reason: String,
+        at: DateTime<Utc>,
+    }
+}
+
+row! {
+    merges Merge {
+        id: Uuid,
+        kept_id: Uuid,
+        gone_id: Uuid,
+        moved: Value,
+        stayed: Value,
+        merged_at: DateTime<Utc>,
+        merged_by: String,
+        undone_at: Option<DateTime<Utc>>,
+        undone_by: Option<String>,
     }
 }

@@ -1,0 +1,200 @@
+//! Consents, households, addresses, merging, restricted charts, and what a registration must hold.
+
+use super::{DONE, Done};
+use crate::access::Me;
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::web::{Data, Json, Path};
+use harbor_core::fields;
+use harbor_core::people::{Consent as Kind, Field, Relation};
+use harbor_store::people::registration;
+use harbor_store::rows::{Consent, Merge};
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct ConsentForm {
+    kind: String,
+    given: bool,
+}
+
+#[utoipa::path(post, path = "/api/people/{id}/consents", params(("id" = Uuid, Path)), request_body = ConsentForm, responses((status = 200, body = Consent), (status = 422, body = Problem)))]
+pub async fn consent(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ConsentForm>) -> Answer<Consent> {
+    let kind = Kind::from_code(&form.kind)
+        .ok_or_else(|| Problem::field("kind", "Choose what the person agrees to or declines."))?;
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let row = change.record_consent(*id, kind, form.given).await?;
+    change.commit().await?;
+    Ok(Json(row))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct RelationForm {
+    other_id: Uuid,
+    /// What the other one is to the person.
+    kind: String,
+}
+
+#[utoipa::path(post, path = "/api/people/{id}/household", params(("id" = Uuid, Path)), request_body = RelationForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn link(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<RelationForm>) -> Answer<Done> {
+    let kind = Relation::from_code(&form.kind).ok_or_else(|| Problem::field("kind", "Choose how they are related."))?;
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    change.link_household(*id, form.other_id, kind).await?;
+    change.commit().await?;
+    Ok(DONE)
+}
+
+#[utoipa::path(delete, path = "/api/people/{id}/household/{other}", params(("id" = Uuid, Path), ("other" = Uuid, Path)), responses((status = 200, body = Done)))]
+pub async fn unlink(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) -> Answer<Done> {
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    change.unlink_household(ids.0, ids.1).await?;
+    change.commit().await?;
+    Ok(DONE)
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct OthersForm {
+    people: Vec<Uuid>,
+}
+
+/// Others of the household who moved along, each by name.
+#[utoipa::path(post, path = "/api/people/{id}/moved-along", params(("id" = Uuid, Path)), request_body = OthersForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn move_along(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<OthersForm>) -> Answer<Done> {
+    if form.people.is_empty() || form.people.len() > 30 {
+        return Err(Problem::field("people", "Choose who moved along."));
+    }
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    change.move_along(*id, &form.people).await?;
+    change.commit().await?;
+    Ok(DONE)
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct MergeForm {
+    /// The record that goes into this one.
+    gone_id: Uuid,
+}
+
+#[utoipa::path(post, path = "/api/people/{id}/merge", params(("id" = Uuid, Path)), request_body = MergeForm, responses((status = 200, body = Merge), (status = 422, body = Problem)))]
+pub async fn merge(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<MergeForm>) -> Answer<Merge> {
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let row = change.merge_people(*id, form.gone_id).await?;
+    change.commit().await?;
+    Ok(Json(row))
+}
+
+#[utoipa::path(delete, path = "/api/merges/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = Merge), (status = 422, body = Problem)))]
+pub async fn part(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Merge> {
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let row = change.part_people(*id).await?;
+    change.commit().await?;
+    Ok(Json(row))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct ReasonForm {
+    reason: String,
+}
+
+/// Opens a restricted chart; the reason is kept and the manager is told.
+#[utoipa::path(post, path = "/api/people/{id}/open-chart", params(("id" = Uuid, Path)), request_body = ReasonForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn open_chart(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ReasonForm>) -> Answer<Done> {
+    let reason = fields::line("Reason", &form.reason, 200).map_err(|s| Problem::field("reason", s))?;
+    if reason.chars().count() < 4 {
+        return Err(Problem::field("reason", "Say why the chart must be opened."));
+    }
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    change.open_chart(*id, me.staff.id, &reason).await?;
+    change.commit().await?;
+    Ok(DONE)
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct RequiredView {
+    field: String,
+    word: String,
+    section: String,
+    required: bool,
+}
+
+#[utoipa::path(get, path = "/api/settings/required-fields", responses((status = 200, body = Vec<RequiredView>)))]
+pub async fn required(state: Data<State>) -> Answer<Vec<RequiredView>> {
+    let required = registration::required(&mut *state.store.reader().await?).await?;
+    let view = |f: Field| RequiredView {
+        field: f.code().into(),
+        word: f.label().into(),
+        section: f.section().label().into(),
+        required: required.contains(&f),
+    };
+    Ok(Json(Field::choices().map(view).collect()))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct RequiredForm {
+    fields: Vec<String>,
+}
+
+#[utoipa::path(put, path = "/api/settings/required-fields", request_body = RequiredForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn set_required(state: Data<State>, me: Me, form: Json<RequiredForm>) -> Answer<Done> {
+    let mut wanted = Vec::new();
+    for code in &form.fields {
+        let field = Field::choices().find(|f| f.code() == code);
+        wanted.push(field.ok_or_else(|| Problem::field("fields", "One of the fields cannot be required."))?);
+    }
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    change.set_required_fields(&wanted).await?;
+    change.commit().await?;
+    Ok(DONE)
+}
+
+/// An address as typed.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase", default)]
+pub struct TypedAddress {
+    address_line: String,
+    city: String,
+    state: String,
+    postal_code: String,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct AddressAnswer {
+    /// False when the address service does not answer; the work goes on without it.
+    reachable: bool,
+    /// The address stands in the service's list just so.
+    certain: bool,
+    candidates: Vec<TypedAddress>,
+}
+
+#[utoipa::path(post, path = "/api/addresses", request_body = TypedAddress, responses((status = 200, body = AddressAnswer)))]
+pub async fn address(state: Data<State>, form: Json<TypedAddress>) -> Answer<AddressAnswer> {
+    let unreachable = AddressAnswer { reachable: false, certain: false, candidates: vec![] };
+    let Some(url) = state.settings.outside_url.as_ref() else { return Ok(Json(unreachable)) };
+    let asked = state
+        .http
+        .post(format!("{url}/addresses"))
+        .timeout(std::time::Duration::from_secs(2))
+        .json(&json!({ "line": form.address_line, "city": form.city, "state": form.state, "postalCode": form.postal_code }))
+        .send()
+        .await;
+    let Ok(answer) = asked else { return Ok(Json(unreachable)) };
+    let Ok(answer) = answer.json::<serde_json::Value>().await else { return Ok(Json(unreachable)) };
+    let Some(found) = answer["candidates"].as_array() else { return Ok(Json(unreachable)) };
+    let text = |v: &serde_json::Value, key: &str| v[key].as_str().unwrap_or("").chars().take(55).collect::<String>();
+    let candidates: Vec<TypedAddress> = found
+        .iter()
+        .take(5)
+        .map(|c| TypedAddress {
+            address_line: text(c, "line"),
+            city: text(c, "city"),
+            state: text(c, "state"),
+            postal_code: text(c, "postalCode"),
+        })
+        .collect();
+    let certain = candidates.first() == Some(&*form);
+    Ok(Json(AddressAnswer { reachable: true, certain, candidates }))
+}

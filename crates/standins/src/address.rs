@@ -1,0 +1,138 @@
+//! The address service: knows the streets of the made-up towns, and answers with corrected candidates.
+//!
+//! | typed | what comes back |
+//! |---|---|
+//! | a known street, in any case and with the usual short words | the address as the service writes it, with nine digits |
+//! | a street misspelt by a letter or two | up to five candidates, the nearest first |
+//! | a known street in a town that nobody knows | the street in each of the towns |
+//! | a street that nobody knows, or no house number | nothing |
+
+use crate::{World, moody};
+use actix_web::{HttpResponse, web};
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+
+const TOWNS: [(&str, &str); 4] =
+    [("Port Calder", "04998"), ("Marrow Ferry", "04999"), ("Upper Calder", "04998"), ("Tern Harbor", "04999")];
+const STREETS: [&str; 14] = [
+    "Kelp Lane",
+    "Cooper's Row",
+    "Signal Hill Road",
+    "Tidewater Street",
+    "Ropewalk",
+    "Gannet Close",
+    "Mill Pond Road",
+    "Larch Avenue",
+    "Chandler Street",
+    "Old Ferry Road",
+    "Saltbox Lane",
+    "Beacon Street",
+    "Plover Court",
+    "Marsh End",
+];
+const SHORT: [(&str, &str); 6] =
+    [("st", "street"), ("rd", "road"), ("ave", "avenue"), ("ln", "lane"), ("ct", "court"), ("wy", "way")];
+
+#[derive(Debug, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Typed {
+    line: String,
+    #[serde(default)]
+    city: String,
+    #[serde(default)]
+    postal_code: String,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Candidate {
+    pub line: String,
+    pub city: String,
+    pub state: String,
+    pub postal_code: String,
+}
+
+/// Letters that differ, counted as insertions, deletions and changes.
+fn distance(a: &str, b: &str) -> usize {
+    let b: Vec<char> = b.chars().collect();
+    let mut row: Vec<usize> = (0..=b.len()).collect();
+    for (i, x) in a.chars().enumerate() {
+        let mut corner = row[0];
+        row[0] = i + 1;
+        for (j, y) in b.iter().enumerate() {
+            let change = corner + usize::from(x != *y);
+            corner = row[j + 1];
+            row[j + 1] = change.min(row[j] + 1).min(corner + 1);
+        }
+    }
+    row[b.len()]
+}
+
+fn spelt_out(street: &str) -> String {
+    let words = street.split_whitespace().map(|w| w.trim_matches('.').to_lowercase());
+    let long = |w: String| SHORT.iter().find(|(s, _)| *s == w).map_or(w, |(_, l)| (*l).to_owned());
+    words.map(long).collect::<Vec<_>>().join(" ")
+}
+
+/// The candidates for a typed address, the nearest first.
+pub fn candidates(typed_line: &str, city: &str, postal_code: &str) -> Vec<Candidate> {
+    let Some((number, street)) = typed_line.trim().split_once(' ') else { return vec![] };
+    let Ok(house) = number.parse::<u32>() else { return vec![] };
+    let street = spelt_out(street);
+    let mut found: Vec<(usize, Candidate)> = Vec::new();
+    for (at, known) in STREETS.iter().enumerate() {
+        let off = distance(&street, &known.to_lowercase());
+        if off > 2 {
+            continue;
+        }
+        for (town, code) in TOWNS {
+            let other_town = usize::from(!city.trim().eq_ignore_ascii_case(town)) * 3;
+            let other_code = usize::from(!postal_code.starts_with(code));
+            let postal_code = format!("{code}-{:04}", (at * 409 + house as usize * 7) % 9000 + 1000);
+            let candidate =
+                Candidate { line: format!("{house} {known}"), city: (*town).into(), state: "ME".into(), postal_code };
+            found.push((off * 10 + other_town + other_code, candidate));
+        }
+    }
+    found.sort_by(|a, b| (a.0, &a.1.line, &a.1.city).cmp(&(b.0, &b.1.line, &b.1.city)));
+    found.into_iter().map(|(_, c)| c).take(5).collect()
+}
+
+pub async fn check(world: web::Data<World>, typed: web::Json<Typed>) -> HttpResponse {
+    if let Some(answer) = moody(&world) {
+        return answer;
+    }
+    HttpResponse::Ok().json(json!({ "candidates": candidates(&typed.line, &typed.city, &typed.postal_code) }))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_known_street_comes_back_as_the_service_writes_it() {
+        let found = candidates("59 chandler st.", "Marrow Ferry", "04999");
+        assert_eq!((found[0].line.as_str(), found[0].city.as_str()), ("59 Chandler Street", "Marrow Ferry"));
+        assert_eq!(found[0].postal_code.len(), 10, "nine digits and a dash");
+        assert_eq!(candidates("59 Chandler Street", "Marrow Ferry", &found[0].postal_code)[0], found[0], "as written");
+    }
+
+    #[test]
+    fn slips_and_wrong_towns_have_candidates_and_nonsense_has_none() {
+        assert_eq!(candidates("7 Ropewlk", "Port Calder", "04998")[0].line, "7 Ropewalk");
+        let elsewhere = candidates("7 Ropewalk", "Nowhere", "04999");
+        assert_eq!(elsewhere.len(), 4, "one in each town");
+        assert!(elsewhere[0].postal_code.starts_with("04999"), "the postal code speaks for a town: {elsewhere:?}");
+        for nothing in ["", "Ropewalk", "seven Ropewalk", "7 Nowhere Boulevard", "-3 Ropewalk"] {
+            assert_eq!(candidates(nothing, "Port Calder", ""), [], "{nothing}");
+        }
+    }
+
+    #[test]
+    fn distance_counts_letters() {
+        for (a, b, off) in [("", "", 0), ("abc", "", 3), ("kitten", "sitting", 3), ("lane", "lnae", 2)] {
+            assert_eq!(distance(a, b), off);
+            assert_eq!(distance(b, a), off);
+        }
+    }
+}
