@@ -7,7 +7,7 @@ use std::path::PathBuf;
 
 /// File, who is signed in, address, what must be seen, and what is clicked before the picture; a
 /// click that begins with `find:` finds a person, and one after `>` opens a tab.
-const VIEWS: [(&str, &str, &str, &str, &str); 14] = [
+const VIEWS: [(&str, &str, &str, &str, &str); 15] = [
     ("today-front-desk", "junia", "/today", "//h2", ""),
     ("today-clinician", "oriane", "/today", "//h2", ""),
     ("schedule", "junia", "/schedule", "//*[@data-visit]", "//*[@data-visit='IH-10006']"),
@@ -17,6 +17,7 @@ const VIEWS: [(&str, &str, &str, &str, &str); 14] = [
     ("note", "oriane", "/today", "//h2", "//*[@data-waiting='IH-10006']//button"),
     ("orders", "oriane", "/today", "//h2", "//*[@data-waiting='IH-10005']//button>Orders"),
     ("results", "oriane", "/results", "//*[@data-result]", ""),
+    ("settings", "soren", "/settings", "//h2", ""),
     ("person", "soren", "/people", "//input[@type='search']", "find:Ferreira"),
     ("charges", "agathe", "/today", "//h2", "(//button[normalize-space()='Open charges'])[1]"),
     ("balance", "junia", "/today", "//h2", "(//button[normalize-space()='Collect'])[1]"),

@@ -51,7 +51,7 @@ async fn front_desk(b: &Browser) -> Result<()> {
     b.fill("postalCode", "04998").await?;
     b.press("Save details").await?;
     b.read("lacks privacy notice given").await?;
-    b.press("Privacy notice given").await?;
+    b.click("//*[@data-consent='privacy_notice']//label[normalize-space()='Given']").await?;
     b.gone("//aside//li[@data-blocker='registration_gaps']").await?;
     no_serious_fault(b, "check-in").await?;
     // Coverage, answered by the payer.

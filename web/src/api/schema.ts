@@ -1981,16 +1981,16 @@ export interface components {
             chartAlert: string;
             /** @default  */
             city: string;
-            /** @default  */
-            deceasedOn: string;
+            /** @default null */
+            deceasedOn: string | null;
             /** @default  */
             email: string;
             /** @default false */
             emailDeclined: boolean;
             /** @default  */
             emergencyName: string;
-            /** @default  */
-            emergencyPhone: string;
+            /** @default null */
+            emergencyPhone: string | null;
             /** @default  */
             emergencyRelation: string;
             /** @default  */

@@ -40,10 +40,9 @@ const SettingsPage = lazy(() => import('../areas/settings/Settings'));
 const Shell = styled.div<{ $folded: boolean }>`
   height: 100%;
   display: grid;
-  grid-template: 'spine top top' ${barHeight} 'spine hand hand' auto 'spine work companion' 1fr / ${spineWidth} minmax(
-      0,
-      1fr
-    ) ${(p) => (p.$folded ? '0' : companionWidth)};
+  grid-template:
+    'spine top top' ${barHeight} 'spine hand hand' auto 'spine work companion' 1fr / ${spineWidth} minmax(0, 1fr)
+    ${(p) => (p.$folded ? '0' : companionWidth)};
   @media (max-width: ${narrow}) {
     grid-template-columns: ${spineWidth} minmax(0, 1fr) 0;
   }

@@ -126,11 +126,9 @@ fn details(f: &PersonForm, today: NaiveDate) -> Result<(Details, Registration), 
     if sex.as_deref().is_some_and(|s| Sex::from_code(s).is_none()) {
         faults.add("sex", "Choose female, male or unknown.");
     }
-    let deceased_on = if f.deceased_on.trim().is_empty() {
-        None
-    } else {
-        typed_date::parse(&f.deceased_on, today, Sense::Birth).map_err(|e| faults.add("deceasedOn", e.to_string())).ok()
-    };
+    let deceased_on = f.deceased_on.as_deref().filter(|t| !t.trim().is_empty()).and_then(|text| {
+        typed_date::parse(text, today, Sense::Birth).map_err(|e| faults.add("deceasedOn", e.to_string())).ok()
+    });
     if let (Some(born), Some(died)) = (birth_date, deceased_on)
         && died < born
     {

@@ -1,13 +1,90 @@
 import { useEffect } from 'react';
 import { useNavigate, useParams } from 'react-router';
-import { api, useLook } from '../../api/client';
+import styled from 'styled-components';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
-import { plainDate, sexWord, useIdentity, useTimes } from '../../app/words';
+import { plainDate, sexWord, telephone, useIdentity, useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
-import { Empty, Head, Mono, Notice, Page, Scroller, Sheet, Small, Table, Tag } from '../../ui/layout';
+import { Empty, Head, Mono, Notice, Page, Row, Scroller, Sheet, Small, Stack, Table, Tag } from '../../ui/layout';
+import { color, part, size, space } from '../../ui/tokens';
 import { CompactLine } from '../../ui/VisitLine';
 import { Coverages } from './Coverages';
-import { DetailsForm } from './DetailsForm';
+import { Merging } from './Merging';
+import { RegistrationForm } from './RegistrationForm';
+
+const Facts = styled.dl`
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(${part.wideField}, 1fr));
+  gap: ${space(3)} ${space(5)};
+  dt {
+    font-size: ${size.small};
+    color: ${color.quiet};
+  }
+`;
+
+/** What the desk reads at a glance. */
+function AtAGlance({ view }: { view: Schemas['PersonView'] }) {
+  const { clinic } = useSession();
+  const { person, registration: r } = view;
+  const consent = (kind: string) => view.consents.find((c) => c.kind === kind);
+  const messages = (['text', 'voice', 'email'] as const)
+    .filter((k) => consent(k)?.given)
+    .map((k) => ({ text: 'text', voice: 'voice', email: 'e-mail' })[k]);
+  const facts: [string, string][] = [
+    ['Telephone', [telephone(person.phone), telephone(person.otherPhone)].filter(Boolean).join(', ')],
+    ['E-mail', person.email ?? (person.emailDeclined ? 'declined' : '')],
+    ['Address', [person.addressLine, person.city, person.postalCode].filter(Boolean).join(', ')],
+    ['Answers for them', view.responsible?.name ?? 'the patient'],
+    ['May be sent', messages.length > 0 ? messages.join(', ') : 'nothing'],
+    ['Emergency contact', [r.emergencyName, telephone(r.emergencyPhone)].filter(Boolean).join(', ')],
+    ['Usual clinician', clinic.staff.find((s) => s.id === person.usualClinicianId)?.name ?? ''],
+    ['Language', [person.language, r.interpreter && 'interpreter needed'].filter(Boolean).join(', ')],
+  ];
+  return (
+    <Facts>
+      {facts.map(([label, value]) => (
+        <div key={label}>
+          <dt>{label}</dt>
+          <dd>{value || '–'}</dd>
+        </div>
+      ))}
+    </Facts>
+  );
+}
+
+/** Somebody who died: what is still in the book is cancelled by a person, who calls the family. */
+function ToCancel({ visits }: { visits: Schemas['Visit'][] }) {
+  const { run, busy } = useDo();
+  const times = useTimes();
+  return (
+    <Notice $tone="coral" role="alert">
+      <Stack $gap={2}>
+        <strong>Visits to come, to be cancelled</strong>
+        {visits.map((v) => (
+          <Row key={v.id}>
+            <Mono>
+              {times.full(v.startsAt)} {times.time(v.startsAt)}
+            </Mono>
+            <span>{v.reason}</span>
+            <Button
+              isDisabled={busy}
+              onPress={() =>
+                void run(() =>
+                  api.POST('/api/visits/{id}/cancel', {
+                    params: { path: { id: v.id } },
+                    body: { reason: 'patient died' },
+                  }),
+                )
+              }
+            >
+              Cancel this visit
+            </Button>
+          </Row>
+        ))}
+      </Stack>
+    </Notice>
+  );
+}
 
 export default function PersonPage() {
   const { id = '' } = useParams();
@@ -24,18 +101,41 @@ export default function PersonPage() {
   useEffect(() => setInHand({ person: id }), [id, setInHand]);
   if (look.error) return <Empty>{look.error.message}</Empty>;
   if (!look.data) return null;
-  const { person, card, gaps, responsible } = look.data;
+  const { person, card, gaps, toCancel } = look.data;
   return (
     <Page>
       <Head>
         <h1>{identity(card)}</h1>
-        <p>{[card.age, sexWord(card.sex), plainDate(card.birthDate), card.recordNumber].filter(Boolean).join(' · ')}</p>
+        <p>
+          {[
+            card.age,
+            sexWord(card.sex),
+            plainDate(card.birthDate),
+            card.recordNumber,
+            look.data.registration.pronouns,
+            person.deceasedOn && `died ${plainDate(person.deceasedOn)}`,
+            !card.patient && 'no patient here',
+          ]
+            .filter(Boolean)
+            .join(' · ')}
+        </p>
       </Head>
-      {gaps.length > 0 && (
-        <Notice $tone="brass" style={{ marginBottom: 16 }}>
-          Registration lacks: {gaps.map((g) => g.word).join(', ')}.
-        </Notice>
-      )}
+      <Stack style={{ marginBottom: space(4) }}>
+        {card.chartAlert && <Notice $tone="brass">{card.chartAlert}</Notice>}
+        {person.billingNote && may('see_charges') && <Notice $tone="tide">{person.billingNote}</Notice>}
+        {card.merged && (
+          <Notice $tone="coral">This record was merged into another one; search finds the one that stays.</Notice>
+        )}
+        {gaps.length > 0 && <Notice $tone="brass">Registration lacks: {gaps.map((g) => g.word).join(', ')}.</Notice>}
+        {toCancel.length > 0 && may('book') && <ToCancel visits={toCancel} />}
+      </Stack>
+      <Sheet>
+        <AtAGlance view={look.data} />
+      </Sheet>
+      <Sheet>
+        <h2>Coverage</h2>
+        {coverages.data && <Coverages person={id} views={coverages.data} selfPayAt={person.selfPayToldAt ?? null} />}
+      </Sheet>
       <Sheet>
         <h2>Visits</h2>
         {visits.data?.length === 0 && <Empty>No visit yet. Book one from the schedule or from open times.</Empty>}
@@ -72,14 +172,16 @@ export default function PersonPage() {
           </Scroller>
         )}
       </Sheet>
-      <Sheet>
-        <h2>Coverage</h2>
-        {coverages.data && <Coverages person={id} views={coverages.data} selfPayAt={person.selfPayToldAt ?? null} />}
-      </Sheet>
       {may('edit_people') && (
-        <Sheet>
-          <h2>Details</h2>
-          <DetailsForm key={person.version} person={person} responsible={responsible ?? null} />
+        <>
+          <h2 style={{ margin: `${space(5)} 0 ${space(3)}` }}>Registration</h2>
+          <RegistrationForm key={id} id={id} />
+        </>
+      )}
+      {may('merge_people') && (
+        <Sheet style={{ marginTop: space(5) }}>
+          <h2>Two records of one person</h2>
+          <Merging view={look.data} />
         </Sheet>
       )}
       {looks.data && (

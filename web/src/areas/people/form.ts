@@ -1,11 +1,56 @@
 import type { Schemas } from '../../api/client';
+import type { Choice } from '../../ui/controls';
 
 export type PersonForm = Schemas['PersonForm'];
+/** A field of the form that holds text. */
+export type TextField = {
+  [K in keyof PersonForm]-?: NonNullable<PersonForm[K]> extends string ? K : never;
+}[keyof PersonForm];
 
-export const sexes = [
+export const sexes: Choice[] = [
   { id: 'F', label: 'Female' },
   { id: 'M', label: 'Male' },
   { id: 'U', label: 'Unknown' },
+];
+export const maritalStates: Choice[] = [
+  { id: 'single', label: 'Single' },
+  { id: 'married', label: 'Married' },
+  { id: 'partnered', label: 'Living with a partner' },
+  { id: 'separated', label: 'Separated' },
+  { id: 'divorced', label: 'Divorced' },
+  { id: 'widowed', label: 'Widowed' },
+  { id: 'declined', label: 'Declined to say' },
+];
+export const races: Choice[] = [
+  { id: 'american_indian', label: 'American Indian or Alaska Native' },
+  { id: 'asian', label: 'Asian' },
+  { id: 'black', label: 'Black or African American' },
+  { id: 'pacific_islander', label: 'Native Hawaiian or other Pacific Islander' },
+  { id: 'white', label: 'White' },
+  { id: 'several', label: 'More than one' },
+  { id: 'other', label: 'Other' },
+  { id: 'declined', label: 'Declined to say' },
+];
+export const ethnicities: Choice[] = [
+  { id: 'hispanic', label: 'Hispanic or Latino' },
+  { id: 'not_hispanic', label: 'Not Hispanic or Latino' },
+  { id: 'declined', label: 'Declined to say' },
+];
+export const relations: Choice[] = [
+  { id: 'parent', label: 'Parent' },
+  { id: 'child', label: 'Child' },
+  { id: 'sibling', label: 'Brother or sister' },
+  { id: 'partner', label: 'Husband, wife or partner' },
+  { id: 'guardian', label: 'Guardian' },
+  { id: 'ward', label: 'In their care' },
+  { id: 'other', label: 'Of the household' },
+];
+export const consentKinds: Choice[] = [
+  { id: 'privacy_notice', label: 'Privacy notice given' },
+  { id: 'text', label: 'Text messages' },
+  { id: 'voice', label: 'Voice messages' },
+  { id: 'email', label: 'E-mail' },
+  { id: 'online_access', label: 'Online access' },
 ];
 
 export const emptyForm: PersonForm = {
@@ -19,6 +64,7 @@ export const emptyForm: PersonForm = {
   birthDate: '',
   sex: '',
   phone: '',
+  otherPhone: '',
   email: '',
   emailDeclined: false,
   addressLine: '',
@@ -31,10 +77,30 @@ export const emptyForm: PersonForm = {
   billingNote: '',
   responsibleId: null,
   usualClinicianId: null,
+  deceasedOn: '',
+  noPatient: false,
+  genderIdentity: '',
+  pronouns: '',
+  maritalStatus: '',
+  interpreter: false,
+  race: '',
+  ethnicity: '',
+  occupation: '',
+  employer: '',
+  outsideId: '',
+  emergencyName: '',
+  emergencyPhone: '',
+  emergencyRelation: '',
+  pharmacyId: null,
+  usualSiteId: null,
+  outsideClinician: '',
+  referredBy: '',
+  heardFrom: '',
+  restricted: false,
 };
 
 /** A form filled from a record. */
-export const filled = (p: Schemas['Person']): PersonForm => ({
+export const filled = (p: Schemas['Person'], r: Schemas['Registration']): PersonForm => ({
   version: p.version,
   notATwin: true,
   firstName: p.firstName,
@@ -45,6 +111,7 @@ export const filled = (p: Schemas['Person']): PersonForm => ({
   birthDate: p.birthDate ?? '',
   sex: p.sex ?? '',
   phone: p.phone ?? '',
+  otherPhone: p.otherPhone ?? '',
   email: p.email ?? '',
   emailDeclined: p.emailDeclined,
   addressLine: p.addressLine,
@@ -57,4 +124,48 @@ export const filled = (p: Schemas['Person']): PersonForm => ({
   billingNote: p.billingNote,
   responsibleId: p.responsibleId ?? null,
   usualClinicianId: p.usualClinicianId ?? null,
+  deceasedOn: p.deceasedOn ?? '',
+  noPatient: !p.patient,
+  genderIdentity: r.genderIdentity,
+  pronouns: r.pronouns,
+  maritalStatus: r.maritalStatus,
+  interpreter: r.interpreter,
+  race: r.race,
+  ethnicity: r.ethnicity,
+  occupation: r.occupation,
+  employer: r.employer,
+  outsideId: r.outsideId,
+  emergencyName: r.emergencyName,
+  emergencyPhone: r.emergencyPhone ?? '',
+  emergencyRelation: r.emergencyRelation,
+  pharmacyId: r.pharmacyId ?? null,
+  usualSiteId: r.usualSiteId ?? null,
+  outsideClinician: r.outsideClinician,
+  referredBy: r.referredBy,
+  heardFrom: r.heardFrom,
+  restricted: r.restricted,
 });
+
+/** Names of the fields, for telling what somebody else changed. */
+export const names: Partial<Record<keyof PersonForm, string>> = {
+  firstName: 'First name',
+  lastName: 'Last name',
+  middleName: 'Middle name',
+  preferredName: 'Preferred name',
+  formerName: 'Former name',
+  birthDate: 'Birth date',
+  sex: 'Sex',
+  phone: 'Mobile telephone',
+  otherPhone: 'Other telephone',
+  email: 'E-mail',
+  addressLine: 'Address',
+  city: 'Town',
+  state: 'State',
+  postalCode: 'Postal code',
+  chartAlert: 'Chart alert',
+  billingNote: 'Billing note',
+  employer: 'Employer',
+  occupation: 'Occupation',
+  emergencyName: 'Emergency contact',
+  emergencyPhone: 'Emergency telephone',
+};

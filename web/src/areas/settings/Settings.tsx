@@ -6,6 +6,7 @@ import { api, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { dollars } from '../../app/words';
 import { Button, Field } from '../../ui/controls';
+import { RequiredFields } from './RequiredFields';
 import { Head, Mono, Notice, Page, Row, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 
 function Price({ code, name, cents }: { code: string; name: string; cents: number | null | undefined }) {
@@ -95,6 +96,7 @@ export default function Settings({ onTheme }: { onTheme: () => void }) {
         <Button onPress={onTheme}>Light or night</Button>
       </Head>
       {code && may('see_chart') && <Code code={code} />}
+      {!code && <RequiredFields />}
       {!code && services.data && (
         <Sheet>
           <h2>Services and prices</h2>

@@ -88,6 +88,7 @@ export default function Today() {
       claim: '/billing',
       remittances: '/billing?tab=remittances',
       results: '/results',
+      person: `/people/${w.person?.id ?? ''}`,
     };
     navigate(to[w.place] ?? '/today');
   };

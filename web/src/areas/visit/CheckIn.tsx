@@ -6,7 +6,7 @@ import { api, type Schemas, useDo } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { amountText, dollars, plainDate, telephone } from '../../app/words';
 import { Coverages } from '../people/Coverages';
-import { DetailsForm } from '../people/DetailsForm';
+import { RegistrationForm } from '../people/RegistrationForm';
 import { Button } from '../../ui/controls';
 import { Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { color, corner, hair, part, space } from '../../ui/tokens';
@@ -79,7 +79,7 @@ export function CheckIn({ view }: { view: View }) {
             : `lacks ${view.gaps.map((g) => g.word).join(', ')}`
         }
       >
-        {may('edit_people') && <DetailsForm key={view.person.version} person={view.person} />}
+        {may('edit_people') && <RegistrationForm key={view.person.id} id={view.person.id} brief />}
       </Part>
       <Part
         title="Coverage and benefits"

@@ -13,6 +13,7 @@ import { Money } from './Money';
 import { Note } from './Note';
 import { Orders } from './Orders';
 import { Prescriptions } from './Prescriptions';
+import { Restricted } from './Restricted';
 import { Rooming } from './Rooming';
 
 export default function VisitPage() {
@@ -61,6 +62,7 @@ export default function VisitPage() {
           {visit.reason} · {times.day(visit.startsAt)} {times.time(visit.startsAt)}
         </p>
       </Head>
+      {chart.error?.is('restricted-chart') && <Restricted person={person.id} message={chart.error.message} />}
       <Tabs
         label="Parts of the visit"
         items={shown}

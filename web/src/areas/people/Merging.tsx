@@ -1,0 +1,122 @@
+import { useState } from 'react';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { plainDate, sexWord, telephone, useTimes } from '../../app/words';
+import { Button, Dialog } from '../../ui/controls';
+import { Notice, Row, Small, Spread, Stack, Table } from '../../ui/layout';
+import { FindPerson } from './FindPerson';
+
+type Card = Schemas['PersonCard'];
+type View = Schemas['PersonView'];
+
+/** Two records side by side, and what becomes of them. */
+function Compare(p: { kept: Card; gone: Card; onDone: () => void }) {
+  const { run, busy, refusal } = useDo();
+  const other = useLook(['coverages', p.gone.id], () =>
+    api.GET('/api/people/{id}/coverages', { params: { path: { id: p.gone.id } } }),
+  );
+  const own = useLook(['coverages', p.kept.id], () =>
+    api.GET('/api/people/{id}/coverages', { params: { path: { id: p.kept.id } } }),
+  );
+  const policies = (list: Schemas['CoverageView'][] | undefined) =>
+    list?.map((c) => `${c.payer} ${c.coverage.subscriberNumber}`).join('; ') ?? '';
+  const rows: [string, string, string][] = [
+    ['Name', p.kept.name, p.gone.name],
+    ['Preferred name', p.kept.preferredName, p.gone.preferredName],
+    ['Birth date', plainDate(p.kept.birthDate), plainDate(p.gone.birthDate)],
+    ['Sex', sexWord(p.kept.sex), sexWord(p.gone.sex)],
+    ['Telephone', telephone(p.kept.phone), telephone(p.gone.phone)],
+    ['Address', p.kept.address, p.gone.address],
+    ['Coverage', policies(own.data), policies(other.data)],
+  ];
+  const merge = async () => {
+    const params = { path: { id: p.kept.id } };
+    if (await run(() => api.POST('/api/people/{id}/merge', { params, body: { goneId: p.gone.id } }))) p.onDone();
+  };
+  return (
+    <Stack $gap={4}>
+      <Table>
+        <thead>
+          <tr>
+            <th />
+            <th>Stays: {p.kept.recordNumber}</th>
+            <th>Goes into it: {p.gone.recordNumber}</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map(([label, a, b]) => (
+            <tr key={label} data-selected={a !== b && a !== '' && b !== ''}>
+              <td>
+                <Small>{label}</Small>
+              </td>
+              <td>{a || '–'}</td>
+              <td>{b || '–'}</td>
+            </tr>
+          ))}
+        </tbody>
+      </Table>
+      <Small>
+        Visits, chart, coverage and consents are carried over. The two can be parted again until something new hangs on
+        the record.
+      </Small>
+      {refusal && (
+        <Notice $tone="coral" role="alert">
+          {refusal.message}
+        </Notice>
+      )}
+      <Row>
+        <Spread />
+        <Button $kind="filled" data-main-action onPress={() => void merge()} isDisabled={busy}>
+          Merge {p.gone.recordNumber} into {p.kept.recordNumber}
+        </Button>
+      </Row>
+    </Stack>
+  );
+}
+
+/** Records merged into this one, and merging another. */
+export function Merging({ view }: { view: View }) {
+  const [open, setOpen] = useState(false);
+  const [gone, setGone] = useState<Card | null>(null);
+  const { run, refusal } = useDo();
+  const times = useTimes();
+  const close = () => {
+    setOpen(false);
+    setGone(null);
+  };
+  return (
+    <Stack $gap={2}>
+      {view.merges.map((m) => (
+        <Row key={m.merge.id}>
+          <span>
+            {m.gone.recordNumber} {m.gone.name}
+          </span>
+          <Small>
+            merged {times.full(m.merge.mergedAt)}, {m.merge.mergedBy}
+          </Small>
+          <Spread />
+          <Button
+            onPress={() => void run(() => api.DELETE('/api/merges/{id}', { params: { path: { id: m.merge.id } } }))}
+            aria-label={`Part again ${m.gone.recordNumber}`}
+          >
+            Part again
+          </Button>
+        </Row>
+      ))}
+      {refusal && (
+        <Notice $tone="coral" role="alert">
+          {refusal.message}
+        </Notice>
+      )}
+      <Row>
+        <Button onPress={() => setOpen(true)}>Same person as another record</Button>
+      </Row>
+      <Dialog title="One person, two records" open={open} onClose={close} wide>
+        {gone ? (
+          <Compare kept={view.card} gone={gone} onDone={close} />
+        ) : (
+          <FindPerson label="Find the other record" onTake={(p) => p.id !== view.card.id && setGone(p)} />
+        )}
+      </Dialog>
+    </Stack>
+  );
+}
