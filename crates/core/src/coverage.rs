@@ -40,6 +40,39 @@ impl Term {
     }
 }
 
+/// The youngest age at which somebody is believed to hold a policy; younger is nearly always the
+/// child entered as its own policyholder by mistake.
+const YOUNGEST_HOLDER: u32 = 14;
+
+/// Why somebody cannot be a policyholder on the day a policy begins, in a sentence. Public plans
+/// (claim filing code MC) insure each child under a number of its own.
+pub fn holder_refusal(name: &str, birth: Option<NaiveDate>, begins: NaiveDate, filing_code: &str) -> Option<String> {
+    if filing_code == "MC" {
+        return None;
+    }
+    let age = begins.years_since(birth?);
+    match age {
+        Some(age) if age >= YOUNGEST_HOLDER => None,
+        Some(age) => Some(format!("{name} was {age} when the policy began; choose the adult who holds it.")),
+        None => Some(format!("{name} was not born when the policy began; choose the adult who holds it.")),
+    }
+}
+
+/// The facts that a question to the payer carries, from what is known of the policyholder.
+pub fn facts_to_send(birth_date: bool, sex: bool, group: bool) -> Vec<Fact> {
+    [
+        (true, Fact::Name),
+        (birth_date, Fact::BirthDate),
+        (sex, Fact::Sex),
+        (true, Fact::SubscriberNumber),
+        (group, Fact::Group),
+        (true, Fact::VisitDate),
+    ]
+    .into_iter()
+    .filter_map(|(known, fact)| known.then_some(fact))
+    .collect()
+}
+
 /// The policy that counts on a day: the lowest rank in force; of two of one rank the later started.
 pub fn counting_policy<T>(policies: &[(Rank, Term, T)], day: NaiveDate) -> Option<&T> {
     policies
@@ -255,6 +288,21 @@ mod tests {
         assert_eq!(counting_policy(&policies, day(11)), Some(&"new"));
         assert_eq!(counting_policy(&policies[1..2], day(30)), Some(&"second"));
         assert!(Term::new(day(2), Some(day(1))).is_err());
+    }
+
+    #[test]
+    fn a_child_is_no_policyholder_and_only_what_is_known_is_sent() {
+        use chrono::Datelike;
+        let begins = day(1);
+        let born = |years: i32| begins.with_year(begins.year() - years);
+        assert_eq!(holder_refusal("Mees", born(14), begins, "CI"), None);
+        assert_eq!(holder_refusal("Mees", None, begins, "CI"), None, "an unknown age is a gap of the record");
+        let said = holder_refusal("Mees", born(11), begins, "CI").unwrap();
+        assert_eq!(said, "Mees was 11 when the policy began; choose the adult who holds it.");
+        assert_eq!(holder_refusal("Mees", born(3), begins, "MC"), None, "a public plan insures each child");
+        assert!(holder_refusal("Mees", Some(begins.succ_opt().unwrap()), begins, "CI").unwrap().contains("not born"));
+        assert_eq!(facts_to_send(false, false, false), [Fact::Name, Fact::SubscriberNumber, Fact::VisitDate]);
+        assert_eq!(facts_to_send(true, true, true).len(), 6);
     }
 
     #[test]

@@ -68,6 +68,8 @@ table! {
     post "/api/people/{id}/coverages" Needs(EditCoverage) => coverage::add;
     put "/api/coverages/{id}" Needs(EditCoverage) => coverage::correct;
     post "/api/coverages/{id}/benefits" Needs(EditCoverage) => coverage::ask_benefits;
+    post "/api/coverages/{id}/copy" Needs(EditCoverage) => coverage::copy;
+    post "/api/benefits/tomorrow" Needs(EditCoverage) => coverage::ask_tomorrow;
 
     get "/api/schedule" Needs(SeeSchedule) => schedule::day;
     get "/api/open-times" Needs(SeeSchedule) => schedule::open_times;

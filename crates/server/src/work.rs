@@ -4,6 +4,7 @@ use crate::api::orders::answers_of;
 use crate::api::remittances::UploadAnswer;
 use crate::problem::Problem;
 use crate::state::State;
+use chrono::{NaiveDate, Timelike};
 use harbor_core::claims::{ClaimEvent, status_event, status_in_words};
 use harbor_core::coverage::{BenefitQuestion, InsuredPerson, Relationship};
 use harbor_core::orders::{RequestedTest, Requisition, Subject};
@@ -234,13 +235,34 @@ async fn ask_benefits(state: &State, job: &Job) -> anyhow::Result<()> {
     Ok(())
 }
 
+/// The clinic's hour from which the payers are asked about tomorrow's visits.
+const EVENING: u32 = 19;
+
+/// Asks the payers about tomorrow's visits, once, when the evening has come.
+async fn overnight(state: &State, begun: &mut Option<NaiveDate>) -> anyhow::Result<()> {
+    let now = state.now();
+    let tomorrow = state.today() + chrono::Duration::days(1);
+    if *begun == Some(tomorrow) || now.with_timezone(&state.zone).hour() < EVENING {
+        return Ok(());
+    }
+    let mut change = state.store.begin(&Actor::system("overnight"), now).await?;
+    change.ask_overnight(tomorrow, false).await?;
+    change.commit().await?;
+    *begun = Some(tomorrow);
+    Ok(())
+}
+
 /// Looks every second for reports, acknowledgements and remittances that have come.
 pub async fn poll_outside(state: State) {
     if state.settings.outside_url.is_none() {
         return;
     }
     let (mut reports, mut files) = (0usize, 0usize);
+    let mut begun = None;
     loop {
+        if let Err(error) = overnight(&state, &mut begun).await {
+            tracing::warn!(%error, "overnight benefits checks");
+        }
         // A partner that is down is asked again a second later; nothing is lost meanwhile.
         let _ = fetch(&state, "/laboratory/reports", &mut reports, Incoming::Report).await;
         let _ = fetch(&state, "/exchange/files", &mut files, Incoming::File).await;

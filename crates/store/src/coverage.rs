@@ -1,8 +1,8 @@
 //! Payers, policies and benefit checks.
 
-use crate::rows::{BenefitCheck, Coverage, Payer};
-use crate::schema::{benefit_checks, coverages, payers};
-use crate::{Change, Conn, Result, StoreError};
+use crate::rows::{BenefitCheck, Coverage, Payer, Visit};
+use crate::schema::{benefit_checks, benefit_runs, coverages, payers};
+use crate::{Change, Conn, Result, StoreError, people, visits};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
@@ -86,8 +86,87 @@ pub struct Policy {
     pub copay_cents: Option<i64>,
 }
 
+/// Others who have a policy of this payer under this number and another policyholder.
+pub async fn others_under(conn: &mut Conn, person: Uuid, p: &Policy) -> Result<Vec<Uuid>> {
+    let holder = p.holder_id.unwrap_or(person);
+    let rows: Vec<Coverage> = coverages::table
+        .filter(coverages::payer_id.eq(p.payer_id).and(coverages::subscriber_number.eq(&p.subscriber_number)))
+        .select(Coverage::as_select())
+        .load(conn)
+        .await?;
+    Ok(rows
+        .into_iter()
+        .filter(|c| c.person_id != person && c.person_id != holder && c.holder_id.unwrap_or(c.person_id) != holder)
+        .map(|c| c.person_id)
+        .collect())
+}
+
+/// The visits of a day whose counting policy was not asked about lately.
+pub async fn to_ask_about(
+    conn: &mut Conn,
+    day: NaiveDate,
+    now: chrono::DateTime<chrono::Utc>,
+) -> Result<Vec<(Visit, Coverage)>> {
+    let visits = visits::of_day(conn, day).await?;
+    let people: Vec<Uuid> = visits.iter().map(|v| v.person_id).collect();
+    let policies = of_people(conn, &people).await?;
+    let checks = latest_checks(conn, &policies.iter().map(|c| c.id).collect::<Vec<_>>()).await?;
+    let fresh = |c: &Coverage| {
+        checks
+            .iter()
+            .any(|b| b.coverage_id == c.id && b.service_date == day && b.asked_at > now - chrono::Duration::days(3))
+    };
+    let open = visits.into_iter().filter(|v| v.stage == "booked" && !v.self_pay);
+    Ok(open
+        .filter_map(|v| {
+            let policy = counting(&policies, v.person_id, day).filter(|c| !fresh(c))?.clone();
+            Some((v, policy))
+        })
+        .collect())
+}
+
 impl Change<'_> {
+    /// Asks the payers about the visits of a day; begun once for a day unless asked for by a person.
+    pub async fn ask_overnight(&mut self, day: NaiveDate, again: bool) -> Result<usize> {
+        use benefit_runs as r;
+        let claimed = diesel::insert_into(r::table)
+            .values((r::day.eq(day), r::begun_at.eq(self.now), r::asked.eq(0)))
+            .on_conflict_do_nothing()
+            .execute(self.conn())
+            .await?;
+        if claimed == 0 && !again {
+            return Ok(0);
+        }
+        let now = self.now;
+        let due = to_ask_about(self.conn(), day, now).await?;
+        for (visit, policy) in &due {
+            self.ask_about(policy, Some(visit.id), day).await?;
+        }
+        let asked = i32::try_from(due.len()).unwrap_or(i32::MAX);
+        diesel::update(r::table.find(day)).set(r::asked.eq(r::asked + asked)).execute(self.conn()).await?;
+        self.audit("asked benefits", "day", Uuid::nil(), None, format!("{day}: {asked} visits"));
+        Ok(due.len())
+    }
+
+    /// Asks the payer of a policy about a day, with every fact that is known.
+    pub async fn ask_about(&mut self, policy: &Coverage, visit: Option<Uuid>, day: NaiveDate) -> Result<()> {
+        let holder = people::get(self.conn(), policy.holder_id.unwrap_or(policy.person_id)).await?;
+        let facts = harbor_core::coverage::facts_to_send(
+            holder.birth_date.is_some(),
+            holder.sex.is_some(),
+            !policy.group_number.is_empty(),
+        );
+        let facts = facts.into_iter().map(|f| f.code().to_owned()).collect();
+        self.ask_benefits(policy, visit, day, facts).await.map(|_| ())
+    }
+
     pub async fn add_coverage(&mut self, person: Uuid, p: Policy) -> Result<Coverage> {
+        let holder = people::get(self.conn(), p.holder_id.unwrap_or(person)).await?;
+        let name = format!("{} {}", holder.first_name, holder.last_name);
+        let filing = payer(self.conn(), p.payer_id).await?.filing_code;
+        if let Some(sentence) = harbor_core::coverage::holder_refusal(&name, holder.birth_date, p.starts_on, &filing) {
+            return Err(StoreError::refused("policyholder", sentence));
+        }
         let row = Coverage {
             id: Uuid::now_v7(),
             person_id: person,

@@ -134,6 +134,14 @@ diesel::table! {
 }
 
 diesel::table! {
+    benefit_runs (day) {
+        day -> Date,
+        begun_at -> Timestamptz,
+        asked -> Integer,
+    }
+}
+
+diesel::table! {
     chart_openings (id) {
         id -> Uuid,
         person_id -> Uuid,

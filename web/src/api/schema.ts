@@ -37,6 +37,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/benefits/tomorrow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Asks the payers about tomorrow's visits now; by itself it happens every evening. */
+        post: operations["post_benefits_tomorrow"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/claims": {
         parameters: {
             query?: never;
@@ -161,6 +178,23 @@ export interface paths {
         put?: never;
         /** Asks the payer; the answer comes by itself and is told to every screen. */
         post: operations["post_coverages__id__benefits"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/coverages/{id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Copies a policy to others of the household, each by name and relationship. */
+        post: operations["post_coverages__id__copy"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1302,6 +1336,11 @@ export interface components {
             severity?: string;
             substance: string;
         };
+        Asked: {
+            asked: number;
+            /** Format: date */
+            day: string;
+        };
         /** @description A row as it is kept. */
         AuditRow: {
             action: string;
@@ -1549,6 +1588,12 @@ export interface components {
             given: boolean;
             kind: string;
         };
+        CopyTo: {
+            /** Format: uuid */
+            personId: string;
+            /** @description How this person is related to the policyholder. */
+            relationship: string;
+        };
         Coverage: {
             /** Format: int64 */
             copayCents?: number | null;
@@ -1578,6 +1623,8 @@ export interface components {
             groupNumber?: string;
             /** Format: uuid */
             holderId?: string | null;
+            /** @description Set when somebody else has this number and both cards were compared. */
+            knowingly?: boolean;
             /** Format: uuid */
             payerId?: string | null;
             planName?: string;
@@ -2027,8 +2074,8 @@ export interface components {
             notATwin: boolean;
             /** @default  */
             occupation: string;
-            /** @default  */
-            otherPhone: string;
+            /** @default null */
+            otherPhone: string | null;
             /** @default  */
             outsideClinician: string;
             /** @default  */
@@ -2727,6 +2774,25 @@ export interface operations {
             };
         };
     };
+    post_benefits_tomorrow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Asked"];
+                };
+            };
+        };
+    };
     get_claims: {
         parameters: {
             query?: {
@@ -2938,6 +3004,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    post_coverages__id__copy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyTo"][];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Coverage"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

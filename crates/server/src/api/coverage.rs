@@ -175,6 +175,9 @@ pub struct CoverageForm {
     ends_on: String,
     #[serde(default)]
     copay: String,
+    /// Set when somebody else has this number and both cards were compared.
+    #[serde(default)]
+    knowingly: bool,
 }
 
 fn date(faults: &mut Faults, field: &str, text: &str, today: NaiveDate) -> Option<NaiveDate> {
@@ -254,6 +257,16 @@ pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Coverage
     let policy = policy(&form, state.today())?;
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
     people::get(change.conn(), *id).await?;
+    let others = store::others_under(change.conn(), *id, &policy).await?;
+    if !form.knowingly && !others.is_empty() {
+        let known = people::many(change.conn(), &others).await?;
+        let names: Vec<String> = known.iter().map(|p| format!("{} {}", p.first_name, p.last_name)).collect();
+        let sentence = format!(
+            "{} has this subscriber number with another policyholder. Compare the cards; save again if both are right.",
+            names.join(", ")
+        );
+        return Err(Problem::refused("subscriber-known", sentence));
+    }
     let row = change.add_coverage(*id, policy).await?;
     change.commit().await?;
     Ok(Json(row))
@@ -284,21 +297,71 @@ pub struct BenefitsForm {
 pub async fn ask_benefits(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<BenefitsForm>) -> Answer<Done> {
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
     let row = store::get(change.conn(), *id).await?;
-    let owner = people::get(change.conn(), row.holder_id.unwrap_or(row.person_id)).await?;
     let day = match form.visit_id {
         Some(visit) => visits::get(change.conn(), visit).await?.day,
         None => state.today(),
     };
-    let sent = [
-        (true, Fact::Name),
-        (owner.birth_date.is_some(), Fact::BirthDate),
-        (owner.sex.is_some(), Fact::Sex),
-        (true, Fact::SubscriberNumber),
-        (!row.group_number.is_empty(), Fact::Group),
-        (true, Fact::VisitDate),
-    ];
-    let facts = sent.into_iter().filter(|(is, _)| *is).map(|(_, f)| f.code().to_owned()).collect();
-    change.ask_benefits(&row, form.visit_id, day, facts).await?;
+    change.ask_about(&row, form.visit_id, day).await?;
     change.commit().await?;
     Ok(DONE)
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CopyTo {
+    person_id: Uuid,
+    /// How this person is related to the policyholder.
+    relationship: String,
+}
+
+/// Copies a policy to others of the household, each by name and relationship.
+#[utoipa::path(post, path = "/api/coverages/{id}/copy", params(("id" = Uuid, Path)), request_body = Vec<CopyTo>, responses((status = 200, body = Vec<Coverage>), (status = 422, body = Problem)))]
+pub async fn copy(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Vec<CopyTo>>) -> Answer<Vec<Coverage>> {
+    if form.is_empty() || form.len() > 30 {
+        return Err(Problem::field("people", "Choose who is covered by the same policy."));
+    }
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let from = store::get(change.conn(), *id).await?;
+    let holder = from.holder_id.unwrap_or(from.person_id);
+    let mut made = Vec::new();
+    for to in form.iter() {
+        people::get(change.conn(), to.person_id).await?;
+        if Relationship::from_code(&to.relationship).is_none_or(|r| r == Relationship::SelfHolder)
+            && to.person_id != holder
+        {
+            return Err(Problem::field("relationship", "Choose how each is related to the policyholder."));
+        }
+        let own = to.person_id == holder;
+        let policy = Policy {
+            rank: from.rank.clone(),
+            payer_id: from.payer_id,
+            plan_name: from.plan_name.clone(),
+            subscriber_number: from.subscriber_number.clone(),
+            group_number: from.group_number.clone(),
+            relationship: if own { Relationship::SelfHolder.code().into() } else { to.relationship.clone() },
+            holder_id: (!own).then_some(holder),
+            starts_on: from.starts_on,
+            ends_on: from.ends_on,
+            copay_cents: from.copay_cents,
+        };
+        made.push(change.add_coverage(to.person_id, policy).await?);
+    }
+    change.commit().await?;
+    Ok(Json(made))
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Asked {
+    day: NaiveDate,
+    asked: usize,
+}
+
+/// Asks the payers about tomorrow's visits now; by itself it happens every evening.
+#[utoipa::path(post, path = "/api/benefits/tomorrow", responses((status = 200, body = Asked)))]
+pub async fn ask_tomorrow(state: Data<State>, me: Me) -> Answer<Asked> {
+    let day = state.today() + chrono::Duration::days(1);
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let asked = change.ask_overnight(day, true).await?;
+    change.commit().await?;
+    Ok(Json(Asked { day, asked }))
 }

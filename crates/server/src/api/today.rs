@@ -107,6 +107,27 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
             }
         }
     }
+    if me.role == Role::FrontDesk {
+        let tomorrow = visits::of_day(&mut conn, today + Duration::days(1)).await?;
+        for g in &facts::gather(&mut conn, tomorrow, &state.tables.diagnoses).await? {
+            let line = visit_line(&g.facts);
+            let Some(refused) = line.blockers().find(|b| b.code == "benefits_refused") else { continue };
+            waiting.push((
+                1,
+                Waiting {
+                    group: "Coverage refused for tomorrow".into(),
+                    sentence: refused.sentence.clone(),
+                    since: Some(g.visit.starts_at),
+                    place: "check_in".into(),
+                    action: "Fix coverage".into(),
+                    card: Some(VisitCard::of(g, today)),
+                    blockers: vec![],
+                    person: None,
+                    result_id: None,
+                },
+            ));
+        }
+    }
     if me.role == Role::Manager {
         let since = state.now() - Duration::hours(24);
         for o in registration::openings_since(&mut conn, since).await? {

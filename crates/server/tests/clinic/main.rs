@@ -4,6 +4,7 @@ mod access;
 mod bad_input;
 mod booking;
 mod chart;
+mod coverage;
 mod day;
 mod flow;
 mod guards;

@@ -56,7 +56,9 @@ async fn a_minor_needs_a_responsible_party_and_a_policy_its_order_of_dates() {
     let child = id(&desk.post("/api/people", child).await.ok());
     let view = desk.get(&format!("/api/people/{child}")).await;
     assert!(view["gaps"].to_string().contains("responsible party for a minor"));
-    let payer = desk.get("/api/clinic").await["payers"][0]["id"].clone();
+    let clinic = desk.get("/api/clinic").await;
+    let public = clinic["payers"].as_array().unwrap().iter().find(|p| p["payerCode"] == "COMWC").unwrap();
+    let payer = public["id"].clone();
     let path = format!("/api/people/{child}/coverages");
     let backwards =
         json!({ "payerId": payer, "subscriberNumber": "AB1", "startsOn": "1/1/2026", "endsOn": "1/1/2025" });
