@@ -13,6 +13,7 @@ pub mod stack;
 pub mod staff;
 pub mod testing;
 pub mod today;
+pub mod twins;
 
 use anyhow::Result;
 use chrono::{DateTime, Datelike, Days, NaiveDate, NaiveTime, Utc, Weekday};

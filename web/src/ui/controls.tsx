@@ -264,7 +264,8 @@ export function Choose(p: {
 }) {
   return (
     <Aria.RadioGroup
-      value={p.value}
+      // A value that is no choice would leave no radio that Tab can reach.
+      value={p.choices.some((c) => c.id === p.value) ? p.value : null}
       onChange={p.onChange}
       orientation="horizontal"
       aria-label={p.hideLabel ? p.label : undefined}

@@ -31,7 +31,7 @@ pub fn twin_score(a: &Likeness, b: &Likeness) -> TwinScore {
     let mut score = 0i32;
     let mut reasons = Vec::new();
     let last = best_name_match(&a.last, &b.last, &a.other_names, &b.other_names);
-    let first = name_match(&a.first, &b.first);
+    let first = first_name_match(&a.first, &b.first);
     match last {
         NameMatch::Same => {
             score += 28;
@@ -60,7 +60,8 @@ pub fn twin_score(a: &Likeness, b: &Likeness) -> TwinScore {
             score += 14;
             reasons.push("first name sounds alike".into())
         }
-        NameMatch::Other => score -= 25,
+        // Twins share everything else: name, birth date, house, telephone and policy.
+        NameMatch::Other => score -= 45,
     }
     if let (Some(x), Some(y)) = (a.birth_date, b.birth_date) {
         if x == y {
@@ -76,17 +77,67 @@ pub fn twin_score(a: &Likeness, b: &Likeness) -> TwinScore {
             score -= 30;
         }
     }
-    let mut equal = |x: &Option<String>, y: &Option<String>, points: i32, reason: &str| {
-        if x.is_some() && x == y {
+    // What differs although both are known speaks a little against: people move, cousins share names.
+    let mut equal = |x: &Option<String>, y: &Option<String>, points: i32, reason: &str| match (x, y) {
+        (Some(x), Some(y)) if x == y => {
             score += points;
             reasons.push(reason.to_owned());
         }
+        (Some(_), Some(_)) => score -= AGAINST,
+        _ => {}
     };
     equal(&a.phone, &b.phone, 12, "same telephone");
     equal(&a.address, &b.address, 8, "same address");
     equal(&a.subscriber_number, &b.subscriber_number, 12, "same subscriber number");
     TwinScore { score: score.clamp(0, 100) as u8, reasons }
 }
+
+/// Points off for a telephone, an address or a subscriber number that differs.
+const AGAINST: i32 = 8;
+
+/// First names also match by their short forms: one begins with the other, or both are known to be one.
+fn first_name_match(a: &str, b: &str) -> NameMatch {
+    let plain = name_match(a, b);
+    if plain != NameMatch::Other {
+        return plain;
+    }
+    let (a, b) = (fold(a), fold(b));
+    let common = a.chars().zip(b.chars()).take_while(|(x, y)| x == y).count();
+    let shorter = a.chars().count().min(b.chars().count());
+    // Chris of Christopher, Cy of Cyprian, Mati of Mateusz.
+    let begins = (common == shorter && shorter >= 2) || (common >= 3 && shorter <= 4);
+    if begins || SHORT_FORMS.iter().any(|f| f.contains(&a.as_str()) && f.contains(&b.as_str())) {
+        NameMatch::Close
+    } else {
+        NameMatch::Other
+    }
+}
+
+/// Usual short forms that do not begin like the name they stand for.
+const SHORT_FORMS: [&[&str]; 22] = [
+    &["william", "bill", "billy", "will", "liam"],
+    &["robert", "bob", "bobby", "rob"],
+    &["richard", "dick", "rick", "rich"],
+    &["margaret", "peggy", "meg", "maggie", "greta"],
+    &["marguerite", "margo", "margot", "daisy"],
+    &["elizabeth", "betty", "liz", "beth", "lisa", "elsie"],
+    &["katherine", "catherine", "kate", "kitty", "katie"],
+    &["james", "jim", "jimmy", "jamie"],
+    &["john", "jack", "johnny"],
+    &["edward", "ned", "ted", "eddie"],
+    &["theodore", "ted", "theo"],
+    &["charles", "chuck", "charlie"],
+    &["henry", "harry", "hank"],
+    &["alexander", "sasha", "sandy", "alex"],
+    &["alexandra", "sasha", "sandra", "alex"],
+    &["helen", "nell", "ellen", "lena"],
+    &["mary", "molly", "polly", "mamie"],
+    &["dorothy", "dot", "dolly"],
+    &["anthony", "tony"],
+    &["francis", "frank"],
+    &["joaquin", "quino"],
+    &["jose", "pepe"],
+];
 
 #[derive(PartialEq, Eq, Clone, Copy, PartialOrd, Ord)]
 enum NameMatch {
@@ -151,6 +202,11 @@ mod tests {
         assert!(twin_score(&base, &slip).score >= TWIN_THRESHOLD, "{:?}", twin_score(&base, &slip));
         let swapped = Likeness { birth_date: Some(day(1999, 2, 1)), ..base.clone() };
         assert!(twin_score(&base, &swapped).score < twin_score(&base, &base).score);
+        for (short, long) in [("Bill", "William"), ("Chris", "Christopher"), ("Cy", "Cyprian"), ("Mati", "Mateusz")] {
+            assert!(first_name_match(short, long) == NameMatch::Close, "{short} and {long}");
+            assert!(first_name_match(long, short) == NameMatch::Close);
+        }
+        assert!(first_name_match("Marta", "Oriane") == NameMatch::Other);
         let sister = Likeness { first: "Marta".into(), ..base.clone() };
         assert!(twin_score(&base, &sister).score < TWIN_THRESHOLD, "{:?}", twin_score(&base, &sister));
         let namesake = Likeness { birth_date: Some(day(1961, 7, 2)), phone: None, ..base.clone() };

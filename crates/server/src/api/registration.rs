@@ -161,6 +161,17 @@ pub struct TypedAddress {
     postal_code: String,
 }
 
+impl TypedAddress {
+    /// Written the same but for capitals, blanks and the dash of the postal code.
+    fn is_same(&self, other: &TypedAddress) -> bool {
+        let plain = |text: &str| -> String {
+            text.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
+        };
+        let key = |a: &TypedAddress| [&a.address_line, &a.city, &a.state, &a.postal_code].map(|t| plain(t));
+        key(self) == key(other)
+    }
+}
+
 #[derive(Debug, Serialize, ToSchema)]
 pub struct AddressAnswer {
     /// False when the address service does not answer; the work goes on without it.
@@ -195,6 +206,6 @@ pub async fn address(state: Data<State>, form: Json<TypedAddress>) -> Answer<Add
             postal_code: text(c, "postalCode"),
         })
         .collect();
-    let certain = candidates.first() == Some(&*form);
+    let certain = candidates.first().is_some_and(|c| c.is_same(&form));
     Ok(Json(AddressAnswer { reachable: true, certain, candidates }))
 }

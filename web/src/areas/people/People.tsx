@@ -19,6 +19,11 @@ export default function People() {
     setInHand({ person: id });
     navigate(`/people/${id}`);
   };
+  // Whoever was just added is registered further at once; the first gap has the focus.
+  const register = (id: string) => {
+    setInHand({ person: id });
+    navigate(`/people/${id}?register=1`);
+  };
   const add = (text: string) => {
     setTyped(text);
     setParams({ new: '1' });
@@ -32,7 +37,7 @@ export default function People() {
       </Head>
       <FindPerson label="Find a person" onTake={(p) => open(p.id)} {...(may('edit_people') && { onNew: add })} />
       <Dialog title="Add somebody new" open={adding} onClose={() => setParams({})}>
-        <QuickAdd typed={typed} onDone={(p) => open(p.id)} onBack={() => setParams({})} />
+        <QuickAdd typed={typed} onDone={(p) => register(p.id)} onBack={() => setParams({})} />
       </Dialog>
     </Page>
   );

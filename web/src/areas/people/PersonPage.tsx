@@ -1,5 +1,5 @@
 import { useEffect } from 'react';
-import { useNavigate, useParams } from 'react-router';
+import { useNavigate, useParams, useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
@@ -88,6 +88,8 @@ function ToCancel({ visits }: { visits: Schemas['Visit'][] }) {
 
 export default function PersonPage() {
   const { id = '' } = useParams();
+  const [params] = useSearchParams();
+  const registering = params.get('register') !== null;
   const { setInHand, clinic } = useSession();
   const navigate = useNavigate();
   const may = useMay();
@@ -102,6 +104,13 @@ export default function PersonPage() {
   if (look.error) return <Empty>{look.error.message}</Empty>;
   if (!look.data) return null;
   const { person, card, gaps, toCancel } = look.data;
+  // Somebody just added is registered first; otherwise the facts come first.
+  const registration = (
+    <>
+      <h2 style={{ margin: `${space(5)} 0 ${space(3)}` }}>Registration</h2>
+      <RegistrationForm key={id} id={id} focus={registering} />
+    </>
+  );
   return (
     <Page>
       <Head>
@@ -129,6 +138,7 @@ export default function PersonPage() {
         {gaps.length > 0 && <Notice $tone="brass">Registration lacks: {gaps.map((g) => g.word).join(', ')}.</Notice>}
         {toCancel.length > 0 && may('book') && <ToCancel visits={toCancel} />}
       </Stack>
+      {may('edit_people') && registering && registration}
       <Sheet>
         <AtAGlance view={look.data} />
       </Sheet>
@@ -172,12 +182,7 @@ export default function PersonPage() {
           </Scroller>
         )}
       </Sheet>
-      {may('edit_people') && (
-        <>
-          <h2 style={{ margin: `${space(5)} 0 ${space(3)}` }}>Registration</h2>
-          <RegistrationForm key={id} id={id} />
-        </>
-      )}
+      {may('edit_people') && !registering && registration}
       {may('merge_people') && (
         <Sheet style={{ marginTop: space(5) }}>
           <h2>Two records of one person</h2>

@@ -1,4 +1,4 @@
-import { useRef, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
 import { plainDate, telephone } from '../../app/words';
@@ -54,12 +54,16 @@ function MovedAlong({ view, onDone }: { view: View; onDone: () => void }) {
 }
 
 /** The whole registration: parts that say what they lack and save as one goes. */
-export function RegistrationForm({ id, brief }: { id: string; brief?: boolean }) {
+export function RegistrationForm({ id, brief, focus }: { id: string; brief?: boolean; focus?: boolean }) {
   const look = useLook(['person', id], () => api.GET('/api/people/{id}', { params: { path: { id } } }));
-  return look.data ? <Form view={look.data} brief={brief ?? false} /> : null;
+  return look.data ? <Form view={look.data} brief={brief ?? false} focus={focus ?? false} /> : null;
 }
 
-function Form({ view, brief }: { view: View; brief: boolean }) {
+function Form({ view, brief, focus }: { view: View; brief: boolean; focus: boolean }) {
+  const box = useRef<HTMLFormElement>(null);
+  useEffect(() => {
+    if (focus) box.current?.querySelector<HTMLElement>('[data-section] input')?.focus();
+  }, [focus]);
   const { clinic } = useSession();
   const r = useRegistration(view);
   const { form, refusal } = r;
@@ -207,6 +211,7 @@ function Form({ view, brief }: { view: View; brief: boolean }) {
   const shown = brief ? view.sections.filter((s) => opened.includes(s.code) || s.code === 'contact') : view.sections;
   return (
     <form
+      ref={box}
       onSubmit={(event) => {
         event.preventDefault();
         leave();
