@@ -7,7 +7,7 @@ use std::path::PathBuf;
 
 /// File, who is signed in, address, what must be seen, and what is clicked before the picture; a
 /// click that begins with `find:` finds a person, and one after `>` opens a tab.
-const VIEWS: [(&str, &str, &str, &str, &str); 15] = [
+const VIEWS: [(&str, &str, &str, &str, &str); 16] = [
     ("today-front-desk", "junia", "/today", "//h2", ""),
     ("today-clinician", "oriane", "/today", "//h2", ""),
     ("schedule", "junia", "/schedule", "//*[@data-visit]", "//*[@data-visit='IH-10006']"),
@@ -17,6 +17,7 @@ const VIEWS: [(&str, &str, &str, &str, &str); 15] = [
     ("note", "oriane", "/today", "//h2", "//*[@data-waiting='IH-10006']//button"),
     ("orders", "oriane", "/today", "//h2", "//*[@data-waiting='IH-10005']//button>Orders"),
     ("results", "oriane", "/results", "//*[@data-result]", ""),
+    ("registration", "junia", "/people", "//input[@type='search']", "register:Belanger"),
     ("settings", "soren", "/settings", "//h2", ""),
     ("person", "soren", "/people", "//input[@type='search']", "find:Ferreira"),
     ("charges", "agathe", "/today", "//h2", "(//button[normalize-space()='Open charges'])[1]"),
@@ -62,6 +63,14 @@ async fn take(browser: &Browser, login: &str, path: &str, see: &str, click: &str
     if let Some(text) = click.strip_prefix("find:") {
         browser.find("Find a person", text, text).await?;
         browser.see("//h2[normalize-space()='Coverage']").await?;
+    } else if let Some(text) = click.strip_prefix("register:") {
+        browser.find("Find a person", text, text).await?;
+        for section in ["Address and contact", "Consents"] {
+            browser.press(&format!("Open {section}")).await?;
+        }
+        // The head of the form comes to the top of the picture.
+        let script = "document.querySelector('[data-section]').previousElementSibling?.scrollIntoView()";
+        browser.client.execute(script, vec![]).await?;
     } else if !click.is_empty() {
         let (click, tab) = click.split_once('>').unwrap_or((click, ""));
         browser.click(click).await?;

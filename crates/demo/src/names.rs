@@ -149,6 +149,13 @@ pub const REASONS: [(&str, &str, &str); 16] = [
     ("Low mood", "F32.A", "Depression, unspecified"),
 ];
 
+/// Why children come, of the same list.
+pub fn reason(chance: &mut crate::Chance, child: bool) -> (&'static str, &'static str, &'static str) {
+    let young = ["Cough for a week", "Sore throat", "Rash on the arm", "Ear ache"];
+    let fitting: Vec<_> = REASONS.iter().filter(|(reason, ..)| !child || young.contains(reason)).collect();
+    *fitting[chance.below(fitting.len())]
+}
+
 /// Short names that people of these first names go by.
 pub const SHORT: [(&str, &str); 8] = [
     ("Marguerite", "Margo"),

@@ -84,7 +84,7 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
     let Some(person) = tries.find(|i| free(world, *i)).map(|i| world.people[i].clone()) else { return };
     world.busy.insert((day, person.id));
     let Some(policy) = world.coverages.iter().find(|c| c.person_id == person.id).cloned() else { return };
-    let (reason, code, title) = *world.chance.pick(&names::REASONS);
+    let (reason, code, title) = names::reason(&mut world.chance, children);
     let end = end_of(world, day);
     let clinician = world.staff(login).clone();
     let starts_at = at(day, 8 + slot * 2, 0);

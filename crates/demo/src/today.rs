@@ -343,7 +343,7 @@ async fn ahead(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -> Re
         if !world.busy.insert((day, person)) {
             continue;
         }
-        let (reason, ..) = *world.chance.pick(&names::REASONS);
+        let (reason, ..) = names::reason(&mut world.chance, slot.clinician_id == ifeoma);
         let busy = change.conn();
         let already: i64 =
             schema::visits::table.filter(schema::visits::slot_id.eq(slot.id)).count().get_result(busy).await?;

@@ -235,7 +235,8 @@ impl Change<'_> {
             person_id: coverage.person_id,
             visit_id: visit,
             service_date: day,
-            trace: format!("BQ{}", id.simple().to_string()[..16].to_uppercase()),
+            // The end of the id: its beginning is the time, the same for many questions of one evening.
+            trace: format!("BQ{}", id.simple().to_string()[16..].to_uppercase()),
             state: "waiting".into(),
             facts,
             asked_at: self.now,

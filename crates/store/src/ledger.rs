@@ -1,7 +1,7 @@
 //! The ledger as it lies in the database: append-only, each transaction summing to zero.
 
 use crate::rows::LedgerTransaction;
-use crate::schema::{ledger_entries, ledger_transactions};
+use crate::schema::{ledger_entries, ledger_transactions, visits};
 use crate::{Change, Conn, Result};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
@@ -88,13 +88,8 @@ async fn with_entries(
 
 /// The visits of a person that are not at zero, with their balances.
 pub async fn open_visits(conn: &mut Conn, person: Uuid) -> Result<Vec<(Uuid, Balances)>> {
-    let visits: Vec<Option<Uuid>> = ledger_transactions::table
-        .filter(ledger_transactions::person_id.eq(person))
-        .select(ledger_transactions::visit_id)
-        .distinct()
-        .load(conn)
-        .await?;
-    let visits: Vec<Uuid> = visits.into_iter().flatten().collect();
+    // By the visits, which follow a merged record, not by the entries, which never change.
+    let visits: Vec<Uuid> = visits::table.filter(visits::person_id.eq(person)).select(visits::id).load(conn).await?;
     let mut open: Vec<(Uuid, Balances)> = balances(conn, &visits)
         .await?
         .into_iter()

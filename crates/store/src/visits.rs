@@ -88,6 +88,17 @@ impl Change<'_> {
     pub async fn book(&mut self, b: &Booking, zone: chrono_tz::Tz) -> Result<Visit> {
         let now = self.now;
         let person = people::get(self.conn(), b.person_id).await?;
+        if person.merged_into.is_some() {
+            let sentence = "This record was merged into another one; book for the one that stays.";
+            return Err(StoreError::refused("merged", sentence));
+        }
+        if !person.patient {
+            // Whoever was registered only to answer for somebody is a patient from the first booking on.
+            diesel::update(crate::schema::people::table.find(person.id))
+                .set(crate::schema::people::patient.eq(true))
+                .execute(self.conn())
+                .await?;
+        }
         let (slot, shift) = schedule::slot(self.conn(), b.slot_id).await?;
         if shift.cancelled_at.is_some() {
             return Err(StoreError::refused("outside_shift", "The clinician does not work at this time."));

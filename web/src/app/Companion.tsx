@@ -220,6 +220,34 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
               )}
             </div>
           )}
+          {!v && alone.data && (
+            <>
+              {alone.data.gaps.length > 0 && (
+                <Notice $tone="brass">Registration lacks: {alone.data.gaps.map((g) => g.word).join(', ')}.</Notice>
+              )}
+              {alone.data.responsible && (
+                <div>
+                  <h3>Responsible party</h3>
+                  <p>{alone.data.responsible.name}</p>
+                </div>
+              )}
+              {may('book') && !card.deceased && (
+                <Button $kind="filled" data-main-action onPress={() => navigate('/schedule?open=1')}>
+                  Book a visit
+                </Button>
+              )}
+              {alone.data.household.length > 0 && (
+                <div>
+                  <h3>Household</h3>
+                  {alone.data.household.map((m) => (
+                    <p key={m.person.id}>
+                      {m.person.name} <Small>{[m.person.age, m.ties[0]].filter(Boolean).join(', ')}</Small>
+                    </p>
+                  ))}
+                </div>
+              )}
+            </>
+          )}
           {v && look.data && (
             <>
               <div>

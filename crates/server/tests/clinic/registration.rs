@@ -178,6 +178,10 @@ async fn a_responsible_party_need_not_be_a_patient() {
     assert!(!words(&view).contains(&"responsible party for a minor"));
     let household = view["household"].as_array().unwrap();
     assert_eq!(household[0]["ties"], json!(["responsible party"]));
+    let slot = desk.open_slot().await;
+    desk.post("/api/visits", json!({ "personId": party, "slotId": slot["id"], "reason": "x" })).await.ok();
+    let now = desk.get(&format!("/api/people/{party}")).await;
+    assert_eq!(now["card"]["patient"], true, "whoever is booked is a patient");
     product.stop().await.unwrap();
 }
 
@@ -225,8 +229,15 @@ async fn two_records_of_one_person_become_one_and_can_be_parted() {
         async move { desk.get(&format!("/api/people/{who}/coverages")).await.as_array().unwrap().len() }
     };
     let before = coverages(lucan.clone()).await;
+    let child = add(&desk, "Pim", "Ferreira-Holm", "5/5/2019").await;
+    change(&desk, &child, json!({ "responsibleId": twin })).await.ok();
     let merge = desk.post(&format!("/api/people/{lucan}/merge"), json!({ "goneId": twin })).await.ok();
     assert_eq!(coverages(lucan.clone()).await, before + 1, "the policy came along");
+    let whose = desk.get(&format!("/api/people/{child}")).await["person"]["responsibleId"].clone();
+    assert_eq!(whose, json!(lucan), "the child is still answered for");
+    let slot = desk.open_slot().await;
+    let gone = desk.post("/api/visits", json!({ "personId": twin, "slotId": slot["id"], "reason": "x" })).await;
+    assert_eq!(gone.body["type"], "urn:indigo-harbor:merged", "nobody is booked under the record that is gone");
     let view = desk.get(&format!("/api/people/{lucan}")).await;
     assert_eq!(view["merges"][0]["gone"]["name"], "Ferreira-Holm, Lukan");
     assert!(view["consents"].to_string().contains("online_access"), "consents are read under both records");

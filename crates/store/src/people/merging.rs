@@ -10,18 +10,21 @@ use diesel_async::RunQueryDsl;
 use serde_json::{Map, Value, json};
 use uuid::Uuid;
 
-/// The tables whose rows follow their person, with the column that names a row. The ledger, consents,
+/// The tables whose rows follow their person, with the column that points at the person: also those
+/// whom the person answers for, and policies that the person holds for others. The ledger, consents,
 /// openings and the audit never change; they are read under both records instead.
-const FOLLOW: [(&str, &str); 9] = [
-    ("visits", "id"),
-    ("coverages", "id"),
-    ("allergies", "id"),
-    ("medicines", "id"),
-    ("problems", "id"),
-    ("measurements", "id"),
-    ("orders", "id"),
-    ("prescriptions", "id"),
-    ("lab_reports", "id"),
+const FOLLOW: [(&str, &str); 11] = [
+    ("visits", "person_id"),
+    ("coverages", "person_id"),
+    ("coverages", "holder_id"),
+    ("people", "responsible_id"),
+    ("allergies", "person_id"),
+    ("medicines", "person_id"),
+    ("problems", "person_id"),
+    ("measurements", "person_id"),
+    ("orders", "person_id"),
+    ("prescriptions", "person_id"),
+    ("lab_reports", "person_id"),
 ];
 
 /// A record and all that were merged into it.
@@ -47,16 +50,16 @@ struct RowId {
     id: String,
 }
 
-async fn rows(conn: &mut Conn, table: &str, key: &str, person: Uuid) -> Result<Vec<String>> {
-    let found: Vec<RowId> = diesel::sql_query(format!("select {key}::text as id from {table} where person_id = $1"))
+async fn rows(conn: &mut Conn, table: &str, column: &str, person: Uuid) -> Result<Vec<String>> {
+    let found: Vec<RowId> = diesel::sql_query(format!("select id::text as id from {table} where {column} = $1"))
         .bind::<sql_types::Uuid, _>(person)
         .load(conn)
         .await?;
     Ok(found.into_iter().map(|r| r.id).collect())
 }
 
-fn listed(value: &Value, table: &str) -> Vec<String> {
-    value[table].as_array().into_iter().flatten().filter_map(|v| v.as_str().map(str::to_owned)).collect()
+fn listed(value: &Value, place: &str) -> Vec<String> {
+    value[place].as_array().into_iter().flatten().filter_map(|v| v.as_str().map(str::to_owned)).collect()
 }
 
 impl Change<'_> {
@@ -76,17 +79,18 @@ impl Change<'_> {
             ));
         }
         let (mut moved, mut stayed) = (Map::new(), Map::new());
-        for (table, key) in FOLLOW {
-            let own = rows(self.conn(), table, key, kept).await?;
-            let foreign = rows(self.conn(), table, key, gone).await?;
-            diesel::sql_query(format!("update {table} set person_id = $1 where person_id = $2"))
+        for (table, column) in FOLLOW {
+            let own = rows(self.conn(), table, column, kept).await?;
+            let foreign = rows(self.conn(), table, column, gone).await?;
+            diesel::sql_query(format!("update {table} set {column} = $1 where {column} = $2"))
                 .bind::<sql_types::Uuid, _>(kept)
                 .bind::<sql_types::Uuid, _>(gone)
                 .execute(self.conn())
                 .await
-                .map_err(|e| overlap(table, e))?;
-            stayed.insert(table.into(), json!(own));
-            moved.insert(table.into(), json!(foreign));
+                .map_err(overlap)?;
+            let place = format!("{table}.{column}");
+            stayed.insert(place.clone(), json!(own));
+            moved.insert(place, json!(foreign));
         }
         let row = Merge {
             id: Uuid::now_v7(),
@@ -122,9 +126,10 @@ impl Change<'_> {
         if row.undone_at.is_some() {
             return Err(StoreError::refused("merge", "The records are parted already."));
         }
-        for (table, key) in FOLLOW {
-            let known = [listed(&row.moved, table), listed(&row.stayed, table)].concat();
-            let now = rows(self.conn(), table, key, row.kept_id).await?;
+        for (table, column) in FOLLOW {
+            let place = format!("{table}.{column}");
+            let known = [listed(&row.moved, &place), listed(&row.stayed, &place)].concat();
+            let now = rows(self.conn(), table, column, row.kept_id).await?;
             if now.iter().any(|id| !known.contains(id)) {
                 let what = table.replace('_', " ");
                 let sentence =
@@ -132,10 +137,10 @@ impl Change<'_> {
                 return Err(StoreError::refused("merge", sentence));
             }
         }
-        for (table, key) in FOLLOW {
-            diesel::sql_query(format!("update {table} set person_id = $1 where {key}::text = any($2)"))
+        for (table, column) in FOLLOW {
+            diesel::sql_query(format!("update {table} set {column} = $1 where id::text = any($2)"))
                 .bind::<sql_types::Uuid, _>(row.gone_id)
-                .bind::<sql_types::Array<sql_types::Text>, _>(listed(&row.moved, table))
+                .bind::<sql_types::Array<sql_types::Text>, _>(listed(&row.moved, &format!("{table}.{column}")))
                 .execute(self.conn())
                 .await?;
         }
@@ -158,11 +163,12 @@ impl Change<'_> {
 }
 
 /// Two policies of one rank at one time cannot both count.
-fn overlap(table: &str, error: diesel::result::Error) -> StoreError {
-    match (&error, table) {
-        (diesel::result::Error::DatabaseError(diesel::result::DatabaseErrorKind::ExclusionViolation, _), _) => {
+fn overlap(error: diesel::result::Error) -> StoreError {
+    use diesel::result::{DatabaseErrorKind, Error};
+    match error {
+        Error::DatabaseError(DatabaseErrorKind::ExclusionViolation, _) => {
             StoreError::refused("merge", "Both records have a policy of the same rank; end one of them first.")
         }
-        _ => error.into(),
+        other => other.into(),
     }
 }

@@ -199,6 +199,11 @@ function One({ view, visit, person }: { view: View; visit?: string | undefined; 
     if (saved) setEditing(false);
   };
   const b = view.benefits;
+  const asking = may('edit_coverage') && (
+    <Button onPress={ask} isDisabled={busy}>
+      {b ? 'Ask again' : 'Ask the payer'}
+    </Button>
+  );
   const tone = b?.outcome === 'in_force' ? 'kelp' : b?.outcome === 'refused' ? 'coral' : 'brass';
   return (
     <Policy data-coverage={person}>
@@ -220,9 +225,6 @@ function One({ view, visit, person }: { view: View; visit?: string | undefined; 
             <>
               <Button onPress={() => setEditing(!editing)}>Correct or end</Button>
               <CopyToHousehold view={view} person={person} />
-              <Button onPress={ask} isDisabled={busy}>
-                {b ? 'Ask again' : 'Ask the payer'}
-              </Button>
             </>
           )}
         </Row>
@@ -256,6 +258,8 @@ function One({ view, visit, person }: { view: View; visit?: string | undefined; 
               </Tag>
               <span>{b.sentence}</span>
               <Small>asked {times.since(b.check.askedAt)} ago</Small>
+              <Spread />
+              {asking}
             </Row>
             {b.outcome === 'in_force' && b.facts.length > 0 && (
               <Row>
@@ -285,6 +289,8 @@ function One({ view, visit, person }: { view: View; visit?: string | undefined; 
         ) : (
           <Row>
             <Tag $tone="brass">Not asked yet</Tag>
+            <Spread />
+            {asking}
           </Row>
         )}
       </Stack>

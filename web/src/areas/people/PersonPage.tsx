@@ -129,7 +129,7 @@ export default function PersonPage() {
             .join(' · ')}
         </p>
       </Head>
-      <Stack style={{ marginBottom: space(4) }}>
+      <Stack>
         {card.chartAlert && <Notice $tone="brass">{card.chartAlert}</Notice>}
         {person.billingNote && may('see_charges') && <Notice $tone="tide">{person.billingNote}</Notice>}
         {card.merged && (
@@ -139,7 +139,7 @@ export default function PersonPage() {
         {toCancel.length > 0 && may('book') && <ToCancel visits={toCancel} />}
       </Stack>
       {may('edit_people') && registering && registration}
-      <Sheet>
+      <Sheet style={{ marginTop: space(2) }}>
         <AtAGlance view={look.data} />
       </Sheet>
       <Sheet>

@@ -1,4 +1,5 @@
 import type { Schemas } from '../../api/client';
+import { telephone } from '../../app/words';
 import type { Choice } from '../../ui/controls';
 
 export type PersonForm = Schemas['PersonForm'];
@@ -110,8 +111,8 @@ export const filled = (p: Schemas['Person'], r: Schemas['Registration']): Person
   formerName: p.formerName,
   birthDate: p.birthDate ?? '',
   sex: p.sex ?? '',
-  phone: p.phone ?? '',
-  otherPhone: p.otherPhone ?? '',
+  phone: telephone(p.phone),
+  otherPhone: telephone(p.otherPhone),
   email: p.email ?? '',
   emailDeclined: p.emailDeclined,
   addressLine: p.addressLine,
@@ -136,7 +137,7 @@ export const filled = (p: Schemas['Person'], r: Schemas['Registration']): Person
   employer: r.employer,
   outsideId: r.outsideId,
   emergencyName: r.emergencyName,
-  emergencyPhone: r.emergencyPhone ?? '',
+  emergencyPhone: telephone(r.emergencyPhone),
   emergencyRelation: r.emergencyRelation,
   pharmacyId: r.pharmacyId ?? null,
   usualSiteId: r.usualSiteId ?? null,
