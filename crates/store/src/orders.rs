@@ -218,7 +218,8 @@ impl Change<'_> {
     /// Gathers the draft orders of a visit into a requisition and leaves the handing-over to a job.
     pub async fn send_orders(&mut self, visit: &Visit, ids: &[Uuid]) -> Result<String> {
         let id = Uuid::now_v7();
-        let requisition = format!("R{}", &id.simple().to_string()[..12].to_uppercase());
+        // The end of the id: its beginning is the time, the same for two requisitions of one instant.
+        let requisition = format!("R{}", &id.simple().to_string()[20..].to_uppercase());
         let n = diesel::update(orders::table.filter(orders::id.eq_any(ids).and(orders::state.eq("draft"))))
             .set((orders::state.eq("sending"), orders::requisition.eq(&requisition)))
             .execute(self.conn())

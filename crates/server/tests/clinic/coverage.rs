@@ -94,8 +94,10 @@ async fn payers_are_asked_about_tomorrow_and_the_refused_wait_at_the_desk() {
     // 19:00 at the clinic in November is midnight in UTC.
     let product = Product::start_at(evening).await.unwrap();
     let desk = Hand::sign_in(&product, "junia").await;
-    let asked =
-        |v: &Value| v["waiting"].as_array().unwrap().iter().any(|w| w["group"] == "Coverage refused for tomorrow");
+    let asked = |v: &Value| {
+        let hers = |w: &&Value| w["card"]["person"]["name"] == "Saltbox, Runa";
+        v["waiting"].as_array().unwrap().iter().filter(hers).any(|w| w["group"] == "Coverage refused for tomorrow")
+    };
     let runa = add(&desk, "Runa", "3/3/1985").await;
     let refused =
         json!({ "payerId": payer(&desk, "SALTM").await, "subscriberNumber": "SM70092", "startsOn": "1/1/2026" });
