@@ -297,6 +297,9 @@ async fn the_front_desk_books_and_checks_in_by_keyboard_alone() {
         b.gone("//*[@role='dialog']").await?;
         b.keys("d").await?;
         b.gone("//h1[contains(., 'Vell')]").await?;
+        b.gone("//aside//*[contains(text(), 'IH-')]").await?;
+        let shown = b.text().await?;
+        anyhow::ensure!(!shown.contains("Vell, Noor"), "a name is left on the screen: {shown}");
         b.keys("g").await?;
         b.keys("p").await?;
         b.read("Three letters of each name").await?;

@@ -8,6 +8,7 @@ pub mod clinic;
 pub mod codes;
 pub mod coverage;
 pub mod flow;
+pub mod import;
 pub mod money;
 pub mod note;
 pub mod orders;

@@ -61,6 +61,7 @@ table! {
     delete "/api/merges/{id}" Needs(MergePeople) => registration::part;
     post "/api/people/{id}/open-chart" Needs(SeeChart) => registration::open_chart;
     post "/api/addresses" Needs(EditPeople) => registration::address;
+    post "/api/import/people" Needs(SetClinic) => import::people;
     get "/api/settings/required-fields" SignedIn => registration::required;
     put "/api/settings/required-fields" Needs(SetClinic) => registration::set_required;
     post "/api/people/{id}/self-pay" Needs(EditCoverage) => people::self_pay;

@@ -235,6 +235,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/import/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Imports people with their first policy. Rows that are refused or likely registered already are left
+         *     out and told; all others are added in one change, or none.
+         */
+        post: operations["post_import_people"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/in-clinic": {
         parameters: {
             query?: never;
@@ -1702,6 +1722,15 @@ export interface components {
             field: string;
             word: string;
         };
+        ImportAnswer: {
+            added: number;
+            dryRun: boolean;
+            refused: number;
+            rows: components["schemas"]["RowVerdict"][];
+            twins: number;
+            /** @description Headings that nobody knows; their columns are left out. */
+            unknownHeadings: string[];
+        };
         InClinicView: {
             expected: components["schemas"]["VisitCard"][];
             inRooms: components["schemas"]["Present"][];
@@ -2399,6 +2428,14 @@ export interface components {
             /** Format: int32 */
             sort: number;
         };
+        RowVerdict: {
+            /** Format: int64 */
+            line: number;
+            name: string;
+            sentence: string;
+            /** @description added, twin or refused. */
+            verdict: string;
+        };
         SectionView: {
             code: string;
             gaps: components["schemas"]["Gap"][];
@@ -3092,6 +3129,40 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_import_people: {
+        parameters: {
+            query: {
+                /** @description True writes nothing and says what would happen. */
+                dry_run: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportAnswer"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -133,7 +133,7 @@ function useNextAction(visit: string | undefined) {
 }
 
 export function Companion({ folded, fold }: { folded: boolean; fold: (folded: boolean) => void }) {
-  const { inHand, setInHand, clinic } = useSession();
+  const { inHand, setInHand, clinic, discreet } = useSession();
   const visit = inHand && 'visit' in inHand ? inHand.visit : undefined;
   const person = inHand && 'person' in inHand ? inHand.person : undefined;
   const { look, action, busy, refusal } = useNextAction(visit);
@@ -195,11 +195,15 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
                 {identity(card, v?.callSign)}
               </button>
             </h2>
-            <p>{[card.age, sexWord(card.sex), plainDate(card.birthDate)].filter(Boolean).join(', ')}</p>
+            <p>{[card.age, sexWord(card.sex), !discreet && plainDate(card.birthDate)].filter(Boolean).join(', ')}</p>
             <Small>
-              {card.recordNumber}
-              {card.preferredName && ` · called ${card.preferredName}`}
-              {v && ` · ${v.callSign}`}
+              {[
+                !discreet && card.recordNumber,
+                !discreet && card.preferredName && `called ${card.preferredName}`,
+                v?.callSign,
+              ]
+                .filter(Boolean)
+                .join(' · ')}
             </Small>
           </div>
           {card.chartAlert && <Notice $tone="brass">{card.chartAlert}</Notice>}
@@ -225,7 +229,7 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
               {alone.data.gaps.length > 0 && (
                 <Notice $tone="brass">Registration lacks: {alone.data.gaps.map((g) => g.word).join(', ')}.</Notice>
               )}
-              {alone.data.responsible && (
+              {alone.data.responsible && !discreet && (
                 <div>
                   <h3>Responsible party</h3>
                   <p>{alone.data.responsible.name}</p>
@@ -236,7 +240,7 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
                   Book a visit
                 </Button>
               )}
-              {alone.data.household.length > 0 && (
+              {alone.data.household.length > 0 && !discreet && (
                 <div>
                   <h3>Household</h3>
                   {alone.data.household.map((m) => (

@@ -211,7 +211,7 @@ fn copay(faults: &mut Faults, text: &str) -> Option<i64> {
     }
 }
 
-fn policy(f: &CoverageForm, today: NaiveDate) -> Result<Policy, Faults> {
+pub(super) fn policy(f: &CoverageForm, today: NaiveDate) -> Result<Policy, Faults> {
     let mut faults = Faults::default();
     let rank = if f.rank.is_empty() { "P".to_owned() } else { f.rank.clone() };
     if Rank::from_code(&rank).is_none() {

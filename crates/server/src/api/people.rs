@@ -107,7 +107,7 @@ fn optional(faults: &mut Faults, field: &str, text: &str, read: fn(&str) -> Resu
     read(text).map_err(|sentence| faults.add(field, sentence)).ok()
 }
 
-fn details(f: &PersonForm, today: NaiveDate) -> Result<(Details, Registration), Faults> {
+pub(super) fn details(f: &PersonForm, today: NaiveDate) -> Result<(Details, Registration), Faults> {
     let mut faults = Faults::default();
     let mut name = |field: &str, label: &str, text: &str| {
         fields::person_name(label, text).unwrap_or_else(|sentence| {
@@ -201,7 +201,7 @@ fn details(f: &PersonForm, today: NaiveDate) -> Result<(Details, Registration), 
     faults.none_or((d, more))
 }
 
-fn likeness(d: &Details) -> Likeness {
+pub(super) fn likeness(d: &Details) -> Likeness {
     Likeness {
         first: d.first_name.clone(),
         last: d.last_name.clone(),

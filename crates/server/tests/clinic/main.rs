@@ -8,6 +8,7 @@ mod coverage;
 mod day;
 mod flow;
 mod guards;
+mod import;
 mod line;
 mod money;
 mod outside;
@@ -94,11 +95,16 @@ impl Hand {
     }
 
     pub async fn upload(&self, path: &str, bytes: Vec<u8>) -> Reply {
+        self.send(path, "application/octet-stream", bytes).await
+    }
+
+    pub async fn send(&self, path: &str, kind: &str, bytes: Vec<u8>) -> Reply {
         let request = self
             .http
             .post(format!("{}{path}", self.base))
             .header("cookie", &self.cookie)
             .header("x-harbor-csrf", &self.csrf)
+            .header("content-type", kind)
             .body(bytes);
         Self::reply(request).await
     }

@@ -90,7 +90,7 @@ export default function PersonPage() {
   const { id = '' } = useParams();
   const [params] = useSearchParams();
   const registering = params.get('register') !== null;
-  const { setInHand, clinic } = useSession();
+  const { setInHand, clinic, discreet } = useSession();
   const navigate = useNavigate();
   const may = useMay();
   const times = useTimes();
@@ -104,6 +104,15 @@ export default function PersonPage() {
   if (look.error) return <Empty>{look.error.message}</Empty>;
   if (!look.data) return null;
   const { person, card, gaps, toCancel } = look.data;
+  if (discreet)
+    return (
+      <Page>
+        <Head>
+          <h1>{identity(card)}</h1>
+        </Head>
+        <Empty>Discreet mode is on, so the record stays closed. Press d to show it.</Empty>
+      </Page>
+    );
   // Somebody just added is registered first; otherwise the facts come first.
   const registration = (
     <>

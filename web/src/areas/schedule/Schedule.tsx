@@ -198,7 +198,7 @@ const Legend = styled(Row)`
 `;
 
 export default function Schedule() {
-  const { clinic, now, setInHand, inHand } = useSession();
+  const { clinic, now, setInHand, inHand, discreet } = useSession();
   const [params, setParams] = useSearchParams();
   const day = params.get('day') ?? clinic.today;
   const [typed, setTyped] = useState('');
@@ -356,7 +356,9 @@ export default function Schedule() {
                       data-selected={inHand !== null && 'visit' in inHand && inHand.visit === v.visit.id}
                       data-visit={v.person.recordNumber}
                       onClick={() => setInHand({ visit: v.visit.id })}
-                      title={[v.person.recordNumber, v.visit.reason, v.visit.bookingNote].filter(Boolean).join(' · ')}
+                      title={[!discreet && v.person.recordNumber, v.visit.reason, v.visit.bookingNote]
+                        .filter(Boolean)
+                        .join(' · ')}
                     >
                       <CardLine>
                         <strong>{identity(v.person, v.visit.callSign)}</strong>

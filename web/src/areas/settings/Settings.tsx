@@ -6,6 +6,7 @@ import { api, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { dollars } from '../../app/words';
 import { Button, Field } from '../../ui/controls';
+import { Import } from './Import';
 import { RequiredFields } from './RequiredFields';
 import { Head, Mono, Notice, Page, Row, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 
@@ -97,6 +98,7 @@ export default function Settings({ onTheme }: { onTheme: () => void }) {
       </Head>
       {code && may('see_chart') && <Code code={code} />}
       {!code && <RequiredFields />}
+      {!code && may('set_clinic') && <Import />}
       {!code && services.data && (
         <Sheet>
           <h2>Services and prices</h2>

@@ -65,7 +65,7 @@ const Counts = styled.div`
 `;
 
 export default function Today() {
-  const { me, now, setInHand } = useSession();
+  const { me, now, setInHand, discreet } = useSession();
   const times = useTimes();
   const identity = useIdentity();
   const navigate = useNavigate();
@@ -147,7 +147,7 @@ export default function Today() {
                   <span>
                     <strong>{person ? identity(person, w.card?.visit.callSign) : 'Person uncertain'}</strong>
                     <br />
-                    <Small>{[person?.age, person?.recordNumber].filter(Boolean).join(' · ')}</Small>
+                    <Small>{[person?.age, !discreet && person?.recordNumber].filter(Boolean).join(' · ')}</Small>
                   </span>
                   <span data-phone="off">
                     {w.sentence || w.card?.visit.reason}

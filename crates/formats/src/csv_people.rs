@@ -1,0 +1,163 @@
+//! Patients and their first policy as CSV (RFC 4180) with a line of headings.
+//!
+//! Headings are understood in any order, case and spacing, and by their usual other names. A heading that
+//! nobody knows is told, not guessed at; its column is left out.
+
+use std::collections::BTreeMap;
+
+/// One line of the file: its number (the headings are line 1) and its fields by their own names.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PersonRow {
+    pub line: u64,
+    pub fields: BTreeMap<&'static str, String>,
+}
+
+/// A file that was read.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct PeopleFile {
+    pub rows: Vec<PersonRow>,
+    /// Headings that nobody knows.
+    pub unknown: Vec<String>,
+}
+
+/// Field, and the headings it goes by, without blanks and marks.
+const HEADINGS: [(&str, &[&str]); 24] = [
+    ("firstName", &["firstname", "first", "givenname", "given"]),
+    ("middleName", &["middlename", "middle"]),
+    ("lastName", &["lastname", "last", "familyname", "surname", "family"]),
+    ("preferredName", &["preferredname", "calledname", "nickname"]),
+    ("formerName", &["formername", "maidenname", "birthname"]),
+    ("birthDate", &["birthdate", "dateofbirth", "dob", "born"]),
+    ("sex", &["sex"]),
+    ("phone", &["phone", "mobile", "telephone", "mobilephone", "cell"]),
+    ("otherPhone", &["otherphone", "homephone", "phone2"]),
+    ("email", &["email", "mail", "emailaddress"]),
+    ("addressLine", &["address", "addressline", "street", "address1"]),
+    ("addressLine2", &["addressline2", "address2", "apartment"]),
+    ("city", &["city", "town"]),
+    ("state", &["state"]),
+    ("postalCode", &["postalcode", "zip", "zipcode", "postcode"]),
+    ("language", &["language"]),
+    ("outsideId", &["outsideid", "id", "externalid", "recordnumber", "mrn"]),
+    ("employer", &["employer"]),
+    ("occupation", &["occupation"]),
+    ("payer", &["payer", "insurance", "insurer", "payername"]),
+    ("subscriberNumber", &["subscribernumber", "policynumber", "memberid", "subscriberid"]),
+    ("groupNumber", &["groupnumber", "group"]),
+    ("planName", &["planname", "plan"]),
+    ("startsOn", &["startson", "coveragefrom", "policystart", "effective"]),
+];
+
+/// Why a file cannot be read as a list of people.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum PeopleFileFault {
+    #[error("The file is empty; its first line holds the headings.")]
+    Empty,
+    #[error("The headings lack {0}; every person needs a first and a last name.")]
+    Lacks(&'static str),
+    #[error("Two columns are headed {0}.")]
+    Twice(String),
+    #[error("Line {line} cannot be read: {why}.")]
+    Line { line: u64, why: String },
+}
+
+/// Reads a file; UTF-8 with or without a mark at its beginning, or Latin-1.
+pub fn read(bytes: &[u8]) -> Result<PeopleFile, PeopleFileFault> {
+    let text = crate::x12::envelope::decode(bytes);
+    let text = text.trim_start_matches('\u{feff}');
+    if text.trim().is_empty() {
+        return Err(PeopleFileFault::Empty);
+    }
+    let mut reader = csv::ReaderBuilder::new().flexible(true).trim(csv::Trim::All).from_reader(text.as_bytes());
+    let line_fault = |line: u64, e: csv::Error| PeopleFileFault::Line { line, why: e.to_string() };
+    let headings = reader.headers().map_err(|e| line_fault(1, e))?.clone();
+    let mut columns: Vec<Option<&'static str>> = Vec::new();
+    let mut file = PeopleFile::default();
+    for heading in &headings {
+        let plain: String = heading.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect();
+        let field = HEADINGS.iter().find(|(_, names)| names.contains(&plain.as_str())).map(|(field, _)| *field);
+        if field.is_some() && columns.contains(&field) {
+            return Err(PeopleFileFault::Twice(heading.to_owned()));
+        }
+        if field.is_none() && !heading.is_empty() {
+            file.unknown.push(heading.to_owned());
+        }
+        columns.push(field);
+    }
+    for (needed, word) in [("firstName", "a first name"), ("lastName", "a last name")] {
+        if !columns.contains(&Some(needed)) {
+            return Err(PeopleFileFault::Lacks(word));
+        }
+    }
+    for record in reader.records() {
+        let record = record.map_err(|e| {
+            let line = e.position().map_or(0, csv::Position::line);
+            line_fault(line, e)
+        })?;
+        let line = record.position().map_or(0, |p| line_at(text, p.byte()));
+        let fields: BTreeMap<&'static str, String> = columns
+            .iter()
+            .zip(record.iter())
+            .filter_map(|(column, text)| column.map(|c| (c, text.to_owned())))
+            .filter(|(_, text)| !text.is_empty())
+            .collect();
+        if !fields.is_empty() {
+            file.rows.push(PersonRow { line, fields });
+        }
+    }
+    Ok(file)
+}
+
+/// The line on which a record begins. The reader's own count is one short behind a line end of two
+/// characters, of which it has read only the first.
+fn line_at(text: &str, byte: u64) -> u64 {
+    let bytes = text.as_bytes();
+    let from = usize::try_from(byte).unwrap_or(0).min(bytes.len());
+    let begins = from + bytes[from..].iter().take_while(|b| matches!(b, b'\r' | b'\n')).count();
+    bytes[..begins].iter().filter(|b| **b == b'\n').count() as u64 + 1
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn headings_are_known_by_their_usual_names_in_any_order() {
+        let text = "\u{feff}Surname, Given name,DOB,Shoe size,Member ID\r\n\"Quarrie\", Ines ,2/13/1999,38,SM1\r\n\r\nVell,Noor,,,\r\n";
+        let file = read(text.as_bytes()).unwrap();
+        assert_eq!(file.unknown, ["Shoe size"]);
+        assert_eq!(file.rows.len(), 2, "an empty line is no person");
+        let ines = &file.rows[0];
+        assert_eq!(
+            (ines.line, ines.fields["lastName"].as_str(), ines.fields["firstName"].as_str()),
+            (2, "Quarrie", "Ines")
+        );
+        assert_eq!(ines.fields["subscriberNumber"], "SM1");
+        assert!(!file.rows[1].fields.contains_key("birthDate"), "an empty field is none");
+    }
+
+    #[test]
+    fn what_is_no_list_of_people_says_why() {
+        assert_eq!(read(b" \n"), Err(PeopleFileFault::Empty));
+        assert_eq!(read(b"first,town\nInes,Port Calder"), Err(PeopleFileFault::Lacks("a last name")));
+        assert_eq!(read(b"first,last,given name\na,b,c"), Err(PeopleFileFault::Twice("given name".into())));
+        assert_eq!(read("first,last\nInés,Søby".as_bytes()).unwrap().rows[0].fields["lastName"], "Søby");
+        assert_eq!(read(b"first,last\nIn\xe9s,Soby").unwrap().rows[0].fields["firstName"], "Inés", "Latin-1");
+    }
+
+    proptest! {
+        #[test]
+        fn no_bytes_make_it_panic(bytes in proptest::collection::vec(any::<u8>(), 0..300)) {
+            let _ = read(&bytes);
+        }
+
+        #[test]
+        fn every_line_with_names_is_a_person(names in proptest::collection::vec("[A-Za-z]{1,12}", 1..20)) {
+            let text = names.iter().fold("first,last".to_owned(), |text, n| format!("{text}\n{n},\"{n}, {n}\""));
+            let file = read(text.as_bytes()).unwrap();
+            prop_assert_eq!(file.rows.len(), names.len());
+            prop_assert!(file.rows.iter().zip(&names).all(|(r, n)| r.fields["firstName"] == *n));
+        }
+    }
+}

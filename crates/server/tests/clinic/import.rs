@@ -1,0 +1,81 @@
+//! People from a file: the dry run writes nothing, and every row gets its verdict.
+
+use crate::Hand;
+use harbor_demo::testing::Product;
+use serde_json::Value;
+
+const FILE: &str = "Last name,First name,DOB,Sex,Phone,Payer,Member ID,Shoe size
+Ropewalk,Runa,3/3/1985,F,207 555 0161,Saltmarsh Mutual Health Plan,SM8100,39
+Ferreira-Holm,Lucan,2/11/1968,M,,,,
+Saltbox,Pim,13/45/2019,M,,,,
+Ropewalk,Runa,3/3/1985,F,207 555 0161,,,
+Vell,Noor,7/7/1970,F,,Nobody Mutual,NM1,
+Breakwater,Tove,5/5/2019,F,,SALTM,SM8200,
+";
+
+async fn send(hand: &Hand, dry_run: bool, text: &str) -> crate::Reply {
+    hand.send(&format!("/api/import/people?dry_run={dry_run}"), "text/csv", text.as_bytes().to_vec()).await
+}
+
+fn verdicts(answer: &Value) -> Vec<(u64, String, String)> {
+    let text = |r: &Value, key: &str| r[key].as_str().unwrap().to_owned();
+    let rows = answer["rows"].as_array().unwrap();
+    rows.iter().map(|r| (r["line"].as_u64().unwrap(), text(r, "verdict"), text(r, "sentence"))).collect()
+}
+
+#[actix_web::test]
+async fn a_dry_run_says_row_by_row_what_would_happen_and_writes_nothing() {
+    let product = Product::start().await.unwrap();
+    let manager = Hand::sign_in(&product, "soren").await;
+    let answer = send(&manager, true, FILE).await.ok();
+    assert_eq!((&answer["added"], &answer["twins"], &answer["refused"]), (&2.into(), &2.into(), &2.into()));
+    assert_eq!(answer["unknownHeadings"], serde_json::json!(["Shoe size"]));
+    let rows = verdicts(&answer);
+    let (lines, kinds): (Vec<u64>, Vec<&str>) = rows.iter().map(|(l, v, _)| (*l, v.as_str())).unzip();
+    assert_eq!(lines, [2, 3, 4, 5, 6, 7]);
+    assert_eq!(kinds, ["added", "twin", "refused", "twin", "refused", "added"]);
+    assert!(rows[0].2.ends_with("With a policy."));
+    assert!(rows[1].2.contains("IH-10005 Lucan Ferreira-Holm"), "{}", rows[1].2);
+    assert_eq!(rows[2].2, "There is no such day in the calendar.");
+    assert!(rows[3].2.contains("Runa Ropewalk"), "twice in one file: {}", rows[3].2);
+    assert!(rows[4].2.contains("No payer is called"));
+    assert!(rows[5].2.contains("Without its policy: Tove Breakwater was 6"), "{}", rows[5].2);
+    assert_eq!(manager.get("/api/people?q=ropewalk%20runa").await, serde_json::json!([]), "nothing was written");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn what_the_dry_run_promised_comes_in_and_a_second_time_nobody() {
+    let product = Product::start().await.unwrap();
+    let manager = Hand::sign_in(&product, "soren").await;
+    let answer = send(&manager, false, FILE).await.ok();
+    assert_eq!(answer["added"], 2);
+    let found = manager.get("/api/people?q=SM8100").await;
+    assert_eq!(
+        (&found[0]["person"]["name"], &found[0]["why"]),
+        (&"Ropewalk, Runa".into(), &"subscriber number".into())
+    );
+    let again = send(&manager, false, FILE).await.ok();
+    assert_eq!((&again["added"], &again["twins"]), (&0.into(), &4.into()), "brought in twice, added once");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_file_that_is_none_is_refused_with_a_sentence_and_only_a_manager_brings_people_in() {
+    let product = Product::start().await.unwrap();
+    let manager = Hand::sign_in(&product, "soren").await;
+    for (text, wanted) in [
+        ("", "The file is empty"),
+        ("name;town\nInes;Port Calder", "lack a first name"),
+        ("first,last,first\na,b,c", "Two columns are headed"),
+    ] {
+        let reply = send(&manager, true, text).await;
+        assert_eq!(reply.status, 422);
+        assert!(reply.detail().contains(wanted), "{text:?}: {}", reply.body);
+    }
+    let crowd = (0..5_001).fold("first,last".to_owned(), |text, n| format!("{text}\nA{n},B"));
+    assert!(send(&manager, true, &crowd).await.detail().contains("at most 5000"));
+    let desk = Hand::sign_in(&product, "junia").await;
+    assert_eq!(send(&desk, true, FILE).await.status, 403);
+    product.stop().await.unwrap();
+}
