@@ -1,4 +1,5 @@
 import { useState } from 'react';
+import { FileTrigger } from 'react-aria-components';
 import { api, type Schemas, useDo } from '../../api/client';
 import { Button } from '../../ui/controls';
 import { Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag, type Tone } from '../../ui/layout';
@@ -34,18 +35,15 @@ export function Import() {
     <Sheet>
       <h2>Bring people in from a file</h2>
       <Stack>
-        <label>
+        <Row>
+          <FileTrigger acceptedFileTypes={['.csv', 'text/csv']} onSelect={(files) => void choose(files?.[0])}>
+            <Button isDisabled={busy}>Choose a CSV file</Button>
+          </FileTrigger>
           <Small>
-            CSV with headings: first name, last name, and whatever else is known, with payer and subscriber number
+            With headings: first name, last name, and whatever else is known, also payer and subscriber number. First
+            you see what would happen.
           </Small>
-          <br />
-          <input
-            type="file"
-            name="people"
-            accept=".csv,text/csv"
-            onChange={(event) => void choose(event.target.files?.[0])}
-          />
-        </label>
+        </Row>
         {refusal && (
           <Notice $tone="coral" role="alert">
             {refusal.message}
