@@ -1,7 +1,7 @@
 //! Policies, the payer's answer to a benefits check, and what the patient will owe.
 
 use crate::money::Cents;
-use chrono::NaiveDate;
+use chrono::{DateTime, Duration, NaiveDate, Utc};
 
 coded! {
     /// How the patient is related to the policyholder (X12 SBR02/PAT01).
@@ -56,6 +56,20 @@ pub fn holder_refusal(name: &str, birth: Option<NaiveDate>, begins: NaiveDate, f
         Some(age) => Some(format!("{name} was {age} when the policy began; choose the adult who holds it.")),
         None => Some(format!("{name} was not born when the policy began; choose the adult who holds it.")),
     }
+}
+
+/// From this hour of the clinic's day the payers are asked about tomorrow's visits.
+pub const EVENING: u32 = 19;
+
+/// An answer about a day is fresh for so long; then the payer is asked again.
+pub fn is_fresh(asked_at: DateTime<Utc>, now: DateTime<Utc>) -> bool {
+    asked_at > now - Duration::days(3)
+}
+
+/// Whether a policy under a known number belongs to somebody else: neither to the person, nor held by or
+/// for the same policyholder.
+pub fn is_of_another<Id: PartialEq>(person: &Id, holder: &Id, known_person: &Id, known_holder: &Id) -> bool {
+    known_person != person && known_person != holder && known_holder != holder
 }
 
 /// The facts that a question to the payer carries, from what is known of the policyholder.
@@ -288,6 +302,16 @@ mod tests {
         assert_eq!(counting_policy(&policies, day(11)), Some(&"new"));
         assert_eq!(counting_policy(&policies[1..2], day(30)), Some(&"second"));
         assert!(Term::new(day(2), Some(day(1))).is_err());
+    }
+
+    #[test]
+    fn answers_age_and_families_share_numbers() {
+        let now = DateTime::from_timestamp(1_800_000_000, 0).unwrap();
+        assert!(is_fresh(now - Duration::days(2), now) && !is_fresh(now - Duration::days(3), now));
+        let (mother, child, stranger) = (1, 2, 3);
+        assert!(!is_of_another(&child, &mother, &mother, &mother), "the mother's own policy");
+        assert!(!is_of_another(&child, &mother, &9, &mother), "a sibling under the same holder");
+        assert!(is_of_another(&child, &mother, &stranger, &stranger));
     }
 
     #[test]

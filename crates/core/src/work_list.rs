@@ -15,6 +15,9 @@ coded! {
         Charges = "charges", "charges";
         Claim = "claim", "claim";
         Money = "money", "money";
+        Results = "results", "results";
+        Remittances = "remittances", "remittances";
+        Person = "person", "person";
     }
 }
 
@@ -29,6 +32,18 @@ pub struct Task {
     /// The order of the groups: somebody who waits in the building before paper, paper before money.
     pub rank: u8,
 }
+
+/// Tomorrow's visit whose benefits check was refused: there is still time to call.
+pub const REFUSED_TOMORROW: Task =
+    Task { group: "Coverage refused for tomorrow", action: "Fix coverage", place: TaskPlace::CheckIn, rank: 1 };
+/// A laboratory report that waits for its reviewer.
+pub const REVIEW_RESULT: Task = Task { group: "Review results", action: "Review", place: TaskPlace::Results, rank: 2 };
+/// A remittance line that matches no claim of ours.
+pub const MATCH_LINE: Task =
+    Task { group: "Match remittance lines", action: "Open remittances", place: TaskPlace::Remittances, rank: 4 };
+/// A restricted chart that somebody opened with a reason.
+pub const CHART_OPENED: Task =
+    Task { group: "Restricted charts opened", action: "Open record", place: TaskPlace::Person, rank: 0 };
 
 /// What the task looks at besides the line.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

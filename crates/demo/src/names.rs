@@ -109,25 +109,7 @@ pub const MEN: [&str; 36] = [
     "Wendell", "Zoltán",
 ];
 
-pub const STREETS: [&str; 14] = [
-    "Kelp Lane",
-    "Cooper's Row",
-    "Signal Hill Road",
-    "Tidewater Street",
-    "Ropewalk",
-    "Gannet Close",
-    "Mill Pond Road",
-    "Larch Avenue",
-    "Chandler Street",
-    "Old Ferry Road",
-    "Saltbox Lane",
-    "Beacon Street",
-    "Plover Court",
-    "Marsh End",
-];
-
-pub const TOWNS: [(&str, &str); 4] =
-    [("Port Calder", "04998"), ("Marrow Ferry", "04999"), ("Upper Calder", "04998"), ("Tern Harbor", "04999")];
+pub use harbor_standins::address::{STREETS, TOWNS};
 
 /// Why people come, with the diagnosis that often comes of it.
 pub const REASONS: [(&str, &str, &str); 16] = [

@@ -235,14 +235,11 @@ async fn ask_benefits(state: &State, job: &Job) -> anyhow::Result<()> {
     Ok(())
 }
 
-/// The clinic's hour from which the payers are asked about tomorrow's visits.
-const EVENING: u32 = 19;
-
 /// Asks the payers about tomorrow's visits, once, when the evening has come.
 async fn overnight(state: &State, begun: &mut Option<NaiveDate>) -> anyhow::Result<()> {
     let now = state.now();
     let tomorrow = state.today() + chrono::Duration::days(1);
-    if *begun == Some(tomorrow) || now.with_timezone(&state.zone).hour() < EVENING {
+    if *begun == Some(tomorrow) || now.with_timezone(&state.zone).hour() < harbor_core::coverage::EVENING {
         return Ok(());
     }
     let mut change = state.store.begin(&Actor::system("overnight"), now).await?;

@@ -12,9 +12,11 @@ use actix_web::{HttpResponse, web};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 
-const TOWNS: [(&str, &str); 4] =
+/// The made-up towns with their postal codes.
+pub const TOWNS: [(&str, &str); 4] =
     [("Port Calder", "04998"), ("Marrow Ferry", "04999"), ("Upper Calder", "04998"), ("Tern Harbor", "04999")];
-const STREETS: [&str; 14] = [
+/// The streets that each of the towns has.
+pub const STREETS: [&str; 14] = [
     "Kelp Lane",
     "Cooper's Row",
     "Signal Hill Road",

@@ -13,6 +13,7 @@ pub mod page;
 pub mod payer;
 pub mod pharmacy;
 
+use actix_web::dev::Service;
 use actix_web::{App, HttpServer, web};
 use chrono::{DateTime, NaiveDateTime, Utc};
 use std::sync::{Arc, Mutex, MutexGuard};
@@ -26,6 +27,8 @@ pub enum Mood {
     Down,
     /// Every answer is nonsense.
     Nonsense,
+    /// Every request is taken and worked on, and its answer never comes.
+    Silent,
 }
 
 /// Something that waits until the other side lets it go.
@@ -85,10 +88,23 @@ impl World {
 
 /// Starts the stand-ins on a free loopback port and returns their address.
 pub fn start(world: World) -> std::io::Result<(String, actix_web::dev::ServerHandle)> {
-    let server = HttpServer::new(move || App::new().app_data(web::Data::new(world.clone())).configure(routes))
-        .workers(1)
-        .disable_signals()
-        .bind(("127.0.0.1", 0))?;
+    let server = HttpServer::new(move || {
+        let listening = world.clone();
+        App::new().app_data(web::Data::new(world.clone())).configure(routes).wrap_fn(move |request, service| {
+            let silent = listening.lock().mood == Mood::Silent;
+            let answer = service.call(request);
+            async move {
+                let answer = answer.await;
+                if silent {
+                    std::future::pending::<()>().await;
+                }
+                answer
+            }
+        })
+    })
+    .workers(1)
+    .disable_signals()
+    .bind(("127.0.0.1", 0))?;
     let address = server.addrs().first().map(|a| format!("http://{a}")).unwrap_or_default();
     let running = server.run();
     let handle = running.handle();
@@ -114,7 +130,7 @@ fn routes(config: &mut web::ServiceConfig) {
 /// The mood's answer, when it is not the usual one.
 fn moody(world: &World) -> Option<actix_web::HttpResponse> {
     match world.lock().mood {
-        Mood::Usual => None,
+        Mood::Usual | Mood::Silent => None,
         Mood::Down => Some(actix_web::HttpResponse::ServiceUnavailable().body("closed for the day")),
         Mood::Nonsense => Some(actix_web::HttpResponse::Ok().body("<html>what a lovely day</html>")),
     }

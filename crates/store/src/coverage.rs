@@ -6,6 +6,7 @@ use crate::{Change, Conn, Result, StoreError, people, visits};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::coverage::{is_fresh, is_of_another};
 use uuid::Uuid;
 
 pub async fn payers(conn: &mut Conn) -> Result<Vec<Payer>> {
@@ -96,7 +97,7 @@ pub async fn others_under(conn: &mut Conn, person: Uuid, p: &Policy) -> Result<V
         .await?;
     Ok(rows
         .into_iter()
-        .filter(|c| c.person_id != person && c.person_id != holder && c.holder_id.unwrap_or(c.person_id) != holder)
+        .filter(|c| is_of_another(&person, &holder, &c.person_id, &c.holder_id.unwrap_or(c.person_id)))
         .map(|c| c.person_id)
         .collect())
 }
@@ -112,9 +113,7 @@ pub async fn to_ask_about(
     let policies = of_people(conn, &people).await?;
     let checks = latest_checks(conn, &policies.iter().map(|c| c.id).collect::<Vec<_>>()).await?;
     let fresh = |c: &Coverage| {
-        checks
-            .iter()
-            .any(|b| b.coverage_id == c.id && b.service_date == day && b.asked_at > now - chrono::Duration::days(3))
+        checks.iter().any(|b| b.coverage_id == c.id && b.service_date == day && is_fresh(b.asked_at, now))
     };
     let open = visits.into_iter().filter(|v| v.stage == "booked" && !v.self_pay);
     Ok(open

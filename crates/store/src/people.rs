@@ -128,9 +128,16 @@ impl Change<'_> {
     }
 
     /// Saves details over the version that the form was filled from.
-    pub async fn save_person(&mut self, id: Uuid, version: i32, d: &Details, more: Registration) -> Result<Person> {
+    pub async fn save_person(
+        &mut self,
+        id: Uuid,
+        version: i32,
+        d: &Details,
+        more: Registration,
+        today: NaiveDate,
+    ) -> Result<Person> {
         if let Some(party) = d.responsible_id {
-            self.refuse_wrong_party(id, party).await?;
+            self.refuse_wrong_party(id, party, today).await?;
         }
         let folded = folded_names(&d.first_name, &d.middle_name, &d.last_name, &d.preferred_name, &d.former_name);
         let saved = diesel::update(people::table.filter(people::id.eq(id).and(people::version.eq(version))))

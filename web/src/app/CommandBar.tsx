@@ -7,7 +7,7 @@ import styled from 'styled-components';
 import { api, useLook } from '../api/client';
 import { Dialog, Finder } from '../ui/controls';
 import { Small } from '../ui/layout';
-import { color, commandWidth, corner, font, hair, phone, size, space } from '../ui/tokens';
+import { color, commandWidth, corner, font, hair, icon, phone, size, space } from '../ui/tokens';
 import { useSession } from './session';
 import { plainDate, useIdentity } from './words';
 
@@ -103,7 +103,7 @@ export function CommandBar({ open, setOpen }: { open: boolean; setOpen: (open: b
   return (
     <>
       <Opener type="button" onClick={() => setOpen(true)}>
-        <Search size={16} aria-hidden />
+        <Search size={icon.small} aria-hidden />
         <span>Find a person, a code, a place</span>
         <kbd aria-hidden>Ctrl K</kbd>
       </Opener>

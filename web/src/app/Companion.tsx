@@ -13,6 +13,7 @@ import {
   companionWidth,
   footHeight,
   hair,
+  icon,
   narrow,
   phone,
   shadow,
@@ -171,7 +172,7 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
         <strong>{identity(card, v?.callSign)}</strong>
         {look.data && <CompactLine line={look.data.card.line} />}
         <Spread />
-        {open ? <ChevronUp size={18} aria-hidden /> : <ChevronDown size={18} aria-hidden />}
+        {open ? <ChevronUp size={icon.usual} aria-hidden /> : <ChevronDown size={icon.usual} aria-hidden />}
       </Handle>
       <Side $folded={folded} data-open={open} aria-label="In hand">
         <Stack $gap={4}>
@@ -180,10 +181,10 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
               <Small>{v ? `${times.day(v.startsAt)}, ${times.time(v.startsAt)}` : 'In hand'}</Small>
               <Spread />
               <Button $kind="quiet" aria-label="Fold away" onPress={() => (fold(true), setOpen(false))}>
-                <ChevronRight size={18} aria-hidden />
+                <ChevronRight size={icon.usual} aria-hidden />
               </Button>
               <Button $kind="quiet" aria-label="Put away" onPress={() => setInHand(null)}>
-                <X size={18} aria-hidden />
+                <X size={icon.usual} aria-hidden />
               </Button>
             </Row>
             <h2>

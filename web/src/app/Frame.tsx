@@ -13,6 +13,7 @@ import {
   font,
   footHeight,
   hair,
+  icon,
   innerCorner,
   narrow,
   phone,
@@ -71,7 +72,7 @@ const Spine = styled.nav`
     flex-direction: column;
     align-items: center;
     gap: ${space(0.75)};
-    margin: 0 ${space(1.5)};
+    margin: space(0) ${space(1.5)};
     padding: ${space(2)} 0;
     border-radius: ${corner};
     color: ${color.onSpine};
@@ -224,7 +225,7 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
       <Spine aria-label="Areas">
         {mine.map(({ to, word, icon: Icon, phone: onPhone }) => (
           <NavLink key={to} to={to} data-phone={onPhone}>
-            <Icon size={20} aria-hidden />
+            <Icon size={icon.large} aria-hidden />
             {word}
           </NavLink>
         ))}

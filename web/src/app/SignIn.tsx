@@ -75,7 +75,7 @@ export function SignIn({ onSignedIn }: { onSignedIn: (me: Me) => void }) {
               void enter();
             }}
           >
-            <Stack $gap={4} style={{ marginTop: 28 }}>
+            <Stack $gap={4} style={{ marginTop: space(7) }}>
               <Field label="Sign-in name" value={login} onChange={setLogin} autoFocus name="login" />
               <Field label="Password" type="password" value={password} onChange={setPassword} name="password" />
               {refusal && (
@@ -93,7 +93,7 @@ export function SignIn({ onSignedIn }: { onSignedIn: (me: Me) => void }) {
           <Side>
             <h2>Demo sign-ins</h2>
             <Small>The password of all of them is harbor.</Small>
-            <ul style={{ marginTop: 12 }}>
+            <ul style={{ marginTop: space(3) }}>
               {shown.data?.map((who) => (
                 <li key={who.login}>
                   <Who

@@ -3,7 +3,7 @@
 import styled from 'styled-components';
 import type { Schemas } from '../api/client';
 import { dollars } from '../app/words';
-import { color, font, hair, size, space } from './tokens';
+import { bars, color, fineHatch, font, hair, river, size, space, stroke } from './tokens';
 
 const tone: Record<string, string> = {
   written_off: color.quiet,
@@ -13,20 +13,20 @@ const tone: Record<string, string> = {
   patient_owes: color.coral,
 };
 const pattern: Record<string, string> = {
-  written_off: `repeating-linear-gradient(135deg, ${color.quiet} 0 3px, transparent 3px 7px)`,
-  payer_owes: `repeating-linear-gradient(90deg, ${color.brass} 0 6px, transparent 6px 9px)`,
+  written_off: fineHatch(color.quiet),
+  payer_owes: bars(color.brass),
 };
 
 const Bar = styled.div`
   display: flex;
-  height: 22px;
-  border-radius: 11px;
+  height: ${river.height};
+  border-radius: ${river.corner};
   overflow: hidden;
   background: ${color.well};
   border: ${hair};
   > span {
-    min-width: 4px;
-    border-right: 2px solid ${color.sheet};
+    min-width: ${river.least};
+    border-right: ${stroke.thin} solid ${color.sheet};
   }
 `;
 
@@ -37,14 +37,14 @@ const Sentences = styled.ul`
   gap: ${space(1.5)};
   li {
     display: grid;
-    grid-template-columns: 16px 1fr auto;
+    grid-template-columns: ${river.column} 1fr auto;
     gap: ${space(2)};
     align-items: center;
   }
   i {
-    width: 14px;
-    height: 14px;
-    border-radius: 3px;
+    width: ${river.swatch};
+    height: ${river.swatch};
+    border-radius: ${stroke.edge};
   }
   b {
     font: ${size.body} ${font.mono};

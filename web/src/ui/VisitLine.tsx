@@ -4,7 +4,7 @@
 import { Link } from 'react-router';
 import styled from 'styled-components';
 import type { Schemas } from '../api/client';
-import { color, font, hair, size, space } from './tokens';
+import { color, font, hair, rail, size, space, strip, stroke } from './tokens';
 
 type Line = Schemas['LineView'];
 type Mark = Schemas['MarkView'];
@@ -14,12 +14,12 @@ const state = (mark: Mark) => (mark.at ? 'reached' : mark.current ? 'current' : 
 const Strip = styled.span<{ $tight: boolean }>`
   display: inline-flex;
   align-items: center;
-  gap: ${(p) => (p.$tight ? '1px' : '3px')};
+  gap: ${(p) => (p.$tight ? strip.tightGap : strip.gap)};
   i {
     display: block;
-    width: ${(p) => (p.$tight ? '7px' : '13px')};
-    height: 6px;
-    border-radius: 2px;
+    width: ${(p) => (p.$tight ? strip.tightMark : strip.mark)};
+    height: ${strip.height};
+    border-radius: ${strip.corner};
     background: ${color.well};
     border: ${hair};
   }
@@ -28,9 +28,9 @@ const Strip = styled.span<{ $tight: boolean }>`
     border-color: ${color.kelp};
   }
   i[data-state='current'] {
-    height: 12px;
+    height: ${strip.current};
     background: ${color.sheet};
-    border: 2px solid ${color.indigo};
+    border: ${stroke.thin} solid ${color.indigo};
   }
   i[data-state='current'][data-blocked='true'] {
     border-color: ${color.brass};
@@ -82,17 +82,17 @@ const Full = styled.ol`
 const Step = styled.li`
   position: relative;
   display: grid;
-  grid-template-columns: 22px 1fr auto;
+  grid-template-columns: ${rail.column} 1fr auto;
   gap: ${space(2)};
   align-items: baseline;
   padding-bottom: ${space(2)};
   &::before {
     content: '';
     position: absolute;
-    left: 7px;
-    top: 14px;
-    bottom: -4px;
-    width: 2px;
+    left: ${rail.inset};
+    top: ${rail.from};
+    bottom: ${rail.past};
+    width: ${stroke.thin};
     background: ${color.line};
   }
   &[data-state='reached']::before {
@@ -103,11 +103,11 @@ const Step = styled.li`
   }
   > b {
     position: relative;
-    top: 2px;
-    width: 16px;
-    height: 16px;
+    top: ${stroke.thin};
+    width: ${rail.dot};
+    height: ${rail.dot};
     border-radius: 50%;
-    border: 2px solid ${color.line};
+    border: ${stroke.thin} solid ${color.line};
     background: ${color.sheet};
   }
   &[data-state='reached'] > b {
@@ -116,7 +116,7 @@ const Step = styled.li`
   }
   &[data-state='current'] > b {
     border-color: ${color.indigo};
-    box-shadow: inset 0 0 0 3px ${color.sheet};
+    box-shadow: inset 0 0 0 ${stroke.edge} ${color.sheet};
     background: ${color.indigo};
   }
   > span {
@@ -143,7 +143,7 @@ const Blockers = styled.ul`
   margin: ${space(1)} 0;
   li {
     padding-left: ${space(2)};
-    border-left: 3px solid ${color.brass};
+    border-left: ${stroke.edge} solid ${color.brass};
     font-size: ${size.small};
     line-height: 1.35;
   }

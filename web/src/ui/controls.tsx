@@ -3,7 +3,7 @@
 import { type ReactNode, useState } from 'react';
 import * as Aria from 'react-aria-components';
 import styled, { css } from 'styled-components';
-import { color, corner, hair, innerCorner, ring, shadow, size, space } from './tokens';
+import { color, control, corner, dialog, hair, innerCorner, ring, shadow, size, space, stroke } from './tokens';
 
 const filled = css`
   background: ${color.indigo};
@@ -21,7 +21,7 @@ export const Button = styled(Aria.Button)<{ $kind?: 'filled' | 'quiet' | 'stop' 
   align-items: center;
   justify-content: center;
   gap: ${space(2)};
-  min-height: 36px;
+  min-height: ${control.height};
   padding: ${space(1.5)} ${space(4)};
   border: ${hair};
   border-radius: ${corner};
@@ -38,7 +38,7 @@ export const Button = styled(Aria.Button)<{ $kind?: 'filled' | 'quiet' | 'stop' 
     cursor: default;
   }
   ${(p) => p.$kind === 'filled' && filled}
-  ${(p) => p.$kind === 'quiet' && `border-color: transparent; background: transparent; min-height: 28px; padding: 0 ${space(2)};`}
+  ${(p) => p.$kind === 'quiet' && `border-color: transparent; background: transparent; min-height: ${control.quiet}; padding: 0 ${space(2)};`}
   ${(p) => p.$kind === 'stop' && `color: ${color.coral};`}
 `;
 
@@ -51,15 +51,15 @@ const Label = styled(Aria.Label)`
 
 const box = css`
   width: 100%;
-  min-height: 36px;
+  min-height: ${control.height};
   padding: ${space(1.5)} ${space(2.5)};
-  border: 1px solid ${color.quiet};
+  border: ${stroke.hair} solid ${color.quiet};
   border-radius: ${corner};
   background: ${color.sheet};
   &[data-focused] {
     border-color: ${color.indigo};
     outline: ${ring};
-    outline-offset: 1px;
+    outline-offset: ${stroke.hair};
   }
   &[data-invalid] {
     border-color: ${color.coral};
@@ -172,7 +172,7 @@ export const Float = styled(Aria.Popover)`
   border-radius: ${corner};
   box-shadow: ${shadow};
   min-width: var(--trigger-width);
-  max-height: 340px;
+  max-height: ${control.list};
   overflow: auto;
 `;
 
@@ -290,10 +290,10 @@ const CheckLabel = styled(Aria.Checkbox)`
   cursor: pointer;
   &::before {
     content: '';
-    width: 18px;
-    height: 18px;
+    width: ${control.box};
+    height: ${control.box};
     flex: none;
-    border: 1.5px solid ${color.quiet};
+    border: ${stroke.box} solid ${color.quiet};
     border-radius: ${innerCorner};
     background: ${color.sheet};
   }
@@ -329,7 +329,7 @@ const Veil = styled(Aria.ModalOverlay)`
 `;
 
 const Pane = styled(Aria.Modal)<{ $wide?: boolean }>`
-  width: min(${(p) => (p.$wide ? '860px' : '560px')}, 100%);
+  width: min(${(p) => (p.$wide ? dialog.wide : dialog.usual)}, 100%);
   background: ${color.sheet};
   border-radius: ${corner};
   box-shadow: ${shadow};
@@ -370,8 +370,8 @@ const TabHead = styled(Aria.Tab)`
   padding: ${space(2)} ${space(3)};
   cursor: pointer;
   color: ${color.quiet};
-  border-bottom: 3px solid transparent;
-  margin-bottom: -1px;
+  border-bottom: ${stroke.edge} solid transparent;
+  margin-bottom: -${stroke.hair};
   &[data-selected] {
     color: ${color.indigo};
     border-color: ${color.indigo};
@@ -412,7 +412,7 @@ const Found = styled(Options)`
   border: ${hair};
   border-radius: ${corner};
   background: ${color.sheet};
-  max-height: 320px;
+  max-height: ${control.shortList};
   overflow: auto;
   &[data-empty] {
     display: none;

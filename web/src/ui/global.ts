@@ -1,5 +1,5 @@
 import { createGlobalStyle } from 'styled-components';
-import { color, font, lightVariables, nightVariables, quick, size } from './tokens';
+import { color, font, innerCorner, lightVariables, nightVariables, quick, ring, ringGap, size } from './tokens';
 
 export const GlobalStyle = createGlobalStyle`
   :root { ${lightVariables} color-scheme: light; }
@@ -16,10 +16,10 @@ export const GlobalStyle = createGlobalStyle`
   h2 { font-size: ${size.head}; line-height: 1.3; font-weight: 700; }
   h3 { font-size: ${size.body}; font-weight: 700; }
   ul, ol { list-style: none; }
-  a { color: ${color.indigo}; text-underline-offset: 3px; }
+  a { color: ${color.indigo}; text-underline-offset: ${ringGap}; }
   button, input, textarea, select { font: inherit; color: inherit; }
   :focus { outline: none; }
-  :focus-visible, [data-focus-visible] { outline: 2px solid ${color.indigo}; outline-offset: 2px; border-radius: 4px; }
+  :focus-visible, [data-focus-visible] { outline: ${ring}; outline-offset: ${ringGap}; border-radius: ${innerCorner}; }
   ::selection { background: ${color.selected}; }
   * { transition-duration: ${quick}; }
   @media (prefers-reduced-motion: reduce) { * { transition: none !important; animation: none !important; } }

@@ -1,9 +1,9 @@
 import styled from 'styled-components';
-import { color, corner, font, hair, innerCorner, phone, size, space } from './tokens';
+import { color, corner, font, hair, innerCorner, pageWidth, part, phone, size, space, stroke } from './tokens';
 
 export const Page = styled.div`
   padding: ${space(6)} ${space(7)} ${space(10)};
-  max-width: 1080px;
+  max-width: ${pageWidth};
   @media (max-width: ${phone}) {
     padding: ${space(4)};
   }
@@ -50,7 +50,7 @@ export const Row = styled.div<{ $gap?: number; $align?: string }>`
 
 export const Columns = styled.div<{ $min?: string }>`
   display: grid;
-  grid-template-columns: repeat(auto-fit, minmax(${(p) => p.$min ?? '200px'}, 1fr));
+  grid-template-columns: repeat(auto-fit, minmax(${(p) => p.$min ?? part.wideField}, 1fr));
   gap: ${space(3)} ${space(4)};
   align-items: start;
 `;
@@ -76,7 +76,7 @@ export const Spread = styled.span`
 export const Empty = styled.p`
   color: ${color.quiet};
   padding: ${space(6)} ${space(5)};
-  border: 1px dashed ${color.line};
+  border: ${stroke.hair} dashed ${color.line};
   border-radius: ${corner};
   max-width: 64ch;
 `;
@@ -97,7 +97,7 @@ const inkOf = (tone: Tone) =>
 /** A word with a ground: state is never colour alone. */
 export const Tag = styled.span<{ $tone?: Tone }>`
   display: inline-block;
-  padding: 1px ${space(2)};
+  padding: ${stroke.hair} ${space(2)};
   border-radius: ${innerCorner};
   font-size: ${size.small};
   white-space: nowrap;
@@ -108,7 +108,7 @@ export const Tag = styled.span<{ $tone?: Tone }>`
 export const Notice = styled.div<{ $tone?: Tone }>`
   padding: ${space(2.5)} ${space(3)};
   border-radius: ${corner};
-  border-left: 4px solid ${(p) => inkOf(p.$tone ?? 'tide')};
+  border-left: ${stroke.thick} solid ${(p) => inkOf(p.$tone ?? 'tide')};
   background: ${(p) => ground(p.$tone ?? 'tide')};
   color: ${color.ink};
 `;

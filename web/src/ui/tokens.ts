@@ -72,6 +72,8 @@ export const font = {
   mono: "'Atkinson Hyperlegible Mono', ui-monospace, monospace",
 };
 export const space = (steps: number) => `${steps * 4}px`;
+/** Sides of the icons, in pixels. */
+export const icon = { small: 16, usual: 18, large: 20 };
 export const corner = '6px';
 /** The small corner of what lies inside something with a corner. */
 export const innerCorner = '4px';
@@ -82,6 +84,27 @@ export const ringGap = '2px';
 /** The coloured edge that tells a kind or a stage. */
 export const edgeWidth = '5px';
 export const ledge = '6px';
+/** Widths of lines that are drawn. */
+export const stroke = { hair: '1px', box: '1.5px', thin: '2px', edge: '3px', thick: '4px' };
+/** The compact visit line: its nine marks, wide or tight on a card. */
+export const strip = {
+  gap: '3px',
+  tightGap: '1px',
+  mark: '13px',
+  tightMark: '7px',
+  height: '6px',
+  current: '12px',
+  corner: '2px',
+};
+/** The full visit line: its dots and the rail between them. */
+export const rail = { column: '22px', inset: '7px', from: '14px', past: '-4px', dot: '16px' };
+export const river = { height: '22px', corner: '11px', least: '4px', swatch: '14px', column: '16px' };
+export const control = { height: '36px', quiet: '28px', box: '18px', list: '340px', shortList: '320px' };
+export const dialog = { usual: '560px', wide: '860px' };
+export const pageWidth = '1080px';
+/** Grounds that tell parts of the amount river apart without their colour. */
+export const fineHatch = (ink: string) => `repeating-linear-gradient(135deg, ${ink} 0 3px, transparent 3px 7px)`;
+export const bars = (ink: string) => `repeating-linear-gradient(90deg, ${ink} 0 6px, transparent 6px 9px)`;
 /** Ground of time that cannot be booked. */
 export const hatch = (ground: string) => `repeating-linear-gradient(135deg, ${ground} 0 6px, transparent 6px 12px)`;
 export const shadow = '0 8px 28px rgba(28, 23, 71, 0.16)';

@@ -1,7 +1,7 @@
 //! Registration: which facts a clinic asks for, what a record still lacks, and who may answer for whom.
 
 use super::names::{age_in_words, is_minor};
-use chrono::NaiveDate;
+use chrono::{Duration, NaiveDate};
 
 coded! {
     /// A part of the registration form, with a completeness of its own.
@@ -148,6 +148,23 @@ impl Relation {
     }
 }
 
+/// A chart under restriction stays open for so long to the one who gave a reason.
+pub const RESTRICTED_OPEN_FOR: Duration = Duration::hours(12);
+
+/// The manager is told of restricted charts that were opened within this time.
+pub const OPENINGS_TOLD_FOR: Duration = Duration::hours(24);
+
+/// Checks the reason for opening a restricted chart: it must say something.
+pub fn opening_reason(typed: &str) -> Result<String, String> {
+    let reason = crate::fields::line("Reason", typed, 200)?;
+    if reason.chars().count() < 4 { Err("Say why the chart must be opened.".into()) } else { Ok(reason) }
+}
+
+/// Why a date of death cannot be.
+pub fn death_refusal(birth: Option<NaiveDate>, died: NaiveDate) -> Option<&'static str> {
+    birth.filter(|b| died < *b).map(|_| "Nobody dies before they are born; check both dates.")
+}
+
 /// Somebody who is to answer for a patient.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Party<Id> {
@@ -236,6 +253,15 @@ mod tests {
         assert!(matches!(may_answer(&1, &dead, ON()), Err(PartyRefusal::Deceased(_))));
         let circle = Party { answered_by: vec![7, 1], ..grown };
         assert!(matches!(may_answer(&1, &circle, ON()), Err(PartyRefusal::Circle(_))), "also over a third person");
+    }
+
+    #[test]
+    fn a_reason_says_something_and_death_follows_birth() {
+        assert!(opening_reason(" ").is_err() && opening_reason("ok").is_err() && opening_reason("a\u{7}bcd").is_err());
+        assert_eq!(opening_reason("  I room him now "), Ok("I room him now".to_owned()));
+        assert!(death_refusal(Some(day(1999, 2, 13)), day(1999, 2, 12)).is_some());
+        assert_eq!(death_refusal(Some(day(1999, 2, 13)), day(1999, 2, 13)), None, "on the day of birth");
+        assert_eq!(death_refusal(None, day(1990, 1, 1)), None);
     }
 
     #[test]

@@ -9,7 +9,9 @@ use actix_web::http::StatusCode;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::NaiveDate;
 use harbor_core::fields::{self, Faults};
-use harbor_core::people::{Ethnicity, Field, Fit, Likeness, MaritalStatus, Race, Section, Sex, search_terms};
+use harbor_core::people::{
+    Ethnicity, Field, Fit, Likeness, MaritalStatus, Race, Section, Sex, death_refusal, search_terms,
+};
 use harbor_core::typed_date::{self, Sense};
 use harbor_store::audit::AuditRow;
 use harbor_store::people::household::{self, Member};
@@ -129,10 +131,8 @@ pub(super) fn details(f: &PersonForm, today: NaiveDate) -> Result<(Details, Regi
     let deceased_on = f.deceased_on.as_deref().filter(|t| !t.trim().is_empty()).and_then(|text| {
         typed_date::parse(text, today, Sense::Birth).map_err(|e| faults.add("deceasedOn", e.to_string())).ok()
     });
-    if let (Some(born), Some(died)) = (birth_date, deceased_on)
-        && died < born
-    {
-        faults.add("deceasedOn", "Nobody dies before they are born; check both dates.");
+    if let Some(sentence) = deceased_on.and_then(|died| death_refusal(birth_date, died)) {
+        faults.add("deceasedOn", sentence);
     }
     for (field, code, known) in [
         ("maritalStatus", &f.marital_status, MaritalStatus::from_code(&f.marital_status).is_some()),
@@ -362,7 +362,7 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<PersonView> {
 pub async fn save(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<PersonForm>) -> Answer<Person> {
     let (d, more) = details(&form, state.today())?;
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = change.save_person(*id, form.version, &d, more).await?;
+    let row = change.save_person(*id, form.version, &d, more, state.today()).await?;
     change.commit().await?;
     Ok(Json(row))
 }

@@ -5,8 +5,7 @@ use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use harbor_core::fields;
-use harbor_core::people::{Consent as Kind, Field, Relation};
+use harbor_core::people::{Consent as Kind, Field, Relation, opening_reason};
 use harbor_store::people::registration;
 use harbor_store::rows::{Consent, Merge};
 use serde::{Deserialize, Serialize};
@@ -103,10 +102,7 @@ pub struct ReasonForm {
 /// Opens a restricted chart; the reason is kept and the manager is told.
 #[utoipa::path(post, path = "/api/people/{id}/open-chart", params(("id" = Uuid, Path)), request_body = ReasonForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn open_chart(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ReasonForm>) -> Answer<Done> {
-    let reason = fields::line("Reason", &form.reason, 200).map_err(|s| Problem::field("reason", s))?;
-    if reason.chars().count() < 4 {
-        return Err(Problem::field("reason", "Say why the chart must be opened."));
-    }
+    let reason = opening_reason(&form.reason).map_err(|s| Problem::field("reason", s))?;
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
     change.open_chart(*id, me.staff.id, &reason).await?;
     change.commit().await?;

@@ -2,22 +2,24 @@
 
 use super::views::{BlockerView, PersonCard, VisitCard};
 use crate::access::Me;
-use crate::problem::Answer;
+use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json};
 use chrono::{DateTime, Duration, Utc};
 use harbor_core::arrival::Stage;
+use harbor_core::people::OPENINGS_TOLD_FOR;
 use harbor_core::permissions::Role;
 use harbor_core::visit_line::{Mark, visit_line};
-use harbor_core::work_list::{Standing, task};
+use harbor_core::work_list::{CHART_OPENED, MATCH_LINE, REFUSED_TOMORROW, REVIEW_RESULT, Standing, Task, task};
 use harbor_store::people::registration;
-use harbor_store::{facts, jobs, orders, remittances, visits};
+use harbor_store::rows::{ChartOpening, RemittedClaim};
+use harbor_store::{Conn, facts, jobs, orders, people, remittances, visits};
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
 /// One thing to do.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct Waiting {
     /// What is done next with it; the groups of the page.
@@ -31,6 +33,25 @@ pub struct Waiting {
     blockers: Vec<BlockerView>,
     person: Option<PersonCard>,
     result_id: Option<Uuid>,
+    #[serde(skip)]
+    rank: u8,
+}
+
+impl Waiting {
+    fn of(task: Task, sentence: String, since: Option<DateTime<Utc>>) -> Waiting {
+        Waiting {
+            group: task.group.into(),
+            sentence,
+            since,
+            place: task.place.code().into(),
+            action: task.action.into(),
+            card: None,
+            blockers: vec![],
+            person: None,
+            result_id: None,
+            rank: task.rank,
+        }
+    }
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -51,7 +72,7 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
     let of_today = visits::of_day(&mut conn, today).await?;
     let unfinished = visits::unfinished(&mut conn, today, today - Duration::days(120)).await?;
     let gathered = facts::gather(&mut conn, unfinished, &state.tables.diagnoses).await?;
-    let mut waiting: Vec<(u8, Waiting)> = Vec::new();
+    let mut waiting: Vec<Waiting> = Vec::new();
     for g in &gathered {
         let line = visit_line(&g.facts);
         let standing = Standing {
@@ -66,88 +87,17 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
         let card = VisitCard::of(g, today);
         let blockers: Vec<BlockerView> =
             card.line.marks.iter().find(|m| m.current).map(|m| m.blockers.clone()).unwrap_or_default();
-        waiting.push((
-            task.rank,
-            Waiting {
-                group: task.group.into(),
-                sentence: blockers.first().map(|b| b.sentence.clone()).unwrap_or_default(),
-                since,
-                place: task.place.code().into(),
-                action: task.action.into(),
-                card: Some(card),
-                blockers,
-                person: None,
-                result_id: None,
-            },
-        ));
+        let sentence = blockers.first().map(|b| b.sentence.clone()).unwrap_or_default();
+        waiting.push(Waiting { card: Some(card), blockers, ..Waiting::of(task, sentence, since) });
     }
-    if me.role == Role::Clinician {
-        for (rank, w) in unseen_results(&mut conn, &state, &me).await? {
-            waiting.push((rank, w));
-        }
-    }
+    waiting.extend(match me.role {
+        Role::Clinician => unseen_results(&mut conn, &state, &me).await?,
+        Role::FrontDesk => refused_tomorrow(&mut conn, &state).await?,
+        Role::Biller => unmatched_lines(&mut conn).await?,
+        Role::Manager => [opened_charts(&mut conn, &state).await?, unmatched_lines(&mut conn).await?].concat(),
+        Role::Assistant => vec![],
+    });
     let mut troubles = Vec::new();
-    if matches!(me.role, Role::Biller | Role::Manager) {
-        for line in remittances::unmatched(&mut conn).await? {
-            if line.transaction_id.is_none() && line.claim_id.is_none() {
-                waiting.push((
-                    4,
-                    Waiting {
-                        group: "Match remittance lines".into(),
-                        sentence: format!("{} for {} matches no claim of ours.", line.claim_number, line.patient_name),
-                        since: None,
-                        place: "remittances".into(),
-                        action: "Open remittances".into(),
-                        card: None,
-                        blockers: vec![],
-                        person: None,
-                        result_id: None,
-                    },
-                ));
-            }
-        }
-    }
-    if me.role == Role::FrontDesk {
-        let tomorrow = visits::of_day(&mut conn, today + Duration::days(1)).await?;
-        for g in &facts::gather(&mut conn, tomorrow, &state.tables.diagnoses).await? {
-            let line = visit_line(&g.facts);
-            let Some(refused) = line.blockers().find(|b| b.code == "benefits_refused") else { continue };
-            waiting.push((
-                1,
-                Waiting {
-                    group: "Coverage refused for tomorrow".into(),
-                    sentence: refused.sentence.clone(),
-                    since: Some(g.visit.starts_at),
-                    place: "check_in".into(),
-                    action: "Fix coverage".into(),
-                    card: Some(VisitCard::of(g, today)),
-                    blockers: vec![],
-                    person: None,
-                    result_id: None,
-                },
-            ));
-        }
-    }
-    if me.role == Role::Manager {
-        let since = state.now() - Duration::hours(24);
-        for o in registration::openings_since(&mut conn, since).await? {
-            let person = harbor_store::people::get(&mut conn, o.person_id).await?;
-            waiting.push((
-                0,
-                Waiting {
-                    group: "Restricted charts opened".into(),
-                    sentence: format!("{}: {}", o.staff_name, o.reason),
-                    since: Some(o.at),
-                    place: "person".into(),
-                    action: "Open record".into(),
-                    card: None,
-                    blockers: vec![],
-                    person: Some(PersonCard::of(&person, today)),
-                    result_id: None,
-                },
-            ));
-        }
-    }
     for (kind, _, attempts, error) in jobs::troubled(&mut conn).await? {
         let what = match kind.as_str() {
             "send_orders" => "Orders to the laboratory",
@@ -160,9 +110,9 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
             "{what} could not be handed over yet ({error}); tried {attempts} times, tried again by itself."
         ));
     }
-    waiting.sort_by_key(|(rank, w)| (*rank, w.since));
+    waiting.sort_by_key(|w| (w.rank, w.since));
     Ok(Json(TodayView {
-        waiting: waiting.into_iter().map(|(_, w)| w).collect(),
+        waiting,
         troubles,
         visits_today: of_today.iter().filter(|v| v.stage != "cancelled").count(),
         seen_today: of_today.iter().filter(|v| v.seen_at.is_some()).count(),
@@ -170,11 +120,7 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
     }))
 }
 
-async fn unseen_results(
-    conn: &mut harbor_store::Conn,
-    state: &State,
-    me: &Me,
-) -> Result<Vec<(u8, Waiting)>, crate::problem::Problem> {
+async fn unseen_results(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<Waiting>, Problem> {
     let mut out = Vec::new();
     for w in orders::unreviewed_with_context(conn).await? {
         if w.order.is_some_and(|order| order.orderer_id != me.staff.id) {
@@ -187,20 +133,41 @@ async fn unseen_results(
             (_, "corrected") => "A corrected result replaces an earlier one.".into(),
             _ => String::new(),
         };
-        out.push((
-            2,
-            Waiting {
-                group: "Review results".into(),
-                sentence,
-                since: Some(r.received_at),
-                place: "results".into(),
-                action: "Review".into(),
-                card: None,
-                blockers: vec![],
-                person,
-                result_id: Some(r.id),
-            },
-        ));
+        let waits = Waiting::of(REVIEW_RESULT, sentence, Some(r.received_at));
+        out.push(Waiting { person, result_id: Some(r.id), ..waits });
     }
     Ok(out)
+}
+
+/// Tomorrow's visits whose coverage the payer refused.
+async fn refused_tomorrow(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem> {
+    let today = state.today();
+    let tomorrow = visits::of_day(conn, today + Duration::days(1)).await?;
+    let mut out = Vec::new();
+    for g in &facts::gather(conn, tomorrow, &state.tables.diagnoses).await? {
+        let line = visit_line(&g.facts);
+        let Some(refused) = line.blockers().find(|b| b.code == "benefits_refused") else { continue };
+        let waits = Waiting::of(REFUSED_TOMORROW, refused.sentence.clone(), Some(g.visit.starts_at));
+        out.push(Waiting { card: Some(VisitCard::of(g, today)), ..waits });
+    }
+    Ok(out)
+}
+
+/// Remittance lines that match no claim of ours.
+async fn unmatched_lines(conn: &mut Conn) -> Result<Vec<Waiting>, Problem> {
+    let lines = remittances::unmatched(conn).await?;
+    let unknown = lines.into_iter().filter(|l| l.claim_id.is_none());
+    let said = |l: RemittedClaim| format!("{} for {} matches no claim of ours.", l.claim_number, l.patient_name);
+    Ok(unknown.map(|l| Waiting::of(MATCH_LINE, said(l), None)).collect())
+}
+
+/// Restricted charts that were opened lately, with the reasons.
+async fn opened_charts(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem> {
+    let openings = registration::openings_since(conn, state.now() - OPENINGS_TOLD_FOR).await?;
+    let persons = people::by_id(conn, openings.iter().map(|o| o.person_id)).await?;
+    let waits = |o: ChartOpening| Waiting {
+        person: persons.get(&o.person_id).map(|p| PersonCard::of(p, state.today())),
+        ..Waiting::of(CHART_OPENED, format!("{}: {}", o.staff_name, o.reason), Some(o.at))
+    };
+    Ok(openings.into_iter().map(waits).collect())
 }

@@ -25,6 +25,23 @@ async fn a_clearing_house_that_is_down_gets_the_batch_once_later() {
 }
 
 #[actix_web::test]
+async fn a_clearing_house_that_took_the_batch_and_fell_silent_gets_it_counted_once() {
+    let product = Product::start().await.unwrap();
+    let walk = to_charges(&product, "SM55510").await;
+    product.outside.lock().mood = Mood::Silent;
+    let (biller, claim) = send_claim(&product, &walk).await;
+    // Meanwhile the work goes on.
+    assert!(biller.get("/api/today").await["waiting"].is_array());
+    let said = |t: &serde_json::Value| t["troubles"].to_string().contains("A batch to the clearing house");
+    biller.until("/api/today", said).await;
+    product.outside.lock().mood = Mood::Usual;
+    biller.until(&format!("/api/claims/{}", id(&claim)), |c| c["claim"]["claim"]["state"] == "paid").await;
+    let taken = product.outside.lock().received.iter().filter(|(part, _)| *part == "clearing house").count();
+    assert_eq!(taken, 1, "sent again after the silence, counted once");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
 async fn a_nonsense_benefits_answer_is_told_and_can_be_asked_again() {
     let product = Product::start().await.unwrap();
     let desk = Hand::sign_in(&product, "junia").await;

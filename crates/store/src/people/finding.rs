@@ -91,7 +91,12 @@ pub async fn search(conn: &mut Conn, terms: &SearchTerms, limit: usize) -> Resul
     if terms.is_empty() {
         return Ok(vec![]);
     }
-    let mut rows = begin_so(conn, terms).await?;
+    let numbered = match &terms.digits {
+        Some(digits) => Some(by_digits(conn, digits).await?),
+        None => None,
+    };
+    let rest = || who_fit(terms, numbered.as_deref());
+    let mut rows = begin_so(conn, terms, rest()).await?;
     let add = |rows: &mut Vec<Person>, more: Vec<Person>| {
         for p in more {
             if !rows.iter().any(|r| r.id == p.id) {
@@ -102,14 +107,14 @@ pub async fn search(conn: &mut Conn, terms: &SearchTerms, limit: usize) -> Resul
     if (rows.len() as i64) == CANDIDATES && !terms.words.is_empty() {
         // Whole names too, so that no crowd of longer names keeps them out.
         let whole: Vec<Vec<String>> = terms.words.iter().map(|w| vec![w.clone()]).collect();
-        add(&mut rows, have_one_of_each(conn, terms, &whole).await?);
+        add(&mut rows, have_one_of_each(conn, rest(), &whole).await?);
     }
     let dated = terms.birth_date.is_some() || terms.birth_year.is_some();
     if !terms.words.is_empty() && (rows.is_empty() || (rows.len() < limit.min(5) && !dated)) {
         let mut near = alike(conn, &terms.words).await?;
         // One word may be begun right and the other misspelt.
         near.iter_mut().zip(&terms.words).for_each(|(near, word)| near.push(beginning(word)));
-        add(&mut rows, have_one_of_each(conn, terms, &near).await?);
+        add(&mut rows, have_one_of_each(conn, rest(), &near).await?);
     }
     ranked(conn, terms, rows, limit).await
 }
@@ -122,8 +127,7 @@ fn beginning(word: &str) -> String {
 type Asked = people::BoxedQuery<'static, Pg>;
 
 /// People of whose names one begins with each typed word, and who fit the rest.
-async fn begin_so(conn: &mut Conn, terms: &SearchTerms) -> Result<Vec<Person>> {
-    let mut query = who_fit(conn, terms).await?;
+async fn begin_so(conn: &mut Conn, terms: &SearchTerms, mut query: Asked) -> Result<Vec<Person>> {
     if !terms.words.is_empty() {
         query = query.filter(people::find_words.contains(terms.words.iter().map(|w| beginning(w)).collect::<Vec<_>>()));
     }
@@ -135,8 +139,7 @@ async fn begin_so(conn: &mut Conn, terms: &SearchTerms) -> Result<Vec<Person>> {
 }
 
 /// People that have one word of each list in the index, and fit the rest.
-async fn have_one_of_each(conn: &mut Conn, terms: &SearchTerms, lists: &[Vec<String>]) -> Result<Vec<Person>> {
-    let mut query = who_fit(conn, terms).await?;
+async fn have_one_of_each(conn: &mut Conn, mut query: Asked, lists: &[Vec<String>]) -> Result<Vec<Person>> {
     for words in lists {
         query = query.filter(people::find_words.overlaps_with(words.clone()));
     }
@@ -144,7 +147,7 @@ async fn have_one_of_each(conn: &mut Conn, terms: &SearchTerms, lists: &[Vec<Str
 }
 
 /// What the search says besides names.
-async fn who_fit(conn: &mut Conn, terms: &SearchTerms) -> Result<Asked> {
+fn who_fit(terms: &SearchTerms, numbered: Option<&[Uuid]>) -> Asked {
     let mut query = people::table.filter(people::merged_into.is_null()).into_boxed::<Pg>();
     let year = terms.birth_year.map(year_word);
     let dates: Vec<String> = terms.birth_date.map(date_word).into_iter().chain(year).collect();
@@ -154,10 +157,10 @@ async fn who_fit(conn: &mut Conn, terms: &SearchTerms) -> Result<Asked> {
     if let Some(record) = &terms.record_number {
         query = query.filter(people::record_number.eq(record.clone()));
     }
-    if let Some(digits) = &terms.digits {
-        query = query.filter(people::id.eq_any(by_digits(conn, digits).await?));
+    if let Some(ids) = numbered {
+        query = query.filter(people::id.eq_any(ids.to_vec()));
     }
-    Ok(query)
+    query
 }
 
 #[derive(QueryableByName)]

@@ -4,15 +4,12 @@ use super::get;
 use crate::rows::{ChartOpening, Consent, Person, Registration};
 use crate::schema::{chart_openings, consents, coverages, people, registrations, visits};
 use crate::{Change, Conn, Result, StoreError};
-use chrono::{DateTime, Duration, NaiveDate, Utc};
+use chrono::{DateTime, NaiveDate, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::people::{self as core, Field, Party, may_answer};
 use std::collections::HashMap;
 use uuid::Uuid;
-
-/// A chart under restriction stays open for so long to the one who gave a reason.
-const OPEN_FOR: Duration = Duration::hours(12);
 
 /// A person's registration; an empty one where nothing was asked yet.
 pub async fn of(conn: &mut Conn, person: Uuid) -> Result<Registration> {
@@ -116,7 +113,7 @@ pub async fn chart_is_open(conn: &mut Conn, person: Uuid, staff: Uuid, now: Date
         return Ok(true);
     }
     let opened: i64 = o::table
-        .filter(o::person_id.eq(person).and(o::staff_id.eq(staff)).and(o::at.ge(now - OPEN_FOR)))
+        .filter(o::person_id.eq(person).and(o::staff_id.eq(staff)).and(o::at.ge(now - core::RESTRICTED_OPEN_FOR)))
         .count()
         .get_result(conn)
         .await?;
@@ -167,7 +164,7 @@ impl Change<'_> {
     }
 
     /// Refuses a responsible party who is deceased, a minor, or answered for by the patient.
-    pub async fn refuse_wrong_party(&mut self, patient: Uuid, party: Uuid) -> Result<()> {
+    pub async fn refuse_wrong_party(&mut self, patient: Uuid, party: Uuid, today: NaiveDate) -> Result<()> {
         let row = get(self.conn(), party).await?;
         let party = Party {
             id: party,
@@ -176,7 +173,6 @@ impl Change<'_> {
             deceased: row.deceased_on.is_some(),
             answered_by: answered_by(self.conn(), party).await?,
         };
-        let today = self.now.date_naive();
         may_answer(&patient, &party, today).map_err(|e| StoreError::refused("responsible-party", e.to_string()))
     }
 

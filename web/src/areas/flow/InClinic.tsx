@@ -121,13 +121,13 @@ export default function InClinic() {
         </p>
       </Head>
       {refusal && (
-        <Notice $tone="coral" role="alert" style={{ marginBottom: 16 }}>
+        <Notice $tone="coral" role="alert" style={{ marginBottom: space(4) }}>
           {refusal.message}
         </Notice>
       )}
       <Plan>
         <section aria-label="Waiting">
-          <h2 style={{ marginBottom: 12 }}>Waiting, in expected order</h2>
+          <h2 style={{ marginBottom: space(3) }}>Waiting, in expected order</h2>
           <Quay>
             {data?.waiting.map((p) => (
               <Waits key={p.card.visit.id} data-selected={inHandVisit === p.card.visit.id}>
@@ -170,8 +170,8 @@ export default function InClinic() {
         </section>
         <section aria-label="Rooms">
           {clinic.sites.map((site) => (
-            <div key={site.id} style={{ marginBottom: 24 }}>
-              <h2 style={{ marginBottom: 12 }}>{site.name}</h2>
+            <div key={site.id} style={{ marginBottom: space(6) }}>
+              <h2 style={{ marginBottom: space(3) }}>{site.name}</h2>
               <Berths>
                 {clinic.rooms
                   .filter((r) => r.siteId === site.id && r.kind === 'exam')
@@ -208,7 +208,7 @@ export default function InClinic() {
           ))}
           {(data?.leaving.length ?? 0) > 0 && (
             <>
-              <h2 style={{ marginBottom: 12 }}>Ready to leave</h2>
+              <h2 style={{ marginBottom: space(3) }}>Ready to leave</h2>
               <Berths>
                 {data?.leaving.map((p) => (
                   <Berth key={p.card.visit.id} data-taken>

@@ -115,7 +115,7 @@ export default function Today() {
           </Counts>
         )}
       </Head>
-      <Stack style={{ marginBottom: 16 }}>
+      <Stack style={{ marginBottom: space(4) }}>
         {look.data?.troubles.map((t) => (
           <Notice key={t} $tone="brass">
             {t}

@@ -187,14 +187,14 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
           </Scroller>
         )}
         {data.lines.length === 0 && <Empty>No charge yet. Take the suggested level, or find a service.</Empty>}
-        <Row style={{ marginTop: 12 }}>
+        <Row style={{ marginTop: space(3) }}>
           <Spread />
           <strong>
             <Mono>{dollars(data.totalCents)}</Mono>
           </strong>
         </Row>
         {open && (
-          <Stack style={{ marginTop: 12 }}>
+          <Stack style={{ marginTop: space(3) }}>
             {suggested && !leveled && (
               <Row>
                 <Button onPress={() => add(suggested.code)} isDisabled={busy}>

@@ -43,7 +43,7 @@ function Part(p: { title: string; fine: boolean; summary: ReactNode; children?: 
           </Button>
         )}
       </Row>
-      {shown && p.children && <div style={{ marginTop: 16 }}>{p.children}</div>}
+      {shown && p.children && <div style={{ marginTop: space(4) }}>{p.children}</div>}
     </Step>
   );
 }

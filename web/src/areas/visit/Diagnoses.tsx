@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { Button, Dialog, Finder } from '../../ui/controls';
 import { Mono, Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
+import { icon } from '../../ui/tokens';
 
 type Hit = Schemas['CodeHit'];
 
@@ -61,7 +62,7 @@ export function Diagnoses(p: { visit: string; diagnoses: Schemas['VisitDiagnosis
                 onPress={() => void set(codes.filter((c) => c !== d.code))}
                 isDisabled={busy}
               >
-                <X size={16} aria-hidden />
+                <X size={icon.small} aria-hidden />
               </Button>
             </>
           )}

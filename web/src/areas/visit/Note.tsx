@@ -154,7 +154,7 @@ function Signed({ chart, visit }: { chart: Chart; visit: string }) {
   };
   return (
     <Sheet>
-      <Row style={{ marginBottom: 16 }}>
+      <Row style={{ marginBottom: space(4) }}>
         <Tag $tone="kelp">✓ signed</Tag>
         <Small>
           {chart.signature &&

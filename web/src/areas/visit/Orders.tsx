@@ -143,12 +143,12 @@ export function Orders({ view, chart }: { view: Schemas['VisitView']; chart: Cha
         {chart.orders
           .filter((o) => o.misfit)
           .map((o) => (
-            <Notice key={o.order.id} $tone="brass" style={{ marginTop: 8 }}>
+            <Notice key={o.order.id} $tone="brass" style={{ marginTop: space(2) }}>
               {o.misfit}
             </Notice>
           ))}
         {open && chart.diagnoses.length > 0 && chart.orders.length > 0 && (
-          <Row style={{ marginTop: 12 }}>
+          <Row style={{ marginTop: space(3) }}>
             <Small>With an order in focus, 1 to {chart.diagnoses.length} puts it into that lane or takes it out.</Small>
             <Spread />
             <Button

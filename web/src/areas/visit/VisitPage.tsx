@@ -15,6 +15,7 @@ import { Orders } from './Orders';
 import { Prescriptions } from './Prescriptions';
 import { Restricted } from './Restricted';
 import { Rooming } from './Rooming';
+import { space } from '../../ui/tokens';
 
 export default function VisitPage() {
   const { id = '', part = 'note' } = useParams();
@@ -27,7 +28,7 @@ export default function VisitPage() {
   const look = useLook(['visit', id], () => api.GET('/api/visits/{id}', path));
   const chart = useLook(['chart', id], () => api.GET('/api/visits/{id}/chart', path), may('see_chart'));
   useEffect(() => setInHand({ visit: id }), [id, setInHand]);
-  if (look.error) return <Empty style={{ margin: 24 }}>{look.error.message}</Empty>;
+  if (look.error) return <Empty style={{ margin: space(6) }}>{look.error.message}</Empty>;
   if (!look.data) return null;
   const view = look.data;
   const { visit, person } = view.card;
@@ -56,7 +57,7 @@ export default function VisitPage() {
   const value = shown.some((t) => t.id === part) ? part : (shown[0]?.id ?? '');
   return (
     <Page>
-      <Head style={{ marginBottom: 12 }}>
+      <Head style={{ marginBottom: space(3) }}>
         <h1>{identity(person, visit.callSign)}</h1>
         <p>
           {visit.reason} · {times.day(visit.startsAt)} {times.time(visit.startsAt)}
