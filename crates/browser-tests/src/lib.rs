@@ -189,6 +189,13 @@ impl Browser {
         Ok(())
     }
 
+    /// Gives a file to a chooser, which is hidden behind its button.
+    pub async fn give_file(&self, xpath: &str, path: &str) -> Result<()> {
+        let input = self.client.wait().for_element(Locator::XPath(xpath)).await?;
+        input.send_keys(path).await?;
+        Ok(())
+    }
+
     /// Types into a search and takes the first answer that holds `found`.
     pub async fn find(&self, label: &str, text: &str, found: &str) -> Result<()> {
         let field = self.see(&format!("//input[@aria-label='{label}' or @type='search'][last()]")).await?;

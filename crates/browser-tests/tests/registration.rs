@@ -213,3 +213,48 @@ async fn a_person_is_registered_by_keyboard_in_few_keystrokes() {
     })
     .await;
 }
+
+/// A picture of a card as a telephone takes it, in small.
+const CARD: &[u8] = include_bytes!("../../demo/assets/card-front.png");
+
+async fn card_and_file(b: &Browser) -> Result<()> {
+    let folder = std::env::temp_dir().join(format!("harbor-files-{}", std::process::id()));
+    std::fs::create_dir_all(&folder)?;
+    let put = |name: &str, content: &[u8]| -> Result<String> {
+        let path = folder.join(name);
+        std::fs::write(&path, content)?;
+        Ok(path.display().to_string())
+    };
+    b.sign_in("soren").await?;
+    b.goto("/people").await?;
+    b.find("Find a person", "Takahashi", "Takahashi-Doyle, Wren").await?;
+    let front = "(//*[@data-coverage]//input[@type='file'])[1]";
+    b.give_file(front, &put("page.png", b"<html>")?).await?;
+    b.read("A card is a PNG or JPEG picture or a PDF").await?;
+    b.give_file(front, &put("card.png", CARD)?).await?;
+    b.see("//img[starts-with(@alt, 'front of the card')]").await?;
+    no_serious_fault(b, "card pictures").await?;
+    // People from a file: what would happen, then it happens.
+    b.goto("/settings").await?;
+    let people = "Last name,First name,DOB,Sex\nRopewalk,Runa,3/3/1985,F\nFerreira-Holm,Lucan,2/11/1968,M\nSaltbox,Pim,13/45/2019,M\n";
+    b.give_file("//input[@type='file']", &put("people.csv", people.as_bytes())?).await?;
+    b.read("Nothing is written yet. Of people.csv: 1 would come in, 1 likely here already, 1 refused.").await?;
+    b.see("//tr[@data-verdict='refused'][contains(., 'no such day')]").await?;
+    no_serious_fault(b, "import").await?;
+    b.press("Bring in 1").await?;
+    b.read("Done: 1 came in").await?;
+    b.goto("/people").await?;
+    b.find("Find a person", "Ropewalk", "Ropewalk, Runa").await?;
+    b.see("//h1[contains(., 'Ropewalk, Runa')]").await?;
+    std::fs::remove_dir_all(&folder)?;
+    Ok(())
+}
+
+#[actix_web::test]
+async fn a_card_is_kept_and_people_come_from_a_file() {
+    journey("registration-files", |b| async move {
+        let outcome = card_and_file(&b).await;
+        (b, outcome)
+    })
+    .await;
+}

@@ -1,5 +1,7 @@
 //! Policies, the payer's answer to a benefits check, and what the patient will owe.
 
+pub mod share;
+
 use crate::money::Cents;
 use chrono::{DateTime, Duration, NaiveDate, Utc};
 
@@ -72,14 +74,19 @@ pub fn is_of_another<Id: PartialEq>(person: &Id, holder: &Id, known_person: &Id,
     known_person != person && known_person != holder && known_holder != holder
 }
 
-/// The facts that a question to the payer carries, from what is known of the policyholder.
-pub fn facts_to_send(birth_date: bool, sex: bool, group: bool) -> Vec<Fact> {
+/// The facts that a question to the payer carries, from what is known: of the policyholder, and of the
+/// patient when somebody else holds the policy.
+pub fn facts_to_send(holder: KnownOf, group: bool, dependent: Option<KnownOf>) -> Vec<Fact> {
+    let patient = dependent.unwrap_or_default();
     [
         (true, Fact::Name),
-        (birth_date, Fact::BirthDate),
-        (sex, Fact::Sex),
+        (holder.birth_date, Fact::BirthDate),
+        (holder.sex, Fact::Sex),
         (true, Fact::SubscriberNumber),
         (group, Fact::Group),
+        (dependent.is_some(), Fact::PatientName),
+        (patient.birth_date, Fact::PatientBirthDate),
+        (dependent.is_some(), Fact::Relationship),
         (true, Fact::VisitDate),
     ]
     .into_iter()
@@ -87,13 +94,23 @@ pub fn facts_to_send(birth_date: bool, sex: bool, group: bool) -> Vec<Fact> {
     .collect()
 }
 
-/// The policy that counts on a day: the lowest rank in force; of two of one rank the later started.
+/// Which facts of a person are on record.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct KnownOf {
+    pub birth_date: bool,
+    pub sex: bool,
+}
+
+/// The policies in force on a day in the order in which they pay: by rank; of two of one rank the later started.
+pub fn paying_policies<T>(policies: &[(Rank, Term, T)], day: NaiveDate) -> Vec<&T> {
+    let mut held: Vec<_> = policies.iter().filter(|(_, term, _)| term.holds_on(day)).collect();
+    held.sort_by(|a, b| a.0.cmp(&b.0).then(b.1.from.cmp(&a.1.from)));
+    held.into_iter().map(|(_, _, policy)| policy).collect()
+}
+
+/// The policy that counts on a day: the one that pays first.
 pub fn counting_policy<T>(policies: &[(Rank, Term, T)], day: NaiveDate) -> Option<&T> {
-    policies
-        .iter()
-        .filter(|(_, term, _)| term.holds_on(day))
-        .min_by(|a, b| a.0.cmp(&b.0).then(b.1.from.cmp(&a.1.from)))
-        .map(|(_, _, policy)| policy)
+    paying_policies(policies, day).into_iter().next()
 }
 
 /// What is asked of the payer (X12 270).
@@ -131,6 +148,9 @@ pub struct BenefitAnswer {
     pub active: Option<bool>,
     pub plan_name: String,
     pub copay: Option<Cents>,
+    /// The copay is asked for the visit itself (service type 98) and stands instead of deductible and
+    /// coinsurance there; otherwise it comes before them.
+    pub copay_covers_visit: bool,
     /// Coinsurance in basis points: 20 % is 2000.
     pub coinsurance: Option<u32>,
     pub deductible: Option<Cents>,
@@ -142,6 +162,11 @@ pub struct BenefitAnswer {
     /// AAA segments: loop, reject reason code, follow-up action code.
     pub refusals: Vec<Refusal>,
     pub messages: Vec<String>,
+    /// Service types (X12 data element 1365) that the plan does not pay (EB01 = I).
+    pub not_covered: Vec<String>,
+    /// Further plans in force under the same number, and other payers that the payer knows of (EB01 = R):
+    /// somebody must ask which pays first.
+    pub other_plans: Vec<String>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -175,9 +200,13 @@ impl Refusal {
         }
     }
 
-    /// The fact of ours that the reason puts in doubt.
+    /// The fact of ours that the reason puts in doubt; in loop 2100D it is one of the patient, who is not
+    /// the policyholder.
     pub fn doubted(&self) -> Option<Fact> {
+        let of_patient = self.place == "2100D";
         match self.reason.as_str() {
+            "58" | "71" if of_patient => Some(Fact::PatientBirthDate),
+            "64" | "65" | "67" | "73" if of_patient => Some(Fact::PatientName),
             "58" | "71" => Some(Fact::BirthDate),
             "65" | "73" => Some(Fact::Name),
             "64" | "72" | "75" | "76" | "67" => Some(Fact::SubscriberNumber),
@@ -197,6 +226,10 @@ coded! {
         Sex = "sex", "sex";
         SubscriberNumber = "subscriber_number", "subscriber number";
         Group = "group", "group number";
+        /// Of the patient, when somebody else holds the policy.
+        PatientName = "patient_name", "patient's name";
+        PatientBirthDate = "patient_birth_date", "patient's birth date";
+        Relationship = "relationship", "relationship";
         VisitDate = "visit_date", "date of the visit";
     }
 }
@@ -225,67 +258,9 @@ pub fn verdicts(answer: &BenefitAnswer, sent: &[Fact]) -> Vec<(Fact, Verdict)> {
         .collect()
 }
 
-/// One expected service and the fee that the plan allows for it.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct ExpectedService {
-    pub name: String,
-    pub allowed: Cents,
-    pub covered: bool,
-}
-
-/// What the patient will owe, with each step in words.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct ShareEstimate {
-    pub total: Cents,
-    pub copay: Cents,
-    pub deductible: Cents,
-    pub coinsurance: Cents,
-    pub not_covered: Cents,
-    pub sentences: Vec<String>,
-}
-
-/// The share of the patient: the copay as the plan says, the deductible that is left, then
-/// coinsurance, and never more than what is left of the out-of-pocket maximum; services that the
-/// plan does not cover come on top in full.
-pub fn share_estimate(benefits: &BenefitAnswer, services: &[ExpectedService]) -> ShareEstimate {
-    let covered: Cents = services.iter().filter(|s| s.covered).map(|s| s.allowed).sum();
-    let not_covered: Cents = services.iter().filter(|s| !s.covered).map(|s| s.allowed).sum();
-    let mut sentences = Vec::new();
-    let copay = benefits.copay.unwrap_or_default().max(Cents::ZERO).min(covered);
-    if copay.is_positive() {
-        sentences.push(format!("The plan asks a copay of {copay} at each visit."));
-    }
-    let after_copay = covered - copay;
-    let left = benefits.deductible_left.or(benefits.deductible).unwrap_or_default().max(Cents::ZERO);
-    // A plan with a copay applies it instead of the deductible to the visit itself.
-    let deductible = if copay.is_positive() { Cents::ZERO } else { left.min(after_copay) };
-    if deductible.is_positive() {
-        sentences.push(format!("{left} of the deductible is left, so the first {deductible} is the patient's."));
-    }
-    let rate = benefits.coinsurance.unwrap_or(0).min(10_000);
-    let coinsurance = if copay.is_positive() { Cents::ZERO } else { (after_copay - deductible).share(rate) };
-    if coinsurance.is_positive() {
-        sentences.push(format!("Of the rest the patient pays {} %: {coinsurance}.", rate / 100));
-    }
-    let mut total = copay + deductible + coinsurance;
-    if let Some(most) = benefits.out_of_pocket_left.map(|m| m.max(Cents::ZERO)).filter(|m| *m < total) {
-        sentences.push(format!("Only {most} of the out-of-pocket maximum is left, so the share stops there."));
-        total = most;
-    }
-    if not_covered.is_positive() {
-        sentences.push(format!("The plan does not cover services of {not_covered}."));
-        total += not_covered;
-    }
-    if sentences.is_empty() {
-        sentences.push("The plan pays the whole visit.".into());
-    }
-    ShareEstimate { total, copay, deductible, coinsurance, not_covered, sentences }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-    use proptest::prelude::*;
 
     fn day(d: u32) -> NaiveDate {
         NaiveDate::from_ymd_opt(2026, 11, d).unwrap()
@@ -325,8 +300,11 @@ mod tests {
         assert_eq!(said, "Mees was 11 when the policy began; choose the adult who holds it.");
         assert_eq!(holder_refusal("Mees", born(3), begins, "MC"), None, "a public plan insures each child");
         assert!(holder_refusal("Mees", Some(begins.succ_opt().unwrap()), begins, "CI").unwrap().contains("not born"));
-        assert_eq!(facts_to_send(false, false, false), [Fact::Name, Fact::SubscriberNumber, Fact::VisitDate]);
-        assert_eq!(facts_to_send(true, true, true).len(), 6);
+        let (nothing, all) = (KnownOf::default(), KnownOf { birth_date: true, sex: true });
+        assert_eq!(facts_to_send(nothing, false, None), [Fact::Name, Fact::SubscriberNumber, Fact::VisitDate]);
+        assert_eq!(facts_to_send(all, true, None).len(), 6);
+        let of_child = facts_to_send(all, true, Some(KnownOf { birth_date: true, sex: false }));
+        assert!(of_child.contains(&Fact::PatientBirthDate) && of_child.contains(&Fact::Relationship));
     }
 
     #[test]
@@ -338,34 +316,7 @@ mod tests {
         let seen = verdicts(&refused, &[Fact::Name, Fact::BirthDate]);
         assert_eq!(seen[0].1, Verdict::NotSaid);
         assert!(matches!(&seen[1].1, Verdict::Refused(why) if why.contains("birth date")));
-    }
-
-    #[test]
-    fn shares_of_the_usual_plans() {
-        let visit = [ExpectedService { name: "Visit".into(), allowed: Cents::new(15_000), covered: true }];
-        let ppo = BenefitAnswer {
-            copay: Some(Cents::new(2500)),
-            deductible_left: Some(Cents::new(50_000)),
-            coinsurance: Some(2000),
-            ..Default::default()
-        };
-        assert_eq!(share_estimate(&ppo, &visit).total, Cents::new(2500));
-        let high =
-            BenefitAnswer { deductible_left: Some(Cents::new(10_000)), coinsurance: Some(2000), ..Default::default() };
-        assert_eq!(share_estimate(&high, &visit).total, Cents::new(11_000));
-        let nearly_out = BenefitAnswer { out_of_pocket_left: Some(Cents::new(300)), ..high };
-        assert_eq!(share_estimate(&nearly_out, &visit).total, Cents::new(300));
-        assert_eq!(share_estimate(&BenefitAnswer::default(), &visit).sentences, ["The plan pays the whole visit."]);
-    }
-
-    proptest! {
-        #[test]
-        fn never_more_than_the_visit_costs(copay in 0i64..10_000, left in 0i64..300_000, rate in 0u32..12_000, price in 0i64..100_000, max in proptest::option::of(0i64..50_000)) {
-            let benefits = BenefitAnswer { copay: Some(Cents::new(copay)), deductible_left: Some(Cents::new(left)), coinsurance: Some(rate), out_of_pocket_left: max.map(Cents::new), ..Default::default() };
-            let share = share_estimate(&benefits, &[ExpectedService { name: "x".into(), allowed: Cents::new(price), covered: true }]);
-            prop_assert!(share.total <= Cents::new(price));
-            prop_assert!(!share.total.is_negative());
-            if let Some(max) = max { prop_assert!(share.total <= Cents::new(max)); }
-        }
+        let of_child = Refusal { place: "2100D".into(), reason: "71".into(), follow_up: "C".into() };
+        assert_eq!(of_child.doubted(), Some(Fact::PatientBirthDate), "the child's, not the policyholder's");
     }
 }

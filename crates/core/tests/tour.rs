@@ -8,7 +8,8 @@ use harbor_core::arrival::Stage;
 use harbor_core::charges::{VisitEffort, suggest_level};
 use harbor_core::claims::{ClaimEvent, ClaimState};
 use harbor_core::consult::quick_line::{Item, understand};
-use harbor_core::coverage::{BenefitAnswer, ExpectedService, share_estimate};
+use harbor_core::coverage::BenefitAnswer;
+use harbor_core::coverage::share::{ExpectedService, OFFICE_VISIT, Plan, share_estimate};
 use harbor_core::ledger::{Balances, LineDecision, Method, charge, decision, payment};
 use harbor_core::money::Cents;
 use harbor_core::orders::{LabTest, place};
@@ -60,8 +61,11 @@ fn one_visit() {
 
     // The payer answers; the share follows from it.
     let benefits = BenefitAnswer { active: Some(true), copay: Some(Cents::new(2500)), ..BenefitAnswer::default() };
-    let visit = [ExpectedService { name: "Office visit".into(), allowed: Cents::new(12_675), covered: true }];
-    assert_eq!(share_estimate(&benefits, &visit).total, Cents::new(2500));
+    let visit = [ExpectedService { name: "Office visit".into(), kind: OFFICE_VISIT.into(), fee: Cents::new(12_675) }];
+    assert_eq!(
+        share_estimate(&[Plan { payer: "Saltmarsh Mutual", benefits: &benefits }], &visit).total,
+        Cents::new(2500)
+    );
     facts.registration_gaps.clear();
     facts.benefits = BenefitsState::InForce;
     facts.checked_in = reached(11, 16, "Junia");

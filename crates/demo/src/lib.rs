@@ -137,12 +137,22 @@ pub async fn load(url: &str, day: NaiveDate) -> Result<()> {
     past::build(&mut world, change.conn()).await?;
     today::build(&mut world, &mut change, &slots).await?;
     money_in::build(&world, &mut change).await?;
+    cards(&world, &mut change).await?;
     harbor_store::people::finding::hear_new_words(change.conn()).await?;
     change.audit("loaded", "clinic", Uuid::nil(), None, format!("demo clinic around {day}"));
     change.commit().await?;
     // The planner is to know at once how much there is.
     use diesel_async::RunQueryDsl;
     diesel::sql_query("analyze").execute(&mut *store.reader().await?).await?;
+    Ok(())
+}
+
+/// One policy has both sides of its card on file.
+async fn cards(world: &World, change: &mut harbor_store::Change<'_>) -> Result<()> {
+    let owner = world.person("Ferreira-Holm", "Lucan").id;
+    let Some(policy) = world.coverages.iter().find(|c| c.person_id == owner) else { return Ok(()) };
+    change.add_card(policy.id, "front", "image/png", include_bytes!("../assets/card-front.png")).await?;
+    change.add_card(policy.id, "back", "image/png", include_bytes!("../assets/card-back.png")).await?;
     Ok(())
 }
 

@@ -162,6 +162,7 @@ async fn catalogue(world: &mut World, conn: &mut Conn) -> Result<()> {
             name: r.name.clone(),
             external_code: r.external.clone(),
             level: r.level.map(i16::from),
+            service_type: r.kind.clone(),
         })
         .collect();
     let from = NaiveDate::from_ymd_opt(world.day.year() - 2, 1, 1).unwrap_or(world.day);

@@ -1,27 +1,21 @@
-//! Patients and their first policy as CSV (RFC 4180) with a line of headings.
+//! Patients with their first policy, and policies of patients who are known, as CSV (RFC 4180) with a line of
+//! headings.
 //!
 //! Headings are understood in any order, case and spacing, and by their usual other names. A heading that
 //! nobody knows is told, not guessed at; its column is left out.
 
-use std::collections::BTreeMap;
-
-/// One line of the file: its number (the headings are line 1) and its fields by their own names.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct PersonRow {
-    pub line: u64,
-    pub fields: BTreeMap<&'static str, String>,
-}
+use crate::incoming::{Fields, IncomingPerson, IncomingPolicy};
 
 /// A file that was read.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct PeopleFile {
-    pub rows: Vec<PersonRow>,
+    pub rows: Vec<IncomingPerson>,
     /// Headings that nobody knows.
     pub unknown: Vec<String>,
 }
 
 /// Field, and the headings it goes by, without blanks and marks.
-const HEADINGS: [(&str, &[&str]); 24] = [
+const PERSON: [(&str, &[&str]); 19] = [
     ("firstName", &["firstname", "first", "givenname", "given"]),
     ("middleName", &["middlename", "middle"]),
     ("lastName", &["lastname", "last", "familyname", "surname", "family"]),
@@ -41,11 +35,18 @@ const HEADINGS: [(&str, &[&str]); 24] = [
     ("outsideId", &["outsideid", "id", "externalid", "recordnumber", "mrn"]),
     ("employer", &["employer"]),
     ("occupation", &["occupation"]),
+];
+
+const POLICY: [(&str, &[&str]); 9] = [
     ("payer", &["payer", "insurance", "insurer", "payername"]),
     ("subscriberNumber", &["subscribernumber", "policynumber", "memberid", "subscriberid"]),
     ("groupNumber", &["groupnumber", "group"]),
     ("planName", &["planname", "plan"]),
     ("startsOn", &["startson", "coveragefrom", "policystart", "effective"]),
+    ("endsOn", &["endson", "coverageto", "policyend", "terminates"]),
+    ("rank", &["rank", "order", "priority"]),
+    ("relationship", &["relationship", "relationtosubscriber"]),
+    ("copay", &["copay"]),
 ];
 
 /// Why a file cannot be read as a list of people.
@@ -53,7 +54,7 @@ const HEADINGS: [(&str, &[&str]); 24] = [
 pub enum PeopleFileFault {
     #[error("The file is empty; its first line holds the headings.")]
     Empty,
-    #[error("The headings lack {0}; every person needs a first and a last name.")]
+    #[error("The headings lack {0}, which every line needs.")]
     Lacks(&'static str),
     #[error("Two columns are headed {0}.")]
     Twice(String),
@@ -61,8 +62,26 @@ pub enum PeopleFileFault {
     Line { line: u64, why: String },
 }
 
-/// Reads a file; UTF-8 with or without a mark at its beginning, or Latin-1.
+/// Reads a file of people; UTF-8 with or without a mark at its beginning, or Latin-1.
 pub fn read(bytes: &[u8]) -> Result<PeopleFile, PeopleFileFault> {
+    read_with(bytes, &PERSON, &[("firstName", "a first name"), ("lastName", "a last name")])
+}
+
+/// Reads a file of policies of people who are known by their record number here.
+pub fn read_policies(bytes: &[u8]) -> Result<PeopleFile, PeopleFileFault> {
+    let known: [(&str, &[&str]); 1] = [("recordNumber", &["recordnumber", "record", "mrn"])];
+    let needed =
+        [("recordNumber", "a record number"), ("payer", "a payer"), ("subscriberNumber", "a subscriber number")];
+    read_with(bytes, &known, &needed)
+}
+
+type Headings = [(&'static str, &'static [&'static str])];
+
+fn read_with(
+    bytes: &[u8],
+    of_person: &Headings,
+    needed: &[(&str, &'static str)],
+) -> Result<PeopleFile, PeopleFileFault> {
     let text = crate::x12::envelope::decode(bytes);
     let text = text.trim_start_matches('\u{feff}');
     if text.trim().is_empty() {
@@ -75,7 +94,8 @@ pub fn read(bytes: &[u8]) -> Result<PeopleFile, PeopleFileFault> {
     let mut file = PeopleFile::default();
     for heading in &headings {
         let plain: String = heading.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect();
-        let field = HEADINGS.iter().find(|(_, names)| names.contains(&plain.as_str())).map(|(field, _)| *field);
+        let mut known = of_person.iter().chain(&POLICY);
+        let field = known.find(|(_, names)| names.contains(&plain.as_str())).map(|(field, _)| *field);
         if field.is_some() && columns.contains(&field) {
             return Err(PeopleFileFault::Twice(heading.to_owned()));
         }
@@ -84,7 +104,7 @@ pub fn read(bytes: &[u8]) -> Result<PeopleFile, PeopleFileFault> {
         }
         columns.push(field);
     }
-    for (needed, word) in [("firstName", "a first name"), ("lastName", "a last name")] {
+    for (needed, word) in needed {
         if !columns.contains(&Some(needed)) {
             return Err(PeopleFileFault::Lacks(word));
         }
@@ -95,15 +115,20 @@ pub fn read(bytes: &[u8]) -> Result<PeopleFile, PeopleFileFault> {
             line_fault(line, e)
         })?;
         let line = record.position().map_or(0, |p| line_at(text, p.byte()));
-        let fields: BTreeMap<&'static str, String> = columns
+        let found: Fields = columns
             .iter()
             .zip(record.iter())
             .filter_map(|(column, text)| column.map(|c| (c, text.to_owned())))
             .filter(|(_, text)| !text.is_empty())
             .collect();
-        if !fields.is_empty() {
-            file.rows.push(PersonRow { line, fields });
+        if found.is_empty() {
+            continue;
         }
+        let (policy, fields): (Fields, Fields) =
+            found.into_iter().partition(|(name, _)| POLICY.iter().any(|(field, _)| field == name));
+        let covered = policy.contains_key("payer") || policy.contains_key("subscriberNumber");
+        let policies = if covered { vec![IncomingPolicy { fields: policy, holder: None }] } else { vec![] };
+        file.rows.push(IncomingPerson { line, fields, policies });
     }
     Ok(file)
 }
@@ -133,7 +158,7 @@ mod tests {
             (ines.line, ines.fields["lastName"].as_str(), ines.fields["firstName"].as_str()),
             (2, "Quarrie", "Ines")
         );
-        assert_eq!(ines.fields["subscriberNumber"], "SM1");
+        assert_eq!(ines.policies[0].fields["subscriberNumber"], "SM1");
         assert!(!file.rows[1].fields.contains_key("birthDate"), "an empty field is none");
     }
 
@@ -144,6 +169,14 @@ mod tests {
         assert_eq!(read(b"first,last,given name\na,b,c"), Err(PeopleFileFault::Twice("given name".into())));
         assert_eq!(read("first,last\nInés,Søby".as_bytes()).unwrap().rows[0].fields["lastName"], "Søby");
         assert_eq!(read(b"first,last\nIn\xe9s,Soby").unwrap().rows[0].fields["firstName"], "Inés", "Latin-1");
+    }
+
+    #[test]
+    fn policies_name_their_person_by_record_number() {
+        let file = read_policies(b"MRN,Insurance,Member ID,Coverage to\nIH-10004,Saltmarsh,SM9,12/31/2026\n").unwrap();
+        assert_eq!(file.rows[0].fields["recordNumber"], "IH-10004");
+        assert_eq!(file.rows[0].policies[0].fields["endsOn"], "12/31/2026");
+        assert_eq!(read_policies(b"mrn,payer\nIH-1,x"), Err(PeopleFileFault::Lacks("a subscriber number")));
     }
 
     proptest! {

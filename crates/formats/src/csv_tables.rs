@@ -16,6 +16,8 @@ pub struct ServiceRow {
     /// 2 to 5 for visits whose level is suggested.
     pub level: Option<u8>,
     pub price: Option<Cents>,
+    /// X12 service type (data element 1365), by which plans say what they cover.
+    pub kind: String,
 }
 
 /// Rows by heading, each with its line for errors.
@@ -141,13 +143,14 @@ pub fn problem_harms(bytes: &[u8]) -> Result<Vec<ProblemHarm>, Located> {
 }
 
 pub fn services(bytes: &[u8]) -> Result<Vec<ServiceRow>, Located> {
-    rows(bytes, &["code", "name", "external", "level", "price"], |r| {
+    rows(bytes, &["code", "name", "external", "level", "price", "kind"], |r| {
         let price = r.text(4);
         let level = r.text(3);
         Ok(ServiceRow {
             code: r.text(0),
             name: r.text(1),
             external: r.text(2),
+            kind: r.text(5),
             level: if level.is_empty() { None } else { Some(r.number(3)?) },
             price: if price.is_empty() {
                 None

@@ -1,9 +1,11 @@
-//! HL7 FHIR R4 (4.0.1): orders to the laboratory, reports from it, prescriptions to the pharmacy.
+//! HL7 FHIR R4 (4.0.1): orders to the laboratory, reports from it, prescriptions to the pharmacy,
+//! one person with policies in and out.
 //!
 //! Resources are checked against the types of `fhir_sdk` on their way in and out; their content is
 //! read leniently, since what a partner adds is not ours to refuse.
 
 pub mod laboratory;
+pub mod person;
 pub mod pharmacy;
 
 use crate::Located;

@@ -1,4 +1,5 @@
-//! Open formats to and from the values of `harbor_core`: X12 005010, HL7 FHIR R4 and the ICD-10-CM release.
+//! Open formats to and from the values of `harbor_core`: X12 005010, HL7 FHIR R4, CSV and the ICD-10-CM
+//! release.
 //!
 //! Every reader gives a typed value or a [`Located`] error; none panics on any bytes. Every writer's
 //! output is read back by our own reader to the same value. Begin at [`x12`], or at `tests/tour.rs`.
@@ -7,6 +8,7 @@ pub mod csv_people;
 pub mod csv_tables;
 pub mod fhir;
 pub mod icd10cm;
+pub mod incoming;
 pub mod x12;
 
 use std::fmt;

@@ -5,7 +5,8 @@ use harbor_core::orders::{
     Interpretation, LabReport, ReportStatus, ReportedValue, RequestedTest, Requisition, Subject,
 };
 use harbor_core::prescribing::SentItem;
-use harbor_formats::fhir::{laboratory, pharmacy};
+use harbor_formats::fhir::{laboratory, person, pharmacy};
+use harbor_formats::incoming::{Fields, IncomingPolicy};
 use proptest::prelude::*;
 use serde_json::Value;
 
@@ -174,4 +175,78 @@ proptest! {
         let text = laboratory::write_report(&reported).unwrap();
         prop_assert_eq!(laboratory::read_report(text.as_bytes()).unwrap().values[0].number, Some(rounded));
     }
+}
+
+fn fields(of: &[(&'static str, &str)]) -> Fields {
+    of.iter().map(|(name, value)| (*name, (*value).to_owned())).collect()
+}
+
+#[test]
+fn a_person_with_policies_reads_back_with_the_policyholder() {
+    let person = fields(&[
+        ("firstName", "Mees"),
+        ("middleName", "Ruben"),
+        ("lastName", "Achterberg"),
+        ("preferredName", "Mees-Jan"),
+        ("formerName", "Søby"),
+        ("birthDate", "2017-05-04"),
+        ("sex", "M"),
+        ("phone", "2075550134"),
+        ("otherPhone", "2075550135"),
+        ("email", "mees@example.org"),
+        ("addressLine", "14 Ropewalk Lane"),
+        ("city", "Port Calder"),
+        ("state", "ME"),
+        ("postalCode", "04998"),
+        ("language", "Dutch"),
+        ("maritalStatus", "single"),
+        ("emergencyName", "Saskia Achterberg"),
+        ("emergencyPhone", "2075550136"),
+        ("emergencyRelation", "mother"),
+    ]);
+    let holder =
+        fields(&[("firstName", "Saskia"), ("lastName", "Achterberg"), ("birthDate", "1985-02-03"), ("sex", "F")]);
+    let policy = fields(&[
+        ("payer", "Saltmarsh Mutual Health Plan"),
+        ("subscriberNumber", "SM10033"),
+        ("groupNumber", "G12"),
+        ("planName", "PPO"),
+        ("startsOn", "2026-01-01"),
+        ("endsOn", "2026-12-31"),
+        ("rank", "S"),
+        ("relationship", "19"),
+    ]);
+    let policies = [IncomingPolicy { fields: policy, holder: Some(holder.clone()) }];
+    let text = person::write("IH-10033", &person, &policies).unwrap();
+    let back = person::read(text.as_bytes()).unwrap();
+    assert_eq!(back.len(), 1, "the policyholder is no patient of the bundle");
+    let mut expected = person;
+    expected.insert("outsideId", "IH-10033".into());
+    assert_eq!(back[0].fields, expected);
+    assert_eq!(back[0].policies[0].fields, policies[0].fields);
+    assert_eq!(back[0].policies[0].holder.as_ref().unwrap(), &holder);
+}
+
+#[test]
+fn a_stranger_s_bundle_is_read_leniently_and_what_is_no_person_says_why() {
+    let bundle = r#"{ "resourceType": "Bundle", "type": "collection", "entry": [
+        { "fullUrl": "urn:uuid:b7", "resource": { "resourceType": "Patient", "active": true,
+          "name": [{ "use": "nickname", "given": ["Ro"] }, { "family": "Vell", "given": ["Noor"] }],
+          "telecom": [{ "system": "phone", "value": "207 555 0170" }, { "system": "fax", "value": "1" }, { "system": "phone", "value": "207 555 0171" }],
+          "birthDate": "1970-07-07", "gender": "other" } },
+        { "resource": { "resourceType": "Coverage", "status": "active", "beneficiary": { "reference": "urn:uuid:b7" },
+          "subscriberId": "NM1", "payor": [{ "identifier": { "value": "SALTM" } }] } },
+        { "resource": { "resourceType": "Coverage", "status": "active", "beneficiary": { "reference": "Patient/other" }, "payor": [{ "display": "x" }] } }] }"#;
+    let read = person::read(bundle.as_bytes()).unwrap();
+    let noor = &read[0];
+    let get = |name: &str| noor.fields[name].as_str();
+    assert_eq!((get("firstName"), get("preferredName"), get("sex")), ("Noor", "Ro", "U"));
+    assert_eq!((get("phone"), get("otherPhone")), ("207 555 0170", "207 555 0171"));
+    assert_eq!(noor.policies.len(), 1);
+    assert_eq!(noor.policies[0].fields["payer"], "SALTM");
+    assert_eq!((noor.policies[0].fields["relationship"].as_str(), &noor.policies[0].holder), ("18", &None));
+    let nobody = person::read(br#"{ "resourceType": "Bundle", "type": "collection" }"#).unwrap_err();
+    assert_eq!(nobody.expected, "at least one Patient");
+    assert!(person::read(b"<Patient/>").unwrap_err().expected.contains("well-formed JSON"));
+    assert!(person::read(br#"{ "resourceType": "Patient", "gender": "7" }"#).is_err(), "not lawful");
 }

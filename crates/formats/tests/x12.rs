@@ -334,6 +334,9 @@ fn benefit_questions_and_answers_read_back() {
         plan_ends: None,
         refusals: vec![],
         messages: vec!["REFERRAL NEEDED FOR SPECIALISTS".into()],
+        copay_covers_visit: true,
+        not_covered: vec!["80".into(), "AL".into()],
+        other_plans: vec!["SALTMARSH MUTUAL".into()],
     };
     let refused = BenefitAnswer {
         trace: "BQ1".into(),
@@ -346,6 +349,23 @@ fn benefit_questions_and_answers_read_back() {
         let document = x12::read(&text).unwrap();
         assert_eq!(benefits::read_answer(&document.interchanges[0].groups[0].sets[0]).unwrap(), a);
     }
+}
+
+#[test]
+fn of_several_plans_under_one_number_the_first_counts_and_the_others_are_told() {
+    let q = question();
+    let in_force = BenefitAnswer { active: Some(true), plan_name: "GOLD".into(), ..BenefitAnswer::default() };
+    let text = benefits::write_answer(&stamp(), &q, &in_force);
+    // A second plan with a copay of its own, and one segment that names two types that are not covered.
+    let more = "EB*1**30**SILVER~EB*B*IND*30**SILVER*27*40~EB*I*IND*80^AL~";
+    let text = text.replace("SE*", &format!("{more}SE*"));
+    let count: usize = text.split("SE*").nth(1).unwrap().split('*').next().unwrap().parse().unwrap();
+    let text = text.replace(&format!("SE*{count}*"), &format!("SE*{}*", count + 3));
+    let document = x12::read(&text).unwrap();
+    let a = benefits::read_answer(&document.interchanges[0].groups[0].sets[0]).unwrap();
+    assert_eq!((a.plan_name.as_str(), a.copay), ("GOLD", None));
+    assert_eq!(a.other_plans, ["SILVER"]);
+    assert_eq!(a.not_covered, ["80", "AL"]);
 }
 
 #[test]

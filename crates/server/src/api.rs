@@ -1,6 +1,7 @@
 //! One file per noun; each handler is: permission (in the table), call, answer.
 
 pub mod auth;
+pub mod cards;
 pub mod charges;
 pub mod chart;
 pub mod claims;
@@ -18,6 +19,7 @@ pub mod registration;
 pub mod remittances;
 pub mod results;
 pub mod schedule;
+pub mod share;
 pub mod today;
 pub mod views;
 pub mod visits;

@@ -49,6 +49,15 @@ impl Problem {
         Problem::new(StatusCode::NOT_FOUND, "not-found", format!("There is no such {what}."))
     }
 
+    /// A chart under restriction that the one who asks has not opened.
+    pub fn restricted_chart() -> Problem {
+        Problem::new(
+            StatusCode::FORBIDDEN,
+            "restricted-chart",
+            "This chart is under restriction. It opens with a reason, which is recorded and told to the manager.",
+        )
+    }
+
     pub fn field(field: &str, sentence: impl Into<String>) -> Problem {
         let mut faults = Faults::default();
         faults.add(field, sentence);

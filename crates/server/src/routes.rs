@@ -61,6 +61,10 @@ table! {
     delete "/api/merges/{id}" Needs(MergePeople) => registration::part;
     post "/api/people/{id}/open-chart" Needs(SeeChart) => registration::open_chart;
     post "/api/addresses" Needs(EditPeople) => registration::address;
+    get "/api/people/{id}/balance" Needs(SeeCharges) => money::of_person;
+    get "/api/people/{id}/fhir" Needs(SeePeople) => import::person_as_fhir;
+    post "/api/import/fhir" Needs(SetClinic) => import::fhir;
+    post "/api/import/policies" Needs(SetClinic) => import::policies;
     post "/api/import/people" Needs(SetClinic) => import::people;
     get "/api/settings/required-fields" SignedIn => registration::required;
     put "/api/settings/required-fields" Needs(SetClinic) => registration::set_required;
@@ -69,6 +73,8 @@ table! {
     post "/api/people/{id}/coverages" Needs(EditCoverage) => coverage::add;
     put "/api/coverages/{id}" Needs(EditCoverage) => coverage::correct;
     post "/api/coverages/{id}/benefits" Needs(EditCoverage) => coverage::ask_benefits;
+    put "/api/coverages/{id}/card/{side}" Needs(EditCoverage) => cards::add;
+    get "/api/coverages/{id}/card/{side}" Needs(SeePeople) => cards::show;
     post "/api/coverages/{id}/copy" Needs(EditCoverage) => coverage::copy;
     post "/api/benefits/tomorrow" Needs(EditCoverage) => coverage::ask_tomorrow;
 

@@ -7,6 +7,10 @@
 //! | 93 | birth date refused (71) | decided |
 //! | 94 | name refused (73) | decided |
 //! | 95 | plan ended last month | denied: policy ended (27) |
+//! | 98 | of a dependent: the patient is not on the policy (2100D, 67) | decided |
+//! | 99 | of a dependent: birth date refused (2100D, 71) | decided |
+//! | 82 | in force; vaccines and procedures are not covered | decided |
+//! | 85 | two plans in force under the number, and another payer is known | decided |
 //! | 96 | cannot answer now (42) | decided |
 //! | 97 | nonsense instead of an answer | decided |
 //! | 81 | in force | denied: came too late (29) |
@@ -46,6 +50,8 @@ pub fn benefits(q: &BenefitQuestion, today: NaiveDate) -> BenefitAnswer {
         "93" => return refused("2100C", "71"),
         "94" => return refused("2100C", "73"),
         "96" => return refused("2100A", "42"),
+        "98" if q.dependent.is_some() => return refused("2100D", "67"),
+        "99" if q.dependent.is_some() => return refused("2100D", "71"),
         _ => {}
     }
     let mut a = BenefitAnswer {
@@ -61,7 +67,8 @@ pub fn benefits(q: &BenefitQuestion, today: NaiveDate) -> BenefitAnswer {
             a.copay = Some(Cents::new(2500));
             a.coinsurance = Some(2000);
             a.deductible = Some(Cents::new(50_000));
-            a.deductible_left = Some(Cents::new(12_000));
+            // Met: what this payer decides takes no deductible either.
+            a.deductible_left = Some(Cents::ZERO);
             a.out_of_pocket = Some(Cents::new(300_000));
             a.out_of_pocket_left = Some(Cents::new(212_500));
         }
@@ -75,6 +82,8 @@ pub fn benefits(q: &BenefitQuestion, today: NaiveDate) -> BenefitAnswer {
         _ => a.plan_name = "Public plan".into(),
     }
     match ending(&q.subscriber.subscriber_number) {
+        "82" => a.not_covered = vec!["80".into(), "2".into()],
+        "85" => a.other_plans = vec![format!("{} SELECT", a.plan_name), "COMMONWEAL CARE".into()],
         "91" => a.active = Some(false),
         "95" => {
             a.active = Some(false);

@@ -79,6 +79,13 @@ fn benefits_by_the_ending_of_the_number() {
     assert_eq!(benefits(&question("SALTM", "SM591"), day()).active, Some(false));
     assert!(benefits(&question("SALTM", "SM595"), day()).plan_ends.is_some_and(|d| d < day()));
     assert_eq!(benefits(&question("SALTM", "SM510"), day()).copay, Some(Cents::new(2500)));
+    assert_eq!(benefits(&question("SALTM", "SM582"), day()).not_covered, ["80", "2"]);
+    assert_eq!(benefits(&question("SALTM", "SM585"), day()).other_plans, ["PPO SELECT", "COMMONWEAL CARE"]);
+    let mut of_child = question("SALTM", "SM598");
+    assert!(benefits(&of_child, day()).refusals.is_empty(), "a policyholder is on the own policy");
+    of_child.dependent = Some((InsuredPerson::default(), Relationship::Child));
+    let refusal = benefits(&of_child, day()).refusals.remove(0);
+    assert_eq!((refusal.place.as_str(), refusal.reason.as_str()), ("2100D", "67"));
     assert_eq!(benefits(&question("BEACN", "BS510"), day()).deductible, Some(Cents::new(250_000)));
     assert_eq!(
         benefits(&question("COMWC", "é"), day()).active,

@@ -30,6 +30,12 @@ pub struct Change<'a> {
     tidings: Vec<String>,
 }
 
+/// A part of a change that may fail without the rest.
+#[must_use = "a part is kept or dropped"]
+pub struct Part {
+    audits: usize,
+}
+
 /// The channel that servers listen on.
 pub const CHANNEL: &str = "harbor";
 
@@ -84,6 +90,25 @@ impl<'a> Change<'a> {
                 .await?;
         }
         AnsiTransactionManager::commit_transaction(&mut *self.conn).await?;
+        Ok(())
+    }
+
+    /// Begins a part that may fail alone (a savepoint); it ends with [`Change::keep_part`] or
+    /// [`Change::drop_part`].
+    pub async fn begin_part(&mut self) -> Result<Part> {
+        AnsiTransactionManager::begin_transaction(&mut *self.conn).await?;
+        Ok(Part { audits: self.audits.len() })
+    }
+
+    pub async fn keep_part(&mut self, _: Part) -> Result<()> {
+        AnsiTransactionManager::commit_transaction(&mut *self.conn).await?;
+        Ok(())
+    }
+
+    /// Takes the part back, with what it would have recorded.
+    pub async fn drop_part(&mut self, part: Part) -> Result<()> {
+        AnsiTransactionManager::rollback_transaction(&mut *self.conn).await?;
+        self.audits.truncate(part.audits);
         Ok(())
     }
 

@@ -1,12 +1,14 @@
 //! Payers, policies and benefit checks.
 
-use crate::rows::{BenefitCheck, Coverage, Payer, Visit};
+use crate::rows::{BenefitCheck, Coverage, Payer, Person, Visit};
 use crate::schema::{benefit_checks, benefit_runs, coverages, payers};
 use crate::{Change, Conn, Result, StoreError, people, visits};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::coverage::{is_fresh, is_of_another};
+use harbor_core::coverage::{Fact, KnownOf, Relationship, facts_to_send, is_fresh, is_of_another};
+use harbor_core::people::Sex;
+use harbor_core::typed_date;
 use uuid::Uuid;
 
 pub async fn payers(conn: &mut Conn) -> Result<Vec<Payer>> {
@@ -40,15 +42,20 @@ pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Coverage> {
         .ok_or(StoreError::NotFound("policy"))
 }
 
-/// The policy of a person that counts on a day, as the core decides.
-pub fn counting(policies: &[Coverage], person: Uuid, day: NaiveDate) -> Option<&Coverage> {
-    use harbor_core::coverage::{Rank, Term, counting_policy};
+/// The policies of a person that pay on a day, in the order in which they pay, as the core decides.
+pub fn paying(policies: &[Coverage], person: Uuid, day: NaiveDate) -> Vec<&Coverage> {
+    use harbor_core::coverage::{Rank, Term, paying_policies};
     let listed: Vec<(Rank, Term, &Coverage)> = policies
         .iter()
         .filter(|c| c.person_id == person)
         .filter_map(|c| Some((Rank::from_code(&c.rank)?, Term::new(c.starts_on, c.ends_on).ok()?, c)))
         .collect();
-    counting_policy(&listed, day).copied()
+    paying_policies(&listed, day).into_iter().copied().collect()
+}
+
+/// The policy of a person that counts on a day.
+pub fn counting(policies: &[Coverage], person: Uuid, day: NaiveDate) -> Option<&Coverage> {
+    paying(policies, person, day).into_iter().next()
 }
 
 /// The latest benefit check of each policy.
@@ -124,6 +131,25 @@ pub async fn to_ask_about(
         .collect())
 }
 
+/// A fact as it is sent, in words.
+fn value_of(fact: Fact, policy: &Coverage, holder: &Person, patient: &Person, day: NaiveDate) -> String {
+    let birth = |p: &Person| p.birth_date.map(typed_date::short).unwrap_or_default();
+    let name = |p: &Person| format!("{}, {}", p.last_name, p.first_name);
+    match fact {
+        Fact::Name => name(holder),
+        Fact::BirthDate => birth(holder),
+        Fact::Sex => holder.sex.as_deref().and_then(Sex::from_code).map(|s| s.label().to_owned()).unwrap_or_default(),
+        Fact::SubscriberNumber => policy.subscriber_number.clone(),
+        Fact::Group => policy.group_number.clone(),
+        Fact::PatientName => name(patient),
+        Fact::PatientBirthDate => birth(patient),
+        Fact::Relationship => {
+            Relationship::from_code(&policy.relationship).map(|r| r.label().to_owned()).unwrap_or_default()
+        }
+        Fact::VisitDate => typed_date::short(day),
+    }
+}
+
 impl Change<'_> {
     /// Asks the payers about the visits of a day; begun once for a day unless asked for by a person.
     pub async fn ask_overnight(&mut self, day: NaiveDate, again: bool) -> Result<usize> {
@@ -149,14 +175,18 @@ impl Change<'_> {
 
     /// Asks the payer of a policy about a day, with every fact that is known.
     pub async fn ask_about(&mut self, policy: &Coverage, visit: Option<Uuid>, day: NaiveDate) -> Result<()> {
-        let holder = people::get(self.conn(), policy.holder_id.unwrap_or(policy.person_id)).await?;
-        let facts = harbor_core::coverage::facts_to_send(
-            holder.birth_date.is_some(),
-            holder.sex.is_some(),
-            !policy.group_number.is_empty(),
-        );
-        let facts = facts.into_iter().map(|f| f.code().to_owned()).collect();
-        self.ask_benefits(policy, visit, day, facts).await.map(|_| ())
+        let patient = people::get(self.conn(), policy.person_id).await?;
+        let holder = match policy.holder_id {
+            Some(id) => people::get(self.conn(), id).await?,
+            None => patient.clone(),
+        };
+        let known = |p: &Person| KnownOf { birth_date: p.birth_date.is_some(), sex: p.sex.is_some() };
+        let dependent = policy.holder_id.map(|_| known(&patient));
+        let facts = facts_to_send(known(&holder), !policy.group_number.is_empty(), dependent);
+        let sent = facts.iter().map(|f| (f.code().to_owned(), value_of(*f, policy, &holder, &patient, day).into()));
+        let sent: serde_json::Map<String, serde_json::Value> = sent.collect();
+        let facts = facts.iter().map(|f| f.code().to_owned()).collect();
+        self.ask_benefits(policy, visit, day, facts, sent.into()).await.map(|_| ())
     }
 
     pub async fn add_coverage(&mut self, person: Uuid, p: Policy) -> Result<Coverage> {
@@ -226,6 +256,7 @@ impl Change<'_> {
         visit: Option<Uuid>,
         day: NaiveDate,
         facts: Vec<String>,
+        sent: serde_json::Value,
     ) -> Result<BenefitCheck> {
         let id = Uuid::now_v7();
         let row = BenefitCheck {
@@ -243,6 +274,7 @@ impl Change<'_> {
             answered_at: None,
             answer: None,
             failure: None,
+            sent,
         };
         diesel::insert_into(benefit_checks::table).values(&row).execute(self.conn()).await?;
         self.add_job("ask_benefits", id).await?;

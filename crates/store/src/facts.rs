@@ -53,6 +53,9 @@ pub fn answer_from_json(value: &serde_json::Value) -> harbor_core::coverage::Ben
             .map(|r| Refusal { place: text(&r["place"]), reason: text(&r["reason"]), follow_up: text(&r["followUp"]) })
             .collect(),
         messages: list("messages").iter().map(text).collect(),
+        copay_covers_visit: value["copayCoversVisit"].as_bool().unwrap_or(false),
+        not_covered: list("notCovered").iter().map(text).collect(),
+        other_plans: list("otherPlans").iter().map(text).collect(),
     }
 }
 
@@ -66,7 +69,8 @@ pub fn answer_to_json(a: &harbor_core::coverage::BenefitAnswer) -> serde_json::V
         "outOfPocketCents": cents(a.out_of_pocket), "outOfPocketLeftCents": cents(a.out_of_pocket_left),
         "planBegins": a.plan_begins.map(|d| d.to_string()), "planEnds": a.plan_ends.map(|d| d.to_string()),
         "refusals": a.refusals.iter().map(|r| serde_json::json!({ "place": r.place, "reason": r.reason, "followUp": r.follow_up })).collect::<Vec<_>>(),
-        "messages": a.messages,
+        "messages": a.messages, "copayCoversVisit": a.copay_covers_visit,
+        "notCovered": a.not_covered, "otherPlans": a.other_plans,
     })
 }
 

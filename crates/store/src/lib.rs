@@ -5,6 +5,7 @@
 //! A change that tells nothing to the audit cannot be committed.
 
 pub mod audit;
+pub mod cards;
 pub mod change;
 pub mod charges;
 pub mod chart;

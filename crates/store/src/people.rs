@@ -31,6 +31,16 @@ pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Person> {
         .ok_or(StoreError::NotFound("person"))
 }
 
+/// Whoever has this record number, and is not merged into somebody else.
+pub async fn by_record_number(conn: &mut Conn, number: &str) -> Result<Option<Person>> {
+    Ok(people::table
+        .filter(people::record_number.eq(number).and(people::merged_into.is_null()))
+        .select(Person::as_select())
+        .first(conn)
+        .await
+        .optional()?)
+}
+
 pub async fn many(conn: &mut Conn, ids: &[Uuid]) -> Result<Vec<Person>> {
     Ok(people::table.filter(people::id.eq_any(ids)).select(Person::as_select()).load(conn).await?)
 }

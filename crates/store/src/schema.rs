@@ -68,6 +68,7 @@ diesel::table! {
         answered_at -> Nullable<Timestamptz>,
         answer -> Nullable<Jsonb>,
         failure -> Nullable<Text>,
+        sent -> Jsonb,
     }
 }
 
@@ -178,6 +179,19 @@ diesel::table! {
         ends_on -> Nullable<Date>,
         copay_cents -> Nullable<BigInt>,
         version -> Integer,
+    }
+}
+
+diesel::table! {
+    coverage_cards (id) {
+        id -> Uuid,
+        coverage_id -> Uuid,
+        side -> Text,
+        media_type -> Text,
+        content -> Binary,
+        digest -> Text,
+        added_at -> Timestamptz,
+        added_by -> Text,
     }
 }
 
@@ -545,6 +559,7 @@ diesel::table! {
         name -> Text,
         external_code -> Text,
         level -> Nullable<SmallInt>,
+        service_type -> Text,
     }
 }
 
@@ -698,6 +713,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     claims,
     clinic,
     coverages,
+    coverage_cards,
     documents,
     jobs,
     lab_reports,

@@ -184,6 +184,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/coverages/{id}/card/{side}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_coverages__id__card__side_"];
+        put: operations["put_coverages__id__card__side_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/coverages/{id}/copy": {
         parameters: {
             query?: never;
@@ -235,6 +251,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/import/fhir": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Imports people with their policies from a FHIR R4 bundle, or one Patient. */
+        post: operations["post_import_fhir"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/import/people": {
         parameters: {
             query?: never;
@@ -249,6 +282,23 @@ export interface paths {
          *     out and told; all others are added in one change, or none.
          */
         post: operations["post_import_people"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/import/policies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Imports policies of people who are known here by their record number. */
+        post: operations["post_import_policies"];
         delete?: never;
         options?: never;
         head?: never;
@@ -482,6 +532,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/balance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is still owed for a person's visits, by whom, the oldest first. */
+        get: operations["get_people__id__balance"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/consents": {
         parameters: {
             query?: never;
@@ -508,6 +575,23 @@ export interface paths {
         get: operations["get_people__id__coverages"];
         put?: never;
         post: operations["post_people__id__coverages"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/fhir": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One person with policies as a FHIR R4 bundle. */
+        get: operations["get_people__id__fhir"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1422,6 +1506,7 @@ export interface components {
             id: string;
             /** Format: uuid */
             personId: string;
+            sent: unknown;
             /** Format: date */
             serviceDate: string;
             state: string;
@@ -1459,6 +1544,18 @@ export interface components {
         };
         CancelForm: {
             reason: string;
+        };
+        /** @description What is known of a picture without opening it. */
+        CardPicture: {
+            /** Format: date-time */
+            addedAt: string;
+            addedBy: string;
+            /** Format: uuid */
+            coverageId: string;
+            digest: string;
+            mediaType: string;
+            /** @description front or back. */
+            side: string;
         };
         ChargeLine: {
             /** Format: uuid */
@@ -1657,6 +1754,7 @@ export interface components {
         };
         CoverageView: {
             benefits?: components["schemas"]["BenefitView"] | null;
+            cards: components["schemas"]["CardPicture"][];
             countsToday: boolean;
             coverage: components["schemas"]["Coverage"];
             holder: string;
@@ -1905,6 +2003,18 @@ export interface components {
             /** Format: date-time */
             signedAt: string;
             signedBy: string;
+            /** Format: uuid */
+            visitId: string;
+        };
+        /** @description One visit of a person that something is still owed for. */
+        OpenVisit: {
+            /** Format: int64 */
+            patientOwesCents: number;
+            /** Format: int64 */
+            payerOwesCents: number;
+            reason: string;
+            /** Format: date-time */
+            startsAt: string;
             /** Format: uuid */
             visitId: string;
         };
@@ -2393,6 +2503,8 @@ export interface components {
         };
         ResultView: {
             before?: components["schemas"]["LabReport"] | null;
+            /** @description The person's chart is under restriction and not open to the one who looks: nothing of it is told. */
+            closed: boolean;
             /** @description Earlier values of the same measurements, newest first: LOINC, when, value. */
             earlier: components["schemas"]["EarlierValue"][];
             order?: components["schemas"]["Order"] | null;
@@ -2452,6 +2564,7 @@ export interface components {
             /** Format: int32 */
             level?: number | null;
             name: string;
+            serviceType: string;
         };
         ServiceView: {
             /** Format: int64 */
@@ -2462,9 +2575,21 @@ export interface components {
             code: string;
             meaning: string;
         };
+        /** @description What is left of one expected service for the patient. */
+        ShareLineView: {
+            /** Format: int64 */
+            feeCents: number;
+            name: string;
+            /** Format: int64 */
+            shareCents: number;
+            why: string;
+        };
         ShareView: {
             /** Format: int64 */
             copayCents: number;
+            lines: components["schemas"]["ShareLineView"][];
+            /** @description All but the first add up to the first. */
+            river: components["schemas"]["RiverPart"][];
             sentences: string[];
             /** Format: int64 */
             totalCents: number;
@@ -2688,6 +2813,8 @@ export interface components {
         VisitView: {
             allergies: components["schemas"]["Allergy"][];
             card: components["schemas"]["VisitCard"];
+            /** @description Under restriction, and not open to the one who looks. */
+            chartClosed: boolean;
             coverages: components["schemas"]["CoverageView"][];
             gaps: components["schemas"]["Gap"][];
             noneKnown: components["schemas"]["NoneKnown"][];
@@ -3045,6 +3172,70 @@ export interface operations {
             };
         };
     };
+    get_coverages__id__card__side_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                side: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_coverages__id__card__side_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                side: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_coverages__id__copy: {
         parameters: {
             query?: never;
@@ -3138,7 +3329,75 @@ export interface operations {
             };
         };
     };
+    post_import_fhir: {
+        parameters: {
+            query: {
+                /** @description True writes nothing and says what would happen. */
+                dry_run: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/fhir+json": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportAnswer"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_import_people: {
+        parameters: {
+            query: {
+                /** @description True writes nothing and says what would happen. */
+                dry_run: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportAnswer"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_import_policies: {
         parameters: {
             query: {
                 /** @description True writes nothing and says what would happen. */
@@ -3606,6 +3865,27 @@ export interface operations {
             };
         };
     };
+    get_people__id__balance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenVisit"][];
+                };
+            };
+        };
+    };
     post_people__id__consents: {
         parameters: {
             query?: never;
@@ -3684,6 +3964,35 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_people__id__fhir: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/fhir+json": string;
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

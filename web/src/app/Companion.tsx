@@ -211,7 +211,9 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
           {v && may('see_chart') && (
             <div>
               <h3>Allergies</h3>
-              {allergies.length > 0 ? (
+              {look.data?.chartClosed ? (
+                <Tag $tone="brass">Restricted chart: open it first</Tag>
+              ) : allergies.length > 0 ? (
                 <Row $gap={1}>
                   {allergies.map((a) => (
                     <Tag key={a.id} $tone="coral">

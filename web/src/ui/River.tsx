@@ -10,11 +10,15 @@ const tone: Record<string, string> = {
   paid_by_payer: color.tide,
   paid_by_patient: color.kelp,
   payer_owes: color.brass,
+  second_payer_owes: color.tide,
+  third_payer_owes: color.quiet,
   patient_owes: color.coral,
 };
 const pattern: Record<string, string> = {
   written_off: fineHatch(color.quiet),
   payer_owes: bars(color.brass),
+  second_payer_owes: bars(color.tide),
+  third_payer_owes: bars(color.quiet),
 };
 
 const Bar = styled.div`
@@ -51,10 +55,10 @@ const Sentences = styled.ul`
   }
 `;
 
-export function River({ river }: { river: Schemas['RiverView'] }) {
-  const flow = river.parts.filter((p) => p.part !== 'charged' && p.cents > 0);
+export function River({ parts }: { parts: Schemas['RiverPart'][] }) {
+  const flow = parts.filter((p) => p.part !== 'charged' && p.cents > 0);
   const total = flow.reduce((sum, p) => sum + p.cents, 0);
-  if (river.parts.length === 0) return <p>Nothing has been charged or paid yet.</p>;
+  if (parts.length === 0) return <p>Nothing has been charged or paid yet.</p>;
   return (
     <div>
       <Bar aria-hidden>
@@ -66,7 +70,7 @@ export function River({ river }: { river: Schemas['RiverView'] }) {
         ))}
       </Bar>
       <Sentences>
-        {river.parts.map((p) => (
+        {parts.map((p) => (
           <li key={p.part} data-river={p.part}>
             <i aria-hidden style={{ background: pattern[p.part] ?? tone[p.part] ?? color.line }} />
             <span>{p.sentence}</span>

@@ -126,6 +126,7 @@ export const half = '900px';
 export const part = {
   field: '160px',
   wideField: '190px',
+  cardHeight: '96px',
   lane: '220px',
   berth: '190px',
   list: '290px',

@@ -5,6 +5,7 @@ use super::envelope::{Segment, Set};
 use super::writer::{Stamp, Writer};
 use super::{d8, date};
 use crate::Located;
+use harbor_core::coverage::share::OFFICE_VISIT;
 use harbor_core::coverage::{BenefitAnswer, BenefitQuestion, InsuredPerson, Refusal, Relationship};
 use harbor_core::money::Cents;
 
@@ -154,7 +155,10 @@ pub fn write_answer(stamp: &Stamp, q: &BenefitQuestion, a: &BenefitAnswer) -> St
             w.put("EB", &[kind, "IND", "30", "", "", period, &amount.to_x12()]);
         }
     };
-    money(&mut w, "B", "27", a.copay);
+    if let Some(copay) = a.copay {
+        let service = if a.copay_covers_visit { OFFICE_VISIT } else { "30" };
+        w.put("EB", &["B", "IND", service, "", "", "27", &copay.to_x12()]);
+    }
     if let Some(rate) = a.coinsurance {
         w.put("EB", &["A", "IND", "30", "", "", "27", "", &fraction(rate)]);
     }
@@ -162,8 +166,17 @@ pub fn write_answer(stamp: &Stamp, q: &BenefitQuestion, a: &BenefitAnswer) -> St
     money(&mut w, "C", "29", a.deductible_left);
     money(&mut w, "G", "23", a.out_of_pocket);
     money(&mut w, "G", "29", a.out_of_pocket_left);
+    for kind in &a.not_covered {
+        w.put("EB", &["I", "IND", kind]);
+    }
     for message in &a.messages {
         w.put("MSG", &[message]);
+    }
+    for plan in &a.other_plans {
+        w.put("EB", &["R", "", "30"]);
+        w.put("LS", &["2120"]);
+        w.put("NM1", &["PRP", "2", plan]);
+        w.put("LE", &["2120"]);
     }
     w.end_set();
     w.finish()
@@ -205,6 +218,11 @@ pub fn read_answer(set: &Set) -> Result<BenefitAnswer, Located> {
                     "1P" => "2100B",
                     "IL" => "2100C",
                     "03" => "2100D",
+                    // Loop 2120: who else pays.
+                    "PR1" | "PRP" | "SEP" | "TTP" => {
+                        a.other_plans.push(s.get(3).into());
+                        place
+                    }
                     _ => place,
                 }
             }
@@ -219,7 +237,7 @@ pub fn read_answer(set: &Set) -> Result<BenefitAnswer, Located> {
                     _ => {}
                 }
             }
-            "EB" => benefit(&mut a, s)?,
+            "EB" => benefit(&mut a, s, set.repetition)?,
             "MSG" => a.messages.push(s.get(1).into()),
             _ => {}
         }
@@ -227,23 +245,42 @@ pub fn read_answer(set: &Set) -> Result<BenefitAnswer, Located> {
     Ok(a)
 }
 
-/// Benefits of service type 30 (the plan) or without one count; others are kept as they are by the file itself.
-fn benefit(a: &mut BenefitAnswer, s: &Segment) -> Result<(), Located> {
-    if !(s.get(3).is_empty() || s.get(3) == "30" || s.get(3) == "98") {
+/// Benefits of the plan (service type 30 or none) and of the visit (98) count, and of any type that it is not
+/// covered; others are kept as they are by the file itself. When several plans are in force under one number
+/// the first counts and the others are told.
+fn benefit(a: &mut BenefitAnswer, s: &Segment, repetition: char) -> Result<(), Located> {
+    // EB03 repeats: one segment may name several service types.
+    let kinds: Vec<&str> = s.get(3).split(repetition).filter(|k| !k.is_empty()).collect();
+    if s.get(1) == "I" {
+        a.not_covered.extend(kinds.iter().map(|k| (*k).to_owned()));
+        return Ok(());
+    }
+    let visit = kinds.contains(&OFFICE_VISIT) && !kinds.contains(&"30");
+    if !(kinds.is_empty() || kinds.contains(&"30") || visit) {
+        return Ok(());
+    }
+    let plan = s.get(5);
+    if a.active == Some(true) && !plan.is_empty() && plan != a.plan_name {
+        if matches!(s.get(1), "1" | "2" | "3" | "4" | "5") {
+            a.other_plans.push(plan.into());
+        }
         return Ok(());
     }
     let left = s.get(6) == "29";
     match s.get(1) {
         "1" | "2" | "3" | "4" | "5" => {
             a.active = Some(true);
-            a.plan_name = s.get(5).into();
+            a.plan_name = plan.into();
         }
         "6" | "7" | "8" => {
             a.active = Some(false);
-            a.plan_name = s.get(5).into();
+            a.plan_name = plan.into();
         }
         "A" => a.coinsurance = Some(basis_points(s.get(8)).ok_or_else(|| s.wrong(Some(8), "a share between 0 and 1"))?),
-        "B" => a.copay = Some(amount(s, 7)?),
+        "B" if visit || a.copay.is_none() => {
+            a.copay = Some(amount(s, 7)?);
+            a.copay_covers_visit = visit;
+        }
         "C" if left => a.deductible_left = Some(amount(s, 7)?),
         "C" => a.deductible = Some(amount(s, 7)?),
         "G" if left => a.out_of_pocket_left = Some(amount(s, 7)?),

@@ -44,6 +44,7 @@ pub struct Set<'a> {
     /// ST03 where it is there, otherwise GS08.
     pub version: String,
     pub component: char,
+    pub repetition: char,
     /// All segments between ST and SE.
     pub segments: Vec<Segment<'a>>,
 }
@@ -188,12 +189,13 @@ fn read_interchange<'a>(text: &'a str, at: usize, number: &mut usize) -> Result<
         terminator,
     };
     *number += 1;
-    let mut reader = Reader { text, at: at + 106, number, element, terminator };
+    let repetition = envelope.repetition;
+    let mut reader = Reader { text, at: at + 106, number, element, component, repetition, terminator };
     let mut groups: Vec<Group<'a>> = Vec::new();
     loop {
         let segment = reader.next("IEA or another functional group")?;
         match segment.id {
-            "GS" => groups.push(read_group(&mut reader, &segment, component)?),
+            "GS" => groups.push(read_group(&mut reader, &segment)?),
             "TA1" => {}
             "IEA" => {
                 if segment.get(1).parse() != Ok(groups.len()) {
@@ -210,7 +212,7 @@ fn read_interchange<'a>(text: &'a str, at: usize, number: &mut usize) -> Result<
     }
 }
 
-fn read_group<'a>(reader: &mut Reader<'a, '_>, gs: &Segment<'a>, component: char) -> Result<Group<'a>, Located> {
+fn read_group<'a>(reader: &mut Reader<'a, '_>, gs: &Segment<'a>) -> Result<Group<'a>, Located> {
     let version = gs.get(8).to_owned();
     let mut sets = Vec::new();
     let mut seen: std::collections::HashSet<&str> = std::collections::HashSet::new();
@@ -218,7 +220,7 @@ fn read_group<'a>(reader: &mut Reader<'a, '_>, gs: &Segment<'a>, component: char
         let segment = reader.next("GE or another transaction set")?;
         match segment.id {
             "ST" => {
-                let set = read_set(reader, &segment, &version, component)?;
+                let set = read_set(reader, &segment, &version)?;
                 if !seen.insert(set.control) {
                     return Err(segment.wrong(Some(2), "a control number of its own for every transaction set"));
                 }
@@ -238,12 +240,8 @@ fn read_group<'a>(reader: &mut Reader<'a, '_>, gs: &Segment<'a>, component: char
     }
 }
 
-fn read_set<'a>(
-    reader: &mut Reader<'a, '_>,
-    st: &Segment<'a>,
-    version: &str,
-    component: char,
-) -> Result<Set<'a>, Located> {
+fn read_set<'a>(reader: &mut Reader<'a, '_>, st: &Segment<'a>, version: &str) -> Result<Set<'a>, Located> {
+    let (component, repetition) = (reader.component, reader.repetition);
     let mut segments = Vec::new();
     loop {
         let segment = reader.next("SE at the end of the transaction set")?;
@@ -257,7 +255,7 @@ fn read_set<'a>(
                     return Err(segment.wrong(Some(2), format!("the control number of ST02, {}", st.get(2))));
                 }
                 let version = if st.get(3).is_empty() { version.to_owned() } else { st.get(3).to_owned() };
-                return Ok(Set { kind: st.get(1), control: st.get(2), version, component, segments });
+                return Ok(Set { kind: st.get(1), control: st.get(2), version, component, repetition, segments });
             }
             "ST" | "GE" | "GS" | "IEA" | "ISA" => return Err(segment.wrong(None, "SE before the set is closed")),
             _ => segments.push(segment),
@@ -270,6 +268,8 @@ struct Reader<'a, 'n> {
     at: usize,
     number: &'n mut usize,
     element: char,
+    component: char,
+    repetition: char,
     terminator: char,
 }
 

@@ -5,7 +5,6 @@ use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
-use actix_web::http::StatusCode;
 use actix_web::web::{Data, Json, Path};
 use chrono::NaiveDate;
 use harbor_core::consult::KnownList;
@@ -83,11 +82,7 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChartVie
     let mut look = state.store.begin(&me.actor(), state.now()).await?;
     let visit = visits::get(look.conn(), *id).await?;
     if !chart_is_open(look.conn(), visit.person_id, me.staff.id, state.now()).await? {
-        return Err(Problem::new(
-            StatusCode::FORBIDDEN,
-            "restricted-chart",
-            "This chart is under restriction. It opens with a reason, which is recorded and told to the manager.",
-        ));
+        return Err(Problem::restricted_chart());
     }
     look.audit("looked at", "chart", *id, Some(visit.person_id), "");
     look.commit().await?;

@@ -6,14 +6,15 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::NaiveDate;
-use harbor_core::coverage::{ExpectedService, Fact, Rank, Relationship, Term, Verdict, share_estimate, verdicts};
+use harbor_core::coverage::{Fact, Rank, Relationship, Term, Verdict, verdicts};
 use harbor_core::fields::Faults;
 use harbor_core::identifiers::subscriber_number;
 use harbor_core::money::Cents;
 use harbor_core::typed_date::{self, Sense};
+use harbor_store::cards::CardPicture;
 use harbor_store::coverage::{self as store, Policy};
 use harbor_store::rows::{BenefitCheck, Coverage};
-use harbor_store::{Conn, charges, facts, people, visits};
+use harbor_store::{Conn, cards, facts, people, visits};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -41,23 +42,16 @@ pub struct BenefitView {
 
 #[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-pub struct ShareView {
-    total_cents: i64,
-    copay_cents: i64,
-    sentences: Vec<String>,
-}
-
-#[derive(Debug, Clone, Serialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
 pub struct CoverageView {
     pub coverage: Coverage,
     payer: String,
     holder: String,
     counts_today: bool,
     benefits: Option<BenefitView>,
+    cards: Vec<CardPicture>,
 }
 
-fn benefit_view(check: BenefitCheck, sent: impl Fn(Fact) -> String) -> BenefitView {
+fn benefit_view(check: BenefitCheck) -> BenefitView {
     use harbor_core::visit_line::BenefitsState;
     let (outcome, sentence) = match facts::benefits_state(&check) {
         BenefitsState::InForce => ("in_force", "In force on the day of the visit.".to_owned()),
@@ -72,7 +66,12 @@ fn benefit_view(check: BenefitCheck, sent: impl Fn(Fact) -> String) -> BenefitVi
             Verdict::Refused(why) => ("refused", why),
             Verdict::NotSaid => ("not_said", String::new()),
         };
-        FactView { fact: fact.label().into(), sent: sent(fact), verdict: verdict.into(), reason }
+        FactView {
+            fact: fact.label().into(),
+            sent: check.sent[fact.code()].as_str().unwrap_or_default().to_owned(),
+            verdict: verdict.into(),
+            reason,
+        }
     });
     let plan = answer.iter().filter(|a| a.active.is_some()).flat_map(|a| {
         let mut out = vec![format!("Plan: {}", a.plan_name)];
@@ -82,6 +81,8 @@ fn benefit_view(check: BenefitCheck, sent: impl Fn(Fact) -> String) -> BenefitVi
         money("Deductible left", a.deductible_left);
         money("Out-of-pocket maximum left", a.out_of_pocket_left);
         out.extend(a.coinsurance.map(|c| format!("Coinsurance: {} %", c / 100)));
+        out.extend(a.other_plans.iter().map(|p| format!("The payer also knows of {p}: ask which pays first")));
+        out.extend(a.messages.iter().map(|m| format!("The payer says: {m}")));
         out.extend(a.plan_ends.map(|d| format!("Ended: {}", typed_date::short(d))));
         out
     });
@@ -94,6 +95,7 @@ pub async fn views(conn: &mut Conn, person: Uuid, today: NaiveDate) -> Result<Ve
     let rows = store::of_person(conn, person).await?;
     let payers = store::payers(conn).await?;
     let checks = store::latest_checks(conn, &rows.iter().map(|c| c.id).collect::<Vec<_>>()).await?;
+    let cards = cards::of_coverages(conn, &rows.iter().map(|c| c.id).collect::<Vec<_>>()).await?;
     let counting = store::counting(&rows, person, today).map(|c| c.id);
     let mut out = Vec::new();
     for row in rows {
@@ -101,49 +103,17 @@ pub async fn views(conn: &mut Conn, person: Uuid, today: NaiveDate) -> Result<Ve
             Some(id) => people::get(conn, id).await?,
             None => owner.clone(),
         };
-        let sent = |fact: Fact| match fact {
-            Fact::Name => format!("{}, {}", holder.last_name, holder.first_name),
-            Fact::BirthDate => holder.birth_date.map(typed_date::short).unwrap_or_default(),
-            Fact::Sex => holder.sex.clone().unwrap_or_default(),
-            Fact::SubscriberNumber => row.subscriber_number.clone(),
-            Fact::Group => row.group_number.clone(),
-            Fact::VisitDate => typed_date::short(today),
-        };
-        let benefits = checks.iter().find(|b| b.coverage_id == row.id).map(|b| benefit_view(b.clone(), sent));
+        let benefits = checks.iter().find(|b| b.coverage_id == row.id).map(|b| benefit_view(b.clone()));
         out.push(CoverageView {
             payer: payers.iter().find(|p| p.id == row.payer_id).map(|p| p.name.clone()).unwrap_or_default(),
             holder: format!("{} {}", holder.first_name, holder.last_name),
             counts_today: counting == Some(row.id),
             benefits,
+            cards: cards.iter().filter(|p| p.coverage_id == row.id).cloned().collect(),
             coverage: row,
         });
     }
     Ok(out)
-}
-
-/// What the patient will likely owe for a visit, from the last answer of the payer.
-pub async fn share_of(conn: &mut Conn, g: &harbor_store::facts::Gathered) -> Result<Option<ShareView>, Problem> {
-    let Some(policy) = &g.coverage else { return Ok(None) };
-    let checks = store::latest_checks(conn, &[policy.id]).await?;
-    let Some(answer) = checks.first().and_then(|c| c.answer.as_ref()).map(facts::answer_from_json) else {
-        return Ok(None);
-    };
-    if answer.active != Some(true) {
-        return Ok(None);
-    }
-    let kind = visits::visit_type(conn, g.visit.visit_type_id).await?;
-    let prices = charges::prices_on(conn, g.visit.day).await?;
-    let expected: Vec<ExpectedService> = kind
-        .services
-        .iter()
-        .map(|s| ExpectedService {
-            name: s.clone(),
-            allowed: Cents::new(prices.get(s).copied().unwrap_or(0)),
-            covered: true,
-        })
-        .collect();
-    let share = share_estimate(&answer, &expected);
-    Ok(Some(ShareView { total_cents: share.total.get(), copay_cents: share.copay.get(), sentences: share.sentences }))
 }
 
 #[utoipa::path(get, path = "/api/people/{id}/coverages", params(("id" = Uuid, Path)), responses((status = 200, body = Vec<CoverageView>)))]
@@ -177,7 +147,19 @@ pub struct CoverageForm {
     copay: String,
     /// Set when somebody else has this number and both cards were compared.
     #[serde(default)]
-    knowingly: bool,
+    pub(super) knowingly: bool,
+}
+
+impl CoverageForm {
+    /// Says who holds the policy: somebody else, or the person.
+    pub(super) fn held_by(&mut self, holder: Option<Uuid>) {
+        self.holder_id = holder;
+        if holder.is_none() {
+            self.relationship = Relationship::SelfHolder.code().into();
+        } else if self.relationship == Relationship::SelfHolder.code() {
+            self.relationship = Relationship::Other.code().into();
+        }
+    }
 }
 
 fn date(faults: &mut Faults, field: &str, text: &str, today: NaiveDate) -> Option<NaiveDate> {

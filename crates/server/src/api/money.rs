@@ -13,7 +13,7 @@ use harbor_core::ledger::{Method, payment};
 use harbor_core::money::Cents;
 use harbor_store::ledger::{self as store, About};
 use harbor_store::rows::RemittedClaim;
-use harbor_store::{claims, remittances};
+use harbor_store::{claims, remittances, visits};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use utoipa::ToSchema;
@@ -45,6 +45,38 @@ pub struct MoneyView {
     transactions: Vec<TransactionView>,
     /// What the payers said, for the question "why do we owe this?".
     decisions: Vec<RemittedClaim>,
+}
+
+/// One visit of a person that something is still owed for.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct OpenVisit {
+    visit_id: Uuid,
+    starts_at: DateTime<Utc>,
+    reason: String,
+    patient_owes_cents: i64,
+    payer_owes_cents: i64,
+}
+
+/// What is still owed for a person's visits, by whom, the oldest first.
+#[utoipa::path(get, path = "/api/people/{id}/balance", params(("id" = Uuid, Path)), responses((status = 200, body = Vec<OpenVisit>)))]
+pub async fn of_person(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<OpenVisit>> {
+    let mut conn = state.store.reader().await?;
+    let open = store::open_visits(&mut conn, *id).await?;
+    let about = visits::many(&mut conn, &open.iter().map(|(id, _)| *id).collect::<Vec<_>>()).await?;
+    let mut out: Vec<OpenVisit> = open
+        .iter()
+        .filter_map(|(id, b)| Some((about.get(id)?, b)))
+        .map(|(v, b)| OpenVisit {
+            visit_id: v.id,
+            starts_at: v.starts_at,
+            reason: v.reason.clone(),
+            patient_owes_cents: b.patient_owes.get(),
+            payer_owes_cents: b.payer_owes.get(),
+        })
+        .collect();
+    out.sort_by_key(|v| v.starts_at);
+    Ok(Json(out))
 }
 
 #[utoipa::path(get, path = "/api/visits/{id}/money", params(("id" = Uuid, Path)), responses((status = 200, body = MoneyView)))]

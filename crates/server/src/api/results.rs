@@ -8,6 +8,7 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::fields;
 use harbor_store::orders::Unreviewed;
+use harbor_store::people::registration::{chart_is_open, closed_charts};
 use harbor_store::rows::{LabReport, Order};
 use harbor_store::{orders, people};
 use serde::{Deserialize, Serialize};
@@ -24,6 +25,8 @@ pub struct ResultView {
     earlier: Vec<EarlierValue>,
     /// What a corrected result said before.
     before: Option<LabReport>,
+    /// The person's chart is under restriction and not open to the one who looks: nothing of it is told.
+    closed: bool,
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -34,14 +37,25 @@ pub struct EarlierValue {
 }
 
 #[utoipa::path(get, path = "/api/results", responses((status = 200, body = Vec<ResultView>)))]
-pub async fn list(state: Data<State>) -> Answer<Vec<ResultView>> {
-    let waiting = orders::unreviewed_with_context(&mut *state.store.reader().await?).await?;
-    let view = |w: Unreviewed| ResultView {
-        person: w.person.map(|p| PersonCard::of(&p, state.today())),
-        earlier: w.earlier.iter().flat_map(values).collect(),
-        order: w.order,
-        before: w.before,
-        report: w.report,
+pub async fn list(state: Data<State>, me: Me) -> Answer<Vec<ResultView>> {
+    let mut conn = state.store.reader().await?;
+    let waiting = orders::unreviewed_with_context(&mut conn).await?;
+    let persons: Vec<Uuid> = waiting.iter().filter_map(|w| w.report.person_id).collect();
+    let closed = closed_charts(&mut conn, &persons, me.staff.id, state.now()).await?;
+    let view = |mut w: Unreviewed| {
+        let closed = w.report.person_id.is_some_and(|p| closed.contains(&p));
+        if closed {
+            w.report.content = serde_json::Value::Array(vec![]);
+            (w.order, w.before, w.earlier) = (None, None, vec![]);
+        }
+        ResultView {
+            person: w.person.map(|p| PersonCard::of(&p, state.today())),
+            earlier: w.earlier.iter().flat_map(values).collect(),
+            order: w.order,
+            before: w.before,
+            report: w.report,
+            closed,
+        }
     };
     Ok(Json(waiting.into_iter().map(view).collect()))
 }
@@ -64,8 +78,11 @@ pub struct ReviewForm {
 pub async fn review(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ReviewForm>) -> Answer<LabReport> {
     let comment = fields::prose("Comment", &form.comment, 2000).map_err(|s| Problem::field("comment", s))?;
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    if orders::report(change.conn(), *id).await?.person_id.is_none() {
+    let Some(person) = orders::report(change.conn(), *id).await?.person_id else {
         return Err(Problem::refused("uncertain", "File the result under its person first."));
+    };
+    if !chart_is_open(change.conn(), person, me.staff.id, state.now()).await? {
+        return Err(Problem::restricted_chart());
     }
     let row = change.review_report(*id, &comment).await?;
     change.commit().await?;

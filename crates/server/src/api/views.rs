@@ -151,15 +151,16 @@ pub struct RiverView {
     pub left_cents: i64,
 }
 
+impl From<(&'static str, Cents, String)> for RiverPart {
+    fn from((part, amount, sentence): (&'static str, Cents, String)) -> Self {
+        RiverPart { part: part.into(), cents: amount.get(), sentence }
+    }
+}
+
 impl From<harbor_core::ledger::Balances> for RiverView {
     fn from(b: harbor_core::ledger::Balances) -> Self {
-        let part = |(part, amount, sentence): (&str, Cents, String)| RiverPart {
-            part: part.into(),
-            cents: amount.get(),
-            sentence,
-        };
         RiverView {
-            parts: b.river().into_iter().map(part).collect(),
+            parts: b.river().into_iter().map(RiverPart::from).collect(),
             patient_owes_cents: b.patient_owes.get(),
             payer_owes_cents: b.payer_owes.get(),
             left_cents: b.left().get(),

@@ -1,7 +1,8 @@
 //! One visit: who, the line, who pays, what is owed.
 
-use super::coverage::{CoverageView, ShareView, share_of, views as coverage_views};
+use super::coverage::{CoverageView, views as coverage_views};
 use super::people::Gap;
+use super::share::{ShareView, share_of};
 use super::views::{RiverView, VisitCard};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
@@ -9,7 +10,7 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::permissions::Permission;
 use harbor_store::facts::{self, Gathered};
-use harbor_store::people::registration::Registrations;
+use harbor_store::people::registration::{Registrations, chart_is_open};
 use harbor_store::rows::{Allergy, NoneKnown, Person};
 use harbor_store::{Conn, StoreError, chart, ledger, visits};
 use serde::Serialize;
@@ -29,6 +30,8 @@ pub struct VisitView {
     older_cents: i64,
     allergies: Vec<Allergy>,
     none_known: Vec<NoneKnown>,
+    /// Under restriction, and not open to the one who looks.
+    chart_closed: bool,
 }
 
 /// One visit with its facts.
@@ -44,7 +47,8 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<VisitVie
     let g = one(&mut conn, &state, *id).await?;
     let older = ledger::open_visits(&mut conn, g.person.id).await?;
     // Allergies are no secret at the desk's side of the chart; they are shown to whoever may see the chart.
-    let sees_chart = me.role.may(Permission::SeeChart);
+    let chart_closed = !chart_is_open(&mut conn, g.person.id, me.staff.id, state.now()).await?;
+    let sees_chart = me.role.may(Permission::SeeChart) && !chart_closed;
     let allergies = if sees_chart { chart::allergies_of(&mut conn, g.person.id).await? } else { vec![] };
     let none_known = if sees_chart { chart::none_known_of(&mut conn, g.person.id).await? } else { vec![] };
     Ok(Json(VisitView {
@@ -62,5 +66,6 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<VisitVie
         person: g.person,
         allergies,
         none_known,
+        chart_closed,
     }))
 }

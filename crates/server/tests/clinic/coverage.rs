@@ -116,3 +116,129 @@ async fn payers_are_asked_about_tomorrow_and_the_refused_wait_at_the_desk() {
     assert_eq!(again["asked"], 0, "who was asked about lately is not asked about again");
     product.stop().await.unwrap();
 }
+
+/// The smallest lawful PNG: one white pixel.
+const PNG: [u8; 69] = [
+    0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a, 0, 0, 0, 0x0d, 0x49, 0x48, 0x44, 0x52, 0, 0, 0, 1, 0, 0, 0, 1, 8,
+    2, 0, 0, 0, 0x90, 0x77, 0x53, 0xde, 0, 0, 0, 0x0c, 0x49, 0x44, 0x41, 0x54, 8, 0xd7, 0x63, 0xf8, 0xff, 0xff, 0x3f,
+    0, 5, 0xfe, 2, 0xfe, 0xdc, 0xcc, 0x59, 0xe7, 0, 0, 0, 0, 0x49, 0x45, 0x4e, 0x44, 0xae, 0x42, 0x60, 0x82,
+];
+
+#[actix_web::test]
+async fn a_card_is_taken_by_what_it_is_and_given_as_a_file_that_cannot_run() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let runa = add(&desk, "Runa", "3/3/1985").await;
+    let policy = json!({ "payerId": payer(&desk, "SALTM").await, "subscriberNumber": "SM1", "startsOn": "1/1/2026" });
+    let policy = id(&desk.post(&format!("/api/people/{runa}/coverages"), policy).await.ok());
+    let front = format!("/api/coverages/{policy}/card/front");
+    let put = async |path: &str, kind: &str, bytes: &[u8]| desk.send_as("PUT", path, kind, bytes.to_vec()).await;
+    let page = put(&front, "image/png", b"<html><script>alert(1)</script>").await;
+    assert!(page.detail().contains("PNG or JPEG picture or a PDF"), "a name or a heading is not believed");
+    let mut large = PNG.to_vec();
+    large.resize((5 << 20) + 1, 0);
+    assert!(put(&front, "image/png", &large).await.detail().contains("at most 5 MB"));
+    assert_eq!(put(&format!("/api/coverages/{policy}/card/side"), "image/png", &PNG).await.status, 404);
+    put(&front, "text/html", &PNG).await.ok();
+    let mut second = PNG.to_vec();
+    second.push(0);
+    put(&front, "image/png", &second).await.ok();
+    let (head, bytes) = desk.file(&front).await;
+    assert_eq!(bytes, second, "the newest picture");
+    assert_eq!(
+        (&head["content-type"], &head["x-content-type-options"]),
+        (&"image/png".parse().unwrap(), &"nosniff".parse().unwrap())
+    );
+    assert!(head["content-disposition"].to_str().unwrap().starts_with("attachment"));
+    assert!(head["content-security-policy"].to_str().unwrap().contains("sandbox"));
+    let cards = desk.get(&format!("/api/people/{runa}/coverages")).await[0]["cards"].clone();
+    assert_eq!((cards.as_array().unwrap().len(), &cards[0]["addedBy"]), (1, &json!("Junia Vance")));
+    assert_eq!(desk.ask("get", &format!("/api/coverages/{policy}/card/back"), None).await.status, 404);
+    product.stop().await.unwrap();
+}
+
+/// Asks about a policy and waits for the payer's answer as the desk sees it.
+async fn answer(desk: &Hand, person: &str, number: &str, holder: Option<&str>) -> Value {
+    let mut form = json!({ "payerId": payer(desk, "SALTM").await, "subscriberNumber": number, "startsOn": "1/1/2026", "knowingly": true });
+    if let Some(holder) = holder {
+        (form["relationship"], form["holderId"]) = (json!("19"), json!(holder));
+    }
+    let path = format!("/api/people/{person}/coverages");
+    let policy = id(&desk.post(&path, form).await.ok());
+    desk.post(&format!("/api/coverages/{policy}/benefits"), json!({})).await.ok();
+    let answered = |list: &Value| list[0]["benefits"]["check"]["state"] != "waiting";
+    desk.until(&path, answered).await[0]["benefits"].clone()
+}
+
+#[actix_web::test]
+async fn every_branch_of_the_payer_is_told_beside_the_fact_it_doubts() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let refused = |b: &Value| -> Vec<(String, String)> {
+        let facts = b["facts"].as_array().unwrap().iter().filter(|f| f["verdict"] == "refused");
+        facts.map(|f| (f["fact"].as_str().unwrap().into(), f["sent"].as_str().unwrap().into())).collect()
+    };
+    let cases = [
+        ("SM70010", "in_force", None),
+        ("SM70091", "refused", None),
+        ("SM70092", "refused", Some(("subscriber number", "SM70092"))),
+        ("SM70093", "refused", Some(("birth date", "Mar 3, 1985"))),
+        ("SM70094", "refused", Some(("name", "Saltbox, Edda"))),
+        ("SM70095", "refused", None),
+        ("SM70096", "refused", None),
+        ("SM70097", "refused", None),
+        ("SM70085", "in_force", None),
+    ];
+    for (at, (number, outcome, doubted)) in cases.iter().enumerate() {
+        let called = ["Ada", "Bea", "Cleo", "Dora", "Edda", "Fia", "Gerd", "Hedy", "Isa"][at];
+        let person = add(&desk, called, "3/3/1985").await;
+        let b = answer(&desk, &person, number, None).await;
+        assert_eq!(b["outcome"], *outcome, "{number}: {b}");
+        if let Some((fact, sent)) = doubted {
+            assert_eq!(refused(&b), [((*fact).to_owned(), (*sent).to_owned())], "{number}");
+        }
+        let said = b["sentence"].as_str().unwrap();
+        match *number {
+            "SM70096" => assert!(said.contains("cannot answer at the moment"), "{said}"),
+            "SM70097" => assert!(said.contains("cannot be read"), "{said}"),
+            "SM70085" => assert!(b["plan"].to_string().contains("ask which pays first"), "{b}"),
+            _ => {}
+        }
+    }
+    // A child is asked about as a dependent; the verdict stands beside the child's facts.
+    let mother = add(&desk, "Runa", "3/3/1985").await;
+    let (ida, pim) = (add(&desk, "Ida", "5/5/2019").await, add(&desk, "Pim", "6/6/2020").await);
+    let b = answer(&desk, &ida, "SM70098", Some(&mother)).await;
+    assert_eq!(refused(&b), [("patient's name".to_owned(), "Saltbox, Ida".to_owned())], "{b}");
+    let b = answer(&desk, &pim, "SM70099", Some(&mother)).await;
+    assert_eq!(refused(&b), [("patient's birth date".to_owned(), "Jun 6, 2020".to_owned())], "{b}");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn the_estimate_counts_both_payers_and_what_the_first_does_not_cover() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let runa = add(&desk, "Runa", "3/3/1985").await;
+    let slot = desk.open_slot().await;
+    let booking = json!({ "personId": runa, "slotId": slot["id"], "reason": "x" });
+    let visit = id(&desk.post("/api/visits", booking).await.ok());
+    let path = format!("/api/visits/{visit}");
+    assert_eq!(desk.get(&path).await["share"], Value::Null, "without an answer there is no estimate");
+    let coverages = format!("/api/people/{runa}/coverages");
+    for (rank, code, number) in [("P", "BEACN", "BS710"), ("S", "SALTM", "SM710")] {
+        let form = json!({ "payerId": payer(&desk, code).await, "subscriberNumber": number, "startsOn": "1/1/2026", "rank": rank });
+        let policy = id(&desk.post(&coverages, form).await.ok());
+        desk.post(&format!("/api/coverages/{policy}/benefits"), json!({ "visitId": visit })).await.ok();
+    }
+    let both = |v: &Value| v["share"]["river"].as_array().is_some_and(|r| r.len() == 4);
+    let share = desk.until(&path, both).await["share"].clone();
+    let cents = |at: usize| share["river"][at]["cents"].as_i64().unwrap();
+    let fee = cents(0);
+    // The first plan takes it all as deductible; the second alone would leave 25.00 and a fifth of the rest.
+    assert_eq!(cents(1), 0);
+    assert_eq!(share["totalCents"], 2500 + (fee - 2500) / 5);
+    assert_eq!(cents(2) + cents(3), fee);
+    assert_eq!(share["lines"][0]["why"], "deductible");
+    product.stop().await.unwrap();
+}

@@ -79,3 +79,77 @@ async fn a_file_that_is_none_is_refused_with_a_sentence_and_only_a_manager_bring
     assert_eq!(send(&desk, true, FILE).await.status, 403);
     product.stop().await.unwrap();
 }
+
+#[actix_web::test]
+async fn policies_come_in_by_record_number_each_line_with_its_verdict() {
+    let product = Product::start().await.unwrap();
+    let manager = Hand::sign_in(&product, "soren").await;
+    let (runa, tove) = (add(&manager, "Runa", "3/3/1985").await, add(&manager, "Tove", "5/5/2019").await);
+    let file = format!(
+        "Record number,Payer,Member ID,Coverage from,Rank
+{runa},SALTM,SM8100,1/1/2026,P
+{runa},SALTM,SM8100,1/1/2026,P
+{runa},BEACN,BS1,6/1/2026,P
+{runa},BEACN,BS2,6/1/2026,S
+IH-1,SALTM,SM1,,
+{tove},SALTM,SM3,,
+{runa},Nobody Mutual,X1,,
+"
+    );
+    let send = async |dry: bool| {
+        manager.send(&format!("/api/import/policies?dry_run={dry}"), "text/csv", file.clone().into_bytes()).await.ok()
+    };
+    let rows = verdicts(&send(true).await);
+    let kinds: Vec<&str> = rows.iter().map(|(_, v, _)| v.as_str()).collect();
+    assert_eq!(kinds, ["added", "twin", "refused", "added", "refused", "refused", "refused"], "{rows:?}");
+    assert!(rows[2].2.contains("end it first"), "one that overlaps: {}", rows[2].2);
+    assert_eq!(rows[4].2, "Nobody here has the record number IH-1.");
+    assert!(rows[5].2.contains("Tove Ropewalk was 6"), "{}", rows[5].2);
+    assert_eq!(send(false).await["added"], 2);
+    assert_eq!(send(false).await["added"], 0, "a second time there is nothing to do");
+    product.stop().await.unwrap();
+}
+
+async fn add(hand: &Hand, first: &str, born: &str) -> String {
+    let form = serde_json::json!({ "firstName": first, "lastName": "Ropewalk", "birthDate": born, "sex": "F", "notATwin": true });
+    hand.post("/api/people", form).await.ok()["recordNumber"].as_str().unwrap().to_owned()
+}
+
+#[actix_web::test]
+async fn a_person_leaves_as_fhir_and_comes_into_another_clinic_with_policy_and_policyholder() {
+    let here = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&here, "junia").await;
+    let form = |first: &str, born: &str| {
+        serde_json::json!({ "firstName": first, "lastName": "Ropewalk", "birthDate": born, "sex": "F",
+            "phone": "207 555 0161", "addressLine": "3 Quay Steps", "city": "Port Calder", "state": "ME", "postalCode": "04998", "notATwin": true })
+    };
+    let mother = crate::id(&desk.post("/api/people", form("Runa", "3/3/1985")).await.ok());
+    let child = crate::id(&desk.post("/api/people", form("Tove", "5/5/2019")).await.ok());
+    let clinic = desk.get("/api/clinic").await;
+    let policy = serde_json::json!({ "payerId": clinic["payers"][0]["id"], "subscriberNumber": "SM8100", "startsOn": "1/1/2026", "relationship": "19", "holderId": mother });
+    desk.post(&format!("/api/people/{child}/coverages"), policy).await.ok();
+    let (head, file) = desk.file(&format!("/api/people/{child}/fhir")).await;
+    assert!(head["content-disposition"].to_str().unwrap().starts_with("attachment"));
+    let manager = Hand::sign_in(&here, "soren").await;
+    let send = async |hand: &Hand, bytes: &[u8]| {
+        hand.send("/api/import/fhir?dry_run=false", "application/fhir+json", bytes.to_vec()).await
+    };
+    let again = send(&manager, &file).await.ok();
+    assert_eq!((&again["twins"], &again["added"]), (&1.into(), &0.into()), "here she is known");
+    let looks = manager.get(&format!("/api/people/{child}/looks")).await;
+    assert!(looks.to_string().contains("wrote out"), "leaving the house is recorded");
+    assert!(send(&manager, b"{}").await.detail().contains("no FHIR bundle"));
+    here.stop().await.unwrap();
+
+    let there = Product::start().await.unwrap();
+    let manager = Hand::sign_in(&there, "soren").await;
+    let answer = send(&manager, &file).await.ok();
+    assert_eq!(answer["added"], 1, "{answer}");
+    let found = manager.get("/api/people?q=ropewalk%20tove").await[0]["person"].clone();
+    let id = found["id"].as_str().unwrap();
+    let held = manager.get(&format!("/api/people/{id}/coverages")).await;
+    assert_eq!((&held[0]["holder"], &held[0]["coverage"]["relationship"]), (&"Runa Ropewalk".into(), &"19".into()));
+    let person = manager.get(&format!("/api/people/{id}")).await["person"].clone();
+    assert_eq!((&person["birthDate"], &person["postalCode"]), (&"2019-05-05".into(), &"04998".into()));
+    there.stop().await.unwrap();
+}

@@ -99,14 +99,26 @@ impl Hand {
     }
 
     pub async fn send(&self, path: &str, kind: &str, bytes: Vec<u8>) -> Reply {
+        self.send_as("POST", path, kind, bytes).await
+    }
+
+    pub async fn send_as(&self, method: &str, path: &str, kind: &str, bytes: Vec<u8>) -> Reply {
         let request = self
             .http
-            .post(format!("{}{path}", self.base))
+            .request(method.parse().expect("a method"), format!("{}{path}", self.base))
             .header("cookie", &self.cookie)
             .header("x-harbor-csrf", &self.csrf)
             .header("content-type", kind)
             .body(bytes);
         Self::reply(request).await
+    }
+
+    /// A file as a browser would save it: its headers and bytes.
+    pub async fn file(&self, path: &str) -> (reqwest::header::HeaderMap, Vec<u8>) {
+        let request = self.http.get(format!("{}{path}", self.base)).header("cookie", &self.cookie);
+        let answer = request.send().await.expect("an answer");
+        assert!(answer.status().is_success(), "{path}: {}", answer.status());
+        (answer.headers().clone(), answer.bytes().await.expect("a body").to_vec())
     }
 
     /// Asks until the answer is as wanted.

@@ -280,6 +280,8 @@ async fn a_restricted_chart_opens_with_a_reason_that_the_manager_reads() {
     let chart = format!("/api/visits/{visit}/chart");
     let closed = assistant.ask("get", &chart, None).await;
     assert_eq!((closed.status, closed.body["type"].as_str()), (403, Some("urn:indigo-harbor:restricted-chart")));
+    let seen = assistant.get(&format!("/api/visits/{visit}")).await;
+    assert_eq!((&seen["chartClosed"], &seen["allergies"]), (&json!(true), &json!([])));
     let open = format!("/api/people/{emeka}/open-chart");
     assert_eq!(assistant.post(&open, json!({ "reason": " " })).await.status, 422);
     assistant.post(&open, json!({ "reason": "I room him now" })).await.ok();
@@ -290,6 +292,29 @@ async fn a_restricted_chart_opens_with_a_reason_that_the_manager_reads() {
     let today = manager.get("/api/today").await;
     let told = today["waiting"].as_array().unwrap().iter().find(|w| w["group"] == "Restricted charts opened").unwrap();
     assert_eq!(told["sentence"], "Petra Lindqvist: I room him now");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn results_of_a_restricted_chart_tell_nothing_until_it_is_opened() {
+    let product = Product::start().await.unwrap();
+    let doctor = Hand::sign_in(&product, "oriane").await;
+    let results = doctor.get("/api/results").await;
+    let one = results.as_array().unwrap().iter().find(|r| r["person"].is_object()).unwrap().clone();
+    let (person, report) = (one["person"]["id"].as_str().unwrap(), one["report"]["id"].as_str().unwrap());
+    assert_ne!(one["report"]["content"], json!([]));
+    change(&Hand::sign_in(&product, "junia").await, person, json!({ "restricted": true })).await.ok();
+    let again = |list: Value| list.as_array().unwrap().iter().find(|r| r["report"]["id"] == report).unwrap().clone();
+    let closed = again(doctor.get("/api/results").await);
+    assert_eq!(
+        (&closed["closed"], &closed["report"]["content"], &closed["order"]),
+        (&json!(true), &json!([]), &Value::Null)
+    );
+    let path = format!("/api/results/{report}/review");
+    assert_eq!(doctor.post(&path, json!({ "comment": "fine" })).await.status, 403);
+    doctor.post(&format!("/api/people/{person}/open-chart"), json!({ "reason": "I ordered it" })).await.ok();
+    assert_eq!(again(doctor.get("/api/results").await)["report"]["content"], one["report"]["content"]);
+    doctor.post(&path, json!({ "comment": "fine" })).await.ok();
     product.stop().await.unwrap();
 }
 

@@ -8,7 +8,7 @@ use chrono::{DateTime, NaiveDate, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::people::{self as core, Field, Party, may_answer};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use uuid::Uuid;
 
 /// A person's registration; an empty one where nothing was asked yet.
@@ -108,16 +108,33 @@ impl Registrations {
 
 /// Whether somebody may open a chart now: it is not restricted, or they gave a reason lately.
 pub async fn chart_is_open(conn: &mut Conn, person: Uuid, staff: Uuid, now: DateTime<Utc>) -> Result<bool> {
+    Ok(closed_charts(conn, &[person], staff, now).await?.is_empty())
+}
+
+/// Of these people, those whose charts are closed to somebody: restricted, and no reason given lately.
+pub async fn closed_charts(
+    conn: &mut Conn,
+    persons: &[Uuid],
+    staff: Uuid,
+    now: DateTime<Utc>,
+) -> Result<HashSet<Uuid>> {
     use chart_openings as o;
-    if !of(conn, person).await?.restricted {
-        return Ok(true);
-    }
-    let opened: i64 = o::table
-        .filter(o::person_id.eq(person).and(o::staff_id.eq(staff)).and(o::at.ge(now - core::RESTRICTED_OPEN_FOR)))
-        .count()
-        .get_result(conn)
+    use registrations as r;
+    let restricted: Vec<Uuid> = r::table
+        .filter(r::person_id.eq_any(persons).and(r::restricted.eq(true)))
+        .select(r::person_id)
+        .load(conn)
         .await?;
-    Ok(opened > 0)
+    if restricted.is_empty() {
+        return Ok(HashSet::new());
+    }
+    let lately = now - core::RESTRICTED_OPEN_FOR;
+    let opened: Vec<Uuid> = o::table
+        .filter(o::person_id.eq_any(&restricted).and(o::staff_id.eq(staff)).and(o::at.ge(lately)))
+        .select(o::person_id)
+        .load(conn)
+        .await?;
+    Ok(restricted.into_iter().filter(|p| !opened.contains(p)).collect())
 }
 
 /// The openings of restricted charts since a moment, the newest first.

@@ -10,6 +10,7 @@ row! {
         name: String,
         external_code: String,
         level: Option<i16>,
+        service_type: String,
     }
 }
 

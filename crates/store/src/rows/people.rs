@@ -86,6 +86,7 @@ row! {
         answered_at: Option<DateTime<Utc>>,
         answer: Option<Value>,
         failure: Option<String>,
+        sent: Value,
     }
 }
 

@@ -1,51 +1,15 @@
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api, type Schemas, useDo } from '../../api/client';
-import { Button, Field, Pick } from '../../ui/controls';
-import { Columns, Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
-import { part } from '../../ui/tokens';
+import { Button, Pick } from '../../ui/controls';
+import { Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { FindPerson } from './FindPerson';
-import { emptyForm, relations } from './form';
+import { relations } from './form';
+import { NewParty } from './NewParty';
 import type { Registering } from './useRegistration';
 
 type Card = Schemas['PersonCard'];
 type View = Schemas['PersonView'];
-
-/** Somebody who is no patient here, created on the spot. */
-function NewParty(p: { typed: string; onMade: (person: Schemas['Person']) => void; onBack: () => void }) {
-  const words = p.typed.trim().split(/\s+/);
-  const [first, setFirst] = useState(words[0] ?? '');
-  const [last, setLast] = useState(words.slice(1).join(' '));
-  const [phone, setPhone] = useState('');
-  const { run, busy, refusal } = useDo();
-  const make = async () => {
-    const body = { ...emptyForm, firstName: first, lastName: last, phone, noPatient: true, notATwin: true };
-    const made = await run(() => api.POST('/api/people', { body }));
-    if (made) p.onMade(made);
-  };
-  return (
-    <Stack>
-      <Small>Registered only to answer for somebody; not a patient here.</Small>
-      <Columns $min={part.field}>
-        <Field
-          label="Party’s first name"
-          value={first}
-          onChange={setFirst}
-          fault={refusal?.fault('firstName')}
-          autoFocus
-        />
-        <Field label="Party’s last name" value={last} onChange={setLast} fault={refusal?.fault('lastName')} />
-        <Field label="Party’s telephone" value={phone} onChange={setPhone} fault={refusal?.fault('phone')} />
-      </Columns>
-      <Row>
-        <Button onPress={p.onBack}>Back to the search</Button>
-        <Button onPress={() => void make()} isDisabled={busy}>
-          Add and choose
-        </Button>
-      </Row>
-    </Stack>
-  );
-}
 
 /** Who answers for the person, and who belongs to the household. */
 export function Household({ view, registering: r }: { view: View; registering: Registering }) {
@@ -89,7 +53,7 @@ export function Household({ view, registering: r }: { view: View; registering: R
         <FindPerson label="Find the responsible party" onTake={(found) => answer(found.id)} onNew={setAdding} />
       )}
       {finding === 'party' && adding !== null && (
-        <NewParty typed={adding} onMade={(made) => answer(made.id)} onBack={() => setAdding(null)} />
+        <NewParty as="Party" typed={adding} onMade={(made) => answer(made.id)} onBack={() => setAdding(null)} />
       )}
       <Stack $gap={1}>
         {view.household.map((m) => (

@@ -3,7 +3,7 @@ import { useNavigate, useParams, useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
-import { plainDate, sexWord, telephone, useIdentity, useTimes } from '../../app/words';
+import { dollars, plainDate, sexWord, telephone, useIdentity, useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Empty, Head, Mono, Notice, Page, Row, Scroller, Sheet, Small, Stack, Table, Tag } from '../../ui/layout';
 import { color, part, size, space } from '../../ui/tokens';
@@ -86,6 +86,68 @@ function ToCancel({ visits }: { visits: Schemas['Visit'][] }) {
   );
 }
 
+/** What is still owed, visit by visit; each opens into the explanation of it. */
+function Balance({ person }: { person: string }) {
+  const times = useTimes();
+  const navigate = useNavigate();
+  const look = useLook(['balance', person], () =>
+    api.GET('/api/people/{id}/balance', { params: { path: { id: person } } }),
+  );
+  const open = look.data ?? [];
+  const owed = open.reduce((sum, v) => sum + v.patientOwesCents, 0);
+  const payers = open.reduce((sum, v) => sum + v.payerOwesCents, 0);
+  return (
+    <Sheet>
+      <h2>Balance</h2>
+      {look.data && open.length === 0 && <Empty>Nothing is owed.</Empty>}
+      {open.length > 0 && (
+        <Stack>
+          <p>
+            The patient owes <strong>{dollars(owed)}</strong>; payers have <strong>{dollars(payers)}</strong> to decide.
+          </p>
+          <Scroller>
+            <Table>
+              <thead>
+                <tr>
+                  <th>Visit</th>
+                  <th>Reason</th>
+                  <th className="number">Patient owes</th>
+                  <th className="number">Payer owes</th>
+                  <th />
+                </tr>
+              </thead>
+              <tbody>
+                {open.map((v) => (
+                  <tr key={v.visitId}>
+                    <td>
+                      <Mono>{times.full(v.startsAt)}</Mono>
+                    </td>
+                    <td>{v.reason}</td>
+                    <td className="number">
+                      <Mono>{dollars(v.patientOwesCents)}</Mono>
+                    </td>
+                    <td className="number">
+                      <Mono>{dollars(v.payerOwesCents)}</Mono>
+                    </td>
+                    <td>
+                      <Button
+                        aria-label={`Why ${dollars(v.patientOwesCents + v.payerOwesCents)} is owed for ${times.full(v.startsAt)}`}
+                        onPress={() => navigate(`/visits/${v.visitId}/money`)}
+                      >
+                        Why
+                      </Button>
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </Table>
+          </Scroller>
+        </Stack>
+      )}
+    </Sheet>
+  );
+}
+
 export default function PersonPage() {
   const { id = '' } = useParams();
   const [params] = useSearchParams();
@@ -150,11 +212,15 @@ export default function PersonPage() {
       {may('edit_people') && registering && registration}
       <Sheet style={{ marginTop: space(2) }}>
         <AtAGlance view={look.data} />
+        <Row style={{ marginTop: space(3) }}>
+          <a href={`/api/people/${id}/fhir`}>Save the registration and coverage as a FHIR file</a>
+        </Row>
       </Sheet>
       <Sheet>
         <h2>Coverage</h2>
         {coverages.data && <Coverages person={id} views={coverages.data} selfPayAt={person.selfPayToldAt ?? null} />}
       </Sheet>
+      {may('see_charges') && <Balance person={id} />}
       <Sheet>
         <h2>Visits</h2>
         {visits.data?.length === 0 && <Empty>No visit yet. Book one from the schedule or from open times.</Empty>}

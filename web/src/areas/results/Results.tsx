@@ -6,6 +6,7 @@ import { useKeys } from '../../app/keys';
 import { useMay, useSession } from '../../app/session';
 import { plainDate, useIdentity, useTimes } from '../../app/words';
 import { FindPerson } from '../people/FindPerson';
+import { Restricted } from '../visit/Restricted';
 import { Button, Field } from '../../ui/controls';
 import {
   Empty,
@@ -75,6 +76,15 @@ function Detail({ view }: { view: View }) {
   const { run, busy, refusal } = useDo();
   const path = { params: { path: { id: view.report.id } } };
   const before = valuesOf(view.before?.content);
+  if (view.closed && view.person)
+    return (
+      <Sheet>
+        <Restricted
+          person={view.person.id}
+          message="This chart is under restriction; so is its result. It opens with a reason, which is recorded and told to the manager."
+        />
+      </Sheet>
+    );
   return (
     <Sheet>
       <Stack $gap={4}>
@@ -226,7 +236,7 @@ export default function Results() {
                 {times.since(v.report.receivedAt)}
               </Small>
               <br />
-              {v.order?.testName ?? valuesOf(v.report.content)[0]?.name}{' '}
+              {v.closed ? 'Restricted chart' : (v.order?.testName ?? valuesOf(v.report.content)[0]?.name)}{' '}
               {abnormal(v) > 0 && <Tag $tone="brass">{abnormal(v)} outside</Tag>}{' '}
               {v.report.status === 'corrected' && <Tag $tone="brass">corrected</Tag>}
             </Item>

@@ -1,11 +1,35 @@
 import { useState } from 'react';
 import { FileTrigger } from 'react-aria-components';
 import { api, type Schemas, useDo } from '../../api/client';
-import { Button } from '../../ui/controls';
+import { Button, Choose } from '../../ui/controls';
 import { Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag, type Tone } from '../../ui/layout';
 
 const tone: Record<string, Tone> = { added: 'kelp', twin: 'brass', refused: 'coral' };
 const word: Record<string, string> = { added: '✓ comes in', twin: '= likely here', refused: '✕ refused' };
+
+const kinds = {
+  people: {
+    label: 'People, CSV',
+    path: '/api/import/people',
+    type: 'text/csv',
+    files: ['.csv', 'text/csv'],
+    hint: 'With headings: first name, last name, and whatever else is known, also payer and subscriber number.',
+  },
+  policies: {
+    label: 'Policies, CSV',
+    path: '/api/import/policies',
+    type: 'text/csv',
+    files: ['.csv', 'text/csv'],
+    hint: 'With headings: record number, payer, subscriber number, and whatever else is known of the policy.',
+  },
+  fhir: {
+    label: 'A person, FHIR',
+    path: '/api/import/fhir',
+    type: 'application/fhir+json',
+    files: ['.json', 'application/json', 'application/fhir+json'],
+    hint: 'A FHIR R4 bundle with Patient and Coverage, as another system writes it.',
+  },
+} as const;
 
 /** People from a file: first what would happen, row by row, then it happens. */
 export function Import() {
@@ -13,13 +37,16 @@ export function Import() {
   const [name, setName] = useState('');
   const [answer, setAnswer] = useState<Schemas['ImportAnswer'] | null>(null);
   const { run, busy, refusal } = useDo();
+  const [kind, setKind] = useState<keyof typeof kinds>('people');
   const send = async (content: string, dryRun: boolean) => {
+    const { path, type } = kinds[kind];
     const done = await run(() =>
-      api.POST('/api/import/people', {
+      // All three take a text and answer alike.
+      api.POST(path as '/api/import/people', {
         params: { query: { dry_run: dryRun } },
         body: content,
         bodySerializer: (body) => body,
-        headers: { 'content-type': 'text/csv' },
+        headers: { 'content-type': type },
       }),
     );
     setAnswer(done ?? null);
@@ -35,14 +62,20 @@ export function Import() {
     <Sheet>
       <h2>Bring people in from a file</h2>
       <Stack>
+        <Choose
+          label="What the file holds"
+          value={kind}
+          onChange={(next) => {
+            setKind(next as keyof typeof kinds);
+            setAnswer(null);
+          }}
+          choices={Object.entries(kinds).map(([id, k]) => ({ id, label: k.label }))}
+        />
         <Row>
-          <FileTrigger acceptedFileTypes={['.csv', 'text/csv']} onSelect={(files) => void choose(files?.[0])}>
-            <Button isDisabled={busy}>Choose a CSV file</Button>
+          <FileTrigger acceptedFileTypes={kinds[kind].files} onSelect={(files) => void choose(files?.[0])}>
+            <Button isDisabled={busy}>Choose the file</Button>
           </FileTrigger>
-          <Small>
-            With headings: first name, last name, and whatever else is known, also payer and subscriber number. First
-            you see what would happen.
-          </Small>
+          <Small>{kinds[kind].hint} First you see what would happen.</Small>
         </Row>
         {refusal && (
           <Notice $tone="coral" role="alert">

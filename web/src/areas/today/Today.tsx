@@ -1,12 +1,13 @@
 /** What waits for me, grouped by what I would do next, oldest first, each row with its one action. */
 
+import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
-import { useSession } from '../../app/session';
+import { useMay, useSession } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
-import { Empty, Head, Mono, Notice, Page, Small, Spread, Stack } from '../../ui/layout';
+import { Empty, Head, Mono, Notice, Page, Row, Small, Spread, Stack } from '../../ui/layout';
 import { color, corner, hair, phone, size, space } from '../../ui/tokens';
 import { CompactLine } from '../../ui/VisitLine';
 
@@ -64,8 +65,30 @@ const Counts = styled.div`
   }
 `;
 
+/** The payers are asked about tomorrow in the evening by themselves; the desk may do it earlier. */
+function AskTomorrow() {
+  const { run, busy, refusal } = useDo();
+  const [asked, setAsked] = useState<number | null>(null);
+  const ask = async () => {
+    const done = await run(() => api.POST('/api/benefits/tomorrow'));
+    if (done) setAsked(done.asked);
+  };
+  const said = asked === 0 ? 'Everybody of tomorrow was asked about lately.' : `The payers are asked about ${asked}.`;
+  return (
+    <Row>
+      <Button onPress={() => void ask()} isDisabled={busy}>
+        Ask the payers about tomorrow
+      </Button>
+      <Small role="status">
+        {refusal ? refusal.message : asked === null ? 'It happens by itself at 19:00.' : said}
+      </Small>
+    </Row>
+  );
+}
+
 export default function Today() {
   const { me, now, setInHand, discreet } = useSession();
+  const may = useMay();
   const times = useTimes();
   const identity = useIdentity();
   const navigate = useNavigate();
@@ -172,6 +195,7 @@ export default function Today() {
           </Rows>
         </Group>
       ))}
+      {may('edit_coverage') && me.staff.role === 'front_desk' && <AskTomorrow />}
       {look.data && groups.size === 0 && (
         <Empty>
           Nothing waits for you. What stands between a visit and its next mark, and is yours to clear, appears here by

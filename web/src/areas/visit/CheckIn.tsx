@@ -11,6 +11,7 @@ import { Button } from '../../ui/controls';
 import { Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { color, corner, hair, part, space } from '../../ui/tokens';
 import { Collect } from './Collect';
+import { Share } from './Share';
 
 type View = Schemas['VisitView'];
 
@@ -106,7 +107,7 @@ export function CheckIn({ view }: { view: View }) {
           }
         >
           <Stack>
-            {view.share && <Small>{view.share.sentences.join(' ')}</Small>}
+            {view.share && <Share share={view.share} />}
             <Collect
               visit={visit.id}
               suggested={already > 0 ? '' : amountText(expected)}

@@ -22,7 +22,7 @@ export function Money({ view }: { view: Schemas['VisitView'] }) {
     <Stack $gap={0}>
       <Sheet>
         <h2>Balance of this visit</h2>
-        <River river={data.river} />
+        <River parts={data.river.parts} />
       </Sheet>
       {data.decisions.length > 0 && (
         <Sheet>

@@ -1,0 +1,69 @@
+import { useState } from 'react';
+import { api, type Schemas, useDo } from '../../api/client';
+import { Button, Choose, Field } from '../../ui/controls';
+import { Columns, Notice, Row, Small, Stack } from '../../ui/layout';
+import { part } from '../../ui/tokens';
+import { emptyForm, sexes } from './form';
+
+const purpose = {
+  Party: 'Registered only to answer for somebody; not a patient here.',
+  Policyholder: 'Registered only to hold a policy; not a patient here. The payer compares name and birth date.',
+};
+
+/** Somebody who is no patient here, created on the spot. */
+export function NewParty(p: {
+  as: 'Party' | 'Policyholder';
+  typed: string;
+  onMade: (person: Schemas['Person']) => void;
+  onBack: () => void;
+}) {
+  const words = p.typed.trim().split(/\s+/);
+  const [first, setFirst] = useState(words[0] ?? '');
+  const [last, setLast] = useState(words.slice(1).join(' '));
+  const [phone, setPhone] = useState('');
+  const [birthDate, setBirthDate] = useState('');
+  const [sex, setSex] = useState('');
+  const { run, busy, refusal } = useDo();
+  const holder = p.as === 'Policyholder';
+  const make = async () => {
+    const form = { ...emptyForm, firstName: first, lastName: last, phone, birthDate, sex };
+    const made = await run(() => api.POST('/api/people', { body: { ...form, noPatient: true, notATwin: true } }));
+    if (made) p.onMade(made);
+  };
+  const field = (label: string, value: string, change: (v: string) => void, name: string) => (
+    <Field label={`${p.as}’s ${label}`} value={value} onChange={change} fault={refusal?.fault(name)} />
+  );
+  return (
+    <Stack>
+      <Small>{purpose[p.as]}</Small>
+      <Columns $min={part.field}>
+        <Field
+          label={`${p.as}’s first name`}
+          value={first}
+          onChange={setFirst}
+          fault={refusal?.fault('firstName')}
+          autoFocus
+        />
+        {field('last name', last, setLast, 'lastName')}
+        {holder && field('birth date', birthDate, setBirthDate, 'birthDate')}
+        {field('telephone', phone, setPhone, 'phone')}
+      </Columns>
+      {holder && (
+        <Choose
+          label="Policyholder’s sex"
+          value={sex}
+          onChange={setSex}
+          choices={sexes}
+          fault={refusal?.fault('sex')}
+        />
+      )}
+      {refusal && refusal.problem.fields.length === 0 && <Notice $tone="coral">{refusal.message}</Notice>}
+      <Row>
+        <Button onPress={p.onBack}>Back to the search</Button>
+        <Button onPress={() => void make()} isDisabled={busy}>
+          Add and choose
+        </Button>
+      </Row>
+    </Stack>
+  );
+}
