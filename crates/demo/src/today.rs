@@ -83,7 +83,9 @@ async fn verify_coverage(world: &mut World, change: &mut Change<'_>, visit: &Vis
     let Some(policy) = world.coverages.iter().find(|c| c.person_id == visit.person_id).cloned() else { return Ok(()) };
     let payer = world.payers.iter().find(|p| p.id == policy.payer_id).cloned();
     let Some(payer) = payer else { return Ok(()) };
+    let patient = harbor_store::people::get(change.conn(), policy.person_id).await?;
     let person = harbor_store::people::get(change.conn(), policy.holder_id.unwrap_or(policy.person_id)).await?;
+    let (facts, sent) = coverages::sent_facts(&policy, &person, &patient, world.day);
     let question = harbor_core::coverage::BenefitQuestion {
         trace: format!("BQ{}", &visit.id.simple().to_string()[20..]).to_uppercase(),
         payer_name: payer.name,
@@ -101,7 +103,6 @@ async fn verify_coverage(world: &mut World, change: &mut Change<'_>, visit: &Vis
     };
     let answer = harbor_standins::payer::benefits(&question, world.day);
     let asked = at(world.day, 21, 0) - Duration::days(1);
-    let facts = ["name", "birth_date", "subscriber_number", "visit_date"].map(str::to_owned).to_vec();
     diesel::insert_into(b::table)
         .values((
             b::id.eq(world.ids.fresh()),
@@ -112,6 +113,7 @@ async fn verify_coverage(world: &mut World, change: &mut Change<'_>, visit: &Vis
             b::trace.eq(question.trace.clone()),
             b::state.eq("answered"),
             b::facts.eq(facts),
+            b::sent.eq(sent),
             b::asked_at.eq(asked),
             b::asked_by.eq("overnight"),
             b::answered_at.eq(Some(asked)),

@@ -131,6 +131,21 @@ pub async fn to_ask_about(
         .collect())
 }
 
+/// The facts that a question about a policy carries, and what each of them is.
+pub fn sent_facts(
+    policy: &Coverage,
+    holder: &Person,
+    patient: &Person,
+    day: NaiveDate,
+) -> (Vec<String>, serde_json::Value) {
+    let known = |p: &Person| KnownOf { birth_date: p.birth_date.is_some(), sex: p.sex.is_some() };
+    let dependent = policy.holder_id.map(|_| known(patient));
+    let facts = facts_to_send(known(holder), !policy.group_number.is_empty(), dependent);
+    let sent = facts.iter().map(|f| (f.code().to_owned(), value_of(*f, policy, holder, patient, day).into()));
+    let sent: serde_json::Map<String, serde_json::Value> = sent.collect();
+    (facts.iter().map(|f| f.code().to_owned()).collect(), sent.into())
+}
+
 /// A fact as it is sent, in words.
 fn value_of(fact: Fact, policy: &Coverage, holder: &Person, patient: &Person, day: NaiveDate) -> String {
     let birth = |p: &Person| p.birth_date.map(typed_date::short).unwrap_or_default();
@@ -180,13 +195,8 @@ impl Change<'_> {
             Some(id) => people::get(self.conn(), id).await?,
             None => patient.clone(),
         };
-        let known = |p: &Person| KnownOf { birth_date: p.birth_date.is_some(), sex: p.sex.is_some() };
-        let dependent = policy.holder_id.map(|_| known(&patient));
-        let facts = facts_to_send(known(&holder), !policy.group_number.is_empty(), dependent);
-        let sent = facts.iter().map(|f| (f.code().to_owned(), value_of(*f, policy, &holder, &patient, day).into()));
-        let sent: serde_json::Map<String, serde_json::Value> = sent.collect();
-        let facts = facts.iter().map(|f| f.code().to_owned()).collect();
-        self.ask_benefits(policy, visit, day, facts, sent.into()).await.map(|_| ())
+        let (facts, sent) = sent_facts(policy, &holder, &patient, day);
+        self.ask_benefits(policy, visit, day, facts, sent).await.map(|_| ())
     }
 
     pub async fn add_coverage(&mut self, person: Uuid, p: Policy) -> Result<Coverage> {
