@@ -1,4 +1,11 @@
-//! Shifts, slots and bookings: what may be booked, and why not.
+//! Shifts, slots and bookings: what may be booked, and why not. [`supply`] makes shifts from weekly
+//! templates, [`slots`] changes them by hand, [`open_times`] ranks what is free, and [`rebooking`] finds new
+//! times when a clinician is away.
+
+pub mod open_times;
+pub mod rebooking;
+pub mod slots;
+pub mod supply;
 
 use chrono::{DateTime, Duration, LocalResult, NaiveDate, NaiveTime, TimeZone, Utc};
 use chrono_tz::Tz;

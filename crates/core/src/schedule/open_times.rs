@@ -1,0 +1,246 @@
+//! Open times in the order in which a person at the desk would offer them: soon, close to the wish, with the
+//! usual clinician, and without leaving scraps of time that nobody can use.
+
+use super::Span;
+use chrono::{DateTime, NaiveTime, Utc, Weekday};
+use chrono::{Datelike, Timelike};
+use chrono_tz::Tz;
+
+/// What somebody asks for; what is left empty is any.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Wish<K> {
+    pub clinicians: Vec<K>,
+    pub sites: Vec<K>,
+    pub visit_types: Vec<K>,
+    pub weekdays: Vec<Weekday>,
+    /// Earliest and latest start by the clinic's clock, the end excluded.
+    pub between: Option<(NaiveTime, NaiveTime)>,
+    /// How many minutes are needed; a longer visit takes neighbouring slots.
+    pub minutes: i64,
+    /// The time of day that would suit best.
+    pub around: Option<NaiveTime>,
+    /// The clinician that the person usually sees.
+    pub usual: Option<K>,
+}
+
+/// A stretch of one or more neighbouring free slots.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Open<K> {
+    pub span: Span,
+    pub clinician: K,
+    pub site: K,
+    pub visit_type: K,
+    /// Free minutes that would stay before and behind it until the next taken or held time.
+    pub left_before: i64,
+    pub left_after: i64,
+}
+
+/// An open time with its rank: the smaller the better.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Ranked {
+    pub score: i64,
+    pub reasons: Vec<String>,
+}
+
+/// A free scrap shorter than this is of no use to anybody.
+const SCRAP: i64 = 10;
+
+/// Whether a time is within the wish.
+pub fn fits<K: PartialEq>(wish: &Wish<K>, open: &Open<K>, zone: Tz) -> bool {
+    let any = |wanted: &[K], has: &K| wanted.is_empty() || wanted.contains(has);
+    let local = open.span.start().with_timezone(&zone);
+    any(&wish.clinicians, &open.clinician)
+        && any(&wish.sites, &open.site)
+        && any(&wish.visit_types, &open.visit_type)
+        && (wish.weekdays.is_empty() || wish.weekdays.contains(&local.weekday()))
+        && wish.between.is_none_or(|(from, to)| (from..to).contains(&local.time()))
+        && open.span.minutes() >= wish.minutes
+}
+
+/// How well a time suits. A day of waiting counts as much as two hours beside the wished time of day, the
+/// usual clinician is worth three days, and a scrap left behind costs half a day.
+pub fn rank<K: PartialEq>(wish: &Wish<K>, open: &Open<K>, from: DateTime<Utc>, zone: Tz) -> Ranked {
+    const DAY: i64 = 24 * 60;
+    let days =
+        (open.span.start().with_timezone(&zone).date_naive() - from.with_timezone(&zone).date_naive()).num_days();
+    let mut score = days.max(0) * DAY;
+    let mut reasons = vec![match days {
+        ..=0 => "today".to_owned(),
+        1 => "tomorrow".to_owned(),
+        n => format!("in {n} days"),
+    }];
+    let minute = |t: NaiveTime| i64::from(t.num_seconds_from_midnight() / 60);
+    let local = minute(open.span.start().with_timezone(&zone).time());
+    match wish.around {
+        Some(around) => {
+            let beside = (local - minute(around)).abs();
+            score += beside * DAY / 120;
+            if beside <= 30 {
+                reasons.push("at the wished time".into());
+            }
+        }
+        // Within a day the earlier comes first.
+        None => score += local / 10,
+    }
+    if let Some(usual) = &wish.usual {
+        if *usual == open.clinician {
+            reasons.push("usual clinician".into());
+        } else {
+            score += 3 * DAY;
+        }
+    }
+    for left in [open.left_before, open.left_after] {
+        if (1..SCRAP).contains(&left) {
+            score += DAY / 2;
+        }
+    }
+    if open.span.minutes() > wish.minutes.max(1) && wish.minutes > 0 {
+        // A longer slot than needed is kept for those who need it.
+        score += (open.span.minutes() - wish.minutes) * 6;
+    }
+    if open.left_before == 0 && open.left_after == 0 {
+        reasons.push("fills a gap".into());
+    }
+    Ranked { score, reasons }
+}
+
+/// A slot of one clinician's day, in order, as stretches are made from it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Piece<K> {
+    pub span: Span,
+    pub site: K,
+    pub visit_type: Option<K>,
+    /// Nobody has it, and it is not held.
+    pub free: bool,
+}
+
+/// The stretches of neighbouring free slots of one clinician that are at least `minutes` long, each as
+/// short as can be; of several types the first one's counts. With no minutes every free slot is a stretch.
+pub fn stretches<K: Copy + PartialEq>(clinician: K, pieces: &[Piece<K>], minutes: i64) -> Vec<Open<K>> {
+    let mut out = Vec::new();
+    let touches = |a: &Piece<K>, b: &Piece<K>| a.free && b.free && a.span.end() == b.span.start();
+    for first in 0..pieces.len() {
+        let Some(visit_type) = pieces[first].visit_type.filter(|_| pieces[first].free) else { continue };
+        let mut last = first;
+        let long = |last: usize| (pieces[last].span.end() - pieces[first].span.start()).num_minutes();
+        while long(last) < minutes && last + 1 < pieces.len() && touches(&pieces[last], &pieces[last + 1]) {
+            last += 1;
+        }
+        let Ok(span) = Span::new(pieces[first].span.start(), pieces[last].span.end()) else { continue };
+        if span.minutes() < minutes {
+            continue;
+        }
+        let mut before = first;
+        while before > 0 && touches(&pieces[before - 1], &pieces[before]) {
+            before -= 1;
+        }
+        let mut after = last;
+        while after + 1 < pieces.len() && touches(&pieces[after], &pieces[after + 1]) {
+            after += 1;
+        }
+        out.push(Open {
+            span,
+            clinician,
+            site: pieces[first].site,
+            visit_type,
+            left_before: (span.start() - pieces[before].span.start()).num_minutes(),
+            left_after: (pieces[after].span.end() - span.end()).num_minutes(),
+        });
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use chrono::{Duration, TimeZone};
+    use proptest::prelude::*;
+
+    const ZONE: Tz = chrono_tz::America::New_York;
+
+    /// Monday 9:00 at the clinic and so much later.
+    fn at(day: i64, minute: i64) -> DateTime<Utc> {
+        Utc.with_ymd_and_hms(2026, 11, 23, 14, 0, 0).unwrap() + Duration::days(day) + Duration::minutes(minute)
+    }
+
+    fn open(day: i64, minute: i64, clinician: u8) -> Open<u8> {
+        let span = Span::new(at(day, minute), at(day, minute + 20)).unwrap();
+        Open { span, clinician, site: 1, visit_type: 1, left_before: 0, left_after: 40 }
+    }
+
+    fn best(wish: &Wish<u8>, opens: &[Open<u8>]) -> usize {
+        (0..opens.len()).min_by_key(|n| rank(wish, &opens[*n], at(0, 0), ZONE).score).unwrap()
+    }
+
+    #[test]
+    fn soon_comes_first_unless_the_usual_clinician_is_near() {
+        let any = Wish { minutes: 20, ..Wish::default() };
+        assert_eq!(best(&any, &[open(2, 0, 1), open(1, 0, 2), open(1, 60, 3)]), 1);
+        let loyal = Wish { usual: Some(1), ..any.clone() };
+        assert_eq!(best(&loyal, &[open(3, 0, 1), open(1, 0, 2)]), 0);
+        assert_eq!(best(&loyal, &[open(6, 0, 1), open(1, 0, 2)]), 1, "but not for a week of waiting");
+        let told = rank(&loyal, &open(1, 0, 1), at(0, 0), ZONE).reasons;
+        assert_eq!(told, ["tomorrow", "usual clinician"]);
+    }
+
+    #[test]
+    fn the_wished_hour_counts_and_scraps_cost() {
+        let evening = Wish { minutes: 20, around: NaiveTime::from_hms_opt(16, 0, 0), ..Wish::default() };
+        assert_eq!(best(&evening, &[open(1, 0, 1), open(2, 420, 1)]), 1);
+        let any = Wish { minutes: 20, ..Wish::default() };
+        let scrap = Open { left_after: 5, ..open(1, 0, 1) };
+        assert_eq!(best(&any, &[scrap, open(1, 60, 1)]), 1);
+    }
+
+    #[test]
+    fn only_what_is_wished_fits() {
+        let wish = Wish {
+            clinicians: vec![1],
+            weekdays: vec![Weekday::Tue],
+            between: Some((NaiveTime::from_hms_opt(9, 0, 0).unwrap(), NaiveTime::from_hms_opt(10, 0, 0).unwrap())),
+            minutes: 20,
+            ..Wish::default()
+        };
+        assert!(fits(&wish, &open(1, 0, 1), ZONE));
+        assert!(!fits(&wish, &open(1, 60, 1), ZONE), "ten is no longer between nine and ten");
+        assert!(!fits(&wish, &open(1, 0, 2), ZONE) && !fits(&wish, &open(2, 0, 1), ZONE));
+        assert!(!fits(&Wish { minutes: 40, ..wish }, &open(1, 0, 1), ZONE));
+    }
+
+    #[test]
+    fn neighbours_make_a_longer_time_but_not_over_a_held_one() {
+        let piece = |from: i64, to: i64, free: bool| Piece {
+            span: Span::new(at(0, from), at(0, to)).unwrap(),
+            site: 1u8,
+            visit_type: free.then_some(1),
+            free,
+        };
+        let day =
+            [piece(0, 20, true), piece(20, 40, true), piece(40, 60, false), piece(60, 80, true), piece(90, 110, true)];
+        let long = stretches(1, &day, 40);
+        assert_eq!(long.len(), 1);
+        assert_eq!((long[0].span.minutes(), long[0].left_before, long[0].left_after), (40, 0, 0));
+        let short = stretches(1, &day, 0);
+        assert_eq!(short.len(), 4);
+        assert_eq!((short[1].left_before, short[1].left_after), (20, 0));
+    }
+
+    proptest! {
+        #[test]
+        fn no_stretch_covers_a_taken_slot(frees in proptest::collection::vec((any::<bool>(), 0i64..3), 0..20), minutes in 0i64..100) {
+            let mut start = 0;
+            let mut pieces = Vec::new();
+            for (free, gap) in frees {
+                start += gap * 5;
+                let span = Span::new(at(0, start), at(0, start + 20)).unwrap();
+                pieces.push(Piece { span, site: 1u8, visit_type: Some(1), free });
+                start += 20;
+            }
+            for open in stretches(1, &pieces, minutes) {
+                prop_assert!(open.span.minutes() >= minutes);
+                let covered: i64 = pieces.iter().filter(|p| p.free && open.span.contains(&p.span)).map(|p| p.span.minutes()).sum();
+                prop_assert_eq!(covered, open.span.minutes(), "free from end to end");
+            }
+        }
+    }
+}

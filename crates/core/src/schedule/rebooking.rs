@@ -1,0 +1,258 @@
+//! When a clinician is away: a new time for everybody at once.
+//!
+//! The plan is an assignment of people to open slots. First as many as possible get a time; among those
+//! plans the one with the least total burden is taken, where a burden is the delay in minutes and a
+//! surcharge for another clinician or another part of the day. It is found exactly (Hungarian method), so
+//! that no booking one after the other does better.
+
+use chrono::{DateTime, Datelike, Timelike, Utc, Weekday};
+use chrono_tz::Tz;
+use pathfinding::kuhn_munkres::kuhn_munkres_min;
+use pathfinding::matrix::Matrix;
+
+/// A surcharge as minutes of delay: for another clinician than before, when the same one is wanted.
+pub const OTHER_CLINICIAN: i64 = 3 * 24 * 60;
+/// For the other half of the day.
+pub const OTHER_HALF: i64 = 24 * 60;
+/// Coming earlier than planned burdens less than coming later, but it does.
+const EARLIER: i64 = 2;
+
+/// Morning or afternoon of the clinic's clock.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Half {
+    Morning,
+    Afternoon,
+}
+
+pub fn half_of(at: DateTime<Utc>, zone: Tz) -> Half {
+    if at.with_timezone(&zone).hour() < 12 { Half::Morning } else { Half::Afternoon }
+}
+
+/// Somebody who needs a new time. `K` names clinicians, sites and visit types.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Displaced<K> {
+    pub start: DateTime<Utc>,
+    pub minutes: i64,
+    pub visit_type: K,
+    pub clinician: K,
+    /// Wants the same clinician; another one is a burden, not impossible.
+    pub same_clinician: bool,
+    /// Sites and weekdays that the person can come to; empty: any.
+    pub sites: Vec<K>,
+    pub weekdays: Vec<Weekday>,
+    /// How much a minute of delay weighs, from 1; more for what cannot wait.
+    pub weight: i64,
+}
+
+/// A slot that nobody has.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Opening<K> {
+    pub start: DateTime<Utc>,
+    pub minutes: i64,
+    pub visit_type: K,
+    pub clinician: K,
+    pub site: K,
+}
+
+/// How much a time burdens a person; nothing when it is impossible: another type, too short, or outside the
+/// person's own limits.
+pub fn burden<K: PartialEq>(d: &Displaced<K>, o: &Opening<K>, zone: Tz) -> Option<i64> {
+    let day = o.start.with_timezone(&zone).weekday();
+    let fits = o.visit_type == d.visit_type
+        && o.minutes >= d.minutes
+        && (d.sites.is_empty() || d.sites.contains(&o.site))
+        && (d.weekdays.is_empty() || d.weekdays.contains(&day));
+    if !fits {
+        return None;
+    }
+    let moved = (o.start - d.start).num_minutes();
+    let delay = if moved < 0 { -moved / EARLIER } else { moved };
+    let other = if d.same_clinician && o.clinician != d.clinician { OTHER_CLINICIAN } else { 0 };
+    let half = if half_of(o.start, zone) == half_of(d.start, zone) { 0 } else { OTHER_HALF };
+    Some(delay * d.weight.max(1) + other + half)
+}
+
+/// For each person, in words, what is different about the new time.
+pub fn reasons<K: PartialEq>(d: &Displaced<K>, o: &Opening<K>, zone: Tz) -> Vec<&'static str> {
+    let mut out = vec![if o.clinician == d.clinician { "same clinician" } else { "another clinician" }];
+    out.push(if half_of(o.start, zone) == half_of(d.start, zone) {
+        "same part of the day"
+    } else {
+        "other part of the day"
+    });
+    if o.start < d.start {
+        out.push("earlier than planned");
+    }
+    if !d.weekdays.is_empty() {
+        out.push("on a day that suits");
+    }
+    out
+}
+
+/// A plan: for each person the number of the slot, and what the plan costs in all.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Plan {
+    pub slots: Vec<Option<usize>>,
+    pub unplaced: usize,
+    pub burden: i64,
+}
+
+/// Larger than any sum of burdens, so that placing one more person always counts more.
+const UNPLACED: i64 = 1 << 40;
+
+/// The best plan that keeps what is pinned: for a person a slot, or none at all (`Some(None)`).
+pub fn plan<K: PartialEq>(
+    people: &[Displaced<K>],
+    openings: &[Opening<K>],
+    pinned: &[Option<Option<usize>>],
+    zone: Tz,
+) -> Plan {
+    let held: Vec<usize> = pinned.iter().filter_map(|p| p.flatten()).collect();
+    let pinned_of = |person: usize| pinned.get(person).copied().flatten();
+    let free: Vec<usize> = (0..people.len()).filter(|p| pinned_of(*p).is_none()).collect();
+    let open: Vec<usize> = (0..openings.len()).filter(|o| !held.contains(o)).collect();
+    let mut slots: Vec<Option<usize>> = (0..people.len()).map(|p| pinned_of(p).flatten()).collect();
+    if !free.is_empty() {
+        // Behind the slots, for everybody a place of staying without a time.
+        let costs = Matrix::from_fn(free.len(), open.len() + free.len(), |(row, column)| {
+            let known = open.get(column).and_then(|o| burden(&people[free[row]], &openings[*o], zone));
+            known.unwrap_or(UNPLACED)
+        });
+        let (_, chosen) = kuhn_munkres_min(&costs);
+        for (row, column) in chosen.into_iter().enumerate() {
+            slots[free[row]] = open.get(column).copied().filter(|_| costs[(row, column)] < UNPLACED);
+        }
+    }
+    tally(people, openings, slots, zone)
+}
+
+/// Booking one after the other, each the time that burdens least: what a person would do by hand. Kept to
+/// compare with.
+pub fn one_after_the_other<K: PartialEq>(people: &[Displaced<K>], openings: &[Opening<K>], zone: Tz) -> Plan {
+    let mut used = vec![false; openings.len()];
+    let mut slots = Vec::new();
+    for person in people {
+        let best = (0..openings.len())
+            .filter(|o| !used[*o])
+            .filter_map(|o| Some((burden(person, &openings[o], zone)?, o)))
+            .min();
+        slots.push(best.map(|(_, o)| o));
+        if let Some((_, o)) = best {
+            used[o] = true;
+        }
+    }
+    tally(people, openings, slots, zone)
+}
+
+fn tally<K: PartialEq>(people: &[Displaced<K>], openings: &[Opening<K>], slots: Vec<Option<usize>>, zone: Tz) -> Plan {
+    let unplaced = slots.iter().filter(|s| s.is_none()).count();
+    let cost = |(p, s): (&Displaced<K>, &Option<usize>)| s.and_then(|o| burden(p, openings.get(o)?, zone)).unwrap_or(0);
+    let burden = people.iter().zip(&slots).map(cost).sum();
+    Plan { slots, unplaced, burden }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use chrono::{Duration, TimeZone};
+    use proptest::prelude::*;
+
+    const ZONE: Tz = chrono_tz::America::New_York;
+
+    /// A Monday, 9:00 at the clinic, and so many days and minutes later.
+    fn at(day: i64, minute: i64) -> DateTime<Utc> {
+        Utc.with_ymd_and_hms(2026, 11, 23, 14, 0, 0).unwrap() + Duration::days(day) + Duration::minutes(minute)
+    }
+
+    fn person(day: i64, minute: i64) -> Displaced<u8> {
+        Displaced {
+            start: at(day, minute),
+            minutes: 20,
+            visit_type: 1,
+            clinician: 1,
+            same_clinician: true,
+            sites: vec![],
+            weekdays: vec![],
+            weight: 1,
+        }
+    }
+
+    fn opening(day: i64, minute: i64, clinician: u8) -> Opening<u8> {
+        Opening { start: at(day, minute), minutes: 20, visit_type: 1, clinician, site: 1 }
+    }
+
+    #[test]
+    fn the_first_in_line_steps_back_when_all_fare_better() {
+        // The first could have either slot, the second only the earlier one.
+        let mut second = person(0, 20);
+        second.weekdays = vec![Weekday::Tue];
+        let people = [person(0, 0), second];
+        let openings = [opening(1, 0, 1), opening(2, 0, 1)];
+        let by_hand = one_after_the_other(&people, &openings, ZONE);
+        assert_eq!((by_hand.slots, by_hand.unplaced), (vec![Some(0), None], 1));
+        assert_eq!(plan(&people, &openings, &[], ZONE).slots, [Some(1), Some(0)]);
+    }
+
+    #[test]
+    fn hard_limits_hold_and_soft_ones_cost() {
+        let p = person(0, 0);
+        assert_eq!(burden(&p, &opening(1, 0, 1), ZONE), Some(24 * 60));
+        assert_eq!(burden(&p, &opening(1, 0, 2), ZONE), Some(24 * 60 + OTHER_CLINICIAN));
+        assert_eq!(burden(&p, &opening(1, 240, 1), ZONE), Some(24 * 60 + 240 + OTHER_HALF));
+        assert_eq!(burden(&p, &Opening { minutes: 10, ..opening(1, 0, 1) }, ZONE), None);
+        assert_eq!(burden(&p, &Opening { visit_type: 2, ..opening(1, 0, 1) }, ZONE), None);
+        let elsewhere = Displaced { sites: vec![2], ..person(0, 0) };
+        assert_eq!(burden(&elsewhere, &opening(1, 0, 1), ZONE), None);
+        assert_eq!(reasons(&p, &opening(1, 240, 2), ZONE), ["another clinician", "other part of the day"]);
+        let urgent = Displaced { weight: 4, ..person(0, 0) };
+        let both = [person(0, 0), urgent];
+        assert_eq!(plan(&both, &[opening(1, 0, 1), opening(3, 0, 1)], &[], ZONE).slots, [Some(1), Some(0)]);
+    }
+
+    #[test]
+    fn what_is_pinned_stays_and_the_rest_is_solved_again() {
+        let people = [person(0, 0), person(0, 20), person(0, 40)];
+        let openings = [opening(1, 0, 1), opening(2, 0, 1), opening(3, 0, 1)];
+        let pinned = [Some(Some(2)), Some(None), None];
+        let made = plan(&people, &openings, &pinned, ZONE);
+        assert_eq!(made.slots, [Some(2), None, Some(0)]);
+        assert_eq!(plan(&people, &[], &[], ZONE).unplaced, 3);
+        assert_eq!(plan::<u8>(&[], &openings, &[], ZONE).slots, []);
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(64))]
+        #[test]
+        fn nobody_shares_a_slot_and_by_hand_is_never_better(
+            people in proptest::collection::vec((0i64..5, 0i64..400, 1i64..4, any::<bool>()), 0..12),
+            openings in proptest::collection::vec((0i64..20, 0i64..400, 1u8..4, 1u8..3), 0..20),
+            pins in proptest::collection::vec(proptest::option::of(0usize..20), 0..12),
+        ) {
+            let people: Vec<_> = people.into_iter().map(|(day, minute, weight, picky)| Displaced {
+                weight,
+                weekdays: if picky { vec![Weekday::Tue, Weekday::Wed] } else { vec![] },
+                ..person(day, minute)
+            }).collect();
+            let openings: Vec<_> = openings.into_iter()
+                .map(|(day, minute, clinician, visit_type)| Opening { visit_type, ..opening(day, minute, clinician) })
+                .collect();
+            let best = plan(&people, &openings, &[], ZONE);
+            let by_hand = one_after_the_other(&people, &openings, ZONE);
+            prop_assert!((best.unplaced, best.burden) <= (by_hand.unplaced, by_hand.burden));
+            let mut used: Vec<usize> = best.slots.iter().flatten().copied().collect();
+            used.sort_unstable();
+            prop_assert!(used.windows(2).all(|w| w[0] != w[1]));
+            for (p, o) in best.slots.iter().enumerate() {
+                prop_assert!(o.is_none_or(|o| burden(&people[p], &openings[o], ZONE).is_some()));
+            }
+            let mut seen = std::collections::HashSet::new();
+            let pinned: Vec<Option<Option<usize>>> = pins.iter()
+                .map(|p| p.filter(|o| *o < openings.len() && seen.insert(*o)).map(Some))
+                .collect();
+            let again = plan(&people, &openings, &pinned, ZONE);
+            for (p, pin) in pinned.iter().enumerate().take(people.len()) {
+                prop_assert!(pin.is_none_or(|o| again.slots[p] == o));
+            }
+        }
+    }
+}
