@@ -3,6 +3,7 @@
 //! Nothing sleeps for time: [`Browser`] waits for what it is told to see.
 
 use anyhow::{Context, Result, bail};
+use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
 use fantoccini::elements::Element;
 use fantoccini::key::Key;
 use fantoccini::{Client, ClientBuilder, Locator};
@@ -170,6 +171,11 @@ impl Browser {
     }
 
     /// Opens a tab of the page.
+    /// Presses the button whose words begin so.
+    pub async fn press_starting(&self, words: &str) -> Result<()> {
+        self.click(&format!("(//button[starts-with(normalize-space(), '{words}')][not(@disabled)])[1]")).await
+    }
+
     pub async fn tab(&self, word: &str) -> Result<()> {
         self.click(&format!("//*[@role='tab'][normalize-space()='{word}']")).await
     }
@@ -202,6 +208,40 @@ impl Browser {
         field.click().await?;
         self.keys(text).await?;
         self.click(&format!("(//*[@role='option'][contains(., \"{found}\")])[1]")).await
+    }
+
+    /// Goes on by Tab until the focus is on a control of this name, or one that begins so.
+    pub async fn tab_to(&self, name: &str) -> Result<()> {
+        let script = "const e = document.activeElement; const t = (e.getAttribute('aria-label') || e.getAttribute('name') || e.innerText || '').trim(); return t;";
+        for _ in 0..150 {
+            let at = self.client.execute(script, vec![]).await?;
+            if at.as_str().is_some_and(|t| t.starts_with(name)) {
+                return Ok(());
+            }
+            self.key(fantoccini::key::Key::Tab).await?;
+        }
+        bail!("Tab never came to {name}")
+    }
+
+    /// Presses the pointer down on one thing, draws it over others and lets go on the last.
+    pub async fn drag(&self, over: &[&str]) -> Result<()> {
+        let mut pointer = MouseActions::new("pointer".into());
+        for (at, xpath) in over.iter().enumerate() {
+            let element = self.see(xpath).await?;
+            let (x, y, width, height) = element.rectangle().await?;
+            let to = PointerAction::MoveTo {
+                duration: Some(Duration::from_millis(40)),
+                x: x + width / 2.0,
+                y: y + height / 2.0,
+            };
+            pointer = pointer.then(to);
+            if at == 0 {
+                pointer = pointer.then(PointerAction::Down { button: MOUSE_BUTTON_LEFT });
+            }
+        }
+        pointer = pointer.then(PointerAction::Up { button: MOUSE_BUTTON_LEFT });
+        self.client.perform_actions(pointer).await?;
+        Ok(())
     }
 
     /// Types into whatever has the focus.
@@ -258,4 +298,29 @@ impl Browser {
 
 fn hyper_connector() -> hyper_util::client::legacy::connect::HttpConnector {
     hyper_util::client::legacy::connect::HttpConnector::new()
+}
+
+/// Fails with what axe calls serious on a page.
+pub async fn no_serious_fault(browser: &Browser, page: &str) -> Result<()> {
+    browser.settle().await?;
+    let faults = browser.serious_faults().await?;
+    anyhow::ensure!(faults.is_empty(), "axe on {page}: {faults:#?}");
+    Ok(())
+}
+
+/// Runs a journey; what the browser showed at a failure is kept for looking at.
+pub async fn journey<F>(name: &str, walk: impl FnOnce(Browser) -> F)
+where
+    F: Future<Output = (Browser, Result<()>)>,
+{
+    let product = harbor_demo::testing::Product::start().await.expect("product");
+    let browser = Browser::open(product.address(), 1280, 800).await.expect("browser");
+    let (browser, outcome) = walk(browser).await;
+    if outcome.is_err() {
+        let path = std::env::temp_dir().join(format!("{name}.png"));
+        let _ = std::fs::write(path, browser.picture().await.unwrap_or_default());
+    }
+    outcome.expect(name);
+    browser.close().await.expect("close");
+    product.stop().await.expect("stop");
 }

@@ -2,15 +2,8 @@
 
 use anyhow::Result;
 use fantoccini::key::Key;
-use harbor_browser_tests::Browser;
+use harbor_browser_tests::{Browser, no_serious_fault};
 use harbor_demo::testing::Product;
-
-async fn no_serious_fault(browser: &Browser, page: &str) -> Result<()> {
-    browser.settle().await?;
-    let faults = browser.serious_faults().await?;
-    anyhow::ensure!(faults.is_empty(), "axe on {page}: {faults:#?}");
-    Ok(())
-}
 
 /// The front desk finds nobody, adds somebody, books today, and checks in.
 async fn front_desk(b: &Browser) -> Result<()> {

@@ -3,32 +3,7 @@
 
 use anyhow::Result;
 use fantoccini::key::Key;
-use harbor_browser_tests::Browser;
-use harbor_demo::testing::Product;
-
-async fn no_serious_fault(browser: &Browser, page: &str) -> Result<()> {
-    browser.settle().await?;
-    let faults = browser.serious_faults().await?;
-    anyhow::ensure!(faults.is_empty(), "axe on {page}: {faults:#?}");
-    Ok(())
-}
-
-/// Runs a journey; what the browser showed at a failure is kept for looking at.
-async fn journey<F>(name: &str, walk: impl FnOnce(Browser) -> F)
-where
-    F: Future<Output = (Browser, Result<()>)>,
-{
-    let product = Product::start().await.expect("product");
-    let browser = Browser::open(product.address(), 1280, 800).await.expect("browser");
-    let (browser, outcome) = walk(browser).await;
-    if outcome.is_err() {
-        let path = std::env::temp_dir().join(format!("{name}.png"));
-        let _ = std::fs::write(path, browser.picture().await.unwrap_or_default());
-    }
-    outcome.expect(name);
-    browser.close().await.expect("close");
-    product.stop().await.expect("stop");
-}
+use harbor_browser_tests::{Browser, journey, no_serious_fault};
 
 async fn child(b: &Browser) -> Result<()> {
     b.sign_in("junia").await?;

@@ -17,6 +17,8 @@ coded! {
         EditCoverage = "edit_coverage", "change coverage and check benefits";
         SeeSchedule = "see_schedule", "see the schedule";
         Book = "book", "book and cancel visits";
+        BookExtra = "book_extra", "squeeze in a visit beyond capacity";
+        ChangeSlots = "change_slots", "change slots, hold time and cancel shifts";
         CheckIn = "check_in", "check patients in";
         MovePatients = "move_patients", "move patients through rooms";
         SeeChart = "see_chart", "see the chart";
@@ -44,6 +46,8 @@ impl Role {
             EditPeople => &[FrontDesk, Assistant, Manager],
             EditCoverage => &[FrontDesk, Biller, Manager],
             Book => &[FrontDesk, Assistant, Clinician, Manager],
+            BookExtra => &[FrontDesk, Clinician, Manager],
+            ChangeSlots => &[FrontDesk, Manager],
             CheckIn => &[FrontDesk, Assistant, Manager],
             MovePatients => &[FrontDesk, Assistant, Clinician, Manager],
             SeeChart => &[Assistant, Clinician, Biller, Manager],

@@ -52,6 +52,10 @@ impl Span {
         self.start < other.end && other.start < self.end
     }
 
+    pub fn holds(&self, at: DateTime<Utc>) -> bool {
+        self.start <= at && at < self.end
+    }
+
     pub fn contains(&self, other: &Span) -> bool {
         self.start <= other.start && other.end <= self.end
     }
@@ -78,6 +82,24 @@ pub enum BookingRefusal {
     NotYetOpen(String),
     #[error("A {visit_type} takes {needed} minutes; only {free} are free here.")]
     TooShort { visit_type: String, needed: i64, free: i64 },
+    #[error("This time is kept for a {slot_type}. Book a {visit_type} over it only when it cannot wait.")]
+    OtherType { visit_type: String, slot_type: String },
+    #[error("A {visit_type} is not booked by your role; ask {who}.")]
+    NotYours { visit_type: String, who: String },
+}
+
+impl BookingRefusal {
+    /// A stable word for programs.
+    pub fn code(&self) -> &'static str {
+        match self {
+            BookingRefusal::Taken => "taken",
+            BookingRefusal::OtherType { .. } => "other-type",
+            BookingRefusal::NotYours { .. } => "not-yours",
+            BookingRefusal::OutsideShift => "outside_shift",
+            BookingRefusal::Held(_) => "held",
+            _ => "booking",
+        }
+    }
 }
 
 coded! {
@@ -110,6 +132,14 @@ pub struct Wish {
     pub deceased: Option<String>,
     /// When the slot opens, by its release rule.
     pub opens: Option<DateTime<Utc>>,
+    /// The minutes that the visit type takes.
+    pub needed: i64,
+    /// The type that the slot is kept for, when it is another one and nobody said that it cannot wait.
+    pub kept_for: Option<String>,
+    /// The roles that may book this type, in words, when the one who books has none of them.
+    pub not_yours: Option<String>,
+    /// Squeezed in beyond capacity: beside a visit that is there already.
+    pub extra: bool,
 }
 
 /// Whether the wish can be booked now. The database guards the same with its exclusion constraint,
@@ -124,12 +154,25 @@ pub fn may_book(wish: &Wish, shift: Option<&Shift>, now: DateTime<Utc>, zone: Tz
     if let Some(opens) = wish.opens.filter(|opens| *opens > now) {
         return Err(BookingRefusal::NotYetOpen(opens.with_timezone(&zone).format("%a %b %-d at %H:%M").to_string()));
     }
-    let shift = shift.filter(|s| s.span.contains(&wish.span)).ok_or(BookingRefusal::OutsideShift)?;
+    if let Some(who) = &wish.not_yours {
+        return Err(BookingRefusal::NotYours { visit_type: wish.visit_type.clone(), who: who.clone() });
+    }
+    // An extra booking begins within the shift and may end behind it.
+    let within = |s: &&Shift| s.span.contains(&wish.span) || (wish.extra && s.span.holds(wish.span.start()));
+    let shift = shift.filter(within).ok_or(BookingRefusal::OutsideShift)?;
     if let Some((_, what)) = shift.held.iter().find(|(span, _)| span.overlaps(&wish.span)) {
         return Err(BookingRefusal::Held(what.clone()));
     }
-    if shift.taken.iter().any(|span| span.overlaps(&wish.span)) {
+    if !wish.extra && shift.taken.iter().any(|span| span.overlaps(&wish.span)) {
         return Err(BookingRefusal::Taken);
+    }
+    if wish.span.minutes() < wish.needed {
+        let (visit_type, needed, free) = (wish.visit_type.clone(), wish.needed, wish.span.minutes());
+        return Err(BookingRefusal::TooShort { visit_type, needed, free });
+    }
+    if let Some(slot_type) = &wish.kept_for {
+        let (visit_type, slot_type) = (wish.visit_type.clone(), slot_type.clone());
+        return Err(BookingRefusal::OtherType { visit_type, slot_type });
     }
     Ok(())
 }
@@ -207,7 +250,16 @@ mod tests {
     }
 
     fn wish(span: Span) -> Wish {
-        Wish { visit_type: "follow-up".into(), span, deceased: None, opens: None }
+        Wish {
+            visit_type: "follow-up".into(),
+            span,
+            deceased: None,
+            opens: None,
+            needed: 20,
+            kept_for: None,
+            not_yours: None,
+            extra: false,
+        }
     }
 
     #[test]
@@ -225,6 +277,23 @@ mod tests {
         let later = Wish { opens: Some(at(9, 0)), ..wish(span(9, 30, 20)) };
         assert_eq!(book(later), Err(BookingRefusal::NotYetOpen("Mon Nov 23 at 09:00".into())));
         assert_eq!(may_book(&wish(span(9, 0, 20)), None, now, ZONE), Err(BookingRefusal::OutsideShift));
+        let said = |w: Wish| book(w).unwrap_err().to_string();
+        let long = Wish { needed: 40, ..wish(span(9, 0, 20)) };
+        assert_eq!(said(long), "A follow-up takes 40 minutes; only 20 are free here.");
+        let over = Wish { kept_for: Some("procedure".into()), ..wish(span(9, 0, 20)) };
+        assert_eq!(said(over), "This time is kept for a procedure. Book a follow-up over it only when it cannot wait.");
+        let foreign = Wish { not_yours: Some("a clinician".into()), ..wish(span(9, 0, 20)) };
+        assert_eq!(said(foreign), "A follow-up is not booked by your role; ask a clinician.");
+    }
+
+    #[test]
+    fn an_extra_booking_goes_beside_others_and_beyond_the_end_but_never_over_held_time() {
+        let extra = |h, m, minutes| Wish { extra: true, ..wish(span(h, m, minutes)) };
+        let book = |w: Wish| may_book(&w, Some(&shift()), at(8, 0), ZONE);
+        assert_eq!(book(extra(8, 40, 20)), Ok(()));
+        assert_eq!(book(extra(11, 50, 20)), Ok(()));
+        assert_eq!(book(extra(12, 0, 20)), Err(BookingRefusal::OutsideShift));
+        assert_eq!(book(extra(9, 50, 20)), Err(BookingRefusal::Held("catch-up".into())));
     }
 
     #[test]
@@ -250,7 +319,8 @@ mod tests {
         fn whatever_is_open_may_be_booked(minutes in 5i64..60, step in 5i64..30, from in 0i64..240) {
             let from = at(8, 0) + Duration::minutes(from);
             for open in open_starts(&shift(), minutes, step, from) {
-                prop_assert_eq!(may_book(&wish(open), Some(&shift()), from, ZONE), Ok(()));
+                let wish = Wish { needed: minutes, ..wish(open) };
+                prop_assert_eq!(may_book(&wish, Some(&shift()), from, ZONE), Ok(()));
             }
         }
     }

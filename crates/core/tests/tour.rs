@@ -42,7 +42,16 @@ fn one_visit() {
     // She is booked into an open slot; a slot that was just taken says so.
     let slot = Span::new(at(11, 20), at(11, 40)).unwrap();
     let mut shift = Shift { span: Span::new(at(8, 0), at(12, 0)).unwrap(), held: vec![], taken: vec![] };
-    let wish = Wish { visit_type: "Consultation".into(), span: slot, deceased: None, opens: None };
+    let wish = Wish {
+        visit_type: "Consultation".into(),
+        span: slot,
+        deceased: None,
+        opens: None,
+        needed: 20,
+        kept_for: None,
+        not_yours: None,
+        extra: false,
+    };
     assert_eq!(may_book(&wish, Some(&shift), at(10, 20), New_York), Ok(()));
     shift.taken.push(slot);
     assert!(may_book(&wish, Some(&shift), at(10, 20), New_York).is_err());

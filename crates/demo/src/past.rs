@@ -138,6 +138,10 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
         settled_at: moment(20_000, end == End::Settled),
         settled_by: who("Agathe Marlowe", end == End::Settled),
         version: 1,
+        over_type_id: None,
+        placed_at: starts_at - Duration::days(9),
+        cancelled_by: None,
+        rebook: false,
     };
     if seen {
         chart(world, rows, &visit, (reason, code, title), signed);

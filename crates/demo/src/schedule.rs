@@ -36,6 +36,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<Vec<Slot>> {
                     starts_at: at(day, from, 0),
                     ends_at: at(day, to, 0),
                     cancelled_at: None,
+                    cancel_reason: None,
                 };
                 cut(world, &shift, n, &mut slots);
                 shifts.push(shift);
@@ -74,6 +75,9 @@ fn cut(world: &mut World, shift: &Shift, clinician: usize, slots: &mut Vec<Slot>
             starts_at: start,
             ends_at: end,
             held_for: held.map(str::to_owned),
+            clinic: String::new(),
+            by_hand: false,
+            withdrawn: false,
         });
         start = end;
         n += 1;

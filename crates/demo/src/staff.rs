@@ -58,6 +58,8 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
         clearing_house_id: "CAUSEWAY".into(),
         production: false,
         required_fields: harbor_core::people::USUALLY_REQUIRED.iter().map(|f| f.code().to_owned()).collect(),
+        cancel_reasons: CANCEL_REASONS.map(str::to_owned).to_vec(),
+        reason_required: true,
     };
     diesel::insert_into(schema::clinic::table).values(&clinic).execute(conn).await?;
 
@@ -105,14 +107,14 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
         });
     }
     let types = [
-        ("Consultation", "◆", "solid", 20, &["VISIT3"][..]),
-        ("Long consultation", "◈", "double", 40, &["VISIT4"][..]),
-        ("New patient", "✚", "dashed", 40, &["NEW3"][..]),
-        ("Child visit", "●", "dotted", 20, &["VISIT3"][..]),
-        ("Procedure", "▲", "ridge", 40, &["VISIT3", "SUTURE"][..]),
-        ("Telephone", "☏", "thin", 10, &["PHONE"][..]),
+        ("Consultation", "◆", "solid", 20, &["VISIT3"][..], "sheet"),
+        ("Long consultation", "◈", "double", 40, &["VISIT4"][..], "indigo"),
+        ("New patient", "✚", "dashed", 40, &["NEW3"][..], "tide"),
+        ("Child visit", "●", "dotted", 20, &["VISIT3"][..], "kelp"),
+        ("Procedure", "▲", "ridge", 40, &["VISIT3", "SUTURE"][..], "brass"),
+        ("Telephone", "☏", "thin", 10, &["PHONE"][..], "sheet"),
     ];
-    for (i, (name, glyph, pattern, minutes, services)) in types.into_iter().enumerate() {
+    for (i, (name, glyph, pattern, minutes, services, ground)) in types.into_iter().enumerate() {
         world.visit_types.push(VisitType {
             id: world.ids.fresh(),
             name: name.into(),
@@ -121,6 +123,10 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
             minutes,
             services: services.iter().map(|s| (*s).to_owned()).collect(),
             sort: i as i32,
+            release_days: None,
+            booked_by: ["front_desk", "assistant", "clinician", "manager"].map(str::to_owned).to_vec(),
+            online: matches!(name, "Consultation" | "Child visit"),
+            ground: ground.into(),
         });
     }
     let payers = [
@@ -152,6 +158,18 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
     diesel::insert_into(schema::pharmacies::table).values(&pharmacies).execute(conn).await?;
     catalogue(world, conn).await
 }
+
+/// Why visits are cancelled here.
+const CANCEL_REASONS: [&str; 8] = [
+    "patient ill",
+    "patient forgot",
+    "no longer needed",
+    "no transport",
+    "clinician away",
+    "clinic closed",
+    "booked by mistake",
+    "patient died",
+];
 
 async fn catalogue(world: &mut World, conn: &mut Conn) -> Result<()> {
     let rows = csv_tables::services(include_bytes!("../../../data/services.csv"))?;

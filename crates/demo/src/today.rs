@@ -7,11 +7,11 @@ use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
 use harbor_core::orders::Interpretation;
+use harbor_store::booking::{Booking, Place};
 use harbor_store::coverage as coverages;
 use harbor_store::facts::answer_to_json;
 use harbor_store::orders::NewReport;
 use harbor_store::rows::{Slot, Visit};
-use harbor_store::visits::Booking;
 use harbor_store::{Change, chart::NewMeasurement, claims, schema};
 use serde_json::json;
 use uuid::Uuid;
@@ -57,10 +57,11 @@ pub async fn build(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -
         change.now = at(world.day, 7, 30) - Duration::days(6);
         let booking = Booking {
             person_id: person,
-            slot_id: slot.id,
+            place: Place::slot(slot.id),
             reason: reason.into(),
             note: String::new(),
             kind: "in_person".into(),
+            role: None,
         };
         let visit = change.book(&booking, crate::ZONE).await?;
         world.busy.insert((world.day, person));
@@ -352,10 +353,11 @@ async fn ahead(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -> Re
         if already == 0 {
             let booking = Booking {
                 person_id: person,
-                slot_id: slot.id,
+                place: Place::slot(slot.id),
                 reason: reason.into(),
                 note: String::new(),
                 kind: "in_person".into(),
+                role: None,
             };
             change.book(&booking, crate::ZONE).await?;
         }

@@ -1,6 +1,8 @@
 //! One file per noun; each handler is: permission (in the table), call, answer.
 
 pub mod auth;
+pub mod away;
+pub mod booking;
 pub mod cards;
 pub mod charges;
 pub mod chart;
@@ -20,6 +22,7 @@ pub mod remittances;
 pub mod results;
 pub mod schedule;
 pub mod share;
+pub mod slots;
 pub mod today;
 pub mod views;
 pub mod visits;

@@ -79,9 +79,22 @@ table! {
     post "/api/benefits/tomorrow" Needs(EditCoverage) => coverage::ask_tomorrow;
 
     get "/api/schedule" Needs(SeeSchedule) => schedule::day;
+    get "/api/schedule/week" Needs(SeeSchedule) => schedule::week;
+    get "/api/schedule/month" Needs(SeeSchedule) => schedule::month;
+    post "/api/schedule/notes" Needs(Book) => schedule::pin_note;
+    delete "/api/schedule/notes/{id}" Needs(Book) => schedule::remove_note;
     get "/api/open-times" Needs(SeeSchedule) => schedule::open_times;
-    post "/api/visits" Needs(Book) => schedule::book;
-    post "/api/visits/{id}/cancel" Needs(Book) => schedule::cancel;
+    get "/api/slots/{id}/history" Needs(SeeSchedule) => slots::history;
+    post "/api/slots/{id}" Needs(ChangeSlots) => slots::change;
+    post "/api/shifts/{id}/slots" Needs(ChangeSlots) => slots::add;
+    post "/api/shifts/{id}/cancel" Needs(ChangeSlots) => away::cancel_shift;
+    post "/api/shifts/{id}/hand-over" Needs(ChangeSlots) => away::hand_over;
+    post "/api/rebooking" Needs(Book) => away::plan;
+    post "/api/rebooking/accept" Needs(Book) => away::accept;
+    post "/api/visits" Needs(Book) => booking::book;
+    post "/api/visits/{id}/move" Needs(Book) => booking::move_to;
+    get "/api/visits/{id}/moves" Needs(SeeSchedule) => booking::moves;
+    post "/api/visits/{id}/cancel" Needs(Book) => booking::cancel;
     get "/api/in-clinic" Needs(SeeSchedule) => flow::in_clinic;
     post "/api/visits/{id}/stage" Needs(MovePatients) => flow::move_on;
     post "/api/visits/{id}/check-in" Needs(CheckIn) => flow::check_in;

@@ -5,6 +5,8 @@
 //! A change that tells nothing to the audit cannot be committed.
 
 pub mod audit;
+pub mod away;
+pub mod booking;
 pub mod cards;
 pub mod change;
 pub mod charges;
@@ -21,6 +23,7 @@ pub mod remittances;
 pub mod rows;
 pub mod schedule;
 pub mod schema;
+pub mod slots;
 pub mod staff;
 pub mod visits;
 
@@ -94,6 +97,12 @@ impl From<DieselError> for StoreError {
                     DatabaseErrorKind::ClosedConnection => StoreError::Unreachable(info.message().to_owned()),
                     _ if info.message().contains("the note is signed") => {
                         StoreError::refused("note_signed", "The note is signed; add an addendum.")
+                    }
+                    _ if info.message().starts_with("harbor: ") => {
+                        let said = info.message().trim_start_matches("harbor: ");
+                        let mut letters = said.chars();
+                        let first = letters.next().map(|c| c.to_uppercase().to_string()).unwrap_or_default();
+                        StoreError::refused("booking", format!("{first}{}.", letters.as_str()))
                     }
                     _ if info.message().contains("conflicting key value violates exclusion") => {
                         StoreError::refused("taken", "This time was just taken.")

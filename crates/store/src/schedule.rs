@@ -1,8 +1,9 @@
-//! Shifts, slots and visit types.
+//! Shifts, slots, visit types, and what is free.
 
-use crate::rows::{Shift, Slot, VisitType};
+use crate::booking::NOT_LIVE;
+use crate::rows::{ScheduleNote, Shift, Slot, VisitType};
 use crate::schema::{shifts, slots, visit_types, visits};
-use crate::{Conn, Result, StoreError};
+use crate::{Change, Conn, Result, StoreError};
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
@@ -48,15 +49,37 @@ pub struct OpenTimes {
     pub from: DateTime<Utc>,
     pub to: Option<DateTime<Utc>>,
     pub visit_type: Option<Uuid>,
-    pub clinician: Option<Uuid>,
+    /// Empty: any.
+    pub clinicians: Vec<Uuid>,
     pub site: Option<Uuid>,
     pub limit: i64,
 }
 
+/// The slots of a clinician that touch a stretch of time.
+pub async fn slots_of_clinician(
+    conn: &mut Conn,
+    clinician: Uuid,
+    from: DateTime<Utc>,
+    to: DateTime<Utc>,
+) -> Result<Vec<Slot>> {
+    Ok(slots::table
+        .filter(slots::clinician_id.eq(clinician).and(slots::withdrawn.eq(false)))
+        .filter(slots::starts_at.lt(to).and(slots::ends_at.gt(from)))
+        .order(slots::starts_at)
+        .select(Slot::as_select())
+        .load(conn)
+        .await?)
+}
+
 /// Slots that nobody has, nor holds, soonest first.
 pub async fn open_slots(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec<Slot>> {
+    Ok(open_slots_within(conn, asked).await?.into_iter().map(|(slot, _)| slot).collect())
+}
+
+/// The same with the site of each.
+pub async fn open_slots_within(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec<(Slot, Uuid)>> {
     let taken = visits::table
-        .filter(visits::stage.ne_all(["cancelled", "did_not_come", "left_unseen"]))
+        .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))
         .filter(visits::clinician_id.eq(slots::clinician_id))
         .filter(visits::starts_at.lt(slots::ends_at).and(visits::ends_at.gt(slots::starts_at)))
         // No visit is longer than its type may be; the lower bound lets the index find the few in question.
@@ -67,8 +90,8 @@ pub async fn open_slots(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec<Slot>>
         .filter(slots::ends_at.gt(asked.from).and(slots::held_for.is_null()).and(shifts::cancelled_at.is_null()))
         .filter(diesel::dsl::not(diesel::dsl::exists(taken)))
         .order((slots::starts_at, slots::clinician_id))
-        .limit(asked.limit.clamp(1, 200))
-        .select(Slot::as_select())
+        .limit(asked.limit.clamp(1, 2_000))
+        .select((Slot::as_select(), shifts::site_id))
         .into_boxed();
     if let Some(to) = asked.to {
         query = query.filter(slots::starts_at.lt(to));
@@ -76,11 +99,138 @@ pub async fn open_slots(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec<Slot>>
     if let Some(kind) = asked.visit_type {
         query = query.filter(slots::visit_type_id.eq(kind));
     }
-    if let Some(clinician) = asked.clinician {
-        query = query.filter(slots::clinician_id.eq(clinician));
+    if !asked.clinicians.is_empty() {
+        query = query.filter(slots::clinician_id.eq_any(&asked.clinicians));
     }
     if let Some(site) = asked.site {
         query = query.filter(shifts::site_id.eq(site));
     }
     Ok(query.load(conn).await?)
+}
+
+/// The slots of a window in order, each with its site and whether it is free, for putting together open
+/// times of any length.
+pub async fn pieces(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec<(Slot, Uuid, bool)>> {
+    let to = asked.to.unwrap_or(asked.from + chrono::Duration::days(14));
+    let mut query = slots::table
+        .inner_join(shifts::table)
+        .filter(slots::ends_at.gt(asked.from).and(slots::starts_at.lt(to)).and(shifts::cancelled_at.is_null()))
+        .order((slots::clinician_id, slots::starts_at))
+        .select((Slot::as_select(), shifts::site_id))
+        .into_boxed();
+    if !asked.clinicians.is_empty() {
+        query = query.filter(slots::clinician_id.eq_any(&asked.clinicians));
+    }
+    if let Some(site) = asked.site {
+        query = query.filter(shifts::site_id.eq(site));
+    }
+    let found: Vec<(Slot, Uuid)> = query.load(conn).await?;
+    let taken: Vec<(Uuid, DateTime<Utc>, DateTime<Utc>)> = visits::table
+        .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))
+        .filter(visits::starts_at.lt(to).and(visits::starts_at.gt(asked.from - chrono::Duration::hours(8))))
+        .order((visits::clinician_id, visits::starts_at))
+        .select((visits::clinician_id, visits::starts_at, visits::ends_at))
+        .load(conn)
+        .await?;
+    let free = |s: &Slot| {
+        let from = taken
+            .partition_point(|(c, start, _)| (*c, *start) < (s.clinician_id, s.starts_at - chrono::Duration::hours(8)));
+        s.held_for.is_none()
+            && s.starts_at >= asked.from
+            && !taken[from..]
+                .iter()
+                .take_while(|(c, start, _)| *c == s.clinician_id && *start < s.ends_at)
+                .any(|(_, _, end)| *end > s.starts_at)
+    };
+    Ok(found
+        .into_iter()
+        .map(|(slot, site)| {
+            let free = free(&slot);
+            (slot, site, free)
+        })
+        .collect())
+}
+
+/// What is left of a day for one clinician.
+#[derive(Debug, Clone, PartialEq, Eq, diesel::QueryableByName, serde::Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct RoomLeft {
+    #[diesel(sql_type = diesel::sql_types::Date)]
+    pub day: chrono::NaiveDate,
+    #[diesel(sql_type = diesel::sql_types::Uuid)]
+    pub clinician_id: Uuid,
+    #[diesel(sql_type = diesel::sql_types::BigInt)]
+    pub slots: i64,
+    #[diesel(sql_type = diesel::sql_types::BigInt)]
+    pub open: i64,
+}
+
+/// Room left per day and clinician of a stretch of days.
+pub async fn room_left(
+    conn: &mut Conn,
+    from: DateTime<Utc>,
+    to: DateTime<Utc>,
+    now: DateTime<Utc>,
+    zone: &str,
+) -> Result<Vec<RoomLeft>> {
+    Ok(diesel::sql_query(
+        "select (s.starts_at at time zone $4)::date as day, s.clinician_id, count(*) as slots,
+            count(*) filter (where s.starts_at >= $3 and not exists (
+                select from visits v where v.clinician_id = s.clinician_id
+                    and v.stage not in ('cancelled', 'did_not_come', 'left_unseen') and not v.rebook
+                    and v.starts_at < s.ends_at and v.ends_at > s.starts_at
+                    and v.starts_at > s.starts_at - interval '8 hours')) as open
+         from slots s join shifts h on h.id = s.shift_id
+         where s.starts_at >= $1 and s.starts_at < $2 and h.cancelled_at is null and s.held_for is null
+         group by 1, 2 order by 1, 2",
+    )
+    .bind::<diesel::sql_types::Timestamptz, _>(from)
+    .bind::<diesel::sql_types::Timestamptz, _>(to)
+    .bind::<diesel::sql_types::Timestamptz, _>(now)
+    .bind::<diesel::sql_types::Text, _>(zone)
+    .load(conn)
+    .await?)
+}
+
+/// Notes pinned to times of a day.
+pub async fn notes(conn: &mut Conn, from: DateTime<Utc>, to: DateTime<Utc>) -> Result<Vec<ScheduleNote>> {
+    use crate::schema::schedule_notes as n;
+    Ok(n::table
+        .filter(n::at.ge(from).and(n::at.lt(to)).and(n::removed_at.is_null()))
+        .order(n::at)
+        .select(ScheduleNote::as_select())
+        .load(conn)
+        .await?)
+}
+
+impl Change<'_> {
+    pub async fn pin_note(&mut self, clinician: Uuid, at: DateTime<Utc>, body: &str) -> Result<ScheduleNote> {
+        let row = ScheduleNote {
+            id: Uuid::now_v7(),
+            clinician_id: clinician,
+            at,
+            body: body.to_owned(),
+            made_at: self.now,
+            made_by: self.actor.name.clone(),
+            removed_at: None,
+        };
+        diesel::insert_into(crate::schema::schedule_notes::table).values(&row).execute(self.conn()).await?;
+        self.audit("pinned", "schedule note", row.id, None, body);
+        self.tell("schedule", clinician);
+        Ok(row)
+    }
+
+    pub async fn remove_note(&mut self, id: Uuid) -> Result<()> {
+        use crate::schema::schedule_notes as n;
+        let now = self.now;
+        let gone: Vec<Uuid> = diesel::update(n::table.filter(n::id.eq(id).and(n::removed_at.is_null())))
+            .set(n::removed_at.eq(now))
+            .returning(n::clinician_id)
+            .get_results(self.conn())
+            .await?;
+        let Some(clinician) = gone.into_iter().next() else { return Err(StoreError::NotFound("note")) };
+        self.audit("removed", "schedule note", id, None, "");
+        self.tell("schedule", clinician);
+        Ok(())
+    }
 }

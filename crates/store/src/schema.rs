@@ -131,6 +131,8 @@ diesel::table! {
         clearing_house_id -> Text,
         production -> Bool,
         required_fields -> Array<Text>,
+        cancel_reasons -> Array<Text>,
+        reason_required -> Bool,
     }
 }
 
@@ -554,6 +556,18 @@ diesel::table! {
 }
 
 diesel::table! {
+    schedule_notes (id) {
+        id -> Uuid,
+        clinician_id -> Uuid,
+        at -> Timestamptz,
+        body -> Text,
+        made_at -> Timestamptz,
+        made_by -> Text,
+        removed_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
     services (code) {
         code -> Text,
         name -> Text,
@@ -581,6 +595,7 @@ diesel::table! {
         starts_at -> Timestamptz,
         ends_at -> Timestamptz,
         cancelled_at -> Nullable<Timestamptz>,
+        cancel_reason -> Nullable<Text>,
     }
 }
 
@@ -603,6 +618,20 @@ diesel::table! {
 }
 
 diesel::table! {
+    slot_events (id) {
+        id -> BigInt,
+        slot_id -> Uuid,
+        clinician_id -> Uuid,
+        starts_at -> Timestamptz,
+        ends_at -> Timestamptz,
+        what -> Text,
+        detail -> Text,
+        at -> Timestamptz,
+        by -> Text,
+    }
+}
+
+diesel::table! {
     slots (id) {
         id -> Uuid,
         shift_id -> Uuid,
@@ -611,6 +640,9 @@ diesel::table! {
         starts_at -> Timestamptz,
         ends_at -> Timestamptz,
         held_for -> Nullable<Text>,
+        clinic -> Text,
+        by_hand -> Bool,
+        withdrawn -> Bool,
     }
 }
 
@@ -641,6 +673,20 @@ diesel::table! {
 }
 
 diesel::table! {
+    visit_moves (id) {
+        id -> BigInt,
+        visit_id -> Uuid,
+        from_starts_at -> Timestamptz,
+        from_clinician_id -> Uuid,
+        to_starts_at -> Timestamptz,
+        to_clinician_id -> Uuid,
+        reason -> Text,
+        at -> Timestamptz,
+        by -> Text,
+    }
+}
+
+diesel::table! {
     visit_types (id) {
         id -> Uuid,
         name -> Text,
@@ -649,6 +695,10 @@ diesel::table! {
         minutes -> Integer,
         services -> Array<Text>,
         sort -> Integer,
+        release_days -> Nullable<Integer>,
+        booked_by -> Array<Text>,
+        online -> Bool,
+        ground -> Text,
     }
 }
 
@@ -696,6 +746,10 @@ diesel::table! {
         settled_at -> Nullable<Timestamptz>,
         settled_by -> Nullable<Text>,
         version -> Integer,
+        over_type_id -> Nullable<Uuid>,
+        placed_at -> Timestamptz,
+        cancelled_by -> Nullable<Text>,
+        rebook -> Bool,
     }
 }
 
@@ -714,6 +768,9 @@ diesel::allow_tables_to_appear_in_same_query!(
     clinic,
     coverages,
     coverage_cards,
+    schedule_notes,
+    slot_events,
+    visit_moves,
     documents,
     jobs,
     lab_reports,

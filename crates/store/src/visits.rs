@@ -1,13 +1,12 @@
-//! Visits: booking, moving through the building, cancelling.
+//! Visits: reading them, and moving through the building.
 
 use crate::rows::{Visit, VisitType};
 use crate::schema::{visit_types, visits};
-use crate::{Change, Conn, Result, StoreError, people, schedule};
+use crate::{Change, Conn, Result, StoreError};
 use chrono::{NaiveDate, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::{MoveRefusal, Stage};
-use harbor_core::schedule::{Shift, Span, Wish, call_sign, may_book};
 use std::collections::HashMap;
 use uuid::Uuid;
 
@@ -72,126 +71,7 @@ pub async fn visit_type(conn: &mut Conn, id: Uuid) -> Result<VisitType> {
         .ok_or(StoreError::NotFound("visit type"))
 }
 
-/// What is to be booked.
-#[derive(Debug, Clone)]
-pub struct Booking {
-    pub person_id: Uuid,
-    pub slot_id: Uuid,
-    pub reason: String,
-    pub note: String,
-    pub kind: String,
-}
-
 impl Change<'_> {
-    /// Books a slot. The core says whether it may be booked; the database's exclusion constraint says
-    /// who of two at one instant gets it.
-    pub async fn book(&mut self, b: &Booking, zone: chrono_tz::Tz) -> Result<Visit> {
-        let now = self.now;
-        let person = people::get(self.conn(), b.person_id).await?;
-        if person.merged_into.is_some() {
-            let sentence = "This record was merged into another one; book for the one that stays.";
-            return Err(StoreError::refused("merged", sentence));
-        }
-        if !person.patient {
-            // Whoever was registered only to answer for somebody is a patient from the first booking on.
-            diesel::update(crate::schema::people::table.find(person.id))
-                .set(crate::schema::people::patient.eq(true))
-                .execute(self.conn())
-                .await?;
-        }
-        let (slot, shift) = schedule::slot(self.conn(), b.slot_id).await?;
-        if shift.cancelled_at.is_some() {
-            return Err(StoreError::refused("outside_shift", "The clinician does not work at this time."));
-        }
-        let span = |start, end| Span::new(start, end).map_err(|r| StoreError::refused("booking", r.to_string()));
-        let wanted = span(slot.starts_at, slot.ends_at)?;
-        let day = slot.starts_at.with_timezone(&zone).date_naive();
-        // The bookings of a day queue here: its call-signs are given out one after the other, and who
-        // comes second finds the time taken.
-        diesel::sql_query("select pg_advisory_xact_lock(7202, $1)")
-            .bind::<diesel::sql_types::Integer, _>(chrono::Datelike::num_days_from_ce(&day))
-            .execute(self.conn())
-            .await?;
-        let taken: Vec<(chrono::DateTime<Utc>, chrono::DateTime<Utc>)> = visits::table
-            .filter(visits::clinician_id.eq(slot.clinician_id))
-            .filter(visits::stage.ne_all(["cancelled", "did_not_come", "left_unseen"]))
-            .filter(visits::starts_at.lt(slot.ends_at).and(visits::ends_at.gt(slot.starts_at)))
-            .select((visits::starts_at, visits::ends_at))
-            .load(self.conn())
-            .await?;
-        let supply = Shift {
-            span: span(shift.starts_at, shift.ends_at)?,
-            held: slot.held_for.clone().map(|what| (wanted, what)).into_iter().collect(),
-            taken: taken.into_iter().filter_map(|(s, e)| Span::new(s, e).ok()).collect(),
-        };
-        let Some(type_id) = slot.visit_type_id else {
-            return Err(StoreError::refused(
-                "held",
-                format!("This time is held ({}).", slot.held_for.unwrap_or_default()),
-            ));
-        };
-        let visit_type = visit_type(self.conn(), type_id).await?;
-        let wish = Wish {
-            visit_type: visit_type.name.clone(),
-            span: wanted,
-            deceased: person.deceased_on.map(|_| format!("{} {}", person.first_name, person.last_name)),
-            opens: None,
-        };
-        may_book(&wish, Some(&supply), now, zone).map_err(|r| {
-            let code = if r == harbor_core::schedule::BookingRefusal::Taken { "taken" } else { "booking" };
-            StoreError::refused(code, r.to_string())
-        })?;
-        let nth: i64 = visits::table.filter(visits::day.eq(day)).count().get_result(self.conn()).await?;
-        let visit = Visit {
-            id: Uuid::now_v7(),
-            person_id: b.person_id,
-            clinician_id: slot.clinician_id,
-            site_id: shift.site_id,
-            visit_type_id: type_id,
-            slot_id: Some(slot.id),
-            kind: b.kind.clone(),
-            starts_at: slot.starts_at,
-            ends_at: slot.ends_at,
-            day,
-            reason: b.reason.clone(),
-            booking_note: b.note.clone(),
-            call_sign: call_sign(u32::try_from(nth).unwrap_or(0)),
-            stage: Stage::Booked.code().into(),
-            stage_at: now,
-            room_id: None,
-            extra: false,
-            self_pay: person.self_pay_told_at.is_some(),
-            coverage_id: None,
-            accident_date: None,
-            cancel_reason: None,
-            booked_at: now,
-            booked_by: self.actor.name.clone(),
-            here_at: None,
-            here_by: None,
-            checked_in_at: None,
-            checked_in_by: None,
-            roomed_at: None,
-            roomed_by: None,
-            seen_at: None,
-            seen_by: None,
-            left_at: None,
-            left_by: None,
-            signed_at: None,
-            signed_by: None,
-            charged_at: None,
-            charged_by: None,
-            claimed_at: None,
-            claimed_by: None,
-            settled_at: None,
-            settled_by: None,
-            version: 1,
-        };
-        diesel::insert_into(visits::table).values(&visit).execute(self.conn()).await?;
-        self.audit("booked", "visit", visit.id, Some(b.person_id), visit_type.name);
-        self.tell("visit", visit.id);
-        Ok(visit)
-    }
-
     /// Locks a visit for the rest of the change.
     pub async fn lock_visit(&mut self, id: Uuid) -> Result<Visit> {
         visits::table
@@ -284,12 +164,6 @@ impl Change<'_> {
         visit.checked_in_by = Some(self.actor.name.clone());
         self.store_marks(&mut visit).await?;
         self.audit("checked in", "visit", id, Some(visit.person_id), "after rooming");
-        Ok(visit)
-    }
-
-    pub async fn cancel_visit(&mut self, id: Uuid, reason: &str) -> Result<Visit> {
-        let visit = self.move_visit(id, Stage::Cancelled, None).await?;
-        diesel::update(visits::table.find(id)).set(visits::cancel_reason.eq(reason)).execute(self.conn()).await?;
         Ok(visit)
     }
 

@@ -842,6 +842,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rebooking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A plan for everybody on the rebooking list: the least burden in all, with what is pinned left as it is. */
+        post: operations["post_rebooking"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rebooking/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a plan: everybody in it gets the new time, or nobody does. */
+        post: operations["post_rebooking_accept"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/remittances": {
         parameters: {
             query?: never;
@@ -923,6 +957,73 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schedule/month": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The month around a day: room left per day and clinician. */
+        get: operations["get_schedule_month"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schedule/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pins a short note for a clinician to a time. */
+        post: operations["post_schedule_notes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schedule/notes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["delete_schedule_notes__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schedule/week": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The week, from Monday on, of one clinician. */
+        get: operations["get_schedule_week"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/services": {
         parameters: {
             query?: never;
@@ -972,6 +1073,56 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shifts/{id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cancels a shift; its patients go to the rebooking list. */
+        post: operations["post_shifts__id__cancel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shifts/{id}/hand-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hands a shift with its patients to another clinician. */
+        post: operations["post_shifts__id__hand_over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shifts/{id}/slots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post_shifts__id__slots"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sign-in": {
         parameters: {
             query?: never;
@@ -1014,6 +1165,38 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["post_sign_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/slots/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post_slots__id_"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/slots/{id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_slots__id__history"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1214,6 +1397,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{id}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Gives a booked visit another time; every time that it had stays readable. */
+        post: operations["post_visits__id__move"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every time that a visit had, the latest first. */
+        get: operations["get_visits__id__moves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{id}/note/{part}": {
         parameters: {
             query?: never;
@@ -1401,6 +1618,12 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AcceptedLine: {
+            /** Format: uuid */
+            slotId: string;
+            /** Format: uuid */
+            visitId: string;
+        };
         Addendum: {
             /** Format: date-time */
             addedAt: string;
@@ -1420,6 +1643,9 @@ export interface components {
             certain: boolean;
             /** @description False when the address service does not answer; the work goes on without it. */
             reachable: boolean;
+        };
+        Affected: {
+            visits: number;
         };
         Allergy: {
             /** Format: date-time */
@@ -1533,16 +1759,20 @@ export interface components {
             role: string;
             sentence: string;
         };
-        BookingForm: {
+        BookingForm: components["schemas"]["TimeForm"] & {
             kind?: string;
             note?: string;
             /** Format: uuid */
             personId: string;
             reason?: string;
-            /** Format: uuid */
-            slotId: string;
         };
         CancelForm: {
+            /** @description True when the patient cancelled, false when the clinic did. */
+            byPatient?: boolean;
+            /** @description One of the clinic's reasons. */
+            reason: string;
+        };
+        CancelShift: {
             reason: string;
         };
         /** @description What is known of a picture without opening it. */
@@ -1654,6 +1884,7 @@ export interface components {
             visit: components["schemas"]["Visit"];
         };
         ClinicView: {
+            cancelReasons: string[];
             /** @description Whether the clock stands still, as it does for pictures. */
             clockFixed: boolean;
             codeRelease: string;
@@ -1763,6 +1994,7 @@ export interface components {
         DayView: {
             /** Format: date */
             day: string;
+            notes: components["schemas"]["ScheduleNote"][];
             shifts: components["schemas"]["Shift"][];
             slots: components["schemas"]["Slot"][];
             visits: components["schemas"]["VisitCard"][];
@@ -1819,6 +2051,10 @@ export interface components {
         Gap: {
             field: string;
             word: string;
+        };
+        HandOver: {
+            /** Format: uuid */
+            clinicianId: string;
         };
         ImportAnswer: {
             added: number;
@@ -1976,6 +2212,22 @@ export interface components {
             /** @description A stage, `next` or `back`. */
             to: string;
         };
+        NewSlot: {
+            /**
+             * Format: date-time
+             * @description With `at`: when it begins.
+             */
+            at?: string | null;
+            /** Format: int64 */
+            minutes: number;
+            /** @description beginning, end or at. */
+            place: string;
+            /** Format: uuid */
+            visitTypeId: string;
+        };
+        NewTimeForm: components["schemas"]["TimeForm"] & {
+            reason?: string;
+        };
         NoneKnown: {
             list: string;
             /** Format: uuid */
@@ -1986,6 +2238,15 @@ export interface components {
         };
         NoneKnownForm: {
             list: string;
+        };
+        NoteForm: {
+            body: string;
+            /** Format: uuid */
+            clinicianId: string;
+            /** Format: date */
+            day: string;
+            /** @description By the clinic's clock: 10:20. */
+            time: string;
         };
         NotePart: {
             body: string;
@@ -2005,6 +2266,14 @@ export interface components {
             signedBy: string;
             /** Format: uuid */
             visitId: string;
+        };
+        OpenTime: components["schemas"]["Slot"] & {
+            /** Format: int64 */
+            minutes: number;
+            /** @description Why it stands where it stands. */
+            reasons: string[];
+            /** Format: uuid */
+            siteId: string;
         };
         /** @description One visit of a person that something is still owed for. */
         OpenVisit: {
@@ -2294,8 +2563,26 @@ export interface components {
             name: string;
             telephone: string;
         };
+        /** @description A line that stays as it is when the rest is planned again. */
+        Pinned: {
+            /**
+             * Format: uuid
+             * @description Nothing: this one gets no time from the plan.
+             */
+            slotId?: string | null;
+            /** Format: uuid */
+            visitId: string;
+        };
         PlaceForm: {
             codes: string[];
+        };
+        PlanLine: {
+            card: components["schemas"]["VisitCard"];
+            /** @description Other times that would fit, the best first. */
+            others: components["schemas"]["Slot"][];
+            pinned: boolean;
+            reasons: string[];
+            slot?: components["schemas"]["Slot"] | null;
         };
         Prescription: {
             asNeeded: boolean;
@@ -2403,6 +2690,15 @@ export interface components {
         };
         ReasonForm: {
             reason: string;
+        };
+        RebookingPlan: {
+            /**
+             * Format: int64
+             * @description Days of delay in all, in tenths.
+             */
+            delayTenthDays: number;
+            lines: components["schemas"]["PlanLine"][];
+            unplaced: number;
         };
         Receipt: {
             /** Format: date-time */
@@ -2540,6 +2836,17 @@ export interface components {
             /** Format: int32 */
             sort: number;
         };
+        /** @description What is left of a day for one clinician. */
+        RoomLeft: {
+            /** Format: uuid */
+            clinicianId: string;
+            /** Format: date */
+            day: string;
+            /** Format: int64 */
+            open: number;
+            /** Format: int64 */
+            slots: number;
+        };
         RowVerdict: {
             /** Format: int64 */
             line: number;
@@ -2547,6 +2854,20 @@ export interface components {
             sentence: string;
             /** @description added, twin or refused. */
             verdict: string;
+        };
+        ScheduleNote: {
+            /** Format: date-time */
+            at: string;
+            body: string;
+            /** Format: uuid */
+            clinicianId: string;
+            /** Format: uuid */
+            id: string;
+            /** Format: date-time */
+            madeAt: string;
+            madeBy: string;
+            /** Format: date-time */
+            removedAt?: string | null;
         };
         SectionView: {
             code: string;
@@ -2595,6 +2916,7 @@ export interface components {
             totalCents: number;
         };
         Shift: {
+            cancelReason?: string | null;
             /** Format: date-time */
             cancelledAt?: string | null;
             /** Format: uuid */
@@ -2625,6 +2947,8 @@ export interface components {
             sort: number;
         };
         Slot: {
+            byHand: boolean;
+            clinic: string;
             /** Format: uuid */
             clinicianId: string;
             /** Format: date-time */
@@ -2638,6 +2962,47 @@ export interface components {
             startsAt: string;
             /** Format: uuid */
             visitTypeId?: string | null;
+            withdrawn: boolean;
+        };
+        SlotChange: {
+            at: string;
+            /** @enum {string} */
+            what: "split";
+        } | {
+            /** @enum {string} */
+            what: "join";
+        } | {
+            /** @enum {string} */
+            what: "delete";
+        } | {
+            /** Format: uuid */
+            visitTypeId: string;
+            /** @enum {string} */
+            what: "retype";
+        } | {
+            heldFor: string;
+            /** @enum {string} */
+            what: "hold";
+        } | {
+            /** @enum {string} */
+            what: "free";
+        };
+        SlotEvent: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** Format: uuid */
+            clinicianId: string;
+            detail: string;
+            /** Format: date-time */
+            endsAt: string;
+            /** Format: int64 */
+            id: number;
+            /** Format: uuid */
+            slotId: string;
+            /** Format: date-time */
+            startsAt: string;
+            what: string;
         };
         Staff: {
             active: boolean;
@@ -2661,6 +3026,25 @@ export interface components {
             questions: string[];
             short: string;
             specimen: string;
+        };
+        /** @description Where a visit is to lie: a slot, and what is unusual about it. */
+        TimeForm: {
+            /** @description Beyond capacity, beside what is there. */
+            extra?: boolean;
+            /** @description Said that it cannot wait, when the slot is kept for another type. */
+            knowingly?: boolean;
+            /**
+             * Format: int64
+             * @description Longer than the slot: over its neighbours.
+             */
+            minutes?: number | null;
+            /** Format: uuid */
+            slotId: string;
+            /**
+             * Format: uuid
+             * @description Another type than the slot's.
+             */
+            visitTypeId?: string | null;
         };
         TodayView: {
             present: number;
@@ -2725,6 +3109,7 @@ export interface components {
             bookingNote: string;
             callSign: string;
             cancelReason?: string | null;
+            cancelledBy?: string | null;
             /** Format: date-time */
             chargedAt?: string | null;
             chargedBy?: string | null;
@@ -2753,8 +3138,13 @@ export interface components {
             leftAt?: string | null;
             leftBy?: string | null;
             /** Format: uuid */
+            overTypeId?: string | null;
+            /** Format: uuid */
             personId: string;
+            /** Format: date-time */
+            placedAt: string;
             reason: string;
+            rebook: boolean;
             /** Format: uuid */
             roomId?: string | null;
             /** Format: date-time */
@@ -2798,14 +3188,37 @@ export interface components {
             /** Format: uuid */
             visitId: string;
         };
+        VisitMove: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** Format: uuid */
+            fromClinicianId: string;
+            /** Format: date-time */
+            fromStartsAt: string;
+            /** Format: int64 */
+            id: number;
+            reason: string;
+            /** Format: uuid */
+            toClinicianId: string;
+            /** Format: date-time */
+            toStartsAt: string;
+            /** Format: uuid */
+            visitId: string;
+        };
         VisitType: {
+            bookedBy: string[];
             glyph: string;
+            ground: string;
             /** Format: uuid */
             id: string;
             /** Format: int32 */
             minutes: number;
             name: string;
+            online: boolean;
             pattern: string;
+            /** Format: int32 */
+            releaseDays?: number | null;
             services: string[];
             /** Format: int32 */
             sort: number;
@@ -3551,8 +3964,20 @@ export interface operations {
             query?: {
                 from?: string;
                 visitTypeId?: string;
+                /** @description One clinician, or several with commas. */
                 clinicianId?: string;
                 siteId?: string;
+                /** @description Weekdays with commas, Monday is 1. */
+                weekdays?: string;
+                /** @description Starts not before, and before, by the clinic's clock: 13:00. */
+                after?: string;
+                before?: string;
+                /** @description The time of day that would suit best. */
+                around?: string;
+                /** @description Longer than a slot: over its neighbours. */
+                minutes?: number;
+                /** @description Whose usual clinician counts. */
+                personId?: string;
             };
             header?: never;
             path?: never;
@@ -3565,7 +3990,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Slot"][];
+                    "application/json": components["schemas"]["OpenTime"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4435,6 +4868,68 @@ export interface operations {
             };
         };
     };
+    post_rebooking: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pinned"][];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RebookingPlan"];
+                };
+            };
+        };
+    };
+    post_rebooking_accept: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptedLine"][];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_remittances: {
         parameters: {
             query?: never;
@@ -4591,6 +5086,101 @@ export interface operations {
             };
         };
     };
+    get_schedule_month: {
+        parameters: {
+            query?: {
+                day?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoomLeft"][];
+                };
+            };
+        };
+    };
+    post_schedule_notes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleNote"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_schedule_notes__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    get_schedule_week: {
+        parameters: {
+            query: {
+                day?: string;
+                clinicianId: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DayView"][];
+                };
+            };
+        };
+    };
     get_services: {
         parameters: {
             query?: never;
@@ -4693,6 +5283,105 @@ export interface operations {
             };
         };
     };
+    post_shifts__id__cancel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CancelShift"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Affected"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_shifts__id__hand_over: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandOver"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Affected"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_shifts__id__slots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSlot"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Slot"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_sign_in: {
         parameters: {
             query?: never;
@@ -4766,6 +5455,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    post_slots__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SlotChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_slots__id__history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SlotEvent"][];
                 };
             };
         };
@@ -5128,6 +5871,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MoneyView"];
+                };
+            };
+        };
+    };
+    post_visits__id__move: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTimeForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Visit"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_visits__id__moves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VisitMove"][];
                 };
             };
         };

@@ -5,6 +5,7 @@ import { useEffect, useState } from 'react';
 import { useLocation, useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { api, useDo, useLook } from '../api/client';
+import { CancelDialog } from '../areas/schedule/CancelDialog';
 import { Button } from '../ui/controls';
 import { Notice, Row, Small, Spread, Stack, Tag } from '../ui/layout';
 import {
@@ -145,6 +146,7 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
   );
   const navigate = useNavigate();
   const { pathname } = useLocation();
+  const [cancelling, setCancelling] = useState(false);
   // On a narrow screen the companion lies over the work, until something is chosen in it.
   const [open, setOpen] = useState(false);
   useEffect(() => setOpen(false), [pathname]);
@@ -284,6 +286,16 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
                   </p>
                 </div>
               )}
+              {v.stage === 'booked' && may('book') && (
+                <Row $gap={2}>
+                  <Button onPress={() => navigate(`/schedule?day=${v.day}&move=${v.id}`)}>Move</Button>
+                  <Button onPress={() => setCancelling(true)}>Cancel</Button>
+                  {may('book_extra') && v.slotId && pathname.startsWith('/schedule') && (
+                    <Button onPress={() => navigate(`/schedule?day=${v.day}&extra=${v.slotId}`)}>Extra here</Button>
+                  )}
+                </Row>
+              )}
+              {cancelling && <CancelDialog visit={v} onClose={() => setCancelling(false)} />}
               {!pathname.startsWith(`/visits/${v.id}`) && (
                 <Button onPress={() => navigate(`/visits/${v.id}/${may('see_chart') ? 'note' : 'check-in'}`)}>
                   Open this visit

@@ -18,6 +18,12 @@ export function useTimes() {
     time: (iso: string) => at(iso, { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' }),
     day: (iso: string) => at(iso, { weekday: 'short', month: 'short', day: 'numeric' }),
     full: (iso: string) => at(iso, { month: 'short', day: 'numeric', year: 'numeric' }),
+    month: (date: string) =>
+      new Intl.DateTimeFormat('en-US', { timeZone: 'UTC', month: 'long', year: 'numeric' }).format(
+        new Date(`${date}T12:00:00Z`),
+      ),
+    /** The clinic's calendar day of a moment: 2026-11-23. */
+    date: (iso: string) => new Intl.DateTimeFormat('en-CA', { timeZone: zone }).format(new Date(iso)),
     minutesOfDay: (iso: string) => {
       const [h, m] = at(iso, { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' }).split(':');
       return Number(h) * 60 + Number(m);

@@ -127,6 +127,7 @@ export const part = {
   field: '160px',
   wideField: '190px',
   cardHeight: '96px',
+  dayCell: '96px',
   lane: '220px',
   berth: '190px',
   list: '290px',
@@ -135,7 +136,8 @@ export const part = {
 };
 /** Schedule: pixels of one minute, and the width of a clinician's column. */
 export const minuteHeight = 2.2;
-export const columnWidth = '186px';
+export const columnPixels = 186;
+export const columnWidth = `${columnPixels}px`;
 export const timeWidth = '56px';
-export const columnHead = '76px';
+export const columnHead = '112px';
 export const cardInset = '3px';

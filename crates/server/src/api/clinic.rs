@@ -26,6 +26,7 @@ pub struct ClinicView {
     payers: Vec<Payer>,
     pharmacies: Vec<Pharmacy>,
     code_release: String,
+    cancel_reasons: Vec<String>,
 }
 
 #[utoipa::path(get, path = "/api/clinic", responses((status = 200, body = ClinicView)))]
@@ -44,6 +45,7 @@ pub async fn show(state: Data<State>) -> Answer<ClinicView> {
         payers: coverage::payers(&mut conn).await?,
         pharmacies: orders::pharmacies(&mut conn).await?,
         code_release: state.tables.release.clone(),
+        cancel_reasons: staff::clinic(&mut conn).await?.cancel_reasons,
     }))
 }
 

@@ -1,19 +1,18 @@
-//! The schedule of a day, open times, booking.
+//! The schedule of a day, of more days, and what is free.
 
 use super::views::VisitCard;
 use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
-use actix_web::http::StatusCode;
 use actix_web::web::{Data, Json, Path, Query};
-use chrono::{Duration, NaiveDate};
+use chrono::{DateTime, Datelike, Duration, NaiveDate, NaiveTime, Utc, Weekday};
 use harbor_core::fields::Faults;
-use harbor_core::schedule::{VisitKind, day_bounds};
-use harbor_store::rows::{Shift, Slot, Visit};
-use harbor_store::schedule::{self as store, OpenTimes};
-use harbor_store::visits::Booking;
-use harbor_store::{StoreError, facts, visits};
+use harbor_core::schedule::open_times::{Piece, Wish, fits, rank, stretches};
+use harbor_core::schedule::{Span, at_local, day_bounds};
+use harbor_store::rows::{ScheduleNote, Shift, Slot};
+use harbor_store::schedule::{self as store, OpenTimes, RoomLeft};
+use harbor_store::{Conn, facts, people, visits};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -32,22 +31,65 @@ pub struct DayView {
     shifts: Vec<Shift>,
     slots: Vec<Slot>,
     visits: Vec<VisitCard>,
+    notes: Vec<ScheduleNote>,
 }
 
 #[utoipa::path(get, path = "/api/schedule", params(DayAsked), responses((status = 200, body = DayView)))]
 pub async fn day(state: Data<State>, asked: Query<DayAsked>) -> Answer<DayView> {
     let day = asked.day.unwrap_or_else(|| state.today());
-    let (from, to) = day_bounds(state.zone, day);
     let mut conn = state.store.reader().await?;
-    let rows = visits::of_day(&mut conn, day).await?;
-    let gathered = facts::gather(&mut conn, rows, &state.tables.diagnoses).await?;
-    Ok(Json(DayView {
+    Ok(Json(day_view(&mut conn, &state, day).await?))
+}
+
+async fn day_view(conn: &mut Conn, state: &State, day: NaiveDate) -> Result<DayView, Problem> {
+    let (from, to) = day_bounds(state.zone, day);
+    let rows = visits::of_day(conn, day).await?;
+    let gathered = facts::gather(conn, rows, &state.tables.diagnoses).await?;
+    Ok(DayView {
         day,
         words: harbor_core::typed_date::in_words(day),
-        shifts: store::shifts(&mut conn, from, to).await?,
-        slots: store::slots(&mut conn, from, to).await?,
+        shifts: store::shifts(conn, from, to).await?,
+        slots: store::slots(conn, from, to).await?,
         visits: gathered.iter().map(|g| VisitCard::of(g, state.today())).collect(),
-    }))
+        notes: store::notes(conn, from, to).await?,
+    })
+}
+
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(rename_all = "camelCase")]
+#[into_params(rename_all = "camelCase", parameter_in = Query)]
+pub struct WeekAsked {
+    day: Option<NaiveDate>,
+    clinician_id: Uuid,
+}
+
+/// The week, from Monday on, of one clinician.
+#[utoipa::path(get, path = "/api/schedule/week", params(WeekAsked), responses((status = 200, body = Vec<DayView>)))]
+pub async fn week(state: Data<State>, asked: Query<WeekAsked>) -> Answer<Vec<DayView>> {
+    let day = asked.day.unwrap_or_else(|| state.today());
+    let monday = day - Duration::days(i64::from(day.weekday().num_days_from_monday()));
+    let mut conn = state.store.reader().await?;
+    let mut out = Vec::new();
+    for n in 0..7 {
+        let mut view = day_view(&mut conn, &state, monday + Duration::days(n)).await?;
+        view.shifts.retain(|s| s.clinician_id == asked.clinician_id);
+        view.slots.retain(|s| s.clinician_id == asked.clinician_id);
+        view.visits.retain(|v| v.visit.clinician_id == asked.clinician_id);
+        view.notes.retain(|n| n.clinician_id == asked.clinician_id);
+        out.push(view);
+    }
+    Ok(Json(out))
+}
+
+/// The month around a day: room left per day and clinician.
+#[utoipa::path(get, path = "/api/schedule/month", params(DayAsked), responses((status = 200, body = Vec<RoomLeft>)))]
+pub async fn month(state: Data<State>, asked: Query<DayAsked>) -> Answer<Vec<RoomLeft>> {
+    let day = asked.day.unwrap_or_else(|| state.today());
+    let first = day.with_day(1).unwrap_or(day);
+    let next = first.checked_add_months(chrono::Months::new(1)).unwrap_or(first);
+    let (from, to) = (day_bounds(state.zone, first).0, day_bounds(state.zone, next).0);
+    let mut conn = state.store.reader().await?;
+    Ok(Json(store::room_left(&mut conn, from, to, state.now(), state.zone.name()).await?))
 }
 
 #[derive(Debug, Deserialize, IntoParams)]
@@ -56,93 +98,175 @@ pub async fn day(state: Data<State>, asked: Query<DayAsked>) -> Answer<DayView> 
 pub struct OpenAsked {
     from: Option<NaiveDate>,
     visit_type_id: Option<Uuid>,
-    clinician_id: Option<Uuid>,
+    /// One clinician, or several with commas.
+    clinician_id: Option<String>,
     site_id: Option<Uuid>,
+    /// Weekdays with commas, Monday is 1.
+    weekdays: Option<String>,
+    /// Starts not before, and before, by the clinic's clock: 13:00.
+    after: Option<String>,
+    before: Option<String>,
+    /// The time of day that would suit best.
+    around: Option<String>,
+    /// Longer than a slot: over its neighbours.
+    minutes: Option<i64>,
+    /// Whose usual clinician counts.
+    person_id: Option<Uuid>,
 }
 
-#[utoipa::path(get, path = "/api/open-times", params(OpenAsked), responses((status = 200, body = Vec<Slot>)))]
-pub async fn open_times(state: Data<State>, asked: Query<OpenAsked>) -> Answer<Vec<Slot>> {
-    let from = asked.from.map_or_else(|| state.now(), |d| day_bounds(state.zone, d).0.max(state.now()));
-    let wanted = OpenTimes {
-        from,
-        to: Some(from + Duration::days(92)),
-        visit_type: asked.visit_type_id,
-        clinician: asked.clinician_id,
-        site: asked.site_id,
-        limit: 12,
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct OpenTime {
+    #[serde(flatten)]
+    slot: Slot,
+    site_id: Uuid,
+    minutes: i64,
+    /// Why it stands where it stands.
+    reasons: Vec<String>,
+}
+
+/// How far the search goes, step by step, until enough is found.
+const WINDOWS: [i64; 3] = [14, 42, 92];
+/// So many times are offered at once.
+const OFFERED: usize = 12;
+
+fn clock(field: &str, text: Option<&String>, faults: &mut Faults) -> Option<NaiveTime> {
+    let text = text?.trim();
+    if text.is_empty() {
+        return None;
+    }
+    let whole = if text.contains(':') { text.to_owned() } else { format!("{text}:00") };
+    NaiveTime::parse_from_str(&whole, "%H:%M").map_err(|_| faults.add(field, "Type a time such as 9:00 or 14:30.")).ok()
+}
+
+fn list<T: std::str::FromStr>(field: &str, text: Option<&String>, faults: &mut Faults) -> Vec<T> {
+    let parts: Vec<&str> = text.map_or("", |t| t.as_str()).split(',').filter(|p| !p.is_empty()).collect();
+    let read: Vec<T> = parts.iter().filter_map(|p| p.parse().ok()).collect();
+    if read.len() != parts.len() {
+        faults.add(field, "Choose from the list.");
+    }
+    read
+}
+
+#[utoipa::path(get, path = "/api/open-times", params(OpenAsked), responses((status = 200, body = Vec<OpenTime>), (status = 422, body = Problem)))]
+pub async fn open_times(state: Data<State>, asked: Query<OpenAsked>) -> Answer<Vec<OpenTime>> {
+    let mut faults = Faults::default();
+    let clinicians: Vec<Uuid> = list("clinicianId", asked.clinician_id.as_ref(), &mut faults);
+    let weekdays: Vec<u8> = list("weekdays", asked.weekdays.as_ref(), &mut faults);
+    let after = clock("after", asked.after.as_ref(), &mut faults);
+    let before = clock("before", asked.before.as_ref(), &mut faults);
+    let around = clock("around", asked.around.as_ref(), &mut faults);
+    let minutes = asked.minutes.unwrap_or(0);
+    if !(0..=480).contains(&minutes) {
+        faults.add("minutes", "A visit takes at most 480 minutes.");
+    }
+    faults.none_or(())?;
+    let mut conn = state.store.reader().await?;
+    let usual = match asked.person_id {
+        Some(person) => people::get(&mut conn, person).await?.usual_clinician_id,
+        None => None,
     };
-    Ok(Json(store::open_slots(&mut *state.store.reader().await?, &wanted).await?))
+    let day_end = NaiveTime::from_hms_opt(23, 59, 59).unwrap_or_default();
+    let wish = Wish {
+        clinicians: clinicians.clone(),
+        sites: vec![],
+        visit_types: asked.visit_type_id.into_iter().collect(),
+        weekdays: weekdays.into_iter().filter_map(|n| Weekday::try_from(n.wrapping_sub(1)).ok()).collect(),
+        between: (after.is_some() || before.is_some())
+            .then(|| (after.unwrap_or(NaiveTime::MIN), before.unwrap_or(day_end))),
+        minutes,
+        around,
+        usual,
+    };
+    let from = asked.from.map_or_else(|| state.now(), |d| day_bounds(state.zone, d).0.max(state.now()));
+    Ok(Json(best(&mut conn, &state, &wish, asked.site_id, from, OFFERED).await?))
+}
+
+/// The best open times for a wish, the best first.
+pub(super) async fn best(
+    conn: &mut Conn,
+    state: &State,
+    wish: &Wish<Uuid>,
+    site: Option<Uuid>,
+    from: DateTime<Utc>,
+    offered: usize,
+) -> Result<Vec<OpenTime>, Problem> {
+    let types = store::visit_types(conn).await?;
+    let (mut found, mut begins) = (Vec::new(), from);
+    for days in WINDOWS {
+        let to = from + Duration::days(days);
+        let asked =
+            OpenTimes { from: begins, to: Some(to), clinicians: wish.clinicians.clone(), site, ..OpenTimes::default() };
+        let rows = store::pieces(conn, &asked).await?;
+        for of_one in rows.chunk_by(|a, b| a.0.clinician_id == b.0.clinician_id) {
+            let pieces: Vec<Piece<Uuid>> = of_one
+                .iter()
+                .filter_map(|(slot, site, free)| {
+                    let span = Span::new(slot.starts_at, slot.ends_at).ok()?;
+                    Some(Piece { span, site: *site, visit_type: slot.visit_type_id, free: *free })
+                })
+                .collect();
+            for open in stretches(of_one[0].0.clinician_id, &pieces, wish.minutes) {
+                let kind = types.iter().find(|t| t.id == open.visit_type);
+                let release = kind.and_then(|t| t.release_days).and_then(|d| u32::try_from(d).ok());
+                let opens = harbor_core::schedule::supply::opens_at(open.span.start(), release, state.zone);
+                if !fits(wish, &open, state.zone) || opens.is_some_and(|at| at > state.now()) {
+                    continue;
+                }
+                let ranked = rank(wish, &open, from, state.zone);
+                let slot = of_one.iter().map(|(slot, ..)| slot).find(|s| s.starts_at == open.span.start());
+                let Some(slot) = slot else { continue };
+                let (site_id, minutes) = (open.site, open.span.minutes());
+                found.push((ranked.score, OpenTime { slot: slot.clone(), site_id, minutes, reasons: ranked.reasons }));
+            }
+        }
+        if found.len() >= offered {
+            break;
+        }
+        begins = to;
+    }
+    found.sort_by_key(|(score, open)| (*score, open.slot.starts_at, open.slot.id));
+    Ok(found.into_iter().take(offered).map(|(_, open)| open).collect())
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-pub struct BookingForm {
-    person_id: Uuid,
-    slot_id: Uuid,
-    #[serde(default)]
-    reason: String,
-    #[serde(default)]
-    note: String,
-    #[serde(default)]
-    kind: String,
+pub struct NoteForm {
+    clinician_id: Uuid,
+    day: NaiveDate,
+    /// By the clinic's clock: 10:20.
+    time: String,
+    body: String,
 }
 
-#[utoipa::path(post, path = "/api/visits", request_body = BookingForm, responses((status = 200, body = Visit), (status = 409, body = Problem), (status = 422, body = Problem)))]
-pub async fn book(state: Data<State>, me: Me, form: Json<BookingForm>) -> Answer<Visit> {
+/// The moment of a day at which the clinic's clock shows a typed time.
+pub(super) fn clock_time(state: &State, day: NaiveDate, field: &str, text: &str) -> Result<DateTime<Utc>, Problem> {
     let mut faults = Faults::default();
-    let kind = if form.kind.is_empty() { VisitKind::InPerson.code().to_owned() } else { form.kind.clone() };
-    if VisitKind::from_code(&kind).is_none() {
-        faults.add("kind", "Choose what kind of visit it is.");
+    let time = clock(field, Some(&text.to_owned()), &mut faults);
+    if text.trim().is_empty() {
+        faults.add(field, "Type a time such as 9:00 or 14:30.");
     }
-    let booking = Booking {
-        person_id: form.person_id,
-        slot_id: form.slot_id,
-        reason: faults.line("reason", "Reason", &form.reason, 200),
-        note: faults.optional_line("note", "Note", &form.note, 400),
-        kind,
-    };
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let booked = change.book(&booking, state.zone).await;
-    match booked {
-        Ok(visit) => {
-            change.commit().await?;
-            Ok(Json(visit))
-        }
-        Err(StoreError::Refused { code: "taken", sentence }) => {
-            change.abandon().await.ok();
-            // The one who was a moment late is offered the next best times.
-            let mut conn = state.store.reader().await?;
-            let (slot, _) = store::slot(&mut conn, form.slot_id).await?;
-            let next = OpenTimes {
-                from: state.now(),
-                visit_type: slot.visit_type_id,
-                clinician: Some(slot.clinician_id),
-                limit: 3,
-                ..OpenTimes::default()
-            };
-            let offered = store::open_slots(&mut conn, &next).await?;
-            Err(Problem {
-                current: serde_json::to_value(offered).ok().map(Box::new),
-                ..Problem::new(StatusCode::CONFLICT, "taken", format!("{sentence} The next open times are offered."))
-            })
-        }
-        Err(other) => Err(other.into()),
-    }
+    Ok(at_local(state.zone, day, time.unwrap_or_default()))
 }
 
-#[derive(Debug, Deserialize, ToSchema)]
-pub struct CancelForm {
-    reason: String,
-}
-
-#[utoipa::path(post, path = "/api/visits/{id}/cancel", params(("id" = Uuid, Path)), request_body = CancelForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
-pub async fn cancel(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<CancelForm>) -> Answer<Done> {
+/// Pins a short note for a clinician to a time.
+#[utoipa::path(post, path = "/api/schedule/notes", request_body = NoteForm, responses((status = 200, body = ScheduleNote), (status = 422, body = Problem)))]
+pub async fn pin_note(state: Data<State>, me: Me, form: Json<NoteForm>) -> Answer<ScheduleNote> {
     let mut faults = Faults::default();
-    let reason = faults.line("reason", "Reason", &form.reason, 200);
+    let body = faults.line("body", "Note", &form.body, 120);
     faults.none_or(())?;
+    let at = clock_time(&state, form.day, "time", &form.time)?;
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.cancel_visit(*id, &reason).await?;
+    let row = change.pin_note(form.clinician_id, at, &body).await?;
+    change.commit().await?;
+    Ok(Json(row))
+}
+
+#[utoipa::path(delete, path = "/api/schedule/notes/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = Done)))]
+pub async fn remove_note(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    change.remove_note(*id).await?;
     change.commit().await?;
     Ok(DONE)
 }

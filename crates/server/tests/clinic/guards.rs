@@ -6,7 +6,7 @@ use harbor_store::Store;
 use harbor_store::audit::{Verdict, verify};
 use serde_json::json;
 
-async fn run(url: &str, sql: &str) -> Result<(), String> {
+pub async fn run(url: &str, sql: &str) -> Result<(), String> {
     let (client, connection) = tokio_postgres::connect(url, tokio_postgres::NoTls).await.unwrap();
     tokio::spawn(connection);
     client
@@ -31,6 +31,15 @@ async fn the_database_guards_what_must_never_change() {
             "off by",
         ),
         (
+            "insert into shifts select gen_random_uuid(), clinician_id, site_id, starts_at, ends_at from shifts limit 1",
+            "exclusion",
+        ),
+        ("update slots set ends_at = starts_at where id = (select id from slots limit 1)", "slots_check"),
+        (
+            "update visits set starts_at = starts_at - interval '12 hours', ends_at = ends_at - interval '12 hours' where id = (select id from visits where stage = 'booked' and slot_id is not null and day > '2026-11-24' limit 1)",
+            "does not work at this time",
+        ),
+        (
             "insert into remittances select gen_random_uuid(), payer_name, payer_code, trace, method, 1, paid_on, document_id, '[]', now(), 'x' from remittances limit 1",
             "",
         ),
@@ -39,6 +48,28 @@ async fn the_database_guards_what_must_never_change() {
             Err(said) => assert!(said.contains(wanted), "{sql}: {said}"),
             Ok(()) => assert!(wanted.is_empty(), "{sql} went through"),
         }
+    }
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn the_database_books_nothing_that_no_program_may_book() {
+    let product = Product::start().await.unwrap();
+    let url = &product.database_url;
+    // A visit of tomorrow is given back its own time after one thing about it became impossible.
+    let again = "update visits set placed_at = placed_at, starts_at = starts_at + interval '1 minute' where id = (select v.id from visits v where v.stage = 'booked' and v.slot_id is not null and v.day > '2026-11-23' order by v.starts_at, v.id limit 1)";
+    let one = "(select v.slot_id from visits v where v.stage = 'booked' and v.slot_id is not null and v.day > '2026-11-23' order by v.starts_at, v.id limit 1)";
+    let person = "(select v.person_id from visits v where v.stage = 'booked' and v.slot_id is not null and v.day > '2026-11-23' order by v.starts_at, v.id limit 1)";
+    for (before, wanted) in [
+        (format!("update people set deceased_on = '2026-11-20' where id = {person}"), "has died"),
+        (format!("update visits set placed_at = ends_at where slot_id = {one}"), "has passed"),
+        (format!("update slots set held_for = 'meeting' where id = {one}"), "is held"),
+        (format!("update shifts set cancelled_at = now() where id = (select shift_id from slots where id = {one})"), "does not work"),
+        ("update visit_types set release_days = 0; update visits set placed_at = '2026-11-01' where stage = 'booked'".into(), "not open for booking yet"),
+    ] {
+        let said = run(url, &format!("begin; {before}; {again}; rollback;")).await.unwrap_err();
+        assert!(said.contains(wanted), "{before}: {said}");
+        run(url, "rollback").await.ok();
     }
     product.stop().await.unwrap();
 }

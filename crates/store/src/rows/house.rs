@@ -20,6 +20,8 @@ row! {
         clearing_house_id: String,
         production: bool,
         required_fields: Vec<String>,
+        cancel_reasons: Vec<String>,
+        reason_required: bool,
     }
 }
 

@@ -12,6 +12,10 @@ row! {
         minutes: i32,
         services: Vec<String>,
         sort: i32,
+        release_days: Option<i32>,
+        booked_by: Vec<String>,
+        online: bool,
+        ground: String,
     }
 }
 
@@ -23,6 +27,7 @@ row! {
         starts_at: DateTime<Utc>,
         ends_at: DateTime<Utc>,
         cancelled_at: Option<DateTime<Utc>>,
+        cancel_reason: Option<String>,
     }
 }
 
@@ -35,6 +40,9 @@ row! {
         starts_at: DateTime<Utc>,
         ends_at: DateTime<Utc>,
         held_for: Option<String>,
+        clinic: String,
+        by_hand: bool,
+        withdrawn: bool,
     }
 }
 
@@ -82,5 +90,49 @@ row! {
         settled_at: Option<DateTime<Utc>>,
         settled_by: Option<String>,
         version: i32,
+        over_type_id: Option<Uuid>,
+        placed_at: DateTime<Utc>,
+        cancelled_by: Option<String>,
+        rebook: bool,
+    }
+}
+
+row! {
+    slot_events SlotEvent {
+        id: i64,
+        slot_id: Uuid,
+        clinician_id: Uuid,
+        starts_at: DateTime<Utc>,
+        ends_at: DateTime<Utc>,
+        what: String,
+        detail: String,
+        at: DateTime<Utc>,
+        by: String,
+    }
+}
+
+row! {
+    visit_moves VisitMove {
+        id: i64,
+        visit_id: Uuid,
+        from_starts_at: DateTime<Utc>,
+        from_clinician_id: Uuid,
+        to_starts_at: DateTime<Utc>,
+        to_clinician_id: Uuid,
+        reason: String,
+        at: DateTime<Utc>,
+        by: String,
+    }
+}
+
+row! {
+    schedule_notes ScheduleNote {
+        id: Uuid,
+        clinician_id: Uuid,
+        at: DateTime<Utc>,
+        body: String,
+        made_at: DateTime<Utc>,
+        made_by: String,
+        removed_at: Option<DateTime<Utc>>,
     }
 }

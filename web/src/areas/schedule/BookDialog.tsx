@@ -1,9 +1,10 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
-import { useSession } from '../../app/session';
+import { useMay, useSession } from '../../app/session';
 import { telephone, useTimes } from '../../app/words';
-import { Button, Choose, Dialog, Field } from '../../ui/controls';
-import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
+import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { part } from '../../ui/tokens';
 import { FindPerson } from '../people/FindPerson';
 import { QuickAdd } from '../people/QuickAdd';
 
@@ -12,12 +13,18 @@ type Slot = Schemas['Slot'];
 /** Books one slot: who, why, and how. Somebody new is added on the way. */
 export function BookDialog({
   slot,
+  minutes,
+  extra = false,
   onClose,
   onOther,
+  onChangeSlot,
 }: {
-  slot: Slot;
+  slot: Slot | null;
+  minutes?: number;
+  extra?: boolean;
   onClose: () => void;
   onOther: (s: Slot) => void;
+  onChangeSlot?: () => void;
 }) {
   const { clinic, inHand, setInHand } = useSession();
   const times = useTimes();
@@ -26,25 +33,45 @@ export function BookDialog({
   const [reason, setReason] = useState('');
   const [note, setNote] = useState('');
   const [kind, setKind] = useState('in_person');
+  const [length, setLength] = useState(minutes === undefined ? '' : String(minutes));
+  const [typeId, setTypeId] = useState<string | null>(slot?.visitTypeId ?? null);
+  const may = useMay();
   const { run, busy, refusal } = useDo();
+  if (!slot) return null;
   const clinician = clinic.staff.find((s) => s.id === slot.clinicianId)?.name;
   const type = clinic.visitTypes.find((t) => t.id === slot.visitTypeId);
-  const title = `${type?.name ?? 'Visit'}, ${times.day(slot.startsAt)} at ${times.time(slot.startsAt)}`;
-  const book = async () => {
+  const title = `${extra ? 'Extra booking' : (type?.name ?? 'Visit')}, ${times.day(slot.startsAt)} at ${times.time(slot.startsAt)}`;
+  const book = async (knowingly = false) => {
     if (!person) return;
+    const place = {
+      slotId: slot.id,
+      minutes: length.trim() === '' ? null : Number(length),
+      visitTypeId: typeId === slot.visitTypeId ? null : typeId,
+      extra,
+      knowingly,
+    };
     const visit = await run(() =>
-      api.POST('/api/visits', { body: { personId: person.id, slotId: slot.id, reason, note, kind } }),
+      api.POST('/api/visits', { body: { personId: person.id, ...place, reason, note, kind } }),
     );
     if (visit) {
       setInHand({ visit: visit.id });
       onClose();
     }
   };
+  const usual = (new Date(slot.endsAt).getTime() - new Date(slot.startsAt).getTime()) / 60000;
   const offered = refusal?.is('taken') ? ((refusal.problem.current ?? []) as Slot[]) : [];
   return (
     <Dialog title={title} open onClose={onClose}>
       <Stack $gap={4}>
-        <Small>{clinician}</Small>
+        <Row>
+          <Small>{clinician}</Small>
+          <Spread />
+          {onChangeSlot && may('change_slots') && !person && (
+            <Button $kind="quiet" onPress={onChangeSlot}>
+              Change this slot
+            </Button>
+          )}
+        </Row>
         {adding !== null ? (
           <QuickAdd
             typed={adding}
@@ -60,7 +87,12 @@ export function BookDialog({
               <div>
                 <strong>{person.name}</strong>
                 <br />
-                <Small>{[person.age, person.recordNumber, telephone(person.phone)].filter(Boolean).join(' · ')}</Small>
+                <Small>{[person.age, person.recordNumber].filter(Boolean).join(' · ')}</Small>
+                <br />
+                <Small>
+                  Ask whether this still holds: {telephone(person.phone) || 'no telephone'},{' '}
+                  {person.address || 'no address'}
+                </Small>
               </div>
               <Spread />
               <Button onPress={() => setPerson(null)}>Somebody else</Button>
@@ -80,6 +112,22 @@ export function BookDialog({
                   autoFocus
                   name="reason"
                 />
+                <Columns $min={part.field}>
+                  <Pick
+                    label="Visit type"
+                    value={typeId}
+                    onChange={setTypeId}
+                    choices={clinic.visitTypes.map((t) => ({ id: t.id, label: `${t.glyph} ${t.name}` }))}
+                  />
+                  <Field
+                    label="Minutes"
+                    name="minutes"
+                    value={length}
+                    onChange={setLength}
+                    placeholder={`as the slot, ${usual}`}
+                    fault={refusal?.fault('minutes')}
+                  />
+                </Columns>
                 <Field label="Note for the clinic" value={note} onChange={setNote} fault={refusal?.fault('note')} />
                 <Choose
                   label="Kind"
@@ -95,6 +143,14 @@ export function BookDialog({
                   <Notice $tone="coral" role="alert">
                     {refusal.message}
                   </Notice>
+                )}
+                {refusal?.is('other-type') && (
+                  <Row>
+                    <Spread />
+                    <Button onPress={() => void book(true)} isDisabled={busy}>
+                      It cannot wait: book over it
+                    </Button>
+                  </Row>
                 )}
                 {offered.map((s) => (
                   <Button key={s.id} onPress={() => onOther(s)}>

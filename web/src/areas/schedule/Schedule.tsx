@@ -1,176 +1,29 @@
-/** The day: clinicians as columns on one time axis with a now line. */
+/** The schedule: a day of all, a week of one, a month with the room that is left. */
 
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
 import styled from 'styled-components';
-import { api, type Schemas, useLook } from '../../api/client';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useKeys } from '../../app/keys';
 import { useMay, useSession } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
-import { Button, Field } from '../../ui/controls';
-import { Empty, Notice, Row, Small, Spread } from '../../ui/layout';
-import {
-  cardInset,
-  color,
-  columnHead,
-  columnWidth,
-  edgeWidth,
-  font,
-  hair,
-  hatch,
-  innerCorner,
-  minuteHeight,
-  phone,
-  ringGap,
-  size,
-  space,
-  timeWidth,
-} from '../../ui/tokens';
-import { CompactLine } from '../../ui/VisitLine';
+import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
+import { Empty, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { phone, size, space } from '../../ui/tokens';
+import { Away } from './Away';
+import { Board, type Column } from './Board';
 import { BookDialog } from './BookDialog';
+import { Month } from './Month';
+import { NewNote } from './NewNote';
 import { OpenTimes } from './OpenTimes';
+import { SlotDialog } from './SlotDialog';
 
 type Slot = Schemas['Slot'];
+type Card = Schemas['VisitCard'];
 
 const Bar = styled.div`
-  padding: ${space(4)} ${space(5)} ${space(3)};
+  padding: ${space(3)} ${space(5)} ${space(2)};
 `;
-
-const Board = styled.div`
-  display: grid;
-  overflow: auto;
-  position: absolute;
-  inset: ${columnHead} 0 0 0;
-  padding: 0 ${space(5)} ${space(6)};
-`;
-
-const HeadCell = styled.div`
-  position: sticky;
-  top: 0;
-  z-index: 4;
-  background: ${color.paper};
-  border-bottom: ${hair};
-  padding: ${space(1.5)} ${space(2)};
-  line-height: 1.25;
-  strong {
-    display: block;
-    overflow: hidden;
-    white-space: nowrap;
-    text-overflow: ellipsis;
-  }
-`;
-
-const Axis = styled.div`
-  position: sticky;
-  left: 0;
-  z-index: 3;
-  background: ${color.paper};
-  span {
-    position: absolute;
-    right: ${space(2)};
-    transform: translateY(-50%);
-    font: ${size.small} ${font.mono};
-    color: ${color.quiet};
-  }
-`;
-
-const Column = styled.div`
-  position: relative;
-  border-left: ${hair};
-  min-width: 0;
-`;
-
-const Now = styled.div`
-  position: absolute;
-  left: 0;
-  right: 0;
-  z-index: 2;
-  height: 0;
-  border-top: ${ringGap} solid ${color.coral};
-  pointer-events: none;
-`;
-
-const edge: Record<string, string> = {
-  solid: 'solid',
-  double: 'double',
-  dashed: 'dashed',
-  dotted: 'dotted',
-  ridge: 'ridge',
-  thin: 'solid',
-};
-
-const Block = styled.button<{ $pattern: string }>`
-  position: absolute;
-  left: ${cardInset};
-  right: ${cardInset};
-  overflow: hidden;
-  padding: ${space(0.5)} ${space(2)};
-  text-align: left;
-  border: ${hair};
-  border-left: ${edgeWidth} ${(p) => edge[p.$pattern] ?? 'solid'} ${color.indigo};
-  border-radius: ${innerCorner};
-  background: ${color.sheet};
-  cursor: pointer;
-  line-height: 1.25;
-  font-size: ${size.small};
-  &:hover,
-  &[data-selected='true'] {
-    background: ${color.selected};
-    z-index: 2;
-  }
-  &[data-open='true'] {
-    background: transparent;
-    border-style: dashed;
-    border-left-style: ${(p) => edge[p.$pattern] ?? 'solid'};
-    border-left-color: ${color.line};
-    color: ${color.quiet};
-  }
-  &[data-open='true']:hover {
-    border-color: ${color.indigo};
-    color: ${color.indigo};
-    background: ${color.sheet};
-  }
-  &[data-over='true'] {
-    opacity: 0.8;
-  }
-`;
-
-/** The name gives way, the age and the stage do not. */
-const CardLine = styled.div`
-  display: flex;
-  align-items: center;
-  gap: ${space(1)};
-  white-space: nowrap;
-  overflow: hidden;
-  strong {
-    min-width: 0;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    font-size: ${size.body};
-    font-weight: 600;
-  }
-`;
-
-const Held = styled.div`
-  position: absolute;
-  left: ${cardInset};
-  right: ${cardInset};
-  border-radius: ${innerCorner};
-  padding: ${space(0.5)} ${space(2)};
-  font-size: ${size.small};
-  color: ${color.quiet};
-  background: ${hatch(color.well)};
-`;
-
-const stageWord: Record<string, string> = {
-  booked: 'booked',
-  here: 'here',
-  checked_in: 'checked in',
-  in_room: 'in room',
-  with_clinician: 'with clinician',
-  ready_to_leave: 'ready to leave',
-  left: 'left',
-};
 
 const Day = styled.h1`
   font-size: ${size.head};
@@ -186,60 +39,128 @@ const Day = styled.h1`
 `;
 
 const Wide = styled.div`
-  width: ${space(42)};
+  width: ${space(36)};
   @media (max-width: ${phone}) {
     display: none;
   }
 `;
 
-const Legend = styled(Row)`
-  font-size: ${size.small};
-  color: ${color.quiet};
-`;
+/** Noon divides the halves of the day. */
+const noon = 12 * 60;
 
 export default function Schedule() {
-  const { clinic, now, setInHand, inHand, discreet } = useSession();
+  const { clinic, now, setInHand, inHand } = useSession();
   const [params, setParams] = useSearchParams();
   const day = params.get('day') ?? clinic.today;
+  const view = params.get('view') ?? 'day';
   const [typed, setTyped] = useState('');
+  const [search, setSearch] = useState('');
+  const [site, setSite] = useState('any');
+  const [half, setHalf] = useState('all');
+  const [folded, setFolded] = useState(false);
+  const [who, setWho] = useState<string | null>(null);
+  const [booking, setBooking] = useState<{ slot: Slot; minutes?: number; extra?: boolean } | null>(null);
   const [slot, setSlot] = useState<Slot | null>(null);
+  const [note, setNote] = useState<Schemas['ScheduleNote'] | null>(null);
+  const [pinning, setPinning] = useState(false);
+  const [moved, setMoved] = useState<{ visit: Card; back: string; words: string } | null>(null);
   const times = useTimes();
   const identity = useIdentity();
   const may = useMay();
-  const look = useLook(['schedule', day], () => api.GET('/api/schedule', { params: { query: { day } } }));
+  const { run, refusal, setRefusal } = useDo();
+  const clinicians = clinic.staff.filter((s) => s.role === 'clinician');
+  const chosen = who ?? clinicians[0]?.id ?? '';
+  const look = useLook(
+    ['schedule', day],
+    () => api.GET('/api/schedule', { params: { query: { day } } }),
+    view === 'day',
+  );
+  const week = useLook(
+    ['schedule', 'week', day, chosen],
+    () => api.GET('/api/schedule/week', { params: { query: { day, clinicianId: chosen } } }),
+    view === 'week',
+  );
   const understood = useLook(
     ['date', typed],
     () => api.GET('/api/dates', { params: { query: { text: typed, sense: '' } } }),
     typed.length > 1,
   );
-  const show = (date: string) => setParams({ day: date });
-  const shift = (days: number) => {
-    const moved = new Date(`${day}T12:00:00Z`);
-    moved.setUTCDate(moved.getUTCDate() + days);
-    show(moved.toISOString().slice(0, 10));
-  };
-  useKeys({ '[': () => shift(-1), ']': () => shift(1) });
-  const openTimes = params.get('open') !== null;
-  const data = look.data;
-  const clinicians = clinic.staff.filter(
-    (s) => s.role === 'clinician' && data?.shifts.some((shiftRow) => shiftRow.clinicianId === s.id),
+  const movingId = params.get('move');
+  const takenUp = useLook(
+    ['visit', movingId],
+    () => api.GET('/api/visits/{id}', { params: { path: { id: movingId ?? '' } } }),
+    movingId !== null,
   );
-  const starts = data?.shifts.map((s) => times.minutesOfDay(s.startsAt)) ?? [];
-  const ends = data?.shifts.map((s) => times.minutesOfDay(s.endsAt)) ?? [];
-  const from = Math.min(...starts, 24 * 60);
-  const to = Math.max(...ends, from);
-  const height = (to - from) * minuteHeight;
+  const moving = (movingId !== null && takenUp.data?.card) || null;
+  const go = (next: Record<string, string | null>) => {
+    const all = Object.fromEntries(params);
+    for (const [key, value] of Object.entries(next)) {
+      if (value === null) delete all[key];
+      else all[key] = value;
+    }
+    setParams(all);
+  };
+  const shift = (by: number) => {
+    const at = new Date(`${day}T12:00:00Z`);
+    if (view === 'month') at.setUTCMonth(at.getUTCMonth() + by, 1);
+    else at.setUTCDate(at.getUTCDate() + by * (view === 'week' ? 7 : 1));
+    go({ day: at.toISOString().slice(0, 10) });
+  };
+  const inHandVisit = inHand !== null && 'visit' in inHand ? inHand.visit : null;
+  useKeys({
+    '[': () => shift(-1),
+    ']': () => shift(1),
+    o: () => go({ open: '1' }),
+    m: () => inHandVisit && go({ move: inHandVisit }),
+    escape: () => go({ move: null }),
+  });
+  const move = async (visit: Card, to: Slot, words: string) => {
+    const params = { path: { id: visit.visit.id } };
+    const done = await run(() => api.POST('/api/visits/{id}/move', { params, body: { slotId: to.id } }));
+    go({ move: null });
+    if (!done) return;
+    setInHand({ visit: visit.visit.id });
+    setMoved(visit.visit.slotId && words ? { visit, back: visit.visit.slotId, words } : null);
+  };
+  const columns: Column[] =
+    view === 'week'
+      ? (week.data ?? []).map((d) => ({
+          key: d.day,
+          title: times.day(`${d.day}T17:00:00Z`),
+          note: `${d.visits.filter((v) => v.visit.stage !== 'cancelled').length} visits`,
+          day: d,
+          clinicianId: chosen,
+        }))
+      : clinicians
+          .map((c) => ({ c, shifts: look.data?.shifts.filter((s) => s.clinicianId === c.id) ?? [] }))
+          .filter(({ shifts }) => shifts.some((s) => site === 'any' || s.siteId === site))
+          .flatMap(({ c, shifts }) => {
+            if (!look.data) return [];
+            const visits = look.data.visits.filter(
+              (v) => v.visit.clinicianId === c.id && v.visit.stage !== 'cancelled' && !v.visit.rebook,
+            );
+            const at = clinic.sites.find((s) => s.id === shifts[0]?.siteId)?.name ?? '';
+            return [
+              { key: c.id, title: c.name, note: `${at} · ${visits.length} visits`, day: look.data, clinicianId: c.id },
+            ];
+          });
+  const shifts = columns.flatMap((c) => c.day.shifts.filter((s) => s.clinicianId === c.clinicianId));
+  const begins = Math.min(...shifts.map((s) => times.minutesOfDay(s.startsAt)), 24 * 60);
+  const ends = Math.max(...shifts.map((s) => times.minutesOfDay(s.endsAt)), begins);
   const nowMinutes = times.minutesOfDay(now.toISOString());
-  const top = (iso: string) => (times.minutesOfDay(iso) - from) * minuteHeight;
-  const tall = (a: string, b: string) => ((new Date(b).getTime() - new Date(a).getTime()) / 60000) * minuteHeight - 2;
-  const typeOf = (id: string | null | undefined) => clinic.visitTypes.find((t) => t.id === id);
-  const live = data?.visits.filter((v) => v.visit.stage !== 'cancelled') ?? [];
-  const hours = Array.from({ length: Math.max(0, Math.ceil((to - from) / 60)) }, (_, i) => from + i * 60);
+  const past = folded && day === clinic.today && view === 'day' ? Math.floor((nowMinutes - 30) / 60) * 60 : 0;
+  const from = Math.max(begins, half === 'afternoon' ? noon : 0, Math.min(past, ends - 60));
+  const to = half === 'morning' ? Math.max(Math.min(ends, noon), from) : ends;
+  const loaded = view === 'week' ? week.data : look.data;
+  const error = look.error ?? week.error ?? refusal;
+  const heading = view === 'month' ? day.slice(0, 7) : (look.data?.words ?? times.day(`${day}T17:00:00Z`));
   return (
     <>
       <Bar>
         <Row $gap={2} style={{ flexWrap: 'nowrap' }}>
-          <Day data-short={data ? times.day(`${day}T17:00:00Z`) : ''}>{data?.words ?? ''}</Day>
+          <Day data-short={times.day(`${day}T17:00:00Z`)}>
+            {view === 'month' ? times.month(day) : view === 'week' ? `Week of ${heading}` : heading}
+          </Day>
           <Spread />
           <Wide>
             <Field
@@ -250,142 +171,218 @@ export default function Schedule() {
               placeholder="Go to: fri, +2w"
               onKeyDown={(e) => {
                 if (e.key === 'Enter' && understood.data) {
-                  show(understood.data.date);
+                  go({ day: understood.data.date });
                   setTyped('');
                 }
               }}
             />
           </Wide>
-          <Button onPress={() => shift(-1)} aria-label="Day before">
+          <Button onPress={() => shift(-1)} aria-label="Before">
             ‹
           </Button>
-          <Button onPress={() => show(clinic.today)}>Today</Button>
-          <Button onPress={() => shift(1)} aria-label="Day after">
+          <Button onPress={() => go({ day: clinic.today })}>Today</Button>
+          <Button onPress={() => shift(1)} aria-label="After">
             ›
           </Button>
-          <Button onPress={() => setParams({ day, open: '1' })}>Open times</Button>
+          <Button onPress={() => go({ open: '1' })}>Open times</Button>
         </Row>
-        <Legend $gap={4}>
-          {typed.length > 1 && <span>{understood.data?.words ?? understood.error?.message ?? ''}</span>}
-        </Legend>
-      </Bar>
-      {data && clinicians.length === 0 && (
-        <Bar>
-          <Empty>Nobody works on this day. Choose another one, or look for open times.</Empty>
-        </Bar>
-      )}
-      {look.error && (
-        <Bar>
-          <Notice $tone="coral">{look.error.message}</Notice>
-        </Bar>
-      )}
-      {clinicians.length > 0 && (
-        <Board
-          style={{ gridTemplateColumns: `${timeWidth} repeat(${clinicians.length}, minmax(${columnWidth}, 1fr))` }}
-          // Keyboard users scroll the board like any other region.
-          tabIndex={0}
-          role="region"
-          aria-label="Schedule of the day"
-        >
-          <HeadCell style={{ left: 0, zIndex: 5 }} />
-          {clinicians.map((c) => {
-            const site = data?.shifts.find((s) => s.clinicianId === c.id)?.siteId;
-            return (
-              <HeadCell key={c.id}>
-                <strong>{c.name}</strong>
-                <Small>
-                  {clinic.sites.find((s) => s.id === site)?.name} ·{' '}
-                  {live.filter((v) => v.visit.clinicianId === c.id).length} visits
-                </Small>
-              </HeadCell>
-            );
-          })}
-          <Axis style={{ height }}>
-            {hours.map((m) => (
-              <span key={m} style={{ top: Math.max(9, (m - from) * minuteHeight) }}>
-                {String(Math.floor(m / 60)).padStart(2, '0')}:00
-              </span>
-            ))}
-          </Axis>
-          {clinicians.map((c) => (
-            <Column key={c.id} style={{ height }}>
-              {data?.slots
-                .filter((s) => s.clinicianId === c.id)
-                .map((s) => {
-                  const style = { top: top(s.startsAt), height: tall(s.startsAt, s.endsAt) };
-                  if (s.heldFor)
-                    return (
-                      <Held key={s.id} style={style}>
-                        {s.heldFor}
-                      </Held>
-                    );
-                  const taken = live.some(
-                    (v) => v.visit.clinicianId === c.id && v.visit.startsAt < s.endsAt && v.visit.endsAt > s.startsAt,
-                  );
-                  const past = new Date(s.endsAt) <= now;
-                  const type = typeOf(s.visitTypeId);
-                  if (taken || past) return null;
-                  return (
-                    <Block
-                      key={s.id}
-                      $pattern={type?.pattern ?? ''}
-                      data-open
-                      style={style}
-                      disabled={!may('book')}
-                      onClick={() => setSlot(s)}
-                      aria-label={`Book ${times.time(s.startsAt)} ${type?.name ?? ''} with ${c.name}`}
-                    >
-                      {type?.glyph} {times.time(s.startsAt)} {type?.name}
-                    </Block>
-                  );
-                })}
-              {live
-                .filter((v) => v.visit.clinicianId === c.id)
-                .map((v) => {
-                  const late =
-                    v.visit.stage === 'booked' && new Date(v.visit.startsAt) < now
-                      ? `${Math.round((now.getTime() - new Date(v.visit.startsAt).getTime()) / 60000)} min late`
-                      : '';
-                  const type = typeOf(v.visit.visitTypeId);
-                  return (
-                    <Block
-                      key={v.visit.id}
-                      $pattern={type?.pattern ?? ''}
-                      style={{ top: top(v.visit.startsAt), height: tall(v.visit.startsAt, v.visit.endsAt) }}
-                      data-over={v.visit.stage === 'left'}
-                      data-selected={inHand !== null && 'visit' in inHand && inHand.visit === v.visit.id}
-                      data-visit={v.person.recordNumber}
-                      onClick={() => setInHand({ visit: v.visit.id })}
-                      title={[!discreet && v.person.recordNumber, v.visit.reason, v.visit.bookingNote]
-                        .filter(Boolean)
-                        .join(' · ')}
-                    >
-                      <CardLine>
-                        <strong>{identity(v.person, v.visit.callSign)}</strong>
-                        {v.person.age}
-                      </CardLine>
-                      <CardLine>
-                        {type?.glyph} {late || stageWord[v.visit.stage] || v.visit.stage}{' '}
-                        <CompactLine line={v.line} words={false} />
-                      </CardLine>
-                    </Block>
-                  );
-                })}
-              {day === clinic.today && nowMinutes > from && nowMinutes < to && (
-                <Now style={{ top: (nowMinutes - from) * minuteHeight }} />
+        {typed.length > 1 && <Small>{understood.data?.words ?? understood.error?.message ?? ''}</Small>}
+        <Row $gap={2} style={{ marginTop: space(2) }}>
+          <Choose
+            label="View"
+            hideLabel
+            value={view}
+            onChange={(next) => go({ view: next })}
+            choices={[
+              { id: 'day', label: 'Day' },
+              { id: 'week', label: 'Week' },
+              { id: 'month', label: 'Month' },
+            ]}
+          />
+          {view !== 'day' && (
+            <Wide>
+              <Pick
+                label="Clinician"
+                hideLabel
+                value={chosen}
+                onChange={setWho}
+                choices={clinicians.map((c) => ({ id: c.id, label: c.name }))}
+              />
+            </Wide>
+          )}
+          {view === 'day' && (
+            <>
+              <Wide>
+                <Pick
+                  label="Site"
+                  hideLabel
+                  value={site}
+                  onChange={setSite}
+                  choices={[
+                    { id: 'any', label: 'All sites' },
+                    ...clinic.sites.map((s) => ({ id: s.id, label: s.name })),
+                  ]}
+                />
+              </Wide>
+              <Wide>
+                <Pick
+                  label="Part of the day"
+                  hideLabel
+                  value={half}
+                  onChange={setHalf}
+                  choices={[
+                    { id: 'all', label: 'Whole day' },
+                    { id: 'morning', label: 'Morning' },
+                    { id: 'afternoon', label: 'Afternoon' },
+                  ]}
+                />
+              </Wide>
+              {day === clinic.today && (
+                <Button onPress={() => setFolded(!folded)} aria-pressed={folded}>
+                  {folded ? 'Show what is past' : 'Fold what is past'}
+                </Button>
               )}
-            </Column>
-          ))}
-        </Board>
+            </>
+          )}
+          {view !== 'month' && (
+            <Wide>
+              <Field
+                label="Find in what is shown"
+                hideLabel
+                value={search}
+                onChange={setSearch}
+                placeholder="Find here"
+              />
+            </Wide>
+          )}
+          <Spread />
+          {may('book') && view === 'day' && <Button onPress={() => setPinning(true)}>Pin a note</Button>}
+          {may('change_slots') && <Button onPress={() => go({ away: '1' })}>Away</Button>}
+        </Row>
+        {moving && (
+          <Notice $tone="tide" role="status" style={{ marginTop: space(2) }}>
+            <Row>
+              <span>
+                Moving <strong>{identity(moving.person, moving.visit.callSign)}</strong>,{' '}
+                {times.day(moving.visit.startsAt)} {times.time(moving.visit.startsAt)}: choose the new time. Esc leaves
+                it where it is.
+              </span>
+              <Spread />
+              <Button onPress={() => go({ move: null })}>Leave it</Button>
+            </Row>
+          </Notice>
+        )}
+        {moved && !moving && (
+          <Notice $tone="kelp" role="status" style={{ marginTop: space(2) }}>
+            <Row>
+              <span>{moved.words}</span>
+              <Spread />
+              <Button
+                onPress={() => {
+                  const back = { id: moved.back } as Slot;
+                  setMoved(null);
+                  void move(moved.visit, back, '');
+                }}
+              >
+                Undo
+              </Button>
+            </Row>
+          </Notice>
+        )}
+        {error && (
+          <Notice $tone="coral" role="alert" style={{ marginTop: space(2) }}>
+            <Row>
+              <span>{error.message}</span>
+              <Spread />
+              {refusal && <Button onPress={() => setRefusal(null)}>Close</Button>}
+            </Row>
+          </Notice>
+        )}
+        {view !== 'month' && loaded && columns.length === 0 && (
+          <Empty>Nobody works on this day. Choose another one, or look for open times.</Empty>
+        )}
+      </Bar>
+      {view === 'month' && <Month day={day} clinician={chosen} onDay={(d) => go({ day: d, view: 'day' })} />}
+      {view !== 'month' && columns.length > 0 && (
+        <Board
+          columns={columns}
+          from={from}
+          to={to}
+          search={search}
+          moving={moving}
+          onBook={(s, minutes) => setBooking(minutes === undefined ? { slot: s } : { slot: s, minutes })}
+          onSlot={setSlot}
+          onMove={(v, s) =>
+            void move(
+              v,
+              s,
+              `${identity(v.person, v.visit.callSign)} moved to ${times.day(s.startsAt)} ${times.time(s.startsAt)}.`,
+            )
+          }
+          onNote={setNote}
+        />
       )}
-      {slot && <BookDialog slot={slot} onClose={() => setSlot(null)} onOther={setSlot} />}
-      {openTimes && (
+      {booking && (
+        <BookDialog
+          {...booking}
+          onClose={() => setBooking(null)}
+          onOther={(s) => setBooking({ slot: s })}
+          onChangeSlot={() => {
+            setSlot(booking.slot);
+            setBooking(null);
+          }}
+        />
+      )}
+      {slot && <SlotDialog slot={slot} onClose={() => setSlot(null)} />}
+      {pinning && <NewNote day={day} onClose={() => setPinning(false)} />}
+      {note && (
+        <Dialog title={`Note for ${times.time(note.at)}`} open onClose={() => setNote(null)}>
+          <Stack>
+            <p>{note.body}</p>
+            <Small>
+              {note.madeBy}, {times.full(note.madeAt)}
+            </Small>
+            <Row>
+              <Spread />
+              <Button
+                onPress={() =>
+                  void run(() => api.DELETE('/api/schedule/notes/{id}', { params: { path: { id: note.id } } })).then(
+                    () => setNote(null),
+                  )
+                }
+              >
+                Remove the note
+              </Button>
+            </Row>
+          </Stack>
+        </Dialog>
+      )}
+      {params.get('extra') !== null && (
+        <BookDialog
+          slot={look.data?.slots.find((s) => s.id === params.get('extra')) ?? null}
+          extra
+          onClose={() => go({ extra: null })}
+          onOther={(s) => {
+            go({ extra: null });
+            setBooking({ slot: s });
+          }}
+        />
+      )}
+      {params.get('away') !== null && <Away day={day} onClose={() => go({ away: null })} />}
+      {params.get('open') !== null && (
         <OpenTimes
           from={day}
-          onClose={() => setParams({ day })}
-          onTake={(s) => {
-            setParams({ day });
-            setSlot(s);
+          moving={moving}
+          onClose={() => go({ open: null })}
+          onTake={(s, minutes) => {
+            go({ open: null, ...(moving ? {} : { day: times.date(s.startsAt) }) });
+            if (moving)
+              void move(
+                moving,
+                s,
+                `${identity(moving.person, moving.visit.callSign)} moved to ${times.day(s.startsAt)} ${times.time(s.startsAt)}.`,
+              );
+            else setBooking({ slot: s, minutes });
           }}
         />
       )}

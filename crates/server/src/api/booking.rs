@@ -1,0 +1,173 @@
+//! Giving visits their times: booking, moving, cancelling.
+
+use super::schedule::{OpenTime, best};
+use super::{DONE, Done};
+use crate::access::Me;
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::http::StatusCode;
+use actix_web::web::{Data, Json, Path};
+use harbor_core::fields::Faults;
+use harbor_core::permissions::Permission;
+use harbor_core::schedule::VisitKind;
+use harbor_core::schedule::open_times::Wish;
+use harbor_store::booking::{self as store, Booking, Place};
+use harbor_store::rows::{Visit, VisitMove};
+use harbor_store::{StoreError, schedule, staff, visits};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// Where a visit is to lie: a slot, and what is unusual about it.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct TimeForm {
+    slot_id: Uuid,
+    /// Longer than the slot: over its neighbours.
+    minutes: Option<i64>,
+    /// Another type than the slot's.
+    visit_type_id: Option<Uuid>,
+    /// Beyond capacity, beside what is there.
+    #[serde(default)]
+    extra: bool,
+    /// Said that it cannot wait, when the slot is kept for another type.
+    #[serde(default)]
+    knowingly: bool,
+}
+
+impl TimeForm {
+    fn place(&self, me: &Me) -> Result<Place, Problem> {
+        if self.extra && !me.role.may(Permission::BookExtra) {
+            let detail = format!("A {} may not {}.", me.role, Permission::BookExtra.label());
+            return Err(Problem::new(StatusCode::FORBIDDEN, "not-allowed", detail));
+        }
+        if self.minutes.is_some_and(|m| !(5..=480).contains(&m)) {
+            return Err(Problem::field("minutes", "A visit takes 5 to 480 minutes."));
+        }
+        Ok(Place {
+            slot_id: self.slot_id,
+            minutes: self.minutes,
+            visit_type_id: self.visit_type_id,
+            extra: self.extra,
+            knowingly: self.knowingly,
+        })
+    }
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BookingForm {
+    person_id: Uuid,
+    #[serde(flatten)]
+    place: TimeForm,
+    #[serde(default)]
+    reason: String,
+    #[serde(default)]
+    note: String,
+    #[serde(default)]
+    kind: String,
+}
+
+/// The one who was a moment late is offered the next best three times.
+async fn offer(state: &State, sentence: &str, slot: Uuid) -> Result<Problem, Problem> {
+    let mut conn = state.store.reader().await?;
+    let (slot, _) = schedule::slot(&mut conn, slot).await?;
+    let wish = Wish {
+        clinicians: vec![slot.clinician_id],
+        visit_types: slot.visit_type_id.into_iter().collect(),
+        minutes: (slot.ends_at - slot.starts_at).num_minutes(),
+        ..Wish::default()
+    };
+    let offered: Vec<OpenTime> = best(&mut conn, state, &wish, None, state.now(), 3).await?;
+    Ok(Problem {
+        current: serde_json::to_value(offered).ok().map(Box::new),
+        ..Problem::new(StatusCode::CONFLICT, "taken", format!("{sentence} The next open times are offered."))
+    })
+}
+
+#[utoipa::path(post, path = "/api/visits", request_body = BookingForm, responses((status = 200, body = Visit), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn book(state: Data<State>, me: Me, form: Json<BookingForm>) -> Answer<Visit> {
+    let mut faults = Faults::default();
+    let kind = if form.kind.is_empty() { VisitKind::InPerson.code().to_owned() } else { form.kind.clone() };
+    if VisitKind::from_code(&kind).is_none() {
+        faults.add("kind", "Choose what kind of visit it is.");
+    }
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let required = staff::clinic(change.conn()).await?.reason_required;
+    let reason = if required {
+        faults.line("reason", "Reason", &form.reason, 200)
+    } else {
+        faults.optional_line("reason", "Reason", &form.reason, 200)
+    };
+    let note = faults.optional_line("note", "Note", &form.note, 400);
+    faults.none_or(())?;
+    let place = form.place.place(&me)?;
+    let booking = Booking { person_id: form.person_id, place, reason, note, kind, role: Some(me.role) };
+    match change.book(&booking, state.zone).await {
+        Ok(visit) => {
+            change.commit().await?;
+            Ok(Json(visit))
+        }
+        Err(StoreError::Refused { code: "taken", sentence }) => {
+            change.abandon().await.ok();
+            Err(offer(&state, &sentence, form.place.slot_id).await?)
+        }
+        Err(other) => Err(other.into()),
+    }
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct NewTimeForm {
+    #[serde(flatten)]
+    place: TimeForm,
+    #[serde(default)]
+    reason: String,
+}
+
+/// Gives a booked visit another time; every time that it had stays readable.
+#[utoipa::path(post, path = "/api/visits/{id}/move", params(("id" = Uuid, Path)), request_body = NewTimeForm, responses((status = 200, body = Visit), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn move_to(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<NewTimeForm>) -> Answer<Visit> {
+    let mut faults = Faults::default();
+    let reason = faults.optional_line("reason", "Reason", &form.reason, 200);
+    faults.none_or(())?;
+    let place = form.place.place(&me)?;
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    match change.move_booking(*id, &place, &reason, Some(me.role), state.zone).await {
+        Ok(visit) => {
+            change.commit().await?;
+            Ok(Json(visit))
+        }
+        Err(StoreError::Refused { code: "taken", sentence }) => {
+            change.abandon().await.ok();
+            Err(offer(&state, &sentence, form.place.slot_id).await?)
+        }
+        Err(other) => Err(other.into()),
+    }
+}
+
+/// Every time that a visit had, the latest first.
+#[utoipa::path(get, path = "/api/visits/{id}/moves", params(("id" = Uuid, Path)), responses((status = 200, body = Vec<VisitMove>)))]
+pub async fn moves(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<VisitMove>> {
+    let mut conn = state.store.reader().await?;
+    visits::get(&mut conn, *id).await?;
+    Ok(Json(store::moves_of(&mut conn, *id).await?))
+}
+
+#[derive(Debug, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CancelForm {
+    /// One of the clinic's reasons.
+    reason: String,
+    /// True when the patient cancelled, false when the clinic did.
+    #[serde(default)]
+    by_patient: bool,
+}
+
+#[utoipa::path(post, path = "/api/visits/{id}/cancel", params(("id" = Uuid, Path)), request_body = CancelForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn cancel(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<CancelForm>) -> Answer<Done> {
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    change.cancel_visit(*id, form.by_patient, form.reason.trim()).await?;
+    change.commit().await?;
+    Ok(DONE)
+}

@@ -1,0 +1,171 @@
+//! When a clinician is away: a shift is handed over, or cancelled; its patients wait on the rebooking list
+//! until a plan gives each a new time.
+
+use crate::booking::{NOT_LIVE, Place};
+use crate::rows::{Shift, Slot, Visit};
+use crate::schedule::{self, OpenTimes};
+use crate::schema::{shifts, slots, visits};
+use crate::{Change, Conn, Result, StoreError};
+use chrono::{DateTime, Utc};
+use chrono_tz::Tz;
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use harbor_core::schedule::rebooking::{Displaced, Opening};
+use uuid::Uuid;
+
+/// Visits whose shift was cancelled, the earliest first.
+pub async fn rebooking_list(conn: &mut Conn) -> Result<Vec<Visit>> {
+    Ok(visits::table
+        .filter(visits::rebook.eq(true).and(visits::stage.eq("booked")))
+        .order((visits::starts_at, visits::id))
+        .select(Visit::as_select())
+        .load(conn)
+        .await?)
+}
+
+/// What the plan is made for: the visits as the core sees them.
+pub fn displaced(visits: &[Visit]) -> Vec<Displaced<Uuid>> {
+    let one = |v: &Visit| Displaced {
+        start: v.starts_at,
+        minutes: (v.ends_at - v.starts_at).num_minutes(),
+        visit_type: v.visit_type_id,
+        clinician: v.clinician_id,
+        same_clinician: true,
+        sites: vec![],
+        weekdays: vec![],
+        weight: 1,
+    };
+    visits.iter().map(one).collect()
+}
+
+/// Open slots from a moment on, for a plan.
+pub async fn openings(
+    conn: &mut Conn,
+    from: DateTime<Utc>,
+    until: DateTime<Utc>,
+) -> Result<Vec<(Slot, Opening<Uuid>)>> {
+    let asked = OpenTimes { from, to: Some(until), limit: 2_000, ..OpenTimes::default() };
+    let open = schedule::open_slots_within(conn, &asked).await?;
+    let as_opening = |(slot, site): (Slot, Uuid)| {
+        let opening = Opening {
+            start: slot.starts_at,
+            minutes: (slot.ends_at - slot.starts_at).num_minutes(),
+            visit_type: slot.visit_type_id.unwrap_or_default(),
+            clinician: slot.clinician_id,
+            site,
+        };
+        (slot, opening)
+    };
+    Ok(open.into_iter().map(as_opening).collect())
+}
+
+impl Change<'_> {
+    async fn lock_shift(&mut self, id: Uuid) -> Result<Shift> {
+        let shift: Shift = shifts::table
+            .find(id)
+            .for_update()
+            .select(Shift::as_select())
+            .first(self.conn())
+            .await
+            .optional()?
+            .ok_or(StoreError::NotFound("shift"))?;
+        if shift.cancelled_at.is_some() {
+            return Err(StoreError::refused("shift", "This shift is cancelled already."));
+        }
+        Ok(shift)
+    }
+
+    async fn visits_of_shift(&mut self, shift: &Shift) -> Result<Vec<Visit>> {
+        Ok(visits::table
+            .filter(visits::clinician_id.eq(shift.clinician_id).and(visits::stage.ne_all(NOT_LIVE)))
+            .filter(visits::starts_at.ge(shift.starts_at).and(visits::starts_at.lt(shift.ends_at)))
+            .order(visits::starts_at)
+            .select(Visit::as_select())
+            .load(self.conn())
+            .await?)
+    }
+
+    /// Cancels a shift; who is booked in it goes to the rebooking list. Gives how many those are.
+    pub async fn cancel_shift(&mut self, id: Uuid, reason: &str) -> Result<usize> {
+        let shift = self.lock_shift(id).await?;
+        let there = self.visits_of_shift(&shift).await?;
+        if there.iter().any(|v| v.stage != "booked") {
+            let sentence = "Patients of this shift are here or were seen. Hold the rest of its time instead.";
+            return Err(StoreError::refused("shift", sentence));
+        }
+        let now = self.now;
+        diesel::update(shifts::table.find(id))
+            .set((shifts::cancelled_at.eq(now), shifts::cancel_reason.eq(reason)))
+            .execute(self.conn())
+            .await?;
+        diesel::update(slots::table.filter(slots::shift_id.eq(id)))
+            .set(slots::withdrawn.eq(true))
+            .execute(self.conn())
+            .await?;
+        let ids: Vec<Uuid> = there.iter().map(|v| v.id).collect();
+        diesel::update(visits::table.filter(visits::id.eq_any(&ids)))
+            .set(visits::rebook.eq(true))
+            .execute(self.conn())
+            .await?;
+        self.audit("cancelled", "shift", id, None, format!("{reason}; {} to rebook", ids.len()));
+        self.tell("schedule", shift.clinician_id);
+        for visit in &ids {
+            self.tell("visit", *visit);
+        }
+        Ok(ids.len())
+    }
+
+    /// Hands a shift with its slots and patients to another clinician.
+    pub async fn hand_over_shift(&mut self, id: Uuid, to: Uuid) -> Result<usize> {
+        let shift = self.lock_shift(id).await?;
+        if shift.clinician_id == to {
+            return Err(StoreError::refused("shift", "The shift is this clinician's already."));
+        }
+        let there = self.visits_of_shift(&shift).await?;
+        if there.iter().any(|v| v.stage != "booked") {
+            return Err(StoreError::refused("shift", "Patients of this shift are here or were seen; it stays."));
+        }
+        let busy: i64 = shifts::table
+            .filter(shifts::clinician_id.eq(to).and(shifts::cancelled_at.is_null()))
+            .filter(shifts::starts_at.lt(shift.ends_at).and(shifts::ends_at.gt(shift.starts_at)))
+            .count()
+            .get_result(self.conn())
+            .await?;
+        if busy > 0 {
+            return Err(StoreError::refused("shift", "This clinician works elsewhere at that time."));
+        }
+        diesel::update(shifts::table.find(id)).set(shifts::clinician_id.eq(to)).execute(self.conn()).await?;
+        let moved: Vec<Slot> = diesel::update(slots::table.filter(slots::shift_id.eq(id)))
+            .set(slots::clinician_id.eq(to))
+            .returning(Slot::as_returning())
+            .get_results(self.conn())
+            .await?;
+        for slot in &moved {
+            self.record_slot(slot, "handed over", "").await?;
+        }
+        let ids: Vec<Uuid> = there.iter().map(|v| v.id).collect();
+        let now = self.now;
+        diesel::update(visits::table.filter(visits::id.eq_any(&ids)))
+            .set((visits::clinician_id.eq(to), visits::placed_at.eq(now)))
+            .execute(self.conn())
+            .await?;
+        self.audit("handed over", "shift", id, None, format!("with {} visits", ids.len()));
+        self.tell("schedule", to);
+        for visit in &ids {
+            self.tell("visit", *visit);
+        }
+        Ok(ids.len())
+    }
+
+    /// Takes a plan: every visit gets its new time, or none does.
+    pub async fn accept_plan(&mut self, lines: &[(Uuid, Uuid)], zone: Tz) -> Result<()> {
+        for (visit, slot) in lines {
+            let waiting = crate::visits::get(self.conn(), *visit).await?;
+            if !waiting.rebook {
+                return Err(StoreError::refused("plan", "Somebody of the plan has a new time already; plan again."));
+            }
+            self.move_booking(*visit, &Place::slot(*slot), "shift cancelled", None, zone).await?;
+        }
+        Ok(())
+    }
+}

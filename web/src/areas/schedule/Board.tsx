@@ -1,0 +1,416 @@
+/** The board of a day: clinicians as columns on one time axis with a now line. Only what is in sight is drawn. */
+
+import { type DragEvent, useEffect, useRef, useState } from 'react';
+import styled from 'styled-components';
+import type { Schemas } from '../../api/client';
+import { useMay, useSession } from '../../app/session';
+import { plainDate, useIdentity, useTimes } from '../../app/words';
+import { Small } from '../../ui/layout';
+import {
+  cardInset,
+  color,
+  columnHead,
+  columnPixels,
+  columnWidth,
+  edgeWidth,
+  font,
+  hair,
+  hatch,
+  innerCorner,
+  minuteHeight,
+  ringGap,
+  size,
+  space,
+  timeWidth,
+} from '../../ui/tokens';
+import { CompactLine } from '../../ui/VisitLine';
+
+type Slot = Schemas['Slot'];
+type Card = Schemas['VisitCard'];
+
+const grounds: Record<string, string> = {
+  sheet: color.sheet,
+  tide: color.tideGround,
+  kelp: color.kelpGround,
+  brass: color.brassGround,
+  indigo: color.selected,
+};
+
+const Grid = styled.div`
+  display: grid;
+  overflow: auto;
+  position: absolute;
+  inset: ${columnHead} 0 0 0;
+  padding: 0 ${space(5)} ${space(6)};
+`;
+
+const HeadCell = styled.div`
+  position: sticky;
+  top: 0;
+  z-index: 4;
+  background: ${color.paper};
+  border-bottom: ${hair};
+  padding: ${space(1.5)} ${space(2)};
+  line-height: 1.25;
+  strong {
+    display: block;
+    overflow: hidden;
+    white-space: nowrap;
+    text-overflow: ellipsis;
+  }
+`;
+
+const Axis = styled.div`
+  position: sticky;
+  left: 0;
+  z-index: 3;
+  background: ${color.paper};
+  span {
+    position: absolute;
+    right: ${space(2)};
+    transform: translateY(-50%);
+    font: ${size.small} ${font.mono};
+    color: ${color.quiet};
+  }
+`;
+
+const Lane = styled.div`
+  position: relative;
+  border-left: ${hair};
+  min-width: 0;
+`;
+
+const Now = styled.div`
+  position: absolute;
+  left: 0;
+  right: 0;
+  z-index: 2;
+  height: 0;
+  border-top: ${ringGap} solid ${color.coral};
+  pointer-events: none;
+`;
+
+const edge: Record<string, string> = {
+  solid: 'solid',
+  double: 'double',
+  dashed: 'dashed',
+  dotted: 'dotted',
+  ridge: 'ridge',
+  thin: 'solid',
+};
+
+const Block = styled.button<{ $pattern: string; $ground?: string | undefined }>`
+  position: absolute;
+  left: ${cardInset};
+  right: ${cardInset};
+  overflow: hidden;
+  padding: ${space(0.5)} ${space(2)};
+  text-align: left;
+  border: ${hair};
+  border-left: ${edgeWidth} ${(p) => edge[p.$pattern] ?? 'solid'} ${color.indigo};
+  border-radius: ${innerCorner};
+  background: ${(p) => grounds[p.$ground ?? 'sheet'] ?? color.sheet};
+  cursor: pointer;
+  line-height: 1.25;
+  font-size: ${size.small};
+  &:hover,
+  &[data-selected='true'] {
+    background: ${color.selected};
+    z-index: 2;
+  }
+  &[data-open='true'] {
+    background: transparent;
+    border-style: dashed;
+    border-left-style: ${(p) => edge[p.$pattern] ?? 'solid'};
+    border-left-color: ${color.line};
+    color: ${color.quiet};
+  }
+  &[data-open='true']:hover {
+    border-color: ${color.indigo};
+    color: ${color.indigo};
+    background: ${color.sheet};
+  }
+  &[data-over='true'] {
+    opacity: 0.8;
+  }
+  &[data-ranged='true'] {
+    border-color: ${color.indigo};
+    background: ${color.selected};
+  }
+  &[data-faint='true'] {
+    opacity: 0.35;
+  }
+  &[data-extra='true'] {
+    left: 50%;
+    z-index: 2;
+  }
+`;
+
+/** The name gives way, the age and the stage do not. */
+const CardLine = styled.div`
+  display: flex;
+  align-items: center;
+  gap: ${space(1)};
+  white-space: nowrap;
+  overflow: hidden;
+  strong {
+    min-width: 0;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    font-size: ${size.body};
+    font-weight: 600;
+  }
+`;
+
+const Held = styled.button`
+  border: 0;
+  text-align: left;
+  position: absolute;
+  left: ${cardInset};
+  right: ${cardInset};
+  border-radius: ${innerCorner};
+  padding: ${space(0.5)} ${space(2)};
+  font-size: ${size.small};
+  color: ${color.quiet};
+  background: ${hatch(color.well)};
+`;
+
+const Pinned = styled.button`
+  position: absolute;
+  right: ${cardInset};
+  max-width: 80%;
+  overflow: hidden;
+  white-space: nowrap;
+  text-overflow: ellipsis;
+  z-index: 2;
+  transform: translateY(-50%);
+  padding: 0 ${space(1.5)};
+  border: ${hair};
+  border-radius: ${innerCorner};
+  background: ${color.brassGround};
+  color: ${color.brass};
+  font-size: ${size.small};
+`;
+
+const stageWord: Record<string, string> = {
+  booked: 'booked',
+  here: 'here',
+  checked_in: 'checked in',
+  in_room: 'in room',
+  with_clinician: 'with clinician',
+  ready_to_leave: 'ready to leave',
+  left: 'left',
+};
+
+/** What a column shows: a clinician of one day, or one day of a clinician. */
+export type Column = { key: string; title: string; note: string; day: Schemas['DayView']; clinicianId: string };
+
+export type BoardShows = {
+  columns: Column[];
+  /** Minutes of the day between which the board reaches. */
+  from: number;
+  to: number;
+  /** What is looked for; everything else grows faint. */
+  search: string;
+  moving: Card | null;
+  onBook: (slot: Slot, minutes?: number) => void;
+  onSlot: (slot: Slot) => void;
+  onMove: (visit: Card, slot: Slot) => void;
+  onNote: (note: Schemas['ScheduleNote']) => void;
+};
+
+export function Board(p: BoardShows) {
+  const { clinic, now, setInHand, inHand, discreet } = useSession();
+  const times = useTimes();
+  const identity = useIdentity();
+  const may = useMay();
+  const box = useRef<HTMLDivElement>(null);
+  const [seen, setSeen] = useState({ first: 0, last: 12 });
+  const [range, setRange] = useState<Slot[]>([]);
+  const [dragged, setDragged] = useState<Card | null>(null);
+  useEffect(() => {
+    const look = () => {
+      const at = box.current;
+      if (!at) return;
+      const first = Math.max(0, Math.floor(at.scrollLeft / columnPixels) - 1);
+      const last = first + Math.ceil(at.clientWidth / columnPixels) + 2;
+      setSeen((was) => (was.first === first && was.last === last ? was : { first, last }));
+    };
+    look();
+    const at = box.current;
+    at?.addEventListener('scroll', look, { passive: true });
+    window.addEventListener('resize', look);
+    return () => {
+      at?.removeEventListener('scroll', look);
+      window.removeEventListener('resize', look);
+    };
+  }, []);
+  const height = (p.to - p.from) * minuteHeight;
+  const nowMinutes = times.minutesOfDay(now.toISOString());
+  const top = (iso: string) => (times.minutesOfDay(iso) - p.from) * minuteHeight;
+  const tall = (a: string, b: string) => ((new Date(b).getTime() - new Date(a).getTime()) / 60000) * minuteHeight - 2;
+  const shown = (a: string, b: string) => times.minutesOfDay(b) > p.from && times.minutesOfDay(a) < p.to;
+  const typeOf = (id: string | null | undefined) => clinic.visitTypes.find((t) => t.id === id);
+  const hours = Array.from({ length: Math.max(0, Math.ceil((p.to - p.from) / 60)) }, (_, i) => p.from + i * 60);
+  const wanted = p.search.trim().toLowerCase();
+  const faint = (v: Card) =>
+    wanted !== '' &&
+    ![identity(v.person, v.visit.callSign), v.visit.reason, v.visit.callSign, discreet ? '' : v.person.recordNumber]
+      .join(' ')
+      .toLowerCase()
+      .includes(wanted);
+  // A range is dragged over free neighbours and booked as one longer visit.
+  const extend = (slot: Slot) =>
+    setRange((was) => {
+      const last = was.at(-1);
+      return last && last.clinicianId === slot.clinicianId && last.endsAt === slot.startsAt ? [...was, slot] : was;
+    });
+  const finish = () => {
+    const [first] = range;
+    const last = range.at(-1);
+    setRange([]);
+    if (!first || !last || range.length < 2) return;
+    p.onBook(first, (new Date(last.endsAt).getTime() - new Date(first.startsAt).getTime()) / 60000);
+  };
+  const drop = (slot: Slot) => ({
+    onDragOver: (event: DragEvent) => dragged && event.preventDefault(),
+    onDrop: () => {
+      if (dragged) p.onMove(dragged, slot);
+      setDragged(null);
+    },
+  });
+  const column = (c: Column) => {
+    const live = c.day.visits.filter(
+      (v) => v.visit.clinicianId === c.clinicianId && v.visit.stage !== 'cancelled' && !v.visit.rebook,
+    );
+    return (
+      <>
+        {c.day.slots
+          .filter((s) => s.clinicianId === c.clinicianId && shown(s.startsAt, s.endsAt))
+          .map((s) => {
+            const style = { top: top(s.startsAt), height: tall(s.startsAt, s.endsAt) };
+            if (s.heldFor)
+              return (
+                <Held key={s.id} style={style} disabled={!may('change_slots')} onClick={() => p.onSlot(s)} data-held>
+                  {s.heldFor}
+                </Held>
+              );
+            const taken = live.some((v) => v.visit.startsAt < s.endsAt && v.visit.endsAt > s.startsAt);
+            if (taken || new Date(s.endsAt) <= now) return null;
+            const type = typeOf(s.visitTypeId);
+            const doing = p.moving ? 'Move to' : 'Book';
+            return (
+              <Block
+                key={s.id}
+                $pattern={type?.pattern ?? ''}
+                data-open
+                data-ranged={range.includes(s)}
+                style={style}
+                disabled={!may('book')}
+                onPointerDown={() => !p.moving && setRange([s])}
+                onPointerEnter={() => range.length > 0 && extend(s)}
+                onPointerUp={finish}
+                onClick={() => (p.moving ? p.onMove(p.moving, s) : p.onBook(s))}
+                aria-label={`${doing} ${times.time(s.startsAt)} ${type?.name ?? ''} with ${c.title}`}
+                {...drop(s)}
+              >
+                {type?.glyph} {times.time(s.startsAt)} {type?.name}
+                {s.clinic && ` · ${s.clinic}`}
+              </Block>
+            );
+          })}
+        {live
+          .filter((v) => shown(v.visit.startsAt, v.visit.endsAt))
+          .map((v) => {
+            const behind = (now.getTime() - new Date(v.visit.startsAt).getTime()) / 60000;
+            const late = v.visit.stage === 'booked' && behind > 0 ? `${Math.round(behind)} min late` : '';
+            const waits = ['here', 'checked_in'].includes(v.visit.stage) ? ` ${times.since(v.visit.stageAt)}` : '';
+            const type = typeOf(v.visit.visitTypeId);
+            const over = typeOf(v.visit.overTypeId);
+            return (
+              <Block
+                key={v.visit.id}
+                $pattern={type?.pattern ?? ''}
+                $ground={type?.ground}
+                style={{ top: top(v.visit.startsAt), height: tall(v.visit.startsAt, v.visit.endsAt) }}
+                data-over={v.visit.stage === 'left'}
+                data-extra={v.visit.extra}
+                data-faint={faint(v)}
+                data-selected={inHand !== null && 'visit' in inHand && inHand.visit === v.visit.id}
+                data-visit={v.person.recordNumber}
+                draggable={v.visit.stage === 'booked' && may('book')}
+                onDragStart={(event) => {
+                  event.dataTransfer.setData('text/plain', v.visit.id);
+                  setDragged(v);
+                }}
+                onDragEnd={() => setDragged(null)}
+                onClick={() => setInHand({ visit: v.visit.id })}
+                title={[
+                  identity(v.person, v.visit.callSign),
+                  !discreet && v.person.preferredName && `called ${v.person.preferredName}`,
+                  !discreet && plainDate(v.person.birthDate),
+                  !discreet && v.person.recordNumber,
+                  v.visit.reason,
+                  `${times.time(v.visit.startsAt)} to ${times.time(v.visit.endsAt)}, ${type?.name ?? ''}`,
+                  over && `over a ${over.name} slot`,
+                  v.visit.extra && 'extra booking',
+                  v.visit.bookingNote,
+                ]
+                  .filter(Boolean)
+                  .join('\n')}
+              >
+                <CardLine>
+                  <strong>{identity(v.person, v.visit.callSign)}</strong>
+                  {v.visit.extra ? 'extra' : v.person.age}
+                </CardLine>
+                <CardLine>
+                  {type?.glyph} {late || (stageWord[v.visit.stage] ?? v.visit.stage) + waits}{' '}
+                  <CompactLine line={v.line} words={false} />
+                </CardLine>
+              </Block>
+            );
+          })}
+        {c.day.notes
+          .filter((n) => n.clinicianId === c.clinicianId && shown(n.at, n.at))
+          .map((n) => (
+            <Pinned key={n.id} style={{ top: top(n.at) }} title={n.body} onClick={() => p.onNote(n)} data-note>
+              ✎ {n.body}
+            </Pinned>
+          ))}
+        {c.day.day === clinic.today && nowMinutes > p.from && nowMinutes < p.to && (
+          <Now style={{ top: (nowMinutes - p.from) * minuteHeight }} />
+        )}
+      </>
+    );
+  };
+  return (
+    <Grid
+      ref={box}
+      style={{ gridTemplateColumns: `${timeWidth} repeat(${p.columns.length}, minmax(${columnWidth}, 1fr))` }}
+      // Keyboard users scroll the board like any other region.
+      tabIndex={0}
+      role="region"
+      aria-label="Schedule of the day"
+    >
+      <HeadCell style={{ left: 0, zIndex: 5 }} />
+      {p.columns.map((c) => (
+        <HeadCell key={c.key}>
+          <strong>{c.title}</strong>
+          <Small>{c.note}</Small>
+        </HeadCell>
+      ))}
+      <Axis style={{ height }}>
+        {hours.map((m) => (
+          <span key={m} style={{ top: Math.max(9, (m - p.from) * minuteHeight) }}>
+            {String(Math.floor(m / 60)).padStart(2, '0')}:00
+          </span>
+        ))}
+      </Axis>
+      {p.columns.map((c, at) => (
+        <Lane key={c.key} style={{ height }}>
+          {at >= seen.first && at <= seen.last && column(c)}
+        </Lane>
+      ))}
+    </Grid>
+  );
+}

@@ -1,0 +1,110 @@
+import { useState } from 'react';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useSession } from '../../app/session';
+import { useTimes } from '../../app/words';
+import { Button, Dialog, Field, Pick } from '../../ui/controls';
+import { Columns, Notice, Row, Small, Spread, Stack, Table } from '../../ui/layout';
+import { part } from '../../ui/tokens';
+
+/** What a slot is for, changed by hand, and everything that ever happened to it. */
+export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: () => void }) {
+  const { clinic } = useSession();
+  const times = useTimes();
+  const [heldFor, setHeldFor] = useState('');
+  const [at, setAt] = useState('');
+  const [type, setType] = useState<string | null>(slot.visitTypeId ?? null);
+  const { run, busy, refusal } = useDo();
+  const history = useLook(['slot-history', slot.id], () =>
+    api.GET('/api/slots/{id}/history', { params: { path: { id: slot.id } } }),
+  );
+  const change = async (body: Schemas['SlotChange']) => {
+    if (await run(() => api.POST('/api/slots/{id}', { params: { path: { id: slot.id } }, body }))) onClose();
+  };
+  return (
+    <Dialog title={`Slot ${times.time(slot.startsAt)} to ${times.time(slot.endsAt)}`} open onClose={onClose}>
+      <Stack $gap={4}>
+        <Small>
+          {clinic.staff.find((s) => s.id === slot.clinicianId)?.name},{' '}
+          {slot.heldFor ? `held for ${slot.heldFor}` : clinic.visitTypes.find((t) => t.id === slot.visitTypeId)?.name}
+        </Small>
+        <Columns $min={part.wideField}>
+          <Row $align="end">
+            <Field
+              label="Hold it for"
+              value={heldFor}
+              onChange={setHeldFor}
+              fault={refusal?.fault('heldFor')}
+              placeholder="meeting"
+            />
+            <Button isDisabled={busy} onPress={() => void change({ what: 'hold', heldFor })}>
+              Hold
+            </Button>
+          </Row>
+          <Row $align="end">
+            <Field
+              label="Split it at"
+              value={at}
+              onChange={setAt}
+              placeholder={times.time(slot.startsAt)}
+              fault={refusal?.fault('at')}
+            />
+            <Button isDisabled={busy || at === ''} onPress={() => void change({ what: 'split', at })}>
+              Split
+            </Button>
+          </Row>
+          <Row $align="end">
+            <Pick
+              label="Keep it for"
+              value={type}
+              onChange={setType}
+              choices={clinic.visitTypes.map((t) => ({ id: t.id, label: `${t.glyph} ${t.name}` }))}
+            />
+            <Button
+              isDisabled={busy || !type}
+              onPress={() => type && void change({ what: 'retype', visitTypeId: type })}
+            >
+              Change
+            </Button>
+          </Row>
+        </Columns>
+        {refusal && (
+          <Notice $tone="coral" role="alert">
+            {refusal.message}
+          </Notice>
+        )}
+        <Row>
+          {slot.heldFor && (
+            <Button isDisabled={busy} onPress={() => void change({ what: 'free' })}>
+              Free it
+            </Button>
+          )}
+          <Button isDisabled={busy} onPress={() => void change({ what: 'join' })}>
+            Join with the next one
+          </Button>
+          <Spread />
+          <Button $kind="stop" isDisabled={busy} onPress={() => void change({ what: 'delete' })}>
+            Delete the slot
+          </Button>
+        </Row>
+        <h3>History</h3>
+        {history.data?.length === 0 && <Small>Made from the template; nothing was changed since.</Small>}
+        {(history.data?.length ?? 0) > 0 && (
+          <Table>
+            <tbody>
+              {history.data?.map((e) => (
+                <tr key={e.id}>
+                  <td>
+                    {times.full(e.at)} {times.time(e.at)}
+                  </td>
+                  <td>{e.what}</td>
+                  <td>{e.detail}</td>
+                  <td>{e.by}</td>
+                </tr>
+              ))}
+            </tbody>
+          </Table>
+        )}
+      </Stack>
+    </Dialog>
+  );
+}
