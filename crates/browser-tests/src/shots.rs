@@ -7,10 +7,13 @@ use std::path::PathBuf;
 
 /// File, who is signed in, address, what must be seen, and what is clicked before the picture; a
 /// click that begins with `find:` finds a person, and one after `>` opens a tab.
-const VIEWS: [(&str, &str, &str, &str, &str); 16] = [
+const VIEWS: [(&str, &str, &str, &str, &str); 19] = [
     ("today-front-desk", "junia", "/today", "//h2", ""),
     ("today-clinician", "oriane", "/today", "//h2", ""),
     ("schedule", "junia", "/schedule", "//*[@data-visit]", "//*[@data-visit='IH-10006']"),
+    ("open-times", "junia", "/schedule?day=2026-11-24&open=1", "//*[@data-open-time]", ""),
+    ("schedule-month", "junia", "/schedule?view=month", "//*[@data-room]", ""),
+    ("rebooking", "junia", "/schedule?day=2026-11-24&away=1", "//*[@role='dialog']", "away:Renneberg"),
     ("in-clinic", "petra", "/in-clinic", "//*[@data-room]", "//*[@data-room='Tern']//button"),
     ("check-in", "junia", "/today", "//h2", "//*[@data-waiting='IH-10012']//button"),
     ("rooming", "petra", "/today", "//h2", "//*[@data-waiting='IH-10005']//button"),
@@ -71,6 +74,11 @@ async fn take(browser: &Browser, login: &str, path: &str, see: &str, click: &str
         // The head of the form comes to the top of the picture.
         let script = "document.querySelector('[data-section]').previousElementSibling?.scrollIntoView()";
         browser.client.execute(script, vec![]).await?;
+    } else if let Some(text) = click.strip_prefix("away:") {
+        browser.click(&format!("(//*[@role='dialog']//button[contains(., '{text}')])[1]")).await?;
+        browser.fill("away", "ill").await?;
+        browser.press_starting("Cancel the shift").await?;
+        browser.see("//*[@data-plan]").await?;
     } else if !click.is_empty() {
         let (click, tab) = click.split_once('>').unwrap_or((click, ""));
         browser.click(click).await?;

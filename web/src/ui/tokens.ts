@@ -139,5 +139,4 @@ export const minuteHeight = 2.2;
 export const columnPixels = 186;
 export const columnWidth = `${columnPixels}px`;
 export const timeWidth = '56px';
-export const columnHead = '112px';
 export const cardInset = '3px';

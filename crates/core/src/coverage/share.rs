@@ -118,7 +118,7 @@ pub fn share_estimate(plans: &[Plan], services: &[ExpectedService]) -> ShareEsti
         let mut left = fee;
         for (plan, parts) in shares.iter().enumerate() {
             let pays = (fee - parts[at].share()).min(left);
-            paid[plan] = paid[plan] + pays;
+            paid[plan] += pays;
             left = left - pays;
         }
         let why = shares.first().map_or_else(|| "nobody else pays".to_owned(), |first| first[at].why());

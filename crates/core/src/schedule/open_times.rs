@@ -59,12 +59,13 @@ pub fn fits<K: PartialEq>(wish: &Wish<K>, open: &Open<K>, zone: Tz) -> bool {
 
 /// How well a time suits. A day of waiting counts as much as two hours beside the wished time of day, the
 /// usual clinician is worth three days, and a scrap left behind costs half a day.
-pub fn rank<K: PartialEq>(wish: &Wish<K>, open: &Open<K>, from: DateTime<Utc>, zone: Tz) -> Ranked {
+/// The waiting is counted from the day asked for; it is told from `now`.
+pub fn rank<K: PartialEq>(wish: &Wish<K>, open: &Open<K>, from: DateTime<Utc>, now: DateTime<Utc>, zone: Tz) -> Ranked {
     const DAY: i64 = 24 * 60;
-    let days =
-        (open.span.start().with_timezone(&zone).date_naive() - from.with_timezone(&zone).date_naive()).num_days();
+    let date = |at: DateTime<Utc>| at.with_timezone(&zone).date_naive();
+    let days = (date(open.span.start()) - date(from)).num_days();
     let mut score = days.max(0) * DAY;
-    let mut reasons = vec![match days {
+    let mut reasons = vec![match (date(open.span.start()) - date(now)).num_days() {
         ..=0 => "today".to_owned(),
         1 => "tomorrow".to_owned(),
         n => format!("in {n} days"),
@@ -169,7 +170,7 @@ mod tests {
     }
 
     fn best(wish: &Wish<u8>, opens: &[Open<u8>]) -> usize {
-        (0..opens.len()).min_by_key(|n| rank(wish, &opens[*n], at(0, 0), ZONE).score).unwrap()
+        (0..opens.len()).min_by_key(|n| rank(wish, &opens[*n], at(0, 0), at(0, 0), ZONE).score).unwrap()
     }
 
     #[test]
@@ -179,7 +180,7 @@ mod tests {
         let loyal = Wish { usual: Some(1), ..any.clone() };
         assert_eq!(best(&loyal, &[open(3, 0, 1), open(1, 0, 2)]), 0);
         assert_eq!(best(&loyal, &[open(6, 0, 1), open(1, 0, 2)]), 1, "but not for a week of waiting");
-        let told = rank(&loyal, &open(1, 0, 1), at(0, 0), ZONE).reasons;
+        let told = rank(&loyal, &open(1, 0, 1), at(0, 0), at(0, 0), ZONE).reasons;
         assert_eq!(told, ["tomorrow", "usual clinician"]);
     }
 

@@ -14,6 +14,8 @@ use pathfinding::matrix::Matrix;
 pub const OTHER_CLINICIAN: i64 = 3 * 24 * 60;
 /// For the other half of the day.
 pub const OTHER_HALF: i64 = 24 * 60;
+/// Nobody can be told of a new time, and come, sooner than so many hours from now.
+pub const NOTICE_HOURS: i64 = 24;
 /// Coming earlier than planned burdens less than coming later, but it does.
 const EARLIER: i64 = 2;
 

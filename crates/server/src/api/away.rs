@@ -8,7 +8,7 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::Duration;
 use harbor_core::fields::Faults;
-use harbor_core::schedule::rebooking::{plan as solve, reasons};
+use harbor_core::schedule::rebooking::{NOTICE_HOURS, plan as solve, reasons};
 use harbor_store::rows::Slot;
 use harbor_store::{StoreError, away as store, facts};
 use serde::{Deserialize, Serialize};
@@ -90,7 +90,8 @@ pub struct RebookingPlan {
 pub async fn plan(state: Data<State>, pinned: Json<Vec<Pinned>>) -> Answer<RebookingPlan> {
     let mut conn = state.store.reader().await?;
     let waiting = store::rebooking_list(&mut conn).await?;
-    let openings = store::openings(&mut conn, state.now(), state.now() + Duration::days(AHEAD)).await?;
+    let soonest = state.now() + Duration::hours(NOTICE_HOURS);
+    let openings = store::openings(&mut conn, soonest, state.now() + Duration::days(AHEAD)).await?;
     let people = store::displaced(&waiting);
     let (slots, times): (Vec<_>, Vec<_>) = openings.into_iter().unzip();
     let pins: Vec<Option<Option<usize>>> = waiting

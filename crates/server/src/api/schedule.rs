@@ -213,7 +213,7 @@ pub(super) async fn best(
                 if !fits(wish, &open, state.zone) || opens.is_some_and(|at| at > state.now()) {
                     continue;
                 }
-                let ranked = rank(wish, &open, from, state.zone);
+                let ranked = rank(wish, &open, from, state.now(), state.zone);
                 let slot = of_one.iter().map(|(slot, ..)| slot).find(|s| s.starts_at == open.span.start());
                 let Some(slot) = slot else { continue };
                 let (site_id, minutes) = (open.site, open.span.minutes());

@@ -69,6 +69,7 @@ async fn a_cancelled_shift_is_planned_anew_changed_and_taken_whole() {
         let (old, new) = (&line["card"]["visit"], &line["slot"]);
         assert_eq!(new["visitTypeId"], old["visitTypeId"]);
         assert_ne!(new["shiftId"], shift.as_str());
+        assert!(new["startsAt"].as_str().unwrap() > "2026-11-24T13", "nobody is told in less than a day: {new}");
         assert!(!line["reasons"].as_array().unwrap().is_empty());
     }
     // One line is put elsewhere by hand, one is taken out; the rest is planned around them.

@@ -7,7 +7,7 @@ import { dollars, plainDate, sexWord, telephone, useIdentity, useTimes } from '.
 import { Button } from '../../ui/controls';
 import { Empty, Head, Mono, Notice, Page, Row, Scroller, Sheet, Small, Stack, Table, Tag } from '../../ui/layout';
 import { color, part, size, space } from '../../ui/tokens';
-import { CompactLine } from '../../ui/VisitLine';
+import { Appointments } from './Appointments';
 import { Coverages } from './Coverages';
 import { Merging } from './Merging';
 import { RegistrationForm } from './RegistrationForm';
@@ -152,8 +152,7 @@ export default function PersonPage() {
   const { id = '' } = useParams();
   const [params] = useSearchParams();
   const registering = params.get('register') !== null;
-  const { setInHand, clinic, discreet } = useSession();
-  const navigate = useNavigate();
+  const { setInHand, discreet } = useSession();
   const may = useMay();
   const times = useTimes();
   const identity = useIdentity();
@@ -221,42 +220,7 @@ export default function PersonPage() {
         {coverages.data && <Coverages person={id} views={coverages.data} selfPayAt={person.selfPayToldAt ?? null} />}
       </Sheet>
       {may('see_charges') && <Balance person={id} />}
-      <Sheet>
-        <h2>Visits</h2>
-        {visits.data?.length === 0 && <Empty>No visit yet. Book one from the schedule or from open times.</Empty>}
-        {(visits.data?.length ?? 0) > 0 && (
-          <Scroller>
-            <Table>
-              <tbody>
-                {visits.data?.slice(0, 12).map((v) => (
-                  <tr key={v.visit.id}>
-                    <td>
-                      <Mono>
-                        {times.full(v.visit.startsAt)} {times.time(v.visit.startsAt)}
-                      </Mono>
-                    </td>
-                    <td>{v.visit.reason}</td>
-                    <td className="wide">{clinic.staff.find((s) => s.id === v.visit.clinicianId)?.name}</td>
-                    <td>
-                      <CompactLine line={v.line} />
-                    </td>
-                    <td>
-                      <Button
-                        onPress={() => {
-                          setInHand({ visit: v.visit.id });
-                          navigate(`/visits/${v.visit.id}/${may('see_chart') ? 'note' : 'check-in'}`);
-                        }}
-                      >
-                        Open
-                      </Button>
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </Table>
-          </Scroller>
-        )}
-      </Sheet>
+      {visits.data && <Appointments list={visits.data} />}
       {may('edit_people') && !registering && registration}
       {may('merge_people') && (
         <Sheet style={{ marginTop: space(5) }}>

@@ -9,7 +9,6 @@ import { Small } from '../../ui/layout';
 import {
   cardInset,
   color,
-  columnHead,
   columnPixels,
   columnWidth,
   edgeWidth,
@@ -39,8 +38,9 @@ const grounds: Record<string, string> = {
 const Grid = styled.div`
   display: grid;
   overflow: auto;
-  position: absolute;
-  inset: ${columnHead} 0 0 0;
+  flex: 1;
+  min-height: 0;
+  align-content: start;
   padding: 0 ${space(5)} ${space(6)};
 `;
 

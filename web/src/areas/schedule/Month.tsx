@@ -9,6 +9,7 @@ const Days = styled.div`
   grid-template-columns: repeat(7, 1fr);
   gap: ${space(1)};
   padding: 0 ${space(5)} ${space(6)};
+  overflow: auto;
 `;
 
 const Cell = styled.button`
@@ -91,7 +92,7 @@ export function Month({ day, clinician, onDay }: { day: string; clinician: strin
                 {own && <Small>{own.open} with the one chosen</Small>}
               </>
             )}
-            {slots === 0 && <Small>nobody works</Small>}
+            {slots === 0 && <Small>{date < clinic.today ? 'past' : 'nobody works'}</Small>}
           </Cell>
         );
       })}

@@ -9,7 +9,7 @@ import { useMay, useSession } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
 import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
 import { Empty, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
-import { phone, size, space } from '../../ui/tokens';
+import { part, phone, size, space } from '../../ui/tokens';
 import { Away } from './Away';
 import { Board, type Column } from './Board';
 import { BookDialog } from './BookDialog';
@@ -20,6 +20,14 @@ import { SlotDialog } from './SlotDialog';
 
 type Slot = Schemas['Slot'];
 type Card = Schemas['VisitCard'];
+
+/** The bar takes what it needs, the board the rest. */
+const Whole = styled.div`
+  display: flex;
+  flex-direction: column;
+  position: absolute;
+  inset: 0;
+`;
 
 const Bar = styled.div`
   padding: ${space(3)} ${space(5)} ${space(2)};
@@ -39,7 +47,7 @@ const Day = styled.h1`
 `;
 
 const Wide = styled.div`
-  width: ${space(36)};
+  width: ${space(32)};
   @media (max-width: ${phone}) {
     display: none;
   }
@@ -155,7 +163,7 @@ export default function Schedule() {
   const error = look.error ?? week.error ?? refusal;
   const heading = view === 'month' ? day.slice(0, 7) : (look.data?.words ?? times.day(`${day}T17:00:00Z`));
   return (
-    <>
+    <Whole>
       <Bar>
         <Row $gap={2} style={{ flexWrap: 'nowrap' }}>
           <Day data-short={times.day(`${day}T17:00:00Z`)}>
@@ -185,6 +193,7 @@ export default function Schedule() {
             ›
           </Button>
           <Button onPress={() => go({ open: '1' })}>Open times</Button>
+          {may('change_slots') && <Button onPress={() => go({ away: '1' })}>Away</Button>}
         </Row>
         {typed.length > 1 && <Small>{understood.data?.words ?? understood.error?.message ?? ''}</Small>}
         <Row $gap={2} style={{ marginTop: space(2) }}>
@@ -200,7 +209,7 @@ export default function Schedule() {
             ]}
           />
           {view !== 'day' && (
-            <Wide>
+            <Wide style={{ width: part.list }}>
               <Pick
                 label="Clinician"
                 hideLabel
@@ -239,7 +248,7 @@ export default function Schedule() {
               </Wide>
               {day === clinic.today && (
                 <Button onPress={() => setFolded(!folded)} aria-pressed={folded}>
-                  {folded ? 'Show what is past' : 'Fold what is past'}
+                  {folded ? 'Show the past' : 'Fold the past'}
                 </Button>
               )}
             </>
@@ -257,7 +266,6 @@ export default function Schedule() {
           )}
           <Spread />
           {may('book') && view === 'day' && <Button onPress={() => setPinning(true)}>Pin a note</Button>}
-          {may('change_slots') && <Button onPress={() => go({ away: '1' })}>Away</Button>}
         </Row>
         {moving && (
           <Notice $tone="tide" role="status" style={{ marginTop: space(2) }}>
@@ -386,6 +394,6 @@ export default function Schedule() {
           }}
         />
       )}
-    </>
+    </Whole>
   );
 }
