@@ -7,7 +7,7 @@ use harbor_core::coverage::{Rank, Relationship};
 use harbor_core::money::Cents;
 use harbor_core::remittance::{Adjustment, AdjustmentGroup, Remittance, RemittedClaim, RemittedLine};
 use harbor_demo::stack::{Wanted, start};
-use harbor_demo::{PASSWORD, names};
+use harbor_demo::{PASSWORD, ZONE, names};
 use harbor_formats::x12::{self, Stamp, claim, remittance};
 use harbor_server::tables::Tables;
 use std::time::{Duration, Instant};
@@ -19,6 +19,7 @@ fn main() -> Result<()> {
     claims_written();
     remittances_read()?;
     twins();
+    rebooking();
     actix_web::rt::System::new().block_on(person_search())
 }
 
@@ -71,6 +72,36 @@ fn twins() {
     let q = harbor_demo::twins::quality(&pairs);
     println!("| likely twins, precision over {} labelled pairs | {:.4} | 0.98 |", pairs.len(), q.precision);
     println!("| likely twins, recall over the same | {:.4} | 0.95 |", q.recall);
+}
+
+/// Generated days on which a clinician falls out: the plan beside booking one after the other.
+fn rebooking() {
+    use harbor_core::schedule::rebooking::{one_after_the_other, plan};
+    let (mut planned, mut by_hand) = ((0, 0), (0, 0));
+    for day in 0..200 {
+        let (people, openings) = harbor_demo::rebooking::fallen_out(day, 18, 40);
+        let (a, b) = (plan(&people, &openings, &[], ZONE), one_after_the_other(&people, &openings, ZONE));
+        planned = (planned.0 + a.unplaced, planned.1 + a.burden);
+        by_hand = (by_hand.0 + b.unplaced, by_hand.1 + b.burden);
+    }
+    let days = |minutes: i64| minutes / (24 * 60);
+    println!(
+        "| rebooking over 200 days: without a time, and weighted days of delay | {}, {} | one after the other: {}, {} |",
+        planned.0,
+        days(planned.1),
+        by_hand.0,
+        days(by_hand.1)
+    );
+    let (people, openings) = harbor_demo::rebooking::fallen_out(7, 60, 2_000);
+    let mut times: Vec<Duration> = (0..5)
+        .map(|_| {
+            let begun = Instant::now();
+            std::hint::black_box(plan(&people, &openings, &[], ZONE));
+            begun.elapsed()
+        })
+        .collect();
+    let median = percentile(&mut times, 0.5);
+    println!("| rebooking plan, 60 people into 2000 slots | {:.1} ms | 200 ms |", median.as_secs_f64() * 1e3);
 }
 
 fn stamp() -> Stamp {

@@ -8,6 +8,7 @@ mod money_in;
 pub mod names;
 pub mod past;
 pub mod people;
+pub mod rebooking;
 pub mod schedule;
 pub mod stack;
 pub mod staff;

@@ -313,13 +313,10 @@ mod tests {
     }
 
     fn apply(present: &[Present<usize, u8>], r: &Reconciled<usize, u8>) -> Vec<Present<usize, u8>> {
-        let mut next = present.iter().map(|p| p.key).max().map_or(0, |k| k + 1);
-        let mut out: Vec<_> = present.iter().filter(|p| !r.remove.contains(&p.key)).cloned().collect();
-        for slot in &r.add {
-            out.push(Present { key: next, slot: slot.clone(), fixed: false });
-            next += 1;
-        }
-        out
+        let next = present.iter().map(|p| p.key).max().map_or(0, |k| k + 1);
+        let stay = present.iter().filter(|p| !r.remove.contains(&p.key)).cloned();
+        let added = r.add.iter().zip(next..).map(|(slot, key)| Present { key, slot: slot.clone(), fixed: false });
+        stay.chain(added).collect()
     }
 
     proptest! {

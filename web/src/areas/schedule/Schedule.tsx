@@ -47,7 +47,7 @@ const Day = styled.h1`
 `;
 
 const Wide = styled.div`
-  width: ${space(32)};
+  width: ${space(28)};
   @media (max-width: ${phone}) {
     display: none;
   }
@@ -248,7 +248,7 @@ export default function Schedule() {
               </Wide>
               {day === clinic.today && (
                 <Button onPress={() => setFolded(!folded)} aria-pressed={folded}>
-                  {folded ? 'Show the past' : 'Fold the past'}
+                  {folded ? 'Show past' : 'Fold past'}
                 </Button>
               )}
             </>
@@ -265,7 +265,11 @@ export default function Schedule() {
             </Wide>
           )}
           <Spread />
-          {may('book') && view === 'day' && <Button onPress={() => setPinning(true)}>Pin a note</Button>}
+          {may('book') && view === 'day' && (
+            <Button onPress={() => setPinning(true)} aria-label="Pin a note to a time">
+              ✎ Pin
+            </Button>
+          )}
         </Row>
         {moving && (
           <Notice $tone="tide" role="status" style={{ marginTop: space(2) }}>
