@@ -150,7 +150,7 @@ function Rebooking() {
                       {times.day(l.card.visit.startsAt)} {times.time(l.card.visit.startsAt)}
                     </Mono>
                   </td>
-                  <td>
+                  <td style={{ minWidth: part.list }}>
                     <Pick
                       label={`New time of ${l.card.person.name}`}
                       hideLabel

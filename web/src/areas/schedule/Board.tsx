@@ -17,6 +17,7 @@ import {
   hatch,
   innerCorner,
   minuteHeight,
+  ring,
   ringGap,
   size,
   space,
@@ -113,9 +114,12 @@ const Block = styled.button<{ $pattern: string; $ground?: string | undefined }>`
   cursor: pointer;
   line-height: 1.25;
   font-size: ${size.small};
-  &:hover,
+  &:hover {
+    border-color: ${color.indigo};
+    z-index: 2;
+  }
   &[data-selected='true'] {
-    background: ${color.selected};
+    outline: ${ring};
     z-index: 2;
   }
   &[data-open='true'] {

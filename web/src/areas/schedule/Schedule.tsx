@@ -46,6 +46,16 @@ const Day = styled.h1`
   }
 `;
 
+/** One line, but on a phone, where it breaks. */
+const TopRow = styled.div`
+  display: flex;
+  align-items: center;
+  gap: ${space(2)};
+  @media (max-width: ${phone}) {
+    flex-wrap: wrap;
+  }
+`;
+
 const Wide = styled.div`
   width: ${space(28)};
   @media (max-width: ${phone}) {
@@ -165,7 +175,7 @@ export default function Schedule() {
   return (
     <Whole>
       <Bar>
-        <Row $gap={2} style={{ flexWrap: 'nowrap' }}>
+        <TopRow>
           <Day data-short={times.day(`${day}T17:00:00Z`)}>
             {view === 'month' ? times.month(day) : view === 'week' ? `Week of ${heading}` : heading}
           </Day>
@@ -176,7 +186,7 @@ export default function Schedule() {
               hideLabel
               value={typed}
               onChange={setTyped}
-              placeholder="Go to: fri, +2w"
+              placeholder="fri, +2w"
               onKeyDown={(e) => {
                 if (e.key === 'Enter' && understood.data) {
                   go({ day: understood.data.date });
@@ -194,7 +204,7 @@ export default function Schedule() {
           </Button>
           <Button onPress={() => go({ open: '1' })}>Open times</Button>
           {may('change_slots') && <Button onPress={() => go({ away: '1' })}>Away</Button>}
-        </Row>
+        </TopRow>
         {typed.length > 1 && <Small>{understood.data?.words ?? understood.error?.message ?? ''}</Small>}
         <Row $gap={2} style={{ marginTop: space(2) }}>
           <Choose
