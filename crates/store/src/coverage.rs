@@ -109,6 +109,28 @@ pub async fn others_under(conn: &mut Conn, person: Uuid, p: &Policy) -> Result<V
         .collect())
 }
 
+/// The policies of others that are this very one: the same payer, number and policyholder, and not ended.
+pub async fn shared_with(conn: &mut Conn, policies: &[Coverage]) -> Result<Vec<Coverage>> {
+    let numbers: Vec<&str> = policies.iter().map(|c| c.subscriber_number.as_str()).collect();
+    let owners: Vec<Uuid> = policies.iter().map(|c| c.person_id).collect();
+    let rows: Vec<Coverage> = coverages::table
+        .filter(coverages::subscriber_number.eq_any(numbers).and(coverages::person_id.ne_all(owners)))
+        .order((coverages::person_id, coverages::id))
+        .select(Coverage::as_select())
+        .load(conn)
+        .await?;
+    Ok(rows.into_iter().filter(|c| policies.iter().any(|p| is_shared(p, c))).collect())
+}
+
+/// Whether two policies of two people are one.
+pub fn is_shared(a: &Coverage, b: &Coverage) -> bool {
+    let holder = |c: &Coverage| c.holder_id.unwrap_or(c.person_id);
+    a.payer_id == b.payer_id
+        && a.subscriber_number == b.subscriber_number
+        && holder(a) == holder(b)
+        && a.ends_on == b.ends_on
+}
+
 /// The visits of a day whose counting policy was not asked about lately.
 pub async fn to_ask_about(
     conn: &mut Conn,

@@ -1966,6 +1966,8 @@ export interface components {
             version: number;
         };
         CoverageForm: {
+            /** @description With a correction: the same policies of others that are corrected too. */
+            also?: string[];
             copay?: string;
             endsOn?: string;
             groupNumber?: string;
@@ -1990,6 +1992,8 @@ export interface components {
             coverage: components["schemas"]["Coverage"];
             holder: string;
             payer: string;
+            /** @description Others of the household who have this very policy. */
+            shared: components["schemas"]["SharedWith"][];
         };
         DayView: {
             /** Format: date */
@@ -2914,6 +2918,11 @@ export interface components {
             sentences: string[];
             /** Format: int64 */
             totalCents: number;
+        };
+        SharedWith: {
+            /** Format: uuid */
+            coverageId: string;
+            name: string;
         };
         Shift: {
             cancelReason?: string | null;

@@ -49,6 +49,15 @@ pub struct CoverageView {
     counts_today: bool,
     benefits: Option<BenefitView>,
     cards: Vec<CardPicture>,
+    /// Others of the household who have this very policy.
+    shared: Vec<SharedWith>,
+}
+
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct SharedWith {
+    coverage_id: Uuid,
+    name: String,
 }
 
 fn benefit_view(check: BenefitCheck) -> BenefitView {
@@ -96,6 +105,8 @@ pub async fn views(conn: &mut Conn, person: Uuid, today: NaiveDate) -> Result<Ve
     let payers = store::payers(conn).await?;
     let checks = store::latest_checks(conn, &rows.iter().map(|c| c.id).collect::<Vec<_>>()).await?;
     let cards = cards::of_coverages(conn, &rows.iter().map(|c| c.id).collect::<Vec<_>>()).await?;
+    let shared = store::shared_with(conn, &rows).await?;
+    let sharers = people::by_id(conn, shared.iter().map(|c| c.person_id)).await?;
     let counting = store::counting(&rows, person, today).map(|c| c.id);
     let mut out = Vec::new();
     for row in rows {
@@ -109,6 +120,14 @@ pub async fn views(conn: &mut Conn, person: Uuid, today: NaiveDate) -> Result<Ve
             holder: format!("{} {}", holder.first_name, holder.last_name),
             counts_today: counting == Some(row.id),
             benefits,
+            shared: shared
+                .iter()
+                .filter(|c| store::is_shared(&row, c))
+                .filter_map(|c| {
+                    let p = sharers.get(&c.person_id)?;
+                    Some(SharedWith { coverage_id: c.id, name: format!("{} {}", p.first_name, p.last_name) })
+                })
+                .collect(),
             cards: cards.iter().filter(|p| p.coverage_id == row.id).cloned().collect(),
             coverage: row,
         });
@@ -148,6 +167,9 @@ pub struct CoverageForm {
     /// Set when somebody else has this number and both cards were compared.
     #[serde(default)]
     pub(super) knowingly: bool,
+    /// With a correction: the same policies of others that are corrected too.
+    #[serde(default)]
+    also: Vec<Uuid>,
 }
 
 impl CoverageForm {
@@ -263,7 +285,13 @@ pub async fn correct(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Cove
     let copay = copay(&mut faults, &form.copay);
     faults.none_or(())?;
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let before = store::get(change.conn(), *id).await?;
+    let sharers = store::shared_with(change.conn(), std::slice::from_ref(&before)).await?;
     let row = change.correct_coverage(*id, form.version, &subscriber, &group, ends_on, copay).await?;
+    // Each of the others by choice, and only those who have this very policy.
+    for other in sharers.iter().filter(|c| form.also.contains(&c.id)) {
+        change.correct_coverage(other.id, other.version, &subscriber, &group, ends_on, other.copay_cents).await?;
+    }
     change.commit().await?;
     Ok(Json(row))
 }

@@ -85,6 +85,17 @@ async fn a_policy_is_copied_to_each_by_name_and_relationship() {
     assert_eq!((&made[1]["groupNumber"], &made[1]["startsOn"]), (&json!("G7"), &json!("2026-01-01")));
     let again = desk.post(&copy, both).await;
     assert!(again.detail().contains("end it first"), "all or nobody: {}", again.body);
+    // A correction is offered to the others by name, and goes to those who are chosen.
+    let mine = desk.get(&format!("/api/people/{runa}/coverages")).await[0].clone();
+    let names: Vec<&str> = mine["shared"].as_array().unwrap().iter().map(|o| o["name"].as_str().unwrap()).collect();
+    assert_eq!((names.len(), names.contains(&"Pim Saltbox")), (2, true));
+    let pims = mine["shared"].as_array().unwrap().iter().find(|o| o["name"] == "Pim Saltbox").unwrap();
+    let corrected = json!({ "version": mine["coverage"]["version"], "subscriberNumber": "BS901", "groupNumber": "G7", "also": [pims["coverageId"]] });
+    desk.put(&format!("/api/coverages/{policy}"), corrected).await.ok();
+    let number = async |who: &str| {
+        desk.get(&format!("/api/people/{who}/coverages")).await[0]["coverage"]["subscriberNumber"].clone()
+    };
+    assert_eq!((number(&pim).await, number(&ida).await), (json!("BS901"), json!("BS900")));
     product.stop().await.unwrap();
 }
 

@@ -15,6 +15,7 @@ export function Coverages(p: {
   views: Schemas['CoverageView'][];
   visit?: string;
   selfPayAt?: string | null;
+  selfPayBy?: string | null;
 }) {
   const { clinic } = useSession();
   const may = useMay();
@@ -40,7 +41,11 @@ export function Coverages(p: {
         </Row>
       )}
       {p.views.length === 0 && !p.selfPayAt && <p>No policy is on file.</p>}
-      {p.selfPayAt && <Notice>Self-pay: told on {times.full(p.selfPayAt)} that payment is due at the visit.</Notice>}
+      {p.selfPayAt && (
+        <Notice>
+          Self-pay: told on {times.full(p.selfPayAt)} by {p.selfPayBy} that payment is due at the visit.
+        </Notice>
+      )}
       {refusal && <Notice $tone="coral">{refusal.message}</Notice>}
       {may('edit_coverage') && (
         <Row>

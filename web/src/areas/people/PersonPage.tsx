@@ -217,7 +217,14 @@ export default function PersonPage() {
       </Sheet>
       <Sheet>
         <h2>Coverage</h2>
-        {coverages.data && <Coverages person={id} views={coverages.data} selfPayAt={person.selfPayToldAt ?? null} />}
+        {coverages.data && (
+          <Coverages
+            person={id}
+            views={coverages.data}
+            selfPayAt={person.selfPayToldAt ?? null}
+            selfPayBy={person.selfPayToldBy ?? null}
+          />
+        )}
       </Sheet>
       {may('see_charges') && <Balance person={id} />}
       {visits.data && <Appointments list={visits.data} />}

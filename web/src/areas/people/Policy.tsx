@@ -5,7 +5,7 @@ import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay } from '../../app/session';
 import { amountText, plainDate, useTimes } from '../../app/words';
-import { Button, Choose, Dialog, Field } from '../../ui/controls';
+import { Button, Check, Choose, Dialog, Field } from '../../ui/controls';
 import { Columns, Mono, Notice, Row, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { corner, hair, part, space } from '../../ui/tokens';
 import { CardPictures } from './CardPictures';
@@ -95,6 +95,7 @@ export function Policy({ view, visit, person }: { view: View; visit?: string | u
   const [number, setNumber] = useState(c.subscriberNumber);
   const [group, setGroup] = useState(c.groupNumber);
   const [ends, setEnds] = useState(c.endsOn ?? '');
+  const [also, setAlso] = useState<string[]>(view.shared.map((o) => o.coverageId));
   const { run, busy, refusal } = useDo();
   const ask = () =>
     void run(() =>
@@ -105,7 +106,7 @@ export function Policy({ view, visit, person }: { view: View; visit?: string | u
     const saved = await run(() =>
       api.PUT('/api/coverages/{id}', {
         params: { path: { id: c.id } },
-        body: { version: c.version, subscriberNumber: number, groupNumber: group, endsOn: ends, copay },
+        body: { version: c.version, subscriberNumber: number, groupNumber: group, endsOn: ends, copay, also },
       }),
     );
     if (saved) setEditing(false);
@@ -157,6 +158,19 @@ export function Policy({ view, visit, person }: { view: View; visit?: string | u
               </Button>
             </div>
           </Columns>
+        )}
+        {editing && view.shared.length > 0 && (
+          <Row>
+            <Small>The same policy, changed along:</Small>
+            {view.shared.map((o) => (
+              <Check
+                key={o.coverageId}
+                label={o.name}
+                value={also.includes(o.coverageId)}
+                onChange={(on) => setAlso(on ? [...also, o.coverageId] : also.filter((id) => id !== o.coverageId))}
+              />
+            ))}
+          </Row>
         )}
         {refusal && refusal.problem.fields.length === 0 && (
           <Notice $tone="coral" role="alert">

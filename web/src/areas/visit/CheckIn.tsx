@@ -94,6 +94,7 @@ export function CheckIn({ view }: { view: View }) {
           views={view.coverages}
           visit={visit.id}
           selfPayAt={view.person.selfPayToldAt ?? null}
+          selfPayBy={view.person.selfPayToldBy ?? null}
         />
       </Part>
       {may('see_charges') && (
