@@ -33,7 +33,7 @@ async fn by_keyboard(b: &Browser) -> Result<()> {
     no_serious_fault(b, "moving").await?;
     b.tab_to("Move to").await?;
     b.key(Key::Enter).await?;
-    b.read("moved to Wed, Nov 25").await?;
+    b.read("moved from Wed, Nov 25").await?;
     b.tab_to("Undo").await?;
     b.key(Key::Enter).await?;
     b.gone("//button[normalize-space()='Undo']").await?;

@@ -74,6 +74,16 @@ pub fn is_of_another<Id: PartialEq>(person: &Id, holder: &Id, known_person: &Id,
     known_person != person && known_person != holder && known_holder != holder
 }
 
+/// What makes a policy the one that it is, whoever it covers: two that are equal in this are one policy, so
+/// that a correction of the one is offered for the other.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct PolicyIdentity<'a, Id> {
+    pub payer: Id,
+    pub subscriber_number: &'a str,
+    pub holder: Id,
+    pub ends_on: Option<NaiveDate>,
+}
+
 /// The facts that a question to the payer carries, from what is known: of the policyholder, and of the
 /// patient when somebody else holds the policy.
 pub fn facts_to_send(holder: KnownOf, group: bool, dependent: Option<KnownOf>) -> Vec<Fact> {

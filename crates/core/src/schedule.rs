@@ -177,27 +177,6 @@ pub fn may_book(wish: &Wish, shift: Option<&Shift>, now: DateTime<Utc>, zone: Tz
     Ok(())
 }
 
-/// The free stretches of a shift that are at least `minutes` long, cut to start on the shift's grid
-/// of `step` minutes.
-pub fn open_starts(shift: &Shift, minutes: i64, step: i64, from: DateTime<Utc>) -> Vec<Span> {
-    let (minutes, step) = (minutes.clamp(1, 1440), step.clamp(5, 240));
-    let mut out = Vec::new();
-    let mut start = shift.span.start();
-    while let Ok(span) = Span::new(start, start + Duration::minutes(minutes)) {
-        if span.end() > shift.span.end() {
-            break;
-        }
-        let free = start >= from
-            && !shift.held.iter().any(|(h, _)| h.overlaps(&span))
-            && !shift.taken.iter().any(|t| t.overlaps(&span));
-        if free {
-            out.push(span);
-        }
-        start += Duration::minutes(step);
-    }
-    out
-}
-
 /// The moment a local clock shows this time on this day. A time that the clock skips in spring is
 /// taken an hour later; of a time that it shows twice in autumn, the first.
 pub fn at_local(zone: Tz, day: NaiveDate, time: NaiveTime) -> DateTime<Utc> {
@@ -232,7 +211,6 @@ pub fn call_sign(n: u32) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use proptest::prelude::*;
     use std::collections::HashSet;
 
     const ZONE: Tz = chrono_tz::America::New_York;
@@ -312,16 +290,5 @@ mod tests {
     fn call_signs_do_not_repeat_within_a_day() {
         let signs: HashSet<String> = (0..400).map(call_sign).collect();
         assert_eq!(signs.len(), 400);
-    }
-
-    proptest! {
-        #[test]
-        fn whatever_is_open_may_be_booked(minutes in 5i64..60, step in 5i64..30, from in 0i64..240) {
-            let from = at(8, 0) + Duration::minutes(from);
-            for open in open_starts(&shift(), minutes, step, from) {
-                let wish = Wish { needed: minutes, ..wish(open) };
-                prop_assert_eq!(may_book(&wish, Some(&shift()), from, ZONE), Ok(()));
-            }
-        }
     }
 }

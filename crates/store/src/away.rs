@@ -60,7 +60,8 @@ pub async fn openings(
 }
 
 impl Change<'_> {
-    async fn lock_shift(&mut self, id: Uuid) -> Result<Shift> {
+    /// A shift for the rest of the change; one that is cancelled is changed no more.
+    pub(crate) async fn lock_shift(&mut self, id: Uuid) -> Result<Shift> {
         let shift: Shift = shifts::table
             .find(id)
             .for_update()

@@ -6,7 +6,7 @@ use crate::{Change, Conn, Result, StoreError, people, visits};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::coverage::{Fact, KnownOf, Relationship, facts_to_send, is_fresh, is_of_another};
+use harbor_core::coverage::{Fact, KnownOf, PolicyIdentity, Relationship, facts_to_send, is_fresh, is_of_another};
 use harbor_core::people::Sex;
 use harbor_core::typed_date;
 use uuid::Uuid;
@@ -119,16 +119,17 @@ pub async fn shared_with(conn: &mut Conn, policies: &[Coverage]) -> Result<Vec<C
         .select(Coverage::as_select())
         .load(conn)
         .await?;
-    Ok(rows.into_iter().filter(|c| policies.iter().any(|p| is_shared(p, c))).collect())
+    Ok(rows.into_iter().filter(|c| policies.iter().any(|p| identity(p) == identity(c))).collect())
 }
 
-/// Whether two policies of two people are one.
-pub fn is_shared(a: &Coverage, b: &Coverage) -> bool {
-    let holder = |c: &Coverage| c.holder_id.unwrap_or(c.person_id);
-    a.payer_id == b.payer_id
-        && a.subscriber_number == b.subscriber_number
-        && holder(a) == holder(b)
-        && a.ends_on == b.ends_on
+/// Which policy it is, whoever it covers.
+pub fn identity(c: &Coverage) -> PolicyIdentity<'_, Uuid> {
+    PolicyIdentity {
+        payer: c.payer_id,
+        subscriber_number: &c.subscriber_number,
+        holder: c.holder_id.unwrap_or(c.person_id),
+        ends_on: c.ends_on,
+    }
 }
 
 /// The visits of a day whose counting policy was not asked about lately.

@@ -136,14 +136,7 @@ impl Change<'_> {
 
     /// Adds a slot to a shift, which grows when it comes before or behind.
     pub async fn add_slot(&mut self, shift: Uuid, place: Place, minutes: i64, visit_type_id: Uuid) -> Result<Slot> {
-        let row: Shift = shifts::table
-            .find(shift)
-            .for_update()
-            .select(Shift::as_select())
-            .first(self.conn())
-            .await
-            .optional()?
-            .ok_or(StoreError::NotFound("shift"))?;
+        let row = self.lock_shift(shift).await?;
         let kind = visit_type(self.conn(), visit_type_id).await?;
         let whole = Span::new(row.starts_at, row.ends_at).map_err(|r| StoreError::refused("slot", r.to_string()))?;
         let (from, to) = (row.starts_at - chrono::Duration::days(1), row.ends_at + chrono::Duration::days(1));

@@ -53,7 +53,7 @@ pub async fn next_of(conn: &mut Conn, people: &[Uuid], now: chrono::DateTime<Utc
 pub async fn unfinished(conn: &mut Conn, until: NaiveDate, since: NaiveDate) -> Result<Vec<Visit>> {
     Ok(visits::table
         .filter(visits::day.le(until).and(visits::day.ge(since)).and(visits::settled_at.is_null()))
-        .filter(visits::stage.ne_all(["cancelled", "did_not_come", "left_unseen"]))
+        .filter(visits::stage.ne_all(crate::booking::NOT_LIVE))
         .order((visits::starts_at, visits::id))
         .limit(400)
         .select(Visit::as_select())

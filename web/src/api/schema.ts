@@ -1884,6 +1884,11 @@ export interface components {
             visit: components["schemas"]["Visit"];
         };
         ClinicView: {
+            /**
+             * Format: int32
+             * @description The hour from which the payers are asked about tomorrow by themselves.
+             */
+            benefitsHour: number;
             cancelReasons: string[];
             /** @description Whether the clock stands still, as it does for pictures. */
             clockFixed: boolean;

@@ -16,6 +16,8 @@ pub const OTHER_CLINICIAN: i64 = 3 * 24 * 60;
 pub const OTHER_HALF: i64 = 24 * 60;
 /// Nobody can be told of a new time, and come, sooner than so many hours from now.
 pub const NOTICE_HOURS: i64 = 24;
+/// New times are looked for in so many days.
+pub const AHEAD_DAYS: i64 = 42;
 /// Coming earlier than planned burdens less than coming later, but it does.
 const EARLIER: i64 = 2;
 
@@ -97,6 +99,24 @@ pub struct Plan {
     pub slots: Vec<Option<usize>>,
     pub unplaced: usize,
     pub burden: i64,
+    /// Minutes that people wait longer than before, in all; coming earlier does not make up for it.
+    pub delay: i64,
+}
+
+/// The numbers of other times that would fit a person beside a plan, the least burden first.
+pub fn other_times<K: PartialEq>(
+    person: &Displaced<K>,
+    openings: &[Opening<K>],
+    plan: &Plan,
+    zone: Tz,
+    most: usize,
+) -> Vec<usize> {
+    let mut fit: Vec<(i64, usize)> = (0..openings.len())
+        .filter(|o| !plan.slots.contains(&Some(*o)))
+        .filter_map(|o| Some((burden(person, &openings[o], zone)?, o)))
+        .collect();
+    fit.sort_unstable();
+    fit.into_iter().take(most).map(|(_, o)| o).collect()
 }
 
 /// Larger than any sum of burdens, so that placing one more person always counts more.
@@ -150,7 +170,11 @@ fn tally<K: PartialEq>(people: &[Displaced<K>], openings: &[Opening<K>], slots: 
     let unplaced = slots.iter().filter(|s| s.is_none()).count();
     let cost = |(p, s): (&Displaced<K>, &Option<usize>)| s.and_then(|o| burden(p, openings.get(o)?, zone)).unwrap_or(0);
     let burden = people.iter().zip(&slots).map(cost).sum();
-    Plan { slots, unplaced, burden }
+    let late = |(p, s): (&Displaced<K>, &Option<usize>)| {
+        s.and_then(|o| Some((openings.get(o)?.start - p.start).num_minutes().max(0))).unwrap_or(0)
+    };
+    let delay = people.iter().zip(&slots).map(late).sum();
+    Plan { slots, unplaced, burden, delay }
 }
 
 #[cfg(test)]
@@ -192,7 +216,10 @@ mod tests {
         let openings = [opening(1, 0, 1), opening(2, 0, 1)];
         let by_hand = one_after_the_other(&people, &openings, ZONE);
         assert_eq!((by_hand.slots, by_hand.unplaced), (vec![Some(0), None], 1));
-        assert_eq!(plan(&people, &openings, &[], ZONE).slots, [Some(1), Some(0)]);
+        let best = plan(&people, &openings, &[], ZONE);
+        assert_eq!((best.slots.clone(), best.delay), (vec![Some(1), Some(0)], 2 * 24 * 60 + 24 * 60 - 20));
+        let more = [openings[0].clone(), openings[1].clone(), opening(4, 0, 1), opening(3, 0, 1), opening(3, 0, 2)];
+        assert_eq!(other_times(&people[0], &more, &best, ZONE, 2), [3, 2], "the nearest first, none of the plan's");
     }
 
     #[test]

@@ -8,15 +8,13 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::Duration;
 use harbor_core::fields::Faults;
-use harbor_core::schedule::rebooking::{NOTICE_HOURS, plan as solve, reasons};
+use harbor_core::schedule::rebooking::{AHEAD_DAYS, NOTICE_HOURS, other_times, plan as solve, reasons};
+use harbor_store::facts::Gathered;
 use harbor_store::rows::Slot;
 use harbor_store::{StoreError, away as store, facts};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
-
-/// New times are looked for in so many days.
-const AHEAD: i64 = 42;
 
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct CancelShift {
@@ -90,47 +88,40 @@ pub struct RebookingPlan {
 pub async fn plan(state: Data<State>, pinned: Json<Vec<Pinned>>) -> Answer<RebookingPlan> {
     let mut conn = state.store.reader().await?;
     let waiting = store::rebooking_list(&mut conn).await?;
-    let soonest = state.now() + Duration::hours(NOTICE_HOURS);
-    let openings = store::openings(&mut conn, soonest, state.now() + Duration::days(AHEAD)).await?;
+    let (soonest, last) = (state.now() + Duration::hours(NOTICE_HOURS), state.now() + Duration::days(AHEAD_DAYS));
+    let (slots, times): (Vec<Slot>, Vec<_>) = store::openings(&mut conn, soonest, last).await?.into_iter().unzip();
     let people = store::displaced(&waiting);
-    let (slots, times): (Vec<_>, Vec<_>) = openings.into_iter().unzip();
-    let pins: Vec<Option<Option<usize>>> = waiting
-        .iter()
-        .map(|v| {
-            let pin = pinned.iter().find(|p| p.visit_id == v.id)?;
-            match pin.slot_id {
-                None => Some(None),
-                // A pinned time that was taken in the meantime is planned again.
-                Some(slot) => slots.iter().position(|s| s.id == slot).map(Some),
-            }
-        })
-        .collect();
-    let zone = state.zone;
-    let found = solve(&people, &times, &pins, zone);
+    let pins: Vec<Option<Option<usize>>> = waiting.iter().map(|v| pin_of(v.id, &pinned, &slots)).collect();
+    let found = solve(&people, &times, &pins, state.zone);
     let gathered = facts::gather(&mut conn, waiting, &state.tables.diagnoses).await?;
-    let mut lines = Vec::new();
-    let mut delay = 0;
-    for (at, g) in gathered.iter().enumerate() {
+    let line = |(at, g): (usize, &Gathered)| {
         let chosen = found.slots.get(at).copied().flatten();
-        delay += chosen.map_or(0, |o| (times[o].start - g.visit.starts_at).num_minutes().max(0));
-        let taken = |o: &usize| found.slots.contains(&Some(*o));
-        let mut others: Vec<(i64, usize)> = (0..times.len())
-            .filter(|o| !taken(o))
-            .filter_map(|o| Some((harbor_core::schedule::rebooking::burden(&people[at], &times[o], zone)?, o)))
-            .collect();
-        others.sort_unstable();
-        lines.push(PlanLine {
+        let why = chosen.map_or_else(|| vec!["no time fits"], |o| reasons(&people[at], &times[o], state.zone));
+        let others = other_times(&people[at], &times, &found, state.zone, OTHERS);
+        PlanLine {
             card: VisitCard::of(g, state.today()),
             slot: chosen.map(|o| slots[o].clone()),
-            reasons: chosen.map_or_else(
-                || vec!["no time fits".to_owned()],
-                |o| reasons(&people[at], &times[o], zone).into_iter().map(str::to_owned).collect(),
-            ),
+            reasons: why.into_iter().map(str::to_owned).collect(),
             pinned: pins[at].is_some(),
-            others: others.into_iter().take(6).map(|(_, o)| slots[o].clone()).collect(),
-        });
+            others: others.into_iter().map(|o| slots[o].clone()).collect(),
+        }
+    };
+    Ok(Json(RebookingPlan {
+        lines: gathered.iter().enumerate().map(line).collect(),
+        unplaced: found.unplaced,
+        delay_tenth_days: found.delay * 10 / (24 * 60),
+    }))
+}
+
+/// So many other times are offered for each line.
+const OTHERS: usize = 6;
+
+/// What is pinned for a visit. A pinned time that was taken in the meantime is planned again.
+fn pin_of(visit: Uuid, pinned: &[Pinned], slots: &[Slot]) -> Option<Option<usize>> {
+    match pinned.iter().find(|p| p.visit_id == visit)?.slot_id {
+        None => Some(None),
+        Some(slot) => slots.iter().position(|s| s.id == slot).map(Some),
     }
-    Ok(Json(RebookingPlan { lines, unplaced: found.unplaced, delay_tenth_days: delay * 10 / (24 * 60) }))
 }
 
 #[derive(Debug, Deserialize, ToSchema)]

@@ -13,7 +13,7 @@ use harbor_core::schedule::VisitKind;
 use harbor_core::schedule::open_times::Wish;
 use harbor_store::booking::{self as store, Booking, Place};
 use harbor_store::rows::{Visit, VisitMove};
-use harbor_store::{StoreError, schedule, staff, visits};
+use harbor_store::{Change, StoreError, schedule, staff, visits};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -85,6 +85,21 @@ async fn offer(state: &State, sentence: &str, slot: Uuid) -> Result<Problem, Pro
     })
 }
 
+/// A visit that got its time is written; one that came too late is offered others.
+async fn settle(state: &State, change: Change<'_>, placed: Result<Visit, StoreError>, slot: Uuid) -> Answer<Visit> {
+    match placed {
+        Ok(visit) => {
+            change.commit().await?;
+            Ok(Json(visit))
+        }
+        Err(StoreError::Refused { code: "taken", sentence }) => {
+            change.abandon().await.ok();
+            Err(offer(state, &sentence, slot).await?)
+        }
+        Err(other) => Err(other.into()),
+    }
+}
+
 #[utoipa::path(post, path = "/api/visits", request_body = BookingForm, responses((status = 200, body = Visit), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn book(state: Data<State>, me: Me, form: Json<BookingForm>) -> Answer<Visit> {
     let mut faults = Faults::default();
@@ -103,17 +118,8 @@ pub async fn book(state: Data<State>, me: Me, form: Json<BookingForm>) -> Answer
     faults.none_or(())?;
     let place = form.place.place(&me)?;
     let booking = Booking { person_id: form.person_id, place, reason, note, kind, role: Some(me.role) };
-    match change.book(&booking, state.zone).await {
-        Ok(visit) => {
-            change.commit().await?;
-            Ok(Json(visit))
-        }
-        Err(StoreError::Refused { code: "taken", sentence }) => {
-            change.abandon().await.ok();
-            Err(offer(&state, &sentence, form.place.slot_id).await?)
-        }
-        Err(other) => Err(other.into()),
-    }
+    let placed = change.book(&booking, state.zone).await;
+    settle(&state, change, placed, form.place.slot_id).await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -133,17 +139,8 @@ pub async fn move_to(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<NewT
     faults.none_or(())?;
     let place = form.place.place(&me)?;
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    match change.move_booking(*id, &place, &reason, Some(me.role), state.zone).await {
-        Ok(visit) => {
-            change.commit().await?;
-            Ok(Json(visit))
-        }
-        Err(StoreError::Refused { code: "taken", sentence }) => {
-            change.abandon().await.ok();
-            Err(offer(&state, &sentence, form.place.slot_id).await?)
-        }
-        Err(other) => Err(other.into()),
-    }
+    let placed = change.move_booking(*id, &place, &reason, Some(me.role), state.zone).await;
+    settle(&state, change, placed, form.place.slot_id).await
 }
 
 /// Every time that a visit had, the latest first.

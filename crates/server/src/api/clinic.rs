@@ -27,6 +27,8 @@ pub struct ClinicView {
     pharmacies: Vec<Pharmacy>,
     code_release: String,
     cancel_reasons: Vec<String>,
+    /// The hour from which the payers are asked about tomorrow by themselves.
+    benefits_hour: u32,
 }
 
 #[utoipa::path(get, path = "/api/clinic", responses((status = 200, body = ClinicView)))]
@@ -46,6 +48,7 @@ pub async fn show(state: Data<State>) -> Answer<ClinicView> {
         pharmacies: orders::pharmacies(&mut conn).await?,
         code_release: state.tables.release.clone(),
         cancel_reasons: staff::clinic(&mut conn).await?.cancel_reasons,
+        benefits_hour: harbor_core::coverage::EVENING,
     }))
 }
 

@@ -122,7 +122,7 @@ pub async fn views(conn: &mut Conn, person: Uuid, today: NaiveDate) -> Result<Ve
             benefits,
             shared: shared
                 .iter()
-                .filter(|c| store::is_shared(&row, c))
+                .filter(|c| store::identity(&row) == store::identity(c))
                 .filter_map(|c| {
                     let p = sharers.get(&c.person_id)?;
                     Some(SharedWith { coverage_id: c.id, name: format!("{} {}", p.first_name, p.last_name) })

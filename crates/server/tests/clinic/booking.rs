@@ -198,6 +198,12 @@ async fn a_visit_moves_and_back_with_its_history_and_is_cancelled_with_a_reason_
     let history = desk.get(&format!("/api/slots/{}/history", a["id"].as_str().unwrap())).await;
     let what: Vec<&str> = history.as_array().unwrap().iter().map(|e| e["what"].as_str().unwrap()).collect();
     assert_eq!(what, ["booked", "visit moved here"]);
+    // What was longer than its slot comes back as long as it was.
+    let pair = open.windows(2).skip(2).find(|w| w[0]["endsAt"] == w[1]["startsAt"]).unwrap();
+    let long = desk.post(&path, json!({ "slotId": pair[0]["id"], "minutes": 40 })).await.ok();
+    assert_eq!(long["endsAt"], pair[1]["endsAt"]);
+    let back = desk.post(&path, json!({ "slotId": a["id"], "minutes": 20, "knowingly": true })).await.ok();
+    assert_eq!((&back["startsAt"], &back["endsAt"]), (&a["startsAt"], &a["endsAt"]));
     let cancel = format!("/api/visits/{visit}/cancel");
     let own = desk.post(&cancel, json!({ "reason": "did not feel like it", "byPatient": true })).await;
     assert_eq!(own.detail(), "Choose a reason from the clinic's list.");

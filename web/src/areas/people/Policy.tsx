@@ -126,7 +126,7 @@ export function Policy({ view, visit, person }: { view: View; visit?: string | u
           <span>{c.planName}</span>
           <Mono>{c.subscriberNumber}</Mono>
           {c.groupNumber && <Small>group {c.groupNumber}</Small>}
-          {view.countsToday && <Tag $tone="tide">counts today</Tag>}
+          {view.countsToday && <Tag $tone="tide">{visit ? 'counts for this visit' : 'counts today'}</Tag>}
         </Row>
         <Row>
           <Small>

@@ -313,7 +313,6 @@ export function Board(p: BoardShows) {
                 disabled={!may('book')}
                 onPointerDown={() => !p.moving && setRange([s])}
                 onPointerEnter={() => range.length > 0 && extend(s)}
-                onPointerUp={finish}
                 onClick={() => (p.moving ? p.onMove(p.moving, s) : p.onBook(s))}
                 aria-label={`${doing} ${times.time(s.startsAt)} ${type?.name ?? ''} with ${c.title}`}
                 {...drop(s)}
@@ -390,6 +389,9 @@ export function Board(p: BoardShows) {
   return (
     <Grid
       ref={box}
+      // Wherever a drawn range ends, it ends.
+      onPointerUp={finish}
+      onPointerLeave={() => setRange([])}
       style={{ gridTemplateColumns: `${timeWidth} repeat(${p.columns.length}, minmax(${columnWidth}, 1fr))` }}
       // Keyboard users scroll the board like any other region.
       tabIndex={0}

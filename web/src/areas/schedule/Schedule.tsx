@@ -20,6 +20,7 @@ import { SlotDialog } from './SlotDialog';
 
 type Slot = Schemas['Slot'];
 type Card = Schemas['VisitCard'];
+type Place = Schemas['NewTimeForm'];
 
 /** The bar takes what it needs, the board the rest. */
 const Whole = styled.div`
@@ -81,7 +82,8 @@ export default function Schedule() {
   const [slot, setSlot] = useState<Slot | null>(null);
   const [note, setNote] = useState<Schemas['ScheduleNote'] | null>(null);
   const [pinning, setPinning] = useState(false);
-  const [moved, setMoved] = useState<{ visit: Card; back: string; words: string } | null>(null);
+  const [moved, setMoved] = useState<Card | null>(null);
+  const [asked, setAsked] = useState<{ visit: Card; to: Slot } | null>(null);
   const times = useTimes();
   const identity = useIdentity();
   const may = useMay();
@@ -132,13 +134,22 @@ export default function Schedule() {
     m: () => inHandVisit && go({ move: inHandVisit }),
     escape: () => go({ move: null }),
   });
-  const move = async (visit: Card, to: Slot, words: string) => {
-    const params = { path: { id: visit.visit.id } };
-    const done = await run(() => api.POST('/api/visits/{id}/move', { params, body: { slotId: to.id } }));
-    go({ move: null });
+  const send = (visit: Card, place: Place) =>
+    run(() => api.POST('/api/visits/{id}/move', { params: { path: { id: visit.visit.id } }, body: place }));
+  const move = async (visit: Card, to: Slot, knowingly = false) => {
+    const done = await send(visit, { slotId: to.id, knowingly });
+    setAsked(done ? null : { visit, to });
+    go({ move: null, open: null });
     if (!done) return;
     setInHand({ visit: visit.visit.id });
-    setMoved(visit.visit.slotId && words ? { visit, back: visit.visit.slotId, words } : null);
+    setMoved(visit);
+  };
+  // Back to exactly where and how it was.
+  const takeBack = async (card: Card) => {
+    setMoved(null);
+    const { slotId, startsAt, endsAt, extra } = card.visit;
+    const minutes = (new Date(endsAt).getTime() - new Date(startsAt).getTime()) / 60000;
+    if (slotId) await send(card, { slotId, minutes, extra, knowingly: true });
   };
   const columns: Column[] =
     view === 'week'
@@ -297,17 +308,12 @@ export default function Schedule() {
         {moved && !moving && (
           <Notice $tone="kelp" role="status" style={{ marginTop: space(2) }}>
             <Row>
-              <span>{moved.words}</span>
+              <span>
+                {identity(moved.person, moved.visit.callSign)} moved from {times.day(moved.visit.startsAt)}{' '}
+                {times.time(moved.visit.startsAt)}.
+              </span>
               <Spread />
-              <Button
-                onPress={() => {
-                  const back = { id: moved.back } as Slot;
-                  setMoved(null);
-                  void move(moved.visit, back, '');
-                }}
-              >
-                Undo
-              </Button>
+              <Button onPress={() => void takeBack(moved)}>Undo</Button>
             </Row>
           </Notice>
         )}
@@ -316,6 +322,9 @@ export default function Schedule() {
             <Row>
               <span>{error.message}</span>
               <Spread />
+              {refusal?.is('other-type') && asked && (
+                <Button onPress={() => void move(asked.visit, asked.to, true)}>It cannot wait: move it there</Button>
+              )}
               {refusal && <Button onPress={() => setRefusal(null)}>Close</Button>}
             </Row>
           </Notice>
@@ -334,13 +343,7 @@ export default function Schedule() {
           moving={moving}
           onBook={(s, minutes) => setBooking(minutes === undefined ? { slot: s } : { slot: s, minutes })}
           onSlot={setSlot}
-          onMove={(v, s) =>
-            void move(
-              v,
-              s,
-              `${identity(v.person, v.visit.callSign)} moved to ${times.day(s.startsAt)} ${times.time(s.startsAt)}.`,
-            )
-          }
+          onMove={(v, s) => void move(v, s)}
           onNote={setNote}
         />
       )}
@@ -397,14 +400,9 @@ export default function Schedule() {
           moving={moving}
           onClose={() => go({ open: null })}
           onTake={(s, minutes) => {
-            go({ open: null, ...(moving ? {} : { day: times.date(s.startsAt) }) });
-            if (moving)
-              void move(
-                moving,
-                s,
-                `${identity(moving.person, moving.visit.callSign)} moved to ${times.day(s.startsAt)} ${times.time(s.startsAt)}.`,
-              );
-            else setBooking({ slot: s, minutes });
+            if (moving) return void move(moving, s);
+            go({ open: null, day: times.date(s.startsAt) });
+            setBooking({ slot: s, minutes });
           }}
         />
       )}

@@ -68,6 +68,7 @@ const Counts = styled.div`
 /** The payers are asked about tomorrow in the evening by themselves; the desk may do it earlier. */
 function AskTomorrow() {
   const { run, busy, refusal } = useDo();
+  const { clinic } = useSession();
   const [asked, setAsked] = useState<number | null>(null);
   const ask = async () => {
     const done = await run(() => api.POST('/api/benefits/tomorrow'));
@@ -80,7 +81,7 @@ function AskTomorrow() {
         Ask the payers about tomorrow
       </Button>
       <Small role="status">
-        {refusal ? refusal.message : asked === null ? 'It happens by itself at 19:00.' : said}
+        {refusal ? refusal.message : asked === null ? `It happens by itself at ${clinic.benefitsHour}:00.` : said}
       </Small>
     </Row>
   );
