@@ -12,8 +12,8 @@ const VIEWS: [(&str, &str, &str, &str, &str); 19] = [
     ("today-clinician", "oriane", "/today", "//h2", ""),
     ("schedule", "junia", "/schedule", "//*[@data-visit]", "//*[@data-visit='IH-10006']"),
     ("open-times", "junia", "/schedule?day=2026-11-24&open=1", "//*[@data-open-time]", ""),
-    ("schedule-month", "junia", "/schedule?view=month", "//*[@data-room]", ""),
-    ("rebooking", "junia", "/schedule?day=2026-11-24&away=1", "//*[@role='dialog']", "away:Renneberg"),
+    ("working-time", "soren", "/settings?part=working-time", "//*[@data-template]", ""),
+    ("rebooking", "junia", "/schedule?day=2026-11-24&away=1", "//*[@data-plan]", ""),
     ("in-clinic", "petra", "/in-clinic", "//*[@data-room]", "//*[@data-room='Tern']//button"),
     ("check-in", "junia", "/today", "//h2", "//*[@data-waiting='IH-10012']//button"),
     ("rooming", "petra", "/today", "//h2", "//*[@data-waiting='IH-10005']//button"),
@@ -41,7 +41,28 @@ async fn shots() -> Result<()> {
         .map_or_else(|_| PathBuf::from(concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/screenshots")), PathBuf::from);
     std::fs::create_dir_all(&folder)?;
     let product = Product::start().await?;
+    // A clinic of twelve is looked at as well.
+    if let Some(more) = std::env::var("SHOT_CLINICIANS").ok().and_then(|n| n.parse::<usize>().ok()) {
+        let day = harbor_demo::testing::day();
+        harbor_demo::crowd::more_clinicians(&product.database_url, day, more.saturating_sub(4), 14, 60).await?;
+    }
+    // A look at any other place: name|login|address|what must be seen|clicks with >> between them.
+    let asked = std::env::var("SHOT_AT").unwrap_or_default();
+    for look in asked.lines().filter(|l| !l.trim().is_empty()) {
+        let parts: Vec<&str> = look.trim().splitn(5, '|').collect();
+        let [name, login, path, see, clicks] = parts.as_slice() else { anyhow::bail!("five parts: {look}") };
+        let browser = Browser::open(product.address(), width, height).await?;
+        if let Err(error) = look_at(&browser, login, path, see, clicks).await {
+            eprintln!("{name}: {error}");
+        }
+        std::fs::write(folder.join(format!("{name}.png")), browser.picture().await?)?;
+        println!("{name}");
+        browser.close().await?;
+    }
     for (name, login, path, see, click) in VIEWS {
+        if !asked.is_empty() && wanted.is_empty() {
+            break;
+        }
         if !wanted.is_empty() && !wanted.iter().any(|w| w == name) {
             continue;
         }
@@ -55,6 +76,19 @@ async fn shots() -> Result<()> {
         browser.close().await?;
     }
     product.stop().await
+}
+
+async fn look_at(browser: &Browser, login: &str, path: &str, see: &str, clicks: &str) -> Result<()> {
+    browser.sign_in(login).await?;
+    browser.goto(path).await?;
+    browser.see(see).await?;
+    for click in clicks.split(">>").filter(|c| !c.is_empty()) {
+        match click.split_once("<-") {
+            Some((field, text)) => browser.fill(field, text).await?,
+            None => browser.click(click).await?,
+        }
+    }
+    browser.settle().await
 }
 
 async fn take(browser: &Browser, login: &str, path: &str, see: &str, click: &str) -> Result<()> {
@@ -74,11 +108,6 @@ async fn take(browser: &Browser, login: &str, path: &str, see: &str, click: &str
         // The head of the form comes to the top of the picture.
         let script = "document.querySelector('[data-section]').previousElementSibling?.scrollIntoView()";
         browser.client.execute(script, vec![]).await?;
-    } else if let Some(text) = click.strip_prefix("away:") {
-        browser.click(&format!("(//*[@role='dialog']//button[contains(., '{text}')])[1]")).await?;
-        browser.fill("away", "ill").await?;
-        browser.press_starting("Cancel the shift").await?;
-        browser.see("//*[@data-plan]").await?;
     } else if !click.is_empty() {
         let (click, tab) = click.split_once('>').unwrap_or((click, ""));
         browser.click(click).await?;

@@ -130,6 +130,11 @@ async fn away(b: &Browser) -> Result<()> {
     b.read("pinned").await?;
     b.press_starting("Take the plan for").await?;
     b.read("Nobody waits for a new time.").await?;
+    // Everybody was told in the way they agreed to; the stand-in says what became of it.
+    b.read("messages go out").await?;
+    b.goto("/schedule?more=told").await?;
+    b.see("//*[@data-message='delivered']").await?;
+    no_serious_fault(b, "messages and calls").await?;
     Ok(())
 }
 

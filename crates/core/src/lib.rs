@@ -39,6 +39,7 @@ pub mod diagnoses;
 pub mod fields;
 pub mod identifiers;
 pub mod ledger;
+pub mod messages;
 pub mod money;
 pub mod orders;
 pub mod people;

@@ -1,11 +1,16 @@
 //! Shifts, slots and bookings: what may be booked, and why not. [`supply`] makes shifts from weekly
 //! templates, [`slots`] changes them by hand, [`open_times`] ranks what is free, and [`rebooking`] finds new
-//! times when a clinician is away.
+//! times when a clinician is away. [`series`] serves visits that come again, [`waiting`] says whom a freed time
+//! suits.
 
 pub mod open_times;
 pub mod rebooking;
+pub mod series;
 pub mod slots;
 pub mod supply;
+pub mod untimed;
+pub mod visit_type;
+pub mod waiting;
 
 use chrono::{DateTime, Duration, LocalResult, NaiveDate, NaiveTime, TimeZone, Utc};
 use chrono_tz::Tz;
@@ -74,6 +79,8 @@ pub enum BookingRefusal {
     Held(String),
     #[error("The clinician does not work at this time.")]
     OutsideShift,
+    #[error("Nobody works on this day ({0}). Choose another one.")]
+    Closed(String),
     #[error("This time was just taken.")]
     Taken,
     #[error("{0} has died; no visit can be booked.")]
@@ -97,6 +104,7 @@ impl BookingRefusal {
             BookingRefusal::NotYours { .. } => "not-yours",
             BookingRefusal::OutsideShift => "outside_shift",
             BookingRefusal::Held(_) => "held",
+            BookingRefusal::Closed(_) => "closed",
             _ => "booking",
         }
     }
@@ -132,6 +140,8 @@ pub struct Wish {
     pub deceased: Option<String>,
     /// When the slot opens, by its release rule.
     pub opens: Option<DateTime<Utc>>,
+    /// Why nobody works by the templates on this day, when the shift is one of theirs.
+    pub closed: Option<String>,
     /// The minutes that the visit type takes.
     pub needed: i64,
     /// The type that the slot is kept for, when it is another one and nobody said that it cannot wait.
@@ -150,6 +160,9 @@ pub fn may_book(wish: &Wish, shift: Option<&Shift>, now: DateTime<Utc>, zone: Tz
     }
     if wish.span.end() <= now {
         return Err(BookingRefusal::Past);
+    }
+    if let Some(why) = &wish.closed {
+        return Err(BookingRefusal::Closed(why.clone()));
     }
     if let Some(opens) = wish.opens.filter(|opens| *opens > now) {
         return Err(BookingRefusal::NotYetOpen(opens.with_timezone(&zone).format("%a %b %-d at %H:%M").to_string()));
@@ -233,6 +246,7 @@ mod tests {
             span,
             deceased: None,
             opens: None,
+            closed: None,
             needed: 20,
             kept_for: None,
             not_yours: None,
@@ -256,6 +270,8 @@ mod tests {
         assert_eq!(book(later), Err(BookingRefusal::NotYetOpen("Mon Nov 23 at 09:00".into())));
         assert_eq!(may_book(&wish(span(9, 0, 20)), None, now, ZONE), Err(BookingRefusal::OutsideShift));
         let said = |w: Wish| book(w).unwrap_err().to_string();
+        let closed = Wish { closed: Some("holiday".into()), ..wish(span(9, 0, 20)) };
+        assert_eq!(book(closed), Err(BookingRefusal::Closed("holiday".into())));
         let long = Wish { needed: 40, ..wish(span(9, 0, 20)) };
         assert_eq!(said(long), "A follow-up takes 40 minutes; only 20 are free here.");
         let over = Wish { kept_for: Some("procedure".into()), ..wish(span(9, 0, 20)) };

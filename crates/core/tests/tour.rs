@@ -47,6 +47,7 @@ fn one_visit() {
         span: slot,
         deceased: None,
         opens: None,
+        closed: None,
         needed: 20,
         kept_for: None,
         not_yours: None,

@@ -77,21 +77,18 @@ fn twins() {
 /// Generated days on which a clinician falls out: the plan beside booking one after the other.
 fn rebooking() {
     use harbor_core::schedule::rebooking::{one_after_the_other, plan};
-    let (mut planned, mut by_hand) = ((0, 0), (0, 0));
+    let (mut planned, mut by_hand) = ((0, 0, 0), (0, 0, 0));
     for day in 0..200 {
         let (people, openings) = harbor_demo::rebooking::fallen_out(day, 18, 40);
         let (a, b) = (plan(&people, &openings, &[], ZONE), one_after_the_other(&people, &openings, ZONE));
-        planned = (planned.0 + a.unplaced, planned.1 + a.burden);
-        by_hand = (by_hand.0 + b.unplaced, by_hand.1 + b.burden);
+        planned = (planned.0 + a.unplaced, planned.1 + a.delay, planned.2 + a.burden);
+        by_hand = (by_hand.0 + b.unplaced, by_hand.1 + b.delay, by_hand.2 + b.burden);
     }
     let days = |minutes: i64| minutes / (24 * 60);
-    println!(
-        "| rebooking over 200 days: without a time, and weighted days of delay | {}, {} | one after the other: {}, {} |",
-        planned.0,
-        days(planned.1),
-        by_hand.0,
-        days(by_hand.1)
-    );
+    let row = |(none, delay, burden): (usize, i64, i64)| {
+        format!("{none} without a time, {} days of delay, {} weighted", days(delay), days(burden))
+    };
+    println!("| rebooking over 200 days | {} | one after the other: {} |", row(planned), row(by_hand));
     let (people, openings) = harbor_demo::rebooking::fallen_out(7, 60, 2_000);
     let mut times: Vec<Duration> = (0..5)
         .map(|_| {
@@ -287,6 +284,52 @@ async fn add_people(url: &str, from: usize, to: usize) -> Result<()> {
     Ok(())
 }
 
+/// The schedule of a clinic of 40 clinicians with 90 days made: open times under many wishes, and a day.
+async fn schedule(url: &str, base: &str, http: &reqwest::Client, cookie: &str) -> Result<()> {
+    let begun = Instant::now();
+    harbor_demo::crowd::more_clinicians(url, harbor_demo::testing::day(), 36, 90, 60).await?;
+    println!(
+        "| 36 clinicians' templates made into 90 days of slots, two weeks booked | {:.1} s | |",
+        begun.elapsed().as_secs_f64()
+    );
+    let clinic: serde_json::Value =
+        http.get(format!("{base}/api/clinic")).header("cookie", cookie).send().await?.json().await?;
+    let id = |list: &str, n: usize| clinic[list][n]["id"].as_str().unwrap_or("").to_owned();
+    let wishes = [
+        String::new(),
+        format!("visitTypeId={}", id("visitTypes", 0)),
+        format!("visitTypeId={}&after=14:00&weekdays=2,4", id("visitTypes", 0)),
+        format!("visitTypeId={}&minutes=40&around=9:00", id("visitTypes", 0)),
+        format!("siteId={}&before=10:00", id("sites", 1)),
+        format!("clinicianId={},{}", id("staff", 0), id("staff", 1)),
+        "from=2027-01-11&weekdays=5".to_owned(),
+        // Nothing fits, so that all 90 days are looked through.
+        "minutes=400".to_owned(),
+        format!("visitTypeId={}", id("visitTypes", 4)),
+    ];
+    let measure = async |path: &str, queries: &[String]| -> Result<Duration> {
+        let mut times = Vec::new();
+        for round in 0..21 {
+            for query in queries {
+                let begun = Instant::now();
+                let answer = http.get(format!("{base}{path}?{query}")).header("cookie", cookie).send().await?;
+                anyhow::ensure!(answer.status().is_success(), "{query}: {}", answer.status());
+                answer.bytes().await?;
+                if round > 0 {
+                    times.push(begun.elapsed());
+                }
+            }
+        }
+        Ok(percentile(&mut times, 0.95))
+    };
+    let millis = |d: Duration| d.as_secs_f64() * 1e3;
+    let open = measure("/api/open-times", &wishes).await?;
+    println!("| open times over 40 clinicians and 90 days, through the API, p95 | {:.1} ms | 60 ms |", millis(open));
+    let day = measure("/api/schedule", &["day=2026-11-24".to_owned()]).await?;
+    println!("| a day of 40 clinicians, through the API, p95 | {:.1} ms | 60 ms |", millis(day));
+    Ok(())
+}
+
 async fn person_search() -> Result<()> {
     let folder = std::path::absolute("target/bench-postgres")?;
     let now = harbor_demo::testing::now();
@@ -298,6 +341,7 @@ async fn person_search() -> Result<()> {
     let signed = http.post(format!("{base}/api/sign-in")).json(&body).send().await?;
     let cookie = signed.headers().get("set-cookie").and_then(|c| c.to_str().ok()).context("a session")?.to_owned();
     let cookie = cookie.split(';').next().unwrap_or("").to_owned();
+    schedule(&url, &base, &http, &cookie).await?;
     let wanted = [
         "fer luc 1968",
         "qui mar",

@@ -4,6 +4,8 @@
 //! build it, [`today`] puts the day in motion. [`stack`] brings up a whole product for the start
 //! command and the tests.
 
+pub mod crowd;
+mod desk;
 mod money_in;
 pub mod names;
 pub mod past;
@@ -137,6 +139,7 @@ pub async fn load(url: &str, day: NaiveDate) -> Result<()> {
     let slots = schedule::build(&mut world, change.conn()).await?;
     past::build(&mut world, change.conn()).await?;
     today::build(&mut world, &mut change, &slots).await?;
+    desk::build(&mut world, &mut change).await?;
     money_in::build(&world, &mut change).await?;
     cards(&world, &mut change).await?;
     harbor_store::people::finding::hear_new_words(change.conn()).await?;

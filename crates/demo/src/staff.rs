@@ -60,6 +60,8 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
         required_fields: harbor_core::people::USUALLY_REQUIRED.iter().map(|f| f.code().to_owned()).collect(),
         cancel_reasons: CANCEL_REASONS.map(str::to_owned).to_vec(),
         reason_required: true,
+        // As far as the demo makes its shifts.
+        supply_days: i32::try_from(crate::schedule::AHEAD).unwrap_or(42) - 1,
     };
     diesel::insert_into(schema::clinic::table).values(&clinic).execute(conn).await?;
 
@@ -127,6 +129,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
             booked_by: ["front_desk", "assistant", "clinician", "manager"].map(str::to_owned).to_vec(),
             online: matches!(name, "Consultation" | "Child visit"),
             ground: ground.into(),
+            active: true,
         });
     }
     let payers = [

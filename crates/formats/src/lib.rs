@@ -4,6 +4,7 @@
 //! Every reader gives a typed value or a [`Located`] error; none panics on any bytes. Every writer's
 //! output is read back by our own reader to the same value. Begin at [`x12`], or at `tests/tour.rs`.
 
+pub mod calendar;
 pub mod csv_people;
 pub mod csv_tables;
 pub mod fhir;

@@ -7,6 +7,7 @@ pub mod access;
 pub mod api;
 pub mod claim_file;
 pub mod live;
+pub mod paper;
 pub mod problem;
 pub mod routes;
 pub mod state;
@@ -67,6 +68,7 @@ pub async fn start(settings: Settings, port: u16) -> Result<Running> {
         tokio::spawn(live::listen(state.clone())),
         tokio::spawn(work::run(state.clone())),
         tokio::spawn(work::poll_outside(state.clone())),
+        tokio::spawn(work::every_day(state.clone())),
     ];
     Ok(Running { address, state, handle, tasks })
 }

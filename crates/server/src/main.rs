@@ -32,6 +32,11 @@ enum Command {
         #[arg(long, env = "HARBOR_DATABASE")]
         database: String,
     },
+    /// Make the shifts that the weekly templates want, as the server does every day.
+    Supply {
+        #[arg(long, env = "HARBOR_DATABASE")]
+        database: String,
+    },
     /// Diagnosis codes of the shipped ICD-10-CM release.
     #[command(subcommand)]
     Codes(Codes),
@@ -134,6 +139,7 @@ fn run(command: Command) -> Result<ExitCode> {
             Ok(ExitCode::SUCCESS)
         }
         Command::Serve { database, port, outside } => block_on(serve(database, port, outside)),
+        Command::Supply { database } => block_on(make_supply(database)),
         Command::Migrate { database } => block_on(async move {
             println!("{} steps", harbor_store::migrate(&database).await?);
             Ok(ExitCode::SUCCESS)
@@ -162,6 +168,32 @@ async fn serve(database: String, port: u16, outside: Option<String>) -> Result<E
     println!("ready {}", running.address);
     tokio::signal::ctrl_c().await?;
     running.stop().await;
+    Ok(ExitCode::SUCCESS)
+}
+
+/// Says what was made, and what could not be.
+async fn make_supply(database: String) -> Result<ExitCode> {
+    let store = harbor_store::Store::open(&database, 1).await?;
+    let clinic =
+        harbor_store::staff::clinic(&mut *store.reader().await?).await.context("the database holds no clinic")?;
+    let zone: chrono_tz::Tz =
+        clinic.zone.parse().map_err(|_| anyhow::anyhow!("the zone {} is unknown", clinic.zone))?;
+    let now = chrono::Utc::now();
+    let mut change = store.begin(&harbor_store::Actor::system("working time"), now).await?;
+    let report = change.settle_supply(now.with_timezone(&zone).date_naive(), None, zone).await?;
+    if report.is_still() {
+        change.abandon().await?;
+    } else {
+        change.commit().await?;
+    }
+    println!(
+        "{} shifts and {} slots made, {} slots removed",
+        report.shifts_made, report.slots_made, report.slots_removed
+    );
+    for left in &report.left {
+        let local = |at: chrono::DateTime<chrono::Utc>| at.with_timezone(&zone).format("%Y-%m-%d %H:%M").to_string();
+        println!("{} to {}: {}", local(left.starts_at), local(left.ends_at), left.why);
+    }
     Ok(ExitCode::SUCCESS)
 }
 

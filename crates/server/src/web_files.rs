@@ -9,6 +9,13 @@ use rust_embed::RustEmbed;
 #[folder = "../../web/dist"]
 struct Built;
 
+/// The typeface as the screens use it, packed (WOFF2).
+pub fn fonts() -> Vec<Vec<u8>> {
+    let mut names: Vec<_> = Built::iter().filter(|name| name.ends_with(".woff2")).collect();
+    names.sort();
+    names.iter().filter_map(|name| Built::get(name)).map(|file| file.data.into_owned()).collect()
+}
+
 /// A file of the front end, or its page for every address that a person can open.
 pub async fn page(request: HttpRequest) -> HttpResponse {
     let path = request.path().trim_start_matches('/');

@@ -1,5 +1,7 @@
 //! Work that goes on by itself: handing things over, and looking for what came back.
 
+mod told;
+
 use crate::api::orders::answers_of;
 use crate::api::remittances::UploadAnswer;
 use crate::problem::Problem;
@@ -49,6 +51,7 @@ async fn work(state: &State, job: &Job) -> anyhow::Result<()> {
         "send_prescription" => send_prescription(state, job).await,
         "send_batch" => send_batch(state, job).await,
         "ask_benefits" => ask_benefits(state, job).await,
+        "send_message" => told::send(state, job).await,
         other => anyhow::bail!("unknown work {other}"),
     }
 }
@@ -249,20 +252,49 @@ async fn overnight(state: &State, begun: &mut Option<NaiveDate>) -> anyhow::Resu
     Ok(())
 }
 
+/// Makes the shifts of the days that have come into sight, once a day; several servers wait for each other.
+async fn make_supply(state: &State, made: &mut Option<NaiveDate>) -> anyhow::Result<()> {
+    let today = state.today();
+    if *made == Some(today) {
+        return Ok(());
+    }
+    let mut change = state.store.begin(&Actor::system("working time"), state.now()).await?;
+    if change.settle_supply(today, None, state.zone).await?.is_still() {
+        change.abandon().await?;
+    } else {
+        change.commit().await?;
+    }
+    *made = Some(today);
+    Ok(())
+}
+
+/// The clinic's own daily work: working time, benefits checks of the evening.
+pub async fn every_day(state: State) {
+    let (mut begun, mut made) = (None, None);
+    loop {
+        if let Err(error) = make_supply(&state, &mut made).await {
+            tracing::warn!(%error, "working time");
+        }
+        if state.settings.outside_url.is_some()
+            && let Err(error) = overnight(&state, &mut begun).await
+        {
+            tracing::warn!(%error, "overnight benefits checks");
+        }
+        tokio::time::sleep(Duration::from_millis(700)).await;
+    }
+}
+
 /// Looks every second for reports, acknowledgements and remittances that have come.
 pub async fn poll_outside(state: State) {
     if state.settings.outside_url.is_none() {
         return;
     }
-    let (mut reports, mut files) = (0usize, 0usize);
-    let mut begun = None;
+    let (mut reports, mut files, mut fates) = (0usize, 0usize, 0usize);
     loop {
-        if let Err(error) = overnight(&state, &mut begun).await {
-            tracing::warn!(%error, "overnight benefits checks");
-        }
         // A partner that is down is asked again a second later; nothing is lost meanwhile.
         let _ = fetch(&state, "/laboratory/reports", &mut reports, Incoming::Report).await;
         let _ = fetch(&state, "/exchange/files", &mut files, Incoming::File).await;
+        let _ = fetch(&state, "/messages/fates", &mut fates, Incoming::Fate).await;
         tokio::time::sleep(Duration::from_millis(700)).await;
     }
 }
@@ -271,6 +303,7 @@ pub async fn poll_outside(state: State) {
 enum Incoming {
     Report,
     File,
+    Fate,
 }
 
 async fn fetch(state: &State, path: &str, after: &mut usize, kind: Incoming) -> anyhow::Result<()> {
@@ -281,6 +314,7 @@ async fn fetch(state: &State, path: &str, after: &mut usize, kind: Incoming) -> 
         let taken = match kind {
             Incoming::Report => take_report(state, content).await,
             Incoming::File => take_file(state, content).await,
+            Incoming::Fate => told::take_fate(state, content).await,
         };
         match taken {
             Ok(()) => *after = usize::try_from(number)?,

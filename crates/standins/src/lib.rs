@@ -1,14 +1,16 @@
-//! The outside world in small: laboratory, payers behind a clearing house, pharmacy, card terminal.
+//! The outside world in small: laboratory, payers behind a clearing house, pharmacy, messages, card
+//! terminal.
 //!
 //! Each part stands behind the interface that a real one would have, so that pointing at a real one is
-//! a setting. What they answer is decided by the request, as the tables in [`payer`] and
-//! [`laboratory`] say, so that every branch can be shown and tested. `GET /` is a page that shows what
+//! a setting. What they answer is decided by the request, as the tables in [`payer`],
+//! [`laboratory`] and [`messages`] say, so that every branch can be shown and tested. `GET /` is a page that shows what
 //! came in and lets a person play the other side.
 
 pub mod address;
 pub mod card;
 pub mod exchange;
 pub mod laboratory;
+pub mod messages;
 pub mod page;
 pub mod payer;
 pub mod pharmacy;
@@ -123,6 +125,8 @@ fn routes(config: &mut web::ServiceConfig) {
         .route("/exchange/files", web::get().to(exchange::give))
         .route("/exchange/benefits", web::post().to(exchange::benefits))
         .route("/pharmacy/fhir", web::post().to(pharmacy::prescription))
+        .route("/messages", web::post().to(messages::send))
+        .route("/messages/fates", web::get().to(messages::fates))
         .route("/addresses", web::post().to(address::check))
         .route("/card/charges", web::post().to(card::charge));
 }

@@ -2,15 +2,17 @@
 //! until a plan gives each a new time.
 
 use crate::booking::{NOT_LIVE, Place};
-use crate::rows::{Shift, Slot, Visit};
+use crate::rows::{PersonLimits, Shift, Slot, Visit};
 use crate::schedule::{self, OpenTimes};
 use crate::schema::{shifts, slots, visits};
+use crate::supply::weekday_of;
 use crate::{Change, Conn, Result, StoreError};
 use chrono::{DateTime, Utc};
 use chrono_tz::Tz;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::schedule::rebooking::{Displaced, Opening};
+use std::collections::HashMap;
 use uuid::Uuid;
 
 /// Visits whose shift was cancelled, the earliest first.
@@ -24,16 +26,19 @@ pub async fn rebooking_list(conn: &mut Conn) -> Result<Vec<Visit>> {
 }
 
 /// What the plan is made for: the visits as the core sees them.
-pub fn displaced(visits: &[Visit]) -> Vec<Displaced<Uuid>> {
-    let one = |v: &Visit| Displaced {
-        start: v.starts_at,
-        minutes: (v.ends_at - v.starts_at).num_minutes(),
-        visit_type: v.visit_type_id,
-        clinician: v.clinician_id,
-        same_clinician: true,
-        sites: vec![],
-        weekdays: vec![],
-        weight: 1,
+pub fn displaced(visits: &[Visit], limits: &HashMap<Uuid, PersonLimits>) -> Vec<Displaced<Uuid>> {
+    let one = |v: &Visit| {
+        let own = limits.get(&v.person_id);
+        Displaced {
+            start: v.starts_at,
+            minutes: (v.ends_at - v.starts_at).num_minutes(),
+            visit_type: v.visit_type_id,
+            clinician: v.clinician_id,
+            same_clinician: own.is_none_or(|l| l.same_clinician),
+            sites: own.map_or_else(Vec::new, |l| l.site_ids.clone()),
+            weekdays: own.iter().flat_map(|l| &l.weekdays).filter_map(|n| weekday_of(*n)).collect(),
+            weight: 1,
+        }
     };
     visits.iter().map(one).collect()
 }
@@ -159,14 +164,15 @@ impl Change<'_> {
     }
 
     /// Takes a plan: every visit gets its new time, or none does.
-    pub async fn accept_plan(&mut self, lines: &[(Uuid, Uuid)], zone: Tz) -> Result<()> {
+    pub async fn accept_plan(&mut self, lines: &[(Uuid, Uuid)], zone: Tz) -> Result<Vec<Visit>> {
+        let mut out = Vec::new();
         for (visit, slot) in lines {
             let waiting = crate::visits::get(self.conn(), *visit).await?;
             if !waiting.rebook {
                 return Err(StoreError::refused("plan", "Somebody of the plan has a new time already; plan again."));
             }
-            self.move_booking(*visit, &Place::slot(*slot), "shift cancelled", None, zone).await?;
+            out.push(self.move_booking(*visit, &Place::slot(*slot), "shift cancelled", None, zone).await?);
         }
-        Ok(())
+        Ok(out)
     }
 }

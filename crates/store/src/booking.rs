@@ -72,7 +72,7 @@ impl Change<'_> {
     /// Bookings of one day queue here: its call-signs are given out one after the other, and who comes
     /// second finds the time taken. Days are locked in order, so that two moves that cross do not wait for
     /// each other for ever.
-    async fn queue_for(&mut self, days: &[NaiveDate]) -> Result<()> {
+    pub(crate) async fn queue_for(&mut self, days: &[NaiveDate]) -> Result<()> {
         let mut days: Vec<i32> = days.iter().map(Datelike::num_days_from_ce).collect();
         days.sort_unstable();
         days.dedup();
@@ -96,11 +96,15 @@ impl Change<'_> {
         zone: Tz,
     ) -> Result<Placed> {
         let now = self.now;
-        let (slot, shift) = schedule::slot(self.conn(), place.slot_id).await?;
+        let (slot, _) = schedule::slot(self.conn(), place.slot_id).await?;
         let day = slot.starts_at.with_timezone(&zone).date_naive();
         let mut days = vec![day];
         days.extend(moving.map(|v| v.day));
         self.queue_for(&days).await?;
+        // A template that changed meanwhile may have taken the slot away.
+        let gone = |_| StoreError::refused("taken", "This time is not there any more.");
+        let (slot, shift) = schedule::slot(self.conn(), place.slot_id).await.map_err(gone)?;
+        let closed = crate::supply::closed(self.conn(), &shift, day).await?;
         let slot_type = match slot.visit_type_id {
             Some(id) => Some(visit_type(self.conn(), id).await?),
             None => None,
@@ -146,6 +150,7 @@ impl Change<'_> {
             visit_type: wished.name.to_lowercase(),
             span,
             deceased: person.deceased_on.map(|_| format!("{} {}", person.first_name, person.last_name)),
+            closed,
             opens: supply::opens_at(span.start(), wished.release_days.and_then(|d| u32::try_from(d).ok()), zone),
             // What was booked shorter by hand stays as long as it is.
             needed: own_length.unwrap_or(i64::from(wished.minutes)).min(i64::from(wished.minutes)),
@@ -159,16 +164,16 @@ impl Change<'_> {
     }
 
     /// The next call-sign of a day; the day is queued for already.
-    async fn next_call_sign(&mut self, day: NaiveDate) -> Result<String> {
+    pub(crate) async fn next_call_sign(&mut self, day: NaiveDate) -> Result<String> {
         let given: Vec<String> =
             visits::table.filter(visits::day.eq(day)).select(visits::call_sign).load(self.conn()).await?;
         let from = u32::try_from(given.len()).unwrap_or(0);
         Ok((from..).map(call_sign).find(|sign| !given.contains(sign)).unwrap_or_default())
     }
 
-    pub async fn book(&mut self, b: &Booking, zone: Tz) -> Result<Visit> {
-        let now = self.now;
-        let person = people::get(self.conn(), b.person_id).await?;
+    /// The person for whom something is booked; a record that was merged away is not booked for.
+    pub(crate) async fn patient_to_book(&mut self, id: Uuid) -> Result<Person> {
+        let person = people::get(self.conn(), id).await?;
         if person.merged_into.is_some() {
             let sentence = "This record was merged into another one; book for the one that stays.";
             return Err(StoreError::refused("merged", sentence));
@@ -180,25 +185,30 @@ impl Change<'_> {
                 .execute(self.conn())
                 .await?;
         }
-        let placed = self.place(&person, &b.place, None, b.role, zone).await?;
-        let visit = Visit {
+        Ok(person)
+    }
+
+    /// A booked visit that has no time and place yet.
+    pub(crate) fn new_visit(&self, person: &Person, kind: &str, reason: &str, note: &str) -> Visit {
+        let now = self.now;
+        Visit {
             id: Uuid::now_v7(),
-            person_id: b.person_id,
-            clinician_id: placed.slot.clinician_id,
-            site_id: placed.site_id,
-            visit_type_id: placed.visit_type.id,
-            slot_id: Some(placed.slot.id),
-            kind: b.kind.clone(),
-            starts_at: placed.span.start(),
-            ends_at: placed.span.end(),
-            day: placed.day,
-            reason: b.reason.clone(),
-            booking_note: b.note.clone(),
-            call_sign: self.next_call_sign(placed.day).await?,
+            person_id: person.id,
+            clinician_id: Uuid::nil(),
+            site_id: Uuid::nil(),
+            visit_type_id: Uuid::nil(),
+            slot_id: None,
+            kind: kind.to_owned(),
+            starts_at: now,
+            ends_at: now,
+            day: now.date_naive(),
+            reason: reason.to_owned(),
+            booking_note: note.to_owned(),
+            call_sign: String::new(),
             stage: Stage::Booked.code().into(),
             stage_at: now,
             room_id: None,
-            extra: b.place.extra,
+            extra: false,
             self_pay: person.self_pay_told_at.is_some(),
             coverage_id: None,
             accident_date: None,
@@ -224,16 +234,35 @@ impl Change<'_> {
             settled_at: None,
             settled_by: None,
             version: 1,
-            over_type_id: placed.over_type_id,
+            over_type_id: None,
             placed_at: now,
             cancelled_by: None,
             rebook: false,
+        }
+    }
+
+    pub async fn book(&mut self, b: &Booking, zone: Tz) -> Result<Visit> {
+        let person = self.patient_to_book(b.person_id).await?;
+        let placed = self.place(&person, &b.place, None, b.role, zone).await?;
+        let visit = Visit {
+            clinician_id: placed.slot.clinician_id,
+            site_id: placed.site_id,
+            visit_type_id: placed.visit_type.id,
+            slot_id: Some(placed.slot.id),
+            starts_at: placed.span.start(),
+            ends_at: placed.span.end(),
+            day: placed.day,
+            call_sign: self.next_call_sign(placed.day).await?,
+            extra: b.place.extra,
+            over_type_id: placed.over_type_id,
+            ..self.new_visit(&person, &b.kind, &b.reason, &b.note)
         };
         diesel::insert_into(visits::table).values(&visit).execute(self.conn()).await?;
         let how = [(b.place.extra, ", extra"), (placed.over_type_id.is_some(), ", over another type's slot")];
         let how: String = how.iter().filter(|(so, _)| *so).map(|(_, word)| *word).collect();
         self.audit("booked", "visit", visit.id, Some(b.person_id), format!("{}{how}", placed.visit_type.name));
         self.record_slot(&placed.slot, "booked", &how).await?;
+        self.no_longer_waits(&visit, None).await?;
         self.tell("visit", visit.id);
         Ok(visit)
     }
@@ -278,10 +307,34 @@ impl Change<'_> {
             .get_result(self.conn())
             .await?;
         self.record_move(&visit, &moved, reason).await?;
+        self.no_longer_waits(&moved, Some(&visit)).await?;
         self.record_slot(&placed.slot, "visit moved here", "").await?;
         self.audit("moved", "booking", id, Some(visit.person_id), reason);
         self.tell("visit", id);
         Ok(moved)
+    }
+
+    /// Who waited for just this has it now: a first time of this type, or an earlier one than before.
+    async fn no_longer_waits(&mut self, visit: &Visit, before: Option<&Visit>) -> Result<()> {
+        use crate::schema::waiting as w;
+        if before.is_some_and(|b| !b.rebook && b.starts_at <= visit.starts_at) {
+            return Ok(());
+        }
+        let now = self.now;
+        let of_visit = w::visit_id.eq(visit.id);
+        let of_person = w::person_id.eq(visit.person_id).and(w::visit_type_id.eq(visit.visit_type_id));
+        let first_time = of_person.and(w::visit_id.is_null());
+        let found: Vec<Uuid> =
+            diesel::update(w::table.filter(w::closed_as.is_null()).filter(of_visit.assume_not_null().or(first_time)))
+                .set((w::closed_as.eq("placed"), w::closed_at.eq(now)))
+                .returning(w::id)
+                .get_results(self.conn())
+                .await?;
+        for id in found {
+            self.audit("placed", "waiting list", id, Some(visit.person_id), "");
+            self.tell("waiting", id);
+        }
+        Ok(())
     }
 
     async fn record_move(&mut self, from: &Visit, to: &Visit, reason: &str) -> Result<()> {

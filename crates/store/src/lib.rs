@@ -15,17 +15,25 @@ pub mod claims;
 pub mod cluster;
 pub mod coverage;
 pub mod facts;
+pub mod feeds;
+pub mod groups;
 pub mod jobs;
 pub mod ledger;
+pub mod lists;
+pub mod messages;
 pub mod orders;
 pub mod people;
 pub mod remittances;
 pub mod rows;
 pub mod schedule;
 pub mod schema;
+pub mod series;
 pub mod slots;
 pub mod staff;
+pub mod supply;
+pub mod visit_types;
 pub mod visits;
+pub mod waiting;
 
 pub use change::{Actor, Change};
 pub use diesel_async::AsyncPgConnection as Conn;
@@ -63,7 +71,16 @@ impl StoreError {
 }
 
 /// What the database's own guards say, in words.
-const GUARDS: [(&str, &str, &str); 8] = [
+const GUARDS: [(&str, &str, &str); 13] = [
+    ("shifts_clinician_id_tstzrange_excl", "shift_overlaps", "The clinician has another shift at this time."),
+    ("slots_clinician_id_tstzrange_excl", "slot_overlaps", "There is a slot at this time already."),
+    (
+        "shift_templates_clinician_id_weekday_int4range_daterange_excl",
+        "template",
+        "The clinician has another shift at this time on this weekday.",
+    ),
+    ("clinician_groups_coalesce_lower_idx", "group", "There is a group of this name already."),
+    ("waiting_visit_id_idx", "waiting", "This visit waits for an earlier time already."),
     ("visits_clinician_id_tstzrange_excl", "taken", "This time was just taken."),
     ("visits_one_per_slot", "taken", "This time was just taken."),
     ("visits_one_per_room", "room_occupied", "The room is occupied."),

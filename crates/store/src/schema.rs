@@ -133,6 +133,7 @@ diesel::table! {
         required_fields -> Array<Text>,
         cancel_reasons -> Array<Text>,
         reason_required -> Bool,
+        supply_days -> Integer,
     }
 }
 
@@ -596,6 +597,7 @@ diesel::table! {
         ends_at -> Timestamptz,
         cancelled_at -> Nullable<Timestamptz>,
         cancel_reason -> Nullable<Text>,
+        template_id -> Nullable<Uuid>,
     }
 }
 
@@ -699,6 +701,7 @@ diesel::table! {
         booked_by -> Array<Text>,
         online -> Bool,
         ground -> Text,
+        active -> Bool,
     }
 }
 
@@ -753,6 +756,170 @@ diesel::table! {
     }
 }
 
+diesel::table! {
+    shift_templates (id) {
+        id -> Uuid,
+        clinician_id -> Uuid,
+        site_id -> Uuid,
+        weekday -> Integer,
+        from_minute -> Integer,
+        to_minute -> Integer,
+        every_weeks -> Integer,
+        begins_on -> Date,
+        ends_on -> Nullable<Date>,
+        version -> Integer,
+    }
+}
+
+diesel::table! {
+    template_runs (template_id, sort) {
+        template_id -> Uuid,
+        sort -> Integer,
+        count -> Integer,
+        minutes -> Integer,
+        visit_type_id -> Nullable<Uuid>,
+        held_for -> Nullable<Text>,
+        clinic -> Text,
+    }
+}
+
+diesel::table! {
+    supply_exceptions (id) {
+        id -> Uuid,
+        clinician_id -> Nullable<Uuid>,
+        site_id -> Nullable<Uuid>,
+        from_day -> Date,
+        to_day -> Date,
+        reason -> Text,
+        made_at -> Timestamptz,
+        made_by -> Text,
+        removed_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
+    clinician_groups (id) {
+        id -> Uuid,
+        name -> Text,
+        owner_id -> Nullable<Uuid>,
+        members -> Array<Uuid>,
+    }
+}
+
+diesel::table! {
+    untimed_lists (id) {
+        id -> Uuid,
+        name -> Text,
+        kind -> Text,
+        clinician_id -> Uuid,
+        site_id -> Uuid,
+        visit_type_id -> Uuid,
+        weekdays -> Array<Integer>,
+        from_minute -> Integer,
+        to_minute -> Integer,
+        most -> Integer,
+        active -> Bool,
+    }
+}
+
+diesel::table! {
+    list_entries (visit_id) {
+        visit_id -> Uuid,
+        list_id -> Uuid,
+        day -> Date,
+        place -> Integer,
+    }
+}
+
+diesel::table! {
+    series (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        rule -> Text,
+        made_at -> Timestamptz,
+        made_by -> Text,
+    }
+}
+
+diesel::table! {
+    series_visits (visit_id) {
+        visit_id -> Uuid,
+        series_id -> Uuid,
+    }
+}
+
+diesel::table! {
+    waiting (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        visit_id -> Nullable<Uuid>,
+        visit_type_id -> Uuid,
+        clinician_ids -> Array<Uuid>,
+        site_ids -> Array<Uuid>,
+        weekdays -> Array<Integer>,
+        from_minute -> Integer,
+        to_minute -> Integer,
+        not_before -> Nullable<Date>,
+        urgent -> Bool,
+        note -> Text,
+        made_at -> Timestamptz,
+        made_by -> Text,
+        closed_as -> Nullable<Text>,
+        closed_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
+    person_limits (person_id) {
+        person_id -> Uuid,
+        site_ids -> Array<Uuid>,
+        weekdays -> Array<Integer>,
+        same_clinician -> Bool,
+        note -> Text,
+    }
+}
+
+diesel::table! {
+    contact_confirmations (id) {
+        id -> BigInt,
+        person_id -> Uuid,
+        phone -> Nullable<Text>,
+        email -> Nullable<Text>,
+        at -> Timestamptz,
+        by -> Text,
+    }
+}
+
+diesel::table! {
+    messages (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        visit_id -> Nullable<Uuid>,
+        purpose -> Text,
+        channel -> Text,
+        reach -> Text,
+        why -> Text,
+        subject -> Text,
+        body -> Text,
+        state -> Text,
+        fate -> Text,
+        made_at -> Timestamptz,
+        made_by -> Text,
+        state_at -> Timestamptz,
+        state_by -> Text,
+    }
+}
+
+diesel::table! {
+    calendar_feeds (token_hash) {
+        token_hash -> Binary,
+        staff_id -> Uuid,
+        made_at -> Timestamptz,
+        ended_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::joinable!(list_entries -> visits (visit_id));
 diesel::joinable!(slots -> shifts (shift_id));
 diesel::joinable!(claims -> visits (visit_id));
 
@@ -768,6 +935,19 @@ diesel::allow_tables_to_appear_in_same_query!(
     clinic,
     coverages,
     coverage_cards,
+    shift_templates,
+    template_runs,
+    supply_exceptions,
+    clinician_groups,
+    untimed_lists,
+    list_entries,
+    series,
+    series_visits,
+    waiting,
+    person_limits,
+    contact_confirmations,
+    messages,
+    calendar_feeds,
     schedule_notes,
     slot_events,
     visit_moves,

@@ -27,21 +27,29 @@ pub async fn history(conn: &mut Conn, slot: Uuid) -> Result<Vec<SlotEvent>> {
 
 impl Change<'_> {
     pub(crate) async fn record_slot(&mut self, slot: &Slot, what: &str, detail: &str) -> Result<()> {
+        self.record_slots(std::slice::from_ref(slot), what, detail).await
+    }
+
+    /// Writes the same into the history of several slots.
+    pub(crate) async fn record_slots(&mut self, slots: &[Slot], what: &str, detail: &str) -> Result<()> {
         use slot_events as e;
         let (now, by) = (self.now, self.actor.name.clone());
-        diesel::insert_into(e::table)
-            .values((
+        let event = |slot: &Slot| {
+            (
                 e::slot_id.eq(slot.id),
                 e::clinician_id.eq(slot.clinician_id),
                 e::starts_at.eq(slot.starts_at),
                 e::ends_at.eq(slot.ends_at),
-                e::what.eq(what),
-                e::detail.eq(detail),
+                e::what.eq(what.to_owned()),
+                e::detail.eq(detail.to_owned()),
                 e::at.eq(now),
-                e::by.eq(by),
-            ))
-            .execute(self.conn())
-            .await?;
+                e::by.eq(by.clone()),
+            )
+        };
+        for some in slots.chunks(1_000) {
+            let rows: Vec<_> = some.iter().map(event).collect();
+            diesel::insert_into(e::table).values(rows).execute(self.conn()).await?;
+        }
         Ok(())
     }
 

@@ -251,6 +251,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The clinic's groups and one's own. */
+        get: operations["get_groups"];
+        put?: never;
+        post: operations["post_groups"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/groups/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["delete_groups__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/import/fhir": {
         parameters: {
             query?: never;
@@ -337,6 +370,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lists/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Makes a list, or changes the one with this id. */
+        put: operations["put_lists__id_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists/{id}/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts somebody at the end of a list; whoever walks in is here at once. */
+        post: operations["post_lists__id__entries"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/live": {
         parameters: {
             query?: never;
@@ -370,6 +437,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/me/feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A new private address of one's own calendar; the one before ends. */
+        post: operations["post_me_feed"];
+        delete: operations["delete_me_feed"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/merges/{id}": {
         parameters: {
             query?: never;
@@ -381,6 +465,40 @@ export interface paths {
         put?: never;
         post?: never;
         delete: operations["delete_merges__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Messages of the last weeks, and all about which something is still to be done. */
+        get: operations["get_messages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages/{id}/fate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a person did about a message: called, did not reach, printed the letter. */
+        post: operations["post_messages__id__fate"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -565,6 +683,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/contact": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a person is reached, and when that was last confirmed. */
+        get: operations["get_people__id__contact"];
+        put?: never;
+        /** The contact was asked and is right; what was wrong is corrected. */
+        post: operations["post_people__id__contact"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/coverages": {
         parameters: {
             query?: never;
@@ -625,6 +761,23 @@ export interface paths {
         put?: never;
         post?: never;
         delete: operations["delete_people__id__household__other_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** When and where a person can come at all. */
+        get: operations["get_people__id__limits"];
+        put: operations["put_people__id__limits"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -761,6 +914,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/slip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A person's appointments to come, to take home. */
+        get: operations["get_people__id__slip"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/visits": {
         parameters: {
             query?: never;
@@ -826,6 +996,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/print/calls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whom to call: who cannot be messaged, and whose message did not arrive. */
+        get: operations["get_print_calls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/print/day-lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The day's lists for chosen clinicians, days and times, as one print. */
+        get: operations["get_print_day_lists"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/print/letters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The letters that wait for the printer, one a page. */
+        get: operations["get_print_letters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/products": {
         parameters: {
             query?: never;
@@ -868,8 +1089,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Takes a plan: everybody in it gets the new time, or nobody does. */
+        /** Takes a plan: everybody in it gets the new time and is told, or nobody does and is. */
         post: operations["post_rebooking_accept"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rebooking/tell": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tells people of the rebooking list that there is no new time, so that they call or are called. */
+        post: operations["post_rebooking_tell"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1018,6 +1256,56 @@ export interface paths {
         get: operations["get_schedule_week"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Books the series: every visit of it, or none. */
+        post: operations["post_series"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a series would be: for each day the open time of the same clinician and type nearest to the wish. */
+        post: operations["post_series_plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/{id}/cancel-rest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post_series__id__cancel_rest"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1203,6 +1491,156 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/slots/{id}/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whom an open slot would suit, in the order in which to ask them. */
+        get: operations["get_slots__id__waiting"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/supply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_supply"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/supply/exceptions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Days on which nobody works, or one clinician does not. Who is booked stays and is told. */
+        post: operations["post_supply_exceptions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/supply/exceptions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["delete_supply_exceptions__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/supply/make": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes what the templates want now; by itself it happens every night. */
+        post: operations["post_supply_make"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/supply/shifts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A shift that no template makes. */
+        post: operations["post_supply_shifts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/supply/templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A new weekly template, one for each weekday; its days are made at once. */
+        post: operations["post_supply_templates"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/supply/templates/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Changes a template from a day on; what is booked stays, and what could not be changed is told. */
+        put: operations["put_supply_templates__id_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/supply/templates/{id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post_supply_templates__id__end"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/today": {
         parameters: {
             query?: never;
@@ -1212,6 +1650,38 @@ export interface paths {
         };
         get: operations["get_today"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visit-types": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post_visit_types"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visit-types/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["put_visit_types__id_"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1261,6 +1731,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["post_visits__id__addenda"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An appointment for the patient's own calendar. */
+        get: operations["get_visits__id__calendar"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1359,6 +1846,22 @@ export interface paths {
         get?: never;
         put: operations["put_visits__id__diagnoses"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/list-place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post_visits__id__list_place"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1565,6 +2068,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{id}/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The series of which a visit is one. */
+        get: operations["get_visits__id__series"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{id}/sign": {
         parameters: {
             query?: never;
@@ -1597,6 +2117,61 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everybody who waits, the longest first. */
+        get: operations["get_waiting"];
+        put?: never;
+        /** Somebody wants a time, or an earlier one than they have. */
+        post: operations["post_waiting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/waiting/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Nobody waits any more. */
+        delete: operations["delete_waiting__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/feeds/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A clinician's days for a calendar program. It goes to programs outside, so it names call-signs and visit
+         *     types, and no patient.
+         */
+        get: operations["get_feeds__token_"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/health": {
         parameters: {
             query?: never;
@@ -1623,6 +2198,11 @@ export interface components {
             slotId: string;
             /** Format: uuid */
             visitId: string;
+        };
+        AcceptedPlan: {
+            lines: components["schemas"]["AcceptedLine"][];
+            /** @description Whether everybody is told of the new time, each by the way agreed to. */
+            tell?: boolean;
         };
         Addendum: {
             /** Format: date-time */
@@ -1772,8 +2352,20 @@ export interface components {
             /** @description One of the clinic's reasons. */
             reason: string;
         };
+        CancelRest: {
+            byPatient?: boolean;
+            /**
+             * Format: date-time
+             * @description Visits from this moment on.
+             */
+            from: string;
+            reason: string;
+        };
         CancelShift: {
             reason: string;
+        };
+        CancelledRest: {
+            visits: number;
         };
         /** @description What is known of a picture without opening it. */
         CardPicture: {
@@ -1903,8 +2495,18 @@ export interface components {
             staff: components["schemas"]["Staff"][];
             /** Format: date */
             today: string;
+            /** @description Lists without times that are in use. */
+            untimedLists: components["schemas"]["UntimedList"][];
             visitTypes: components["schemas"]["VisitType"][];
             zone: string;
+        };
+        ClinicianGroup: {
+            /** Format: uuid */
+            id: string;
+            members: string[];
+            name: string;
+            /** Format: uuid */
+            ownerId?: string | null;
         };
         CodeHit: {
             code: string;
@@ -1940,6 +2542,17 @@ export interface components {
         ConsentForm: {
             given: boolean;
             kind: string;
+        };
+        ContactForm: {
+            email?: string;
+            phone?: string;
+        };
+        ContactView: {
+            /** Format: date-time */
+            confirmedAt?: string | null;
+            confirmedBy?: string | null;
+            email?: string | null;
+            phone?: string | null;
         };
         CopyTo: {
             /** Format: uuid */
@@ -2003,6 +2616,10 @@ export interface components {
         DayView: {
             /** Format: date */
             day: string;
+            /** @description Who is on the lists without times, in order. */
+            entries: components["schemas"]["ListEntry"][];
+            /** @description Why nobody works, or somebody does not, on this day. */
+            exceptions: components["schemas"]["SupplyException"][];
             notes: components["schemas"]["ScheduleNote"][];
             shifts: components["schemas"]["Shift"][];
             slots: components["schemas"]["Slot"][];
@@ -2032,6 +2649,20 @@ export interface components {
             /** Format: double */
             number: number;
         };
+        EndTemplate: {
+            /** @description The last day on which it holds. */
+            last: string;
+            /** Format: int32 */
+            version: number;
+        };
+        EntryForm: {
+            /** Format: date */
+            day: string;
+            note?: string;
+            /** Format: uuid */
+            personId: string;
+            reason?: string;
+        };
         EntryView: {
             account: string;
             /** Format: int64 */
@@ -2040,6 +2671,19 @@ export interface components {
             line?: number | null;
             memo: string;
         };
+        ExceptionForm: {
+            /**
+             * Format: uuid
+             * @description Nothing: everybody of the site, or of the whole clinic.
+             */
+            clinicianId?: string | null;
+            from: string;
+            reason: string;
+            /** Format: uuid */
+            siteId?: string | null;
+            /** @description Empty: that one day. */
+            to?: string;
+        };
         FactView: {
             fact: string;
             reason: string;
@@ -2047,11 +2691,20 @@ export interface components {
             /** @description confirmed, refused or not_said. */
             verdict: string;
         };
+        FateForm: {
+            note?: string;
+            /** @description called, not_reached or printed. */
+            state: string;
+        };
         FaultView: {
             code: string;
             /** Format: int32 */
             line?: number | null;
             sentence: string;
+        };
+        FeedAddress: {
+            /** @description Shown once; it is kept only as a hash. */
+            address: string;
         };
         FieldProblem: {
             field: string;
@@ -2060,6 +2713,12 @@ export interface components {
         Gap: {
             field: string;
             word: string;
+        };
+        GroupForm: {
+            /** @description For everybody; otherwise for oneself. */
+            forClinic?: boolean;
+            members: string[];
+            name: string;
         };
         HandOver: {
             /** Format: uuid */
@@ -2104,6 +2763,21 @@ export interface components {
             reviewedBy?: string | null;
             status: string;
         };
+        LeftAsIs: {
+            /** Format: uuid */
+            clinicianId: string;
+            /** Format: date-time */
+            endsAt: string;
+            /** Format: date-time */
+            startsAt: string;
+            why: string;
+        };
+        LimitsForm: {
+            note?: string;
+            sameClinician: boolean;
+            siteIds: string[];
+            weekdays: number[];
+        };
         LineForm: {
             modifiers?: string[];
             pointers?: number[];
@@ -2116,6 +2790,20 @@ export interface components {
             ended?: string | null;
             marks: components["schemas"]["MarkView"][];
             nextRole?: string | null;
+        };
+        ListEntry: {
+            /** Format: date */
+            day: string;
+            /** Format: uuid */
+            listId: string;
+            /** Format: int32 */
+            place: number;
+            /** Format: uuid */
+            visitId: string;
+        };
+        ListPlaceForm: {
+            /** @description The new place, from 0. */
+            to: number;
         };
         MarkView: {
             /** Format: date-time */
@@ -2209,6 +2897,34 @@ export interface components {
             gone: components["schemas"]["PersonCard"];
             merge: components["schemas"]["Merge"];
         };
+        Message: {
+            body: string;
+            channel: string;
+            fate: string;
+            /** Format: uuid */
+            id: string;
+            /** Format: date-time */
+            madeAt: string;
+            madeBy: string;
+            /** Format: uuid */
+            personId: string;
+            purpose: string;
+            reach: string;
+            state: string;
+            /** Format: date-time */
+            stateAt: string;
+            stateBy: string;
+            subject: string;
+            /** Format: uuid */
+            visitId?: string | null;
+            why: string;
+        };
+        MessageView: {
+            message: components["schemas"]["Message"];
+            /** @description Whether somebody has still to do something about it. */
+            open: boolean;
+            person: components["schemas"]["PersonCard"];
+        };
         MoneyView: {
             /** @description What the payers said, for the question "why do we owe this?". */
             decisions: components["schemas"]["RemittedClaim"][];
@@ -2275,6 +2991,9 @@ export interface components {
             signedBy: string;
             /** Format: uuid */
             visitId: string;
+        };
+        OneOffForm: components["schemas"]["ShiftForm"] & {
+            day: string;
         };
         OpenTime: components["schemas"]["Slot"] & {
             /** Format: int64 */
@@ -2549,6 +3268,15 @@ export interface components {
             /** @description By what the person was found, in words. */
             why: string;
         };
+        /** @description When and where a person can come at all; what is empty is any. */
+        PersonLimits: {
+            note: string;
+            /** Format: uuid */
+            personId: string;
+            sameClinician: boolean;
+            siteIds: string[];
+            weekdays: number[];
+        };
         PersonView: {
             card: components["schemas"]["PersonCard"];
             /** @description Every answer that was recorded, the newest first. */
@@ -2592,6 +3320,9 @@ export interface components {
             pinned: boolean;
             reasons: string[];
             slot?: components["schemas"]["Slot"] | null;
+            /** @description How the person would be told (text, email, letter, call), and why so; nothing: not at all. */
+            way?: string | null;
+            why: string;
         };
         Prescription: {
             asNeeded: boolean;
@@ -2864,6 +3595,21 @@ export interface components {
             /** @description added, twin or refused. */
             verdict: string;
         };
+        /** @description A run of equal slots. */
+        RunForm: {
+            /** @description A named clinic inside the shift. */
+            clinic?: string;
+            /** Format: int32 */
+            count: number;
+            heldFor?: string;
+            /** Format: int64 */
+            minutes: number;
+            /**
+             * Format: uuid
+             * @description Nothing: held.
+             */
+            visitTypeId?: string | null;
+        };
         ScheduleNote: {
             /** Format: date-time */
             at: string;
@@ -2887,6 +3633,54 @@ export interface components {
             overrideReason?: string;
             /** Format: uuid */
             pharmacyId: string;
+        };
+        Series: {
+            /** Format: uuid */
+            id: string;
+            /** Format: date-time */
+            madeAt: string;
+            madeBy: string;
+            /** Format: uuid */
+            personId: string;
+            rule: string;
+        };
+        SeriesAsked: {
+            /** Format: int32 */
+            count: number;
+            /** Format: int32 */
+            every: number;
+            /**
+             * Format: uuid
+             * @description The first time.
+             */
+            slotId: string;
+            /** @description weeks or months. */
+            unit: string;
+        };
+        SeriesForm: {
+            /** Format: int32 */
+            every: number;
+            note?: string;
+            /** Format: uuid */
+            personId: string;
+            reason: string;
+            /** @description The times, as looked over; days left out are its exceptions. */
+            slotIds: string[];
+            unit: string;
+        };
+        /** @description One day of a series, before it is booked. */
+        SeriesLine: {
+            /** Format: date */
+            day: string;
+            /** @description What differs from the wish; empty when it is as wished. */
+            differs: string;
+            slot?: components["schemas"]["Slot"] | null;
+            /** Format: date-time */
+            wished: string;
+        };
+        SeriesView: {
+            series?: components["schemas"]["Series"] | null;
+            visits: components["schemas"]["Visit"][];
         };
         Service: {
             code: string;
@@ -2943,6 +3737,41 @@ export interface components {
             siteId: string;
             /** Format: date-time */
             startsAt: string;
+            /** Format: uuid */
+            templateId?: string | null;
+        };
+        /** @description Working time as a person types it; times by the clinic's clock, days in any usual way. */
+        ShiftForm: {
+            /** Format: uuid */
+            clinicianId: string;
+            from: string;
+            runs: components["schemas"]["RunForm"][];
+            /** Format: uuid */
+            siteId: string;
+            to: string;
+        };
+        /** @description Working time that comes every week, or every so many weeks; minutes are of the local day. */
+        ShiftTemplate: {
+            /** Format: date */
+            beginsOn: string;
+            /** Format: uuid */
+            clinicianId: string;
+            /** Format: date */
+            endsOn?: string | null;
+            /** Format: int32 */
+            everyWeeks: number;
+            /** Format: int32 */
+            fromMinute: number;
+            /** Format: uuid */
+            id: string;
+            /** Format: uuid */
+            siteId: string;
+            /** Format: int32 */
+            toMinute: number;
+            /** Format: int32 */
+            version: number;
+            /** Format: int32 */
+            weekday: number;
         };
         ShownSignIn: {
             login: string;
@@ -3033,6 +3862,74 @@ export interface components {
             specialty: string;
             taxonomy?: string | null;
         };
+        /** @description Days that are not as the week says: of the clinic, of a site, or of one clinician. */
+        SupplyException: {
+            /** Format: uuid */
+            clinicianId?: string | null;
+            /** Format: date */
+            fromDay: string;
+            /** Format: uuid */
+            id: string;
+            /** Format: date-time */
+            madeAt: string;
+            madeBy: string;
+            reason: string;
+            /** Format: date-time */
+            removedAt?: string | null;
+            /** Format: uuid */
+            siteId?: string | null;
+            /** Format: date */
+            toDay: string;
+        };
+        /** @description What came of bringing days to what the templates say. */
+        SupplyReport: {
+            /** @description What could not be changed, and why. */
+            left: components["schemas"]["LeftAsIs"][];
+            shiftsMade: number;
+            slotsMade: number;
+            slotsRemoved: number;
+        };
+        SupplyView: {
+            /**
+             * Format: int32
+             * @description So many days ahead shifts are made.
+             */
+            daysAhead: number;
+            exceptions: components["schemas"]["SupplyException"][];
+            templates: components["schemas"]["WholeTemplate"][];
+        };
+        TellForm: {
+            visitIds: string[];
+        };
+        TemplateForm: components["schemas"]["ShiftForm"] & {
+            /** @description From which day it holds, or from which it is changed. */
+            begins: string;
+            /** @description Empty: for good. */
+            ends?: string;
+            /** Format: int32 */
+            everyWeeks: number;
+            /**
+             * Format: int32
+             * @description Of the template that is changed.
+             */
+            version?: number | null;
+            /** @description Monday is 1. A new template may hold on several; a changed one on one. */
+            weekdays: number[];
+        };
+        TemplateRun: {
+            clinic: string;
+            /** Format: int32 */
+            count: number;
+            heldFor?: string | null;
+            /** Format: int32 */
+            minutes: number;
+            /** Format: int32 */
+            sort: number;
+            /** Format: uuid */
+            templateId: string;
+            /** Format: uuid */
+            visitTypeId?: string | null;
+        };
         TestView: {
             code: string;
             loinc: string;
@@ -3060,6 +3957,9 @@ export interface components {
              */
             visitTypeId?: string | null;
         };
+        ToAsk: components["schemas"]["WaitingView"] & {
+            reasons: string[];
+        };
         TodayView: {
             present: number;
             seenToday: number;
@@ -3067,6 +3967,11 @@ export interface components {
             troubles: string[];
             visitsToday: number;
             waiting: components["schemas"]["Waiting"][];
+        };
+        Told: {
+            calls: number;
+            letters: number;
+            messages: number;
         };
         TransactionView: {
             /** Format: date-time */
@@ -3107,6 +4012,47 @@ export interface components {
             /** Format: date */
             date: string;
             words: string;
+        };
+        UntimedList: {
+            active: boolean;
+            /** Format: uuid */
+            clinicianId: string;
+            /** Format: int32 */
+            fromMinute: number;
+            /** Format: uuid */
+            id: string;
+            kind: string;
+            /** Format: int32 */
+            most: number;
+            name: string;
+            /** Format: uuid */
+            siteId: string;
+            /** Format: int32 */
+            toMinute: number;
+            /** Format: uuid */
+            visitTypeId: string;
+            weekdays: number[];
+        };
+        UntimedListForm: {
+            active: boolean;
+            /** Format: uuid */
+            clinicianId: string;
+            from: string;
+            /** @description home or walk_in. */
+            kind: string;
+            /**
+             * Format: int32
+             * @description How many a day.
+             */
+            most: number;
+            name: string;
+            /** Format: uuid */
+            siteId: string;
+            to: string;
+            /** Format: uuid */
+            visitTypeId: string;
+            /** @description Monday is 1. */
+            weekdays: number[];
         };
         UploadAnswer: {
             matched: number;
@@ -3221,6 +4167,7 @@ export interface components {
             visitId: string;
         };
         VisitType: {
+            active: boolean;
             bookedBy: string[];
             glyph: string;
             ground: string;
@@ -3236,6 +4183,21 @@ export interface components {
             services: string[];
             /** Format: int32 */
             sort: number;
+        };
+        VisitTypeForm: {
+            active: boolean;
+            bookedBy: string[];
+            glyph: string;
+            ground: string;
+            /** Format: int64 */
+            minutes: number;
+            name: string;
+            online: boolean;
+            pattern: string;
+            /** Format: int64 */
+            releaseDays?: number | null;
+            /** @description Codes of the services that usually come with it. */
+            services: string[];
         };
         VisitView: {
             allergies: components["schemas"]["Allergy"][];
@@ -3254,6 +4216,30 @@ export interface components {
             river: components["schemas"]["RiverView"];
             share?: components["schemas"]["ShareView"] | null;
         };
+        WaitForm: {
+            /** @description By the clinic's clock; empty: any. */
+            after?: string;
+            before?: string;
+            clinicianIds?: string[];
+            notBefore?: string;
+            note?: string;
+            /** Format: uuid */
+            personId: string;
+            siteIds?: string[];
+            urgent?: boolean;
+            /**
+             * Format: uuid
+             * @description The visit that they have; nothing when they have none.
+             */
+            visitId?: string | null;
+            /**
+             * Format: uuid
+             * @description Without a visit: what they want.
+             */
+            visitTypeId?: string | null;
+            /** @description Monday is 1. */
+            weekdays?: number[];
+        };
         /** @description One thing to do. */
         Waiting: {
             /** @description The word on its one button. */
@@ -3270,10 +4256,47 @@ export interface components {
             /** Format: date-time */
             since?: string | null;
         };
+        /** @description Somebody who waits for a time, or for an earlier one than they have. */
+        WaitingEntry: {
+            clinicianIds: string[];
+            closedAs?: string | null;
+            /** Format: date-time */
+            closedAt?: string | null;
+            /** Format: int32 */
+            fromMinute: number;
+            /** Format: uuid */
+            id: string;
+            /** Format: date-time */
+            madeAt: string;
+            madeBy: string;
+            /** Format: date */
+            notBefore?: string | null;
+            note: string;
+            /** Format: uuid */
+            personId: string;
+            siteIds: string[];
+            /** Format: int32 */
+            toMinute: number;
+            urgent: boolean;
+            /** Format: uuid */
+            visitId?: string | null;
+            /** Format: uuid */
+            visitTypeId: string;
+            weekdays: number[];
+        };
+        WaitingView: {
+            entry: components["schemas"]["WaitingEntry"];
+            person: components["schemas"]["PersonCard"];
+            visit?: components["schemas"]["Visit"] | null;
+        };
         WarningView: {
             kind: string;
             sentence: string;
             severity: string;
+        };
+        /** @description A template with the slots of its shifts. */
+        WholeTemplate: components["schemas"]["ShiftTemplate"] & {
+            runs: components["schemas"]["TemplateRun"][];
         };
     };
     responses: never;
@@ -3756,6 +4779,93 @@ export interface operations {
             };
         };
     };
+    get_groups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClinicianGroup"][];
+                };
+            };
+        };
+    };
+    post_groups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClinicianGroup"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_groups__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_import_fhir: {
         parameters: {
             query: {
@@ -3898,6 +5008,72 @@ export interface operations {
             };
         };
     };
+    put_lists__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UntimedListForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_lists__id__entries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EntryForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Visit"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_live: {
         parameters: {
             query?: never;
@@ -3944,6 +5120,44 @@ export interface operations {
             };
         };
     };
+    post_me_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedAddress"];
+                };
+            };
+        };
+    };
+    delete_me_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
     delete_merges__id_: {
         parameters: {
             query?: never;
@@ -3961,6 +5175,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Merge"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_messages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageView"][];
+                };
+            };
+        };
+    };
+    post_messages__id__fate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FateForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             422: {
@@ -4366,6 +5632,60 @@ export interface operations {
             };
         };
     };
+    get_people__id__contact: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContactView"];
+                };
+            };
+        };
+    };
+    post_people__id__contact: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ContactForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_people__id__coverages: {
         parameters: {
             query?: never;
@@ -4500,6 +5820,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    get_people__id__limits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonLimits"];
+                };
+            };
+        };
+    };
+    put_people__id__limits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LimitsForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonLimits"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4745,6 +6119,35 @@ export interface operations {
             };
         };
     };
+    get_people__id__slip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_people__id__visits: {
         parameters: {
             query?: never;
@@ -4861,6 +6264,81 @@ export interface operations {
             };
         };
     };
+    get_print_calls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": number[];
+                };
+            };
+        };
+    };
+    get_print_day_lists: {
+        parameters: {
+            query: {
+                from: string;
+                to?: string;
+                /** @description One clinician, or several with commas; empty: all. */
+                clinicianId?: string;
+                /** @description Starts not before, and before, by the clinic's clock. */
+                after?: string;
+                before?: string;
+                /** @description With telephone and e-mail. */
+                contact?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": number[];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_print_letters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": number[];
+                };
+            };
+        };
+    };
     get_products: {
         parameters: {
             query?: {
@@ -4914,7 +6392,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AcceptedLine"][];
+                "application/json": components["schemas"]["AcceptedPlan"];
             };
         };
         responses: {
@@ -4923,7 +6401,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Done"];
+                    "application/json": components["schemas"]["Told"];
                 };
             };
             409: {
@@ -4932,6 +6410,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_rebooking_tell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TellForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Told"];
                 };
             };
             422: {
@@ -5191,6 +6700,109 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DayView"][];
+                };
+            };
+        };
+    };
+    post_series: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeriesForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Visit"][];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_series_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeriesAsked"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesLine"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_series__id__cancel_rest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CancelRest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CancelledRest"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5527,6 +7139,261 @@ export interface operations {
             };
         };
     };
+    get_slots__id__waiting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToAsk"][];
+                };
+            };
+        };
+    };
+    get_supply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SupplyView"];
+                };
+            };
+        };
+    };
+    post_supply_exceptions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExceptionForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SupplyReport"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_supply_exceptions__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SupplyReport"];
+                };
+            };
+        };
+    };
+    post_supply_make: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SupplyReport"];
+                };
+            };
+        };
+    };
+    post_supply_shifts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OneOffForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shift"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_supply_templates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TemplateForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SupplyReport"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_supply_templates__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TemplateForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SupplyReport"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_supply_templates__id__end: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndTemplate"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SupplyReport"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_today: {
         parameters: {
             query?: never;
@@ -5542,6 +7409,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TodayView"];
+                };
+            };
+        };
+    };
+    post_visit_types: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VisitTypeForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VisitType"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_visit_types__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VisitTypeForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VisitType"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5638,6 +7569,35 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_visits__id__calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": string;
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5842,6 +7802,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_visits__id__list_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListPlaceForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
         };
@@ -6228,6 +8213,27 @@ export interface operations {
             };
         };
     };
+    get_visits__id__series: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesView"];
+                };
+            };
+        };
+    };
     post_visits__id__sign: {
         parameters: {
             query?: never;
@@ -6289,6 +8295,106 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_waiting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingView"][];
+                };
+            };
+        };
+    };
+    post_waiting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WaitForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingEntry"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_waiting__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    get_feeds__token_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": string;
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

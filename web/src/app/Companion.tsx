@@ -6,6 +6,7 @@ import { useLocation, useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { api, useDo, useLook } from '../api/client';
 import { CancelDialog } from '../areas/schedule/CancelDialog';
+import { WantEarlier } from '../areas/schedule/WaitingList';
 import { Button } from '../ui/controls';
 import { Notice, Row, Small, Spread, Stack, Tag } from '../ui/layout';
 import {
@@ -135,7 +136,7 @@ function useNextAction(visit: string | undefined) {
 }
 
 export function Companion({ folded, fold }: { folded: boolean; fold: (folded: boolean) => void }) {
-  const { inHand, setInHand, clinic, discreet } = useSession();
+  const { inHand, setInHand, clinic, discreet, now } = useSession();
   const visit = inHand && 'visit' in inHand ? inHand.visit : undefined;
   const person = inHand && 'person' in inHand ? inHand.person : undefined;
   const { look, action, busy, refusal } = useNextAction(visit);
@@ -147,6 +148,7 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
   const navigate = useNavigate();
   const { pathname } = useLocation();
   const [cancelling, setCancelling] = useState(false);
+  const [earlier, setEarlier] = useState(false);
   // On a narrow screen the companion lies over the work, until something is chosen in it.
   const [open, setOpen] = useState(false);
   useEffect(() => setOpen(false), [pathname]);
@@ -290,11 +292,15 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
                 <Row $gap={2}>
                   <Button onPress={() => navigate(`/schedule?day=${v.day}&move=${v.id}`)}>Move</Button>
                   <Button onPress={() => setCancelling(true)}>Cancel</Button>
+                  {v.slotId && new Date(v.startsAt) > now && (
+                    <Button onPress={() => setEarlier(true)}>Wants earlier</Button>
+                  )}
                   {may('book_extra') && v.slotId && pathname.startsWith('/schedule') && (
                     <Button onPress={() => navigate(`/schedule?day=${v.day}&extra=${v.slotId}`)}>Extra here</Button>
                   )}
                 </Row>
               )}
+              {earlier && <WantEarlier visit={v} onClose={() => setEarlier(false)} />}
               {cancelling && <CancelDialog visit={v} onClose={() => setCancelling(false)} />}
               {!pathname.startsWith(`/visits/${v.id}`) && (
                 <Button onPress={() => navigate(`/visits/${v.id}/${may('see_chart') ? 'note' : 'check-in'}`)}>

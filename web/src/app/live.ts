@@ -22,6 +22,10 @@ const stale: Record<string, string[]> = {
   claim: ['claims', 'claim', 'today', 'visit', 'batches'],
   batch: ['batches', 'claims', 'claim'],
   remittance: ['remittances', 'claims', 'claim', 'money', 'today', 'visit'],
+  schedule: ['schedule', 'supply', 'open-times', 'slot-history', 'rebooking'],
+  waiting: ['waiting', 'for-slot'],
+  message: ['messages'],
+  groups: ['groups'],
   prices: ['charges', 'services', 'today', 'visit'],
 };
 

@@ -124,6 +124,7 @@ export const phone = '640px';
 export const half = '900px';
 /** Widths of the parts that pages are laid out from. */
 export const part = {
+  count: '84px',
   field: '160px',
   wideField: '190px',
   cardHeight: '96px',
@@ -137,6 +138,24 @@ export const part = {
 /** Schedule: pixels of one minute, and the width of a clinician's column. */
 export const minuteHeight = 2.2;
 export const columnPixels = 186;
-export const columnWidth = `${columnPixels}px`;
+/** A column when there are more than fit: names and glyphs, the rest on hover. */
+export const tightColumnPixels = 98;
+export const tightFrom = 7;
 export const timeWidth = '56px';
 export const cardInset = '3px';
+/** Grounds and edges of visit types, by their names. */
+export const grounds: Record<string, string> = {
+  sheet: color.sheet,
+  tide: color.tideGround,
+  kelp: color.kelpGround,
+  brass: color.brassGround,
+  indigo: color.selected,
+};
+export const edges: Record<string, string> = {
+  solid: 'solid',
+  double: 'double',
+  dashed: 'dashed',
+  dotted: 'dotted',
+  ridge: 'ridge',
+  thin: 'solid',
+};

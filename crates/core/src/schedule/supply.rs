@@ -1,9 +1,13 @@
 //! Working time: weekly templates with exceptions become shifts cut into slots, day by day.
 //!
 //! Making is idempotent and safe over the changes of the clock: a template says local times, and a shift
-//! from 8:00 to 12:00 is four hours long on every day of the year. When a template changes, [`reconcile`]
-//! says what to add and what to remove; a slot that somebody has stays as it is, and what stood in the way
-//! of the new template is told.
+//! from 8:00 to 12:00 is four hours long on every day of the year. When a template changes, [`settle_day`]
+//! says what to make, to change and to drop; a slot that somebody has stays as it is, and what stood in the
+//! way of the new template is told.
+
+mod settling;
+
+pub use settling::*;
 
 use super::{Span, at_local};
 use chrono::{DateTime, Datelike, Duration, NaiveDate, NaiveTime, Utc, Weekday};
@@ -27,27 +31,65 @@ pub struct Run<T> {
     pub clinic: String,
 }
 
-/// Working time that comes every week. `C` names a clinician, `S` a site.
+/// Working time that comes every week, or every so many weeks. `K` names templates, clinicians, sites and
+/// visit types.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Template<C, S, T> {
-    pub clinician: C,
-    pub site: S,
+pub struct Template<K> {
+    pub key: K,
+    pub clinician: K,
+    pub site: K,
     pub weekday: Weekday,
     pub from: NaiveTime,
     pub to: NaiveTime,
-    pub runs: Vec<Run<T>>,
+    /// 1: every week; 2: every second one, counted from the week in which it begins. At most [`MOST_WEEKS`].
+    pub every_weeks: u8,
+    pub runs: Vec<Run<K>>,
     /// The days between which it holds; both ends included.
     pub begins: NaiveDate,
     pub ends: Option<NaiveDate>,
 }
 
+/// No template pauses longer.
+pub const MOST_WEEKS: u8 = 8;
+
+/// The number of the week, from Monday on, since the beginning of the calendar.
+fn week_of(day: NaiveDate) -> i64 {
+    (i64::from(day.num_days_from_ce()) - 1).div_euclid(7)
+}
+
+impl<K: PartialEq> Template<K> {
+    /// Whether there is a shift of it on this day, exceptions aside.
+    pub fn holds_on(&self, day: NaiveDate) -> bool {
+        self.weekday == day.weekday()
+            && self.begins <= day
+            && self.ends.is_none_or(|end| day <= end)
+            && (week_of(day) - week_of(self.begins)) % i64::from(self.every_weeks.max(1)) == 0
+    }
+
+    /// Whether it and another one ever want the same time of the same clinician.
+    fn meets(&self, other: &Template<K>) -> bool {
+        let steps = gcd(i64::from(self.every_weeks.max(1)), i64::from(other.every_weeks.max(1)));
+        self.clinician == other.clinician
+            && self.weekday == other.weekday
+            && self.from < other.to
+            && other.from < self.to
+            && self.ends.is_none_or(|end| other.begins <= end)
+            && other.ends.is_none_or(|end| self.begins <= end)
+            && (week_of(self.begins) - week_of(other.begins)) % steps == 0
+    }
+}
+
+fn gcd(a: i64, b: i64) -> i64 {
+    if b == 0 { a } else { gcd(b, a % b) }
+}
+
 /// A day that is not as the week says.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Exception<C> {
-    /// Nobody works: a holiday, a closed site.
-    Closed { from: NaiveDate, to: NaiveDate },
+pub enum Exception<K> {
+    /// Nobody works: a holiday, or a site that is closed.
+    Closed { site: Option<K>, from: NaiveDate, to: NaiveDate },
     /// One clinician does not.
-    Away { clinician: C, from: NaiveDate, to: NaiveDate },
+    Away { clinician: K, from: NaiveDate, to: NaiveDate },
 }
 
 /// Why a template cannot be.
@@ -65,19 +107,24 @@ pub enum TemplateRefusal {
     Overlaps,
     #[error("The template ends before it begins.")]
     EndsFirst,
+    #[error("It comes every week, or every 2 to {MOST_WEEKS} weeks.")]
+    Weeks,
 }
 
-/// Checks a template alone and beside the clinician's others. `length_of` says how long a visit type takes.
-pub fn check<C: PartialEq, S, T: Clone>(
-    wanted: &Template<C, S, T>,
-    others: &[Template<C, S, T>],
-    length_of: impl Fn(&T) -> (String, i64),
+/// Checks a template alone and beside the others. `length_of` says how long a visit type takes.
+pub fn check<K: PartialEq>(
+    wanted: &Template<K>,
+    others: &[Template<K>],
+    length_of: impl Fn(&K) -> (String, i64),
 ) -> Result<(), TemplateRefusal> {
     if wanted.to <= wanted.from {
         return Err(TemplateRefusal::Backwards);
     }
     if wanted.ends.is_some_and(|end| end < wanted.begins) {
         return Err(TemplateRefusal::EndsFirst);
+    }
+    if !(1..=MOST_WEEKS).contains(&wanted.every_weeks) {
+        return Err(TemplateRefusal::Weeks);
     }
     for run in &wanted.runs {
         if run.minutes < super::slots::SHORTEST || run.count == 0 {
@@ -95,15 +142,8 @@ pub fn check<C: PartialEq, S, T: Clone>(
     if needed > has {
         return Err(TemplateRefusal::TooLong { needed, has });
     }
-    let at_once = |o: &Template<C, S, T>| {
-        o.clinician == wanted.clinician
-            && o.weekday == wanted.weekday
-            && o.from < wanted.to
-            && wanted.from < o.to
-            && o.ends.is_none_or(|end| wanted.begins <= end)
-            && wanted.ends.is_none_or(|end| o.begins <= end)
-    };
-    if others.iter().any(at_once) { Err(TemplateRefusal::Overlaps) } else { Ok(()) }
+    let clash = others.iter().any(|other| other.key != wanted.key && wanted.meets(other));
+    if clash { Err(TemplateRefusal::Overlaps) } else { Ok(()) }
 }
 
 /// A slot as a template makes it.
@@ -116,42 +156,45 @@ pub struct MadeSlot<T> {
 
 /// A shift as a template makes it.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct MadeShift<C, S, T> {
-    pub clinician: C,
-    pub site: S,
+pub struct MadeShift<K> {
+    pub template: K,
+    pub clinician: K,
+    pub site: K,
     pub span: Span,
-    pub slots: Vec<MadeSlot<T>>,
+    pub slots: Vec<MadeSlot<K>>,
 }
 
 /// The shifts of one day.
-pub fn shifts_of_day<C: Clone + PartialEq, S: Clone, T: Clone>(
-    templates: &[Template<C, S, T>],
-    exceptions: &[Exception<C>],
+pub fn shifts_of_day<K: Copy + PartialEq>(
+    templates: &[Template<K>],
+    exceptions: &[Exception<K>],
     day: NaiveDate,
     zone: Tz,
-) -> Vec<MadeShift<C, S, T>> {
-    let off = |clinician: &C| {
+) -> Vec<MadeShift<K>> {
+    let off = |t: &Template<K>| {
         exceptions.iter().any(|e| match e {
-            Exception::Closed { from, to } => (*from..=*to).contains(&day),
-            Exception::Away { clinician: who, from, to } => who == clinician && (*from..=*to).contains(&day),
+            Exception::Closed { site, from, to } => {
+                site.is_none_or(|site| site == t.site) && (*from..=*to).contains(&day)
+            }
+            Exception::Away { clinician, from, to } => *clinician == t.clinician && (*from..=*to).contains(&day),
         })
     };
     templates
         .iter()
-        .filter(|t| t.weekday == day.weekday() && t.begins <= day && t.ends.is_none_or(|end| day <= end))
-        .filter(|t| !off(&t.clinician))
+        .filter(|t| t.holds_on(day) && !off(t))
         .filter_map(|t| {
             let span = Span::new(at_local(zone, day, t.from), at_local(zone, day, t.to)).ok()?;
-            Some(MadeShift { clinician: t.clinician.clone(), site: t.site.clone(), span, slots: cut(t, span) })
+            let slots = cut(&t.runs, span);
+            Some(MadeShift { template: t.key, clinician: t.clinician, site: t.site, span, slots })
         })
         .collect()
 }
 
 /// Cuts a shift into its slots, one run behind the other; what does not fit any more is left out.
-fn cut<C, S, T: Clone>(t: &Template<C, S, T>, shift: Span) -> Vec<MadeSlot<T>> {
+pub fn cut<K: Copy>(runs: &[Run<K>], shift: Span) -> Vec<MadeSlot<K>> {
     let mut out = Vec::new();
     let mut start = shift.start();
-    for run in &t.runs {
+    for run in runs {
         for _ in 0..run.count {
             let Ok(span) = Span::new(start, start + Duration::minutes(run.minutes)) else { return out };
             if !shift.contains(&span) {
@@ -159,46 +202,6 @@ fn cut<C, S, T: Clone>(t: &Template<C, S, T>, shift: Span) -> Vec<MadeSlot<T>> {
             }
             out.push(MadeSlot { span, purpose: run.purpose.clone(), clinic: run.clinic.clone() });
             start = span.end();
-        }
-    }
-    out
-}
-
-/// A slot that is there. `K` names it.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Present<K, T> {
-    pub key: K,
-    pub slot: MadeSlot<T>,
-    /// Somebody has it, or a person changed it by hand: it stays.
-    pub fixed: bool,
-}
-
-/// What to do so that the slots are as the template says, as far as that can be.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Reconciled<K, T> {
-    pub add: Vec<MadeSlot<T>>,
-    pub remove: Vec<K>,
-    /// Slots of the template that cannot be made, each with the slot that stays in its way.
-    pub blocked: Vec<(MadeSlot<T>, K)>,
-}
-
-/// Compares what a template wants with what is there, for one clinician and day. Applying the answer and
-/// asking again gives nothing to add and nothing to remove.
-pub fn reconcile<K: Clone, T: Clone + PartialEq>(
-    wanted: &[MadeSlot<T>],
-    present: &[Present<K, T>],
-) -> Reconciled<K, T> {
-    let is_wanted = |p: &Present<K, T>| wanted.contains(&p.slot);
-    let stays: Vec<&Present<K, T>> = present.iter().filter(|p| p.fixed || is_wanted(p)).collect();
-    let remove = present.iter().filter(|p| !p.fixed && !is_wanted(p)).map(|p| p.key.clone()).collect();
-    let mut out = Reconciled { add: vec![], remove, blocked: vec![] };
-    for slot in wanted {
-        if stays.iter().any(|p| p.slot == *slot) {
-            continue;
-        }
-        match stays.iter().find(|p| p.slot.span.overlaps(&slot.span)) {
-            Some(in_the_way) => out.blocked.push((slot.clone(), in_the_way.key.clone())),
-            None => out.add.push(slot.clone()),
         }
     }
     out
@@ -214,7 +217,6 @@ pub fn opens_at(start: DateTime<Utc>, days_before: Option<u32>, zone: Tz) -> Opt
 #[cfg(test)]
 mod tests {
     use super::*;
-    use proptest::prelude::*;
 
     const ZONE: Tz = chrono_tz::America::New_York;
 
@@ -230,10 +232,12 @@ mod tests {
         Run { count, minutes, purpose, clinic: String::new() }
     }
 
-    fn sundays(from: u32, to: u32) -> Template<u8, u8, u8> {
+    fn sundays(from: u32, to: u32) -> Template<u8> {
         Template {
+            key: 1,
             clinician: 1,
             site: 1,
+            every_weeks: 1,
             weekday: Weekday::Sun,
             from: time(from),
             to: time(to),
@@ -266,15 +270,20 @@ mod tests {
 
     #[test]
     fn exceptions_close_the_clinic_or_one_clinician() {
-        let both = [sundays(8, 12), Template { clinician: 2, ..sundays(8, 12) }];
+        let both = [sundays(8, 12), Template { key: 2, clinician: 2, ..sundays(8, 12) }];
         let of = |e: &[Exception<u8>]| shifts_of_day(&both, e, day(11, 29), ZONE).len();
         assert_eq!(of(&[]), 2);
-        assert_eq!(of(&[Exception::Closed { from: day(11, 26), to: day(11, 29) }]), 0);
+        assert_eq!(of(&[Exception::Closed { site: None, from: day(11, 26), to: day(11, 29) }]), 0);
         assert_eq!(of(&[Exception::Away { clinician: 2, from: day(11, 29), to: day(11, 29) }]), 1);
-        assert_eq!(of(&[Exception::Closed { from: day(11, 30), to: day(12, 1) }]), 2);
+        assert_eq!(of(&[Exception::Closed { site: None, from: day(11, 30), to: day(12, 1) }]), 2);
+        assert_eq!(of(&[Exception::Closed { site: Some(2), from: day(11, 29), to: day(11, 29) }]), 2, "another site");
+        assert_eq!(of(&[Exception::Closed { site: Some(1), from: day(11, 29), to: day(11, 29) }]), 0);
         assert_eq!(shifts_of_day(&both, &[], day(11, 30), ZONE).len(), 0, "a Monday");
         let ended = [Template { ends: Some(day(11, 22)), ..sundays(8, 12) }];
         assert_eq!(shifts_of_day(&ended, &[], day(11, 29), ZONE).len(), 0);
+        let second = [Template { every_weeks: 2, begins: day(11, 16), ..sundays(8, 12) }];
+        let made = |d| shifts_of_day(&second, &[], day(11, d), ZONE).len();
+        assert_eq!([made(15), made(22), made(29)], [0, 1, 0], "every second week, from Monday the 16th on");
     }
 
     #[test]
@@ -282,7 +291,7 @@ mod tests {
         let length = |t: &u8| (format!("type {t}"), i64::from(*t) * 3);
         let good = Template { runs: vec![run(2, 30, Purpose::Open(7))], ..sundays(8, 12) };
         assert_eq!(check(&good, &[], length), Ok(()));
-        let refused = |t: Template<u8, u8, u8>| check(&t, std::slice::from_ref(&good), length).unwrap_err();
+        let refused = |t: Template<u8>| check(&t, std::slice::from_ref(&good), length).unwrap_err();
         assert_eq!(refused(Template { to: time(8), ..good.clone() }), TemplateRefusal::Backwards);
         assert_eq!(
             refused(Template { runs: vec![run(1, 0, Purpose::Open(7))], ..good.clone() }),
@@ -293,10 +302,17 @@ mod tests {
         let many = refused(Template { runs: vec![run(9, 30, Purpose::Open(7))], ..good.clone() });
         assert_eq!(many, TemplateRefusal::TooLong { needed: 270, has: 240 });
         assert_eq!(
-            refused(Template { from: time(11), to: time(14), runs: vec![], ..good.clone() }),
+            refused(Template { key: 2, from: time(11), to: time(14), runs: vec![], ..good.clone() }),
             TemplateRefusal::Overlaps
         );
-        let later = Template { from: time(12), to: time(14), runs: vec![], ..good.clone() };
+        let other = Template { key: 2, from: time(11), to: time(14), runs: vec![], ..good.clone() };
+        let alternate = |begins| Template { every_weeks: 2, begins, ..other.clone() };
+        let one = alternate(day(11, 16));
+        assert_eq!(check(&alternate(day(11, 23)), std::slice::from_ref(&one), length), Ok(()), "they take turns");
+        let meets = check(&Template { key: 3, ..alternate(day(11, 30)) }, &[one], length);
+        assert_eq!(meets, Err(TemplateRefusal::Overlaps));
+        assert_eq!(refused(Template { every_weeks: 0, ..good.clone() }), TemplateRefusal::Weeks);
+        let later = Template { key: 2, from: time(12), to: time(14), runs: vec![], ..good.clone() };
         assert_eq!(check(&later, std::slice::from_ref(&good), length), Ok(()));
         assert_eq!(
             refused(Template { ends: Some(day(1, 1).pred_opt().unwrap()), ..later }),
@@ -310,42 +326,5 @@ mod tests {
         assert_eq!(opens_at(start, None, ZONE), None);
         assert_eq!(opens_at(start, Some(2), ZONE), Some(at_local(ZONE, day(11, 23), time(0))));
         assert_eq!(opens_at(start, Some(0), ZONE), Some(at_local(ZONE, day(11, 25), time(0))));
-    }
-
-    fn apply(present: &[Present<usize, u8>], r: &Reconciled<usize, u8>) -> Vec<Present<usize, u8>> {
-        let next = present.iter().map(|p| p.key).max().map_or(0, |k| k + 1);
-        let stay = present.iter().filter(|p| !r.remove.contains(&p.key)).cloned();
-        let added = r.add.iter().zip(next..).map(|(slot, key)| Present { key, slot: slot.clone(), fixed: false });
-        stay.chain(added).collect()
-    }
-
-    proptest! {
-        #[test]
-        fn a_changed_template_never_touches_what_is_booked_and_settles_at_once(
-            first in proptest::collection::vec((1u32..6, 1i64..6, 0u8..3), 0..5),
-            second in proptest::collection::vec((1u32..6, 1i64..6, 0u8..3), 0..5),
-            booked in proptest::collection::vec(any::<bool>(), 40),
-        ) {
-            let template = |runs: &[(u32, i64, u8)]| Template {
-                runs: runs.iter().map(|(n, m, t)| run(*n, m * 10, Purpose::Open(*t))).collect(),
-                ..sundays(8, 12)
-            };
-            let made = |runs: &[(u32, i64, u8)]| shifts_of_day(&[template(runs)], &[], day(11, 29), ZONE).remove(0).slots;
-            let present: Vec<Present<usize, u8>> = made(&first).into_iter().enumerate()
-                .map(|(key, slot)| Present { key, slot, fixed: booked[key % 40] })
-                .collect();
-            let wanted = made(&second);
-            let r = reconcile(&wanted, &present);
-            let after = apply(&present, &r);
-            for p in present.iter().filter(|p| p.fixed) {
-                prop_assert!(after.contains(p), "a booked slot was touched");
-            }
-            for (at, a) in after.iter().enumerate() {
-                prop_assert!(after[at + 1..].iter().all(|b| !a.slot.span.overlaps(&b.slot.span)), "slots overlap");
-            }
-            let again = reconcile(&wanted, &after);
-            prop_assert!(again.add.is_empty() && again.remove.is_empty(), "asked twice, done twice");
-            prop_assert_eq!(again.blocked.len(), r.blocked.len());
-        }
     }
 }

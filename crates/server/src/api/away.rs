@@ -1,7 +1,7 @@
 //! When a clinician is away: cancelling or handing over a shift, and the rebooking plan.
 
+use super::messages::{Telling, Told};
 use super::views::VisitCard;
-use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
@@ -10,8 +10,9 @@ use chrono::Duration;
 use harbor_core::fields::Faults;
 use harbor_core::schedule::rebooking::{AHEAD_DAYS, NOTICE_HOURS, other_times, plan as solve, reasons};
 use harbor_store::facts::Gathered;
-use harbor_store::rows::Slot;
-use harbor_store::{StoreError, away as store, facts};
+use harbor_store::rows::{Slot, Visit};
+use harbor_store::waiting::limits_of;
+use harbor_store::{StoreError, away as store, facts, visits};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -72,6 +73,9 @@ pub struct PlanLine {
     pinned: bool,
     /// Other times that would fit, the best first.
     others: Vec<Slot>,
+    /// How the person would be told (text, email, letter, call), and why so; nothing: not at all.
+    way: Option<String>,
+    why: String,
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -90,7 +94,9 @@ pub async fn plan(state: Data<State>, pinned: Json<Vec<Pinned>>) -> Answer<Reboo
     let waiting = store::rebooking_list(&mut conn).await?;
     let (soonest, last) = (state.now() + Duration::hours(NOTICE_HOURS), state.now() + Duration::days(AHEAD_DAYS));
     let (slots, times): (Vec<Slot>, Vec<_>) = store::openings(&mut conn, soonest, last).await?.into_iter().unzip();
-    let people = store::displaced(&waiting);
+    let ids: Vec<Uuid> = waiting.iter().map(|v| v.person_id).collect();
+    let people = store::displaced(&waiting, &limits_of(&mut conn, &ids).await?);
+    let telling = Telling::load(&mut conn, &state, &waiting).await?;
     let pins: Vec<Option<Option<usize>>> = waiting.iter().map(|v| pin_of(v.id, &pinned, &slots)).collect();
     let found = solve(&people, &times, &pins, state.zone);
     let gathered = facts::gather(&mut conn, waiting, &state.tables.diagnoses).await?;
@@ -104,6 +110,8 @@ pub async fn plan(state: Data<State>, pinned: Json<Vec<Pinned>>) -> Answer<Reboo
             reasons: why.into_iter().map(str::to_owned).collect(),
             pinned: pins[at].is_some(),
             others: others.into_iter().map(|o| slots[o].clone()).collect(),
+            way: telling.way(g.visit.person_id).map(|w| w.channel.code().to_owned()),
+            why: telling.way(g.visit.person_id).map_or_else(String::new, |w| w.why.clone()),
         }
     };
     Ok(Json(RebookingPlan {
@@ -131,24 +139,44 @@ pub struct AcceptedLine {
     slot_id: Uuid,
 }
 
-/// Takes a plan: everybody in it gets the new time, or nobody does.
-#[utoipa::path(post, path = "/api/rebooking/accept", request_body = Vec<AcceptedLine>, responses((status = 200, body = Done), (status = 409, body = Problem), (status = 422, body = Problem)))]
-pub async fn accept(state: Data<State>, me: Me, lines: Json<Vec<AcceptedLine>>) -> Answer<Done> {
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct AcceptedPlan {
+    lines: Vec<AcceptedLine>,
+    /// Whether everybody is told of the new time, each by the way agreed to.
+    #[serde(default)]
+    tell: bool,
+}
+
+/// Takes a plan: everybody in it gets the new time and is told, or nobody does and is.
+#[utoipa::path(post, path = "/api/rebooking/accept", request_body = AcceptedPlan, responses((status = 200, body = Told), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn accept(state: Data<State>, me: Me, plan: Json<AcceptedPlan>) -> Answer<Told> {
+    let lines = &plan.lines;
     if lines.is_empty() || lines.len() > 500 {
         return Err(Problem::field("lines", "The plan gives nobody a new time."));
     }
     let pairs: Vec<(Uuid, Uuid)> = lines.iter().map(|l| (l.visit_id, l.slot_id)).collect();
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    match change.accept_plan(&pairs, state.zone).await {
-        Ok(()) => {
-            change.commit().await?;
-            Ok(DONE)
+    let ids: Vec<Uuid> = pairs.iter().map(|(visit, _)| *visit).collect();
+    let before: Vec<Visit> = visits::many(change.conn(), &ids).await?.into_values().collect();
+    let moved = match change.accept_plan(&pairs, state.zone).await {
+        Ok(moved) => moved,
+        Err(StoreError::Refused { code: "taken", .. }) => {
+            return Err(Problem::new(
+                actix_web::http::StatusCode::CONFLICT,
+                "taken",
+                "One of the new times was just taken. Nothing was changed; plan again.",
+            ));
         }
-        Err(StoreError::Refused { code: "taken", .. }) => Err(Problem::new(
-            actix_web::http::StatusCode::CONFLICT,
-            "taken",
-            "One of the new times was just taken. Nothing was changed; plan again.",
-        )),
-        Err(other) => Err(other.into()),
+        Err(other) => return Err(other.into()),
+    };
+    let mut told = Vec::new();
+    if plan.tell {
+        let telling = Telling::load(change.conn(), &state, &before).await?;
+        for new in &moved {
+            let Some(old) = before.iter().find(|v| v.id == new.id) else { continue };
+            told.extend(telling.tell(&mut change, &state, old, Some(new)).await?);
+        }
     }
+    change.commit().await?;
+    Ok(Json(Told::count(told.iter())))
 }

@@ -71,7 +71,10 @@ pub struct BookingForm {
 /// The one who was a moment late is offered the next best three times.
 async fn offer(state: &State, sentence: &str, slot: Uuid) -> Result<Problem, Problem> {
     let mut conn = state.store.reader().await?;
-    let (slot, _) = schedule::slot(&mut conn, slot).await?;
+    let Ok((slot, _)) = schedule::slot(&mut conn, slot).await else {
+        let detail = format!("{sentence} Look for open times.");
+        return Ok(Problem::new(StatusCode::CONFLICT, "taken", detail));
+    };
     let wish = Wish {
         clinicians: vec![slot.clinician_id],
         visit_types: slot.visit_type_id.into_iter().collect(),

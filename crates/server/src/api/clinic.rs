@@ -5,8 +5,8 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Query};
 use chrono::{DateTime, NaiveDate, Utc};
 use harbor_core::typed_date::{self, Sense};
-use harbor_store::rows::{Payer, Pharmacy, Room, Site, Staff, VisitType};
-use harbor_store::{coverage, orders, schedule, staff};
+use harbor_store::rows::{Payer, Pharmacy, Room, Site, Staff, UntimedList, VisitType};
+use harbor_store::{coverage, lists, orders, schedule, staff};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
@@ -27,6 +27,8 @@ pub struct ClinicView {
     pharmacies: Vec<Pharmacy>,
     code_release: String,
     cancel_reasons: Vec<String>,
+    /// Lists without times that are in use.
+    untimed_lists: Vec<UntimedList>,
     /// The hour from which the payers are asked about tomorrow by themselves.
     benefits_hour: u32,
 }
@@ -48,6 +50,7 @@ pub async fn show(state: Data<State>) -> Answer<ClinicView> {
         pharmacies: orders::pharmacies(&mut conn).await?,
         code_release: state.tables.release.clone(),
         cancel_reasons: staff::clinic(&mut conn).await?.cancel_reasons,
+        untimed_lists: lists::all(&mut conn).await?,
         benefits_hour: harbor_core::coverage::EVENING,
     }))
 }

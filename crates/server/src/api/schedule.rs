@@ -8,11 +8,11 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::{DateTime, Datelike, Duration, NaiveDate, NaiveTime, Utc, Weekday};
 use harbor_core::fields::Faults;
-use harbor_core::schedule::open_times::{Piece, Wish, fits, rank, stretches};
+use harbor_core::schedule::open_times::{Open, Piece, Wish, fits, rank, stretches};
 use harbor_core::schedule::{Span, at_local, day_bounds};
-use harbor_store::rows::{ScheduleNote, Shift, Slot};
+use harbor_store::rows::{ListEntry, ScheduleNote, Shift, Slot, SupplyException};
 use harbor_store::schedule::{self as store, OpenTimes, RoomLeft};
-use harbor_store::{Conn, facts, people, visits};
+use harbor_store::{Conn, facts, lists, people, supply, visits};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -32,6 +32,10 @@ pub struct DayView {
     slots: Vec<Slot>,
     visits: Vec<VisitCard>,
     notes: Vec<ScheduleNote>,
+    /// Who is on the lists without times, in order.
+    entries: Vec<ListEntry>,
+    /// Why nobody works, or somebody does not, on this day.
+    exceptions: Vec<SupplyException>,
 }
 
 #[utoipa::path(get, path = "/api/schedule", params(DayAsked), responses((status = 200, body = DayView)))]
@@ -52,6 +56,8 @@ async fn day_view(conn: &mut Conn, state: &State, day: NaiveDate) -> Result<DayV
         slots: store::slots(conn, from, to).await?,
         visits: gathered.iter().map(|g| VisitCard::of(g, state.today())).collect(),
         notes: store::notes(conn, from, to).await?,
+        entries: lists::of_day(conn, day).await?,
+        exceptions: supply::exceptions(conn, day).await?.into_iter().filter(|e| e.from_day <= day).collect(),
     })
 }
 
@@ -180,6 +186,25 @@ pub async fn open_times(state: Data<State>, asked: Query<OpenAsked>) -> Answer<V
     };
     let from = asked.from.map_or_else(|| state.now(), |d| day_bounds(state.zone, d).0.max(state.now()));
     Ok(Json(best(&mut conn, &state, &wish, asked.site_id, from, OFFERED).await?))
+}
+
+/// Every open slot of a clinician and type within a stretch of time, in order, as the core sees it.
+pub(super) async fn open_of(
+    conn: &mut Conn,
+    state: &State,
+    clinician: Uuid,
+    visit_type: Uuid,
+    (from, to): (DateTime<Utc>, DateTime<Utc>),
+) -> Result<Vec<(Slot, Open<Uuid>)>, Problem> {
+    let asked = OpenTimes { from, to: Some(to), clinicians: vec![clinician], ..OpenTimes::default() };
+    let rows = store::pieces(conn, &asked).await?;
+    let now = state.now();
+    let open = |(slot, site, free): (Slot, Uuid, bool)| {
+        let span = Span::new(slot.starts_at, slot.ends_at).ok()?;
+        let open = Open { span, clinician, site, visit_type, left_before: 0, left_after: 0 };
+        (free && slot.ends_at > now && slot.visit_type_id == Some(visit_type)).then_some((slot, open))
+    };
+    Ok(rows.into_iter().filter_map(open).collect())
 }
 
 /// The best open times for a wish, the best first.

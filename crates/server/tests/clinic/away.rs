@@ -83,13 +83,13 @@ async fn a_cancelled_shift_is_planned_anew_changed_and_taken_whole() {
     assert_eq!((&changed["lines"][0]["slot"]["id"], &changed["lines"][1]["slot"]), (&wanted, &Value::Null));
     assert_eq!((&changed["lines"][0]["pinned"], &changed["unplaced"]), (&json!(true), &json!(1)));
     let take = placed(&changed);
-    desk.post("/api/rebooking/accept", json!(take)).await.ok();
+    desk.post("/api/rebooking/accept", json!({ "lines": take })).await.ok();
     let visit =
         desk.get(&format!("/api/visits/{}", take[0]["visitId"].as_str().unwrap())).await["card"]["visit"].clone();
     assert_eq!((&visit["slotId"], &visit["rebook"]), (&wanted, &json!(false)));
     let left = desk.post("/api/rebooking", json!([])).await.ok();
     assert_eq!(left["lines"].as_array().unwrap().len(), 1, "who got no time stays on the list");
-    let again = desk.post("/api/rebooking/accept", json!(take)).await;
+    let again = desk.post("/api/rebooking/accept", json!({ "lines": take })).await;
     assert!(again.detail().contains("has a new time already"), "{}", again.detail());
     product.stop().await.unwrap();
 }
@@ -104,7 +104,7 @@ async fn a_time_taken_meanwhile_changes_nothing_for_anybody() {
     let person = desk.person("Ferreira").await["id"].clone();
     let slot = take.last().unwrap()["slotId"].clone();
     desk.post("/api/visits", json!({ "personId": person, "slotId": slot, "reason": "faster" })).await.ok();
-    let refused = desk.post("/api/rebooking/accept", json!(take)).await;
+    let refused = desk.post("/api/rebooking/accept", json!({ "lines": take })).await;
     assert_eq!((refused.status, refused.body["type"].as_str()), (409, Some("urn:indigo-harbor:taken")));
     for visit in booked {
         assert_eq!(desk.get(&format!("/api/visits/{visit}")).await["card"]["visit"]["rebook"], true);

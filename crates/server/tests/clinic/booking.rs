@@ -197,7 +197,7 @@ async fn a_visit_moves_and_back_with_its_history_and_is_cancelled_with_a_reason_
     assert_eq!((moves.as_array().unwrap().len(), &moves[1]["reason"]), (2, &json!("asked for later")));
     let history = desk.get(&format!("/api/slots/{}/history", a["id"].as_str().unwrap())).await;
     let what: Vec<&str> = history.as_array().unwrap().iter().map(|e| e["what"].as_str().unwrap()).collect();
-    assert_eq!(what, ["booked", "visit moved here"]);
+    assert_eq!(what, ["made", "booked", "visit moved here"]);
     // What was longer than its slot comes back as long as it was.
     let pair = open.windows(2).skip(2).find(|w| w[0]["endsAt"] == w[1]["startsAt"]).unwrap();
     let long = desk.post(&path, json!({ "slotId": pair[0]["id"], "minutes": 40 })).await.ok();
@@ -303,7 +303,7 @@ async fn slots_are_changed_by_hand_and_every_change_is_told() {
     change(json!({ "what": "delete" })).await.ok();
     let history = manager.get(&format!("{path}/history")).await;
     let what: Vec<&str> = history.as_array().unwrap().iter().map(|e| e["what"].as_str().unwrap()).collect();
-    assert_eq!(what, ["split", "joined", "held", "freed", "deleted"], "also of a slot that is no more");
+    assert_eq!(what, ["made", "split", "joined", "held", "freed", "deleted"], "also of a slot that is no more");
     let assistant = Hand::sign_in(&product, "petra").await;
     assert_eq!(assistant.post(&path, json!({ "what": "free" })).await.status, 403);
     product.stop().await.unwrap();

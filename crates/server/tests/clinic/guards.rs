@@ -34,6 +34,18 @@ async fn the_database_guards_what_must_never_change() {
             "insert into shifts select gen_random_uuid(), clinician_id, site_id, starts_at, ends_at from shifts limit 1",
             "exclusion",
         ),
+        (
+            "insert into shift_templates select gen_random_uuid(), clinician_id, site_id, weekday, from_minute + 30, to_minute + 30, 1, begins_on from shift_templates where every_weeks = 1 limit 1",
+            "exclusion",
+        ),
+        ("update shift_templates set to_minute = from_minute", "check"),
+        ("update template_runs set minutes = 5 where held_for is null", "takes longer than its slot"),
+        ("update template_runs set count = 100", "longer than the shift"),
+        ("update template_runs set count = 0", "check"),
+        (
+            "update contact_confirmations set by = 'x'; insert into contact_confirmations (person_id, at, by) select id, now(), 'x' from people limit 1; update contact_confirmations set by = 'y'",
+            "append-only",
+        ),
         ("update slots set ends_at = starts_at where id = (select id from slots limit 1)", "slots_check"),
         (
             "update visits set starts_at = starts_at - interval '12 hours', ends_at = ends_at - interval '12 hours' where id = (select id from visits where stage = 'booked' and slot_id is not null and day > '2026-11-24' limit 1)",

@@ -16,6 +16,11 @@ mod outside;
 mod people;
 mod registration;
 mod schema;
+mod series;
+mod supply;
+mod told;
+mod untimed;
+mod waiting;
 
 use harbor_demo::PASSWORD;
 use harbor_demo::testing::Product;

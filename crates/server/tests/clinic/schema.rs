@@ -28,7 +28,7 @@ async fn schema_and_migrations_agree() {
                 || case udt_name when 'int4' then 'Integer' when 'int8' then 'BigInt' when 'int2' then 'SmallInt'
                    when 'float8' then 'Double' when 'bool' then 'Bool' when 'uuid' then 'Uuid' when 'date' then 'Date'
                    when 'time' then 'Time' when 'timestamptz' then 'Timestamptz' when 'jsonb' then 'Jsonb'
-                   when 'bytea' then 'Binary' when '_text' then 'Array<Text>' when '_int4' then 'Array<Integer>'
+                   when 'bytea' then 'Binary' when '_text' then 'Array<Text>' when '_int4' then 'Array<Integer>' when '_uuid' then 'Array<Uuid>'
                    when 'text' then 'Text' when 'numeric' then 'Numeric' else udt_name end
                 || case is_nullable when 'YES' then '>' else '' end as said
          from information_schema.columns

@@ -13,7 +13,7 @@ use uuid::Uuid;
 /// The tables whose rows follow their person, with the column that points at the person: also those
 /// whom the person answers for, and policies that the person holds for others. The ledger, consents,
 /// openings and the audit never change; they are read under both records instead.
-const FOLLOW: [(&str, &str); 11] = [
+const FOLLOW: [(&str, &str); 14] = [
     ("visits", "person_id"),
     ("coverages", "person_id"),
     ("coverages", "holder_id"),
@@ -25,6 +25,9 @@ const FOLLOW: [(&str, &str); 11] = [
     ("orders", "person_id"),
     ("prescriptions", "person_id"),
     ("lab_reports", "person_id"),
+    ("waiting", "person_id"),
+    ("series", "person_id"),
+    ("messages", "person_id"),
 ];
 
 /// A record and all that were merged into it.

@@ -22,6 +22,7 @@ row! {
         required_fields: Vec<String>,
         cancel_reasons: Vec<String>,
         reason_required: bool,
+        supply_days: i32,
     }
 }
 

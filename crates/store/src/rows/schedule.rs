@@ -16,6 +16,7 @@ row! {
         booked_by: Vec<String>,
         online: bool,
         ground: String,
+        active: bool,
     }
 }
 
@@ -28,6 +29,7 @@ row! {
         ends_at: DateTime<Utc>,
         cancelled_at: Option<DateTime<Utc>>,
         cancel_reason: Option<String>,
+        template_id: Option<Uuid>,
     }
 }
 
@@ -134,5 +136,145 @@ row! {
         made_at: DateTime<Utc>,
         made_by: String,
         removed_at: Option<DateTime<Utc>>,
+    }
+}
+
+row! {
+    /// Working time that comes every week, or every so many weeks; minutes are of the local day.
+    shift_templates ShiftTemplate {
+        id: Uuid,
+        clinician_id: Uuid,
+        site_id: Uuid,
+        weekday: i32,
+        from_minute: i32,
+        to_minute: i32,
+        every_weeks: i32,
+        begins_on: NaiveDate,
+        ends_on: Option<NaiveDate>,
+        version: i32,
+    }
+}
+
+row! {
+    template_runs TemplateRun {
+        template_id: Uuid,
+        sort: i32,
+        count: i32,
+        minutes: i32,
+        visit_type_id: Option<Uuid>,
+        held_for: Option<String>,
+        clinic: String,
+    }
+}
+
+row! {
+    /// Days that are not as the week says: of the clinic, of a site, or of one clinician.
+    supply_exceptions SupplyException {
+        id: Uuid,
+        clinician_id: Option<Uuid>,
+        site_id: Option<Uuid>,
+        from_day: NaiveDate,
+        to_day: NaiveDate,
+        reason: String,
+        made_at: DateTime<Utc>,
+        made_by: String,
+        removed_at: Option<DateTime<Utc>>,
+    }
+}
+
+row! {
+    clinician_groups ClinicianGroup {
+        id: Uuid,
+        name: String,
+        owner_id: Option<Uuid>,
+        members: Vec<Uuid>,
+    }
+}
+
+row! {
+    untimed_lists UntimedList {
+        id: Uuid,
+        name: String,
+        kind: String,
+        clinician_id: Uuid,
+        site_id: Uuid,
+        visit_type_id: Uuid,
+        weekdays: Vec<i32>,
+        from_minute: i32,
+        to_minute: i32,
+        most: i32,
+        active: bool,
+    }
+}
+
+row! {
+    list_entries ListEntry {
+        visit_id: Uuid,
+        list_id: Uuid,
+        day: NaiveDate,
+        place: i32,
+    }
+}
+
+row! {
+    series Series {
+        id: Uuid,
+        person_id: Uuid,
+        rule: String,
+        made_at: DateTime<Utc>,
+        made_by: String,
+    }
+}
+
+row! {
+    /// Somebody who waits for a time, or for an earlier one than they have.
+    waiting WaitingEntry {
+        id: Uuid,
+        person_id: Uuid,
+        visit_id: Option<Uuid>,
+        visit_type_id: Uuid,
+        clinician_ids: Vec<Uuid>,
+        site_ids: Vec<Uuid>,
+        weekdays: Vec<i32>,
+        from_minute: i32,
+        to_minute: i32,
+        not_before: Option<NaiveDate>,
+        urgent: bool,
+        note: String,
+        made_at: DateTime<Utc>,
+        made_by: String,
+        closed_as: Option<String>,
+        closed_at: Option<DateTime<Utc>>,
+    }
+}
+
+row! {
+    /// When and where a person can come at all; what is empty is any.
+    person_limits PersonLimits {
+        person_id: Uuid,
+        site_ids: Vec<Uuid>,
+        weekdays: Vec<i32>,
+        same_clinician: bool,
+        note: String,
+    }
+}
+
+row! {
+    messages Message {
+        id: Uuid,
+        person_id: Uuid,
+        visit_id: Option<Uuid>,
+        purpose: String,
+        channel: String,
+        reach: String,
+        why: String,
+        subject: String,
+        body: String,
+        state: String,
+        fate: String,
+        made_at: DateTime<Utc>,
+        made_by: String,
+        state_at: DateTime<Utc>,
+        state_by: String,
     }
 }

@@ -4,7 +4,8 @@ import type { Schemas } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
-import { Empty, Mono, Row, Scroller, Sheet, Small, Table, Tag } from '../../ui/layout';
+import { Empty, Mono, Row, Scroller, Sheet, Small, Spread, Table, Tag } from '../../ui/layout';
+import { Limits } from './Limits';
 import { CompactLine } from '../../ui/VisitLine';
 
 type Card = Schemas['VisitCard'];
@@ -16,7 +17,7 @@ const ended: Record<string, string> = {
 };
 
 /** A person's appointments: what is to come, what was, and what did not come about, with the reasons. */
-export function Appointments({ list }: { list: Card[] }) {
+export function Appointments({ list, personId }: { list: Card[]; personId: string }) {
   const { now } = useSession();
   const [all, setAll] = useState(false);
   const missed = list.filter((v) => v.visit.stage in ended);
@@ -25,7 +26,14 @@ export function Appointments({ list }: { list: Card[] }) {
   const past = live.filter((v) => !coming.includes(v));
   return (
     <Sheet>
-      <h2>Appointments</h2>
+      <Row>
+        <h2>Appointments</h2>
+        <Spread />
+        {coming.length > 0 && (
+          <Button onPress={() => window.open(`/api/people/${personId}/slip`, '_blank')}>Print the slip</Button>
+        )}
+      </Row>
+      <Limits personId={personId} />
       {list.length === 0 && <Empty>No visit yet. Book one from the schedule or from open times.</Empty>}
       <Group title="To come" list={coming} />
       <Group title="Past" list={all ? past : past.slice(0, 6)} />
@@ -42,7 +50,7 @@ export function Appointments({ list }: { list: Card[] }) {
 }
 
 function Group({ title, list }: { title: string; list: Card[] }) {
-  const { clinic, setInHand } = useSession();
+  const { clinic, now, setInHand } = useSession();
   const times = useTimes();
   const navigate = useNavigate();
   const may = useMay();
@@ -75,6 +83,16 @@ function Group({ title, list }: { title: string; list: Card[] }) {
                     <Tag $tone="brass">needs a new time</Tag>
                   ) : (
                     <CompactLine line={line} />
+                  )}
+                </td>
+                <td className="wide">
+                  {visit.stage === 'booked' && new Date(visit.startsAt) > now && (
+                    <a
+                      href={`/api/visits/${visit.id}/calendar`}
+                      aria-label={`Calendar file of ${times.full(visit.startsAt)}`}
+                    >
+                      <Small>calendar</Small>
+                    </a>
                   )}
                 </td>
                 <td>

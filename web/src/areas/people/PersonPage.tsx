@@ -227,7 +227,7 @@ export default function PersonPage() {
         )}
       </Sheet>
       {may('see_charges') && <Balance person={id} />}
-      {visits.data && <Appointments list={visits.data} />}
+      {visits.data && <Appointments list={visits.data} personId={id} />}
       {may('edit_people') && !registering && registration}
       {may('merge_people') && (
         <Sheet style={{ marginTop: space(5) }}>

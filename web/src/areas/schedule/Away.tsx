@@ -3,12 +3,14 @@ import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
-import { Button, Dialog, Field, Pick } from '../../ui/controls';
+import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 
 type Plan = Schemas['RebookingPlan'];
 type Pin = Schemas['Pinned'];
+
+const wayWord: Record<string, string> = { text: 'text', email: 'e-mail', letter: 'letter', call: 'call' };
 
 const Wide = styled.div`
   min-width: ${part.wideField};
@@ -24,7 +26,11 @@ export function Away({ day, onClose }: { day: string; onClose: () => void }) {
   const [chosen, setChosen] = useState<string | null>(null);
   const { run, busy, refusal } = useDo();
   const shift = look.data?.shifts.find((s) => s.id === chosen);
-  const name = (id: string | undefined) => clinic.staff.find((s) => s.id === id)?.name ?? '';
+  const name = (id: string | undefined) => clinic.staff.find((s) => s.id === id)?.lastName ?? '';
+  const place = (s: Schemas['Shift']) => clinic.staff.findIndex((x) => x.id === s.clinicianId);
+  const shifts = [...(look.data?.shifts ?? [])].sort(
+    (a, b) => place(a) - place(b) || a.startsAt.localeCompare(b.startsAt),
+  );
   const within = (s: Schemas['Shift']) =>
     look.data?.visits.filter(
       (v) =>
@@ -46,8 +52,8 @@ export function Away({ day, onClose }: { day: string; onClose: () => void }) {
   return (
     <Dialog title={`Away on ${times.day(`${day}T17:00:00Z`)}, and the rebooking list`} open onClose={onClose} wide>
       <Stack $gap={4}>
-        <Row>
-          {look.data?.shifts.map((s) => (
+        <Row $gap={2}>
+          {shifts.map((s) => (
             <Button key={s.id} aria-pressed={s.id === chosen} onPress={() => setChosen(s.id === chosen ? null : s.id)}>
               {name(s.clinicianId)} {times.time(s.startsAt)}–{times.time(s.endsAt)}
             </Button>
@@ -104,20 +110,43 @@ function Rebooking() {
   const [last, setLast] = useState<Plan | null>(null);
   if (look.data && look.data !== last) setLast(look.data);
   const { run, busy, refusal } = useDo();
+  const [tell, setTell] = useState(true);
+  const [told, setTold] = useState<Schemas['Told'] | null>(null);
   const plan = look.data ?? last;
   if (!plan) return null;
-  if (plan.lines.length === 0) return <Empty>Nobody waits for a new time.</Empty>;
+  const outcome = told && (
+    <Notice $tone="kelp" role="status">
+      {told.messages} messages go out, {told.letters} letters wait for the printer, {told.calls} are to be called. All
+      of it stands under Messages and calls.
+    </Notice>
+  );
+  if (plan.lines.length === 0)
+    return (
+      <Stack>
+        {outcome}
+        <Empty>Nobody waits for a new time.</Empty>
+      </Stack>
+    );
   const pin = (visitId: string, slotId: string | null) =>
     setPins([...pins.filter((p) => p.visitId !== visitId), { visitId, slotId }]);
   const free = (visitId: string) => setPins(pins.filter((p) => p.visitId !== visitId));
   const placed = plan.lines.flatMap((l) => (l.slot ? [{ visitId: l.card.visit.id, slotId: l.slot.id }] : []));
   const accept = async () => {
-    if (await run(() => api.POST('/api/rebooking/accept', { body: placed }))) setPins([]);
+    const done = await run(() => api.POST('/api/rebooking/accept', { body: { lines: placed, tell } }));
+    if (!done) return;
+    setPins([]);
+    if (tell) setTold(done);
+  };
+  const none = plan.lines.filter((l) => !l.slot).map((l) => l.card.visit.id);
+  const tellNone = async () => {
+    const done = await run(() => api.POST('/api/rebooking/tell', { body: { visitIds: none } }));
+    if (done) setTold(done);
   };
   const words = (s: Schemas['Slot']) =>
     `${times.day(s.startsAt)} ${times.time(s.startsAt)}, ${clinic.staff.find((x) => x.id === s.clinicianId)?.lastName ?? ''}`;
   return (
     <Stack $gap={3} data-plan={plan.lines.length}>
+      {outcome}
       <p>
         <strong>{plan.lines.length}</strong> wait for a new time. The plan places {placed.length} with{' '}
         {(plan.delayTenthDays / 10).toFixed(1)} days of delay in all
@@ -131,6 +160,7 @@ function Rebooking() {
               <th>Before</th>
               <th>After</th>
               <th>Why</th>
+              <th>Told by</th>
               <th />
             </tr>
           </thead>
@@ -163,6 +193,9 @@ function Rebooking() {
                     <Small>{l.reasons.join(', ')}</Small>
                   </td>
                   <td>
+                    <Small title={l.why}>{l.way ? wayWord[l.way] : 'nobody'}</Small>
+                  </td>
+                  <td>
                     {l.pinned && (
                       <Row $gap={1}>
                         <Tag $tone="tide">pinned</Tag>
@@ -184,7 +217,13 @@ function Rebooking() {
         </Notice>
       )}
       <Row>
+        <Check label="Tell everybody, as each agreed" value={tell} onChange={setTell} />
         <Spread />
+        {none.length > 0 && (
+          <Button isDisabled={busy} onPress={() => void tellNone()}>
+            Tell the {none.length} without a time
+          </Button>
+        )}
         <Button
           $kind="filled"
           data-main-action

@@ -10,9 +10,10 @@ import {
   cardInset,
   color,
   columnPixels,
-  columnWidth,
+  edges,
   edgeWidth,
   font,
+  grounds,
   hair,
   hatch,
   innerCorner,
@@ -21,20 +22,14 @@ import {
   ringGap,
   size,
   space,
+  tightColumnPixels,
+  tightFrom,
   timeWidth,
 } from '../../ui/tokens';
 import { CompactLine } from '../../ui/VisitLine';
 
 type Slot = Schemas['Slot'];
 type Card = Schemas['VisitCard'];
-
-const grounds: Record<string, string> = {
-  sheet: color.sheet,
-  tide: color.tideGround,
-  kelp: color.kelpGround,
-  brass: color.brassGround,
-  indigo: color.selected,
-};
 
 const Grid = styled.div`
   display: grid;
@@ -91,15 +86,6 @@ const Now = styled.div`
   pointer-events: none;
 `;
 
-const edge: Record<string, string> = {
-  solid: 'solid',
-  double: 'double',
-  dashed: 'dashed',
-  dotted: 'dotted',
-  ridge: 'ridge',
-  thin: 'solid',
-};
-
 const Block = styled.button<{ $pattern: string; $ground?: string | undefined }>`
   position: absolute;
   left: ${cardInset};
@@ -108,7 +94,7 @@ const Block = styled.button<{ $pattern: string; $ground?: string | undefined }>`
   padding: ${space(0.5)} ${space(2)};
   text-align: left;
   border: ${hair};
-  border-left: ${edgeWidth} ${(p) => edge[p.$pattern] ?? 'solid'} ${color.indigo};
+  border-left: ${edgeWidth} ${(p) => edges[p.$pattern] ?? 'solid'} ${color.indigo};
   border-radius: ${innerCorner};
   background: ${(p) => grounds[p.$ground ?? 'sheet'] ?? color.sheet};
   cursor: pointer;
@@ -125,7 +111,7 @@ const Block = styled.button<{ $pattern: string; $ground?: string | undefined }>`
   &[data-open='true'] {
     background: transparent;
     border-style: dashed;
-    border-left-style: ${(p) => edge[p.$pattern] ?? 'solid'};
+    border-left-style: ${(p) => edges[p.$pattern] ?? 'solid'};
     border-left-color: ${color.line};
     color: ${color.quiet};
   }
@@ -207,7 +193,16 @@ const stageWord: Record<string, string> = {
 };
 
 /** What a column shows: a clinician of one day, or one day of a clinician. */
-export type Column = { key: string; title: string; note: string; day: Schemas['DayView']; clinicianId: string };
+export type Column = {
+  key: string;
+  title: string;
+  note: string;
+  /** The same in a tight column. */
+  short: string;
+  tightNote: string;
+  day: Schemas['DayView'];
+  clinicianId: string;
+};
 
 export type BoardShows = {
   columns: Column[];
@@ -229,6 +224,9 @@ export function Board(p: BoardShows) {
   const identity = useIdentity();
   const may = useMay();
   const box = useRef<HTMLDivElement>(null);
+  // More clinicians than fit are shown in tight columns, so that the day is still seen whole.
+  const tight = p.columns.length >= tightFrom;
+  const pixels = tight ? tightColumnPixels : columnPixels;
   const [seen, setSeen] = useState({ first: 0, last: 12 });
   const [range, setRange] = useState<Slot[]>([]);
   const [dragged, setDragged] = useState<Card | null>(null);
@@ -236,8 +234,8 @@ export function Board(p: BoardShows) {
     const look = () => {
       const at = box.current;
       if (!at) return;
-      const first = Math.max(0, Math.floor(at.scrollLeft / columnPixels) - 1);
-      const last = first + Math.ceil(at.clientWidth / columnPixels) + 2;
+      const first = Math.max(0, Math.floor(at.scrollLeft / pixels) - 1);
+      const last = first + Math.ceil(at.clientWidth / pixels) + 2;
       setSeen((was) => (was.first === first && was.last === last ? was : { first, last }));
     };
     look();
@@ -248,7 +246,7 @@ export function Board(p: BoardShows) {
       at?.removeEventListener('scroll', look);
       window.removeEventListener('resize', look);
     };
-  }, []);
+  }, [pixels]);
   const height = (p.to - p.from) * minuteHeight;
   const nowMinutes = times.minutesOfDay(now.toISOString());
   const top = (iso: string) => (times.minutesOfDay(iso) - p.from) * minuteHeight;
@@ -285,7 +283,11 @@ export function Board(p: BoardShows) {
   });
   const column = (c: Column) => {
     const live = c.day.visits.filter(
-      (v) => v.visit.clinicianId === c.clinicianId && v.visit.stage !== 'cancelled' && !v.visit.rebook,
+      (v) =>
+        v.visit.clinicianId === c.clinicianId &&
+        v.visit.stage !== 'cancelled' &&
+        !v.visit.rebook &&
+        !c.day.entries.some((e) => e.visitId === v.visit.id),
     );
     return (
       <>
@@ -314,11 +316,11 @@ export function Board(p: BoardShows) {
                 onPointerDown={() => !p.moving && setRange([s])}
                 onPointerEnter={() => range.length > 0 && extend(s)}
                 onClick={() => (p.moving ? p.onMove(p.moving, s) : p.onBook(s))}
-                aria-label={`${doing} ${times.time(s.startsAt)} ${type?.name ?? ''} with ${c.title}`}
+                aria-label={`${doing} ${times.time(s.startsAt)} ${type?.name ?? ''}${s.clinic && ` · ${s.clinic}`} with ${c.title}`}
                 {...drop(s)}
               >
-                {type?.glyph} {times.time(s.startsAt)} {type?.name}
-                {s.clinic && ` · ${s.clinic}`}
+                {type?.glyph} {times.time(s.startsAt)} {!tight && type?.name}
+                {!tight && s.clinic && ` · ${s.clinic}`}
               </Block>
             );
           })}
@@ -364,11 +366,11 @@ export function Board(p: BoardShows) {
               >
                 <CardLine>
                   <strong>{identity(v.person, v.visit.callSign)}</strong>
-                  {v.visit.extra ? 'extra' : v.person.age}
+                  {v.visit.extra ? 'extra' : !tight && v.person.age}
                 </CardLine>
                 <CardLine>
                   {type?.glyph} {late || (stageWord[v.visit.stage] ?? v.visit.stage) + waits}{' '}
-                  <CompactLine line={v.line} words={false} />
+                  {!tight && <CompactLine line={v.line} words={false} />}
                 </CardLine>
               </Block>
             );
@@ -392,7 +394,7 @@ export function Board(p: BoardShows) {
       // Wherever a drawn range ends, it ends.
       onPointerUp={finish}
       onPointerLeave={() => setRange([])}
-      style={{ gridTemplateColumns: `${timeWidth} repeat(${p.columns.length}, minmax(${columnWidth}, 1fr))` }}
+      style={{ gridTemplateColumns: `${timeWidth} repeat(${p.columns.length}, minmax(${pixels}px, 1fr))` }}
       // Keyboard users scroll the board like any other region.
       tabIndex={0}
       role="region"
@@ -401,8 +403,8 @@ export function Board(p: BoardShows) {
       <HeadCell style={{ left: 0, zIndex: 5 }} />
       {p.columns.map((c) => (
         <HeadCell key={c.key}>
-          <strong>{c.title}</strong>
-          <Small>{c.note}</Small>
+          <strong title={c.title}>{tight ? c.short : c.title}</strong>
+          <Small>{tight ? c.tightNote : c.note}</Small>
         </HeadCell>
       ))}
       <Axis style={{ height }}>

@@ -1,12 +1,15 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
-import { telephone, useTimes } from '../../app/words';
-import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
+import { useTimes } from '../../app/words';
+import { Button, Check, Choose, Dialog, Field, Pick } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { FindPerson } from '../people/FindPerson';
 import { QuickAdd } from '../people/QuickAdd';
+import { Contact } from './Contact';
+import { SeriesPart } from './SeriesPart';
+import { WhomToAsk } from './WaitingList';
 
 type Slot = Schemas['Slot'];
 
@@ -35,6 +38,7 @@ export function BookDialog({
   const [kind, setKind] = useState('in_person');
   const [length, setLength] = useState(minutes === undefined ? '' : String(minutes));
   const [typeId, setTypeId] = useState<string | null>(slot?.visitTypeId ?? null);
+  const [again, setAgain] = useState(false);
   const may = useMay();
   const { run, busy, refusal } = useDo();
   if (!slot) return null;
@@ -88,15 +92,11 @@ export function BookDialog({
                 <strong>{person.name}</strong>
                 <br />
                 <Small>{[person.age, person.recordNumber].filter(Boolean).join(' · ')}</Small>
-                <br />
-                <Small>
-                  Ask whether this still holds: {telephone(person.phone) || 'no telephone'},{' '}
-                  {person.address || 'no address'}
-                </Small>
               </div>
               <Spread />
               <Button onPress={() => setPerson(null)}>Somebody else</Button>
             </Row>
+            <Contact person={person} />
             <form
               onSubmit={(event) => {
                 event.preventDefault();
@@ -117,7 +117,9 @@ export function BookDialog({
                     label="Visit type"
                     value={typeId}
                     onChange={setTypeId}
-                    choices={clinic.visitTypes.map((t) => ({ id: t.id, label: `${t.glyph} ${t.name}` }))}
+                    choices={clinic.visitTypes
+                      .filter((t) => t.active)
+                      .map((t) => ({ id: t.id, label: `${t.glyph} ${t.name}` }))}
                   />
                   <Field
                     label="Minutes"
@@ -157,22 +159,40 @@ export function BookDialog({
                     {times.day(s.startsAt)} at {times.time(s.startsAt)}
                   </Button>
                 ))}
+                {again && (
+                  <SeriesPart
+                    slot={slot}
+                    personId={person.id}
+                    reason={reason}
+                    note={note}
+                    onBooked={(first) => {
+                      setInHand({ visit: first.id });
+                      onClose();
+                    }}
+                  />
+                )}
                 <Row>
+                  {!extra && slot.visitTypeId && <Check label="Comes again" value={again} onChange={setAgain} />}
                   <Spread />
                   <Button onPress={onClose}>Leave</Button>
-                  <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
-                    Book
-                  </Button>
+                  {!again && (
+                    <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+                      Book
+                    </Button>
+                  )}
                 </Row>
               </Stack>
             </form>
           </>
         ) : (
-          <FindPerson
-            onTake={setPerson}
-            onNew={setAdding}
-            preferred={inHand && 'person' in inHand ? inHand.person : undefined}
-          />
+          <>
+            {!extra && <WhomToAsk slot={slot} onMoved={onClose} onTake={setPerson} />}
+            <FindPerson
+              onTake={setPerson}
+              onNew={setAdding}
+              preferred={inHand && 'person' in inHand ? inHand.person : undefined}
+            />
+          </>
         )}
       </Stack>
     </Dialog>

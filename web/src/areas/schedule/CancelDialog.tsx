@@ -1,8 +1,8 @@
 import { useState } from 'react';
-import { api, type Schemas, useDo } from '../../api/client';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
-import { Button, Choose, Dialog, Pick } from '../../ui/controls';
+import { Button, Check, Choose, Dialog, Pick } from '../../ui/controls';
 import { Notice, Row, Spread, Stack } from '../../ui/layout';
 
 /** Cancels a visit: by whose wish, and why, from the clinic's list. */
@@ -11,9 +11,21 @@ export function CancelDialog({ visit, onClose }: { visit: Schemas['Visit']; onCl
   const times = useTimes();
   const [whom, setWhom] = useState('patient');
   const [reason, setReason] = useState<string | null>(null);
+  const [rest, setRest] = useState(false);
   const { run, busy, refusal } = useDo();
+  const look = useLook(['visit', visit.id, 'series'], () =>
+    api.GET('/api/visits/{id}/series', { params: { path: { id: visit.id } } }),
+  );
+  const series = look.data?.series;
+  const later = look.data?.visits.filter((v) => v.stage === 'booked' && v.startsAt > visit.startsAt).length ?? 0;
   const cancel = async () => {
     const body = { reason: reason ?? '', byPatient: whom === 'patient' };
+    if (rest && series) {
+      const all = { ...body, from: visit.startsAt };
+      if (await run(() => api.POST('/api/series/{id}/cancel-rest', { params: { path: { id: series.id } }, body: all })))
+        onClose();
+      return;
+    }
     if (await run(() => api.POST('/api/visits/{id}/cancel', { params: { path: { id: visit.id } }, body }))) onClose();
   };
   return (
@@ -34,6 +46,9 @@ export function CancelDialog({ visit, onClose }: { visit: Schemas['Visit']; onCl
           onChange={setReason}
           choices={clinic.cancelReasons.map((r) => ({ id: r, label: r }))}
         />
+        {series && later > 0 && (
+          <Check label={`And the ${later} later ones of the series (${series.rule})`} value={rest} onChange={setRest} />
+        )}
         {refusal && (
           <Notice $tone="coral" role="alert">
             {refusal.message}
@@ -43,7 +58,7 @@ export function CancelDialog({ visit, onClose }: { visit: Schemas['Visit']; onCl
           <Spread />
           <Button onPress={onClose}>Leave it</Button>
           <Button $kind="stop" data-main-action onPress={() => void cancel()} isDisabled={busy || reason === null}>
-            Cancel the visit
+            {rest ? `Cancel ${later + 1} visits` : 'Cancel the visit'}
           </Button>
         </Row>
       </Stack>

@@ -58,7 +58,7 @@ export function OpenTimes(p: {
             label="Visit type"
             value={type}
             onChange={setType}
-            choices={[anyOne, ...clinic.visitTypes.map((t) => ({ id: t.id, label: t.name }))]}
+            choices={[anyOne, ...clinic.visitTypes.filter((t) => t.active).map((t) => ({ id: t.id, label: t.name }))]}
           />
           <Pick
             label="Clinician"

@@ -7,16 +7,22 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useKeys } from '../../app/keys';
 import { useMay, useSession } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
-import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
+import { Button, Choose, Dialog, Field, Menu, Pick } from '../../ui/controls';
 import { Empty, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part, phone, size, space } from '../../ui/tokens';
 import { Away } from './Away';
 import { Board, type Column } from './Board';
 import { BookDialog } from './BookDialog';
+import { FeedDialog } from './FeedDialog';
+import { GroupsDialog, useGroups, WhoPick } from './Groups';
 import { Month } from './Month';
 import { NewNote } from './NewNote';
 import { OpenTimes } from './OpenTimes';
+import { PrintDialog } from './PrintDialog';
 import { SlotDialog } from './SlotDialog';
+import { Told } from './Told';
+import { Untimed } from './Untimed';
+import { WaitingList } from './WaitingList';
 
 type Slot = Schemas['Slot'];
 type Card = Schemas['VisitCard'];
@@ -81,7 +87,7 @@ export default function Schedule() {
   const [booking, setBooking] = useState<{ slot: Slot; minutes?: number; extra?: boolean } | null>(null);
   const [slot, setSlot] = useState<Slot | null>(null);
   const [note, setNote] = useState<Schemas['ScheduleNote'] | null>(null);
-  const [pinning, setPinning] = useState(false);
+  const [group, setGroup] = useState('all');
   const [moved, setMoved] = useState<Card | null>(null);
   const [asked, setAsked] = useState<{ visit: Card; to: Slot } | null>(null);
   const times = useTimes();
@@ -120,12 +126,25 @@ export default function Schedule() {
     }
     setParams(all);
   };
+  const leave = () => go({ more: null });
   const shift = (by: number) => {
     const at = new Date(`${day}T12:00:00Z`);
     if (view === 'month') at.setUTCMonth(at.getUTCMonth() + by, 1);
     else at.setUTCDate(at.getUTCDate() + by * (view === 'week' ? 7 : 1));
     go({ day: at.toISOString().slice(0, 10) });
   };
+  const groups = useGroups(view === 'day');
+  const members = groups.find((g) => g.id === group)?.members;
+  const more = [
+    { id: 'waiting', label: 'Waiting list', shown: may('book') },
+    { id: 'told', label: 'Messages and calls', shown: may('book') },
+    { id: 'note', label: 'Pin a note to a time', shown: may('book') },
+    { id: 'print', label: 'Print the lists', shown: true },
+    { id: 'groups', label: 'Groups of clinicians', shown: true },
+    { id: 'feed', label: 'My days in a calendar', shown: true },
+  ]
+    .filter((m) => m.shown)
+    .map((m) => ({ ...m, onChoose: () => go({ more: m.id }) }));
   const inHandVisit = inHand !== null && 'visit' in inHand ? inHand.visit : null;
   useKeys({
     '[': () => shift(-1),
@@ -157,20 +176,35 @@ export default function Schedule() {
           key: d.day,
           title: times.day(`${d.day}T17:00:00Z`),
           note: `${d.visits.filter((v) => v.visit.stage !== 'cancelled').length} visits`,
+          short: times.day(`${d.day}T17:00:00Z`),
+          tightNote: '',
           day: d,
           clinicianId: chosen,
         }))
       : clinicians
           .map((c) => ({ c, shifts: look.data?.shifts.filter((s) => s.clinicianId === c.id) ?? [] }))
           .filter(({ shifts }) => shifts.some((s) => site === 'any' || s.siteId === site))
+          .filter(({ c }) => group === 'all' || c.id === group || (members?.includes(c.id) ?? false))
           .flatMap(({ c, shifts }) => {
             if (!look.data) return [];
             const visits = look.data.visits.filter(
-              (v) => v.visit.clinicianId === c.id && v.visit.stage !== 'cancelled' && !v.visit.rebook,
+              (v) =>
+                v.visit.clinicianId === c.id &&
+                v.visit.stage !== 'cancelled' &&
+                !v.visit.rebook &&
+                !look.data.entries.some((e) => e.visitId === v.visit.id),
             );
             const at = clinic.sites.find((s) => s.id === shifts[0]?.siteId)?.name ?? '';
             return [
-              { key: c.id, title: c.name, note: `${at} · ${visits.length} visits`, day: look.data, clinicianId: c.id },
+              {
+                key: c.id,
+                title: c.name,
+                note: `${at} · ${visits.length} visits`,
+                short: c.lastName,
+                tightNote: `${visits.length} visits`,
+                day: look.data,
+                clinicianId: c.id,
+              },
             ];
           });
   const shifts = columns.flatMap((c) => c.day.shifts.filter((s) => s.clinicianId === c.clinicianId));
@@ -215,6 +249,7 @@ export default function Schedule() {
           </Button>
           <Button onPress={() => go({ open: '1' })}>Open times</Button>
           {may('change_slots') && <Button onPress={() => go({ away: '1' })}>Away</Button>}
+          <Menu label="More" items={more} />
         </TopRow>
         {typed.length > 1 && <Small>{understood.data?.words ?? understood.error?.message ?? ''}</Small>}
         <Row $gap={2} style={{ marginTop: space(2) }}>
@@ -242,6 +277,9 @@ export default function Schedule() {
           )}
           {view === 'day' && (
             <>
+              <Wide>
+                <WhoPick groups={groups} value={group} onChange={setGroup} />
+              </Wide>
               <Wide>
                 <Pick
                   label="Site"
@@ -285,13 +323,17 @@ export default function Schedule() {
               />
             </Wide>
           )}
-          <Spread />
-          {may('book') && view === 'day' && (
-            <Button onPress={() => setPinning(true)} aria-label="Pin a note to a time">
-              ✎ Pin
-            </Button>
-          )}
         </Row>
+        {view === 'day' && look.data && <Untimed day={look.data} />}
+        {view === 'day' &&
+          look.data?.exceptions.map((e) => (
+            <Small key={e.id} style={{ display: 'block', marginTop: space(1) }}>
+              {clinic.staff.find((s) => s.id === e.clinicianId)?.name ??
+                clinic.sites.find((s) => s.id === e.siteId)?.name ??
+                'The clinic'}{' '}
+              does not work today: {e.reason}.
+            </Small>
+          ))}
         {moving && (
           <Notice $tone="tide" role="status" style={{ marginTop: space(2) }}>
             <Row>
@@ -359,7 +401,12 @@ export default function Schedule() {
         />
       )}
       {slot && <SlotDialog slot={slot} onClose={() => setSlot(null)} />}
-      {pinning && <NewNote day={day} onClose={() => setPinning(false)} />}
+      {params.get('more') === 'note' && <NewNote day={day} onClose={leave} />}
+      {params.get('more') === 'waiting' && <WaitingList onClose={leave} />}
+      {params.get('more') === 'told' && <Told onClose={leave} />}
+      {params.get('more') === 'print' && <PrintDialog day={day} onClose={leave} />}
+      {params.get('more') === 'groups' && <GroupsDialog groups={groups} onClose={leave} />}
+      {params.get('more') === 'feed' && <FeedDialog onClose={leave} />}
       {note && (
         <Dialog title={`Note for ${times.time(note.at)}`} open onClose={() => setNote(null)}>
           <Stack>

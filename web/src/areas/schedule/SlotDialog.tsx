@@ -57,7 +57,9 @@ export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: 
               label="Keep it for"
               value={type}
               onChange={setType}
-              choices={clinic.visitTypes.map((t) => ({ id: t.id, label: `${t.glyph} ${t.name}` }))}
+              choices={clinic.visitTypes
+                .filter((t) => t.active)
+                .map((t) => ({ id: t.id, label: `${t.glyph} ${t.name}` }))}
             />
             <Button
               isDisabled={busy || !type}
@@ -87,7 +89,7 @@ export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: 
           </Button>
         </Row>
         <h3>History</h3>
-        {history.data?.length === 0 && <Small>Made from the template; nothing was changed since.</Small>}
+        {history.data?.length === 0 && <Small>Nothing is on record before today.</Small>}
         {(history.data?.length ?? 0) > 0 && (
           <Table>
             <tbody>

@@ -1,13 +1,16 @@
-/** Theme, the fee schedule, and the diagnosis release; more settings come with their areas. */
+/** What a manager sets: registration, working time, visit types, services; the diagnosis release; the theme. */
 
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
-import { api, useDo, useLook } from '../../api/client';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { dollars } from '../../app/words';
-import { Button, Field } from '../../ui/controls';
+import { Button, Field, Tabs } from '../../ui/controls';
 import { Import } from './Import';
 import { RequiredFields } from './RequiredFields';
+import { UntimedLists } from './UntimedLists';
+import { VisitTypes } from './VisitTypes';
+import { WorkingTime } from './WorkingTime';
 import { Head, Mono, Notice, Page, Row, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 
 function Price({ code, name, cents }: { code: string; name: string; cents: number | null | undefined }) {
@@ -80,10 +83,40 @@ function Code({ code }: { code: string }) {
   );
 }
 
+function Services({ list }: { list: Schemas['ServiceView'][] }) {
+  return (
+    <Sheet>
+      <h2>Services and prices</h2>
+      <Table>
+        <thead>
+          <tr>
+            <th>Service</th>
+            <th>Code</th>
+            <th className="number">Price</th>
+          </tr>
+        </thead>
+        <tbody>
+          {list.map((s) => (
+            <tr key={s.service.code}>
+              <td>{s.service.name}</td>
+              <td>
+                <Mono>{s.service.externalCode}</Mono>
+              </td>
+              <td className="number">
+                <Price code={s.service.code} name={s.service.name} cents={s.priceCents} />
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </Table>
+    </Sheet>
+  );
+}
+
 export default function Settings({ onTheme }: { onTheme: () => void }) {
   const { clinic } = useSession();
   const may = useMay();
-  const [params] = useSearchParams();
+  const [params, setParams] = useSearchParams();
   const code = params.get('code');
   const services = useLook(['services'], () => api.GET('/api/services'), may('see_charges'));
   return (
@@ -97,34 +130,38 @@ export default function Settings({ onTheme }: { onTheme: () => void }) {
         <Button onPress={onTheme}>Light or night</Button>
       </Head>
       {code && may('see_chart') && <Code code={code} />}
-      {!code && <RequiredFields />}
-      {!code && may('set_clinic') && <Import />}
-      {!code && services.data && (
-        <Sheet>
-          <h2>Services and prices</h2>
-          <Table>
-            <thead>
-              <tr>
-                <th>Service</th>
-                <th>Code</th>
-                <th className="number">Price</th>
-              </tr>
-            </thead>
-            <tbody>
-              {services.data.map((s) => (
-                <tr key={s.service.code}>
-                  <td>{s.service.name}</td>
-                  <td>
-                    <Mono>{s.service.externalCode}</Mono>
-                  </td>
-                  <td className="number">
-                    <Price code={s.service.code} name={s.service.name} cents={s.priceCents} />
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </Table>
-        </Sheet>
+      {!code && (
+        <Tabs
+          label="Settings"
+          value={params.get('part') ?? 'registration'}
+          onChange={(part) => setParams({ part })}
+          items={[
+            {
+              id: 'registration',
+              label: 'Registration',
+              content: (
+                <>
+                  <RequiredFields />
+                  {may('set_clinic') && <Import />}
+                </>
+              ),
+            },
+            { id: 'working-time', label: 'Working time', content: <WorkingTime /> },
+            {
+              id: 'visit-types',
+              label: 'Visit types',
+              content: (
+                <>
+                  <VisitTypes />
+                  <UntimedLists />
+                </>
+              ),
+            },
+            ...(services.data
+              ? [{ id: 'services', label: 'Services and prices', content: <Services list={services.data} /> }]
+              : []),
+          ]}
+        />
       )}
     </Page>
   );

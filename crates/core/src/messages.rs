@@ -1,0 +1,225 @@
+//! What patients are told, by the way to which they agreed.
+//!
+//! [`way_to`] chooses the way; [`about_new_time`] and its like write the words. A text or an e-mail goes only
+//! to somebody who agreed to it; whoever cannot be messaged gets a letter when there is time for the post, or
+//! is called. Nobody writes to the dead. Texts and e-mails travel in the open, so they never say why
+//! somebody comes.
+
+use chrono::{DateTime, Utc};
+use chrono_tz::Tz;
+
+coded! {
+    /// How somebody is reached.
+    Channel {
+        Text = "text", "text message";
+        Email = "email", "e-mail";
+        Letter = "letter", "letter";
+        Call = "call", "call";
+    }
+}
+
+coded! {
+    /// What became of a message.
+    Fate {
+        Waiting = "waiting", "waiting";
+        Sent = "sent", "sent";
+        Delivered = "delivered", "delivered";
+        Failed = "failed", "failed";
+        Bounced = "bounced", "bounced";
+        Printed = "printed", "printed";
+        Called = "called", "called";
+        NotReached = "not_reached", "not reached";
+    }
+}
+
+impl Fate {
+    /// Whether a person still has something to do about it.
+    pub fn is_open(self) -> bool {
+        matches!(self, Fate::Waiting | Fate::Failed | Fate::Bounced | Fate::NotReached)
+    }
+
+    /// What may follow. A message that was delivered stays so, whatever comes late.
+    pub fn may_become(self, next: Fate) -> bool {
+        use Fate::*;
+        match self {
+            Waiting => matches!(next, Sent | Delivered | Failed | Bounced | Printed | Called | NotReached),
+            Sent => matches!(next, Delivered | Failed | Bounced | Called),
+            NotReached | Failed | Bounced => matches!(next, Called | NotReached | Printed),
+            Delivered | Printed | Called => false,
+        }
+    }
+}
+
+/// A letter needs so many days to arrive.
+pub const POST_DAYS: i64 = 4;
+
+/// How a person can be reached, and what they agreed to.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Reachable {
+    pub deceased: bool,
+    pub phone: Option<String>,
+    pub email: Option<String>,
+    /// Whether a postal address is on file.
+    pub address: bool,
+    /// The last answer; nothing when nobody asked.
+    pub text_agreed: Option<bool>,
+    pub email_agreed: Option<bool>,
+}
+
+/// The way to a person: where to, and why so.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Way {
+    pub channel: Channel,
+    /// A telephone number or an e-mail address; empty for a letter.
+    pub reach: String,
+    pub why: String,
+}
+
+/// The way to tell a person of something that they must know in `days`. Nothing: nobody is to be told.
+pub fn way_to(p: &Reachable, days: i64) -> Option<Way> {
+    if p.deceased {
+        return None;
+    }
+    let agreed =
+        |channel, reach: &str, what: &str| Way { channel, reach: reach.to_owned(), why: format!("agreed to {what}") };
+    let phone = p.phone.as_deref().filter(|t| !t.is_empty());
+    let email = p.email.as_deref().filter(|t| !t.is_empty());
+    if let (Some(phone), Some(true)) = (phone, p.text_agreed) {
+        return Some(agreed(Channel::Text, phone, "text messages"));
+    }
+    if let (Some(email), Some(true)) = (email, p.email_agreed) {
+        return Some(agreed(Channel::Email, email, "e-mail"));
+    }
+    let refused = match (p.text_agreed, p.email_agreed) {
+        (None, None) => "was never asked about messages",
+        (Some(true), _) | (_, Some(true)) => "agreed, but the number or address is missing",
+        _ => "declined messages",
+    };
+    if p.address && (days >= POST_DAYS || phone.is_none()) {
+        return Some(Way { channel: Channel::Letter, reach: String::new(), why: refused.into() });
+    }
+    let why = match phone {
+        None => format!("{refused}; no telephone number and no address"),
+        Some(_) if p.address => format!("{refused}; too soon for a letter"),
+        Some(_) => format!("{refused}; no postal address"),
+    };
+    Some(Way { channel: Channel::Call, reach: phone.unwrap_or("").into(), why })
+}
+
+/// Subject and text.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Words {
+    pub subject: String,
+    pub body: String,
+}
+
+/// What every message says of the clinic and the visit.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Facts<'a> {
+    /// As the person wants to be called.
+    pub name: &'a str,
+    pub clinic: &'a str,
+    pub telephone: &'a str,
+    pub clinician: &'a str,
+    pub site: &'a str,
+    pub zone: Tz,
+}
+
+fn when(at: DateTime<Utc>, zone: Tz) -> String {
+    at.with_timezone(&zone).format("%A, %B %-d at %-I:%M %p").to_string()
+}
+
+/// A visit has a new time, since the clinician is away at the old one.
+pub fn about_new_time(f: &Facts, before: DateTime<Utc>, after: DateTime<Utc>) -> Words {
+    let body = format!(
+        "Dear {}, your clinician is away at the time of your visit on {}. Your new time is {} with {} at {}. \
+         If it does not suit you, please call {}. {}",
+        f.name,
+        when(before, f.zone),
+        when(after, f.zone),
+        f.clinician,
+        f.site,
+        f.telephone,
+        f.clinic
+    );
+    Words { subject: "Your visit has a new time".into(), body }
+}
+
+/// No new time was found for a visit.
+pub fn about_no_time(f: &Facts, before: DateTime<Utc>) -> Words {
+    let body = format!(
+        "Dear {}, your clinician is away at the time of your visit on {}, which cannot take place. Please call {} \
+         for a new time. {}",
+        f.name,
+        when(before, f.zone),
+        f.telephone,
+        f.clinic
+    );
+    Words { subject: "Your visit cannot take place".into(), body }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use chrono::TimeZone;
+
+    fn all() -> Reachable {
+        Reachable {
+            deceased: false,
+            phone: Some("2075550101".into()),
+            email: Some("a@example.org".into()),
+            address: true,
+            text_agreed: Some(true),
+            email_agreed: Some(true),
+        }
+    }
+
+    #[test]
+    fn the_way_is_the_one_that_was_agreed_to() {
+        let way = |p: Reachable, days| way_to(&p, days).map(|w| (w.channel, w.why));
+        assert_eq!(way(all(), 1).unwrap().0, Channel::Text);
+        assert_eq!(way(Reachable { text_agreed: Some(false), ..all() }, 1).unwrap().0, Channel::Email);
+        assert_eq!(way(Reachable { phone: None, ..all() }, 1).unwrap().0, Channel::Email);
+        let none = Reachable { text_agreed: Some(false), email_agreed: Some(false), ..all() };
+        assert_eq!(way(none.clone(), POST_DAYS).unwrap(), (Channel::Letter, "declined messages".into()));
+        let soon = way(none.clone(), POST_DAYS - 1).unwrap();
+        assert_eq!(soon, (Channel::Call, "declined messages; too soon for a letter".into()));
+        assert_eq!(
+            way(Reachable { phone: None, ..none.clone() }, 0).unwrap().0,
+            Channel::Letter,
+            "better late than never"
+        );
+        let unasked = Reachable { text_agreed: None, email_agreed: None, address: false, ..all() };
+        assert_eq!(way(unasked, 9).unwrap().1, "was never asked about messages; no postal address");
+        let lost = Reachable { phone: None, address: false, ..none };
+        assert_eq!(way_to(&lost, 9).unwrap().reach, "", "still on the call list, so that somebody looks");
+        assert_eq!(way(Reachable { deceased: true, ..all() }, 9), None);
+    }
+
+    #[test]
+    fn a_message_says_when_but_not_why() {
+        let zone = chrono_tz::America::New_York;
+        let at = |d, h| zone.with_ymd_and_hms(2026, 11, d, h, 30, 0).unwrap().with_timezone(&Utc);
+        let f = Facts {
+            name: "Ada",
+            clinic: "The Clinic",
+            telephone: "207 555 0100",
+            clinician: "Dr. Valcourt",
+            site: "Quayside",
+            zone,
+        };
+        let words = about_new_time(&f, at(24, 9), at(26, 14));
+        assert!(words.body.contains("Tuesday, November 24 at 9:30 AM"), "{}", words.body);
+        assert!(words.body.contains("Thursday, November 26 at 2:30 PM with Dr. Valcourt at Quayside"));
+        assert!(about_no_time(&f, at(24, 9)).body.contains("call 207 555 0100"));
+    }
+
+    #[test]
+    fn a_delivered_message_stays_delivered() {
+        for next in Fate::ALL {
+            assert!(!Fate::Delivered.may_become(*next));
+        }
+        assert!(Fate::Sent.may_become(Fate::Bounced) && Fate::Bounced.may_become(Fate::Called));
+        assert!(Fate::Bounced.is_open() && !Fate::Sent.is_open());
+    }
+}

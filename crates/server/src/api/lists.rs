@@ -1,0 +1,114 @@
+//! Lists without times: home visits and walk-ins.
+
+use super::supply::clock;
+use super::{DONE, Done};
+use crate::access::Me;
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::web::{Data, Json, Path};
+use chrono::{NaiveDate, Timelike};
+use harbor_core::fields::Faults;
+use harbor_core::schedule::untimed::ListKind;
+use harbor_store::rows::{UntimedList, Visit};
+use harbor_store::supply::weekday_of;
+use serde::Deserialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct EntryForm {
+    person_id: Uuid,
+    day: NaiveDate,
+    #[serde(default)]
+    reason: String,
+    #[serde(default)]
+    note: String,
+}
+
+/// Puts somebody at the end of a list; whoever walks in is here at once.
+#[utoipa::path(post, path = "/api/lists/{id}/entries", params(("id" = Uuid, Path)), request_body = EntryForm, responses((status = 200, body = Visit), (status = 422, body = Problem)))]
+pub async fn enter(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<EntryForm>) -> Answer<Visit> {
+    let mut faults = Faults::default();
+    let reason = faults.line("reason", "Reason", &form.reason, 200);
+    let note = faults.optional_line("note", "Note", &form.note, 400);
+    faults.none_or(())?;
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let visit = change.enter_list(*id, form.person_id, form.day, (&reason, &note), state.zone).await?;
+    change.commit().await?;
+    Ok(Json(visit))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct ListPlaceForm {
+    /// The new place, from 0.
+    to: usize,
+}
+
+#[utoipa::path(post, path = "/api/visits/{id}/list-place", params(("id" = Uuid, Path)), request_body = ListPlaceForm, responses((status = 200, body = Done)))]
+pub async fn reorder(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ListPlaceForm>) -> Answer<Done> {
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    change.reorder_list(*id, form.to).await?;
+    change.commit().await?;
+    Ok(DONE)
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct UntimedListForm {
+    name: String,
+    /// home or walk_in.
+    kind: String,
+    clinician_id: Uuid,
+    site_id: Uuid,
+    visit_type_id: Uuid,
+    /// Monday is 1.
+    weekdays: Vec<i32>,
+    from: String,
+    to: String,
+    /// How many a day.
+    most: i32,
+    active: bool,
+}
+
+/// Makes a list, or changes the one with this id.
+#[utoipa::path(put, path = "/api/lists/{id}", params(("id" = Uuid, Path)), request_body = UntimedListForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn save(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<UntimedListForm>) -> Answer<Done> {
+    let mut faults = Faults::default();
+    let name = faults.line("name", "Name", &form.name, 40);
+    if ListKind::from_code(&form.kind).is_none() {
+        faults.add("kind", "Choose home visits or walk-ins.");
+    }
+    let mut weekdays = form.weekdays.clone();
+    weekdays.sort_unstable();
+    weekdays.dedup();
+    if weekdays.is_empty() || weekdays.iter().any(|n| weekday_of(*n).is_none()) {
+        faults.add("weekdays", "Choose the weekdays.");
+    }
+    let minutes = |time: chrono::NaiveTime| i32::try_from(time.num_seconds_from_midnight() / 60).unwrap_or(0);
+    let (from, to) = (minutes(clock(&mut faults, "from", &form.from)), minutes(clock(&mut faults, "to", &form.to)));
+    if to <= from {
+        faults.add("to", "It ends before it begins.");
+    }
+    if !(1..=200).contains(&form.most) {
+        faults.add("most", "A list takes 1 to 200 a day.");
+    }
+    faults.none_or(())?;
+    let row = UntimedList {
+        id: *id,
+        name,
+        kind: form.kind.clone(),
+        clinician_id: form.clinician_id,
+        site_id: form.site_id,
+        visit_type_id: form.visit_type_id,
+        weekdays,
+        from_minute: from,
+        to_minute: to,
+        most: form.most,
+        active: form.active,
+    };
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    change.save_list(&row).await?;
+    change.commit().await?;
+    Ok(DONE)
+}

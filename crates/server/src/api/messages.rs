@@ -1,0 +1,176 @@
+//! What patients are told about their times: written for a plan, followed, called.
+
+use super::views::PersonCard;
+use super::{DONE, Done};
+use crate::access::Me;
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::web::{Data, Json, Path};
+use harbor_core::fields::Faults;
+use harbor_core::messages::{Facts, Fate, Way, about_new_time, about_no_time, way_to};
+use harbor_store::rows::{Message, Person, Visit};
+use harbor_store::{Change, Conn, messages as store, people, staff, visits};
+use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct MessageView {
+    message: Message,
+    person: PersonCard,
+    /// Whether somebody has still to do something about it.
+    open: bool,
+}
+
+/// Messages of the last weeks, and all about which something is still to be done.
+#[utoipa::path(get, path = "/api/messages", responses((status = 200, body = Vec<MessageView>)))]
+pub async fn list(state: Data<State>) -> Answer<Vec<MessageView>> {
+    let mut conn = state.store.reader().await?;
+    let rows = store::recent(&mut conn, state.now()).await?;
+    let by_id = people::by_id(&mut conn, rows.iter().map(|m| m.person_id)).await?;
+    let view = |message: Message| {
+        let person = PersonCard::of(by_id.get(&message.person_id)?, state.today());
+        let open = Fate::from_code(&message.state).is_some_and(Fate::is_open);
+        Some(MessageView { message, person, open })
+    };
+    Ok(Json(rows.into_iter().filter_map(view).collect()))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct FateForm {
+    /// called, not_reached or printed.
+    state: String,
+    #[serde(default)]
+    note: String,
+}
+
+/// What a person did about a message: called, did not reach, printed the letter.
+#[utoipa::path(post, path = "/api/messages/{id}/fate", params(("id" = Uuid, Path)), request_body = FateForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn set_fate(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<FateForm>) -> Answer<Done> {
+    let mut faults = Faults::default();
+    let note = faults.optional_line("note", "Note", &form.note, 200);
+    let next = Fate::from_code(&form.state);
+    let next = next.filter(|f| matches!(f, Fate::Called | Fate::NotReached | Fate::Printed));
+    if next.is_none() {
+        faults.add("state", "Say whether the person was called or not reached, or the letter printed.");
+    }
+    faults.none_or(())?;
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    if !change.message_became(*id, next.unwrap_or(Fate::Called), &note).await? {
+        return Err(Problem::refused("message", "This message has arrived already."));
+    }
+    change.commit().await?;
+    Ok(DONE)
+}
+
+/// Who is told of what, and how each is reached.
+pub(super) struct Telling {
+    people: HashMap<Uuid, Person>,
+    ways: HashMap<Uuid, Option<Way>>,
+    sites: HashMap<Uuid, String>,
+    staff: HashMap<Uuid, String>,
+}
+
+impl Telling {
+    /// Everything needed to tell the people of some visits.
+    pub(super) async fn load(conn: &mut Conn, state: &State, about: &[Visit]) -> Result<Telling, Problem> {
+        let people = people::by_id(conn, about.iter().map(|v| v.person_id)).await?;
+        let rows: Vec<Person> = people.values().cloned().collect();
+        let reachable = store::reachable(conn, &rows).await?;
+        let ways = rows.iter().zip(&reachable).map(|(p, r)| {
+            // What falls out soonest decides how fast somebody must know.
+            let first = about.iter().filter(|v| v.person_id == p.id).map(|v| v.day).min().unwrap_or(state.today());
+            (p.id, way_to(r, (first - state.today()).num_days()))
+        });
+        Ok(Telling {
+            ways: ways.collect(),
+            people,
+            sites: staff::sites(conn).await?.into_iter().map(|s| (s.id, s.name)).collect(),
+            staff: staff::all(conn).await?.into_iter().map(|s| (s.id, s.name)).collect(),
+        })
+    }
+
+    pub(super) fn way(&self, person: Uuid) -> Option<&Way> {
+        self.ways.get(&person).and_then(Option::as_ref)
+    }
+
+    /// Writes the message about a visit that had the time `before`; without `after` there is no new time.
+    pub(super) async fn tell(
+        &self,
+        change: &mut Change<'_>,
+        state: &State,
+        before: &Visit,
+        after: Option<&Visit>,
+    ) -> Result<Option<Message>, Problem> {
+        let (Some(person), Some(way)) = (self.people.get(&before.person_id), self.way(before.person_id)) else {
+            return Ok(None);
+        };
+        let shown = after.unwrap_or(before);
+        let name = if person.preferred_name.is_empty() { &person.first_name } else { &person.preferred_name };
+        let (nobody, telephone) = (String::new(), crate::paper::telephone(&state.clinic.telephone));
+        let facts = Facts {
+            name,
+            clinic: &state.clinic.name,
+            telephone: &telephone,
+            clinician: self.staff.get(&shown.clinician_id).unwrap_or(&nobody),
+            site: self.sites.get(&shown.site_id).unwrap_or(&nobody),
+            zone: state.zone,
+        };
+        let (purpose, words) = match after {
+            Some(after) => ("rebooked", about_new_time(&facts, before.starts_at, after.starts_at)),
+            None => ("no_time", about_no_time(&facts, before.starts_at)),
+        };
+        Ok(Some(change.add_message(person.id, Some(before.id), purpose, way, words).await?))
+    }
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Told {
+    pub messages: usize,
+    pub letters: usize,
+    pub calls: usize,
+}
+
+impl Told {
+    pub(super) fn count<'a>(all: impl Iterator<Item = &'a Message>) -> Told {
+        let mut out = Told { messages: 0, letters: 0, calls: 0 };
+        for message in all {
+            match message.channel.as_str() {
+                "letter" => out.letters += 1,
+                "call" => out.calls += 1,
+                _ => out.messages += 1,
+            }
+        }
+        out
+    }
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct TellForm {
+    visit_ids: Vec<Uuid>,
+}
+
+/// Tells people of the rebooking list that there is no new time, so that they call or are called.
+#[utoipa::path(post, path = "/api/rebooking/tell", request_body = TellForm, responses((status = 200, body = Told), (status = 422, body = Problem)))]
+pub async fn tell_no_time(state: Data<State>, me: Me, form: Json<TellForm>) -> Answer<Told> {
+    if form.visit_ids.is_empty() || form.visit_ids.len() > 500 {
+        return Err(Problem::field("visitIds", "Nobody is to be told."));
+    }
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let mut about: Vec<Visit> = visits::many(change.conn(), &form.visit_ids).await?.into_values().collect();
+    about.retain(|v| v.rebook);
+    about.sort_by_key(|v| (v.starts_at, v.id));
+    let telling = Telling::load(change.conn(), &state, &about).await?;
+    let mut told = Vec::new();
+    for visit in &about {
+        told.extend(telling.tell(&mut change, &state, visit, None).await?);
+    }
+    if told.is_empty() {
+        return Err(Problem::refused("message", "None of them waits for a new time any more."));
+    }
+    change.commit().await?;
+    Ok(Json(Told::count(told.iter())))
+}

@@ -1,0 +1,167 @@
+//! Paper: readable templates (`papers/*.typ`) set with data, in the shipped typeface, as PDF.
+
+use crate::web_files;
+use anyhow::{Context, Result, anyhow};
+use serde_json::Value;
+use std::sync::OnceLock;
+use typst::diag::{FileError, FileResult};
+use typst::foundations::{Bytes, Datetime, Duration, Smart};
+use typst::syntax::{FileId, RootedPath, Source, VirtualPath, VirtualRoot};
+use typst::text::{Font, FontBook};
+use typst::utils::LazyHash;
+use typst::{Library, LibraryExt, World};
+use typst_layout::PagedDocument;
+use typst_pdf::PdfOptions;
+
+/// What can be printed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Sheet {
+    /// The lists of one or more days.
+    DayLists,
+    /// A person's appointments to take home.
+    Slip,
+    /// One letter a page.
+    Letters,
+    /// Whom to call, with room for a mark.
+    Calls,
+}
+
+impl Sheet {
+    fn template(self) -> &'static str {
+        match self {
+            Sheet::DayLists => include_str!("../papers/day_lists.typ"),
+            Sheet::Slip => include_str!("../papers/slip.typ"),
+            Sheet::Letters => include_str!("../papers/letters.typ"),
+            Sheet::Calls => include_str!("../papers/calls.typ"),
+        }
+    }
+}
+
+/// What every paper shares: page, type, head and foot.
+const HOUSE: &str = include_str!("../papers/house.typ");
+
+/// The typeface, unpacked once from the fonts that the screens use.
+struct Type {
+    book: LazyHash<FontBook>,
+    fonts: Vec<Font>,
+    library: LazyHash<Library>,
+}
+
+fn shipped_type() -> Result<&'static Type> {
+    static TYPE: OnceLock<Result<Type, String>> = OnceLock::new();
+    let made = TYPE.get_or_init(|| {
+        let mut fonts = Vec::new();
+        for packed in web_files::fonts() {
+            let plain = wuff::decompress_woff2(&packed).map_err(|e| format!("a font cannot be unpacked: {e:?}"))?;
+            fonts.extend(Font::iter(Bytes::new(plain)));
+        }
+        if fonts.is_empty() {
+            return Err("the front end with its fonts is not built".to_owned());
+        }
+        let book = LazyHash::new(FontBook::from_fonts(&fonts));
+        Ok(Type { book, fonts, library: LazyHash::new(Library::default()) })
+    });
+    made.as_ref().map_err(|e| anyhow!("{e}"))
+}
+
+/// One paper being set: its template, the house style, and the data.
+struct Desk<'a> {
+    kind: &'a Type,
+    main: Source,
+    house: Source,
+    data: (FileId, Bytes),
+}
+
+fn file(name: &str) -> Result<FileId> {
+    let path = VirtualPath::new(name).map_err(|e| anyhow!("{e:?}"))?;
+    Ok(RootedPath::new(VirtualRoot::Project, path).intern())
+}
+
+impl World for Desk<'_> {
+    fn library(&self) -> &LazyHash<Library> {
+        &self.kind.library
+    }
+
+    fn book(&self) -> &LazyHash<FontBook> {
+        &self.kind.book
+    }
+
+    fn main(&self) -> FileId {
+        self.main.id()
+    }
+
+    fn source(&self, id: FileId) -> FileResult<Source> {
+        [&self.main, &self.house].into_iter().find(|s| s.id() == id).cloned().ok_or(FileError::AccessDenied)
+    }
+
+    fn file(&self, id: FileId) -> FileResult<Bytes> {
+        if id == self.data.0 { Ok(self.data.1.clone()) } else { Err(FileError::AccessDenied) }
+    }
+
+    fn font(&self, index: usize) -> Option<Font> {
+        self.kind.fonts.get(index).cloned()
+    }
+
+    /// The data say what day it is; a paper looks at no clock.
+    fn today(&self, _: Option<Duration>) -> Option<Datetime> {
+        None
+    }
+}
+
+/// Sets a paper. The same data give the same pages.
+pub fn set(sheet: Sheet, data: &Value) -> Result<Vec<u8>> {
+    let bytes = Bytes::new(serde_json::to_vec(data)?);
+    let desk = Desk {
+        kind: shipped_type()?,
+        main: Source::new(file("paper.typ")?, sheet.template().to_owned()),
+        house: Source::new(file("house.typ")?, HOUSE.to_owned()),
+        data: (file("data.json")?, bytes),
+    };
+    let said = |all: Vec<String>| anyhow!("the paper cannot be set: {}", all.join("; "));
+    let pages: PagedDocument =
+        typst::compile(&desk).output.map_err(|all| said(all.iter().map(|d| d.message.to_string()).collect()))?;
+    let options = PdfOptions { creator: Smart::Custom(Some("Indigo Harbor".into())), ..PdfOptions::default() };
+    let pdf = typst_pdf::pdf(&pages, &options).map_err(|all| said(all.iter().map(|d| d.message.to_string()).collect()));
+    // What was set before is remembered for a while, not for ever.
+    typst::comemo::evict(8);
+    pdf.context("writing the PDF")
+}
+
+/// A telephone number as it is read aloud: 207 555 0100.
+pub fn telephone(digits: &str) -> String {
+    match digits.len() {
+        10 => format!("{} {} {}", &digits[..3], &digits[3..6], &digits[6..]),
+        _ => digits.to_owned(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::json;
+
+    #[test]
+    fn every_paper_can_be_set_even_with_nothing_and_with_strange_words() {
+        let odd = "#pagebreak() *x* $1 \\ <a> Zoë Ünal-Łoś";
+        let head = json!({ "clinic": odd, "address": odd, "telephone": "207 555 0100", "printed": "Nov 23" });
+        let day = json!({ "title": odd, "note": odd, "rows": [{ "time": "09:00", "sign": "Amber 1", "name": odd,
+            "born": "1962-03-04", "number": "IH-10001", "type": odd, "reason": odd, "note": odd, "contact": odd,
+            "stage": "booked" }] });
+        let visit = json!({ "day": odd, "time": "9:00", "clinician": odd, "site": odd, "type": odd, "reason": odd });
+        let letter = json!({ "to": [odd, "1 Lane", "Port Calder, ME 04998"], "date": "Nov 23", "subject": odd,
+            "body": odd, "reference": "0199", "large": true });
+        let call = json!({ "name": odd, "phone": "207 555 0101", "born": "", "about": odd, "why": odd });
+        for (sheet, data) in [
+            (Sheet::DayLists, json!({ "head": head, "days": [day], "contact": true })),
+            (Sheet::DayLists, json!({ "head": head, "days": [], "contact": false })),
+            (Sheet::Slip, json!({ "head": head, "name": odd, "visits": [visit], "large": false })),
+            (Sheet::Slip, json!({ "head": head, "name": odd, "visits": [], "large": true })),
+            (Sheet::Letters, json!({ "head": head, "letters": [letter] })),
+            (Sheet::Calls, json!({ "head": head, "calls": [call] })),
+        ] {
+            let pdf = set(sheet, &data).unwrap();
+            assert!(pdf.starts_with(b"%PDF-"), "{sheet:?}");
+            assert_eq!(pdf, set(sheet, &data).unwrap(), "the same data, the same paper");
+        }
+    }
+}

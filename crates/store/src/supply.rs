@@ -1,0 +1,580 @@
+//! Working time in the tables: weekly templates with exceptions, and bringing the days to what they say.
+
+use crate::booking::NOT_LIVE;
+use crate::rows::{Shift, ShiftTemplate, Slot, SupplyException, TemplateRun};
+use crate::schema::{clinic, shift_templates, shifts, slot_events, slots, supply_exceptions, template_runs, visits};
+use crate::{Change, Conn, Result, StoreError, schedule};
+use chrono::{DateTime, Days, Duration, NaiveDate, NaiveTime, Timelike, Utc, Weekday};
+use chrono_tz::Tz;
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use harbor_core::schedule::supply::{
+    self as rules, Exception, MadeShift, MadeSlot, Present, PresentShift, Purpose, Run, SettledDay, Template,
+};
+use harbor_core::schedule::{Span, at_local, day_bounds};
+use std::collections::BTreeMap;
+use uuid::Uuid;
+
+/// A template with the slots of its shifts.
+#[derive(Debug, Clone, PartialEq, serde::Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct WholeTemplate {
+    #[serde(flatten)]
+    pub template: ShiftTemplate,
+    pub runs: Vec<TemplateRun>,
+}
+
+/// What came of bringing days to what the templates say.
+#[derive(Debug, Clone, Default, PartialEq, serde::Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct SupplyReport {
+    pub shifts_made: usize,
+    pub slots_made: usize,
+    pub slots_removed: usize,
+    /// What could not be changed, and why.
+    pub left: Vec<LeftAsIs>,
+}
+
+impl SupplyReport {
+    pub fn is_still(&self) -> bool {
+        self.shifts_made + self.slots_made + self.slots_removed == 0
+    }
+}
+
+#[derive(Debug, Clone, PartialEq, serde::Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct LeftAsIs {
+    pub clinician_id: Uuid,
+    pub starts_at: DateTime<Utc>,
+    pub ends_at: DateTime<Utc>,
+    pub why: String,
+}
+
+pub async fn templates(conn: &mut Conn) -> Result<Vec<WholeTemplate>> {
+    use shift_templates as t;
+    let rows: Vec<ShiftTemplate> = t::table
+        .order((t::clinician_id, t::weekday, t::from_minute, t::begins_on))
+        .select(ShiftTemplate::as_select())
+        .load(conn)
+        .await?;
+    let runs: Vec<TemplateRun> =
+        template_runs::table.order(template_runs::sort).select(TemplateRun::as_select()).load(conn).await?;
+    let with_runs = |template: ShiftTemplate| {
+        let runs = runs.iter().filter(|r| r.template_id == template.id).cloned().collect();
+        WholeTemplate { template, runs }
+    };
+    Ok(rows.into_iter().map(with_runs).collect())
+}
+
+/// Exceptions that stand and are not over before a day.
+pub async fn exceptions(conn: &mut Conn, from: NaiveDate) -> Result<Vec<SupplyException>> {
+    use supply_exceptions as e;
+    Ok(e::table
+        .filter(e::removed_at.is_null().and(e::to_day.ge(from)))
+        .order((e::from_day, e::to_day))
+        .select(SupplyException::as_select())
+        .load(conn)
+        .await?)
+}
+
+/// Why nobody works on a day in a shift of a template; nothing on a usual day, and for a one-off shift.
+pub(crate) async fn closed(conn: &mut Conn, shift: &Shift, day: NaiveDate) -> Result<Option<String>> {
+    use supply_exceptions as e;
+    if shift.template_id.is_none() {
+        return Ok(None);
+    }
+    Ok(e::table
+        .filter(e::removed_at.is_null().and(e::from_day.le(day)).and(e::to_day.ge(day)))
+        .filter(e::clinician_id.is_null().or(e::clinician_id.eq(shift.clinician_id)))
+        .filter(e::site_id.is_null().or(e::site_id.eq(shift.site_id)))
+        .select(e::reason)
+        .first(conn)
+        .await
+        .optional()?)
+}
+
+/// The time of day of a number of minutes.
+pub fn time_of(minute: i32) -> NaiveTime {
+    let seconds = u32::try_from(minute.clamp(0, 1439)).unwrap_or(0) * 60;
+    NaiveTime::from_num_seconds_from_midnight_opt(seconds, 0).unwrap_or(NaiveTime::MIN)
+}
+
+/// Monday is 1.
+pub fn weekday_of(number: i32) -> Option<Weekday> {
+    u8::try_from(number - 1).ok().and_then(|n| Weekday::try_from(n).ok())
+}
+
+fn minute_of(time: NaiveTime) -> i32 {
+    i32::try_from(time.num_seconds_from_midnight() / 60).unwrap_or(0)
+}
+
+impl WholeTemplate {
+    /// As the core sees it.
+    pub fn in_core(&self) -> Template<Uuid> {
+        let t = &self.template;
+        let run = |r: &TemplateRun| Run {
+            count: u32::try_from(r.count).unwrap_or(0),
+            minutes: i64::from(r.minutes),
+            purpose: match (&r.held_for, r.visit_type_id) {
+                (None, Some(kind)) => Purpose::Open(kind),
+                (held, _) => Purpose::Held(held.clone().unwrap_or_default()),
+            },
+            clinic: r.clinic.clone(),
+        };
+        Template {
+            key: t.id,
+            clinician: t.clinician_id,
+            site: t.site_id,
+            weekday: weekday_of(t.weekday).unwrap_or(Weekday::Mon),
+            from: time_of(t.from_minute),
+            to: time_of(t.to_minute),
+            every_weeks: u8::try_from(t.every_weeks).unwrap_or(1),
+            runs: self.runs.iter().map(run).collect(),
+            begins: t.begins_on,
+            ends: t.ends_on,
+        }
+    }
+
+    /// The rows of what the core has.
+    pub fn of_core(t: &Template<Uuid>, version: i32) -> WholeTemplate {
+        let run = |(sort, r): (usize, &Run<Uuid>)| TemplateRun {
+            template_id: t.key,
+            sort: i32::try_from(sort).unwrap_or(0),
+            count: i32::try_from(r.count).unwrap_or(0),
+            minutes: i32::try_from(r.minutes).unwrap_or(0),
+            visit_type_id: match &r.purpose {
+                Purpose::Open(kind) => Some(*kind),
+                Purpose::Held(_) => None,
+            },
+            held_for: match &r.purpose {
+                Purpose::Open(_) => None,
+                Purpose::Held(what) => Some(what.clone()),
+            },
+            clinic: r.clinic.clone(),
+        };
+        WholeTemplate {
+            template: ShiftTemplate {
+                id: t.key,
+                clinician_id: t.clinician,
+                site_id: t.site,
+                weekday: i32::try_from(t.weekday.number_from_monday()).unwrap_or(1),
+                from_minute: minute_of(t.from),
+                to_minute: minute_of(t.to),
+                every_weeks: i32::from(t.every_weeks),
+                begins_on: t.begins,
+                ends_on: t.ends,
+                version,
+            },
+            runs: t.runs.iter().enumerate().map(run).collect(),
+        }
+    }
+}
+
+fn exception_in_core(e: &SupplyException) -> Exception<Uuid> {
+    let (from, to) = (e.from_day, e.to_day);
+    match e.clinician_id {
+        Some(clinician) => Exception::Away { clinician, from, to },
+        None => Exception::Closed { site: e.site_id, from, to },
+    }
+}
+
+fn template_refused(r: rules::TemplateRefusal) -> StoreError {
+    StoreError::refused("template", r.to_string())
+}
+
+impl Change<'_> {
+    /// Checks a template against the others, and its slots against their types.
+    async fn check_template(&mut self, wanted: &Template<Uuid>) -> Result<()> {
+        let others: Vec<Template<Uuid>> = templates(self.conn()).await?.iter().map(WholeTemplate::in_core).collect();
+        let types = schedule::visit_types(self.conn()).await?;
+        let length = |id: &Uuid| {
+            let kind = types.iter().find(|t| t.id == *id);
+            kind.map_or_else(|| ("visit".into(), 0), |t| (t.name.to_lowercase(), i64::from(t.minutes)))
+        };
+        rules::check(wanted, &others, length).map_err(template_refused)
+    }
+
+    async fn write_template(&mut self, whole: &WholeTemplate) -> Result<()> {
+        use template_runs as r;
+        diesel::insert_into(shift_templates::table).values(&whole.template).execute(self.conn()).await?;
+        diesel::insert_into(r::table).values(&whole.runs).execute(self.conn()).await?;
+        Ok(())
+    }
+
+    /// A new template; the days from its beginning on are made.
+    pub async fn add_template(&mut self, wanted: &Template<Uuid>, zone: Tz) -> Result<SupplyReport> {
+        self.check_template(wanted).await?;
+        self.write_template(&WholeTemplate::of_core(wanted, 1)).await?;
+        self.audit("made", "shift template", wanted.key, None, "");
+        self.settle_supply(wanted.begins, None, zone).await
+    }
+
+    /// Changes a template from a day on: before that day it stays what it was. What is booked stays; what
+    /// could not be changed is told.
+    pub async fn change_template(
+        &mut self,
+        id: Uuid,
+        version: i32,
+        from: NaiveDate,
+        wanted: &Template<Uuid>,
+        zone: Tz,
+    ) -> Result<SupplyReport> {
+        use shift_templates as t;
+        let old = self.lock_template(id, version).await?;
+        if wanted.clinician != old.clinician_id {
+            let sentence = "A template stays its clinician's; end it and make one for the other.";
+            return Err(StoreError::refused("template", sentence));
+        }
+        if from <= old.begins_on {
+            let same = Template { key: id, ..wanted.clone() };
+            self.check_template(&same).await?;
+            diesel::delete(template_runs::table.filter(template_runs::template_id.eq(id))).execute(self.conn()).await?;
+            let whole = WholeTemplate::of_core(&same, version + 1);
+            let row = whole.template.clone();
+            diesel::update(t::table.find(id))
+                .set((
+                    t::site_id.eq(row.site_id),
+                    t::weekday.eq(row.weekday),
+                    t::from_minute.eq(row.from_minute),
+                    t::to_minute.eq(row.to_minute),
+                    t::every_weeks.eq(row.every_weeks),
+                    t::begins_on.eq(row.begins_on),
+                    t::ends_on.eq(row.ends_on),
+                    t::version.eq(row.version),
+                ))
+                .execute(self.conn())
+                .await?;
+            diesel::insert_into(template_runs::table).values(&whole.runs).execute(self.conn()).await?;
+            self.audit("changed", "shift template", id, None, "");
+            return self.settle_supply(from.min(wanted.begins), None, zone).await;
+        }
+        diesel::update(t::table.find(id))
+            .set((t::ends_on.eq(from - Days::new(1)), t::version.eq(version + 1)))
+            .execute(self.conn())
+            .await?;
+        self.check_template(wanted).await?;
+        self.write_template(&WholeTemplate::of_core(wanted, 1)).await?;
+        // The shifts that are there go on as shifts of the new one.
+        let begins = day_bounds(zone, from).0;
+        diesel::update(shifts::table.filter(shifts::template_id.eq(id).and(shifts::starts_at.ge(begins))))
+            .set(shifts::template_id.eq(wanted.key))
+            .execute(self.conn())
+            .await?;
+        self.audit("changed", "shift template", wanted.key, None, format!("from {from}"));
+        self.settle_supply(from, None, zone).await
+    }
+
+    /// Ends a template with a day; later shifts that nobody is booked in go.
+    pub async fn end_template(&mut self, id: Uuid, version: i32, last: NaiveDate, zone: Tz) -> Result<SupplyReport> {
+        use shift_templates as t;
+        let old = self.lock_template(id, version).await?;
+        if last < old.begins_on {
+            return Err(template_refused(rules::TemplateRefusal::EndsFirst));
+        }
+        diesel::update(t::table.find(id))
+            .set((t::ends_on.eq(last), t::version.eq(version + 1)))
+            .execute(self.conn())
+            .await?;
+        self.audit("ended", "shift template", id, None, format!("with {last}"));
+        self.settle_supply(last + Days::new(1), None, zone).await
+    }
+
+    async fn lock_template(&mut self, id: Uuid, version: i32) -> Result<ShiftTemplate> {
+        let row: ShiftTemplate = shift_templates::table
+            .find(id)
+            .for_update()
+            .select(ShiftTemplate::as_select())
+            .first(self.conn())
+            .await
+            .optional()?
+            .ok_or(StoreError::NotFound("template"))?;
+        if row.version != version {
+            return Err(StoreError::Stale { current: serde_json::to_value(&row).unwrap_or_default() });
+        }
+        Ok(row)
+    }
+
+    /// Days on which nobody works, or one does not.
+    pub async fn add_exception(
+        &mut self,
+        clinician: Option<Uuid>,
+        site: Option<Uuid>,
+        (from, to): (NaiveDate, NaiveDate),
+        reason: &str,
+        zone: Tz,
+    ) -> Result<(SupplyException, SupplyReport)> {
+        let row = SupplyException {
+            id: Uuid::now_v7(),
+            clinician_id: clinician,
+            site_id: site,
+            from_day: from,
+            to_day: to,
+            reason: reason.to_owned(),
+            made_at: self.now,
+            made_by: self.actor.name.clone(),
+            removed_at: None,
+        };
+        diesel::insert_into(supply_exceptions::table).values(&row).execute(self.conn()).await?;
+        self.audit("closed", "days", row.id, None, format!("{from} to {to}: {reason}"));
+        let report = self.settle_supply(from, Some(to), zone).await?;
+        Ok((row, report))
+    }
+
+    /// The days are again as the week says.
+    pub async fn remove_exception(&mut self, id: Uuid, zone: Tz) -> Result<SupplyReport> {
+        use supply_exceptions as e;
+        let now = self.now;
+        let gone: Vec<(NaiveDate, NaiveDate)> =
+            diesel::update(e::table.filter(e::id.eq(id).and(e::removed_at.is_null())))
+                .set(e::removed_at.eq(now))
+                .returning((e::from_day, e::to_day))
+                .get_results(self.conn())
+                .await?;
+        let Some((from, to)) = gone.into_iter().next() else { return Err(StoreError::NotFound("exception")) };
+        self.audit("opened", "days", id, None, format!("{from} to {to}"));
+        self.settle_supply(from, Some(to), zone).await
+    }
+
+    /// A shift that no template makes. Its times come as a template of that one day.
+    pub async fn add_one_off_shift(&mut self, wanted: &Template<Uuid>, zone: Tz) -> Result<Shift> {
+        let types = schedule::visit_types(self.conn()).await?;
+        let length = |id: &Uuid| {
+            let kind = types.iter().find(|t| t.id == *id);
+            kind.map_or_else(|| ("visit".into(), 0), |t| (t.name.to_lowercase(), i64::from(t.minutes)))
+        };
+        rules::check(wanted, &[], length).map_err(template_refused)?;
+        let day = wanted.begins;
+        self.queue_for(&[day]).await?;
+        let span = Span::new(at_local(zone, day, wanted.from), at_local(zone, day, wanted.to))
+            .map_err(|r| StoreError::refused("shift", r.to_string()))?;
+        if span.end() <= self.now {
+            return Err(StoreError::refused("shift", "This time has passed. Choose a later one."));
+        }
+        let made = MadeShift {
+            template: wanted.key,
+            clinician: wanted.clinician,
+            site: wanted.site,
+            span,
+            slots: rules::cut(&wanted.runs, span),
+        };
+        let shift = self.make_shift(&made, None, "one-off shift").await?;
+        self.audit("made", "shift", shift.id, None, "one-off");
+        self.tell("schedule", shift.clinician_id);
+        Ok(shift)
+    }
+
+    async fn make_shift(&mut self, made: &MadeShift<Uuid>, template: Option<Uuid>, how: &str) -> Result<Shift> {
+        let shift = Shift {
+            id: Uuid::now_v7(),
+            clinician_id: made.clinician,
+            site_id: made.site,
+            starts_at: made.span.start(),
+            ends_at: made.span.end(),
+            cancelled_at: None,
+            cancel_reason: None,
+            template_id: template,
+        };
+        diesel::insert_into(shifts::table).values(&shift).execute(self.conn()).await?;
+        self.make_slots(&shift, &made.slots, how).await?;
+        Ok(shift)
+    }
+
+    async fn make_slots(&mut self, shift: &Shift, made: &[MadeSlot<Uuid>], how: &str) -> Result<()> {
+        let slot = |s: &MadeSlot<Uuid>| Slot {
+            id: Uuid::now_v7(),
+            shift_id: shift.id,
+            clinician_id: shift.clinician_id,
+            visit_type_id: match &s.purpose {
+                Purpose::Open(kind) => Some(*kind),
+                Purpose::Held(_) => None,
+            },
+            starts_at: s.span.start(),
+            ends_at: s.span.end(),
+            held_for: match &s.purpose {
+                Purpose::Open(_) => None,
+                Purpose::Held(what) => Some(what.clone()),
+            },
+            clinic: s.clinic.clone(),
+            by_hand: false,
+            withdrawn: false,
+        };
+        let rows: Vec<Slot> = made.iter().map(slot).collect();
+        diesel::insert_into(slots::table).values(&rows).execute(self.conn()).await?;
+        self.record_slots(&rows, "made", how).await
+    }
+
+    /// Brings the days from one (or from today) to another (or as far ahead as the clinic wants) to what the
+    /// templates say. Done twice it does nothing the second time; bookings of these days wait for it.
+    pub async fn settle_supply(&mut self, from: NaiveDate, to: Option<NaiveDate>, zone: Tz) -> Result<SupplyReport> {
+        let today = self.now.with_timezone(&zone).date_naive();
+        let ahead: i32 = clinic::table.select(clinic::supply_days).first(self.conn()).await?;
+        let last = today + Days::new(u64::try_from(ahead).unwrap_or(0));
+        let days: Vec<NaiveDate> =
+            from.max(today).iter_days().take_while(|d| *d <= last && to.is_none_or(|to| *d <= to)).collect();
+        let (Some(first), Some(last)) = (days.as_slice().first(), days.as_slice().last()) else {
+            return Ok(SupplyReport::default());
+        };
+        self.queue_for(&days).await?;
+        let templates: Vec<Template<Uuid>> = templates(self.conn()).await?.iter().map(WholeTemplate::in_core).collect();
+        let off: Vec<Exception<Uuid>> = exceptions(self.conn(), *first).await?.iter().map(exception_in_core).collect();
+        let there = self.there((day_bounds(zone, *first).0, day_bounds(zone, *last).1), zone).await?;
+        let mut report = SupplyReport::default();
+        let nothing = Vec::new();
+        for day in &days {
+            let wanted = rules::shifts_of_day(&templates, &off, *day, zone);
+            let present = there.get(day).unwrap_or(&nothing);
+            let settled = rules::settle_day(&wanted, present);
+            self.carry_out(&settled, &mut report).await?;
+        }
+        if !report.is_still() {
+            let said = format!(
+                "{} shifts, {} slots made, {} removed",
+                report.shifts_made, report.slots_made, report.slots_removed
+            );
+            self.audit("settled", "working time", Uuid::nil(), None, said);
+        }
+        Ok(report)
+    }
+
+    /// The shifts of a stretch of time, by their local day, as the core sees them.
+    async fn there(
+        &mut self,
+        (from, to): (DateTime<Utc>, DateTime<Utc>),
+        zone: Tz,
+    ) -> Result<BTreeMap<NaiveDate, Vec<PresentShift<Uuid>>>> {
+        let found: Vec<Shift> = shifts::table
+            .filter(shifts::starts_at.ge(from).and(shifts::starts_at.lt(to)))
+            .order((shifts::starts_at, shifts::id))
+            .for_update()
+            .select(Shift::as_select())
+            .load(self.conn())
+            .await?;
+        let ids: Vec<Uuid> = found.iter().map(|s| s.id).collect();
+        let pieces: Vec<Slot> = slots::table
+            .filter(slots::shift_id.eq_any(&ids))
+            .order(slots::starts_at)
+            .for_update()
+            .select(Slot::as_select())
+            .load(self.conn())
+            .await?;
+        let taken: Vec<(Uuid, DateTime<Utc>, DateTime<Utc>)> = visits::table
+            .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))
+            .filter(visits::starts_at.lt(to).and(visits::starts_at.gt(from - Duration::hours(24))))
+            .select((visits::clinician_id, visits::starts_at, visits::ends_at))
+            .load(self.conn())
+            .await?;
+        let emptied: Vec<(Uuid, DateTime<Utc>, DateTime<Utc>)> = slot_events::table
+            .filter(slot_events::what.eq("deleted").and(slot_events::starts_at.ge(from)))
+            .filter(slot_events::starts_at.lt(to))
+            .select((slot_events::clinician_id, slot_events::starts_at, slot_events::ends_at))
+            .load(self.conn())
+            .await?;
+        let mut by_shift: BTreeMap<Uuid, Vec<Slot>> = BTreeMap::new();
+        for slot in pieces {
+            by_shift.entry(slot.shift_id).or_default().push(slot);
+        }
+        let mut by_clinician: BTreeMap<Uuid, Vec<(DateTime<Utc>, DateTime<Utc>)>> = BTreeMap::new();
+        for (who, start, end) in taken {
+            by_clinician.entry(who).or_default().push((start, end));
+        }
+        let (now, nobody) = (self.now, Vec::new());
+        let mut out: BTreeMap<NaiveDate, Vec<PresentShift<Uuid>>> = BTreeMap::new();
+        for shift in found {
+            let Ok(span) = Span::new(shift.starts_at, shift.ends_at) else { continue };
+            let booked = by_clinician.get(&shift.clinician_id).unwrap_or(&nobody);
+            let present = |s: Slot| {
+                let taken = booked.iter().any(|(start, end)| *start < s.ends_at && *end > s.starts_at);
+                let purpose = match (s.held_for, s.visit_type_id) {
+                    (None, Some(kind)) => Purpose::Open(kind),
+                    (held, _) => Purpose::Held(held.unwrap_or_default()),
+                };
+                let span = Span::new(s.starts_at, s.ends_at).ok()?;
+                let slot = MadeSlot { span, purpose, clinic: s.clinic };
+                Some(Present { key: s.id, slot, fixed: taken || s.by_hand || s.starts_at <= now })
+            };
+            let own = by_shift.remove(&shift.id).unwrap_or_default();
+            let gaps = emptied.iter().filter(|(who, start, _)| *who == shift.clinician_id && span.holds(*start));
+            out.entry(shift.starts_at.with_timezone(&zone).date_naive()).or_default().push(PresentShift {
+                key: shift.id,
+                template: shift.template_id,
+                clinician: shift.clinician_id,
+                site: shift.site_id,
+                span,
+                cancelled: shift.cancelled_at.is_some(),
+                slots: own.into_iter().filter_map(present).collect(),
+                emptied: gaps.filter_map(|(_, start, end)| Span::new(*start, *end).ok()).collect(),
+            });
+        }
+        Ok(out)
+    }
+
+    async fn carry_out(&mut self, day: &SettledDay<Uuid>, report: &mut SupplyReport) -> Result<()> {
+        const HOW: &str = "from the weekly template";
+        for shift in &day.drop {
+            let gone: Vec<Uuid> =
+                slots::table.filter(slots::shift_id.eq(shift)).select(slots::id).load(self.conn()).await?;
+            report.slots_removed += gone.len();
+            self.withdraw_slots(&gone, HOW).await?;
+            let whose: Uuid = diesel::delete(shifts::table.find(shift))
+                .returning(shifts::clinician_id)
+                .get_result(self.conn())
+                .await?;
+            self.tell("schedule", whose);
+        }
+        // Out of each other's way while they change, so that the order of changes does not matter.
+        let keys: Vec<Uuid> = day.change.iter().map(|c| c.key).collect();
+        let now = self.now;
+        diesel::update(shifts::table.filter(shifts::id.eq_any(&keys)))
+            .set(shifts::cancelled_at.eq(now))
+            .execute(self.conn())
+            .await?;
+        for c in &day.change {
+            report.slots_removed += c.remove.len();
+            self.withdraw_slots(&c.remove, HOW).await?;
+        }
+        for c in &day.change {
+            let shift: Shift = diesel::update(shifts::table.find(c.key))
+                .set((
+                    shifts::cancelled_at.eq(None::<DateTime<Utc>>),
+                    shifts::starts_at.eq(c.span.start()),
+                    shifts::ends_at.eq(c.span.end()),
+                    shifts::site_id.eq(c.site),
+                ))
+                .returning(Shift::as_returning())
+                .get_result(self.conn())
+                .await?;
+            report.slots_made += c.add.len();
+            self.make_slots(&shift, &c.add, HOW).await?;
+            self.tell("schedule", shift.clinician_id);
+        }
+        for made in &day.make {
+            self.make_shift(made, Some(made.template), HOW).await?;
+            report.shifts_made += 1;
+            report.slots_made += made.slots.len();
+            self.tell("schedule", made.clinician);
+        }
+        report.left.extend(day.left.iter().map(|(clinician, span, why)| LeftAsIs {
+            clinician_id: *clinician,
+            starts_at: span.start(),
+            ends_at: span.end(),
+            why: why.sentence().to_owned(),
+        }));
+        Ok(())
+    }
+
+    /// Takes slots away that nobody has; what was cancelled in them lets go of them.
+    async fn withdraw_slots(&mut self, ids: &[Uuid], how: &str) -> Result<()> {
+        if ids.is_empty() {
+            return Ok(());
+        }
+        diesel::update(visits::table.filter(visits::slot_id.eq_any(ids)))
+            .set(visits::slot_id.eq(None::<Uuid>))
+            .execute(self.conn())
+            .await?;
+        let gone: Vec<Slot> = diesel::delete(slots::table.filter(slots::id.eq_any(ids)))
+            .returning(Slot::as_returning())
+            .get_results(self.conn())
+            .await?;
+        self.record_slots(&gone, "withdrawn", how).await
+    }
+}

@@ -1,0 +1,67 @@
+import { useState } from 'react';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { telephone, useTimes } from '../../app/words';
+import { Button, Field } from '../../ui/controls';
+import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { part } from '../../ui/tokens';
+
+/** How the person is reached: asked on the way, confirmed in one press or corrected on the spot. */
+export function Contact({ person }: { person: Schemas['PersonCard'] }) {
+  const times = useTimes();
+  const look = useLook(['person', person.id, 'contact'], () =>
+    api.GET('/api/people/{id}/contact', { params: { path: { id: person.id } } }),
+  );
+  const [editing, setEditing] = useState<{ phone: string; email: string } | null>(null);
+  const { run, busy, refusal } = useDo();
+  const confirm = async (phone: string, email: string) => {
+    const body = { phone, email };
+    if (await run(() => api.POST('/api/people/{id}/contact', { params: { path: { id: person.id } }, body })))
+      setEditing(null);
+  };
+  const c = look.data;
+  if (!c) return null;
+  if (editing)
+    return (
+      <Stack $gap={2}>
+        <Columns $min={part.wideField}>
+          <Field
+            label="Telephone"
+            value={editing.phone}
+            onChange={(phone) => setEditing({ ...editing, phone })}
+            fault={refusal?.fault('phone')}
+            autoFocus
+          />
+          <Field
+            label="E-mail"
+            value={editing.email}
+            onChange={(email) => setEditing({ ...editing, email })}
+            fault={refusal?.fault('email')}
+          />
+        </Columns>
+        {refusal && refusal.problem.fields.length === 0 && <Notice $tone="coral">{refusal.message}</Notice>}
+        <Row>
+          <Spread />
+          <Button onPress={() => setEditing(null)}>Leave it</Button>
+          <Button isDisabled={busy} onPress={() => void confirm(editing.phone, editing.email)}>
+            Save the contact
+          </Button>
+        </Row>
+      </Stack>
+    );
+  return (
+    <Row $gap={2}>
+      <Small>
+        {telephone(c.phone) || 'no telephone'}, {c.email ?? 'no e-mail'}
+        <br />
+        {c.confirmedAt ? `confirmed ${times.full(c.confirmedAt)}` : 'never confirmed'}
+      </Small>
+      <Spread />
+      <Button $kind="quiet" onPress={() => setEditing({ phone: telephone(c.phone), email: c.email ?? '' })}>
+        Correct
+      </Button>
+      <Button isDisabled={busy} onPress={() => void confirm(c.phone ?? '', c.email ?? '')}>
+        Still right
+      </Button>
+    </Row>
+  );
+}

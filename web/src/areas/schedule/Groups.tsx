@@ -1,0 +1,105 @@
+import { useState } from 'react';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useMay, useSession } from '../../app/session';
+import { Button, Check, Choose, Dialog, Field, Pick } from '../../ui/controls';
+import { Notice, Row, Spread, Stack } from '../../ui/layout';
+
+type Group = Schemas['ClinicianGroup'];
+
+export const useGroups = (wanted: boolean) => useLook(['groups'], () => api.GET('/api/groups'), wanted).data ?? [];
+
+/** Whose columns are shown: everybody's, one group's, or one clinician's. */
+export function WhoPick(p: { groups: Group[]; value: string; onChange: (id: string) => void }) {
+  const { clinic } = useSession();
+  return (
+    <Pick
+      label="Whose columns"
+      hideLabel
+      value={p.value}
+      onChange={p.onChange}
+      choices={[
+        { id: 'all', label: 'Everybody' },
+        ...p.groups.map((g) => ({ id: g.id, label: g.name })),
+        ...clinic.staff.filter((s) => s.role === 'clinician').map((s) => ({ id: s.id, label: s.name })),
+      ]}
+    />
+  );
+}
+
+/** Makes a group, or takes one away; one's own or the clinic's. */
+export function GroupsDialog({ groups, onClose }: { groups: Group[]; onClose: () => void }) {
+  const { clinic } = useSession();
+  const may = useMay();
+  const [name, setName] = useState('');
+  const [members, setMembers] = useState<string[]>([]);
+  const [whose, setWhose] = useState('mine');
+  const { run, busy, refusal } = useDo();
+  const save = async () => {
+    const body = { name, members, forClinic: whose === 'clinic' };
+    if (await run(() => api.POST('/api/groups', { body }))) onClose();
+  };
+  return (
+    <Dialog title="Groups of clinicians" open onClose={onClose}>
+      <Stack $gap={4}>
+        {groups.map((g) => (
+          <Row key={g.id}>
+            <strong>{g.name}</strong>
+            <span>
+              {clinic.staff
+                .filter((s) => g.members.includes(s.id))
+                .map((s) => s.lastName)
+                .join(', ')}
+            </span>
+            <Spread />
+            {(g.ownerId != null || may('set_clinic')) && (
+              <Button
+                $kind="quiet"
+                isDisabled={busy}
+                aria-label={`Remove ${g.name}`}
+                onPress={() => void run(() => api.DELETE('/api/groups/{id}', { params: { path: { id: g.id } } }))}
+              >
+                Remove
+              </Button>
+            )}
+          </Row>
+        ))}
+        <Field label="New group" value={name} onChange={setName} fault={refusal?.fault('name')} />
+        <Row role="group" aria-label="Who is in it">
+          {clinic.staff
+            .filter((s) => s.role === 'clinician')
+            .map((s) => (
+              <Check
+                key={s.id}
+                label={s.lastName}
+                value={members.includes(s.id)}
+                onChange={(on) => setMembers(on ? [...members, s.id] : members.filter((m) => m !== s.id))}
+              />
+            ))}
+        </Row>
+        {may('set_clinic') && (
+          <Choose
+            label="Who sees it"
+            value={whose}
+            onChange={setWhose}
+            choices={[
+              { id: 'mine', label: 'Only I' },
+              { id: 'clinic', label: 'The whole clinic' },
+            ]}
+          />
+        )}
+        {refusal && !refusal.fault('name') && (
+          <Notice $tone="coral" role="alert">
+            {refusal.message}
+          </Notice>
+        )}
+        <Row>
+          <Spread />
+          <Button onPress={onClose}>Close</Button>
+          <Button $kind="filled" data-main-action isDisabled={busy} onPress={() => void save()}>
+            Save the group
+          </Button>
+        </Row>
+      </Stack>
+    </Dialog>
+  );
+}

@@ -1,0 +1,79 @@
+import { useState } from 'react';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useTimes } from '../../app/words';
+import { Button, Check, Choose, Field } from '../../ui/controls';
+import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { part, size } from '../../ui/tokens';
+
+/** The same visit again and again: every day of the series is looked over before any is booked. */
+export function SeriesPart(p: {
+  slot: Schemas['Slot'];
+  personId: string;
+  reason: string;
+  note: string;
+  onBooked: (first: Schemas['Visit']) => void;
+}) {
+  const times = useTimes();
+  const [every, setEvery] = useState('1');
+  const [unit, setUnit] = useState('weeks');
+  const [count, setCount] = useState('6');
+  const [left, setLeft] = useState<string[]>([]);
+  const asked = { slotId: p.slot.id, every: Number(every) || 0, unit, count: Number(count) || 0 };
+  const plan = useLook(['series', asked], () => api.POST('/api/series/plan', { body: asked }));
+  const { run, busy, refusal } = useDo();
+  const chosen = (plan.data ?? []).flatMap((l) => (l.slot && !left.includes(l.day) ? [l.slot.id] : []));
+  const book = async () => {
+    const body = { personId: p.personId, every: asked.every, unit, slotIds: chosen, reason: p.reason, note: p.note };
+    const visits = await run(() => api.POST('/api/series', { body }));
+    const first = visits?.[0];
+    if (first) p.onBooked(first);
+  };
+  return (
+    <Stack $gap={2} data-series={chosen.length}>
+      <Row $align="end" $gap={2}>
+        <div style={{ width: part.count }}>
+          <Field label="Every" value={every} onChange={setEvery} />
+        </div>
+        <Choose
+          label="Weeks or months"
+          hideLabel
+          value={unit}
+          onChange={setUnit}
+          choices={[
+            { id: 'weeks', label: 'weeks' },
+            { id: 'months', label: 'months' },
+          ]}
+        />
+        <div style={{ width: part.count }}>
+          <Field label="Visits" value={count} onChange={setCount} />
+        </div>
+      </Row>
+      {plan.error && <Notice $tone="coral">{plan.error.message}</Notice>}
+      {plan.data?.map((l) => (
+        <Row key={l.day} $gap={2} style={{ fontSize: size.small }}>
+          {l.slot ? (
+            <Check
+              label={`${times.day(l.slot.startsAt)} ${times.time(l.slot.startsAt)}`}
+              value={!left.includes(l.day)}
+              onChange={(on) => setLeft(on ? left.filter((d) => d !== l.day) : [...left, l.day])}
+            />
+          ) : (
+            <span>– {times.day(l.wished)}</span>
+          )}
+          <Small>{l.differs || 'as wished'}</Small>
+        </Row>
+      ))}
+      {refusal && (
+        <Notice $tone="coral" role="alert">
+          {refusal.message}
+        </Notice>
+      )}
+      <Row>
+        <Spread />
+        <Button $kind="filled" data-main-action isDisabled={busy || chosen.length === 0} onPress={() => void book()}>
+          Book all {chosen.length}
+        </Button>
+      </Row>
+    </Stack>
+  );
+}

@@ -1,0 +1,134 @@
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { telephone, useIdentity, useTimes } from '../../app/words';
+import { Button, Dialog } from '../../ui/controls';
+import { Empty, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag, type Tone } from '../../ui/layout';
+
+type Message = Schemas['MessageView'];
+
+const word: Record<string, string> = { text: 'text', email: 'e-mail', letter: 'letter', call: 'call' };
+const fate: Record<string, [string, Tone]> = {
+  waiting: ['○ waiting', 'brass'],
+  sent: ['→ sent', 'tide'],
+  delivered: ['✓ delivered', 'kelp'],
+  failed: ['✕ failed', 'coral'],
+  bounced: ['✕ came back', 'coral'],
+  printed: ['✓ printed', 'kelp'],
+  called: ['✓ called', 'kelp'],
+  not_reached: ['… not reached', 'brass'],
+};
+
+/** What patients were told, what became of it, and whom to call. */
+export function Told({ onClose }: { onClose: () => void }) {
+  const look = useLook(['messages'], () => api.GET('/api/messages'));
+  const all = look.data ?? [];
+  const calls = all.filter((m) => m.open && (m.message.channel === 'call' || m.message.state !== 'waiting'));
+  const letters = all.filter((m) => m.message.channel === 'letter' && m.message.state === 'waiting');
+  const rest = all.filter((m) => !calls.includes(m) && !letters.includes(m));
+  const { run, busy, refusal } = useDo();
+  const became = (m: Message, state: string) =>
+    run(() => api.POST('/api/messages/{id}/fate', { params: { path: { id: m.message.id } }, body: { state } }));
+  return (
+    <Dialog title="Messages and calls" open onClose={onClose} wide>
+      <Stack $gap={5}>
+        {refusal && <Notice $tone="coral">{refusal.message}</Notice>}
+        {look.data && all.length === 0 && (
+          <Empty>Nothing was sent yet. Messages are written when a plan is taken.</Empty>
+        )}
+        {calls.length > 0 && (
+          <div data-calls={calls.length}>
+            <Row>
+              <h3>To call</h3>
+              <Spread />
+              <Button onPress={() => window.open('/api/print/calls', '_blank')}>Print the call list</Button>
+            </Row>
+            <List list={calls}>
+              {(m) => (
+                <Row $gap={1}>
+                  <Button
+                    isDisabled={busy}
+                    onPress={() => void became(m, 'called')}
+                    aria-label={`Called ${m.person.name}`}
+                  >
+                    Called
+                  </Button>
+                  <Button
+                    $kind="quiet"
+                    isDisabled={busy}
+                    onPress={() => void became(m, 'not_reached')}
+                    aria-label={`Not reached: ${m.person.name}`}
+                  >
+                    Not reached
+                  </Button>
+                </Row>
+              )}
+            </List>
+          </div>
+        )}
+        {letters.length > 0 && (
+          <div data-letters={letters.length}>
+            <Row>
+              <h3>Letters to print</h3>
+              <Spread />
+              <Button onPress={() => window.open('/api/print/letters', '_blank')}>Make the PDF</Button>
+            </Row>
+            <List list={letters}>
+              {(m) => (
+                <Button
+                  isDisabled={busy}
+                  onPress={() => void became(m, 'printed')}
+                  aria-label={`Printed: the letter to ${m.person.name}`}
+                >
+                  Printed
+                </Button>
+              )}
+            </List>
+          </div>
+        )}
+        {rest.length > 0 && (
+          <div>
+            <h3>The last two weeks</h3>
+            <List list={rest}>{() => null}</List>
+          </div>
+        )}
+      </Stack>
+    </Dialog>
+  );
+}
+
+function List(p: { list: Message[]; children: (m: Message) => React.ReactNode }) {
+  const times = useTimes();
+  const identity = useIdentity();
+  return (
+    <Scroller>
+      <Table>
+        <tbody>
+          {p.list.map((m) => {
+            const [said, tone] = fate[m.message.state] ?? [m.message.state, 'plain'];
+            return (
+              <tr key={m.message.id} data-message={m.message.state}>
+                <td>
+                  {identity(m.person)}
+                  <br />
+                  <Small>{telephone(m.person.phone)}</Small>
+                </td>
+                <td>
+                  {m.message.subject}
+                  <br />
+                  <Small title={m.message.body}>
+                    {word[m.message.channel]}: {m.message.why}
+                  </Small>
+                </td>
+                <td>
+                  <Tag $tone={tone}>{said}</Tag>
+                  <br />
+                  <Small>{m.message.fate || `${times.day(m.message.stateAt)} ${times.time(m.message.stateAt)}`}</Small>
+                </td>
+                <td>{p.children(m)}</td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </Table>
+    </Scroller>
+  );
+}

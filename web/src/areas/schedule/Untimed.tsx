@@ -1,0 +1,196 @@
+/** The lists without times of a day, above the board: who is on them in order, and room for one more. */
+
+import { useState } from 'react';
+import styled from 'styled-components';
+import { api, type Schemas, useDo } from '../../api/client';
+import { useMay, useSession } from '../../app/session';
+import { useIdentity, useTimes } from '../../app/words';
+import { Button, Dialog, Field } from '../../ui/controls';
+import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { color, hair, innerCorner, ring, size, space } from '../../ui/tokens';
+import { FindPerson } from '../people/FindPerson';
+import { QuickAdd } from '../people/QuickAdd';
+
+type List = Schemas['UntimedList'];
+
+const Strip = styled.div`
+  display: flex;
+  align-items: center;
+  gap: ${space(2)};
+  flex-wrap: wrap;
+  white-space: nowrap;
+  font-size: ${size.small};
+`;
+
+/** Beside each other while there is room. */
+const Lists = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 ${space(6)};
+  margin-top: ${space(1)};
+`;
+
+const Entry = styled.button`
+  padding: ${space(0.5)} ${space(2)};
+  border: ${hair};
+  border-radius: ${innerCorner};
+  background: ${color.sheet};
+  cursor: pointer;
+  &[data-selected='true'] {
+    outline: ${ring};
+  }
+`;
+
+const stageWord: Record<string, string> = {
+  booked: '',
+  here: 'here',
+  checked_in: 'checked in',
+  in_room: 'in room',
+  with_clinician: 'with clinician',
+  ready_to_leave: 'ready to leave',
+  left: 'left',
+  left_unseen: 'left unseen',
+  did_not_come: 'did not come',
+};
+
+export function Untimed({ day }: { day: Schemas['DayView'] }) {
+  const { clinic, inHand, setInHand } = useSession();
+  const times = useTimes();
+  const identity = useIdentity();
+  const may = useMay();
+  const [adding, setAdding] = useState<List | null>(null);
+  const { run, busy } = useDo();
+  const weekday = ((new Date(`${day.day}T12:00:00Z`).getUTCDay() + 6) % 7) + 1;
+  const lists = clinic.untimedLists.filter(
+    (l) => l.weekdays.includes(weekday) || day.entries.some((e) => e.listId === l.id),
+  );
+  const put = (visit: string, to: number) =>
+    run(() => api.POST('/api/visits/{id}/list-place', { params: { path: { id: visit } }, body: { to } }));
+  return (
+    <Lists>
+      {lists.map((l) => {
+        const entries = day.entries.flatMap((e) => {
+          const card = e.listId === l.id && day.visits.find((v) => v.visit.id === e.visitId);
+          return card ? [card] : [];
+        });
+        const at = entries.findIndex((v) => inHand !== null && 'visit' in inHand && inHand.visit === v.visit.id);
+        const chosen = entries[at];
+        return (
+          <Strip key={l.id} role="group" aria-label={`${l.name} of the day`} data-list={l.name}>
+            <strong>{l.name}</strong>
+            <Small>
+              {clinic.staff.find((s) => s.id === l.clinicianId)?.lastName}, {entries.length} of {l.most}
+            </Small>
+            {entries.map((v, n) => (
+              <Entry
+                key={v.visit.id}
+                data-selected={n === at}
+                onClick={() => setInHand({ visit: v.visit.id })}
+                title={[v.visit.reason, v.visit.bookingNote].filter(Boolean).join('\n')}
+              >
+                {n + 1} {identity(v.person, v.visit.callSign)}
+                {v.visit.stage !== 'booked' && ` · ${stageWord[v.visit.stage] ?? v.visit.stage}`}
+                {['here', 'checked_in'].includes(v.visit.stage) && ` ${times.since(v.visit.stageAt)}`}
+              </Entry>
+            ))}
+            {chosen && may('book') && entries.length > 1 && (
+              <>
+                <Button
+                  $kind="quiet"
+                  isDisabled={busy || at === 0}
+                  aria-label={`Earlier on ${l.name}`}
+                  onPress={() => void put(chosen.visit.id, at - 1)}
+                >
+                  ‹
+                </Button>
+                <Button
+                  $kind="quiet"
+                  isDisabled={busy || at === entries.length - 1}
+                  aria-label={`Later on ${l.name}`}
+                  onPress={() => void put(chosen.visit.id, at + 1)}
+                >
+                  ›
+                </Button>
+              </>
+            )}
+            {may('book') && entries.length < l.most && (l.kind === 'home' || day.day === clinic.today) && (
+              <Button $kind="quiet" onPress={() => setAdding(l)} aria-label={`Add to ${l.name}`}>
+                Add
+              </Button>
+            )}
+          </Strip>
+        );
+      })}
+      {adding && <Enter list={adding} day={day.day} onClose={() => setAdding(null)} />}
+    </Lists>
+  );
+}
+
+function Enter({ list, day, onClose }: { list: List; day: string; onClose: () => void }) {
+  const { inHand, setInHand } = useSession();
+  const times = useTimes();
+  const [person, setPerson] = useState<Schemas['PersonCard'] | null>(null);
+  const [typed, setTyped] = useState<string | null>(null);
+  const [reason, setReason] = useState('');
+  const [note, setNote] = useState('');
+  const { run, busy, refusal } = useDo();
+  const enter = async () => {
+    if (!person) return;
+    const body = { personId: person.id, day, reason, note };
+    const visit = await run(() => api.POST('/api/lists/{id}/entries', { params: { path: { id: list.id } }, body }));
+    if (!visit) return;
+    setInHand({ visit: visit.id });
+    onClose();
+  };
+  return (
+    <Dialog title={`${list.name}, ${times.day(`${day}T17:00:00Z`)}`} open onClose={onClose}>
+      {typed !== null ? (
+        <QuickAdd
+          typed={typed}
+          onDone={(added) => {
+            setPerson(added);
+            setTyped(null);
+          }}
+          onBack={() => setTyped(null)}
+        />
+      ) : person ? (
+        <form
+          onSubmit={(event) => {
+            event.preventDefault();
+            void enter();
+          }}
+        >
+          <Stack $gap={4}>
+            <Row>
+              <strong>{person.name}</strong>
+              <Small>{[person.age, person.recordNumber].filter(Boolean).join(' · ')}</Small>
+              <Spread />
+              <Button onPress={() => setPerson(null)}>Somebody else</Button>
+            </Row>
+            <Field label="Reason" value={reason} onChange={setReason} fault={refusal?.fault('reason')} autoFocus />
+            <Field label="Note for the clinic" value={note} onChange={setNote} fault={refusal?.fault('note')} />
+            {list.kind === 'home' && <Small>They are visited at: {person.address || 'no address on file'}</Small>}
+            {refusal && refusal.problem.fields.length === 0 && (
+              <Notice $tone="coral" role="alert">
+                {refusal.message}
+              </Notice>
+            )}
+            <Row>
+              <Spread />
+              <Button onPress={onClose}>Leave</Button>
+              <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+                {list.kind === 'home' ? 'Put on the round' : 'They are here'}
+              </Button>
+            </Row>
+          </Stack>
+        </form>
+      ) : (
+        <FindPerson
+          onTake={setPerson}
+          onNew={setTyped}
+          preferred={inHand && 'person' in inHand ? inHand.person : undefined}
+        />
+      )}
+    </Dialog>
+  );
+}

@@ -1,0 +1,237 @@
+import { useState } from 'react';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useSession } from '../../app/session';
+import { telephone, useIdentity, useTimes } from '../../app/words';
+import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
+import { Columns, Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { part } from '../../ui/tokens';
+import { clock, weekdays } from '../settings/TemplateDialog';
+
+type Waiting = Schemas['WaitingView'];
+
+/** The wishes of somebody who waits, in words. */
+function useWishes() {
+  const { clinic } = useSession();
+  return (w: Schemas['WaitingEntry']) =>
+    [
+      clinic.visitTypes.find((t) => t.id === w.visitTypeId)?.name,
+      w.clinicianIds.map((id) => clinic.staff.find((s) => s.id === id)?.lastName).join(' or '),
+      w.siteIds.map((id) => clinic.sites.find((s) => s.id === id)?.name).join(' or '),
+      w.weekdays.map((n) => weekdays[n - 1]).join(', '),
+      w.fromMinute > 0 && `from ${clock(w.fromMinute)}`,
+      w.toMinute < 1440 && `before ${clock(w.toMinute)}`,
+      w.note,
+    ]
+      .filter(Boolean)
+      .join(' · ');
+}
+
+/** Everybody who wants a time, or an earlier one. */
+export function WaitingList({ onClose }: { onClose: () => void }) {
+  const times = useTimes();
+  const identity = useIdentity();
+  const wishes = useWishes();
+  const look = useLook(['waiting'], () => api.GET('/api/waiting'));
+  const { run, busy } = useDo();
+  const row = ({ entry, person, visit }: Waiting) => (
+    <tr key={entry.id} data-waiting={person.recordNumber}>
+      <td>
+        {identity(person, visit?.callSign)}
+        <br />
+        <Small>{telephone(person.phone)}</Small>
+      </td>
+      <td>
+        {visit && !visit.rebook ? (
+          <Mono>
+            {times.day(visit.startsAt)} {times.time(visit.startsAt)}
+          </Mono>
+        ) : (
+          <Small>no time yet</Small>
+        )}
+      </td>
+      <td>
+        {entry.urgent && <Tag $tone="coral">cannot wait</Tag>} {wishes(entry)}
+      </td>
+      <td>
+        <Small>since {times.full(entry.madeAt)}</Small>
+      </td>
+      <td>
+        <Button
+          $kind="quiet"
+          isDisabled={busy}
+          aria-label={`Waits no more: ${person.name}`}
+          onPress={() => void run(() => api.DELETE('/api/waiting/{id}', { params: { path: { id: entry.id } } }))}
+        >
+          Waits no more
+        </Button>
+      </td>
+    </tr>
+  );
+  return (
+    <Dialog title="Waiting list" open onClose={onClose} wide>
+      {look.data?.length === 0 && (
+        <Empty>Nobody waits. Whoever wants an earlier time is put here from the visit in hand.</Empty>
+      )}
+      {(look.data?.length ?? 0) > 0 && (
+        <Scroller>
+          <Table>
+            <thead>
+              <tr>
+                <th>Patient</th>
+                <th>Has</th>
+                <th>Wants</th>
+                <th />
+                <th />
+              </tr>
+            </thead>
+            <tbody>{look.data?.map(row)}</tbody>
+          </Table>
+        </Scroller>
+      )}
+    </Dialog>
+  );
+}
+
+/** Whom an open slot would suit, in the order in which to ask them. */
+export function WhomToAsk(p: {
+  slot: Schemas['Slot'];
+  onMoved: () => void;
+  onTake: (p: Schemas['PersonCard']) => void;
+}) {
+  const times = useTimes();
+  const identity = useIdentity();
+  const look = useLook(['for-slot', p.slot.id], () =>
+    api.GET('/api/slots/{id}/waiting', { params: { path: { id: p.slot.id } } }),
+  );
+  const { run, busy, refusal } = useDo();
+  if (!look.data || look.data.length === 0) return null;
+  const give = async (w: Schemas['ToAsk']) => {
+    if (!w.visit) return p.onTake(w.person);
+    const path = { id: w.visit.id };
+    const body = { slotId: p.slot.id, reason: 'earlier time from the waiting list' };
+    if (await run(() => api.POST('/api/visits/{id}/move', { params: { path }, body }))) p.onMoved();
+  };
+  return (
+    <Notice $tone="tide">
+      <Stack $gap={1} data-whom-to-ask={look.data.length}>
+        <strong>{look.data.length === 1 ? 'One waits' : `${look.data.length} wait`} for a time like this</strong>
+        {look.data.slice(0, 4).map((w) => (
+          <Row key={w.entry.id} $gap={2}>
+            <span>
+              {identity(w.person, w.visit?.callSign)}, {telephone(w.person.phone) || 'no telephone'}
+              <br />
+              <Small>
+                {w.reasons.join(', ')}
+                {w.visit && `; has ${times.day(w.visit.startsAt)} ${times.time(w.visit.startsAt)}`}
+                {w.entry.note && `; ${w.entry.note}`}
+              </Small>
+            </span>
+            <Spread />
+            <Button
+              isDisabled={busy}
+              onPress={() => void give(w)}
+              aria-label={`${w.visit ? 'Move here' : 'Book'}: ${w.person.name}`}
+            >
+              {w.visit ? 'Move here' : 'Book'}
+            </Button>
+          </Row>
+        ))}
+        {refusal && <Small role="alert">{refusal.message}</Small>}
+      </Stack>
+    </Notice>
+  );
+}
+
+/** Somebody wants an earlier time than they have. */
+export function WantEarlier({ visit, onClose }: { visit: Schemas['Visit']; onClose: () => void }) {
+  const { clinic } = useSession();
+  const times = useTimes();
+  const [who, setWho] = useState('any');
+  const [site, setSite] = useState('any');
+  const [days, setDays] = useState<number[]>([]);
+  const [after, setAfter] = useState('');
+  const [before, setBefore] = useState('');
+  const [urgent, setUrgent] = useState(false);
+  const [note, setNote] = useState('');
+  const { run, busy, refusal } = useDo();
+  const clinicians = clinic.staff.filter((s) => s.role === 'clinician');
+  const save = async () => {
+    const body = {
+      personId: visit.personId,
+      visitId: visit.id,
+      clinicianIds: who === 'any' ? [] : [who],
+      siteIds: site === 'any' ? [] : [site],
+      weekdays: days,
+      after,
+      before,
+      urgent,
+      note,
+    };
+    if (await run(() => api.POST('/api/waiting', { body }))) onClose();
+  };
+  return (
+    <Dialog title={`Earlier than ${times.day(visit.startsAt)} ${times.time(visit.startsAt)}`} open onClose={onClose}>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          void save();
+        }}
+      >
+        <Stack $gap={4}>
+          <Columns $min={part.wideField}>
+            <Pick
+              label="With"
+              value={who}
+              onChange={setWho}
+              choices={[{ id: 'any', label: 'Anybody' }, ...clinicians.map((c) => ({ id: c.id, label: c.name }))]}
+            />
+            <Pick
+              label="At"
+              value={site}
+              onChange={setSite}
+              choices={[{ id: 'any', label: 'Any site' }, ...clinic.sites.map((s) => ({ id: s.id, label: s.name }))]}
+            />
+            <Field
+              label="Not before"
+              value={after}
+              onChange={setAfter}
+              placeholder="9:00"
+              fault={refusal?.fault('after')}
+            />
+            <Field
+              label="Before"
+              value={before}
+              onChange={setBefore}
+              placeholder="16:00"
+              fault={refusal?.fault('before')}
+            />
+          </Columns>
+          <Row role="group" aria-label="Weekdays">
+            {weekdays.slice(0, 6).map((d, n) => (
+              <Check
+                key={d}
+                label={d}
+                value={days.includes(n + 1)}
+                onChange={(on) => setDays(on ? [...days, n + 1] : days.filter((x) => x !== n + 1))}
+              />
+            ))}
+          </Row>
+          <Check label="It cannot wait" value={urgent} onChange={setUrgent} />
+          <Field label="Note" value={note} onChange={setNote} placeholder="call after four" autoFocus />
+          {refusal && (
+            <Notice $tone="coral" role="alert">
+              {refusal.message}
+            </Notice>
+          )}
+          <Row>
+            <Spread />
+            <Button onPress={onClose}>Leave</Button>
+            <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+              Put on the waiting list
+            </Button>
+          </Row>
+        </Stack>
+      </form>
+    </Dialog>
+  );
+}

@@ -1,0 +1,221 @@
+/** Visit types: length, look, who books them and when; lists without times below. */
+
+import { useState } from 'react';
+import styled from 'styled-components';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useMay, useSession } from '../../app/session';
+import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
+import { Columns, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { color, edgeWidth, edges, grounds, hair, innerCorner, part, space } from '../../ui/tokens';
+
+type VisitType = Schemas['VisitType'];
+
+/** How a type looks on the board. */
+const Sample = styled.span<{ $pattern: string; $ground: string }>`
+  display: inline-block;
+  min-width: ${part.field};
+  padding: ${space(0.5)} ${space(2)};
+  border: ${hair};
+  border-left: ${edgeWidth} ${(p) => edges[p.$pattern] ?? 'solid'} ${color.indigo};
+  border-radius: ${innerCorner};
+  background: ${(p) => grounds[p.$ground] ?? color.sheet};
+`;
+
+const roles = [
+  { id: 'front_desk', label: 'front desk' },
+  { id: 'assistant', label: 'clinical assistant' },
+  { id: 'clinician', label: 'clinician' },
+  { id: 'manager', label: 'manager' },
+];
+const glyphs = ['◆', '◈', '✚', '●', '▲', '☏', '■', '○', '△', '□', '◇', '★'];
+const patterns = ['solid', 'double', 'dashed', 'dotted', 'ridge', 'thin'];
+const groundWords: Record<string, string> = {
+  sheet: 'plain',
+  tide: 'tide',
+  kelp: 'kelp',
+  brass: 'brass',
+  indigo: 'indigo',
+};
+
+export function VisitTypes() {
+  const { clinic } = useSession();
+  const may = useMay();
+  const [open, setOpen] = useState<VisitType | 'new' | null>(null);
+  const words = (t: VisitType) => roles.filter((r) => t.bookedBy.includes(r.id)).map((r) => r.label);
+  return (
+    <Sheet>
+      <Row>
+        <h2>Visit types</h2>
+        <Spread />
+        {may('set_clinic') && (
+          <Button $kind="filled" data-main-action onPress={() => setOpen('new')}>
+            New visit type
+          </Button>
+        )}
+      </Row>
+      <Scroller>
+        <Table>
+          <thead>
+            <tr>
+              <th>On the board</th>
+              <th className="number">Minutes</th>
+              <th>Opens</th>
+              <th>Booked by</th>
+              <th>Online</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {clinic.visitTypes.map((t) => (
+              <tr key={t.id}>
+                <td>
+                  <Sample $pattern={t.pattern} $ground={t.ground}>
+                    {t.glyph} {t.name}
+                  </Sample>{' '}
+                  {!t.active && <Tag>not used</Tag>}
+                </td>
+                <td className="number">{t.minutes}</td>
+                <td>{t.releaseDays == null ? 'always' : `${t.releaseDays} days before`}</td>
+                <td>
+                  <Small>{words(t).length === roles.length ? 'everybody who books' : words(t).join(', ')}</Small>
+                </td>
+                <td>{t.online ? 'yes' : 'no'}</td>
+                <td className="number">
+                  {may('set_clinic') && (
+                    <Button $kind="quiet" onPress={() => setOpen(t)} aria-label={`Change ${t.name}`}>
+                      Change
+                    </Button>
+                  )}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </Table>
+      </Scroller>
+      {open && <TypeDialog old={open === 'new' ? null : open} onClose={() => setOpen(null)} />}
+    </Sheet>
+  );
+}
+
+function TypeDialog({ old, onClose }: { old: VisitType | null; onClose: () => void }) {
+  const services = useLook(['services'], () => api.GET('/api/services'));
+  const [name, setName] = useState(old?.name ?? '');
+  const [glyph, setGlyph] = useState(old?.glyph ?? '★');
+  const [pattern, setPattern] = useState(old?.pattern ?? 'solid');
+  const [ground, setGround] = useState(old?.ground ?? 'sheet');
+  const [minutes, setMinutes] = useState(String(old?.minutes ?? 20));
+  const [release, setRelease] = useState(old?.releaseDays == null ? '' : String(old.releaseDays));
+  const [by, setBy] = useState<string[]>(old?.bookedBy ?? roles.map((r) => r.id));
+  const [online, setOnline] = useState(old?.online ?? false);
+  const [active, setActive] = useState(old?.active ?? true);
+  const [usual, setUsual] = useState<string[]>(old?.services ?? []);
+  const { run, busy, refusal } = useDo();
+  const save = async () => {
+    const body = {
+      name,
+      glyph,
+      pattern,
+      ground,
+      minutes: Number(minutes) || 0,
+      releaseDays: release.trim() === '' ? null : Number(release),
+      bookedBy: by,
+      online,
+      active,
+      services: usual,
+    };
+    const done = await run(() =>
+      old
+        ? api.PUT('/api/visit-types/{id}', { params: { path: { id: old.id } }, body })
+        : api.POST('/api/visit-types', { body }),
+    );
+    if (done) onClose();
+  };
+  return (
+    <Dialog title={old ? `Change ${old.name}` : 'New visit type'} open onClose={onClose} wide>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          void save();
+        }}
+      >
+        <Stack $gap={4}>
+          <Row>
+            <Sample $pattern={pattern} $ground={ground}>
+              {glyph} {name || 'Name'}
+            </Sample>
+            <Small>as it stands on the board</Small>
+          </Row>
+          <Columns $min={part.field}>
+            <Field label="Name" value={name} onChange={setName} fault={refusal?.fault('name')} autoFocus />
+            <Field label="Minutes" value={minutes} onChange={setMinutes} fault={refusal?.fault('minutes')} />
+            <Pick
+              label="Glyph"
+              value={glyph}
+              onChange={setGlyph}
+              fault={refusal?.fault('glyph')}
+              choices={glyphs.map((g) => ({ id: g, label: g }))}
+            />
+            <Pick
+              label="Edge"
+              value={pattern}
+              onChange={setPattern}
+              choices={patterns.map((x) => ({ id: x, label: x }))}
+            />
+            <Pick
+              label="Ground"
+              value={ground}
+              onChange={setGround}
+              choices={Object.entries(groundWords).map(([id, label]) => ({ id, label }))}
+            />
+            <Field
+              label="Opens so many days before"
+              value={release}
+              onChange={setRelease}
+              placeholder="always open"
+              fault={refusal?.fault('releaseDays')}
+            />
+          </Columns>
+          <Row role="group" aria-label="Who may book it">
+            <Small>Booked by</Small>
+            {roles.map((r) => (
+              <Check
+                key={r.id}
+                label={r.label}
+                value={by.includes(r.id)}
+                onChange={(on) => setBy(on ? [...by, r.id] : by.filter((x) => x !== r.id))}
+              />
+            ))}
+          </Row>
+          {refusal?.fault('bookedBy') && <Notice $tone="coral">{refusal.fault('bookedBy')}</Notice>}
+          <Row>
+            <Check label="Patients may book it online" value={online} onChange={setOnline} />
+            <Check label="In use" value={active} onChange={setActive} />
+          </Row>
+          <Row role="group" aria-label="Usual services">
+            <Small>Usual services, for the share estimate</Small>
+            {services.data?.map((s) => (
+              <Check
+                key={s.service.code}
+                label={s.service.name}
+                value={usual.includes(s.service.code)}
+                onChange={(on) => setUsual(on ? [...usual, s.service.code] : usual.filter((x) => x !== s.service.code))}
+              />
+            ))}
+          </Row>
+          {refusal && refusal.problem.fields.length === 0 && (
+            <Notice $tone="coral" role="alert">
+              {refusal.message}
+            </Notice>
+          )}
+          <Row>
+            <Spread />
+            <Button onPress={onClose}>Leave</Button>
+            <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+              Save the visit type
+            </Button>
+          </Row>
+        </Stack>
+      </form>
+    </Dialog>
+  );
+}
