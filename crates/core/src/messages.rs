@@ -50,6 +50,24 @@ impl Fate {
     }
 }
 
+/// What a person has to do about a message.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ToDo {
+    Nothing,
+    /// It is a call, or it did not arrive.
+    Call,
+    PrintLetter,
+}
+
+/// What is to be done about a message that was to go this way and came so far.
+pub fn to_do(channel: Channel, fate: Fate) -> ToDo {
+    match (channel, fate) {
+        (_, Fate::Failed | Fate::Bounced | Fate::NotReached) | (Channel::Call, Fate::Waiting) => ToDo::Call,
+        (Channel::Letter, Fate::Waiting) => ToDo::PrintLetter,
+        _ => ToDo::Nothing,
+    }
+}
+
 /// A letter needs so many days to arrive.
 pub const POST_DAYS: i64 = 4;
 
@@ -221,5 +239,9 @@ mod tests {
         }
         assert!(Fate::Sent.may_become(Fate::Bounced) && Fate::Bounced.may_become(Fate::Called));
         assert!(Fate::Bounced.is_open() && !Fate::Sent.is_open());
+        assert_eq!(to_do(Channel::Text, Fate::Bounced), ToDo::Call, "what did not arrive is a call");
+        assert_eq!(to_do(Channel::Text, Fate::Waiting), ToDo::Nothing, "it goes out by itself");
+        assert_eq!(to_do(Channel::Letter, Fate::Waiting), ToDo::PrintLetter);
+        assert_eq!(to_do(Channel::Call, Fate::Called), ToDo::Nothing);
     }
 }

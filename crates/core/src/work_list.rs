@@ -18,6 +18,8 @@ coded! {
         Results = "results", "results";
         Remittances = "remittances", "remittances";
         Person = "person", "person";
+        Rebooking = "rebooking", "rebooking list";
+        Told = "told", "messages and calls";
     }
 }
 
@@ -41,6 +43,14 @@ pub const REVIEW_RESULT: Task = Task { group: "Review results", action: "Review"
 /// A remittance line that matches no claim of ours.
 pub const MATCH_LINE: Task =
     Task { group: "Match remittance lines", action: "Open remittances", place: TaskPlace::Remittances, rank: 4 };
+/// A visit whose shift was cancelled: it needs a new time before its old one comes.
+pub const REBOOK: Task =
+    Task { group: "Needs a new time", action: "Find a time", place: TaskPlace::Rebooking, rank: 2 };
+/// Somebody whom no message reaches.
+pub const CALL: Task = Task { group: "To call", action: "Open the call", place: TaskPlace::Told, rank: 3 };
+/// A letter that waits for the printer.
+pub const PRINT_LETTER: Task =
+    Task { group: "Letters to print", action: "Open letters", place: TaskPlace::Told, rank: 3 };
 /// A restricted chart that somebody opened with a reason.
 pub const CHART_OPENED: Task =
     Task { group: "Restricted charts opened", action: "Open record", place: TaskPlace::Person, rank: 0 };

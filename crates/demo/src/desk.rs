@@ -5,6 +5,7 @@ use anyhow::{Context, Result};
 use chrono::{Datelike, Duration, NaiveDate, Weekday};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::people::Consent;
 use harbor_store::rows::{PersonLimits, UntimedList, Visit, WaitingEntry};
 use harbor_store::{Change, lists, schema};
 use uuid::Uuid;
@@ -49,6 +50,16 @@ async fn fallen_out(world: &mut World, change: &mut Change<'_>, day: NaiveDate) 
             note: "comes by the bus".into(),
         };
         change.set_limits(&limits).await?;
+    }
+    // Another wants no messages, and one's number is out of service.
+    if let Some(person) = displaced.get(2) {
+        for kind in [Consent::Text, Consent::Email] {
+            change.record_consent(*person, kind, false).await?;
+        }
+    }
+    if let Some(person) = displaced.get(3) {
+        change.confirm_contact(*person, Some("2075550198"), None).await?;
+        change.record_consent(*person, Consent::Text, true).await?;
     }
     Ok(())
 }

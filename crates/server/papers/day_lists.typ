@@ -14,7 +14,7 @@
   v(3mm)
   if day.rows.len() == 0 [Nobody is booked.] else {
     table(
-      columns: if d.contact { (auto, auto, 1.5fr, auto, 1.2fr, 1.5fr, 1.3fr) } else { (auto, auto, 1.5fr, auto, 1.2fr, 1.8fr) },
+      columns: if d.contact { (auto, auto, 1.4fr, auto, 1.1fr, 1.4fr, 1.5fr) } else { (auto, auto, 1.5fr, auto, 1.2fr, 1.8fr) },
       stroke: (x, y) => (bottom: 0.4pt + line-colour),
       inset: (x: 4pt, y: 5pt),
       align: left + top,

@@ -68,6 +68,7 @@ table! {
     post "/api/import/people" Needs(SetClinic) => import::people;
     get "/api/settings/required-fields" SignedIn => registration::required;
     put "/api/settings/required-fields" Needs(SetClinic) => registration::set_required;
+    put "/api/settings/booking" Needs(SetClinic) => clinic::set_booking;
     post "/api/people/{id}/self-pay" Needs(EditCoverage) => people::self_pay;
     get "/api/people/{id}/coverages" Needs(SeePeople) => coverage::list;
     post "/api/people/{id}/coverages" Needs(EditCoverage) => coverage::add;

@@ -32,6 +32,10 @@ pub async fn slots(conn: &mut Conn, from: DateTime<Utc>, to: DateTime<Utc>) -> R
         .await?)
 }
 
+pub async fn shift(conn: &mut Conn, id: Uuid) -> Result<Shift> {
+    shifts::table.find(id).select(Shift::as_select()).first(conn).await.optional()?.ok_or(StoreError::NotFound("shift"))
+}
+
 pub async fn slot(conn: &mut Conn, id: Uuid) -> Result<(Slot, Shift)> {
     slots::table
         .inner_join(shifts::table)

@@ -1345,6 +1345,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/settings/booking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** What a booking needs, why visits are cancelled, and how far ahead there is time to book. */
+        put: operations["put_settings_booking"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/settings/required-fields": {
         parameters: {
             query?: never;
@@ -2346,6 +2363,13 @@ export interface components {
             personId: string;
             reason?: string;
         };
+        BookingRules: {
+            /** @description Why visits are cancelled here, in the order of the list. */
+            cancelReasons: string[];
+            reasonRequired: boolean;
+            /** Format: int32 */
+            supplyDays: number;
+        };
         CancelForm: {
             /** @description True when the patient cancelled, false when the clinic did. */
             byPatient?: boolean;
@@ -2490,9 +2514,16 @@ export interface components {
             now: string;
             payers: components["schemas"]["Payer"][];
             pharmacies: components["schemas"]["Pharmacy"][];
+            /** @description Whether a booking needs a reason. */
+            reasonRequired: boolean;
             rooms: components["schemas"]["Room"][];
             sites: components["schemas"]["Site"][];
             staff: components["schemas"]["Staff"][];
+            /**
+             * Format: int32
+             * @description So many days ahead shifts are made.
+             */
+            supplyDays: number;
             /** Format: date */
             today: string;
             /** @description Lists without times that are in use. */
@@ -2921,9 +2952,9 @@ export interface components {
         };
         MessageView: {
             message: components["schemas"]["Message"];
-            /** @description Whether somebody has still to do something about it. */
-            open: boolean;
             person: components["schemas"]["PersonCard"];
+            /** @description call or letter: what somebody has still to do about it. */
+            toDo?: string | null;
         };
         MoneyView: {
             /** @description What the payers said, for the question "why do we owe this?". */
@@ -2938,11 +2969,8 @@ export interface components {
             to: string;
         };
         NewSlot: {
-            /**
-             * Format: date-time
-             * @description With `at`: when it begins.
-             */
-            at?: string | null;
+            /** @description With `at`: when it begins, by the clinic's clock. */
+            at?: string;
             /** Format: int64 */
             minutes: number;
             /** @description beginning, end or at. */
@@ -6838,6 +6866,37 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PriceForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_settings_booking: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookingRules"];
             };
         };
         responses: {

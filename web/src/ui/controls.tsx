@@ -230,40 +230,6 @@ export function Pick(p: {
   );
 }
 
-const MenuItem = styled(Aria.MenuItem)`
-  padding: ${space(1.5)} ${space(2.5)};
-  border-radius: ${innerCorner};
-  cursor: pointer;
-  &[data-focused] {
-    background: ${color.selected};
-  }
-`;
-
-const MenuList = styled(Aria.Menu)`
-  padding: ${space(1)};
-`;
-
-/** What is done now and then, behind one button. */
-export function Menu(p: { label: string; items: (Choice & { onChoose: () => void })[] }) {
-  return (
-    <Aria.MenuTrigger>
-      <Button>{p.label} ▾</Button>
-      <Float>
-        <MenuList items={p.items}>
-          {(item) => (
-            <MenuItem
-              id={(item as Choice).id}
-              onAction={() => p.items.find((i) => i.id === (item as Choice).id)?.onChoose()}
-            >
-              {(item as Choice).label}
-            </MenuItem>
-          )}
-        </MenuList>
-      </Float>
-    </Aria.MenuTrigger>
-  );
-}
-
 const Segments = styled.div`
   display: flex;
   flex-wrap: wrap;

@@ -103,6 +103,22 @@ async fn settle(state: &State, change: Change<'_>, placed: Result<Visit, StoreEr
     }
 }
 
+/// The reason, needed or not as the clinic says, and the note.
+pub(super) async fn reason_and_note(
+    change: &mut Change<'_>,
+    faults: &mut Faults,
+    reason: &str,
+    note: &str,
+) -> Result<(String, String), Problem> {
+    let required = staff::clinic(change.conn()).await?.reason_required;
+    let reason = if required {
+        faults.line("reason", "Reason", reason, 200)
+    } else {
+        faults.optional_line("reason", "Reason", reason, 200)
+    };
+    Ok((reason, faults.optional_line("note", "Note", note, 400)))
+}
+
 #[utoipa::path(post, path = "/api/visits", request_body = BookingForm, responses((status = 200, body = Visit), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn book(state: Data<State>, me: Me, form: Json<BookingForm>) -> Answer<Visit> {
     let mut faults = Faults::default();
@@ -111,13 +127,7 @@ pub async fn book(state: Data<State>, me: Me, form: Json<BookingForm>) -> Answer
         faults.add("kind", "Choose what kind of visit it is.");
     }
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let required = staff::clinic(change.conn()).await?.reason_required;
-    let reason = if required {
-        faults.line("reason", "Reason", &form.reason, 200)
-    } else {
-        faults.optional_line("reason", "Reason", &form.reason, 200)
-    };
-    let note = faults.optional_line("note", "Note", &form.note, 400);
+    let (reason, note) = reason_and_note(&mut change, &mut faults, &form.reason, &form.note).await?;
     faults.none_or(())?;
     let place = form.place.place(&me)?;
     let booking = Booking { person_id: form.person_id, place, reason, note, kind, role: Some(me.role) };

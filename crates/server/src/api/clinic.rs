@@ -1,9 +1,12 @@
 //! The clinic itself: what every screen needs to know once.
 
+use super::{DONE, Done};
+use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Query};
 use chrono::{DateTime, NaiveDate, Utc};
+use harbor_core::fields::Faults;
 use harbor_core::typed_date::{self, Sense};
 use harbor_store::rows::{Payer, Pharmacy, Room, Site, Staff, UntimedList, VisitType};
 use harbor_store::{coverage, lists, orders, schedule, staff};
@@ -27,6 +30,10 @@ pub struct ClinicView {
     pharmacies: Vec<Pharmacy>,
     code_release: String,
     cancel_reasons: Vec<String>,
+    /// Whether a booking needs a reason.
+    reason_required: bool,
+    /// So many days ahead shifts are made.
+    supply_days: i32,
     /// Lists without times that are in use.
     untimed_lists: Vec<UntimedList>,
     /// The hour from which the payers are asked about tomorrow by themselves.
@@ -36,6 +43,7 @@ pub struct ClinicView {
 #[utoipa::path(get, path = "/api/clinic", responses((status = 200, body = ClinicView)))]
 pub async fn show(state: Data<State>) -> Answer<ClinicView> {
     let mut conn = state.store.reader().await?;
+    let row = staff::clinic(&mut conn).await?;
     Ok(Json(ClinicView {
         name: state.clinic.name.clone(),
         zone: state.clinic.zone.clone(),
@@ -49,10 +57,46 @@ pub async fn show(state: Data<State>) -> Answer<ClinicView> {
         payers: coverage::payers(&mut conn).await?,
         pharmacies: orders::pharmacies(&mut conn).await?,
         code_release: state.tables.release.clone(),
-        cancel_reasons: staff::clinic(&mut conn).await?.cancel_reasons,
+        cancel_reasons: row.cancel_reasons,
+        reason_required: row.reason_required,
+        supply_days: row.supply_days,
         untimed_lists: lists::all(&mut conn).await?,
         benefits_hour: harbor_core::coverage::EVENING,
     }))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BookingRules {
+    /// Why visits are cancelled here, in the order of the list.
+    cancel_reasons: Vec<String>,
+    reason_required: bool,
+    supply_days: i32,
+}
+
+/// What a booking needs, why visits are cancelled, and how far ahead there is time to book.
+#[utoipa::path(put, path = "/api/settings/booking", request_body = BookingRules, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn set_booking(state: Data<State>, me: Me, form: Json<BookingRules>) -> Answer<Done> {
+    let mut faults = Faults::default();
+    let mut reasons: Vec<String> = Vec::new();
+    for typed in form.cancel_reasons.iter().filter(|r| !r.trim().is_empty()) {
+        let reason = faults.line("cancelReasons", "A reason", typed, 60);
+        if !reasons.contains(&reason) {
+            reasons.push(reason);
+        }
+    }
+    if reasons.is_empty() || reasons.len() > 40 {
+        faults.add("cancelReasons", "The list has 1 to 40 reasons.");
+    }
+    if !(7..=400).contains(&form.supply_days) {
+        faults.add("supplyDays", "Shifts are made 7 to 400 days ahead.");
+    }
+    faults.none_or(())?;
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    change.set_booking_rules(&reasons, form.reason_required, form.supply_days).await?;
+    change.settle_supply(state.today(), None, state.zone).await?;
+    change.commit().await?;
+    Ok(DONE)
 }
 
 #[derive(Debug, Deserialize, IntoParams)]

@@ -1,5 +1,6 @@
 //! Lists without times: home visits and walk-ins.
 
+use super::booking::reason_and_note;
 use super::supply::clock;
 use super::{DONE, Done};
 use crate::access::Me;
@@ -30,10 +31,9 @@ pub struct EntryForm {
 #[utoipa::path(post, path = "/api/lists/{id}/entries", params(("id" = Uuid, Path)), request_body = EntryForm, responses((status = 200, body = Visit), (status = 422, body = Problem)))]
 pub async fn enter(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<EntryForm>) -> Answer<Visit> {
     let mut faults = Faults::default();
-    let reason = faults.line("reason", "Reason", &form.reason, 200);
-    let note = faults.optional_line("note", "Note", &form.note, 400);
-    faults.none_or(())?;
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let (reason, note) = reason_and_note(&mut change, &mut faults, &form.reason, &form.note).await?;
+    faults.none_or(())?;
     let visit = change.enter_list(*id, form.person_id, form.day, (&reason, &note), state.zone).await?;
     change.commit().await?;
     Ok(Json(visit))

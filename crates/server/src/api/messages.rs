@@ -7,7 +7,7 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::fields::Faults;
-use harbor_core::messages::{Facts, Fate, Way, about_new_time, about_no_time, way_to};
+use harbor_core::messages::{Channel, Facts, Fate, ToDo, Way, about_new_time, about_no_time, to_do, way_to};
 use harbor_store::rows::{Message, Person, Visit};
 use harbor_store::{Change, Conn, messages as store, people, staff, visits};
 use serde::{Deserialize, Serialize};
@@ -20,8 +20,8 @@ use uuid::Uuid;
 pub struct MessageView {
     message: Message,
     person: PersonCard,
-    /// Whether somebody has still to do something about it.
-    open: bool,
+    /// call or letter: what somebody has still to do about it.
+    to_do: Option<String>,
 }
 
 /// Messages of the last weeks, and all about which something is still to be done.
@@ -32,10 +32,26 @@ pub async fn list(state: Data<State>) -> Answer<Vec<MessageView>> {
     let by_id = people::by_id(&mut conn, rows.iter().map(|m| m.person_id)).await?;
     let view = |message: Message| {
         let person = PersonCard::of(by_id.get(&message.person_id)?, state.today());
-        let open = Fate::from_code(&message.state).is_some_and(Fate::is_open);
-        Some(MessageView { message, person, open })
+        let to_do = to_do_word(&message);
+        Some(MessageView { message, person, to_do })
     };
     Ok(Json(rows.into_iter().filter_map(view).collect()))
+}
+
+/// What somebody has still to do about a message.
+pub(super) fn to_do_about(m: &Message) -> ToDo {
+    match (Channel::from_code(&m.channel), Fate::from_code(&m.state)) {
+        (Some(channel), Some(fate)) => to_do(channel, fate),
+        _ => ToDo::Nothing,
+    }
+}
+
+fn to_do_word(m: &Message) -> Option<String> {
+    match to_do_about(m) {
+        ToDo::Nothing => None,
+        ToDo::Call => Some("call".into()),
+        ToDo::PrintLetter => Some("letter".into()),
+    }
 }
 
 #[derive(Debug, Deserialize, ToSchema)]

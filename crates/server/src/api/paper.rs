@@ -1,5 +1,6 @@
 //! What is printed, and calendars: lists of days, slips, letters, the call list, iCalendar.
 
+use super::messages::to_do_about;
 use super::{DONE, Done};
 use crate::access::Me;
 use crate::paper::{self, Sheet, telephone};
@@ -10,9 +11,10 @@ use actix_web::http::header;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::{DateTime, Duration, NaiveDate, Utc};
 use harbor_core::fields::Faults;
+use harbor_core::messages::ToDo;
 use harbor_formats::calendar::{self, Entry};
 use harbor_store::rows::{Message, Person, Visit};
-use harbor_store::{Conn, feeds, messages, people, schedule, staff, visits};
+use harbor_store::{Conn, feeds, lists, messages, people, schedule, staff, visits};
 use rand::Rng;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
@@ -30,7 +32,6 @@ fn pdf(name: &str, content: Vec<u8>) -> HttpResponse {
     HttpResponse::Ok()
         .content_type("application/pdf")
         .insert_header((header::CONTENT_DISPOSITION, format!("inline; filename=\"{name}.pdf\"")))
-        .insert_header((header::CONTENT_SECURITY_POLICY, "default-src 'none'; style-src 'unsafe-inline'; sandbox"))
         .body(content)
 }
 
@@ -119,9 +120,15 @@ pub async fn day_lists(state: Data<State>, me: Me, asked: Query<ListsAsked>) -> 
         .into_iter()
         .filter(|s| s.role == "clinician" && (wanted.is_empty() || wanted.contains(&s.id)))
         .collect();
+    let all_lists = lists::all(&mut conn).await?;
     let mut days = Vec::new();
     for day in asked.from.iter_days().take_while(|d| *d <= to) {
         let rows = visits::of_day(&mut conn, day).await?;
+        let entries = lists::of_day(&mut conn, day).await?;
+        let list_of = |v: &Visit| {
+            let entry = entries.iter().find(|e| e.visit_id == v.id)?;
+            all_lists.iter().find(|l| l.id == entry.list_id).map(|l| format!("{}, {}", l.name, entry.place))
+        };
         let by_id = people::by_id(&mut conn, rows.iter().map(|v| v.person_id)).await?;
         for clinician in &clinicians {
             let within = |v: &&Visit| {
@@ -135,7 +142,7 @@ pub async fn day_lists(state: Data<State>, me: Me, asked: Query<ListsAsked>) -> 
             let lines: Vec<Value> = rows
                 .iter()
                 .filter(within)
-                .filter_map(|v| Some(list_row(&state, &names, v, by_id.get(&v.person_id)?)))
+                .filter_map(|v| Some(list_row(&state, &names, v, by_id.get(&v.person_id)?, list_of(v))))
                 .collect();
             if !lines.is_empty() {
                 let title = format!("{}: {}", harbor_core::typed_date::in_words(day), clinician.name);
@@ -154,7 +161,8 @@ pub async fn day_lists(state: Data<State>, me: Me, asked: Query<ListsAsked>) -> 
     Ok(pdf("day-lists", content))
 }
 
-fn list_row(state: &State, names: &Names, v: &Visit, p: &Person) -> Value {
+/// One line of a list; who has no time is told by the list without times and the place on it.
+fn list_row(state: &State, names: &Names, v: &Visit, p: &Person, list: Option<String>) -> Value {
     let preferred = if p.preferred_name.is_empty() { String::new() } else { format!(" ({})", p.preferred_name) };
     let contact: Vec<String> =
         [p.phone.as_deref().map(telephone), p.other_phone.as_deref().map(telephone), p.email.clone()]
@@ -167,7 +175,9 @@ fn list_row(state: &State, names: &Names, v: &Visit, p: &Person) -> Value {
         "name": format!("{}, {}{preferred}", p.last_name, p.first_name),
         "born": p.birth_date.map_or(String::new(), |d| d.format("%b %-d %Y").to_string()),
         "number": p.record_number,
-        "type": format!("{}{}", Names::of(&names.types, v.visit_type_id), if v.extra { ", extra" } else { "" }),
+        "type": list.unwrap_or_else(|| {
+            format!("{}{}", Names::of(&names.types, v.visit_type_id), if v.extra { ", extra" } else { "" })
+        }),
         "reason": v.reason,
         "note": v.booking_note,
         "contact": contact.join("\n"),
@@ -213,7 +223,7 @@ pub async fn slip(state: Data<State>, id: Path<Uuid>) -> Result<HttpResponse, Pr
 /// The letters that wait for the printer, one a page.
 #[utoipa::path(get, path = "/api/print/letters", responses((status = 200, content_type = "application/pdf", body = Vec<u8>)))]
 pub async fn letters(state: Data<State>) -> Result<HttpResponse, Problem> {
-    let (waiting, by_id) = waiting_for(&state, "letter").await?;
+    let (waiting, by_id) = waiting_for(&state, ToDo::PrintLetter).await?;
     let letter = |m: &Message| {
         let p = by_id.get(&m.person_id)?;
         let address = [
@@ -243,7 +253,7 @@ pub async fn letters(state: Data<State>) -> Result<HttpResponse, Problem> {
 /// Whom to call: who cannot be messaged, and whose message did not arrive.
 #[utoipa::path(get, path = "/api/print/calls", responses((status = 200, content_type = "application/pdf", body = Vec<u8>)))]
 pub async fn calls(state: Data<State>) -> Result<HttpResponse, Problem> {
-    let (waiting, by_id) = waiting_for(&state, "call").await?;
+    let (waiting, by_id) = waiting_for(&state, ToDo::Call).await?;
     let call = |m: &Message| {
         let p = by_id.get(&m.person_id)?;
         Some(json!({
@@ -258,14 +268,10 @@ pub async fn calls(state: Data<State>) -> Result<HttpResponse, Problem> {
     Ok(pdf("calls", set(Sheet::Calls, json!({ "head": head(&state), "calls": rows })).await?))
 }
 
-async fn waiting_for(state: &State, channel: &str) -> Result<(Vec<Message>, HashMap<Uuid, Person>), Problem> {
+async fn waiting_for(state: &State, what: ToDo) -> Result<(Vec<Message>, HashMap<Uuid, Person>), Problem> {
     let mut conn = state.store.reader().await?;
     let mut rows = messages::recent(&mut conn, state.now()).await?;
-    rows.retain(|m| match channel {
-        "letter" => m.channel == "letter" && m.state == "waiting",
-        // A message that failed is a call to make.
-        _ => (m.channel == "call" && m.state != "called") || matches!(m.state.as_str(), "failed" | "bounced"),
-    });
+    rows.retain(|m| to_do_about(m) == what);
     rows.reverse();
     let by_id = people::by_id(&mut conn, rows.iter().map(|m| m.person_id)).await?;
     Ok((rows, by_id))

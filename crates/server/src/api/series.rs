@@ -1,5 +1,6 @@
 //! Visits that come again: looked over first, then booked whole.
 
+use super::booking::reason_and_note;
 use super::schedule::open_of;
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
@@ -88,8 +89,8 @@ pub struct SeriesForm {
 #[utoipa::path(post, path = "/api/series", request_body = SeriesForm, responses((status = 200, body = Vec<Visit>), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn book(state: Data<State>, me: Me, form: Json<SeriesForm>) -> Answer<Vec<Visit>> {
     let mut faults = Faults::default();
-    let reason = faults.line("reason", "Reason", &form.reason, 200);
-    let note = faults.optional_line("note", "Note", &form.note, 400);
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let (reason, note) = reason_and_note(&mut change, &mut faults, &form.reason, &form.note).await?;
     if !(1..=52).contains(&form.slot_ids.len()) {
         faults.add("slotIds", "A series has at least one visit and at most 52.");
     }
@@ -108,7 +109,6 @@ pub async fn book(state: Data<State>, me: Me, form: Json<SeriesForm>) -> Answer<
     };
     let bookings: Vec<Booking> = form.slot_ids.iter().map(booking).collect();
     let rule = format!("{}, {} times", step.words(), bookings.len());
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
     match change.book_series(&bookings, &rule, state.zone).await {
         Ok(visits) => {
             change.commit().await?;

@@ -6,7 +6,6 @@ use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use chrono::{DateTime, Utc};
 use harbor_core::fields::Faults;
 use harbor_core::schedule::slots::Place;
 use harbor_store::rows::{Slot, SlotEvent};
@@ -70,21 +69,25 @@ pub async fn change(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SlotC
 pub struct NewSlot {
     /// beginning, end or at.
     place: String,
-    /// With `at`: when it begins.
-    at: Option<DateTime<Utc>>,
+    /// With `at`: when it begins, by the clinic's clock.
+    #[serde(default)]
+    at: String,
     minutes: i64,
     visit_type_id: Uuid,
 }
 
 #[utoipa::path(post, path = "/api/shifts/{id}/slots", params(("id" = Uuid, Path)), request_body = NewSlot, responses((status = 200, body = Slot), (status = 422, body = Problem)))]
 pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<NewSlot>) -> Answer<Slot> {
-    let place = match (form.place.as_str(), form.at) {
-        ("beginning", _) => Place::Beginning,
-        ("end", _) => Place::End,
-        ("at", Some(at)) => Place::At(at),
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let place = match form.place.as_str() {
+        "beginning" => Place::Beginning,
+        "end" => Place::End,
+        "at" => {
+            let day = state.local_day(schedule::shift(change.conn(), *id).await?.starts_at);
+            Place::At(clock_time(&state, day, "at", &form.at)?)
+        }
         _ => return Err(Problem::field("place", "Say where the slot is added.")),
     };
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
     let slot = change.add_slot(*id, place, form.minutes, form.visit_type_id).await?;
     change.commit().await?;
     Ok(Json(slot))

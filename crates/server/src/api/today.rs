@@ -1,5 +1,6 @@
 //! Today: what waits for the one who is signed in, oldest and most urgent first.
 
+use super::messages::to_do_about;
 use super::views::{BlockerView, PersonCard, VisitCard};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
@@ -7,13 +8,16 @@ use crate::state::State;
 use actix_web::web::{Data, Json};
 use chrono::{DateTime, Duration, Utc};
 use harbor_core::arrival::Stage;
+use harbor_core::messages::ToDo;
 use harbor_core::people::OPENINGS_TOLD_FOR;
 use harbor_core::permissions::Role;
 use harbor_core::visit_line::{Mark, visit_line};
-use harbor_core::work_list::{CHART_OPENED, MATCH_LINE, REFUSED_TOMORROW, REVIEW_RESULT, Standing, Task, task};
+use harbor_core::work_list::{
+    CALL, CHART_OPENED, MATCH_LINE, PRINT_LETTER, REBOOK, REFUSED_TOMORROW, REVIEW_RESULT, Standing, Task, task,
+};
 use harbor_store::people::registration;
-use harbor_store::rows::{ChartOpening, RemittedClaim};
-use harbor_store::{Conn, facts, jobs, orders, people, remittances, visits};
+use harbor_store::rows::{ChartOpening, Message, RemittedClaim};
+use harbor_store::{Conn, away, facts, jobs, messages, orders, people, remittances, visits};
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -92,7 +96,12 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
     }
     waiting.extend(match me.role {
         Role::Clinician => unseen_results(&mut conn, &state, &me).await?,
-        Role::FrontDesk => refused_tomorrow(&mut conn, &state).await?,
+        Role::FrontDesk => [
+            refused_tomorrow(&mut conn, &state).await?,
+            to_rebook(&mut conn, &state).await?,
+            to_tell(&mut conn, &state).await?,
+        ]
+        .concat(),
         Role::Biller => unmatched_lines(&mut conn).await?,
         Role::Manager => [opened_charts(&mut conn, &state).await?, unmatched_lines(&mut conn).await?].concat(),
         Role::Assistant => vec![],
@@ -151,6 +160,38 @@ async fn refused_tomorrow(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>
         out.push(Waiting { card: Some(VisitCard::of(g, today)), ..waits });
     }
     Ok(out)
+}
+
+/// Visits whose shift was cancelled, the soonest first.
+async fn to_rebook(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem> {
+    let waiting = away::rebooking_list(conn).await?;
+    let gathered = facts::gather(conn, waiting, &state.tables.diagnoses).await?;
+    let said = |g: &facts::Gathered| {
+        let local = g.visit.starts_at.with_timezone(&state.zone);
+        format!("Was to come {}, but the shift falls out.", local.format("%a %b %-d at %H:%M"))
+    };
+    let one = |g: &facts::Gathered| Waiting {
+        card: Some(VisitCard::of(g, state.today())),
+        ..Waiting::of(REBOOK, said(g), Some(g.visit.starts_at))
+    };
+    Ok(gathered.iter().map(one).collect())
+}
+
+/// Whom no message reaches, and letters for the printer.
+async fn to_tell(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem> {
+    let rows = messages::recent(conn, state.now()).await?;
+    let persons = people::by_id(conn, rows.iter().map(|m| m.person_id)).await?;
+    let one = |m: &Message| {
+        let task = match to_do_about(m) {
+            ToDo::Call => CALL,
+            ToDo::PrintLetter => PRINT_LETTER,
+            ToDo::Nothing => return None,
+        };
+        let said = format!("{}: {}", m.subject, if m.fate.is_empty() { &m.why } else { &m.fate });
+        let person = persons.get(&m.person_id).map(|p| PersonCard::of(p, state.today()));
+        Some(Waiting { person, ..Waiting::of(task, said, Some(m.made_at)) })
+    };
+    Ok(rows.iter().filter_map(one).collect())
 }
 
 /// Remittance lines that match no claim of ours.

@@ -1,9 +1,9 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
+import { Several, weekdayChoices, weekdays } from '../../ui/choices';
 import { Button, Check, Field } from '../../ui/controls';
 import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
-import { weekdays } from '../settings/TemplateDialog';
 
 /** When and where the person can come at all; a rebooking plan never goes against it. */
 export function Limits({ personId }: { personId: string }) {
@@ -38,35 +38,26 @@ export function Limits({ personId }: { personId: string }) {
     if (await run(() => api.PUT('/api/people/{id}/limits', { params: { path: { id: personId } }, body })))
       setOpen(null);
   };
-  const flip = <T,>(list: T[], item: T, on: boolean) => (on ? [...list, item] : list.filter((x) => x !== item));
   return (
     <Stack $gap={2}>
       <Small>Nothing chosen means any.</Small>
-      <Row role="group" aria-label="Weekdays">
-        {weekdays.slice(0, 6).map((d, n) => (
-          <Check
-            key={d}
-            label={d}
-            value={open.weekdays.includes(n + 1)}
-            onChange={(on) => setOpen({ ...open, weekdays: flip(open.weekdays, n + 1, on) })}
-          />
-        ))}
-      </Row>
-      <Row role="group" aria-label="Sites">
-        {clinic.sites.map((s) => (
-          <Check
-            key={s.id}
-            label={s.name}
-            value={open.siteIds.includes(s.id)}
-            onChange={(on) => setOpen({ ...open, siteIds: flip(open.siteIds, s.id, on) })}
-          />
-        ))}
-        <Check
-          label="Wants the same clinician"
-          value={open.sameClinician}
-          onChange={(sameClinician) => setOpen({ ...open, sameClinician })}
-        />
-      </Row>
+      <Several
+        label="Weekdays"
+        choices={weekdayChoices.slice(0, 6)}
+        value={open.weekdays}
+        onChange={(on) => setOpen({ ...open, weekdays: on })}
+      />
+      <Several
+        label="Sites"
+        choices={clinic.sites.map((x) => ({ id: x.id, label: x.name }))}
+        value={open.siteIds}
+        onChange={(siteIds) => setOpen({ ...open, siteIds })}
+      />
+      <Check
+        label="Wants the same clinician"
+        value={open.sameClinician}
+        onChange={(sameClinician) => setOpen({ ...open, sameClinician })}
+      />
       <Field label="Note" value={open.note} onChange={(note) => setOpen({ ...open, note })} placeholder="the bus" />
       {refusal && <Notice $tone="coral">{refusal.message}</Notice>}
       <Row>

@@ -1,6 +1,6 @@
 /** The board of a day: clinicians as columns on one time axis with a now line. Only what is in sight is drawn. */
 
-import { type DragEvent, useEffect, useRef, useState } from 'react';
+import { type DragEvent, type SyntheticEvent, useEffect, useRef, useState } from 'react';
 import styled from 'styled-components';
 import type { Schemas } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
@@ -192,6 +192,17 @@ const stageWord: Record<string, string> = {
   left: 'left',
 };
 
+const Foot = styled.p`
+  min-height: ${space(8)};
+  padding: ${space(1.5)} ${space(5)};
+  border-top: ${hair};
+  background: ${color.sheet};
+  font-size: ${size.small};
+  overflow: hidden;
+  white-space: nowrap;
+  text-overflow: ellipsis;
+`;
+
 /** What a column shows: a clinician of one day, or one day of a clinician. */
 export type Column = {
   key: string;
@@ -224,6 +235,7 @@ export function Board(p: BoardShows) {
   const identity = useIdentity();
   const may = useMay();
   const box = useRef<HTMLDivElement>(null);
+  const foot = useRef<HTMLParagraphElement>(null);
   // More clinicians than fit are shown in tight columns, so that the day is still seen whole.
   const tight = p.columns.length >= tightFrom;
   const pixels = tight ? tightColumnPixels : columnPixels;
@@ -297,7 +309,14 @@ export function Board(p: BoardShows) {
             const style = { top: top(s.startsAt), height: tall(s.startsAt, s.endsAt) };
             if (s.heldFor)
               return (
-                <Held key={s.id} style={style} disabled={!may('change_slots')} onClick={() => p.onSlot(s)} data-held>
+                <Held
+                  key={s.id}
+                  style={style}
+                  disabled={!may('change_slots')}
+                  onClick={() => p.onSlot(s)}
+                  data-held
+                  data-tells={`Held for ${s.heldFor}, ${times.time(s.startsAt)} to ${times.time(s.endsAt)} · ${c.title}`}
+                >
                   {s.heldFor}
                 </Held>
               );
@@ -317,6 +336,16 @@ export function Board(p: BoardShows) {
                 onPointerEnter={() => range.length > 0 && extend(s)}
                 onClick={() => (p.moving ? p.onMove(p.moving, s) : p.onBook(s))}
                 aria-label={`${doing} ${times.time(s.startsAt)} ${type?.name ?? ''}${s.clinic && ` · ${s.clinic}`} with ${c.title}`}
+                data-tells={[
+                  `Free ${times.time(s.startsAt)} to ${times.time(s.endsAt)}`,
+                  type?.name,
+                  s.clinic,
+                  c.title,
+                  type?.releaseDays != null && `opens ${type.releaseDays} days before`,
+                  type?.online && 'open to online booking',
+                ]
+                  .filter(Boolean)
+                  .join(' · ')}
                 {...drop(s)}
               >
                 {type?.glyph} {times.time(s.startsAt)} {!tight && type?.name}
@@ -350,7 +379,7 @@ export function Board(p: BoardShows) {
                 }}
                 onDragEnd={() => setDragged(null)}
                 onClick={() => setInHand({ visit: v.visit.id })}
-                title={[
+                data-tells={[
                   identity(v.person, v.visit.callSign),
                   !discreet && v.person.preferredName && `called ${v.person.preferredName}`,
                   !discreet && plainDate(v.person.birthDate),
@@ -359,10 +388,12 @@ export function Board(p: BoardShows) {
                   `${times.time(v.visit.startsAt)} to ${times.time(v.visit.endsAt)}, ${type?.name ?? ''}`,
                   over && `over a ${over.name} slot`,
                   v.visit.extra && 'extra booking',
-                  v.visit.bookingNote,
+                  v.visit.bookingNote && `note: ${v.visit.bookingNote}`,
+                  late || stageWord[v.visit.stage],
+                  waits && `waits ${waits.trim()}`,
                 ]
                   .filter(Boolean)
-                  .join('\n')}
+                  .join(' · ')}
               >
                 <CardLine>
                   <strong>{identity(v.person, v.visit.callSign)}</strong>
@@ -388,37 +419,48 @@ export function Board(p: BoardShows) {
       </>
     );
   };
+  // One line under the board tells everything about what the pointer or the focus is on; written past React,
+  // since it follows every move of the pointer.
+  const tell = (event: SyntheticEvent) => {
+    const on = (event.target as HTMLElement).closest('[data-tells]');
+    if (foot.current) foot.current.textContent = on?.getAttribute('data-tells') ?? '';
+  };
   return (
-    <Grid
-      ref={box}
-      // Wherever a drawn range ends, it ends.
-      onPointerUp={finish}
-      onPointerLeave={() => setRange([])}
-      style={{ gridTemplateColumns: `${timeWidth} repeat(${p.columns.length}, minmax(${pixels}px, 1fr))` }}
-      // Keyboard users scroll the board like any other region.
-      tabIndex={0}
-      role="region"
-      aria-label="Schedule of the day"
-    >
-      <HeadCell style={{ left: 0, zIndex: 5 }} />
-      {p.columns.map((c) => (
-        <HeadCell key={c.key}>
-          <strong title={c.title}>{tight ? c.short : c.title}</strong>
-          <Small>{tight ? c.tightNote : c.note}</Small>
-        </HeadCell>
-      ))}
-      <Axis style={{ height }}>
-        {hours.map((m) => (
-          <span key={m} style={{ top: Math.max(9, (m - p.from) * minuteHeight) }}>
-            {String(Math.floor(m / 60)).padStart(2, '0')}:00
-          </span>
+    <>
+      <Grid
+        ref={box}
+        onMouseOver={tell}
+        onFocus={tell}
+        // Wherever a drawn range ends, it ends.
+        onPointerUp={finish}
+        onPointerLeave={() => setRange([])}
+        style={{ gridTemplateColumns: `${timeWidth} repeat(${p.columns.length}, minmax(${pixels}px, 1fr))` }}
+        // Keyboard users scroll the board like any other region.
+        tabIndex={0}
+        role="region"
+        aria-label="Schedule of the day"
+      >
+        <HeadCell style={{ left: 0, zIndex: 5 }} />
+        {p.columns.map((c) => (
+          <HeadCell key={c.key}>
+            <strong title={c.title}>{tight ? c.short : c.title}</strong>
+            <Small>{tight ? c.tightNote : c.note}</Small>
+          </HeadCell>
         ))}
-      </Axis>
-      {p.columns.map((c, at) => (
-        <Lane key={c.key} style={{ height }}>
-          {at >= seen.first && at <= seen.last && column(c)}
-        </Lane>
-      ))}
-    </Grid>
+        <Axis style={{ height }}>
+          {hours.map((m) => (
+            <span key={m} style={{ top: Math.max(9, (m - p.from) * minuteHeight) }}>
+              {String(Math.floor(m / 60)).padStart(2, '0')}:00
+            </span>
+          ))}
+        </Axis>
+        {p.columns.map((c, at) => (
+          <Lane key={c.key} style={{ height }}>
+            {at >= seen.first && at <= seen.last && column(c)}
+          </Lane>
+        ))}
+      </Grid>
+      <Foot ref={foot} data-foot />
+    </>
   );
 }

@@ -186,7 +186,7 @@ export function BookDialog({
           </>
         ) : (
           <>
-            {!extra && <WhomToAsk slot={slot} onMoved={onClose} onTake={setPerson} />}
+            {!extra && <WhomToAsk slotId={slot.id} onMoved={onClose} onTake={setPerson} />}
             <FindPerson
               onTake={setPerson}
               onNew={setAdding}

@@ -1,16 +1,19 @@
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
+import { useNavigate } from 'react-router';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { Button, Check, Choose, Dialog, Pick } from '../../ui/controls';
 import { Notice, Row, Spread, Stack } from '../../ui/layout';
+import { WhomToAsk } from './WaitingList';
 
 /** Cancels a visit: by whose wish, and why, from the clinic's list. */
 export function CancelDialog({ visit, onClose }: { visit: Schemas['Visit']; onClose: () => void }) {
-  const { clinic } = useSession();
+  const { clinic, now } = useSession();
   const times = useTimes();
   const [whom, setWhom] = useState('patient');
   const [reason, setReason] = useState<string | null>(null);
+  const [freed, setFreed] = useState<string | null>(null);
   const [rest, setRest] = useState(false);
   const { run, busy, refusal } = useDo();
   const look = useLook(['visit', visit.id, 'series'], () =>
@@ -26,8 +29,11 @@ export function CancelDialog({ visit, onClose }: { visit: Schemas['Visit']; onCl
         onClose();
       return;
     }
-    if (await run(() => api.POST('/api/visits/{id}/cancel', { params: { path: { id: visit.id } }, body }))) onClose();
+    if (!(await run(() => api.POST('/api/visits/{id}/cancel', { params: { path: { id: visit.id } }, body })))) return;
+    if (visit.slotId && new Date(visit.startsAt) > now) setFreed(visit.slotId);
+    else onClose();
   };
+  if (freed) return <Freed slotId={freed} at={visit.startsAt} onClose={onClose} />;
   return (
     <Dialog title={`Cancel ${times.day(visit.startsAt)} at ${times.time(visit.startsAt)}`} open onClose={onClose}>
       <Stack $gap={4}>
@@ -60,6 +66,40 @@ export function CancelDialog({ visit, onClose }: { visit: Schemas['Visit']; onCl
           <Button $kind="stop" data-main-action onPress={() => void cancel()} isDisabled={busy || reason === null}>
             {rest ? `Cancel ${later + 1} visits` : 'Cancel the visit'}
           </Button>
+        </Row>
+      </Stack>
+    </Dialog>
+  );
+}
+
+/** The time is free again; whoever waits for one like it is asked first. */
+function Freed({ slotId, at, onClose }: { slotId: string; at: string; onClose: () => void }) {
+  const times = useTimes();
+  const navigate = useNavigate();
+  const { setInHand } = useSession();
+  const look = useLook(['for-slot', slotId], () =>
+    api.GET('/api/slots/{id}/waiting', { params: { path: { id: slotId } } }),
+  );
+  const nobody = look.error !== null || look.data?.length === 0;
+  useEffect(() => {
+    if (nobody) onClose();
+  }, [nobody, onClose]);
+  if (!look.data || nobody) return null;
+  return (
+    <Dialog title={`${times.day(at)} at ${times.time(at)} is free again`} open onClose={onClose}>
+      <Stack>
+        <WhomToAsk
+          slotId={slotId}
+          onMoved={onClose}
+          onTake={(person) => {
+            setInHand({ person: person.id });
+            navigate(`/schedule?day=${times.date(at)}`);
+            onClose();
+          }}
+        />
+        <Row>
+          <Spread />
+          <Button onPress={onClose}>Leave it free</Button>
         </Row>
       </Stack>
     </Dialog>

@@ -1,7 +1,8 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
-import { Button, Check, Choose, Dialog, Field, Pick } from '../../ui/controls';
+import { Several } from '../../ui/choices';
+import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
 import { Notice, Row, Spread, Stack } from '../../ui/layout';
 
 type Group = Schemas['ClinicianGroup'];
@@ -33,6 +34,7 @@ export function GroupsDialog({ groups, onClose }: { groups: Group[]; onClose: ()
   const [name, setName] = useState('');
   const [members, setMembers] = useState<string[]>([]);
   const [whose, setWhose] = useState('mine');
+  const clinicians = clinic.staff.filter((s) => s.role === 'clinician').map((s) => ({ id: s.id, label: s.lastName }));
   const { run, busy, refusal } = useDo();
   const save = async () => {
     const body = { name, members, forClinic: whose === 'clinic' };
@@ -64,18 +66,7 @@ export function GroupsDialog({ groups, onClose }: { groups: Group[]; onClose: ()
           </Row>
         ))}
         <Field label="New group" value={name} onChange={setName} fault={refusal?.fault('name')} />
-        <Row role="group" aria-label="Who is in it">
-          {clinic.staff
-            .filter((s) => s.role === 'clinician')
-            .map((s) => (
-              <Check
-                key={s.id}
-                label={s.lastName}
-                value={members.includes(s.id)}
-                onChange={(on) => setMembers(on ? [...members, s.id] : members.filter((m) => m !== s.id))}
-              />
-            ))}
-        </Row>
+        <Several label="Who is in it" choices={clinicians} value={members} onChange={setMembers} />
         {may('set_clinic') && (
           <Choose
             label="Who sees it"

@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import { useSession } from '../../app/session';
+import { Several } from '../../ui/choices';
 import { Button, Check, Dialog, Field } from '../../ui/controls';
 import { Columns, Row, Small, Spread, Stack } from '../../ui/layout';
 import { api, useLook } from '../../api/client';
@@ -17,6 +18,7 @@ export function PrintDialog({ day, onClose }: { day: string; onClose: () => void
   const read = (text: string) => ({ params: { query: { text, sense: '' } } }) as const;
   const first = useLook(['date', from], () => api.GET('/api/dates', read(from)), from.length > 1);
   const last = useLook(['date', to], () => api.GET('/api/dates', read(to)), to.length > 1);
+  const clinicians = clinic.staff.filter((s) => s.role === 'clinician').map((s) => ({ id: s.id, label: s.lastName }));
   const ready = first.data !== undefined && last.data !== undefined;
   const print = () => {
     if (!first.data || !last.data) return;
@@ -53,18 +55,7 @@ export function PrintDialog({ day, onClose }: { day: string; onClose: () => void
             <Field label="Not before" value={after} onChange={setAfter} placeholder="9:00" />
             <Field label="Before" value={before} onChange={setBefore} placeholder="16:00" />
           </Columns>
-          <Row role="group" aria-label="Clinicians">
-            {clinic.staff
-              .filter((s) => s.role === 'clinician')
-              .map((s) => (
-                <Check
-                  key={s.id}
-                  label={s.lastName}
-                  value={who.includes(s.id)}
-                  onChange={(on) => setWho(on ? [...who, s.id] : who.filter((x) => x !== s.id))}
-                />
-              ))}
-          </Row>
+          <Several label="Clinicians" choices={clinicians} value={who} onChange={setWho} />
           <Small>{who.length === 0 ? 'Everybody, one list for each and day.' : 'One list for each and day.'}</Small>
           <Check label="With telephone and e-mail" value={contact} onChange={setContact} />
           <Row>

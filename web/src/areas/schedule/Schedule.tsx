@@ -7,7 +7,8 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useKeys } from '../../app/keys';
 import { useMay, useSession } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
-import { Button, Choose, Dialog, Field, Menu, Pick } from '../../ui/controls';
+import { Menu } from '../../ui/choices';
+import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
 import { Empty, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part, phone, size, space } from '../../ui/tokens';
 import { Away } from './Away';
@@ -216,6 +217,7 @@ export default function Schedule() {
   const to = half === 'morning' ? Math.max(Math.min(ends, noon), from) : ends;
   const loaded = view === 'week' ? week.data : look.data;
   const error = look.error ?? week.error ?? refusal;
+  const offered = refusal?.is('taken') ? ((refusal.problem.current ?? []) as Slot[]) : [];
   const heading = view === 'month' ? day.slice(0, 7) : (look.data?.words ?? times.day(`${day}T17:00:00Z`));
   return (
     <Whole>
@@ -367,6 +369,12 @@ export default function Schedule() {
               {refusal?.is('other-type') && asked && (
                 <Button onPress={() => void move(asked.visit, asked.to, true)}>It cannot wait: move it there</Button>
               )}
+              {asked &&
+                offered.map((s) => (
+                  <Button key={s.id} onPress={() => void move(asked.visit, s)}>
+                    {times.day(s.startsAt)} {times.time(s.startsAt)}
+                  </Button>
+                ))}
               {refusal && <Button onPress={() => setRefusal(null)}>Close</Button>}
             </Row>
           </Notice>

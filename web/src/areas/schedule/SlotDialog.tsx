@@ -5,6 +5,7 @@ import { useTimes } from '../../app/words';
 import { Button, Dialog, Field, Pick } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Spread, Stack, Table } from '../../ui/layout';
 import { part } from '../../ui/tokens';
+import { AddSlot } from './AddSlot';
 
 /** What a slot is for, changed by hand, and everything that ever happened to it. */
 export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: () => void }) {
@@ -21,7 +22,7 @@ export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: 
     if (await run(() => api.POST('/api/slots/{id}', { params: { path: { id: slot.id } }, body }))) onClose();
   };
   return (
-    <Dialog title={`Slot ${times.time(slot.startsAt)} to ${times.time(slot.endsAt)}`} open onClose={onClose}>
+    <Dialog title={`Slot ${times.time(slot.startsAt)} to ${times.time(slot.endsAt)}`} open onClose={onClose} wide>
       <Stack $gap={4}>
         <Small>
           {clinic.staff.find((s) => s.id === slot.clinicianId)?.name},{' '}
@@ -88,6 +89,7 @@ export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: 
             Delete the slot
           </Button>
         </Row>
+        <AddSlot shiftId={slot.shiftId} onDone={onClose} />
         <h3>History</h3>
         {history.data?.length === 0 && <Small>Nothing is on record before today.</Small>}
         {(history.data?.length ?? 0) > 0 && (

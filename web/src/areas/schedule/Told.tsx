@@ -21,8 +21,8 @@ const fate: Record<string, [string, Tone]> = {
 export function Told({ onClose }: { onClose: () => void }) {
   const look = useLook(['messages'], () => api.GET('/api/messages'));
   const all = look.data ?? [];
-  const calls = all.filter((m) => m.open && (m.message.channel === 'call' || m.message.state !== 'waiting'));
-  const letters = all.filter((m) => m.message.channel === 'letter' && m.message.state === 'waiting');
+  const calls = all.filter((m) => m.toDo === 'call');
+  const letters = all.filter((m) => m.toDo === 'letter');
   const rest = all.filter((m) => !calls.includes(m) && !letters.includes(m));
   const { run, busy, refusal } = useDo();
   const became = (m: Message, state: string) =>

@@ -2,10 +2,11 @@ import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
 import { telephone, useIdentity, useTimes } from '../../app/words';
+import { Several, weekdayChoices, weekdays } from '../../ui/choices';
 import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
 import { Columns, Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { part } from '../../ui/tokens';
-import { clock, weekdays } from '../settings/TemplateDialog';
+import { clock } from '../settings/TemplateDialog';
 
 type Waiting = Schemas['WaitingView'];
 
@@ -93,22 +94,18 @@ export function WaitingList({ onClose }: { onClose: () => void }) {
 }
 
 /** Whom an open slot would suit, in the order in which to ask them. */
-export function WhomToAsk(p: {
-  slot: Schemas['Slot'];
-  onMoved: () => void;
-  onTake: (p: Schemas['PersonCard']) => void;
-}) {
+export function WhomToAsk(p: { slotId: string; onMoved: () => void; onTake: (p: Schemas['PersonCard']) => void }) {
   const times = useTimes();
   const identity = useIdentity();
-  const look = useLook(['for-slot', p.slot.id], () =>
-    api.GET('/api/slots/{id}/waiting', { params: { path: { id: p.slot.id } } }),
+  const look = useLook(['for-slot', p.slotId], () =>
+    api.GET('/api/slots/{id}/waiting', { params: { path: { id: p.slotId } } }),
   );
   const { run, busy, refusal } = useDo();
   if (!look.data || look.data.length === 0) return null;
   const give = async (w: Schemas['ToAsk']) => {
     if (!w.visit) return p.onTake(w.person);
     const path = { id: w.visit.id };
-    const body = { slotId: p.slot.id, reason: 'earlier time from the waiting list' };
+    const body = { slotId: p.slotId, reason: 'earlier time from the waiting list' };
     if (await run(() => api.POST('/api/visits/{id}/move', { params: { path }, body }))) p.onMoved();
   };
   return (
@@ -206,16 +203,7 @@ export function WantEarlier({ visit, onClose }: { visit: Schemas['Visit']; onClo
               fault={refusal?.fault('before')}
             />
           </Columns>
-          <Row role="group" aria-label="Weekdays">
-            {weekdays.slice(0, 6).map((d, n) => (
-              <Check
-                key={d}
-                label={d}
-                value={days.includes(n + 1)}
-                onChange={(on) => setDays(on ? [...days, n + 1] : days.filter((x) => x !== n + 1))}
-              />
-            ))}
-          </Row>
+          <Several label="Weekdays" choices={weekdayChoices.slice(0, 6)} value={days} onChange={setDays} />
           <Check label="It cannot wait" value={urgent} onChange={setUrgent} />
           <Field label="Note" value={note} onChange={setNote} placeholder="call after four" autoFocus />
           {refusal && (

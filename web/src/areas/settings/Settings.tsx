@@ -6,6 +6,7 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { dollars } from '../../app/words';
 import { Button, Field, Tabs } from '../../ui/controls';
+import { BookingRules } from './BookingRules';
 import { Import } from './Import';
 import { RequiredFields } from './RequiredFields';
 import { UntimedLists } from './UntimedLists';
@@ -154,6 +155,7 @@ export default function Settings({ onTheme }: { onTheme: () => void }) {
                 <>
                   <VisitTypes />
                   <UntimedLists />
+                  <BookingRules />
                 </>
               ),
             },

@@ -1,7 +1,8 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useSession } from '../../app/session';
-import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
+import { Several, weekdayChoices, weekdays } from '../../ui/choices';
+import { Button, Dialog, Field, Pick } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { runForms, ShiftSlots, type TypedRun } from './ShiftSlots';
@@ -9,7 +10,6 @@ import { runForms, ShiftSlots, type TypedRun } from './ShiftSlots';
 type Template = Schemas['WholeTemplate'];
 type Report = Schemas['SupplyReport'];
 
-export const weekdays = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
 export const clock = (minute: number) => `${Math.floor(minute / 60)}:${String(minute % 60).padStart(2, '0')}`;
 
 /** What a new shift begins from, or the template that is changed. */
@@ -102,18 +102,7 @@ export function TemplateDialog(p: { start: Start; onClose: () => void; onDone: (
               choices={clinic.sites.map((s) => ({ id: s.id, label: s.name }))}
             />
           </Columns>
-          {!old && !oneOff && (
-            <Row role="group" aria-label="Weekdays">
-              {weekdays.map((name, n) => (
-                <Check
-                  key={name}
-                  label={name}
-                  value={days.includes(n + 1)}
-                  onChange={(on) => setDays(on ? [...days, n + 1] : days.filter((d) => d !== n + 1))}
-                />
-              ))}
-            </Row>
-          )}
+          {!old && !oneOff && <Several label="Weekdays" choices={weekdayChoices} value={days} onChange={setDays} />}
           {refusal?.fault('weekdays') && <Notice $tone="coral">{refusal.fault('weekdays')}</Notice>}
           <Columns $min={part.count}>
             <Field label="From" value={from} onChange={setFrom} fault={refusal?.fault('from')} />

@@ -1,10 +1,11 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
-import { Button, Check, Choose, Dialog, Field, Pick } from '../../ui/controls';
+import { Several, weekdayChoices, weekdays } from '../../ui/choices';
+import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
 import { Columns, Empty, Notice, Row, Sheet, Small, Spread, Stack, Table } from '../../ui/layout';
 import { part } from '../../ui/tokens';
-import { clock, weekdays } from './TemplateDialog';
+import { clock } from './TemplateDialog';
 
 type List = Schemas['UntimedList'];
 
@@ -114,16 +115,7 @@ function ListDialog({ old, onClose }: { old: List | null; onClose: () => void })
           <Field label="To" value={to} onChange={setTo} fault={refusal?.fault('to')} />
           <Field label="So many a day" value={most} onChange={setMost} fault={refusal?.fault('most')} />
         </Columns>
-        <Row role="group" aria-label="Weekdays">
-          {weekdays.map((d, n) => (
-            <Check
-              key={d}
-              label={d}
-              value={days.includes(n + 1)}
-              onChange={(on) => setDays(on ? [...days, n + 1] : days.filter((x) => x !== n + 1))}
-            />
-          ))}
-        </Row>
+        <Several label="Weekdays" choices={weekdayChoices} value={days} onChange={setDays} />
         {refusal && (refusal.fault('weekdays') ?? refusal.problem.fields.length === 0) && (
           <Notice $tone="coral" role="alert">
             {refusal.fault('weekdays') ?? refusal.message}

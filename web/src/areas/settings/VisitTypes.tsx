@@ -4,6 +4,7 @@ import { useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
+import { Several } from '../../ui/choices';
 import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
 import { Columns, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { color, edgeWidth, edges, grounds, hair, innerCorner, part, space } from '../../ui/tokens';
@@ -175,33 +176,19 @@ function TypeDialog({ old, onClose }: { old: VisitType | null; onClose: () => vo
               fault={refusal?.fault('releaseDays')}
             />
           </Columns>
-          <Row role="group" aria-label="Who may book it">
-            <Small>Booked by</Small>
-            {roles.map((r) => (
-              <Check
-                key={r.id}
-                label={r.label}
-                value={by.includes(r.id)}
-                onChange={(on) => setBy(on ? [...by, r.id] : by.filter((x) => x !== r.id))}
-              />
-            ))}
-          </Row>
+          <Several label="Booked by" showLabel choices={roles} value={by} onChange={setBy} />
           {refusal?.fault('bookedBy') && <Notice $tone="coral">{refusal.fault('bookedBy')}</Notice>}
           <Row>
             <Check label="Patients may book it online" value={online} onChange={setOnline} />
             <Check label="In use" value={active} onChange={setActive} />
           </Row>
-          <Row role="group" aria-label="Usual services">
-            <Small>Usual services, for the share estimate</Small>
-            {services.data?.map((s) => (
-              <Check
-                key={s.service.code}
-                label={s.service.name}
-                value={usual.includes(s.service.code)}
-                onChange={(on) => setUsual(on ? [...usual, s.service.code] : usual.filter((x) => x !== s.service.code))}
-              />
-            ))}
-          </Row>
+          <Several
+            label="Usual services, for the share estimate"
+            showLabel
+            choices={(services.data ?? []).map((s) => ({ id: s.service.code, label: s.service.name }))}
+            value={usual}
+            onChange={setUsual}
+          />
           {refusal && refusal.problem.fields.length === 0 && (
             <Notice $tone="coral" role="alert">
               {refusal.message}

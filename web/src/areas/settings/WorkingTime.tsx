@@ -5,10 +5,11 @@ import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { plainDate, useTimes } from '../../app/words';
+import { weekdays } from '../../ui/choices';
 import { Button, Field, Pick } from '../../ui/controls';
 import { Columns, Empty, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table } from '../../ui/layout';
 import { color, hair, innerCorner, part, size, space } from '../../ui/tokens';
-import { clock, type Start, TemplateDialog, weekdays } from './TemplateDialog';
+import { clock, type Start, TemplateDialog } from './TemplateDialog';
 
 type Report = Schemas['SupplyReport'];
 

@@ -113,6 +113,8 @@ export default function Today() {
       remittances: '/billing?tab=remittances',
       results: '/results',
       person: `/people/${w.person?.id ?? ''}`,
+      rebooking: `/schedule?day=${w.card?.visit.day ?? ''}&away=1`,
+      told: '/schedule?more=told',
     };
     navigate(to[w.place] ?? '/today');
   };

@@ -23,6 +23,8 @@ pub struct PresentShift<K> {
     pub span: Span,
     /// It stands for the day on which it does not take place, so that it is not made anew.
     pub cancelled: bool,
+    /// It was handed to somebody else than its template's clinician: what was agreed between two stays.
+    pub handed_over: bool,
     pub slots: Vec<Present<K>>,
     /// Where a person took a slot away: none is made there again.
     pub emptied: Vec<Span>,
@@ -117,9 +119,9 @@ pub fn settle_day<K: Copy + PartialEq>(wanted: &[MadeShift<K>], present: &[Prese
             continue;
         };
         let want = wanted.iter().find(|w| w.template == template);
-        if want.is_some_and(|w| w.clinician != p.clinician) {
+        if p.handed_over {
             standing.push((p.clinician, p.span));
-            if want.is_some_and(|w| w.span != p.span) {
+            if want.is_none_or(|w| w.span != p.span) {
                 out.left.push((p.clinician, p.span, Left::HandedOver));
             }
             continue;
@@ -268,6 +270,7 @@ mod tests {
                 site: w.site,
                 span: w.span,
                 cancelled: false,
+                handed_over: false,
                 slots,
                 emptied: vec![],
             });
@@ -303,8 +306,11 @@ mod tests {
         day[0].cancelled = true;
         assert!(settle_day(&wanted, &day).is_still(), "a cancelled shift is not made again");
         day[0].cancelled = false;
-        day[0].clinician = 2;
+        (day[0].clinician, day[0].handed_over) = (2, true);
         assert!(settle_day(&wanted, &day).is_still(), "nor one that was handed over");
+        let away = settle_day(&[], &day);
+        assert!(away.is_still(), "nor does it end when the first one is away");
+        assert_eq!(away.left, [(2, day[0].span, Left::HandedOver)]);
         let mut day = day_of(&wanted);
         let gone = day[0].slots.remove(3);
         assert_eq!(settle_day(&wanted, &day).change.len(), 1);
