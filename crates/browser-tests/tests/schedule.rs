@@ -47,6 +47,12 @@ async fn by_keyboard(b: &Browser) -> Result<()> {
     b.key(Key::Enter).await?;
     b.tab_to("Cancel the visit").await?;
     b.key(Key::Enter).await?;
+    // Somebody waits for a time like this one, and is offered first.
+    b.read("is free again").await?;
+    b.see("//*[@data-whom-to-ask]").await?;
+    no_serious_fault(b, "freed time").await?;
+    b.tab_to("Leave it free").await?;
+    b.key(Key::Enter).await?;
     b.gone("//*[@role='dialog']").await?;
     b.gone("//aside//button[normalize-space()='Move']").await?;
     Ok(())

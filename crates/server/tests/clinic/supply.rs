@@ -260,3 +260,61 @@ async fn a_manager_makes_visit_types() {
     boss.put(&format!("/api/visit-types/{}", kind.as_str().unwrap()), form("Consultation", "◆", 15)).await.ok();
     product.stop().await.unwrap();
 }
+
+#[actix_web::test]
+async fn what_was_handed_over_outlives_the_absence_of_the_first_one() {
+    let product = Product::start().await.unwrap();
+    let (boss, desk) = (Hand::sign_in(&product, "soren").await, Hand::sign_in(&product, "junia").await);
+    let (first, ..) = ids(&boss, "Renneberg", "Consultation").await;
+    let (second, ..) = ids(&boss, "Valcourt", "Consultation").await;
+    let day = desk.get("/api/schedule?day=2026-12-22").await;
+    let shift = |who: &Value| {
+        let all = day["shifts"].as_array().unwrap();
+        id(all.iter().find(|s| s["clinicianId"] == *who).unwrap())
+    };
+    desk.post(&format!("/api/shifts/{}/cancel", shift(&second)), json!({ "reason": "swap" })).await.ok();
+    let over = json!({ "clinicianId": second });
+    desk.post(&format!("/api/shifts/{}/hand-over", shift(&first)), over).await.ok();
+    let before = slots(&desk, "2026-12-22", &second).await.len();
+    let away = json!({ "clinicianId": first, "from": "2026-12-22", "reason": "course" });
+    let report = boss.post("/api/supply/exceptions", away).await.ok();
+    let told = report["left"].as_array().unwrap();
+    assert!(told.iter().any(|l| l["why"].as_str().unwrap().contains("handed over")), "{report}");
+    assert_eq!(slots(&desk, "2026-12-22", &second).await.len(), before);
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn what_a_booking_needs_is_a_setting() {
+    let product = Product::start().await.unwrap();
+    let (boss, desk) = (Hand::sign_in(&product, "soren").await, Hand::sign_in(&product, "junia").await);
+    let form =
+        |reasons: Value, days: i32| json!({ "cancelReasons": reasons, "reasonRequired": false, "supplyDays": days });
+    for bad in [form(json!([" "]), 41), form(json!(["moved away"]), 3)] {
+        assert_eq!(boss.put("/api/settings/booking", bad).await.status, 422);
+    }
+    assert_eq!(desk.put("/api/settings/booking", form(json!(["x"]), 41)).await.status, 403);
+    boss.put("/api/settings/booking", form(json!(["moved away", "moved away", ""]), 48)).await.ok();
+    assert_eq!(boss.get("/api/clinic").await["cancelReasons"], json!(["moved away"]));
+    let person = desk.person("Brandvold").await["id"].clone();
+    let slot = desk.open_slot().await;
+    let visit = desk.post("/api/visits", json!({ "personId": person, "slotId": slot["id"] })).await.ok();
+    let cancel = |reason: &str| {
+        let (desk, path) = (desk.clone(), format!("/api/visits/{}/cancel", id(&visit)));
+        let body = json!({ "reason": reason });
+        async move { desk.post(&path, body).await.status }
+    };
+    assert_eq!((cancel("patient ill").await, cancel("moved away").await), (422, 200));
+    // Time is made as far ahead as was said.
+    let far = desk.get("/api/schedule?day=2027-01-08").await;
+    assert!(!far["slots"].as_array().unwrap().is_empty());
+    // One more slot within a shift, by the clock of the clinic.
+    let first = &far["slots"][0];
+    desk.post(&format!("/api/slots/{}", id(first)), json!({ "what": "delete" })).await.ok();
+    let add = |at: &str| json!({ "place": "at", "at": at, "minutes": 20, "visitTypeId": first["visitTypeId"] });
+    let path = format!("/api/shifts/{}/slots", first["shiftId"].as_str().unwrap());
+    assert_eq!(desk.post(&path, add("early")).await.body["fields"][0]["field"], "at");
+    let added = desk.post(&path, add("8:00")).await.ok();
+    assert_eq!(added["startsAt"], first["startsAt"]);
+    product.stop().await.unwrap();
+}

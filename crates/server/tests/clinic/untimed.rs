@@ -43,17 +43,17 @@ async fn walk_ins_are_here_at_once_and_the_round_is_put_in_order() {
     assert!(enter(&round, &people[0], "2026-11-17").await.detail().contains("has passed"));
     let mut on_it = Vec::new();
     for person in &people[..3] {
-        on_it.push(enter(&round, person, "2026-11-24").await.ok()["id"].clone());
+        on_it.push(enter(&round, person, "2026-12-01").await.ok()["id"].clone());
     }
-    let full = enter(&round, &people[3], "2026-11-24").await;
+    let full = enter(&round, &people[3], "2026-12-01").await;
     assert!(full.detail().contains("takes 3 a day"), "{}", full.detail());
     desk.post(&format!("/api/visits/{}/list-place", on_it[2].as_str().unwrap()), json!({ "to": 0 })).await.ok();
-    let order = entries(&desk, "2026-11-24", &round).await;
+    let order = entries(&desk, "2026-12-01", &round).await;
     assert_eq!(order, [on_it[2].clone(), on_it[0].clone(), on_it[1].clone()]);
     // One is cancelled, and there is room again.
     let cancel = json!({ "reason": "patient ill", "byPatient": true });
     desk.post(&format!("/api/visits/{}/cancel", on_it[0].as_str().unwrap()), cancel).await.ok();
-    enter(&round, &people[3], "2026-11-24").await.ok();
+    enter(&round, &people[3], "2026-12-01").await.ok();
     product.stop().await.unwrap();
 }
 
