@@ -16,6 +16,9 @@ use harbor_core::schedule::{Span, day_bounds};
 use std::collections::BTreeMap;
 use uuid::Uuid;
 
+/// From when to when.
+type Stretch = (DateTime<Utc>, DateTime<Utc>);
+
 impl Change<'_> {
     pub(super) async fn make_shift(
         &mut self,
@@ -100,7 +103,7 @@ impl Change<'_> {
     async fn there(
         &mut self,
         owners: &BTreeMap<Uuid, Uuid>,
-        (from, to): (DateTime<Utc>, DateTime<Utc>),
+        (from, to): Stretch,
         zone: Tz,
     ) -> Result<BTreeMap<NaiveDate, Vec<PresentShift<Uuid>>>> {
         let found: Vec<Shift> = shifts::table
@@ -134,7 +137,7 @@ impl Change<'_> {
         for slot in pieces {
             by_shift.entry(slot.shift_id).or_default().push(slot);
         }
-        let mut by_clinician: BTreeMap<Uuid, Vec<(DateTime<Utc>, DateTime<Utc>)>> = BTreeMap::new();
+        let mut by_clinician: BTreeMap<Uuid, Vec<Stretch>> = BTreeMap::new();
         for (who, start, end) in taken {
             by_clinician.entry(who).or_default().push((start, end));
         }
