@@ -143,12 +143,18 @@ const CardLine = styled.div`
   gap: ${space(1)};
   white-space: nowrap;
   overflow: hidden;
-  strong {
+  strong,
+  span {
     min-width: 0;
     overflow: hidden;
     text-overflow: ellipsis;
+  }
+  strong {
     font-size: ${size.body};
     font-weight: 600;
+  }
+  &[data-tight='true'] strong {
+    font-size: ${size.small};
   }
 `;
 
@@ -395,12 +401,12 @@ export function Board(p: BoardShows) {
                   .filter(Boolean)
                   .join(' · ')}
               >
-                <CardLine>
+                <CardLine data-tight={tight}>
                   <strong>{identity(v.person, v.visit.callSign)}</strong>
                   {v.visit.extra ? 'extra' : !tight && v.person.age}
                 </CardLine>
                 <CardLine>
-                  {type?.glyph} {late || (stageWord[v.visit.stage] ?? v.visit.stage) + waits}{' '}
+                  {type?.glyph} <span>{late || (stageWord[v.visit.stage] ?? v.visit.stage) + waits}</span>{' '}
                   {!tight && <CompactLine line={v.line} words={false} />}
                 </CardLine>
               </Block>

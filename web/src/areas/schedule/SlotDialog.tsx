@@ -28,7 +28,7 @@ export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: 
           {clinic.staff.find((s) => s.id === slot.clinicianId)?.name},{' '}
           {slot.heldFor ? `held for ${slot.heldFor}` : clinic.visitTypes.find((t) => t.id === slot.visitTypeId)?.name}
         </Small>
-        <Columns $min={part.wideField}>
+        <Columns $min={part.list}>
           <Row $align="end">
             <Field
               label="Hold it for"
