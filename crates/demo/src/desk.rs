@@ -11,21 +11,21 @@ use harbor_store::{Change, lists, schema};
 use uuid::Uuid;
 
 pub async fn build(world: &mut World, change: &mut Change<'_>) -> Result<()> {
-    let next = next_day(world.day, |d| !matches!(d, Weekday::Sat | Weekday::Sun));
-    fallen_out(world, change, next).await?;
+    fallen_out(world, change).await?;
     untimed(world, change).await?;
     waiting(world, change).await
 }
 
-/// The first day after one that is a day of these.
+/// The first day after one that is a day of these, and no holiday.
 fn next_day(day: NaiveDate, wanted: impl Fn(Weekday) -> bool) -> NaiveDate {
-    day.iter_days().skip(1).find(|d| wanted(d.weekday())).unwrap_or(day)
+    day.iter_days().skip(1).find(|d| wanted(d.weekday()) && (d.month(), d.day()) != (1, 1)).unwrap_or(day)
 }
 
 /// Maelis Corrigan is away in the afternoon of the next working day; whoever was booked waits for a new time.
-async fn fallen_out(world: &mut World, change: &mut Change<'_>, day: NaiveDate) -> Result<()> {
+async fn fallen_out(world: &mut World, change: &mut Change<'_>) -> Result<()> {
     use schema::{shifts, visits};
     let away = world.staff("maelis").id;
+    let day = next_day(world.day, |d| !matches!(d, Weekday::Sat | Weekday::Sun));
     let shift: Uuid = shifts::table
         .filter(shifts::clinician_id.eq(away).and(shifts::starts_at.eq(at(day, 13, 0))))
         .select(shifts::id)

@@ -86,7 +86,8 @@ impl Change<'_> {
         let rule = in_core(&row);
         let today = self.now.with_timezone(&zone).date_naive();
         let dead = person.deceased_on.map(|_| format!("{} {}", person.first_name, person.last_name));
-        rules::may_enter(&rule, day, today, on_it.len(), dead.as_deref())
+        let closed = crate::supply::day_off(self.conn(), row.clinician_id, row.site_id, day).await?;
+        rules::may_enter(&rule, (day, closed.as_deref()), today, on_it.len(), dead.as_deref())
             .map_err(|r| StoreError::refused("list", r.to_string()))?;
         let kind = visit_type(self.conn(), row.visit_type_id).await?;
         let walked_in = rule.kind == ListKind::WalkIn;

@@ -77,14 +77,19 @@ pub async fn exceptions(conn: &mut Conn, from: NaiveDate) -> Result<Vec<SupplyEx
 
 /// Why nobody works on a day in a shift of a template; nothing on a usual day, and for a one-off shift.
 pub(crate) async fn closed(conn: &mut Conn, shift: &Shift, day: NaiveDate) -> Result<Option<String>> {
-    use supply_exceptions as e;
     if shift.template_id.is_none() {
         return Ok(None);
     }
+    day_off(conn, shift.clinician_id, shift.site_id, day).await
+}
+
+/// Why a clinician does not work at a site on a day, when it is not a usual one.
+pub(crate) async fn day_off(conn: &mut Conn, who: Uuid, site: Uuid, day: NaiveDate) -> Result<Option<String>> {
+    use supply_exceptions as e;
     Ok(e::table
         .filter(e::removed_at.is_null().and(e::from_day.le(day)).and(e::to_day.ge(day)))
-        .filter(e::clinician_id.is_null().or(e::clinician_id.eq(shift.clinician_id)))
-        .filter(e::site_id.is_null().or(e::site_id.eq(shift.site_id)))
+        .filter(e::clinician_id.is_null().or(e::clinician_id.eq(who)))
+        .filter(e::site_id.is_null().or(e::site_id.eq(site)))
         .select(e::reason)
         .first(conn)
         .await

@@ -20,6 +20,8 @@ pub enum ListRefusal {
     WalkInLater,
     #[error("This day has passed.")]
     Past,
+    #[error("Nobody works on this day ({0}). Choose another one.")]
+    Closed(String),
     #[error("{0} has died; no visit can be booked.")]
     Deceased(String),
 }
@@ -34,10 +36,10 @@ pub struct UntimedList {
     pub most: usize,
 }
 
-/// Whether one more may go on the list of a day; `taken` are on it.
+/// Whether one more may go on the list of a day; `taken` are on it, `closed` says why nobody works then.
 pub fn may_enter(
     list: &UntimedList,
-    day: NaiveDate,
+    (day, closed): (NaiveDate, Option<&str>),
     today: NaiveDate,
     taken: usize,
     deceased: Option<&str>,
@@ -53,6 +55,9 @@ pub fn may_enter(
     }
     if !list.weekdays.contains(&day.weekday()) {
         return Err(ListRefusal::NotThatDay(list.name.clone()));
+    }
+    if let Some(why) = closed {
+        return Err(ListRefusal::Closed(why.to_owned()));
     }
     if taken >= list.most {
         return Err(ListRefusal::Full { name: list.name.clone(), most: list.most });
@@ -80,12 +85,14 @@ mod tests {
         let day = |d| NaiveDate::from_ymd_opt(2026, 11, d).unwrap();
         let round =
             UntimedList { name: "Home visits".into(), kind: ListKind::Home, weekdays: vec![Weekday::Tue], most: 2 };
-        let enter = |list: &UntimedList, d, taken| may_enter(list, day(d), day(23), taken, None);
+        let enter = |list: &UntimedList, d, taken| may_enter(list, (day(d), None), day(23), taken, None);
         assert_eq!(enter(&round, 24, 1), Ok(()));
         assert_eq!(enter(&round, 24, 2).unwrap_err().to_string(), "Home visits takes 2 a day; all are given.");
         assert_eq!(enter(&round, 25, 0), Err(ListRefusal::NotThatDay("Home visits".into())));
         assert_eq!(enter(&round, 17, 0), Err(ListRefusal::Past));
-        let dead = may_enter(&round, day(24), day(23), 0, Some("Ada Quill"));
+        let closed = may_enter(&round, (day(24), Some("holiday")), day(23), 0, None);
+        assert_eq!(closed, Err(ListRefusal::Closed("holiday".into())));
+        let dead = may_enter(&round, (day(24), None), day(23), 0, Some("Ada Quill"));
         assert_eq!(dead, Err(ListRefusal::Deceased("Ada Quill".into())));
         let quay = UntimedList { kind: ListKind::WalkIn, weekdays: vec![Weekday::Mon, Weekday::Tue], ..round };
         assert_eq!(enter(&quay, 23, 0), Ok(()));

@@ -318,3 +318,19 @@ async fn what_a_booking_needs_is_a_setting() {
     assert_eq!(added["startsAt"], first["startsAt"]);
     product.stop().await.unwrap();
 }
+
+#[actix_web::test]
+async fn the_demo_loads_on_the_last_day_of_a_year_and_before_the_clock_changes() {
+    use harbor_store::cluster::{create_database, drop_database};
+    let product = Product::start().await.unwrap();
+    // A Thursday before the holiday, the Friday before summer time, the one before winter time.
+    for (n, day) in ["2026-12-31", "2027-03-12", "2026-10-30"].into_iter().enumerate() {
+        let name = format!("odd_day_{n}_{}", std::process::id());
+        create_database(&product.cluster, &name, None).await.unwrap();
+        let url = product.cluster.url(&name);
+        harbor_store::migrate(&url).await.unwrap();
+        harbor_demo::load(&url, day.parse().unwrap()).await.unwrap_or_else(|e| panic!("{day}: {e:#}"));
+        drop_database(&product.cluster, &name).await.unwrap();
+    }
+    product.stop().await.unwrap();
+}
