@@ -1,6 +1,6 @@
 //! Dates as people type them, and read back in words.
 
-use chrono::{Datelike, Days, Months, NaiveDate, Weekday};
+use chrono::{Datelike, Days, Months, NaiveDate, NaiveTime, Weekday};
 
 /// What the date is for: it decides how a short year or a missing one is understood.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -21,6 +21,18 @@ pub enum BadDate {
     BirthInFuture,
     #[error("A birth date more than 130 years ago is surely a slip.")]
     BirthTooLongAgo,
+}
+
+/// A time of day that cannot be read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[error("Type a time such as 9:00 or 14:30.")]
+pub struct BadTime;
+
+/// A time of day by the 24-hour clock: 9, 9:00, 9.30 or 14:30.
+pub fn time(text: &str) -> Result<NaiveTime, BadTime> {
+    let text = text.trim().replace('.', ":");
+    let whole = if text.contains(':') { text } else { format!("{text}:00") };
+    NaiveTime::parse_from_str(&whole, "%H:%M").map_err(|_| BadTime)
 }
 
 const MONTHS: [&str; 12] = [
@@ -199,6 +211,18 @@ mod tests {
 
     fn day(y: i32, m: u32, d: u32) -> NaiveDate {
         NaiveDate::from_ymd_opt(y, m, d).unwrap()
+    }
+
+    #[test]
+    fn a_time_is_read_as_people_write_it() {
+        let at = |h, m| NaiveTime::from_hms_opt(h, m, 0).unwrap();
+        let wanted = [("9", at(9, 0)), (" 9:05 ", at(9, 5)), ("14.30", at(14, 30)), ("23:59", at(23, 59))];
+        for (text, right) in wanted {
+            assert_eq!(time(text), Ok(right), "{text}");
+        }
+        for text in ["", "noon", "24:00", "9:60", "9:0:0", "-1", "99999999999"] {
+            assert_eq!(time(text), Err(BadTime), "{text}");
+        }
     }
 
     #[test]

@@ -13,14 +13,25 @@ use harbor_server::tables::Tables;
 use std::time::{Duration, Instant};
 
 fn main() -> Result<()> {
+    // All of it, or the parts that are named.
+    let wanted: Vec<String> = std::env::args().skip(1).collect();
+    let on = |part: &str| wanted.is_empty() || wanted.iter().any(|w| w == part);
     println!("| what | measured | bound |");
     println!("|---|---|---|");
-    diagnosis_search()?;
-    claims_written();
-    remittances_read()?;
-    twins();
-    rebooking();
-    actix_web::rt::System::new().block_on(person_search())
+    if on("diagnoses") {
+        diagnosis_search()?;
+    }
+    if on("claims") {
+        claims_written();
+        remittances_read()?;
+    }
+    if on("twins") {
+        twins();
+    }
+    if on("rebooking") {
+        rebooking();
+    }
+    actix_web::rt::System::new().block_on(through_the_api(on("schedule"), on("people")))
 }
 
 /// The value below which this share of the times lies.
@@ -330,7 +341,10 @@ async fn schedule(url: &str, base: &str, http: &reqwest::Client, cookie: &str) -
     Ok(())
 }
 
-async fn person_search() -> Result<()> {
+async fn through_the_api(with_schedule: bool, with_people: bool) -> Result<()> {
+    if !with_schedule && !with_people {
+        return Ok(());
+    }
     let folder = std::path::absolute("target/bench-postgres")?;
     let now = harbor_demo::testing::now();
     let stack = start(&folder, Wanted { port: 0, fresh: true, now: Some(now) }, |_| {}).await?;
@@ -341,7 +355,16 @@ async fn person_search() -> Result<()> {
     let signed = http.post(format!("{base}/api/sign-in")).json(&body).send().await?;
     let cookie = signed.headers().get("set-cookie").and_then(|c| c.to_str().ok()).context("a session")?.to_owned();
     let cookie = cookie.split(';').next().unwrap_or("").to_owned();
-    schedule(&url, &base, &http, &cookie).await?;
+    if with_schedule {
+        schedule(&url, &base, &http, &cookie).await?;
+    }
+    if with_people {
+        person_search(&url, &base, &http, &cookie).await?;
+    }
+    stack.stop().await
+}
+
+async fn person_search(url: &str, base: &str, http: &reqwest::Client, cookie: &str) -> Result<()> {
     let wanted = [
         "fer luc 1968",
         "qui mar",
@@ -362,14 +385,14 @@ async fn person_search() -> Result<()> {
     let mut measured = Vec::new();
     let mut have = 0;
     for size in [10_000, 1_000_000] {
-        add_people(&url, have, size - 1).await?;
+        add_people(url, have, size - 1).await?;
         have = size;
         let mut times = Vec::new();
         for round in 0..21 {
             for q in wanted {
                 let begun = Instant::now();
                 let answer =
-                    http.get(format!("{base}/api/people")).query(&[("q", q)]).header("cookie", &cookie).send().await?;
+                    http.get(format!("{base}/api/people")).query(&[("q", q)]).header("cookie", cookie).send().await?;
                 anyhow::ensure!(answer.status().is_success(), "{q}: {}", answer.status());
                 answer.bytes().await?;
                 // The first round warms what a clinic's day has warm.
@@ -386,5 +409,5 @@ async fn person_search() -> Result<()> {
         measured.push(p95);
     }
     println!("| the same, 1,000,000 against 10,000 | {:.2} times | 1.5 times |", measured[1] / measured[0]);
-    stack.stop().await
+    Ok(())
 }

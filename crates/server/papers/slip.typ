@@ -12,7 +12,6 @@
     #text(size: 1.25em, weight: 600)[#v.day at #v.time]
     #linebreak()
     #v.type with #v.clinician, #v.site
-    #if v.reason != "" [#linebreak() #aside(v.reason)]
   ]
 }
 #v(6mm)

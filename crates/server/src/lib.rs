@@ -12,6 +12,7 @@ pub mod problem;
 pub mod routes;
 pub mod state;
 pub mod tables;
+pub mod telling;
 pub mod web_files;
 pub mod work;
 

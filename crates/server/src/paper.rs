@@ -1,5 +1,7 @@
 //! Paper: readable templates (`papers/*.typ`) set with data, in the shipped typeface, as PDF.
 
+pub mod content;
+
 use crate::web_files;
 use anyhow::{Context, Result, anyhow};
 use serde_json::Value;
@@ -145,9 +147,8 @@ mod tests {
         let odd = "#pagebreak() *x* $1 \\ <a> Zoë Ünal-Łoś";
         let head = json!({ "clinic": odd, "address": odd, "telephone": "207 555 0100", "printed": "Nov 23" });
         let day = json!({ "title": odd, "note": odd, "rows": [{ "time": "09:00", "sign": "Amber 1", "name": odd,
-            "born": "1962-03-04", "number": "IH-10001", "type": odd, "reason": odd, "note": odd, "contact": odd,
-            "stage": "booked" }] });
-        let visit = json!({ "day": odd, "time": "9:00", "clinician": odd, "site": odd, "type": odd, "reason": odd });
+            "born": "1962-03-04", "number": "IH-10001", "type": odd, "reason": odd, "note": odd, "contact": odd }] });
+        let visit = json!({ "day": odd, "time": "9:00", "clinician": odd, "site": odd, "type": odd });
         let letter = json!({ "to": [odd, "1 Lane", "Port Calder, ME 04998"], "date": "Nov 23", "subject": odd,
             "body": odd, "reference": "0199", "large": true });
         let call = json!({ "name": odd, "phone": "207 555 0101", "born": "", "about": odd, "why": odd });

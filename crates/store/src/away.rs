@@ -2,7 +2,7 @@
 //! until a plan gives each a new time.
 
 use crate::booking::{NOT_LIVE, Place};
-use crate::rows::{PersonLimits, Shift, Slot, Visit};
+use crate::rows::{PersonLimits, Shift, Slot, Visit, VisitType};
 use crate::schedule::{self, OpenTimes};
 use crate::schema::{shifts, slots, visits};
 use crate::supply::weekday_of;
@@ -12,6 +12,7 @@ use chrono_tz::Tz;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::schedule::rebooking::{Displaced, Opening};
+use harbor_core::schedule::supply::is_released;
 use std::collections::HashMap;
 use uuid::Uuid;
 
@@ -43,11 +44,12 @@ pub fn displaced(visits: &[Visit], limits: &HashMap<Uuid, PersonLimits>) -> Vec<
     visits.iter().map(one).collect()
 }
 
-/// Open slots from a moment on, for a plan.
+/// Open slots between two moments that may be booked now, for a plan.
 pub async fn openings(
     conn: &mut Conn,
-    from: DateTime<Utc>,
-    until: DateTime<Utc>,
+    (from, until): (DateTime<Utc>, DateTime<Utc>),
+    now: DateTime<Utc>,
+    zone: Tz,
 ) -> Result<Vec<(Slot, Opening<Uuid>)>> {
     let asked = OpenTimes { from, to: Some(until), limit: 2_000, ..OpenTimes::default() };
     let open = schedule::open_slots_within(conn, &asked).await?;
@@ -61,7 +63,12 @@ pub async fn openings(
         };
         (slot, opening)
     };
-    Ok(open.into_iter().map(as_opening).collect())
+    let types = schedule::visit_types(conn).await?;
+    let released = |slot: &Slot| {
+        let kind = types.iter().find(|t| Some(t.id) == slot.visit_type_id);
+        is_released(slot.starts_at, kind.and_then(VisitType::release_rule), now, zone)
+    };
+    Ok(open.into_iter().filter(|(slot, _)| released(slot)).map(as_opening).collect())
 }
 
 impl Change<'_> {

@@ -13,6 +13,7 @@ use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
 use harbor_core::permissions::Role;
+use harbor_core::schedule::waiting::is_served;
 use harbor_core::schedule::{Shift, Span, Wish, call_sign, may_book, supply};
 use uuid::Uuid;
 
@@ -151,7 +152,7 @@ impl Change<'_> {
             span,
             deceased: person.deceased_on.map(|_| format!("{} {}", person.first_name, person.last_name)),
             closed,
-            opens: supply::opens_at(span.start(), wished.release_days.and_then(|d| u32::try_from(d).ok()), zone),
+            opens: supply::opens_at(span.start(), wished.release_rule(), zone),
             // What was booked shorter by hand stays as long as it is.
             needed: own_length.unwrap_or(i64::from(wished.minutes)).min(i64::from(wished.minutes)),
             kept_for: other.filter(|_| !place.knowingly).map(|kind| kind.name.to_lowercase()),
@@ -317,7 +318,7 @@ impl Change<'_> {
     /// Who waited for just this has it now: a first time of this type, or an earlier one than before.
     async fn no_longer_waits(&mut self, visit: &Visit, before: Option<&Visit>) -> Result<()> {
         use crate::schema::waiting as w;
-        if before.is_some_and(|b| !b.rebook && b.starts_at <= visit.starts_at) {
+        if !is_served(before.filter(|b| !b.rebook).map(|b| b.starts_at), visit.starts_at) {
             return Ok(());
         }
         let now = self.now;

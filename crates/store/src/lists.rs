@@ -32,7 +32,8 @@ pub async fn of_day(conn: &mut Conn, day: NaiveDate) -> Result<Vec<ListEntry>> {
         .await?)
 }
 
-fn in_core(l: &UntimedList) -> rules::UntimedList {
+/// As the core sees a list.
+pub fn in_core(l: &UntimedList) -> rules::UntimedList {
     rules::UntimedList {
         name: l.name.clone(),
         kind: ListKind::from_code(&l.kind).unwrap_or(ListKind::Home),

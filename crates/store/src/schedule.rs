@@ -56,6 +56,8 @@ pub struct OpenTimes {
     /// Empty: any.
     pub clinicians: Vec<Uuid>,
     pub site: Option<Uuid>,
+    /// What is shorter than this as a whole shift is not looked at.
+    pub minutes: i64,
     pub limit: i64,
 }
 
@@ -113,7 +115,8 @@ pub async fn open_slots_within(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec
 }
 
 /// The slots of a window in order, each with its site and whether it is free, for putting together open
-/// times of any length.
+/// times of any length. Shifts that cannot serve, being too short or without a slot of the type, are left out
+/// by the database.
 pub async fn pieces(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec<(Slot, Uuid, bool)>> {
     let to = asked.to.unwrap_or(asked.from + chrono::Duration::days(14));
     let mut query = slots::table
@@ -128,7 +131,24 @@ pub async fn pieces(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec<(Slot, Uui
     if let Some(site) = asked.site {
         query = query.filter(shifts::site_id.eq(site));
     }
+    if let Some(kind) = asked.visit_type {
+        let of_type = diesel::alias!(crate::schema::slots as of_type);
+        let serves = of_type
+            .filter(of_type.field(slots::shift_id).eq(slots::shift_id))
+            .filter(of_type.field(slots::visit_type_id).eq(kind).and(of_type.field(slots::held_for).is_null()));
+        query = query.filter(diesel::dsl::exists(serves));
+    }
+    if asked.minutes > 0 {
+        use diesel::sql_types::{BigInt, Bool};
+        let long = diesel::dsl::sql::<Bool>("shifts.ends_at - shifts.starts_at >= make_interval(mins => ")
+            .bind::<BigInt, _>(asked.minutes)
+            .sql("::integer)");
+        query = query.filter(long);
+    }
     let found: Vec<(Slot, Uuid)> = query.load(conn).await?;
+    if found.is_empty() {
+        return Ok(vec![]);
+    }
     let taken: Vec<(Uuid, DateTime<Utc>, DateTime<Utc>)> = visits::table
         .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))
         .filter(visits::starts_at.lt(to).and(visits::starts_at.gt(asked.from - chrono::Duration::hours(8))))

@@ -84,7 +84,7 @@ pub(crate) async fn closed(conn: &mut Conn, shift: &Shift, day: NaiveDate) -> Re
 }
 
 /// Why a clinician does not work at a site on a day, when it is not a usual one.
-pub(crate) async fn day_off(conn: &mut Conn, who: Uuid, site: Uuid, day: NaiveDate) -> Result<Option<String>> {
+pub async fn day_off(conn: &mut Conn, who: Uuid, site: Uuid, day: NaiveDate) -> Result<Option<String>> {
     use supply_exceptions as e;
     Ok(e::table
         .filter(e::removed_at.is_null().and(e::from_day.le(day)).and(e::to_day.ge(day)))
@@ -107,7 +107,8 @@ pub fn weekday_of(number: i32) -> Option<Weekday> {
     u8::try_from(number - 1).ok().and_then(|n| Weekday::try_from(n).ok())
 }
 
-fn minute_of(time: NaiveTime) -> i32 {
+/// The minutes of the local day at a time of day.
+pub fn minute_of(time: NaiveTime) -> i32 {
     i32::try_from(time.num_seconds_from_midnight() / 60).unwrap_or(0)
 }
 

@@ -8,6 +8,13 @@ use diesel_async::RunQueryDsl;
 use harbor_core::schedule::visit_type::Draft;
 use uuid::Uuid;
 
+impl VisitType {
+    /// Opens for booking so many days before its day; nothing: always open.
+    pub fn release_rule(&self) -> Option<u32> {
+        self.release_days.and_then(|d| u32::try_from(d).ok())
+    }
+}
+
 impl Change<'_> {
     /// Adds a visit type, or changes one. A type may grow only as far as the slots that templates keep for it.
     pub async fn save_visit_type(&mut self, id: Option<Uuid>, draft: &Draft, services: &[String]) -> Result<VisitType> {

@@ -2356,6 +2356,10 @@ export interface components {
             role: string;
             sentence: string;
         };
+        Booker: {
+            id: string;
+            label: string;
+        };
         BookingForm: components["schemas"]["TimeForm"] & {
             kind?: string;
             note?: string;
@@ -2509,6 +2513,8 @@ export interface components {
             /** @description Whether the clock stands still, as it does for pictures. */
             clockFixed: boolean;
             codeRelease: string;
+            /** @description What visit types may look like, and who may book. */
+            looks: components["schemas"]["Looks"];
             name: string;
             /** Format: date-time */
             now: string;
@@ -2647,10 +2653,10 @@ export interface components {
         DayView: {
             /** Format: date */
             day: string;
-            /** @description Who is on the lists without times, in order. */
-            entries: components["schemas"]["ListEntry"][];
             /** @description Why nobody works, or somebody does not, on this day. */
             exceptions: components["schemas"]["SupplyException"][];
+            /** @description The lists without times of the day. */
+            lists: components["schemas"]["ListOfDay"][];
             notes: components["schemas"]["ScheduleNote"][];
             shifts: components["schemas"]["Shift"][];
             slots: components["schemas"]["Slot"][];
@@ -2822,19 +2828,24 @@ export interface components {
             marks: components["schemas"]["MarkView"][];
             nextRole?: string | null;
         };
-        ListEntry: {
-            /** Format: date */
-            day: string;
-            /** Format: uuid */
-            listId: string;
-            /** Format: int32 */
-            place: number;
-            /** Format: uuid */
-            visitId: string;
+        /** @description A list without times on one day. */
+        ListOfDay: {
+            list: components["schemas"]["UntimedList"];
+            /** @description Whether one more may go on it. */
+            takesMore: boolean;
+            /** @description The visits on it, in order. */
+            visitIds: string[];
         };
         ListPlaceForm: {
             /** @description The new place, from 0. */
             to: number;
+        };
+        /** @description What visit types may look like, and who may book them. */
+        Looks: {
+            bookers: components["schemas"]["Booker"][];
+            glyphs: string[];
+            grounds: string[];
+            patterns: string[];
         };
         MarkView: {
             /** Format: date-time */

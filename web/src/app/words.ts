@@ -57,5 +57,11 @@ export function useIdentity() {
   return (person: Schemas['PersonCard'], callSign?: string) => (discreet ? (callSign ?? '•••••') : person.name);
 }
 
+/** A telephone number for calling somebody; nothing while discreet mode is on, since it tells who it is. */
+export function usePhone() {
+  const { discreet } = useSession();
+  return (digits: string | null | undefined) => (discreet ? '' : telephone(digits) || 'no telephone');
+}
+
 export const sexWord = (sex: string | null | undefined) =>
   ({ F: 'female', M: 'male', U: 'sex unknown' })[sex ?? ''] ?? '';

@@ -53,6 +53,19 @@ pub fn age_in_words(birth: NaiveDate, on: NaiveDate) -> String {
     if months >= 2 { format!("{months} mo") } else { format!("{} wk", (on - birth).num_days() / 7) }
 }
 
+/// From this age on, in years, papers are set in large type.
+const LARGE_TYPE_AGE: u32 = 75;
+
+/// Whether papers for somebody born then are set in large type.
+pub fn reads_large_type(birth: NaiveDate, on: NaiveDate) -> bool {
+    on.years_since(birth).is_some_and(|age| age >= LARGE_TYPE_AGE)
+}
+
+/// How somebody wants to be called.
+pub fn called<'a>(first: &'a str, preferred: &'a str) -> &'a str {
+    if preferred.is_empty() { first } else { preferred }
+}
+
 /// Whether somebody born then is a minor on the day (younger than 18).
 pub fn is_minor(birth: NaiveDate, on: NaiveDate) -> bool {
     on.years_since(birth).is_none_or(|age| age < 18)
@@ -64,6 +77,15 @@ mod tests {
 
     fn day(y: i32, m: u32, d: u32) -> NaiveDate {
         NaiveDate::from_ymd_opt(y, m, d).unwrap()
+    }
+
+    #[test]
+    fn papers_are_set_for_who_reads_them() {
+        let day = |y, m, d| NaiveDate::from_ymd_opt(y, m, d).unwrap();
+        assert!(reads_large_type(day(1951, 11, 23), day(2026, 11, 23)));
+        assert!(!reads_large_type(day(1951, 11, 24), day(2026, 11, 23)), "75 tomorrow");
+        assert!(!reads_large_type(day(2027, 1, 1), day(2026, 11, 23)), "not yet born");
+        assert_eq!((called("Joaquín", "Quino"), called("Ada", "")), ("Quino", "Ada"));
     }
 
     #[test]

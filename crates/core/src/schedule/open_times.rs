@@ -45,6 +45,18 @@ pub struct Ranked {
 /// A free scrap shorter than this is of no use to anybody.
 const SCRAP: i64 = 10;
 
+/// The search goes so many days ahead, step by step, until [`is_settled`].
+pub const LOOKS: [i64; 5] = [2, 5, 14, 42, 92];
+const DAY: i64 = 24 * 60;
+
+/// Whether nothing that lies `days` days or more after the day asked for can still come among the best
+/// `offered`: a day of waiting costs a day, and nothing takes off from it.
+pub fn is_settled(scores: &[i64], offered: usize, days: i64) -> bool {
+    let mut sorted = scores.to_vec();
+    sorted.sort_unstable();
+    offered > 0 && sorted.get(offered - 1).is_some_and(|last| *last <= days * DAY)
+}
+
 /// Whether a time is within the wish.
 pub fn fits<K: PartialEq>(wish: &Wish<K>, open: &Open<K>, zone: Tz) -> bool {
     let any = |wanted: &[K], has: &K| wanted.is_empty() || wanted.contains(has);
@@ -61,7 +73,6 @@ pub fn fits<K: PartialEq>(wish: &Wish<K>, open: &Open<K>, zone: Tz) -> bool {
 /// usual clinician is worth three days, and a scrap left behind costs half a day.
 /// The waiting is counted from the day asked for; it is told from `now`.
 pub fn rank<K: PartialEq>(wish: &Wish<K>, open: &Open<K>, from: DateTime<Utc>, now: DateTime<Utc>, zone: Tz) -> Ranked {
-    const DAY: i64 = 24 * 60;
     let date = |at: DateTime<Utc>| at.with_timezone(&zone).date_naive();
     let days = (date(open.span.start()) - date(from)).num_days();
     let mut score = days.max(0) * DAY;
@@ -227,6 +238,35 @@ mod tests {
     }
 
     proptest! {
+        #[test]
+        fn looking_step_by_step_finds_what_looking_everywhere_finds(
+            times in proptest::collection::vec((0i64..92, 0i64..500, 1u8..4), 0..80),
+            usual in proptest::option::of(1u8..4),
+            around in proptest::option::of(8u32..17),
+        ) {
+            let wish = Wish { usual, around: around.and_then(|h| NaiveTime::from_hms_opt(h, 0, 0)), ..Wish::default() };
+            let opens: Vec<Open<u8>> = times.iter().map(|(d, m, c)| open(*d, *m, *c)).collect();
+            let score = |o: &Open<u8>| rank(&wish, o, at(0, 0), at(0, 0), ZONE).score;
+            let best = |mut scores: Vec<i64>| {
+                scores.sort_unstable();
+                scores.truncate(5);
+                scores
+            };
+            let mut found = vec![];
+            for (n, days) in LOOKS.iter().enumerate() {
+                let since = if n == 0 { 0 } else { LOOKS[n - 1] };
+                let within = |o: &&Open<u8>| {
+                    let day = (o.span.start().with_timezone(&ZONE).date_naive() - at(0, 0).with_timezone(&ZONE).date_naive()).num_days();
+                    (since..*days).contains(&day)
+                };
+                found.extend(opens.iter().filter(within).map(score));
+                if is_settled(&found, 5, *days) {
+                    break;
+                }
+            }
+            prop_assert_eq!(best(found), best(opens.iter().map(score).collect()));
+        }
+
         #[test]
         fn no_stretch_covers_a_taken_slot(frees in proptest::collection::vec((any::<bool>(), 0i64..3), 0..20), minutes in 0i64..100) {
             let mut start = 0;

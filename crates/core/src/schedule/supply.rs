@@ -214,6 +214,11 @@ pub fn opens_at(start: DateTime<Utc>, days_before: Option<u32>, zone: Tz) -> Opt
     Some(at_local(zone, day, NaiveTime::MIN))
 }
 
+/// Whether a slot may be booked now, by its type's release rule.
+pub fn is_released(start: DateTime<Utc>, days_before: Option<u32>, now: DateTime<Utc>, zone: Tz) -> bool {
+    opens_at(start, days_before, zone).is_none_or(|opens| opens <= now)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -326,5 +331,9 @@ mod tests {
         assert_eq!(opens_at(start, None, ZONE), None);
         assert_eq!(opens_at(start, Some(2), ZONE), Some(at_local(ZONE, day(11, 23), time(0))));
         assert_eq!(opens_at(start, Some(0), ZONE), Some(at_local(ZONE, day(11, 25), time(0))));
+        let released = |now| is_released(start, Some(2), now, ZONE);
+        let midnight = at_local(ZONE, day(11, 23), time(0));
+        assert!(released(midnight) && !released(midnight - Duration::minutes(1)));
+        assert!(is_released(start, None, midnight - Duration::days(90), ZONE));
     }
 }

@@ -36,6 +36,12 @@ pub fn suits<K: PartialEq>(w: &Waiting<K>, o: &Opening<K>, now: DateTime<Utc>, z
         && w.has.is_none_or(|has| o.start < has)
 }
 
+/// Whether a visit serves somebody who waited for it: their first time of this type, or an earlier one than
+/// they had. What was to be rebooked had no time.
+pub fn is_served(had: Option<DateTime<Utc>>, has: DateTime<Utc>) -> bool {
+    had.is_none_or(|had| has < had)
+}
+
 /// The numbers of those whom a freed time suits, in the order in which to ask them, each with the reasons:
 /// what cannot wait first, then who has no time at all, then who gains most, then who waits longest.
 pub fn whom_to_ask<K: PartialEq>(
@@ -121,6 +127,8 @@ mod tests {
         assert!(!yes(Waiting { not_before: NaiveDate::from_ymd_opt(2026, 11, 25), ..somebody() }));
         assert!(!yes(Waiting { has: Some(at(24, 9)), ..somebody() }), "what they have is as early");
         assert!(!suits(&somebody(), &freed(), at(24, 9), ZONE), "it has begun");
+        assert!(is_served(None, at(30, 9)) && is_served(Some(at(30, 9)), at(24, 9)));
+        assert!(!is_served(Some(at(24, 9)), at(24, 9)), "another clinician at the same time is no gain");
     }
 
     #[test]

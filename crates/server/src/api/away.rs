@@ -1,18 +1,19 @@
 //! When a clinician is away: cancelling or handing over a shift, and the rebooking plan.
 
-use super::messages::{Telling, Told};
+use super::messages::Told;
 use super::views::VisitCard;
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
+use crate::telling::{self, Telling};
 use actix_web::web::{Data, Json, Path};
 use chrono::Duration;
 use harbor_core::fields::Faults;
 use harbor_core::schedule::rebooking::{AHEAD_DAYS, NOTICE_HOURS, other_times, plan as solve, reasons};
 use harbor_store::facts::Gathered;
-use harbor_store::rows::{Slot, Visit};
+use harbor_store::rows::Slot;
 use harbor_store::waiting::limits_of;
-use harbor_store::{StoreError, away as store, facts, visits};
+use harbor_store::{away as store, facts};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -93,7 +94,8 @@ pub async fn plan(state: Data<State>, pinned: Json<Vec<Pinned>>) -> Answer<Reboo
     let mut conn = state.store.reader().await?;
     let waiting = store::rebooking_list(&mut conn).await?;
     let (soonest, last) = (state.now() + Duration::hours(NOTICE_HOURS), state.now() + Duration::days(AHEAD_DAYS));
-    let (slots, times): (Vec<Slot>, Vec<_>) = store::openings(&mut conn, soonest, last).await?.into_iter().unzip();
+    let (slots, times): (Vec<Slot>, Vec<_>) =
+        store::openings(&mut conn, (soonest, last), state.now(), state.zone).await?.into_iter().unzip();
     let ids: Vec<Uuid> = waiting.iter().map(|v| v.person_id).collect();
     let people = store::displaced(&waiting, &limits_of(&mut conn, &ids).await?);
     let telling = Telling::load(&mut conn, &state, &waiting).await?;
@@ -139,6 +141,9 @@ pub struct AcceptedLine {
     slot_id: Uuid,
 }
 
+/// The problem of a time that somebody else just got.
+const TAKEN: &str = "urn:indigo-harbor:taken";
+
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct AcceptedPlan {
     lines: Vec<AcceptedLine>,
@@ -156,27 +161,13 @@ pub async fn accept(state: Data<State>, me: Me, plan: Json<AcceptedPlan>) -> Ans
     }
     let pairs: Vec<(Uuid, Uuid)> = lines.iter().map(|l| (l.visit_id, l.slot_id)).collect();
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let ids: Vec<Uuid> = pairs.iter().map(|(visit, _)| *visit).collect();
-    let before: Vec<Visit> = visits::many(change.conn(), &ids).await?.into_values().collect();
-    let moved = match change.accept_plan(&pairs, state.zone).await {
-        Ok(moved) => moved,
-        Err(StoreError::Refused { code: "taken", .. }) => {
-            return Err(Problem::new(
-                actix_web::http::StatusCode::CONFLICT,
-                "taken",
-                "One of the new times was just taken. Nothing was changed; plan again.",
-            ));
+    let told = telling::take_plan(&mut change, &state, &pairs, plan.tell).await.map_err(|problem| {
+        if problem.kind != TAKEN {
+            return problem;
         }
-        Err(other) => return Err(other.into()),
-    };
-    let mut told = Vec::new();
-    if plan.tell {
-        let telling = Telling::load(change.conn(), &state, &before).await?;
-        for new in &moved {
-            let Some(old) = before.iter().find(|v| v.id == new.id) else { continue };
-            told.extend(telling.tell(&mut change, &state, old, Some(new)).await?);
-        }
-    }
+        let detail = "One of the new times was just taken. Nothing was changed; plan again.";
+        Problem { detail: detail.into(), ..problem }
+    })?;
     change.commit().await?;
     Ok(Json(Told::count(told.iter())))
 }

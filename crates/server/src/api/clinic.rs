@@ -7,6 +7,8 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Query};
 use chrono::{DateTime, NaiveDate, Utc};
 use harbor_core::fields::Faults;
+use harbor_core::permissions::{Permission, Role};
+use harbor_core::schedule::visit_type::{GLYPHS, GROUNDS, PATTERNS};
 use harbor_core::typed_date::{self, Sense};
 use harbor_store::rows::{Payer, Pharmacy, Room, Site, Staff, UntimedList, VisitType};
 use harbor_store::{coverage, lists, orders, schedule, staff};
@@ -30,6 +32,8 @@ pub struct ClinicView {
     pharmacies: Vec<Pharmacy>,
     code_release: String,
     cancel_reasons: Vec<String>,
+    /// What visit types may look like, and who may book.
+    looks: Looks,
     /// Whether a booking needs a reason.
     reason_required: bool,
     /// So many days ahead shifts are made.
@@ -38,6 +42,32 @@ pub struct ClinicView {
     untimed_lists: Vec<UntimedList>,
     /// The hour from which the payers are asked about tomorrow by themselves.
     benefits_hour: u32,
+}
+
+/// What visit types may look like, and who may book them.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Looks {
+    glyphs: Vec<String>,
+    patterns: Vec<String>,
+    grounds: Vec<String>,
+    bookers: Vec<Booker>,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Booker {
+    id: String,
+    label: String,
+}
+
+fn looks() -> Looks {
+    let words = |list: &[&str]| list.iter().map(|w| (*w).to_owned()).collect();
+    let booker = |r: &Role| Booker { id: r.code().into(), label: r.label().into() };
+    Looks {
+        glyphs: words(&GLYPHS),
+        patterns: words(&PATTERNS),
+        grounds: words(&GROUNDS),
+        bookers: Role::ALL.iter().filter(|r| r.may(Permission::Book)).map(booker).collect(),
+    }
 }
 
 #[utoipa::path(get, path = "/api/clinic", responses((status = 200, body = ClinicView)))]
@@ -58,6 +88,7 @@ pub async fn show(state: Data<State>) -> Answer<ClinicView> {
         pharmacies: orders::pharmacies(&mut conn).await?,
         code_release: state.tables.release.clone(),
         cancel_reasons: row.cancel_reasons,
+        looks: looks(),
         reason_required: row.reason_required,
         supply_days: row.supply_days,
         untimed_lists: lists::all(&mut conn).await?,

@@ -1,17 +1,17 @@
 //! Lists without times: home visits and walk-ins.
 
 use super::booking::reason_and_note;
-use super::supply::clock;
+use super::schedule::needed_clock;
 use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use chrono::{NaiveDate, Timelike};
+use chrono::NaiveDate;
 use harbor_core::fields::Faults;
 use harbor_core::schedule::untimed::ListKind;
 use harbor_store::rows::{UntimedList, Visit};
-use harbor_store::supply::weekday_of;
+use harbor_store::supply::{minute_of, weekday_of};
 use serde::Deserialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -85,8 +85,8 @@ pub async fn save(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Untimed
     if weekdays.is_empty() || weekdays.iter().any(|n| weekday_of(*n).is_none()) {
         faults.add("weekdays", "Choose the weekdays.");
     }
-    let minutes = |time: chrono::NaiveTime| i32::try_from(time.num_seconds_from_midnight() / 60).unwrap_or(0);
-    let (from, to) = (minutes(clock(&mut faults, "from", &form.from)), minutes(clock(&mut faults, "to", &form.to)));
+    let from = minute_of(needed_clock(&mut faults, "from", &form.from));
+    let to = minute_of(needed_clock(&mut faults, "to", &form.to));
     if to <= from {
         faults.add("to", "It ends before it begins.");
     }

@@ -5,13 +5,13 @@ use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
+use crate::telling;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::fields::Faults;
-use harbor_core::messages::{Channel, Facts, Fate, ToDo, Way, about_new_time, about_no_time, to_do, way_to};
-use harbor_store::rows::{Message, Person, Visit};
-use harbor_store::{Change, Conn, messages as store, people, staff, visits};
+use harbor_core::messages::{Channel, Fate, ToDo, to_do};
+use harbor_store::rows::Message;
+use harbor_store::{messages as store, people};
 use serde::{Deserialize, Serialize};
-use std::collections::HashMap;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
@@ -39,7 +39,7 @@ pub async fn list(state: Data<State>) -> Answer<Vec<MessageView>> {
 }
 
 /// What somebody has still to do about a message.
-pub(super) fn to_do_about(m: &Message) -> ToDo {
+pub(crate) fn to_do_about(m: &Message) -> ToDo {
     match (Channel::from_code(&m.channel), Fate::from_code(&m.state)) {
         (Some(channel), Some(fate)) => to_do(channel, fate),
         _ => ToDo::Nothing,
@@ -81,67 +81,6 @@ pub async fn set_fate(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Fat
     Ok(DONE)
 }
 
-/// Who is told of what, and how each is reached.
-pub(super) struct Telling {
-    people: HashMap<Uuid, Person>,
-    ways: HashMap<Uuid, Option<Way>>,
-    sites: HashMap<Uuid, String>,
-    staff: HashMap<Uuid, String>,
-}
-
-impl Telling {
-    /// Everything needed to tell the people of some visits.
-    pub(super) async fn load(conn: &mut Conn, state: &State, about: &[Visit]) -> Result<Telling, Problem> {
-        let people = people::by_id(conn, about.iter().map(|v| v.person_id)).await?;
-        let rows: Vec<Person> = people.values().cloned().collect();
-        let reachable = store::reachable(conn, &rows).await?;
-        let ways = rows.iter().zip(&reachable).map(|(p, r)| {
-            // What falls out soonest decides how fast somebody must know.
-            let first = about.iter().filter(|v| v.person_id == p.id).map(|v| v.day).min().unwrap_or(state.today());
-            (p.id, way_to(r, (first - state.today()).num_days()))
-        });
-        Ok(Telling {
-            ways: ways.collect(),
-            people,
-            sites: staff::sites(conn).await?.into_iter().map(|s| (s.id, s.name)).collect(),
-            staff: staff::all(conn).await?.into_iter().map(|s| (s.id, s.name)).collect(),
-        })
-    }
-
-    pub(super) fn way(&self, person: Uuid) -> Option<&Way> {
-        self.ways.get(&person).and_then(Option::as_ref)
-    }
-
-    /// Writes the message about a visit that had the time `before`; without `after` there is no new time.
-    pub(super) async fn tell(
-        &self,
-        change: &mut Change<'_>,
-        state: &State,
-        before: &Visit,
-        after: Option<&Visit>,
-    ) -> Result<Option<Message>, Problem> {
-        let (Some(person), Some(way)) = (self.people.get(&before.person_id), self.way(before.person_id)) else {
-            return Ok(None);
-        };
-        let shown = after.unwrap_or(before);
-        let name = if person.preferred_name.is_empty() { &person.first_name } else { &person.preferred_name };
-        let (nobody, telephone) = (String::new(), crate::paper::telephone(&state.clinic.telephone));
-        let facts = Facts {
-            name,
-            clinic: &state.clinic.name,
-            telephone: &telephone,
-            clinician: self.staff.get(&shown.clinician_id).unwrap_or(&nobody),
-            site: self.sites.get(&shown.site_id).unwrap_or(&nobody),
-            zone: state.zone,
-        };
-        let (purpose, words) = match after {
-            Some(after) => ("rebooked", about_new_time(&facts, before.starts_at, after.starts_at)),
-            None => ("no_time", about_no_time(&facts, before.starts_at)),
-        };
-        Ok(Some(change.add_message(person.id, Some(before.id), purpose, way, words).await?))
-    }
-}
-
 #[derive(Debug, Serialize, ToSchema)]
 pub struct Told {
     pub messages: usize,
@@ -150,7 +89,7 @@ pub struct Told {
 }
 
 impl Told {
-    pub(super) fn count<'a>(all: impl Iterator<Item = &'a Message>) -> Told {
+    pub(crate) fn count<'a>(all: impl Iterator<Item = &'a Message>) -> Told {
         let mut out = Told { messages: 0, letters: 0, calls: 0 };
         for message in all {
             match message.channel.as_str() {
@@ -176,14 +115,7 @@ pub async fn tell_no_time(state: Data<State>, me: Me, form: Json<TellForm>) -> A
         return Err(Problem::field("visitIds", "Nobody is to be told."));
     }
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let mut about: Vec<Visit> = visits::many(change.conn(), &form.visit_ids).await?.into_values().collect();
-    about.retain(|v| v.rebook);
-    about.sort_by_key(|v| (v.starts_at, v.id));
-    let telling = Telling::load(change.conn(), &state, &about).await?;
-    let mut told = Vec::new();
-    for visit in &about {
-        told.extend(telling.tell(&mut change, &state, visit, None).await?);
-    }
+    let told = telling::tell_no_time(&mut change, &state, &form.visit_ids).await?;
     if told.is_empty() {
         return Err(Problem::refused("message", "None of them waits for a new time any more."));
     }

@@ -8,9 +8,12 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::{DateTime, Datelike, Duration, NaiveDate, NaiveTime, Utc, Weekday};
 use harbor_core::fields::Faults;
-use harbor_core::schedule::open_times::{Open, Piece, Wish, fits, rank, stretches};
+use harbor_core::schedule::open_times::{LOOKS, Open, Piece, Wish, fits, is_settled, rank, stretches};
+use harbor_core::schedule::supply::is_released;
+use harbor_core::schedule::untimed::may_enter;
 use harbor_core::schedule::{Span, at_local, day_bounds};
-use harbor_store::rows::{ListEntry, ScheduleNote, Shift, Slot, SupplyException};
+use harbor_core::typed_date;
+use harbor_store::rows::{ScheduleNote, Shift, Slot, SupplyException, UntimedList, VisitType};
 use harbor_store::schedule::{self as store, OpenTimes, RoomLeft};
 use harbor_store::{Conn, facts, lists, people, supply, visits};
 use serde::{Deserialize, Serialize};
@@ -32,10 +35,21 @@ pub struct DayView {
     slots: Vec<Slot>,
     visits: Vec<VisitCard>,
     notes: Vec<ScheduleNote>,
-    /// Who is on the lists without times, in order.
-    entries: Vec<ListEntry>,
+    /// The lists without times of the day.
+    lists: Vec<ListOfDay>,
     /// Why nobody works, or somebody does not, on this day.
     exceptions: Vec<SupplyException>,
+}
+
+/// A list without times on one day.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ListOfDay {
+    list: UntimedList,
+    /// The visits on it, in order.
+    visit_ids: Vec<Uuid>,
+    /// Whether one more may go on it.
+    takes_more: bool,
 }
 
 #[utoipa::path(get, path = "/api/schedule", params(DayAsked), responses((status = 200, body = DayView)))]
@@ -56,9 +70,25 @@ async fn day_view(conn: &mut Conn, state: &State, day: NaiveDate) -> Result<DayV
         slots: store::slots(conn, from, to).await?,
         visits: gathered.iter().map(|g| VisitCard::of(g, state.today())).collect(),
         notes: store::notes(conn, from, to).await?,
-        entries: lists::of_day(conn, day).await?,
+        lists: lists_of_day(conn, state, day).await?,
         exceptions: supply::exceptions(conn, day).await?.into_iter().filter(|e| e.from_day <= day).collect(),
     })
+}
+
+async fn lists_of_day(conn: &mut Conn, state: &State, day: NaiveDate) -> Result<Vec<ListOfDay>, Problem> {
+    let entries = lists::of_day(conn, day).await?;
+    let mut out = Vec::new();
+    for list in lists::all(conn).await? {
+        let rule = lists::in_core(&list);
+        let visit_ids: Vec<Uuid> = entries.iter().filter(|e| e.list_id == list.id).map(|e| e.visit_id).collect();
+        if visit_ids.is_empty() && !rule.weekdays.contains(&day.weekday()) {
+            continue;
+        }
+        let closed = supply::day_off(conn, list.clinician_id, list.site_id, day).await?;
+        let takes_more = may_enter(&rule, (day, closed.as_deref()), state.today(), visit_ids.len(), None).is_ok();
+        out.push(ListOfDay { list, visit_ids, takes_more });
+    }
+    Ok(out)
 }
 
 #[derive(Debug, Deserialize, IntoParams)]
@@ -131,18 +161,20 @@ pub struct OpenTime {
     reasons: Vec<String>,
 }
 
-/// How far the search goes, step by step, until enough is found.
-const WINDOWS: [i64; 3] = [14, 42, 92];
 /// So many times are offered at once.
 const OFFERED: usize = 12;
 
-fn clock(field: &str, text: Option<&String>, faults: &mut Faults) -> Option<NaiveTime> {
-    let text = text?.trim();
-    if text.is_empty() {
+/// A typed time of day; nothing when nothing was typed.
+pub(super) fn clock(faults: &mut Faults, field: &str, text: &str) -> Option<NaiveTime> {
+    if text.trim().is_empty() {
         return None;
     }
-    let whole = if text.contains(':') { text.to_owned() } else { format!("{text}:00") };
-    NaiveTime::parse_from_str(&whole, "%H:%M").map_err(|_| faults.add(field, "Type a time such as 9:00 or 14:30.")).ok()
+    typed_date::time(text).map_err(|e| faults.add(field, e.to_string())).ok()
+}
+
+/// A typed time of day that is needed.
+pub(super) fn needed_clock(faults: &mut Faults, field: &str, text: &str) -> NaiveTime {
+    typed_date::time(text).map_err(|e| faults.add(field, e.to_string())).unwrap_or_default()
 }
 
 fn list<T: std::str::FromStr>(field: &str, text: Option<&String>, faults: &mut Faults) -> Vec<T> {
@@ -159,9 +191,10 @@ pub async fn open_times(state: Data<State>, asked: Query<OpenAsked>) -> Answer<V
     let mut faults = Faults::default();
     let clinicians: Vec<Uuid> = list("clinicianId", asked.clinician_id.as_ref(), &mut faults);
     let weekdays: Vec<u8> = list("weekdays", asked.weekdays.as_ref(), &mut faults);
-    let after = clock("after", asked.after.as_ref(), &mut faults);
-    let before = clock("before", asked.before.as_ref(), &mut faults);
-    let around = clock("around", asked.around.as_ref(), &mut faults);
+    let typed = |text: &Option<String>| text.clone().unwrap_or_default();
+    let after = clock(&mut faults, "after", &typed(&asked.after));
+    let before = clock(&mut faults, "before", &typed(&asked.before));
+    let around = clock(&mut faults, "around", &typed(&asked.around));
     let minutes = asked.minutes.unwrap_or(0);
     if !(0..=480).contains(&minutes) {
         faults.add("minutes", "A visit takes at most 480 minutes.");
@@ -196,13 +229,21 @@ pub(super) async fn open_of(
     visit_type: Uuid,
     (from, to): (DateTime<Utc>, DateTime<Utc>),
 ) -> Result<Vec<(Slot, Open<Uuid>)>, Problem> {
-    let asked = OpenTimes { from, to: Some(to), clinicians: vec![clinician], ..OpenTimes::default() };
+    let asked = OpenTimes {
+        from,
+        to: Some(to),
+        clinicians: vec![clinician],
+        visit_type: Some(visit_type),
+        ..OpenTimes::default()
+    };
     let rows = store::pieces(conn, &asked).await?;
-    let now = state.now();
+    let (now, kind) = (state.now(), visits::visit_type(conn, visit_type).await?);
     let open = |(slot, site, free): (Slot, Uuid, bool)| {
         let span = Span::new(slot.starts_at, slot.ends_at).ok()?;
         let open = Open { span, clinician, site, visit_type, left_before: 0, left_after: 0 };
-        (free && slot.ends_at > now && slot.visit_type_id == Some(visit_type)).then_some((slot, open))
+        let right = slot.visit_type_id == Some(visit_type) && slot.ends_at > now;
+        let released = is_released(slot.starts_at, kind.release_rule(), now, state.zone);
+        (free && right && released).then_some((slot, open))
     };
     Ok(rows.into_iter().filter_map(open).collect())
 }
@@ -218,12 +259,21 @@ pub(super) async fn best(
 ) -> Result<Vec<OpenTime>, Problem> {
     let types = store::visit_types(conn).await?;
     let (mut found, mut begins) = (Vec::new(), from);
-    for days in WINDOWS {
-        let to = from + Duration::days(days);
-        let asked =
-            OpenTimes { from: begins, to: Some(to), clinicians: wish.clinicians.clone(), site, ..OpenTimes::default() };
+    let first = state.local_day(from);
+    for days in LOOKS {
+        let to = day_bounds(state.zone, first + Duration::days(days)).0;
+        let asked = OpenTimes {
+            from: begins,
+            to: Some(to),
+            clinicians: wish.clinicians.clone(),
+            site,
+            visit_type: wish.visit_types.first().copied(),
+            minutes: wish.minutes,
+            ..OpenTimes::default()
+        };
         let rows = store::pieces(conn, &asked).await?;
-        for of_one in rows.chunk_by(|a, b| a.0.clinician_id == b.0.clinician_id) {
+        // A visit lies within one shift.
+        for of_one in rows.chunk_by(|a, b| a.0.shift_id == b.0.shift_id) {
             let pieces: Vec<Piece<Uuid>> = of_one
                 .iter()
                 .filter_map(|(slot, site, free)| {
@@ -233,9 +283,9 @@ pub(super) async fn best(
                 .collect();
             for open in stretches(of_one[0].0.clinician_id, &pieces, wish.minutes) {
                 let kind = types.iter().find(|t| t.id == open.visit_type);
-                let release = kind.and_then(|t| t.release_days).and_then(|d| u32::try_from(d).ok());
-                let opens = harbor_core::schedule::supply::opens_at(open.span.start(), release, state.zone);
-                if !fits(wish, &open, state.zone) || opens.is_some_and(|at| at > state.now()) {
+                let rule = kind.and_then(VisitType::release_rule);
+                let released = is_released(open.span.start(), rule, state.now(), state.zone);
+                if !fits(wish, &open, state.zone) || !released {
                     continue;
                 }
                 let ranked = rank(wish, &open, from, state.now(), state.zone);
@@ -245,7 +295,8 @@ pub(super) async fn best(
                 found.push((ranked.score, OpenTime { slot: slot.clone(), site_id, minutes, reasons: ranked.reasons }));
             }
         }
-        if found.len() >= offered {
+        let scores: Vec<i64> = found.iter().map(|(score, _)| *score).collect();
+        if is_settled(&scores, offered, days) {
             break;
         }
         begins = to;
@@ -267,12 +318,9 @@ pub struct NoteForm {
 /// The moment of a day at which the clinic's clock shows a typed time.
 pub(super) fn clock_time(state: &State, day: NaiveDate, field: &str, text: &str) -> Result<DateTime<Utc>, Problem> {
     let mut faults = Faults::default();
-    let time = clock(field, Some(&text.to_owned()), &mut faults);
-    if text.trim().is_empty() {
-        faults.add(field, "Type a time such as 9:00 or 14:30.");
-    }
+    let time = needed_clock(&mut faults, field, text);
     faults.none_or(())?;
-    Ok(at_local(state.zone, day, time.unwrap_or_default()))
+    Ok(at_local(state.zone, day, time))
 }
 
 /// Pins a short note for a clinician to a time.

@@ -1,10 +1,11 @@
 //! Working time: weekly templates, days that are not as the week says, one-off shifts.
 
+use super::schedule::needed_clock;
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use chrono::{NaiveDate, NaiveTime};
+use chrono::NaiveDate;
 use harbor_core::fields::Faults;
 use harbor_core::schedule::supply::{Purpose, Run, Template};
 use harbor_core::typed_date::{self, Sense};
@@ -59,16 +60,6 @@ pub struct ShiftForm {
     runs: Vec<RunForm>,
 }
 
-/// A clock time; an empty or a strange one is a fault.
-pub(super) fn clock(faults: &mut Faults, field: &str, text: &str) -> NaiveTime {
-    let text = text.trim();
-    let whole = if text.contains(':') { text.to_owned() } else { format!("{text}:00") };
-    NaiveTime::parse_from_str(&whole, "%H:%M").unwrap_or_else(|_| {
-        faults.add(field, "Type a time such as 9:00 or 14:30.");
-        NaiveTime::MIN
-    })
-}
-
 /// A day as people type it.
 pub(super) fn typed_day(state: &State, faults: &mut Faults, field: &str, text: &str) -> NaiveDate {
     typed_date::parse(text, state.today(), Sense::Any).unwrap_or_else(|e| {
@@ -80,7 +71,7 @@ pub(super) fn typed_day(state: &State, faults: &mut Faults, field: &str, text: &
 impl ShiftForm {
     /// As the core sees it, on one weekday; the key is a new one.
     fn template(&self, faults: &mut Faults, weekday: chrono::Weekday, begins: NaiveDate) -> Template<Uuid> {
-        let (from, to) = (clock(faults, "from", &self.from), clock(faults, "to", &self.to));
+        let (from, to) = (needed_clock(faults, "from", &self.from), needed_clock(faults, "to", &self.to));
         if self.runs.len() > 60 {
             faults.add("runs", "A shift has at most 60 runs of slots.");
         }

@@ -1,16 +1,18 @@
 //! The waiting list, the limits of a person, and confirming how to reach them.
 
+use super::schedule::clock;
 use super::views::PersonCard;
 use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use chrono::{DateTime, Timelike, Utc};
+use chrono::{DateTime, Utc};
 use harbor_core::fields::{self, Faults};
+use harbor_core::schedule::supply::is_released;
 use harbor_core::schedule::waiting::{Waiting, whom_to_ask};
-use harbor_store::rows::{PersonLimits, Visit, WaitingEntry};
-use harbor_store::supply::weekday_of;
+use harbor_store::rows::{PersonLimits, Visit, VisitType, WaitingEntry};
+use harbor_store::supply::{minute_of, weekday_of};
 use harbor_store::{Conn, people, schedule, visits, waiting as store};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -79,14 +81,8 @@ pub struct WaitForm {
 pub async fn add(state: Data<State>, me: Me, form: Json<WaitForm>) -> Answer<WaitingEntry> {
     let mut faults = Faults::default();
     let note = faults.optional_line("note", "Note", &form.note, 200);
-    let minutes = |faults: &mut Faults, field: &str, text: &str, usual: i32| {
-        if text.trim().is_empty() {
-            return usual;
-        }
-        i32::try_from(super::supply::clock(faults, field, text).num_seconds_from_midnight() / 60).unwrap_or(usual)
-    };
-    let from = minutes(&mut faults, "after", &form.after, 0);
-    let to = minutes(&mut faults, "before", &form.before, 1440);
+    let from = clock(&mut faults, "after", &form.after).map_or(0, minute_of);
+    let to = clock(&mut faults, "before", &form.before).map_or(1440, minute_of);
     if to <= from {
         faults.add("before", "This leaves no time of the day.");
     }
@@ -162,11 +158,14 @@ pub struct ToAsk {
 pub async fn for_slot(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<ToAsk>> {
     let mut conn = state.store.reader().await?;
     let (slot, shift) = schedule::slot(&mut conn, *id).await?;
-    let open = slot.held_for.is_none() && shift.cancelled_at.is_none();
+    let types = schedule::visit_types(&mut conn).await?;
+    let rule = types.iter().find(|t| Some(t.id) == slot.visit_type_id).and_then(VisitType::release_rule);
+    let open = slot.held_for.is_none()
+        && shift.cancelled_at.is_none()
+        && is_released(slot.starts_at, rule, state.now(), state.zone);
     let minutes = (slot.ends_at - slot.starts_at).num_minutes();
     let Some(freed) = store::freed(&slot, shift.site_id, minutes).filter(|_| open) else { return Ok(Json(vec![])) };
     let rows = store::list(&mut conn).await?;
-    let types = schedule::visit_types(&mut conn).await?;
     let length = |id: Uuid| types.iter().find(|t| t.id == id).map_or(0, |t| i64::from(t.minutes));
     let wishes: Vec<Waiting<Uuid>> =
         rows.iter().map(|(w, v)| store::in_core(w, v.as_ref(), length(w.visit_type_id))).collect();

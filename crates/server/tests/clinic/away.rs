@@ -133,3 +133,35 @@ async fn a_shift_is_handed_to_whoever_is_free_then() {
     assert_eq!(visit["clinicianId"], of("Valcourt"));
     product.stop().await.unwrap();
 }
+
+#[actix_web::test]
+async fn a_plan_and_a_series_keep_to_the_release_rule() {
+    let product = Product::start().await.unwrap();
+    let (desk, boss) = (Hand::sign_in(&product, "junia").await, Hand::sign_in(&product, "soren").await);
+    let (shift, booked) = full_shift(&desk, 6).await;
+    let clinic = desk.get("/api/clinic").await;
+    let kind = clinic["visitTypes"].as_array().unwrap().iter().find(|t| t["name"] == "Consultation").unwrap().clone();
+    let mut form = kind.clone();
+    form["releaseDays"] = json!(2);
+    boss.put(&format!("/api/visit-types/{}", id(&kind)), form).await.ok();
+    desk.post(&format!("/api/shifts/{shift}/cancel"), json!({ "reason": "ill" })).await.ok();
+    let plan = desk.post("/api/rebooking", json!([])).await.ok();
+    let ours = plan["lines"].as_array().unwrap().iter().filter(|l| booked.contains(&id(&l["card"]["visit"])));
+    let mut proposed = 0;
+    for slot in ours.flat_map(|l| l["others"].as_array().unwrap().iter().chain([&l["slot"]])) {
+        if slot["visitTypeId"] == kind["id"] {
+            assert!(slot["startsAt"].as_str().unwrap() < "2026-11-26T04", "opens later: {slot}");
+            proposed += 1;
+        }
+    }
+    assert!(proposed > 0, "what is open already is proposed: {plan}");
+    let take = placed(&plan);
+    desk.post("/api/rebooking/accept", json!({ "lines": take })).await.ok();
+    // A series of such visits has only its first days open for booking.
+    let open = desk.get(&format!("/api/open-times?visitTypeId={}", id(&kind))).await;
+    assert!(open.as_array().unwrap().iter().all(|s| s["startsAt"].as_str().unwrap() < "2026-11-26T04"), "{open}");
+    let asked = json!({ "slotId": open[0]["id"], "every": 1, "unit": "weeks", "count": 3 });
+    let series = desk.post("/api/series/plan", asked).await.ok();
+    assert!(series[0]["slot"].is_object() && series[1]["slot"].is_null(), "{series}");
+    product.stop().await.unwrap();
+}

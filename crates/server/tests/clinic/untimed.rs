@@ -12,8 +12,8 @@ async fn list(hand: &Hand, name: &str) -> String {
 
 async fn entries(hand: &Hand, day: &str, list: &str) -> Vec<Value> {
     let view = hand.get(&format!("/api/schedule?day={day}")).await;
-    let of_list = view["entries"].as_array().unwrap().iter().filter(|e| e["listId"] == list);
-    of_list.map(|e| e["visitId"].clone()).collect()
+    let of_day = view["lists"].as_array().unwrap().iter().find(|l| l["list"]["id"] == list).unwrap();
+    of_day["visitIds"].as_array().unwrap().clone()
 }
 
 #[actix_web::test]
@@ -45,6 +45,11 @@ async fn walk_ins_are_here_at_once_and_the_round_is_put_in_order() {
     for person in &people[..3] {
         on_it.push(enter(&round, person, "2026-12-01").await.ok()["id"].clone());
     }
+    let rounds = desk.get("/api/schedule?day=2026-12-01").await["lists"].clone();
+    assert!(
+        rounds.as_array().unwrap().iter().all(|l| l["takesMore"] == false),
+        "full, and nobody walks in ahead: {rounds}"
+    );
     let full = enter(&round, &people[3], "2026-12-01").await;
     assert!(full.detail().contains("takes 3 a day"), "{}", full.detail());
     desk.post(&format!("/api/visits/{}/list-place", on_it[2].as_str().unwrap()), json!({ "to": 0 })).await.ok();

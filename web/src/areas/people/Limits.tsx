@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useChoices } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
 import { Several, weekdayChoices, weekdays } from '../../ui/choices';
 import { Button, Check, Field } from '../../ui/controls';
@@ -8,6 +9,7 @@ import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 /** When and where the person can come at all; a rebooking plan never goes against it. */
 export function Limits({ personId }: { personId: string }) {
   const { clinic } = useSession();
+  const choices = useChoices();
   const may = useMay();
   const [open, setOpen] = useState<Schemas['PersonLimits'] | null>(null);
   const look = useLook(['person', personId, 'limits'], () =>
@@ -49,7 +51,7 @@ export function Limits({ personId }: { personId: string }) {
       />
       <Several
         label="Sites"
-        choices={clinic.sites.map((x) => ({ id: x.id, label: x.name }))}
+        choices={choices.sites}
         value={open.siteIds}
         onChange={(siteIds) => setOpen({ ...open, siteIds })}
       />

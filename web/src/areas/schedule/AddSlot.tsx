@@ -1,14 +1,13 @@
 import { useState } from 'react';
 import { api, useDo } from '../../api/client';
-import { useSession } from '../../app/session';
+import { useChoices } from '../../app/choices';
 import { Button, Field, Pick } from '../../ui/controls';
 import { Notice, Row } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 
 /** One more slot in a shift: before it, behind it, or where there is room. */
 export function AddSlot({ shiftId, onDone }: { shiftId: string; onDone: () => void }) {
-  const { clinic } = useSession();
-  const types = clinic.visitTypes.filter((t) => t.active);
+  const { types } = useChoices();
   const [place, setPlace] = useState('end');
   const [at, setAt] = useState('');
   const [minutes, setMinutes] = useState('20');
@@ -42,12 +41,7 @@ export function AddSlot({ shiftId, onDone }: { shiftId: string; onDone: () => vo
           <Field label="Minutes" value={minutes} onChange={setMinutes} />
         </div>
         <div style={{ width: part.wideField }}>
-          <Pick
-            label="For"
-            value={type}
-            onChange={setType}
-            choices={types.map((t) => ({ id: t.id, label: `${t.glyph} ${t.name}` }))}
-          />
+          <Pick label="For" value={type} onChange={setType} choices={types} />
         </div>
         <Button isDisabled={busy} onPress={() => void add()}>
           Add it

@@ -305,7 +305,7 @@ export function Board(p: BoardShows) {
         v.visit.clinicianId === c.clinicianId &&
         v.visit.stage !== 'cancelled' &&
         !v.visit.rebook &&
-        !c.day.entries.some((e) => e.visitId === v.visit.id),
+        !c.day.lists.some((l) => l.visitIds.includes(v.visit.id)),
     );
     return (
       <>

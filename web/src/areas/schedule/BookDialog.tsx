@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
+import { useChoices } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { Button, Check, Choose, Dialog, Field, Pick } from '../../ui/controls';
@@ -30,6 +31,7 @@ export function BookDialog({
   onChangeSlot?: () => void;
 }) {
   const { clinic, inHand, setInHand } = useSession();
+  const { types } = useChoices();
   const times = useTimes();
   const [person, setPerson] = useState<Schemas['PersonCard'] | null>(null);
   const [adding, setAdding] = useState<string | null>(null);
@@ -113,14 +115,7 @@ export function BookDialog({
                   name="reason"
                 />
                 <Columns $min={part.field}>
-                  <Pick
-                    label="Visit type"
-                    value={typeId}
-                    onChange={setTypeId}
-                    choices={clinic.visitTypes
-                      .filter((t) => t.active)
-                      .map((t) => ({ id: t.id, label: `${t.glyph} ${t.name}` }))}
-                  />
+                  <Pick label="Visit type" value={typeId} onChange={setTypeId} choices={types} />
                   <Field
                     label="Minutes"
                     name="minutes"

@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useChoices } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
 import { Several } from '../../ui/choices';
 import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
@@ -11,7 +12,7 @@ export const useGroups = (wanted: boolean) => useLook(['groups'], () => api.GET(
 
 /** Whose columns are shown: everybody's, one group's, or one clinician's. */
 export function WhoPick(p: { groups: Group[]; value: string; onChange: (id: string) => void }) {
-  const { clinic } = useSession();
+  const { clinicians } = useChoices();
   return (
     <Pick
       label="Whose columns"
@@ -21,7 +22,7 @@ export function WhoPick(p: { groups: Group[]; value: string; onChange: (id: stri
       choices={[
         { id: 'all', label: 'Everybody' },
         ...p.groups.map((g) => ({ id: g.id, label: g.name })),
-        ...clinic.staff.filter((s) => s.role === 'clinician').map((s) => ({ id: s.id, label: s.name })),
+        ...clinicians,
       ]}
     />
   );
@@ -34,7 +35,7 @@ export function GroupsDialog({ groups, onClose }: { groups: Group[]; onClose: ()
   const [name, setName] = useState('');
   const [members, setMembers] = useState<string[]>([]);
   const [whose, setWhose] = useState('mine');
-  const clinicians = clinic.staff.filter((s) => s.role === 'clinician').map((s) => ({ id: s.id, label: s.lastName }));
+  const { lastNames } = useChoices();
   const { run, busy, refusal } = useDo();
   const save = async () => {
     const body = { name, members, forClinic: whose === 'clinic' };
@@ -66,7 +67,7 @@ export function GroupsDialog({ groups, onClose }: { groups: Group[]; onClose: ()
           </Row>
         ))}
         <Field label="New group" value={name} onChange={setName} fault={refusal?.fault('name')} />
-        <Several label="Who is in it" choices={clinicians} value={members} onChange={setMembers} />
+        <Several label="Who is in it" choices={lastNames} value={members} onChange={setMembers} />
         {may('set_clinic') && (
           <Choose
             label="Who sees it"

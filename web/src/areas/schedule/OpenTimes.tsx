@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import { api, type Schemas, useLook } from '../../api/client';
+import { useChoices } from '../../app/choices';
 import { useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
@@ -39,7 +40,7 @@ export function OpenTimes(p: {
     ...(person && { personId: person }),
   };
   const look = useLook(['open-times', wished], () => api.GET('/api/open-times', { params: { query: wished } }));
-  const clinicians = clinic.staff.filter((s) => s.role === 'clinician');
+  const { clinicians, sites, types } = useChoices();
   const page = (by: number) => {
     const at = new Date(`${from}T12:00:00Z`);
     at.setUTCDate(at.getUTCDate() + by);
@@ -54,24 +55,9 @@ export function OpenTimes(p: {
     <Dialog title="Open times" open onClose={p.onClose} wide>
       <Stack $gap={4}>
         <Columns $min={part.field}>
-          <Pick
-            label="Visit type"
-            value={type}
-            onChange={setType}
-            choices={[anyOne, ...clinic.visitTypes.filter((t) => t.active).map((t) => ({ id: t.id, label: t.name }))]}
-          />
-          <Pick
-            label="Clinician"
-            value={clinician}
-            onChange={setClinician}
-            choices={[anyOne, ...clinicians.map((s) => ({ id: s.id, label: s.name }))]}
-          />
-          <Pick
-            label="Site"
-            value={site}
-            onChange={setSite}
-            choices={[anyOne, ...clinic.sites.map((s) => ({ id: s.id, label: s.name }))]}
-          />
+          <Pick label="Visit type" value={type} onChange={setType} choices={[anyOne, ...types]} />
+          <Pick label="Clinician" value={clinician} onChange={setClinician} choices={[anyOne, ...clinicians]} />
+          <Pick label="Site" value={site} onChange={setSite} choices={[anyOne, ...sites]} />
           <Field
             label="Not before"
             value={after}

@@ -1,5 +1,5 @@
 import { useState } from 'react';
-import { useSession } from '../../app/session';
+import { useChoices } from '../../app/choices';
 import { Several } from '../../ui/choices';
 import { Button, Check, Dialog, Field } from '../../ui/controls';
 import { Columns, Row, Small, Spread, Stack } from '../../ui/layout';
@@ -8,7 +8,7 @@ import { part } from '../../ui/tokens';
 
 /** The lists of chosen clinicians, days and times on paper, for the day on which the screens are dark. */
 export function PrintDialog({ day, onClose }: { day: string; onClose: () => void }) {
-  const { clinic } = useSession();
+  const { lastNames } = useChoices();
   const [from, setFrom] = useState(day);
   const [to, setTo] = useState(day);
   const [after, setAfter] = useState('');
@@ -18,7 +18,6 @@ export function PrintDialog({ day, onClose }: { day: string; onClose: () => void
   const read = (text: string) => ({ params: { query: { text, sense: '' } } }) as const;
   const first = useLook(['date', from], () => api.GET('/api/dates', read(from)), from.length > 1);
   const last = useLook(['date', to], () => api.GET('/api/dates', read(to)), to.length > 1);
-  const clinicians = clinic.staff.filter((s) => s.role === 'clinician').map((s) => ({ id: s.id, label: s.lastName }));
   const ready = first.data !== undefined && last.data !== undefined;
   const print = () => {
     if (!first.data || !last.data) return;
@@ -55,7 +54,7 @@ export function PrintDialog({ day, onClose }: { day: string; onClose: () => void
             <Field label="Not before" value={after} onChange={setAfter} placeholder="9:00" />
             <Field label="Before" value={before} onChange={setBefore} placeholder="16:00" />
           </Columns>
-          <Several label="Clinicians" choices={clinicians} value={who} onChange={setWho} />
+          <Several label="Clinicians" choices={lastNames} value={who} onChange={setWho} />
           <Small>{who.length === 0 ? 'Everybody, one list for each and day.' : 'One list for each and day.'}</Small>
           <Check label="With telephone and e-mail" value={contact} onChange={setContact} />
           <Row>

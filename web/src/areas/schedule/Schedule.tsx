@@ -193,7 +193,7 @@ export default function Schedule() {
                 v.visit.clinicianId === c.id &&
                 v.visit.stage !== 'cancelled' &&
                 !v.visit.rebook &&
-                !look.data.entries.some((e) => e.visitId === v.visit.id),
+                !look.data.lists.some((l) => l.visitIds.includes(v.visit.id)),
             );
             const at = clinic.sites.find((s) => s.id === shifts[0]?.siteId)?.name ?? '';
             return [

@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useChoices } from '../../app/choices';
 import { useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { Button, Dialog, Field, Pick } from '../../ui/controls';
@@ -10,6 +11,7 @@ import { AddSlot } from './AddSlot';
 /** What a slot is for, changed by hand, and everything that ever happened to it. */
 export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: () => void }) {
   const { clinic } = useSession();
+  const { types } = useChoices();
   const times = useTimes();
   const [heldFor, setHeldFor] = useState('');
   const [at, setAt] = useState('');
@@ -54,14 +56,7 @@ export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: 
             </Button>
           </Row>
           <Row $align="end">
-            <Pick
-              label="Keep it for"
-              value={type}
-              onChange={setType}
-              choices={clinic.visitTypes
-                .filter((t) => t.active)
-                .map((t) => ({ id: t.id, label: `${t.glyph} ${t.name}` }))}
-            />
+            <Pick label="Keep it for" value={type} onChange={setType} choices={types} />
             <Button
               isDisabled={busy || !type}
               onPress={() => type && void change({ what: 'retype', visitTypeId: type })}

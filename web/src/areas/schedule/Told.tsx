@@ -1,5 +1,5 @@
 import { api, type Schemas, useDo, useLook } from '../../api/client';
-import { telephone, useIdentity, useTimes } from '../../app/words';
+import { useIdentity, usePhone, useTimes } from '../../app/words';
 import { Button, Dialog } from '../../ui/controls';
 import { Empty, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag, type Tone } from '../../ui/layout';
 
@@ -98,6 +98,7 @@ export function Told({ onClose }: { onClose: () => void }) {
 function List(p: { list: Message[]; children: (m: Message) => React.ReactNode }) {
   const times = useTimes();
   const identity = useIdentity();
+  const phone = usePhone();
   return (
     <Scroller>
       <Table>
@@ -109,12 +110,12 @@ function List(p: { list: Message[]; children: (m: Message) => React.ReactNode })
                 <td>
                   {identity(m.person)}
                   <br />
-                  <Small>{telephone(m.person.phone)}</Small>
+                  <Small>{phone(m.person.phone)}</Small>
                 </td>
                 <td>
                   {m.message.subject}
                   <br />
-                  <Small title={m.message.body}>
+                  <Small>
                     {word[m.message.channel]}: {m.message.why}
                   </Small>
                 </td>

@@ -60,19 +60,12 @@ export function Untimed({ day }: { day: Schemas['DayView'] }) {
   const may = useMay();
   const [adding, setAdding] = useState<List | null>(null);
   const { run, busy } = useDo();
-  const weekday = ((new Date(`${day.day}T12:00:00Z`).getUTCDay() + 6) % 7) + 1;
-  const lists = clinic.untimedLists.filter(
-    (l) => l.weekdays.includes(weekday) || day.entries.some((e) => e.listId === l.id),
-  );
   const put = (visit: string, to: number) =>
     run(() => api.POST('/api/visits/{id}/list-place', { params: { path: { id: visit } }, body: { to } }));
   return (
     <Lists>
-      {lists.map((l) => {
-        const entries = day.entries.flatMap((e) => {
-          const card = e.listId === l.id && day.visits.find((v) => v.visit.id === e.visitId);
-          return card ? [card] : [];
-        });
+      {day.lists.map(({ list: l, visitIds, takesMore }) => {
+        const entries = visitIds.flatMap((id) => day.visits.find((v) => v.visit.id === id) ?? []);
         const at = entries.findIndex((v) => inHand !== null && 'visit' in inHand && inHand.visit === v.visit.id);
         const chosen = entries[at];
         return (
@@ -113,7 +106,7 @@ export function Untimed({ day }: { day: Schemas['DayView'] }) {
                 </Button>
               </>
             )}
-            {may('book') && entries.length < l.most && (l.kind === 'home' || day.day === clinic.today) && (
+            {may('book') && takesMore && (
               <Button $kind="quiet" onPress={() => setAdding(l)} aria-label={`Add to ${l.name}`}>
                 Add
               </Button>

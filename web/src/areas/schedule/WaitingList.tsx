@@ -1,7 +1,8 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useChoices } from '../../app/choices';
 import { useSession } from '../../app/session';
-import { telephone, useIdentity, useTimes } from '../../app/words';
+import { useIdentity, usePhone, useTimes } from '../../app/words';
 import { Several, weekdayChoices, weekdays } from '../../ui/choices';
 import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
 import { Columns, Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
@@ -31,6 +32,7 @@ function useWishes() {
 export function WaitingList({ onClose }: { onClose: () => void }) {
   const times = useTimes();
   const identity = useIdentity();
+  const phone = usePhone();
   const wishes = useWishes();
   const look = useLook(['waiting'], () => api.GET('/api/waiting'));
   const { run, busy } = useDo();
@@ -39,7 +41,7 @@ export function WaitingList({ onClose }: { onClose: () => void }) {
       <td>
         {identity(person, visit?.callSign)}
         <br />
-        <Small>{telephone(person.phone)}</Small>
+        <Small>{phone(person.phone)}</Small>
       </td>
       <td>
         {visit && !visit.rebook ? (
@@ -97,6 +99,7 @@ export function WaitingList({ onClose }: { onClose: () => void }) {
 export function WhomToAsk(p: { slotId: string; onMoved: () => void; onTake: (p: Schemas['PersonCard']) => void }) {
   const times = useTimes();
   const identity = useIdentity();
+  const phone = usePhone();
   const look = useLook(['for-slot', p.slotId], () =>
     api.GET('/api/slots/{id}/waiting', { params: { path: { id: p.slotId } } }),
   );
@@ -115,7 +118,7 @@ export function WhomToAsk(p: { slotId: string; onMoved: () => void; onTake: (p: 
         {look.data.slice(0, 4).map((w) => (
           <Row key={w.entry.id} $gap={2}>
             <span>
-              {identity(w.person, w.visit?.callSign)}, {telephone(w.person.phone) || 'no telephone'}
+              {[identity(w.person, w.visit?.callSign), phone(w.person.phone)].filter(Boolean).join(', ')}
               <br />
               <Small>
                 {w.reasons.join(', ')}
@@ -141,7 +144,6 @@ export function WhomToAsk(p: { slotId: string; onMoved: () => void; onTake: (p: 
 
 /** Somebody wants an earlier time than they have. */
 export function WantEarlier({ visit, onClose }: { visit: Schemas['Visit']; onClose: () => void }) {
-  const { clinic } = useSession();
   const times = useTimes();
   const [who, setWho] = useState('any');
   const [site, setSite] = useState('any');
@@ -151,7 +153,7 @@ export function WantEarlier({ visit, onClose }: { visit: Schemas['Visit']; onClo
   const [urgent, setUrgent] = useState(false);
   const [note, setNote] = useState('');
   const { run, busy, refusal } = useDo();
-  const clinicians = clinic.staff.filter((s) => s.role === 'clinician');
+  const { clinicians, sites } = useChoices();
   const save = async () => {
     const body = {
       personId: visit.personId,
@@ -180,14 +182,9 @@ export function WantEarlier({ visit, onClose }: { visit: Schemas['Visit']; onClo
               label="With"
               value={who}
               onChange={setWho}
-              choices={[{ id: 'any', label: 'Anybody' }, ...clinicians.map((c) => ({ id: c.id, label: c.name }))]}
+              choices={[{ id: 'any', label: 'Anybody' }, ...clinicians]}
             />
-            <Pick
-              label="At"
-              value={site}
-              onChange={setSite}
-              choices={[{ id: 'any', label: 'Any site' }, ...clinic.sites.map((s) => ({ id: s.id, label: s.name }))]}
-            />
+            <Pick label="At" value={site} onChange={setSite} choices={[{ id: 'any', label: 'Any site' }, ...sites]} />
             <Field
               label="Not before"
               value={after}

@@ -1,5 +1,5 @@
 import type { Schemas } from '../../api/client';
-import { useSession } from '../../app/session';
+import { useChoices } from '../../app/choices';
 import { Button, Field, Pick } from '../../ui/controls';
 import { Notice, Row, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
@@ -21,13 +21,10 @@ export const runForms = (runs: TypedRun[]): Schemas['RunForm'][] =>
 
 /** The slots of a shift, one run behind the other. */
 export function ShiftSlots(p: { runs: TypedRun[]; onChange: (runs: TypedRun[]) => void; fault?: string | undefined }) {
-  const { clinic } = useSession();
+  const choices = useChoices();
   const set = (at: number, change: Partial<TypedRun>) =>
     p.onChange(p.runs.map((r, n) => (n === at ? { ...r, ...change } : r)));
-  const types = [
-    { id: 'held', label: 'Held' },
-    ...clinic.visitTypes.filter((t) => t.active).map((t) => ({ id: t.id, label: `${t.glyph} ${t.name}` })),
-  ];
+  const types = [{ id: 'held', label: 'Held' }, ...choices.types];
   return (
     <Stack $gap={2} role="group" aria-label="Slots of the shift">
       {p.runs.map((r, n) => (

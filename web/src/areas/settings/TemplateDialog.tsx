@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
+import { useChoices } from '../../app/choices';
 import { useSession } from '../../app/session';
 import { Several, weekdayChoices, weekdays } from '../../ui/choices';
 import { Button, Dialog, Field, Pick } from '../../ui/controls';
@@ -28,10 +29,10 @@ export function TemplateDialog(p: { start: Start; onClose: () => void; onDone: (
   const { clinic } = useSession();
   const old = p.start.template;
   const oneOff = p.start.oneOff ?? false;
-  const clinicians = clinic.staff.filter((s) => s.role === 'clinician');
-  const usual = clinic.visitTypes.find((t) => t.active)?.id ?? 'held';
+  const { clinicians, sites, types } = useChoices();
+  const usual = types[0]?.id ?? 'held';
   const [who, setWho] = useState(old?.clinicianId ?? p.start.clinicianId ?? clinicians[0]?.id ?? '');
-  const [site, setSite] = useState(old?.siteId ?? clinic.sites[0]?.id ?? '');
+  const [site, setSite] = useState(old?.siteId ?? sites[0]?.id ?? '');
   const [days, setDays] = useState<number[]>(old ? [old.weekday] : p.start.weekday ? [p.start.weekday] : []);
   const [from, setFrom] = useState(old ? clock(old.fromMinute) : '8:00');
   const [to, setTo] = useState(old ? clock(old.toMinute) : '12:00');
@@ -88,19 +89,9 @@ export function TemplateDialog(p: { start: Start; onClose: () => void; onDone: (
                 {clinic.staff.find((s) => s.id === who)?.name}, {weekdays[old.weekday - 1]}
               </div>
             ) : (
-              <Pick
-                label="Clinician"
-                value={who}
-                onChange={setWho}
-                choices={clinicians.map((c) => ({ id: c.id, label: c.name }))}
-              />
+              <Pick label="Clinician" value={who} onChange={setWho} choices={clinicians} />
             )}
-            <Pick
-              label="Site"
-              value={site}
-              onChange={setSite}
-              choices={clinic.sites.map((s) => ({ id: s.id, label: s.name }))}
-            />
+            <Pick label="Site" value={site} onChange={setSite} choices={sites} />
           </Columns>
           {!old && !oneOff && <Several label="Weekdays" choices={weekdayChoices} value={days} onChange={setDays} />}
           {refusal?.fault('weekdays') && <Notice $tone="coral">{refusal.fault('weekdays')}</Notice>}

@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
+import { useChoices } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
 import { Several, weekdayChoices, weekdays } from '../../ui/choices';
 import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
@@ -51,14 +52,13 @@ export function UntimedLists() {
 }
 
 function ListDialog({ old, onClose }: { old: List | null; onClose: () => void }) {
-  const { clinic } = useSession();
-  const clinicians = clinic.staff.filter((s) => s.role === 'clinician');
+  const { clinicians, sites, types } = useChoices();
   const [id] = useState(old?.id ?? crypto.randomUUID());
   const [name, setName] = useState(old?.name ?? '');
   const [kind, setKind] = useState(old?.kind ?? 'home');
   const [who, setWho] = useState(old?.clinicianId ?? clinicians[0]?.id ?? '');
-  const [site, setSite] = useState(old?.siteId ?? clinic.sites[0]?.id ?? '');
-  const [type, setType] = useState(old?.visitTypeId ?? clinic.visitTypes[0]?.id ?? '');
+  const [site, setSite] = useState(old?.siteId ?? sites[0]?.id ?? '');
+  const [type, setType] = useState(old?.visitTypeId ?? types[0]?.id ?? '');
   const [days, setDays] = useState<number[]>(old?.weekdays ?? [1, 2, 3, 4, 5]);
   const [from, setFrom] = useState(old ? clock(old.fromMinute) : '8:00');
   const [to, setTo] = useState(old ? clock(old.toMinute) : '12:00');
@@ -93,24 +93,9 @@ function ListDialog({ old, onClose }: { old: List | null; onClose: () => void })
           ]}
         />
         <Columns $min={part.wideField}>
-          <Pick
-            label="Worked by"
-            value={who}
-            onChange={setWho}
-            choices={clinicians.map((c) => ({ id: c.id, label: c.name }))}
-          />
-          <Pick
-            label="Site"
-            value={site}
-            onChange={setSite}
-            choices={clinic.sites.map((s) => ({ id: s.id, label: s.name }))}
-          />
-          <Pick
-            label="Visit type"
-            value={type}
-            onChange={setType}
-            choices={clinic.visitTypes.map((t) => ({ id: t.id, label: t.name }))}
-          />
+          <Pick label="Worked by" value={who} onChange={setWho} choices={clinicians} />
+          <Pick label="Site" value={site} onChange={setSite} choices={sites} />
+          <Pick label="Visit type" value={type} onChange={setType} choices={types} />
           <Field label="From" value={from} onChange={setFrom} fault={refusal?.fault('from')} />
           <Field label="To" value={to} onChange={setTo} fault={refusal?.fault('to')} />
           <Field label="So many a day" value={most} onChange={setMost} fault={refusal?.fault('most')} />

@@ -22,26 +22,13 @@ const Sample = styled.span<{ $pattern: string; $ground: string }>`
   background: ${(p) => grounds[p.$ground] ?? color.sheet};
 `;
 
-const roles = [
-  { id: 'front_desk', label: 'front desk' },
-  { id: 'assistant', label: 'clinical assistant' },
-  { id: 'clinician', label: 'clinician' },
-  { id: 'manager', label: 'manager' },
-];
-const glyphs = ['◆', '◈', '✚', '●', '▲', '☏', '■', '○', '△', '□', '◇', '★'];
-const patterns = ['solid', 'double', 'dashed', 'dotted', 'ridge', 'thin'];
-const groundWords: Record<string, string> = {
-  sheet: 'plain',
-  tide: 'tide',
-  kelp: 'kelp',
-  brass: 'brass',
-  indigo: 'indigo',
-};
+const groundWords: Record<string, string> = { sheet: 'plain' };
 
 export function VisitTypes() {
   const { clinic } = useSession();
   const may = useMay();
   const [open, setOpen] = useState<VisitType | 'new' | null>(null);
+  const roles = clinic.looks.bookers;
   const words = (t: VisitType) => roles.filter((r) => t.bookedBy.includes(r.id)).map((r) => r.label);
   return (
     <Sheet>
@@ -99,14 +86,15 @@ export function VisitTypes() {
 }
 
 function TypeDialog({ old, onClose }: { old: VisitType | null; onClose: () => void }) {
+  const { glyphs, patterns, grounds: tints, bookers } = useSession().clinic.looks;
   const services = useLook(['services'], () => api.GET('/api/services'));
   const [name, setName] = useState(old?.name ?? '');
-  const [glyph, setGlyph] = useState(old?.glyph ?? '★');
-  const [pattern, setPattern] = useState(old?.pattern ?? 'solid');
-  const [ground, setGround] = useState(old?.ground ?? 'sheet');
+  const [glyph, setGlyph] = useState(old?.glyph ?? glyphs.at(-1) ?? '');
+  const [pattern, setPattern] = useState(old?.pattern ?? patterns[0] ?? '');
+  const [ground, setGround] = useState(old?.ground ?? tints[0] ?? '');
   const [minutes, setMinutes] = useState(String(old?.minutes ?? 20));
   const [release, setRelease] = useState(old?.releaseDays == null ? '' : String(old.releaseDays));
-  const [by, setBy] = useState<string[]>(old?.bookedBy ?? roles.map((r) => r.id));
+  const [by, setBy] = useState<string[]>(old?.bookedBy ?? bookers.map((r) => r.id));
   const [online, setOnline] = useState(old?.online ?? false);
   const [active, setActive] = useState(old?.active ?? true);
   const [usual, setUsual] = useState<string[]>(old?.services ?? []);
@@ -166,7 +154,7 @@ function TypeDialog({ old, onClose }: { old: VisitType | null; onClose: () => vo
               label="Ground"
               value={ground}
               onChange={setGround}
-              choices={Object.entries(groundWords).map(([id, label]) => ({ id, label }))}
+              choices={tints.map((x) => ({ id: x, label: groundWords[x] ?? x }))}
             />
             <Field
               label="Opens so many days before"
@@ -176,7 +164,7 @@ function TypeDialog({ old, onClose }: { old: VisitType | null; onClose: () => vo
               fault={refusal?.fault('releaseDays')}
             />
           </Columns>
-          <Several label="Booked by" showLabel choices={roles} value={by} onChange={setBy} />
+          <Several label="Booked by" showLabel choices={bookers} value={by} onChange={setBy} />
           {refusal?.fault('bookedBy') && <Notice $tone="coral">{refusal.fault('bookedBy')}</Notice>}
           <Row>
             <Check label="Patients may book it online" value={online} onChange={setOnline} />

@@ -3,6 +3,7 @@
 import { useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useChoices } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
 import { plainDate, useTimes } from '../../app/words';
 import { weekdays } from '../../ui/choices';
@@ -180,14 +181,14 @@ function Exceptions(p: { list: Schemas['SupplyException'][]; onReport: (r: Repor
   const [reason, setReason] = useState('');
   const [whose, setWhose] = useState('all');
   const { run, busy, refusal } = useDo();
-  const clinicians = clinic.staff.filter((s) => s.role === 'clinician');
+  const { clinicians, sites } = useChoices();
   const add = async () => {
     const body = {
       from,
       to,
       reason,
       clinicianId: clinicians.some((c) => c.id === whose) ? whose : null,
-      siteId: clinic.sites.some((s) => s.id === whose) ? whose : null,
+      siteId: sites.some((s) => s.id === whose) ? whose : null,
     };
     const report = await run(() => api.POST('/api/supply/exceptions', { body }));
     if (!report) return;
@@ -252,11 +253,7 @@ function Exceptions(p: { list: Schemas['SupplyException'][]; onReport: (r: Repor
                 label="Who does not work"
                 value={whose}
                 onChange={setWhose}
-                choices={[
-                  { id: 'all', label: 'The whole clinic' },
-                  ...clinic.sites.map((s) => ({ id: s.id, label: s.name })),
-                  ...clinicians.map((c) => ({ id: c.id, label: c.name })),
-                ]}
+                choices={[{ id: 'all', label: 'The whole clinic' }, ...sites, ...clinicians]}
               />
               <Field label="Reason" value={reason} onChange={setReason} fault={refusal?.fault('reason')} />
               <Row $align="end" style={{ alignSelf: 'end' }}>

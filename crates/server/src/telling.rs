@@ -1,0 +1,106 @@
+//! Telling patients of their new times: who is told, by which way, in which words.
+
+use crate::problem::Problem;
+use crate::state::State;
+use harbor_core::messages::{Facts, Way, about_new_time, about_no_time, way_to};
+use harbor_core::people::called;
+use harbor_store::rows::{Message, Person, Visit};
+use harbor_store::{Change, Conn, messages as store, people, staff, visits};
+use std::collections::HashMap;
+use uuid::Uuid;
+
+/// Who is told of what, and how each is reached.
+pub struct Telling {
+    people: HashMap<Uuid, Person>,
+    ways: HashMap<Uuid, Option<Way>>,
+    sites: HashMap<Uuid, String>,
+    staff: HashMap<Uuid, String>,
+}
+
+impl Telling {
+    /// Everything needed to tell the people of some visits.
+    pub async fn load(conn: &mut Conn, state: &State, about: &[Visit]) -> Result<Telling, Problem> {
+        let people = people::by_id(conn, about.iter().map(|v| v.person_id)).await?;
+        let rows: Vec<Person> = people.values().cloned().collect();
+        let reachable = store::reachable(conn, &rows).await?;
+        let ways = rows.iter().zip(&reachable).map(|(p, r)| {
+            // What falls out soonest decides how fast somebody must know.
+            let first = about.iter().filter(|v| v.person_id == p.id).map(|v| v.day).min().unwrap_or(state.today());
+            (p.id, way_to(r, (first - state.today()).num_days()))
+        });
+        Ok(Telling {
+            ways: ways.collect(),
+            people,
+            sites: staff::sites(conn).await?.into_iter().map(|s| (s.id, s.name)).collect(),
+            staff: staff::all(conn).await?.into_iter().map(|s| (s.id, s.name)).collect(),
+        })
+    }
+
+    pub fn way(&self, person: Uuid) -> Option<&Way> {
+        self.ways.get(&person).and_then(Option::as_ref)
+    }
+
+    /// Writes the message about a visit that had the time `before`; without `after` there is no new time.
+    pub async fn tell(
+        &self,
+        change: &mut Change<'_>,
+        state: &State,
+        before: &Visit,
+        after: Option<&Visit>,
+    ) -> Result<Option<Message>, Problem> {
+        let (Some(person), Some(way)) = (self.people.get(&before.person_id), self.way(before.person_id)) else {
+            return Ok(None);
+        };
+        let shown = after.unwrap_or(before);
+        let (nobody, telephone) = (String::new(), crate::paper::telephone(&state.clinic.telephone));
+        let facts = Facts {
+            name: called(&person.first_name, &person.preferred_name),
+            clinic: &state.clinic.name,
+            telephone: &telephone,
+            clinician: self.staff.get(&shown.clinician_id).unwrap_or(&nobody),
+            site: self.sites.get(&shown.site_id).unwrap_or(&nobody),
+            zone: state.zone,
+        };
+        let (purpose, words) = match after {
+            Some(after) => ("rebooked", about_new_time(&facts, before.starts_at, after.starts_at)),
+            None => ("no_time", about_no_time(&facts, before.starts_at)),
+        };
+        Ok(Some(change.add_message(person.id, Some(before.id), purpose, way, words).await?))
+    }
+}
+
+/// Takes a rebooking plan, visit by visit into its slot, and tells everybody in it when that is wanted. The one
+/// who calls makes it true, or drops it whole.
+pub async fn take_plan(
+    change: &mut Change<'_>,
+    state: &State,
+    lines: &[(Uuid, Uuid)],
+    tell: bool,
+) -> Result<Vec<Message>, Problem> {
+    let ids: Vec<Uuid> = lines.iter().map(|(visit, _)| *visit).collect();
+    let before = visits::many(change.conn(), &ids).await?;
+    let moved = change.accept_plan(lines, state.zone).await?;
+    let mut told = Vec::new();
+    if tell {
+        let about: Vec<Visit> = before.values().cloned().collect();
+        let telling = Telling::load(change.conn(), state, &about).await?;
+        for new in &moved {
+            let Some(old) = before.get(&new.id) else { continue };
+            told.extend(telling.tell(change, state, old, Some(new)).await?);
+        }
+    }
+    Ok(told)
+}
+
+/// Tells those of the rebooking list among some visits that there is no new time.
+pub async fn tell_no_time(change: &mut Change<'_>, state: &State, ids: &[Uuid]) -> Result<Vec<Message>, Problem> {
+    let mut about: Vec<Visit> = visits::many(change.conn(), ids).await?.into_values().collect();
+    about.retain(|v| v.rebook);
+    about.sort_by_key(|v| (v.starts_at, v.id));
+    let telling = Telling::load(change.conn(), state, &about).await?;
+    let mut told = Vec::new();
+    for visit in &about {
+        told.extend(telling.tell(change, state, visit, None).await?);
+    }
+    Ok(told)
+}
