@@ -13,6 +13,7 @@ use harbor_core::permissions::Role;
 use harbor_store::Actor;
 use harbor_store::rows::Staff;
 use std::future::{Ready, ready};
+use std::net::IpAddr;
 
 pub const COOKIE: &str = "harbor_session";
 pub const CSRF_HEADER: &str = "x-harbor-csrf";
@@ -60,7 +61,9 @@ pub async fn guard(
     };
     // A route that the table does not know is open to nobody.
     let access = access.ok_or_else(|| Problem::not_found("address"))?;
-    if access != Access::Public {
+    if access == Access::Stranger {
+        not_too_often(&request)?;
+    } else if access != Access::Public {
         let me = session(&request).await?;
         let safe = request.method().is_safe();
         let word = request.headers().get(CSRF_HEADER).and_then(|h| h.to_str().ok()).unwrap_or("");
@@ -87,6 +90,19 @@ pub async fn guard(
         set("cache-control", "no-store");
     }
     Ok(response)
+}
+
+/// Refuses a machine that asks for public pages faster than a calendar or a reader would.
+fn not_too_often(request: &ServiceRequest) -> Result<(), Problem> {
+    let limit = request.app_data::<web::Data<State>>().map(|s| &s.strangers);
+    let from = request.peer_addr().map_or(IpAddr::from([0, 0, 0, 0]), |a| a.ip());
+    match limit.map(|l| l.check_key(&from)) {
+        Some(Err(_)) => {
+            let said = "This was asked for too often; wait a minute and try again.";
+            Err(Problem::new(StatusCode::TOO_MANY_REQUESTS, "throttled", said))
+        }
+        _ => Ok(()),
+    }
 }
 
 async fn session(request: &ServiceRequest) -> Result<Me, Problem> {

@@ -12,12 +12,14 @@ use harbor_core::permissions::Permission;
 pub enum Access {
     /// Everybody, signed in or not.
     Public,
+    /// Strangers who were given an address, so many times a minute from one machine.
+    Stranger,
     /// Everybody who works here.
     SignedIn,
     Needs(Permission),
 }
 
-use Access::{Needs, Public, SignedIn};
+use Access::{Needs, Public, SignedIn, Stranger};
 use Permission::*;
 
 macro_rules! table {
@@ -134,7 +136,7 @@ table! {
     get "/api/visits/{id}/calendar" Needs(SeeSchedule) => paper::appointment;
     post "/api/me/feed" Needs(SeeSchedule) => paper::make_feed;
     delete "/api/me/feed" Needs(SeeSchedule) => paper::end_feed;
-    get "/feeds/{token}" Public => paper::feed;
+    get "/feeds/{token}" Stranger => paper::feed;
     get "/api/in-clinic" Needs(SeeSchedule) => flow::in_clinic;
     post "/api/visits/{id}/stage" Needs(MovePatients) => flow::move_on;
     post "/api/visits/{id}/check-in" Needs(CheckIn) => flow::check_in;

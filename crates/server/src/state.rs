@@ -4,8 +4,11 @@ use crate::tables::Tables;
 use anyhow::{Context, Result};
 use chrono::{DateTime, NaiveDate, Utc};
 use chrono_tz::Tz;
+use governor::{DefaultKeyedRateLimiter, Quota, RateLimiter};
 use harbor_store::rows::Clinic;
 use harbor_store::{Store, staff};
+use std::net::IpAddr;
+use std::num::NonZeroU32;
 use std::sync::Arc;
 use tokio::sync::{Notify, broadcast};
 
@@ -28,6 +31,9 @@ impl Clock {
     }
 }
 
+/// A stranger's machine may ask so often in a minute.
+const STRANGERS_ASK: NonZeroU32 = NonZeroU32::new(60).unwrap();
+
 /// Where things are.
 #[derive(Debug, Clone)]
 pub struct Settings {
@@ -48,6 +54,9 @@ pub struct Inner {
     pub live: broadcast::Sender<String>,
     pub work: Notify,
     pub http: reqwest::Client,
+    /// Counts what strangers ask for, by machine. Each server counts for itself: what matters is that
+    /// guessing addresses stays slow.
+    pub strangers: DefaultKeyedRateLimiter<IpAddr>,
 }
 
 /// Shared by all requests and background work.
@@ -76,7 +85,8 @@ impl State {
             .build()
             .context("an HTTP client")?;
         let (live, _) = broadcast::channel(1024);
-        Ok(State(Arc::new(Inner { store, settings, clinic, zone, tables, live, work: Notify::new(), http })))
+        let strangers = RateLimiter::keyed(Quota::per_minute(STRANGERS_ASK));
+        Ok(State(Arc::new(Inner { store, settings, clinic, zone, tables, live, work: Notify::new(), http, strangers })))
     }
 
     pub fn now(&self) -> DateTime<Utc> {

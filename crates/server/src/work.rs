@@ -272,6 +272,7 @@ async fn make_supply(state: &State, made: &mut Option<NaiveDate>) -> anyhow::Res
 pub async fn every_day(state: State) {
     let (mut begun, mut made) = (None, None);
     loop {
+        state.strangers.retain_recent();
         if let Err(error) = make_supply(&state, &mut made).await {
             tracing::warn!(%error, "working time");
         }

@@ -55,7 +55,7 @@ pub struct OpenTimes {
     pub visit_type: Option<Uuid>,
     /// Empty: any.
     pub clinicians: Vec<Uuid>,
-    pub site: Option<Uuid>,
+    pub sites: Vec<Uuid>,
     /// What is shorter than this as a whole shift is not looked at.
     pub minutes: i64,
     pub limit: i64,
@@ -108,8 +108,8 @@ pub async fn open_slots_within(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec
     if !asked.clinicians.is_empty() {
         query = query.filter(slots::clinician_id.eq_any(&asked.clinicians));
     }
-    if let Some(site) = asked.site {
-        query = query.filter(shifts::site_id.eq(site));
+    if !asked.sites.is_empty() {
+        query = query.filter(shifts::site_id.eq_any(&asked.sites));
     }
     Ok(query.load(conn).await?)
 }
@@ -128,8 +128,8 @@ pub async fn pieces(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec<(Slot, Uui
     if !asked.clinicians.is_empty() {
         query = query.filter(slots::clinician_id.eq_any(&asked.clinicians));
     }
-    if let Some(site) = asked.site {
-        query = query.filter(shifts::site_id.eq(site));
+    if !asked.sites.is_empty() {
+        query = query.filter(shifts::site_id.eq_any(&asked.sites));
     }
     if let Some(kind) = asked.visit_type {
         let of_type = diesel::alias!(crate::schema::slots as of_type);

@@ -23,6 +23,19 @@ pub struct Wish<K> {
     pub usual: Option<K>,
 }
 
+impl<K> Wish<K> {
+    /// What somebody can come to at all holds where nothing else was asked for.
+    pub fn kept_to(mut self, sites: Vec<K>, weekdays: Vec<Weekday>) -> Wish<K> {
+        if self.sites.is_empty() {
+            self.sites = sites;
+        }
+        if self.weekdays.is_empty() {
+            self.weekdays = weekdays;
+        }
+        self
+    }
+}
+
 /// A stretch of one or more neighbouring free slots.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Open<K> {

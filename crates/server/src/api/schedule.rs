@@ -15,7 +15,8 @@ use harbor_core::schedule::{Span, at_local, day_bounds};
 use harbor_core::typed_date;
 use harbor_store::rows::{ScheduleNote, Shift, Slot, SupplyException, UntimedList, VisitType};
 use harbor_store::schedule::{self as store, OpenTimes, RoomLeft};
-use harbor_store::{Conn, facts, lists, people, supply, visits};
+use harbor_store::supply::weekday_of;
+use harbor_store::{Conn, facts, lists, people, supply, visits, waiting};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -201,14 +202,19 @@ pub async fn open_times(state: Data<State>, asked: Query<OpenAsked>) -> Answer<V
     }
     faults.none_or(())?;
     let mut conn = state.store.reader().await?;
-    let usual = match asked.person_id {
-        Some(person) => people::get(&mut conn, person).await?.usual_clinician_id,
-        None => None,
+    let (usual, limits) = match asked.person_id {
+        Some(person) => {
+            let usual = people::get(&mut conn, person).await?.usual_clinician_id;
+            (usual, waiting::limits_of(&mut conn, &[person]).await?.remove(&person))
+        }
+        None => (None, None),
     };
+    let own_days = limits.iter().flat_map(|l| &l.weekdays).filter_map(|n| weekday_of(*n)).collect();
+    let own_sites = limits.iter().flat_map(|l| &l.site_ids).copied().collect();
     let day_end = NaiveTime::from_hms_opt(23, 59, 59).unwrap_or_default();
     let wish = Wish {
-        clinicians: clinicians.clone(),
-        sites: vec![],
+        clinicians,
+        sites: asked.site_id.into_iter().collect(),
         visit_types: asked.visit_type_id.into_iter().collect(),
         weekdays: weekdays.into_iter().filter_map(|n| Weekday::try_from(n.wrapping_sub(1)).ok()).collect(),
         between: (after.is_some() || before.is_some())
@@ -216,9 +222,10 @@ pub async fn open_times(state: Data<State>, asked: Query<OpenAsked>) -> Answer<V
         minutes,
         around,
         usual,
-    };
+    }
+    .kept_to(own_sites, own_days);
     let from = asked.from.map_or_else(|| state.now(), |d| day_bounds(state.zone, d).0.max(state.now()));
-    Ok(Json(best(&mut conn, &state, &wish, asked.site_id, from, OFFERED).await?))
+    Ok(Json(best(&mut conn, &state, &wish, from, OFFERED).await?))
 }
 
 /// Every open slot of a clinician and type within a stretch of time, in order, as the core sees it.
@@ -253,11 +260,13 @@ pub(super) async fn best(
     conn: &mut Conn,
     state: &State,
     wish: &Wish<Uuid>,
-    site: Option<Uuid>,
     from: DateTime<Utc>,
     offered: usize,
 ) -> Result<Vec<OpenTime>, Problem> {
     let types = store::visit_types(conn).await?;
+    // A slot that was cut short serves its type only together with its neighbours.
+    let asked_for = types.iter().filter(|t| wish.visit_types.contains(&t.id)).map(|t| i64::from(t.minutes)).max();
+    let minutes = wish.minutes.max(asked_for.unwrap_or(0));
     let (mut found, mut begins) = (Vec::new(), from);
     let first = state.local_day(from);
     for days in LOOKS {
@@ -266,9 +275,9 @@ pub(super) async fn best(
             from: begins,
             to: Some(to),
             clinicians: wish.clinicians.clone(),
-            site,
+            sites: wish.sites.clone(),
             visit_type: wish.visit_types.first().copied(),
-            minutes: wish.minutes,
+            minutes,
             ..OpenTimes::default()
         };
         let rows = store::pieces(conn, &asked).await?;
@@ -281,8 +290,11 @@ pub(super) async fn best(
                     Some(Piece { span, site: *site, visit_type: slot.visit_type_id, free: *free })
                 })
                 .collect();
-            for open in stretches(of_one[0].0.clinician_id, &pieces, wish.minutes) {
+            for open in stretches(of_one[0].0.clinician_id, &pieces, minutes) {
                 let kind = types.iter().find(|t| t.id == open.visit_type);
+                if kind.is_some_and(|t| open.span.minutes() < i64::from(t.minutes)) {
+                    continue;
+                }
                 let rule = kind.and_then(VisitType::release_rule);
                 let released = is_released(open.span.start(), rule, state.now(), state.zone);
                 if !fits(wish, &open, state.zone) || !released {

@@ -286,6 +286,11 @@ async fn slots_are_changed_by_hand_and_every_change_is_told() {
     let middle = middle.with_timezone(&chrono_tz::America::New_York).format("%H:%M").to_string();
     assert_eq!(change(json!({ "what": "split", "at": "later" })).await.body["fields"][0]["field"], "at");
     change(json!({ "what": "split", "at": middle })).await.ok();
+    // What was cut short serves its type only together with a neighbour.
+    for more in ["", &format!("&visitTypeId={}", slot["visitTypeId"].as_str().unwrap())] {
+        let offered = manager.get(&format!("/api/open-times?from=2026-11-24{more}")).await;
+        assert!(offered.as_array().unwrap().iter().all(|s| s["minutes"].as_i64() >= Some(20)), "{offered}");
+    }
     let long = change(json!({ "what": "retype", "visitTypeId": slot["visitTypeId"] })).await;
     assert!(long.detail().contains("takes 20 minutes; the slot has 10"), "{}", long.detail());
     change(json!({ "what": "join" })).await.ok();

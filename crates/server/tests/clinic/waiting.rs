@@ -58,6 +58,18 @@ async fn a_plan_keeps_to_what_a_person_can_do() {
     let form = |days: Value| json!({ "siteIds": [site], "weekdays": days, "sameClinician": false, "note": "the bus" });
     assert_eq!(desk.put(&limits, form(json!([8]))).await.status, 422);
     desk.put(&limits, form(json!([3]))).await.ok();
+    // Open times keep to it too, until something else is asked for.
+    let ask = async |more: &str| {
+        desk.get(&format!("/api/open-times?from=2026-12-08&personId={}{more}", person.as_str().unwrap())).await
+    };
+    let weekdays = |times: &Value| -> Vec<u32> {
+        let of = |s: &Value| s["startsAt"].as_str().unwrap().parse::<chrono::DateTime<chrono::Utc>>().unwrap();
+        times.as_array().unwrap().iter().map(|s| chrono::Datelike::weekday(&of(s)).number_from_monday()).collect()
+    };
+    let theirs = ask("").await;
+    assert!(!weekdays(&theirs).is_empty() && weekdays(&theirs).iter().all(|d| *d == 3), "{theirs}");
+    assert!(theirs.as_array().unwrap().iter().all(|s| s["siteId"] == site), "{theirs}");
+    assert!(weekdays(&ask("&weekdays=4").await).iter().all(|d| *d == 4));
     let open = desk.get("/api/open-times?from=2026-12-08").await;
     let visit =
         desk.post("/api/visits", json!({ "personId": person, "slotId": open[0]["id"], "reason": "x" })).await.ok();

@@ -5,6 +5,7 @@ import { useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
 import { Columns, Empty, Mono, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { Limits } from '../people/Limits';
 import { part } from '../../ui/tokens';
 
 const anyOne = { id: 'any', label: 'Any' };
@@ -87,6 +88,7 @@ export function OpenTimes(p: {
             );
           })}
         </Row>
+        {person && <Limits personId={person} />}
         {look.error && look.error.problem.fields.length === 0 && <Notice $tone="coral">{look.error.message}</Notice>}
         <Stack $gap={1}>
           {look.data?.map((s) => (
