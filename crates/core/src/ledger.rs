@@ -1,7 +1,16 @@
 //! The ledger: every cent as an entry in a transaction that sums to zero.
 //!
 //! Double entry: a positive amount is owed to the clinic or held by it, a negative one is where it
-//! came from. Nothing is ever changed; a slip is put right by a new transaction.
+//! came from. Nothing is ever changed; a slip is put right by a new transaction. Balances, ages and who
+//! owes are derived from the entries and stored nowhere.
+//!
+//! [`payments`] lays a payment out over visits, [`collect`] proposes to which, [`ages`] tells how old a
+//! balance is, [`till`] counts what lies in the drawer.
+
+pub mod ages;
+pub mod collect;
+pub mod payments;
+pub mod till;
 
 use crate::money::Cents;
 
@@ -16,12 +25,19 @@ coded! {
         Fees = "fees", "fees";
         /// Given up by contract, or by decision.
         WriteOff = "write_off", "written off";
-        /// Cash, cheques and card slips in the till.
-        Till = "till", "till";
+        /// Money of a patient that is not yet for any visit; negative while the clinic holds it.
+        Unapplied = "unapplied", "credit";
+        /// What came in by each means.
+        Cash = "cash", "cash";
+        Card = "card", "card";
+        Cheque = "cheque", "cheque";
+        Transfer = "transfer", "transfer";
         /// Money that payers sent to the bank.
         Bank = "bank", "bank";
         /// Adjustments of a payer outside any claim (X12 PLB).
         PayerAdjustment = "payer_adjustment", "payer's adjustments outside claims";
+        /// Balances carried over from before this ledger.
+        Opening = "opening", "carried over";
     }
 }
 
@@ -32,6 +48,25 @@ coded! {
         Card = "card", "card";
         Cheque = "cheque", "cheque";
         Transfer = "transfer", "transfer";
+    }
+}
+
+impl Method {
+    /// Where money that comes by this means lies.
+    pub fn account(self) -> Account {
+        match self {
+            Method::Cash => Account::Cash,
+            Method::Card => Account::Card,
+            Method::Cheque => Account::Cheque,
+            Method::Transfer => Account::Transfer,
+        }
+    }
+}
+
+impl Account {
+    /// The means by which money came to lie there.
+    pub fn method(self) -> Option<Method> {
+        Method::ALL.iter().copied().find(|m| m.account() == self)
     }
 }
 
@@ -64,6 +99,14 @@ pub enum LedgerRefusal {
     TooLarge,
     #[error("A cheque needs its number.")]
     ChequeNumber,
+    #[error("Take one card at a time.")]
+    SeveralCards,
+    #[error("{shared} is shared out, but {paid} is paid.")]
+    SharedOtherwise { shared: Cents, paid: Cents },
+    #[error("At most {0} can be given back from here.")]
+    MoreThanHeld(Cents),
+    #[error("Only {0} is owed there.")]
+    MoreThanOwed(Cents),
 }
 
 impl Transaction {
@@ -109,18 +152,6 @@ pub fn charge(lines: &[(u32, Cents)], insured: bool) -> Result<Transaction, Ledg
             })
             .collect(),
     )
-}
-
-/// A patient's payment, before or after the charge.
-pub fn payment(amount: Cents, method: Method, reference: &str) -> Result<Transaction, LedgerRefusal> {
-    if !amount.is_positive() {
-        return Err(LedgerRefusal::NotPositive);
-    }
-    if method == Method::Cheque && reference.trim().is_empty() {
-        return Err(LedgerRefusal::ChequeNumber);
-    }
-    let memo = if reference.is_empty() { method.label().to_owned() } else { format!("{} {reference}", method.label()) };
-    Transaction::new(vec![entry(Account::Till, amount, None, &memo), entry(Account::Patient, -amount, None, &memo)])
 }
 
 /// What a payer decided on one line.
@@ -171,10 +202,13 @@ impl Balances {
                 Account::Fees => b.charged += -e.amount,
                 Account::WriteOff => b.written_off += e.amount,
                 Account::Bank => b.paid_by_payer += e.amount,
-                Account::Till => b.paid_by_patient += e.amount,
+                // A credit that is used for a visit is money that the patient paid.
+                Account::Cash | Account::Card | Account::Cheque | Account::Transfer | Account::Unapplied => {
+                    b.paid_by_patient += e.amount;
+                }
                 Account::Payer => b.payer_owes += e.amount,
                 Account::Patient => b.patient_owes += e.amount,
-                Account::PayerAdjustment => {}
+                Account::PayerAdjustment | Account::Opening => {}
             }
         }
         b
@@ -220,6 +254,7 @@ impl Balances {
 
 #[cfg(test)]
 mod tests {
+    use super::payments::payment;
     use super::*;
     use proptest::prelude::*;
 
@@ -261,7 +296,7 @@ mod tests {
         assert_eq!(payment(Cents::ZERO, Method::Cash, ""), Err(LedgerRefusal::NotPositive));
         assert_eq!(payment(Cents::new(5), Method::Cheque, " "), Err(LedgerRefusal::ChequeNumber));
         assert_eq!(Transaction::new(vec![]), Err(LedgerRefusal::Empty));
-        let lone = Entry { account: Account::Till, amount: Cents::new(5), line: None, memo: String::new() };
+        let lone = Entry { account: Account::Cash, amount: Cents::new(5), line: None, memo: String::new() };
         assert_eq!(Transaction::new(vec![lone]), Err(LedgerRefusal::Unbalanced(Cents::new(5))));
     }
 

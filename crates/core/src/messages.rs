@@ -5,6 +5,7 @@
 //! is called. Nobody writes to the dead. Texts and e-mails travel in the open, so they never say why
 //! somebody comes.
 
+use crate::money::Cents;
 use chrono::{DateTime, Utc};
 use chrono_tz::Tz;
 
@@ -176,6 +177,22 @@ pub fn about_no_time(f: &Facts, before: DateTime<Utc>) -> Words {
     Words { subject: "Your visit cannot take place".into(), body }
 }
 
+/// What somebody paid. It does not say for whom or for what: that stands on the paper.
+pub fn about_receipt(f: &Facts, paid: Cents, at: DateTime<Utc>, left: Cents) -> Words {
+    let rest = if left.is_positive() { format!("{left} is left to pay.") } else { "Nothing is left to pay.".into() };
+    let body = format!(
+        "Dear {}, {} received {} from you on {}. {} Questions? Call {}. {}",
+        f.name,
+        f.clinic,
+        paid,
+        when(at, f.zone),
+        rest,
+        f.telephone,
+        f.clinic
+    );
+    Words { subject: "Your receipt".into(), body }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -229,6 +246,9 @@ mod tests {
         let words = about_new_time(&f, at(24, 9), at(26, 14));
         assert!(words.body.contains("Tuesday, November 24 at 9:30 AM"), "{}", words.body);
         assert!(words.body.contains("Thursday, November 26 at 2:30 PM with Dr. Valcourt at Quayside"));
+        let receipt = about_receipt(&f, Cents::new(7_500), at(23, 10), Cents::ZERO).body;
+        assert!(receipt.contains("received 75.00 from you on Monday, November 23"), "{receipt}");
+        assert!(receipt.contains("Nothing is left to pay."), "{receipt}");
         assert!(about_no_time(&f, at(24, 9)).body.contains("call 207 555 0100"));
     }
 

@@ -30,6 +30,7 @@ coded! {
         SetPrices = "set_prices", "change the fee schedule";
         Claims = "claims", "make batches and post remittances";
         TakeMoney = "take_money", "take payments";
+        GiveBack = "give_back", "give money back to patients";
         SeeAudit = "see_audit", "read the record of looks";
         MergePeople = "merge_people", "merge two records of one person, and part them again";
         SetClinic = "set_clinic", "change the clinic's settings";
@@ -55,7 +56,7 @@ impl Role {
             WriteNote | ReviewResults => &[Clinician],
             SeeCharges => &[FrontDesk, Clinician, Biller, Manager],
             EditCharges => &[Clinician, Biller, Manager],
-            SetPrices | Claims => &[Biller, Manager],
+            SetPrices | Claims | GiveBack => &[Biller, Manager],
             TakeMoney => &[FrontDesk, Biller, Manager],
             SeeAudit | SetClinic => &[Manager],
             MergePeople => &[FrontDesk, Manager],

@@ -5,6 +5,7 @@ use anyhow::Result;
 use chrono::{DateTime, Datelike, Days, Duration, NaiveDate, Utc, Weekday};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::ledger::payments::payment;
 use harbor_core::ledger::{self, LineDecision, Method, Transaction};
 use harbor_core::money::Cents;
 use harbor_core::schedule::call_sign;
@@ -242,13 +243,14 @@ fn money(world: &mut World, rows: &mut Rows, visit: &Visit, policy: &harbor_stor
             posted_at,
             posted_by: "Agathe Marlowe".into(),
             memo: String::new(),
+            payment_id: None,
         });
         for e in transaction.entries() {
             let line = e.line.and_then(|l| i32::try_from(l).ok());
             rows.entries.push((id, e.account.code().into(), e.amount.get(), line, e.memo.clone()));
         }
     };
-    post("copay", "payment", 0, ledger::payment(copay, Method::Card, "approval A000001"));
+    post("copay", "payment", 0, payment(copay, Method::Card, "approval A000001"));
     post("charge", "charge", 0, ledger::charge(&[(1, fee)], true));
     let share = match payer {
         0 => copay + (fee.share(6500) - copay).share(2000),
@@ -261,7 +263,7 @@ fn money(world: &mut World, rows: &mut Rows, visit: &Visit, policy: &harbor_stor
         post("decision", "decision", 12, ledger::decision(&[d]));
     }
     if end == End::Settled {
-        post("rest", "payment", 15, ledger::payment(share - copay, Method::Transfer, ""));
+        post("rest", "payment", 15, payment(share - copay, Method::Transfer, ""));
     }
     rows.claims.push(claim);
 }

@@ -94,12 +94,12 @@ fn threads(world: &mut World) {
         add(world, &Sketch { first, last, born, sex, house, responsible })
     };
     let joris = person(world, "Joris", "Achterberg", date(1984, 6, 2), "M", 1, None);
-    cover(world, joris, 1, "BS20010", None);
+    cover(world, joris, 0, "SM20010", None);
     for (first, born, sex) in
         [("Mees", date(2015, 3, 9), "M"), ("Fenna", date(2018, 8, 21), "F"), ("Teun", date(2022, 1, 30), "M")]
     {
         let child = person(world, first, "Achterberg", born, sex, 1, Some(joris));
-        cover(world, child, 1, "BS20010", Some(joris));
+        cover(world, child, 0, "SM20010", Some(joris));
     }
     let lucan = person(world, "Lucan", "Ferreira-Holm", date(year - 58, 2, 11), "M", 2, None);
     cover(world, lucan, 0, "SM47110", None);

@@ -1,5 +1,6 @@
 //! One file per noun; each handler is: permission (in the table), call, answer.
 
+pub mod accounts;
 pub mod auth;
 pub mod away;
 pub mod booking;
@@ -19,6 +20,7 @@ pub mod money;
 pub mod note;
 pub mod orders;
 pub mod paper;
+pub mod payments;
 pub mod people;
 pub mod prescribing;
 pub mod registration;
@@ -29,6 +31,7 @@ pub mod series;
 pub mod share;
 pub mod slots;
 pub mod supply;
+pub mod tills;
 pub mod today;
 pub mod views;
 pub mod visit_types;

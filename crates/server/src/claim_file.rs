@@ -94,8 +94,12 @@ pub async fn build_claim(conn: &mut Conn, row: &rows::Claim) -> Result<Claim, Pr
     // What the patient has paid so far, never more than the claim.
     let total: Cents = lines.iter().map(|l| l.fee).sum();
     let history = ledger::history(conn, visit.id).await?;
-    let till =
-        history.iter().flat_map(|(_, e)| e).filter(|e| e.account == Account::Till).map(|e| e.amount).sum::<Cents>();
+    let till = history
+        .iter()
+        .flat_map(|(_, e)| e)
+        .filter(|e| e.account.method().is_some() || e.account == Account::Unapplied)
+        .map(|e| e.amount)
+        .sum::<Cents>();
     let accident = visit.accident_date.map(|date| Accident {
         cause: if payer.employment { "EM".into() } else { "OA".into() },
         date,

@@ -13,6 +13,7 @@ pub mod routes;
 pub mod state;
 pub mod tables;
 pub mod telling;
+pub mod terminal;
 pub mod web_files;
 pub mod work;
 
@@ -70,6 +71,7 @@ pub async fn start(settings: Settings, port: u16) -> Result<Running> {
         tokio::spawn(work::run(state.clone())),
         tokio::spawn(work::poll_outside(state.clone())),
         tokio::spawn(work::every_day(state.clone())),
+        tokio::spawn(terminal::settle_lost(state.clone())),
     ];
     Ok(Running { address, state, handle, tasks })
 }

@@ -26,6 +26,8 @@ pub enum Sheet {
     Letters,
     /// Whom to call, with room for a mark.
     Calls,
+    /// What was paid, for what, and what is left.
+    Receipt,
 }
 
 impl Sheet {
@@ -35,6 +37,7 @@ impl Sheet {
             Sheet::Slip => include_str!("../papers/slip.typ"),
             Sheet::Letters => include_str!("../papers/letters.typ"),
             Sheet::Calls => include_str!("../papers/calls.typ"),
+            Sheet::Receipt => include_str!("../papers/receipt.typ"),
         }
     }
 }
@@ -152,6 +155,9 @@ mod tests {
         let letter = json!({ "to": [odd, "1 Lane", "Port Calder, ME 04998"], "date": "Nov 23", "subject": odd,
             "body": odd, "reference": "0199", "large": true });
         let call = json!({ "name": odd, "phone": "207 555 0101", "born": "", "about": odd, "why": odd });
+        let receipt = json!({ "head": head, "title": odd, "payer": odd, "at": odd, "by": odd, "sum-words": odd,
+            "sum": "75.00", "parts": [{ "name": odd, "words": odd, "amount": "25.00" }], "left": odd, "note": odd,
+            "means": [{ "words": odd, "amount": "75.00" }], "number": "0199", "large": false });
         for (sheet, data) in [
             (Sheet::DayLists, json!({ "head": head, "days": [day], "contact": true })),
             (Sheet::DayLists, json!({ "head": head, "days": [], "contact": false })),
@@ -159,6 +165,7 @@ mod tests {
             (Sheet::Slip, json!({ "head": head, "name": odd, "visits": [], "large": true })),
             (Sheet::Letters, json!({ "head": head, "letters": [letter] })),
             (Sheet::Calls, json!({ "head": head, "calls": [call] })),
+            (Sheet::Receipt, receipt),
         ] {
             let pdf = set(sheet, &data).unwrap();
             assert!(pdf.starts_with(b"%PDF-"), "{sheet:?}");

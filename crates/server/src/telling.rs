@@ -1,10 +1,12 @@
 //! Telling patients of their new times: who is told, by which way, in which words.
 
+use crate::api::payments::receipt_of;
 use crate::problem::Problem;
 use crate::state::State;
-use harbor_core::messages::{Facts, Way, about_new_time, about_no_time, way_to};
+use harbor_core::messages::{Channel, Facts, Way, about_new_time, about_no_time, about_receipt, way_to};
+use harbor_core::money::Cents;
 use harbor_core::people::called;
-use harbor_store::rows::{Message, Person, Visit};
+use harbor_store::rows::{Message, Payment, Person, Visit};
 use harbor_store::{Change, Conn, messages as store, people, staff, visits};
 use std::collections::HashMap;
 use uuid::Uuid;
@@ -103,4 +105,27 @@ pub async fn tell_no_time(change: &mut Change<'_>, state: &State, ids: &[Uuid]) 
         told.extend(telling.tell(change, state, visit, None).await?);
     }
     Ok(told)
+}
+
+/// Sends a receipt to the one who paid, when they agreed to messages.
+pub async fn send_receipt(change: &mut Change<'_>, state: &State, payment: &Payment) -> Result<Message, Problem> {
+    let payer = people::get(change.conn(), payment.person_id).await?;
+    let reachable = store::reachable(change.conn(), std::slice::from_ref(&payer)).await?;
+    let way = reachable.first().and_then(|r| way_to(r, 0));
+    let Some(way) = way.filter(|w| matches!(w.channel, Channel::Text | Channel::Email)) else {
+        let said = format!("{} {} did not agree to messages; print the receipt.", payer.first_name, payer.last_name);
+        return Err(Problem::refused("message", said));
+    };
+    let left = receipt_of(change.conn(), state, payment).await?.left_cents;
+    let (nobody, telephone) = (String::new(), crate::paper::telephone(&state.clinic.telephone));
+    let facts = Facts {
+        name: called(&payer.first_name, &payer.preferred_name),
+        clinic: &state.clinic.name,
+        telephone: &telephone,
+        clinician: &nobody,
+        site: &nobody,
+        zone: state.zone,
+    };
+    let words = about_receipt(&facts, Cents::new(payment.cents), payment.at, Cents::new(left));
+    Ok(change.add_message(payer.id, None, "receipt", &way, words).await?)
 }

@@ -128,7 +128,9 @@ fn routes(config: &mut web::ServiceConfig) {
         .route("/messages", web::post().to(messages::send))
         .route("/messages/fates", web::get().to(messages::fates))
         .route("/addresses", web::post().to(address::check))
-        .route("/card/charges", web::post().to(card::charge));
+        .route("/card/charges", web::post().to(card::charge))
+        .route("/card/charges/{reference}", web::get().to(card::record))
+        .route("/card/refunds", web::post().to(card::refund));
 }
 
 /// The mood's answer, when it is not the usual one.

@@ -1,7 +1,7 @@
 //! The ledger as it lies in the database: append-only, each transaction summing to zero.
 
 use crate::rows::LedgerTransaction;
-use crate::schema::{ledger_entries, ledger_transactions, visits};
+use crate::schema::{ledger_entries, ledger_transactions};
 use crate::{Change, Conn, Result};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
@@ -18,6 +18,7 @@ pub struct About {
     pub person: Option<Uuid>,
     pub claim: Option<Uuid>,
     pub remittance: Option<Uuid>,
+    pub payment: Option<Uuid>,
     /// The same key posts once, whatever happens to the line between.
     pub key: String,
     pub memo: String,
@@ -86,38 +87,15 @@ async fn with_entries(
         .collect())
 }
 
-/// The visits of a person that are not at zero, with their balances.
-pub async fn open_visits(conn: &mut Conn, person: Uuid) -> Result<Vec<(Uuid, Balances)>> {
-    // By the visits, which follow a merged record, not by the entries, which never change.
-    let visits: Vec<Uuid> = visits::table.filter(visits::person_id.eq(person)).select(visits::id).load(conn).await?;
-    let mut open: Vec<(Uuid, Balances)> = balances(conn, &visits)
-        .await?
-        .into_iter()
-        .filter(|(_, b)| !b.patient_owes.is_zero() || !b.payer_owes.is_zero())
-        .collect();
-    open.sort_by_key(|(id, _)| *id);
-    Ok(open)
-}
-
-/// Whether a key has been posted already, and as which transaction.
-pub async fn by_key(conn: &mut Conn, key: &str) -> Result<Option<LedgerTransaction>> {
-    Ok(ledger_transactions::table
-        .filter(ledger_transactions::idempotency_key.eq(key))
+/// The transactions of a payment, with their entries.
+pub async fn of_payment(conn: &mut Conn, payment: Uuid) -> Result<Vec<(LedgerTransaction, Vec<Entry>)>> {
+    let transactions: Vec<LedgerTransaction> = ledger_transactions::table
+        .filter(ledger_transactions::payment_id.eq(payment))
+        .order(ledger_transactions::id)
         .select(LedgerTransaction::as_select())
-        .first(conn)
-        .await
-        .optional()?)
-}
-
-/// What a payment brought into the till.
-pub async fn amount_of(conn: &mut Conn, payment: Uuid) -> Result<Cents> {
-    use ledger_entries as e;
-    let cents: Vec<i64> = e::table
-        .filter(e::transaction_id.eq(payment).and(e::account.eq(Account::Till.code())))
-        .select(e::cents)
         .load(conn)
         .await?;
-    Ok(cents.into_iter().map(Cents::new).sum())
+    with_entries(conn, transactions).await
 }
 
 impl Change<'_> {
@@ -130,6 +108,7 @@ impl Change<'_> {
             person_id: about.person,
             claim_id: about.claim,
             remittance_id: about.remittance,
+            payment_id: about.payment,
             idempotency_key: about.key.clone(),
             posted_at: self.now,
             posted_by: self.actor.name.clone(),

@@ -4,6 +4,7 @@
 //! gives a [`Change`]: one database transaction with its audit rows and its tidings to other screens.
 //! A change that tells nothing to the audit cannot be committed.
 
+pub mod accounts;
 pub mod audit;
 pub mod away;
 pub mod booking;
@@ -22,6 +23,7 @@ pub mod ledger;
 pub mod lists;
 pub mod messages;
 pub mod orders;
+pub mod payments;
 pub mod people;
 pub mod remittances;
 pub mod rows;
@@ -31,6 +33,7 @@ pub mod series;
 pub mod slots;
 pub mod staff;
 pub mod supply;
+pub mod tills;
 pub mod visit_types;
 pub mod visits;
 pub mod waiting;

@@ -135,6 +135,7 @@ impl Change<'_> {
                     remittance: Some(row.id),
                     key: format!("835:{}:{}:{i}", row.payer_code, row.trace),
                     memo: format!("{} trace {}", row.payer_name, row.trace),
+                    ..About::default()
                 };
                 transaction_id = Some(self.post(&about, &transaction).await?);
             }

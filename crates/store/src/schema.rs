@@ -265,6 +265,64 @@ diesel::table! {
         posted_at -> Timestamptz,
         posted_by -> Text,
         memo -> Text,
+        payment_id -> Nullable<Uuid>,
+    }
+}
+
+diesel::table! {
+    payments (id) {
+        id -> Uuid,
+        kind -> Text,
+        of_payment -> Nullable<Uuid>,
+        person_id -> Uuid,
+        site_id -> Uuid,
+        till_id -> Uuid,
+        cents -> BigInt,
+        at -> Timestamptz,
+        by -> Text,
+        reason -> Text,
+        idempotency_key -> Text,
+    }
+}
+
+diesel::table! {
+    payment_means (id) {
+        id -> BigInt,
+        payment_id -> Uuid,
+        method -> Text,
+        cents -> BigInt,
+        reference -> Text,
+    }
+}
+
+diesel::table! {
+    tills (id) {
+        id -> Uuid,
+        site_id -> Uuid,
+        began_at -> Timestamptz,
+        opening_cents -> BigInt,
+        opened_at -> Nullable<Timestamptz>,
+        opened_by -> Nullable<Text>,
+        closed_at -> Nullable<Timestamptz>,
+        closed_by -> Nullable<Text>,
+        expected -> Nullable<Jsonb>,
+        counted -> Nullable<Jsonb>,
+        stays_cents -> Nullable<BigInt>,
+        reason -> Text,
+    }
+}
+
+diesel::table! {
+    card_requests (key) {
+        key -> Uuid,
+        person_id -> Uuid,
+        cents -> BigInt,
+        payment -> Jsonb,
+        asked_at -> Timestamptz,
+        asked_by -> Text,
+        staff_id -> Nullable<Uuid>,
+        state -> Text,
+        word -> Text,
     }
 }
 
@@ -956,6 +1014,10 @@ diesel::allow_tables_to_appear_in_same_query!(
     lab_reports,
     ledger_entries,
     ledger_transactions,
+    payments,
+    payment_means,
+    tills,
+    card_requests,
     measurements,
     medicines,
     none_known,

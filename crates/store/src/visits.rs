@@ -28,6 +28,16 @@ pub async fn of_day(conn: &mut Conn, day: NaiveDate) -> Result<Vec<Visit>> {
         .await?)
 }
 
+/// The visits of some people on a day.
+pub async fn of_day_and_people(conn: &mut Conn, day: NaiveDate, people: &[Uuid]) -> Result<Vec<Visit>> {
+    Ok(visits::table
+        .filter(visits::day.eq(day).and(visits::person_id.eq_any(people)))
+        .order((visits::starts_at, visits::id))
+        .select(Visit::as_select())
+        .load(conn)
+        .await?)
+}
+
 pub async fn of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<Visit>> {
     Ok(visits::table
         .filter(visits::person_id.eq(person))

@@ -569,6 +569,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/payments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a payment. A repeated request gets the receipt of the first. */
+        post: operations["post_payments"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/payments/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_payments__id_"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/payments/{id}/paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A receipt, as often as it is wanted. */
+        get: operations["get_payments__id__paper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/payments/{id}/send": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sends a receipt by the way to which the payer agreed. */
+        post: operations["post_payments__id__send"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/payments/{id}/void": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a payment back that was a slip; what came by card goes back on the card first. */
+        post: operations["post_payments__id__void"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people": {
         parameters: {
             query?: never;
@@ -618,6 +702,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is still owed for a person, by whom and how old, each visit with its river. */
+        get: operations["get_people__id__account"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/allergies": {
         parameters: {
             query?: never;
@@ -650,15 +751,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/people/{id}/balance": {
+    "/api/people/{id}/collect": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** What is still owed for a person's visits, by whom, the oldest first. */
-        get: operations["get_people__id__balance"];
+        /** What a person's household could pay now, and how a typed amount would be shared out. */
+        get: operations["get_people__id__collect"];
         put?: never;
         post?: never;
         delete?: never;
@@ -892,6 +993,40 @@ export interface paths {
         put?: never;
         /** Opens a restricted chart; the reason is kept and the manager is told. */
         post: operations["post_people__id__open_chart"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/payments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a person paid and was given back, the newest first. */
+        get: operations["get_people__id__payments"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/refunds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Gives money back, from the credit or from what was overpaid for a visit. */
+        post: operations["post_people__id__refunds"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1476,6 +1611,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sites/{id}/till": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_sites__id__till"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{id}/till/closing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Closes the till as it was counted; a difference needs its reason. */
+        post: operations["post_sites__id__till_closing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{id}/till/opening": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post_sites__id__till_opening"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/slots/{id}": {
         parameters: {
             query?: never;
@@ -1853,6 +2037,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{id}/credit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Uses a credit for a visit, or keeps what was paid too much for it as one. */
+        post: operations["post_visits__id__credit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{id}/diagnoses": {
         parameters: {
             query?: never;
@@ -2010,22 +2211,6 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["post_visits__id__payer"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/payments": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_visits__id__payments"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2220,6 +2405,15 @@ export interface components {
             lines: components["schemas"]["AcceptedLine"][];
             /** @description Whether everybody is told of the new time, each by the way agreed to. */
             tell?: boolean;
+        };
+        AccountView: {
+            /** Format: int64 */
+            carriedOverCents: number;
+            /** Format: int64 */
+            creditCents: number;
+            /** @description The patient first, then each payer. */
+            owed: components["schemas"]["Owed"][];
+            visits: components["schemas"]["OpenVisit"][];
         };
         Addendum: {
             /** Format: date-time */
@@ -2545,6 +2739,25 @@ export interface components {
             /** Format: uuid */
             ownerId?: string | null;
         };
+        /** @description A till that was counted, all means together. */
+        ClosedTill: {
+            /** Format: int64 */
+            countedCents: number;
+            /** Format: int64 */
+            differenceCents: number;
+            /** Format: int64 */
+            expectedCents: number;
+            till: components["schemas"]["Till"];
+        };
+        ClosingForm: {
+            card?: string;
+            cash: string;
+            cheque?: string;
+            reason?: string;
+            /** @description The cash that remains in the drawer for the next till. */
+            stays?: string;
+            transfer?: string;
+        };
         CodeHit: {
             code: string;
             foundBy?: string | null;
@@ -2564,6 +2777,31 @@ export interface components {
             missing?: string | null;
             title: string;
             useAdditional: string[];
+        };
+        CollectView: {
+            /**
+             * Format: int64
+             * @description Everything expected today.
+             */
+            askedCents: number;
+            /**
+             * Format: int64
+             * @description What the clinic holds for the payer already.
+             */
+            creditCents: number;
+            dues: components["schemas"]["DueView"][];
+            /**
+             * Format: int64
+             * @description What would be owed after the typed amount.
+             */
+            leftCents: number;
+            /** Format: int64 */
+            olderCents: number;
+            /**
+             * Format: int64
+             * @description What of the typed amount would be kept as credit.
+             */
+            overCents: number;
         };
         Consent: {
             given: boolean;
@@ -2650,6 +2888,16 @@ export interface components {
             /** @description Others of the household who have this very policy. */
             shared: components["schemas"]["SharedWith"][];
         };
+        CreditForm: {
+            amount?: string;
+            /**
+             * Format: uuid
+             * @description Whose credit; left out: what was paid too much for the visit is kept as one.
+             */
+            fromPersonId?: string | null;
+            /** Format: uuid */
+            key: string;
+        };
         DayView: {
             /** Format: date */
             day: string;
@@ -2678,6 +2926,24 @@ export interface components {
         /** @description Nothing to say but that it was done. */
         Done: {
             done: boolean;
+        };
+        DueView: {
+            /** Format: int64 */
+            cents: number;
+            name: string;
+            /** Format: uuid */
+            personId: string;
+            /**
+             * Format: int64
+             * @description What the typed amount pays of it.
+             */
+            shareCents: number;
+            today: boolean;
+            /** Format: uuid */
+            visitId?: string | null;
+            /** @description visit or carried_over. */
+            what: string;
+            words: string;
         };
         EarlierValue: {
             /** Format: date-time */
@@ -2867,6 +3133,16 @@ export interface components {
             roleLabel: string;
             staff: components["schemas"]["Staff"];
         };
+        MeanForm: {
+            amount: string;
+            method: string;
+            reference?: string;
+        };
+        MeansSum: {
+            /** Format: int64 */
+            cents: number;
+            method: string;
+        };
         Measurement: {
             /** Format: uuid */
             id: string;
@@ -3049,10 +3325,15 @@ export interface components {
             /** Format: int64 */
             payerOwesCents: number;
             reason: string;
+            river: components["schemas"]["RiverView"];
             /** Format: date-time */
             startsAt: string;
             /** Format: uuid */
             visitId: string;
+        };
+        OpeningForm: {
+            /** @description The cash in the drawer. */
+            cash: string;
         };
         Order: {
             answers: unknown;
@@ -3092,6 +3373,13 @@ export interface components {
         OthersForm: {
             people: string[];
         };
+        /** @description What somebody owes, by age: up to 30 days, up to 60, up to 90, older. */
+        Owed: {
+            agesCents: number[];
+            /** Format: int64 */
+            cents: number;
+            who: string;
+        };
         PartForm: {
             body: string;
             /**
@@ -3117,14 +3405,33 @@ export interface components {
             selfPay?: boolean;
         };
         PaymentForm: {
-            amount: string;
+            /** @description This cheque number was taken before, and that is right. */
+            chequeAgain?: boolean;
             /**
              * Format: uuid
              * @description Made by the screen for this payment: sent twice, it pays once.
              */
             key: string;
+            means: components["schemas"]["MeanForm"][];
+            /** @description How it is shared out; left out, today's copays come first and then the oldest balance. */
+            parts?: components["schemas"]["ShareForm"][] | null;
+            /**
+             * Format: uuid
+             * @description Who pays.
+             */
+            personId: string;
+            /** Format: uuid */
+            siteId: string;
+        };
+        PaymentMean: {
+            /** Format: int64 */
+            cents: number;
+            /** Format: int64 */
+            id: number;
             method: string;
-            reference?: string;
+            /** Format: uuid */
+            paymentId: string;
+            reference: string;
         };
         Person: {
             addressLine: string;
@@ -3486,13 +3793,42 @@ export interface components {
             /** Format: int64 */
             cents: number;
             clinic: string;
-            /** Format: int64 */
+            /** @description payment, void or refund. */
+            kind: string;
+            /**
+             * Format: int64
+             * @description What all those it was for still owe together.
+             */
             leftCents: number;
-            memo: string;
-            method: string;
+            means: components["schemas"]["PaymentMean"][];
             /** Format: uuid */
             number: string;
-            patient: string;
+            parts: components["schemas"]["ReceiptPart"][];
+            payer: string;
+            reason: string;
+            /** @description Why it was taken back, when it was. */
+            takenBack?: string | null;
+        };
+        ReceiptPart: {
+            /** Format: int64 */
+            cents: number;
+            name: string;
+            words: string;
+        };
+        RefundForm: {
+            amount: string;
+            /** Format: uuid */
+            key: string;
+            method: string;
+            reason: string;
+            reference?: string;
+            /** Format: uuid */
+            siteId: string;
+            /**
+             * Format: uuid
+             * @description An overpaid visit; left out: from the credit.
+             */
+            visitId?: string | null;
         };
         Registration: {
             emergencyName: string;
@@ -3738,6 +4074,15 @@ export interface components {
             code: string;
             meaning: string;
         };
+        ShareForm: {
+            amount: string;
+            /** Format: uuid */
+            personId: string;
+            /** Format: uuid */
+            visitId?: string | null;
+            /** @description visit, carried_over or credit. */
+            what: string;
+        };
         /** @description What is left of one expected service for the patient. */
         ShareLineView: {
             /** Format: int64 */
@@ -3977,6 +4322,39 @@ export interface components {
             short: string;
             specimen: string;
         };
+        Till: {
+            /** Format: date-time */
+            beganAt: string;
+            /** Format: date-time */
+            closedAt?: string | null;
+            closedBy?: string | null;
+            counted?: unknown;
+            expected?: unknown;
+            /** Format: uuid */
+            id: string;
+            /** Format: date-time */
+            openedAt?: string | null;
+            openedBy?: string | null;
+            /** Format: int64 */
+            openingCents: number;
+            reason: string;
+            /** Format: uuid */
+            siteId: string;
+            /** Format: int64 */
+            staysCents?: number | null;
+        };
+        TillView: {
+            closed: components["schemas"]["ClosedTill"][];
+            /** @description What each means should come to. */
+            expected: components["schemas"]["MeansSum"][];
+            /**
+             * Format: int64
+             * @description What the last one left in the drawer.
+             */
+            leftCents: number;
+            movements: components["schemas"]["Receipt"][];
+            open?: components["schemas"]["Till"] | null;
+        };
         /** @description Where a visit is to lie: a slot, and what is unusual about it. */
         TimeForm: {
             /** @description Beyond capacity, beside what is there. */
@@ -4021,6 +4399,11 @@ export interface components {
             id: string;
             kind: string;
             memo: string;
+            /**
+             * Format: uuid
+             * @description The payment that it is a part of.
+             */
+            paymentId?: string | null;
         };
         Twin: {
             person: components["schemas"]["PersonCard"];
@@ -4248,12 +4631,15 @@ export interface components {
             noneKnown: components["schemas"]["NoneKnown"][];
             /**
              * Format: int64
-             * @description What the patient owes for other visits.
+             * @description What the patient owes besides this visit.
              */
             olderCents: number;
             person: components["schemas"]["Person"];
             river: components["schemas"]["RiverView"];
             share?: components["schemas"]["ShareView"] | null;
+        };
+        VoidForm: {
+            reason: string;
         };
         WaitForm: {
             /** @description By the clinic's clock; empty: any. */
@@ -5417,6 +5803,181 @@ export interface operations {
             };
         };
     };
+    post_payments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaymentForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Receipt"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_payments__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Receipt"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_payments__id__paper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_payments__id__send: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_payments__id__void: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VoidForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Receipt"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_people: {
         parameters: {
             query?: {
@@ -5562,6 +6123,27 @@ export interface operations {
             };
         };
     };
+    get_people__id__account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountView"];
+                };
+            };
+        };
+    };
     post_people__id__allergies: {
         parameters: {
             query?: never;
@@ -5617,9 +6199,12 @@ export interface operations {
             };
         };
     };
-    get_people__id__balance: {
+    get_people__id__collect: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description What is about to be paid, as typed so far; several means with a plus sign between. */
+                amount?: string;
+            };
             header?: never;
             path: {
                 id: string;
@@ -5633,7 +6218,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OpenVisit"][];
+                    "application/json": components["schemas"]["CollectView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -6128,6 +6721,68 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_people__id__payments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Receipt"][];
+                };
+            };
+        };
+    };
+    post_people__id__refunds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RefundForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Receipt"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7155,6 +7810,93 @@ export interface operations {
             };
         };
     };
+    get_sites__id__till: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TillView"];
+                };
+            };
+        };
+    };
+    post_sites__id__till_closing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClosingForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Till"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_sites__id__till_opening: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpeningForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Till"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_slots__id_: {
         parameters: {
             query?: never;
@@ -7843,6 +8585,39 @@ export interface operations {
             };
         };
     };
+    post_visits__id__credit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CreditForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     put_visits__id__diagnoses: {
         parameters: {
             query?: never;
@@ -8131,47 +8906,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_visits__id__payments: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PaymentForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Receipt"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
                 };
             };
             422: {

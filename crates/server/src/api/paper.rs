@@ -7,13 +7,15 @@ use crate::paper::content::{self, Lists};
 use crate::paper::{self, Sheet};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
+use crate::telling;
 use actix_web::HttpResponse;
 use actix_web::http::header;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::{Duration, NaiveDate};
 use harbor_core::fields::Faults;
 use harbor_formats::calendar;
-use harbor_store::feeds;
+use harbor_store::rows::Message;
+use harbor_store::{feeds, payments};
 use rand::Rng;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -99,6 +101,23 @@ pub async fn day_lists(state: Data<State>, me: Me, asked: Query<ListsAsked>) -> 
 #[utoipa::path(get, path = "/api/people/{id}/slip", params(("id" = Uuid, Path)), responses((status = 200, content_type = "application/pdf", body = Vec<u8>), (status = 404, body = Problem)))]
 pub async fn slip(state: Data<State>, id: Path<Uuid>) -> Result<HttpResponse, Problem> {
     Ok(pdf("appointments", set(Sheet::Slip, content::slip(&state, *id).await?).await?))
+}
+
+/// A receipt, as often as it is wanted.
+#[utoipa::path(get, path = "/api/payments/{id}/paper", params(("id" = Uuid, Path)), responses((status = 200, content_type = "application/pdf", body = Vec<u8>), (status = 404, body = Problem)))]
+pub async fn receipt(state: Data<State>, id: Path<Uuid>) -> Result<HttpResponse, Problem> {
+    let payment = payments::get(&mut *state.store.reader().await?, *id).await?;
+    Ok(pdf("receipt", set(Sheet::Receipt, content::receipt(&state, &payment).await?).await?))
+}
+
+/// Sends a receipt by the way to which the payer agreed.
+#[utoipa::path(post, path = "/api/payments/{id}/send", params(("id" = Uuid, Path)), responses((status = 200, body = Message), (status = 422, body = Problem)))]
+pub async fn send_receipt(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Message> {
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let payment = payments::get(change.conn(), *id).await?;
+    let message = telling::send_receipt(&mut change, &state, &payment).await?;
+    change.commit().await?;
+    Ok(Json(message))
 }
 
 /// The letters that wait for the printer, one a page.

@@ -31,6 +31,12 @@ pub struct ShareView {
     sentences: Vec<String>,
 }
 
+impl ShareView {
+    pub fn copay(&self) -> i64 {
+        self.copay_cents
+    }
+}
+
 /// What the patient will likely owe for a visit, from the last answers of the payers. Without an answer that
 /// says that a policy is in force there is no estimate; a policy behind the first whose payer has not
 /// answered is left out of it.

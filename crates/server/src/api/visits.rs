@@ -12,7 +12,7 @@ use harbor_core::permissions::Permission;
 use harbor_store::facts::{self, Gathered};
 use harbor_store::people::registration::{Registrations, chart_is_open};
 use harbor_store::rows::{Allergy, NoneKnown, Person};
-use harbor_store::{Conn, StoreError, chart, ledger, visits};
+use harbor_store::{Conn, StoreError, accounts, chart, visits};
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -26,7 +26,7 @@ pub struct VisitView {
     coverages: Vec<CoverageView>,
     share: Option<ShareView>,
     river: RiverView,
-    /// What the patient owes for other visits.
+    /// What the patient owes besides this visit.
     older_cents: i64,
     allergies: Vec<Allergy>,
     none_known: Vec<NoneKnown>,
@@ -45,7 +45,10 @@ pub async fn one(conn: &mut Conn, state: &State, id: Uuid) -> Result<Gathered, P
 pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<VisitView> {
     let mut conn = state.store.reader().await?;
     let g = one(&mut conn, &state, *id).await?;
-    let older = ledger::open_visits(&mut conn, g.person.id).await?;
+    let account = accounts::of_person(&mut conn, g.person.id).await?;
+    let other =
+        account.visits().into_iter().filter(|(v, _)| *v != g.visit.id).map(|(_, b)| b.patient_owes.get().max(0));
+    let older_cents = other.sum::<i64>() + account.carried().get().max(0);
     // Allergies are no secret at the desk's side of the chart; they are shown to whoever may see the chart.
     let chart_closed = !chart_is_open(&mut conn, g.person.id, me.staff.id, state.now()).await?;
     let sees_chart = me.role.may(Permission::SeeChart) && !chart_closed;
@@ -61,7 +64,7 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<VisitVie
             .collect(),
         coverages: coverage_views(&mut conn, g.person.id, g.visit.day).await?,
         share: share_of(&mut conn, &g).await?,
-        older_cents: older.iter().filter(|(v, _)| *v != g.visit.id).map(|(_, b)| b.patient_owes.get().max(0)).sum(),
+        older_cents,
         river: g.balances.into(),
         person: g.person,
         allergies,

@@ -2,14 +2,16 @@
 
 use super::telephone;
 use crate::api::messages::to_do_about;
+use crate::api::payments::{ReceiptPart, receipt_of};
 use crate::problem::Problem;
 use crate::state::State;
 use chrono::{DateTime, NaiveDate, NaiveTime, Utc};
 use harbor_core::messages::ToDo;
+use harbor_core::money::Cents;
 use harbor_core::people::reads_large_type;
 use harbor_core::typed_date::in_words;
 use harbor_formats::calendar::Entry;
-use harbor_store::rows::{Message, Person, Staff, Visit};
+use harbor_store::rows::{Message, Payment, PaymentMean, Person, Staff, Visit};
 use harbor_store::{Conn, lists, messages, people, schedule, staff, visits};
 use serde_json::{Value, json};
 use std::collections::HashMap;
@@ -155,6 +157,39 @@ pub async fn slip(state: &State, person: Uuid) -> Result<Value, Problem> {
     let rows: Vec<Value> = coming.iter().filter(|v| !v.rebook).map(row).collect();
     let name = format!("{} {}", person.first_name, person.last_name);
     Ok(json!({ "head": head(state), "name": name, "visits": rows, "large": large_type(state, &person) }))
+}
+
+/// What was paid, for whom and by which means.
+pub async fn receipt(state: &State, payment: &Payment) -> Result<Value, Problem> {
+    let mut conn = state.store.reader().await?;
+    let r = receipt_of(&mut conn, state, payment).await?;
+    let payer = people::get(&mut conn, payment.person_id).await?;
+    let amount = |cents: i64| Cents::new(cents.abs()).to_string();
+    let (title, sum_words) = match payment.kind.as_str() {
+        "void" => ("Payment taken back", "Taken back"),
+        "refund" => ("Money given back", "Given back"),
+        _ => ("Receipt", "Received"),
+    };
+    let part = |p: &ReceiptPart| json!({ "name": p.name, "words": p.words, "amount": amount(p.cents) });
+    let mean =
+        |m: &PaymentMean| json!({ "words": format!("{} {}", m.method, m.reference).trim(), "amount": amount(m.cents) });
+    let left = Cents::new(r.left_cents);
+    let taken_back = r.taken_back.map(|why| format!("Taken back: {why}"));
+    Ok(json!({
+        "head": head(state),
+        "title": title,
+        "payer": r.payer,
+        "at": local(state, r.at, "%A, %B %-d %Y at %-I:%M %p"),
+        "by": r.by,
+        "sum-words": sum_words,
+        "sum": amount(r.cents),
+        "parts": r.parts.iter().map(part).collect::<Vec<_>>(),
+        "means": r.means.iter().map(mean).collect::<Vec<_>>(),
+        "left": if left.is_positive() { format!("Left to pay: {left}") } else { "Nothing is left to pay.".into() },
+        "note": taken_back.unwrap_or(r.reason),
+        "number": r.number,
+        "large": large_type(state, &payer),
+    }))
 }
 
 /// The letters that wait for the printer.

@@ -30,12 +30,13 @@ async fn no_field_brings_the_server_down() {
     let product = Product::start().await.unwrap();
     let desk = Hand::sign_in(&product, "junia").await;
     let doctor = Hand::sign_in(&product, "oriane").await;
-    let biller = Hand::sign_in(&product, "agathe").await;
+    let (biller, boss) = (Hand::sign_in(&product, "agathe").await, Hand::sign_in(&product, "soren").await);
     let wren = doctor.person("Takahashi").await;
     let person = id(&wren);
     let visit = id(&doctor.get(&format!("/api/people/{person}/visits")).await[0]["visit"]);
     let payer = desk.get("/api/clinic").await["payers"][0]["id"].clone();
-    let slot = desk.open_slot().await;
+    let site = desk.get("/api/clinic").await["sites"][0]["id"].clone();
+    let (slot, site) = (desk.open_slot().await, site.as_str().unwrap());
     let at = |suffix: &str| format!("/api/visits/{visit}/{suffix}");
     let forms: Vec<(&Hand, &str, String, Value, &[&str])> = vec![
         (
@@ -95,9 +96,16 @@ async fn no_field_brings_the_server_down() {
         (
             &desk,
             "post",
-            at("payments"),
-            json!({ "amount": "1", "method": "cash", "key": "00000000-0000-7000-8000-000000000001" }),
-            &["amount", "method", "reference"],
+            format!("/api/sites/{site}/till/closing"),
+            json!({ "cash": "1", "card": "", "cheque": "", "transfer": "", "stays": "", "reason": "counted" }),
+            &["cash", "card", "cheque", "transfer", "stays", "reason"],
+        ),
+        (
+            &boss,
+            "post",
+            format!("/api/people/{person}/refunds"),
+            json!({ "siteId": site, "amount": "1", "method": "cash", "reference": "", "reason": "x", "key": "00000000-0000-7000-8000-000000000001" }),
+            &["amount", "method", "reference", "reason"],
         ),
         (&desk, "post", at("cancel"), json!({ "reason": "x" }), &["reason"]),
         (&doctor, "put", at("note/plan"), json!({ "body": "x", "version": 0 }), &["body"]),

@@ -27,7 +27,7 @@ async fn the_database_guards_what_must_never_change() {
         ("delete from audit", "append-only"),
         ("update note_parts set body = 'x' where visit_id = (select visit_id from note_signatures limit 1)", "signed"),
         (
-            "insert into ledger_entries (transaction_id, account, cents) select id, 'till', 5 from ledger_transactions limit 1",
+            "insert into ledger_entries (transaction_id, account, cents) select id, 'cash', 5 from ledger_transactions limit 1",
             "off by",
         ),
         (
@@ -50,6 +50,18 @@ async fn the_database_guards_what_must_never_change() {
         (
             "update visits set starts_at = starts_at - interval '12 hours', ends_at = ends_at - interval '12 hours' where id = (select id from visits where stage = 'booked' and slot_id is not null and day > '2026-11-24' limit 1)",
             "does not work at this time",
+        ),
+        (
+            "insert into tills (id, site_id, began_at, closed_at, expected, counted, stays_cents) select gen_random_uuid(), id, now(), now(), '{}', '{}', 0 from sites; update tills set reason = 'x'",
+            "a closed till is not changed",
+        ),
+        (
+            "insert into tills (id, site_id, began_at, closed_at, expected, counted, stays_cents) select gen_random_uuid(), id, now(), now(), '{}', '{}', 0 from sites; insert into payments (id, kind, person_id, site_id, till_id, cents, at, by, idempotency_key) select gen_random_uuid(), 'payment', p.id, t.site_id, t.id, 5, now(), 'x', 'k' from tills t, people p limit 1",
+            "the till is closed",
+        ),
+        (
+            "insert into tills (id, site_id, began_at) select gen_random_uuid(), id, now() from sites; insert into payments (id, kind, person_id, site_id, till_id, cents, at, by, idempotency_key) select gen_random_uuid(), 'payment', p.id, t.site_id, t.id, 5, now(), 'x', 'k' from tills t, people p where t.closed_at is null limit 1",
+            "its entries disagree",
         ),
         (
             "insert into remittances select gen_random_uuid(), payer_name, payer_code, trace, method, 1, paid_on, document_id, '[]', now(), 'x' from remittances limit 1",

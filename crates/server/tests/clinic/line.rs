@@ -1,6 +1,6 @@
 //! One visit from the telephone call to a settled balance, through the API.
 
-use crate::{Hand, id};
+use crate::{Hand, id, payment};
 use harbor_demo::testing::Product;
 use serde_json::{Value, json};
 
@@ -40,9 +40,9 @@ pub async fn to_charges(product: &Product, subscriber: &str) -> Walk {
     desk.until(&path, answered).await;
     desk.post(&format!("{path}/check-in"), json!({})).await.ok();
     let key = uuid::Uuid::now_v7();
-    let pay = json!({ "amount": "25", "method": "card", "key": key });
-    let receipt = desk.post(&format!("{path}/payments"), pay.clone()).await.ok();
-    let again = desk.post(&format!("{path}/payments"), pay).await.ok();
+    let pay = payment(&clinic, &person, "25", "card", key);
+    let receipt = desk.post("/api/payments", pay.clone()).await.ok();
+    let again = desk.post("/api/payments", pay).await.ok();
     assert_eq!(receipt["number"], again["number"], "the same key pays once");
     let assistant = Hand::sign_in(product, "petra").await;
     let room = clinic["rooms"].as_array().unwrap().iter().find(|r| r["name"] == "Curlew").unwrap()["id"].clone();
@@ -112,9 +112,9 @@ async fn from_the_call_to_a_settled_balance() {
     let money = biller.get(&format!("{path}/money")).await;
     let why = money["decisions"][0]["explanation"].to_string();
     assert!(why.contains("The copay.") && why.contains("above what the contract allows"), "{why}");
-    let pay = json!({ "amount": "20.35", "method": "cash", "key": uuid::Uuid::now_v7() });
     let desk = Hand::sign_in(&product, "junia").await;
-    assert_eq!(desk.post(&format!("{path}/payments"), pay).await.ok()["leftCents"], 0);
+    let pay = payment(&desk.get("/api/clinic").await, &walk.person, "20.35", "cash", uuid::Uuid::now_v7());
+    assert_eq!(desk.post("/api/payments", pay).await.ok()["leftCents"], 0);
     let view = desk.get(&path).await;
     assert_eq!(current(&view), "end");
     let reached = view["card"]["line"]["marks"].as_array().unwrap().iter().filter(|m| m["at"].is_string()).count();

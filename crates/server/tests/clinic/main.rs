@@ -13,6 +13,7 @@ mod import;
 mod line;
 mod money;
 mod outside;
+mod payments;
 mod people;
 mod registration;
 mod schema;
@@ -148,6 +149,12 @@ impl Hand {
     pub async fn person(&self, name: &str) -> Value {
         self.get(&format!("/api/people?q={name}")).await[0]["person"].clone()
     }
+}
+
+/// A payment by one means, shared out as the core proposes.
+pub fn payment(clinic: &Value, person: &str, amount: &str, method: &str, key: uuid::Uuid) -> Value {
+    let mean = json!({ "method": method, "amount": amount });
+    json!({ "personId": person, "siteId": clinic["sites"][0]["id"], "means": [mean], "key": key })
 }
 
 pub fn id(value: &Value) -> String {

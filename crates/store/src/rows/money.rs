@@ -1,6 +1,9 @@
 //! Services, charges, claims, remittances and the ledger.
 
 use chrono::{DateTime, NaiveDate, Utc};
+use harbor_core::ledger::Method;
+use harbor_core::ledger::payments::Mean;
+use harbor_core::money::Cents;
 use serde_json::Value;
 use uuid::Uuid;
 
@@ -110,6 +113,73 @@ row! {
         posted_at: DateTime<Utc>,
         posted_by: String,
         memo: String,
+        payment_id: Option<Uuid>,
+    }
+}
+
+row! {
+    payments Payment {
+        id: Uuid,
+        kind: String,
+        of_payment: Option<Uuid>,
+        person_id: Uuid,
+        site_id: Uuid,
+        till_id: Uuid,
+        cents: i64,
+        at: DateTime<Utc>,
+        by: String,
+        reason: String,
+        #[serde(skip_serializing)]
+        idempotency_key: String,
+    }
+}
+
+row! {
+    payment_means PaymentMean {
+        id: i64,
+        payment_id: Uuid,
+        method: String,
+        cents: i64,
+        reference: String,
+    }
+}
+
+impl PaymentMean {
+    /// As the core sees it: always above zero.
+    pub fn in_core(&self) -> Option<Mean> {
+        let amount = Cents::new(self.cents.abs());
+        Some(Mean { method: Method::from_code(&self.method)?, amount, reference: self.reference.clone() })
+    }
+}
+
+row! {
+    tills Till {
+        id: Uuid,
+        site_id: Uuid,
+        began_at: DateTime<Utc>,
+        opening_cents: i64,
+        opened_at: Option<DateTime<Utc>>,
+        opened_by: Option<String>,
+        closed_at: Option<DateTime<Utc>>,
+        closed_by: Option<String>,
+        expected: Option<Value>,
+        counted: Option<Value>,
+        stays_cents: Option<i64>,
+        reason: String,
+    }
+}
+
+row! {
+    card_requests CardRequest {
+        key: Uuid,
+        person_id: Uuid,
+        cents: i64,
+        payment: Value,
+        asked_at: DateTime<Utc>,
+        asked_by: String,
+        staff_id: Option<Uuid>,
+        state: String,
+        word: String,
     }
 }
 

@@ -7,6 +7,7 @@ import { Head, WidePage } from '../../ui/layout';
 import { Batches } from './Batches';
 import { ClaimsList } from './ClaimsList';
 import { Remittances } from './Remittances';
+import { Till } from './Till';
 
 export default function Billing() {
   const may = useMay();
@@ -14,6 +15,7 @@ export default function Billing() {
   const navigate = useNavigate();
   const items: (TabItem | false)[] = [
     { id: 'claims', label: 'Claims', content: <ClaimsList /> },
+    may('take_money') && { id: 'till', label: 'Till', content: <Till /> },
     may('claims') && { id: 'batches', label: 'Batches', content: <Batches /> },
     may('claims') && { id: 'remittances', label: 'Remittances', content: <Remittances /> },
   ];

@@ -1,13 +1,14 @@
 import { useEffect } from 'react';
-import { useNavigate, useParams, useSearchParams } from 'react-router';
+import { useParams, useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
-import { dollars, plainDate, sexWord, telephone, useIdentity, useTimes } from '../../app/words';
+import { plainDate, sexWord, telephone, useIdentity, useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
-import { Empty, Head, Mono, Notice, Page, Row, Scroller, Sheet, Small, Stack, Table, Tag } from '../../ui/layout';
+import { Empty, Head, Mono, Notice, Page, Row, Sheet, Small, Stack, Table, Tag } from '../../ui/layout';
 import { color, part, size, space } from '../../ui/tokens';
 import { Appointments } from './Appointments';
+import { Account } from '../money/Account';
 import { Coverages } from './Coverages';
 import { Merging } from './Merging';
 import { RegistrationForm } from './RegistrationForm';
@@ -83,68 +84,6 @@ function ToCancel({ visits }: { visits: Schemas['Visit'][] }) {
         ))}
       </Stack>
     </Notice>
-  );
-}
-
-/** What is still owed, visit by visit; each opens into the explanation of it. */
-function Balance({ person }: { person: string }) {
-  const times = useTimes();
-  const navigate = useNavigate();
-  const look = useLook(['balance', person], () =>
-    api.GET('/api/people/{id}/balance', { params: { path: { id: person } } }),
-  );
-  const open = look.data ?? [];
-  const owed = open.reduce((sum, v) => sum + v.patientOwesCents, 0);
-  const payers = open.reduce((sum, v) => sum + v.payerOwesCents, 0);
-  return (
-    <Sheet>
-      <h2>Balance</h2>
-      {look.data && open.length === 0 && <Empty>Nothing is owed.</Empty>}
-      {open.length > 0 && (
-        <Stack>
-          <p>
-            The patient owes <strong>{dollars(owed)}</strong>; payers have <strong>{dollars(payers)}</strong> to decide.
-          </p>
-          <Scroller>
-            <Table>
-              <thead>
-                <tr>
-                  <th>Visit</th>
-                  <th>Reason</th>
-                  <th className="number">Patient owes</th>
-                  <th className="number">Payer owes</th>
-                  <th />
-                </tr>
-              </thead>
-              <tbody>
-                {open.map((v) => (
-                  <tr key={v.visitId}>
-                    <td>
-                      <Mono>{times.full(v.startsAt)}</Mono>
-                    </td>
-                    <td>{v.reason}</td>
-                    <td className="number">
-                      <Mono>{dollars(v.patientOwesCents)}</Mono>
-                    </td>
-                    <td className="number">
-                      <Mono>{dollars(v.payerOwesCents)}</Mono>
-                    </td>
-                    <td>
-                      <Button
-                        aria-label={`Why ${dollars(v.patientOwesCents + v.payerOwesCents)} is owed for ${times.full(v.startsAt)}`}
-                        onPress={() => navigate(`/visits/${v.visitId}/money`)}
-                      >
-                        Why
-                      </Button>
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </Table>
-          </Scroller>
-        </Stack>
-      )}
-    </Sheet>
   );
 }
 
@@ -226,7 +165,7 @@ export default function PersonPage() {
           />
         )}
       </Sheet>
-      {may('see_charges') && <Balance person={id} />}
+      {may('see_charges') && <Account person={id} />}
       {visits.data && <Appointments list={visits.data} personId={id} />}
       {may('edit_people') && !registering && registration}
       {may('merge_people') && (

@@ -4,13 +4,13 @@ import { type ReactNode, useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
-import { amountText, dollars, plainDate, telephone } from '../../app/words';
+import { dollars, plainDate, telephone } from '../../app/words';
 import { Coverages } from '../people/Coverages';
 import { RegistrationForm } from '../people/RegistrationForm';
 import { Button } from '../../ui/controls';
 import { Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { color, corner, hair, part, space } from '../../ui/tokens';
-import { Collect } from './Collect';
+import { Collect } from '../money/Collect';
 import { Share } from './Share';
 
 type View = Schemas['VisitView'];
@@ -109,12 +109,7 @@ export function CheckIn({ view }: { view: View }) {
         >
           <Stack>
             {view.share && <Share share={view.share} />}
-            <Collect
-              visit={visit.id}
-              suggested={already > 0 ? '' : amountText(expected)}
-              onPaid={() => setPaid(true)}
-              olderCents={view.olderCents}
-            />
+            <Collect person={view.person.id} site={visit.siteId} onPaid={() => setPaid(true)} />
           </Stack>
         </Part>
       )}

@@ -2,10 +2,11 @@
 
 import { useState } from 'react';
 import { api, type Schemas, useLook } from '../../api/client';
-import { amountText, dollars, useTimes } from '../../app/words';
+import { dollars, useTimes } from '../../app/words';
 import { Notice, Scroller, Sheet, Small, Stack, Table, Tag } from '../../ui/layout';
 import { River } from '../../ui/River';
-import { Collect } from './Collect';
+import { Collect } from '../money/Collect';
+import { Payments } from '../money/Account';
 
 export function Money({ view }: { view: Schemas['VisitView'] }) {
   const visit = view.card.visit.id;
@@ -41,9 +42,12 @@ export function Money({ view }: { view: Schemas['VisitView'] }) {
       {taking && (
         <Sheet>
           <h2>{due ? `Take ${dollars(owes)}` : 'Nothing is left to take'}</h2>
-          <Collect visit={visit} suggested={due ? amountText(owes) : ''} />
+          <Collect person={view.person.id} site={view.card.visit.siteId} />
         </Sheet>
       )}
+      <Sheet>
+        <Payments person={view.person.id} />
+      </Sheet>
       <Sheet>
         <h2>Every entry</h2>
         {data.transactions.length === 0 && <p>Nothing is posted yet.</p>}

@@ -1,0 +1,92 @@
+//! To what a payment goes: today's copays first, then the oldest balance; what is over is kept as credit.
+
+use crate::money::Cents;
+use chrono::NaiveDate;
+
+/// Something that a household could pay for.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Due<K> {
+    pub what: K,
+    /// Expected today, for a visit of today.
+    pub today: bool,
+    /// Since when it is owed.
+    pub since: NaiveDate,
+    pub amount: Cents,
+}
+
+/// Puts dues into the order in which they are paid, leaving out what is not owed.
+pub fn in_order<K: Ord>(mut dues: Vec<Due<K>>) -> Vec<Due<K>> {
+    dues.retain(|d| d.amount.is_positive());
+    dues.sort_by(|a, b| (!a.today, a.since, &a.what).cmp(&(!b.today, b.since, &b.what)));
+    dues
+}
+
+/// Shares an amount out over dues in their order; the last number is what is left for the credit.
+pub fn propose<K>(dues: &[Due<K>], amount: Cents) -> (Vec<Cents>, Cents) {
+    let mut left = amount.max(Cents::ZERO);
+    let shares = dues
+        .iter()
+        .map(|d| {
+            let part = d.amount.max(Cents::ZERO).min(left);
+            left = left - part;
+            part
+        })
+        .collect();
+    (shares, left)
+}
+
+/// What is asked for at the desk: everything expected today. Older balances are shown beside it.
+pub fn asked_today<K>(dues: &[Due<K>]) -> Cents {
+    dues.iter().filter(|d| d.today).map(|d| d.amount).sum()
+}
+
+/// What a copay leaves to ask for when some of it was paid before.
+pub fn still_expected(copay: Cents, paid: Cents) -> Cents {
+    (copay - paid).max(Cents::ZERO)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn due(what: u32, today: bool, day: u32, cents: i64) -> Due<u32> {
+        Due { what, today, since: NaiveDate::from_ymd_opt(2026, 11, day).unwrap(), amount: Cents::new(cents) }
+    }
+
+    #[test]
+    fn todays_children_come_before_old_balances() {
+        let dues = in_order(vec![
+            due(1, false, 3, 4_000),
+            due(2, true, 23, 2_500),
+            due(3, false, 1, 1_000),
+            due(4, true, 23, 2_500),
+            due(5, false, 2, 0),
+        ]);
+        assert_eq!(dues.iter().map(|d| d.what).collect::<Vec<_>>(), [2, 4, 3, 1]);
+        assert_eq!(asked_today(&dues), Cents::new(5_000));
+        let cents =
+            |(shares, credit): (Vec<Cents>, Cents)| (shares.iter().map(|c| c.get()).collect::<Vec<_>>(), credit.get());
+        assert_eq!(cents(propose(&dues, Cents::new(5_500))), (vec![2_500, 2_500, 500, 0], 0));
+        assert_eq!(cents(propose(&dues, Cents::new(12_000))), (vec![2_500, 2_500, 1_000, 4_000], 2_000));
+        assert_eq!(cents(propose(&dues, Cents::new(-5))), (vec![0, 0, 0, 0], 0));
+        assert_eq!(still_expected(Cents::new(2_500), Cents::new(1_000)), Cents::new(1_500));
+        assert_eq!(still_expected(Cents::new(2_500), Cents::new(9_000)), Cents::ZERO);
+    }
+
+    proptest! {
+        #[test]
+        fn every_cent_goes_somewhere_and_nothing_is_paid_twice(
+            dues in proptest::collection::vec((any::<bool>(), 1u32..28, -100i64..9_000), 0..12), amount in 0i64..60_000,
+        ) {
+            let dues = in_order(dues.into_iter().enumerate().map(|(n, (t, d, c))| due(n as u32, t, d, c)).collect());
+            let (shares, credit) = propose(&dues, Cents::new(amount));
+            prop_assert_eq!(shares.iter().copied().sum::<Cents>() + credit, Cents::new(amount));
+            for (n, (share, due)) in shares.iter().zip(&dues).enumerate() {
+                prop_assert!(*share <= due.amount && !share.is_negative());
+                // Nothing later is paid while something before it is open.
+                prop_assert!(*share == due.amount || shares[n + 1..].iter().all(|s| s.is_zero()) && credit.is_zero());
+            }
+        }
+    }
+}

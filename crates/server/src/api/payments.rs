@@ -1,0 +1,418 @@
+//! Taking payments, for a whole household at once; taking them back, giving money back, using credit.
+
+use super::accounts::{dues_of, words_of};
+use super::{DONE, Done};
+use crate::access::Me;
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use crate::terminal::{self, Said};
+use actix_web::http::StatusCode;
+use actix_web::web::{Data, Json, Path};
+use chrono::{DateTime, Utc};
+use harbor_core::fields::Faults;
+use harbor_core::ledger::collect::propose;
+use harbor_core::ledger::payments::{For, Mean, total};
+use harbor_core::ledger::{LedgerRefusal, Method};
+use harbor_core::money::Cents;
+use harbor_store::payments::{self as store, NewPayment, Part};
+use harbor_store::rows::{CardRequest, Payment, PaymentMean};
+use harbor_store::{Conn, accounts, people, visits};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct MeanForm {
+    method: String,
+    amount: String,
+    #[serde(default)]
+    reference: String,
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ShareForm {
+    person_id: Uuid,
+    visit_id: Option<Uuid>,
+    /// visit, carried_over or credit.
+    what: String,
+    amount: String,
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct PaymentForm {
+    /// Who pays.
+    person_id: Uuid,
+    site_id: Uuid,
+    means: Vec<MeanForm>,
+    /// How it is shared out; left out, today's copays come first and then the oldest balance.
+    parts: Option<Vec<ShareForm>>,
+    /// Made by the screen for this payment: sent twice, it pays once.
+    key: Uuid,
+    /// This cheque number was taken before, and that is right.
+    #[serde(default)]
+    cheque_again: bool,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ReceiptPart {
+    pub name: String,
+    pub words: String,
+    pub cents: i64,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct Receipt {
+    pub number: Uuid,
+    /// payment, void or refund.
+    pub kind: String,
+    pub at: DateTime<Utc>,
+    pub by: String,
+    pub cents: i64,
+    pub means: Vec<PaymentMean>,
+    pub parts: Vec<ReceiptPart>,
+    pub payer: String,
+    pub clinic: String,
+    /// What all those it was for still owe together.
+    pub left_cents: i64,
+    pub reason: String,
+    /// Why it was taken back, when it was.
+    pub taken_back: Option<String>,
+}
+
+fn read_means(forms: &[MeanForm], faults: &mut Faults) -> Vec<Mean> {
+    let mut means = Vec::new();
+    for (n, form) in forms.iter().enumerate() {
+        let at = |field: &str| if n == 0 { field.to_owned() } else { format!("{field}{n}") };
+        let amount = Cents::parse(&form.amount).map_err(|e| faults.add(&at("amount"), e.to_string())).ok();
+        let method = Method::from_code(&form.method);
+        if method.is_none() {
+            faults.add(&at("method"), "Choose cash, card, cheque or transfer.");
+        }
+        let reference = faults.optional_line(&at("reference"), "Reference", &form.reference, 40);
+        if let (Some(amount), Some(method)) = (amount, method) {
+            if !amount.is_positive() {
+                faults.add(&at("amount"), LedgerRefusal::NotPositive.to_string());
+            }
+            if method == Method::Cheque && reference.is_empty() {
+                faults.add(&at("reference"), LedgerRefusal::ChequeNumber.to_string());
+            }
+            means.push(Mean { method, amount, reference });
+        }
+    }
+    means
+}
+
+fn read_parts(forms: &[ShareForm], faults: &mut Faults) -> Vec<Part> {
+    let mut parts = Vec::new();
+    for form in forms {
+        let what = match (form.what.as_str(), form.visit_id) {
+            ("visit", Some(visit)) => For::Visit(visit),
+            ("carried_over", None) => For::CarriedOver,
+            ("credit", None) => For::Credit,
+            _ => {
+                faults.add("parts", "Say for what each part is.");
+                continue;
+            }
+        };
+        let typed = if form.amount.trim().is_empty() { Ok(Cents::ZERO) } else { Cents::parse(&form.amount) };
+        match typed {
+            Ok(amount) if !amount.is_negative() => parts.push(Part { person: form.person_id, what, amount }),
+            Ok(_) => faults.add("parts", "A part cannot be less than zero."),
+            Err(e) => faults.add("parts", e.to_string()),
+        }
+    }
+    parts
+}
+
+/// Parts as the core proposes them: in the order of what is due, the rest as credit.
+async fn proposed(conn: &mut Conn, state: &State, person: Uuid, amount: Cents) -> Result<Vec<Part>, Problem> {
+    let (dues, _) = dues_of(conn, state, person).await?;
+    let (shares, credit) = propose(&dues, amount);
+    let mut parts: Vec<Part> = dues
+        .iter()
+        .zip(shares)
+        .map(|(due, amount)| Part { person: due.what.person, what: due.what.what(), amount })
+        .collect();
+    parts.push(Part { person, what: For::Credit, amount: credit });
+    Ok(parts)
+}
+
+/// Takes a payment. A repeated request gets the receipt of the first.
+#[utoipa::path(post, path = "/api/payments", request_body = PaymentForm, responses((status = 200, body = Receipt), (status = 409, body = Problem), (status = 422, body = Problem), (status = 503, body = Problem)))]
+pub async fn take(state: Data<State>, me: Me, form: Json<PaymentForm>) -> Answer<Receipt> {
+    let mut faults = Faults::default();
+    let means = read_means(&form.means, &mut faults);
+    let parts = form.parts.as_ref().map(|p| read_parts(p, &mut faults));
+    faults.none_or(())?;
+    let amount = total(&means).map_err(|e| Problem::field("amount", e.to_string()))?;
+    let mut conn = state.store.reader().await?;
+    if let Some(before) = store::by_key(&mut conn, &format!("payment:{}", form.key)).await? {
+        if (before.person_id, before.cents) != (form.person_id, amount.get()) {
+            let said = format!("This payment was taken already, as {}.", Cents::new(before.cents));
+            return Err(Problem::field("key", said));
+        }
+        return Ok(Json(receipt_of(&mut conn, &state, &before).await?));
+    }
+    let parts = match parts {
+        Some(parts) => parts,
+        None => proposed(&mut conn, &state, form.person_id, amount).await?,
+    };
+    of_their_own(&mut conn, &parts).await?;
+    let new = NewPayment { key: form.key, person: form.person_id, site: form.site_id, means, parts };
+    let lay_out: Vec<(For<Uuid>, Cents)> = new.parts.iter().map(|p| (p.what, p.amount)).collect();
+    harbor_core::ledger::payments::lay_out(&new.means, &lay_out).map_err(|e| Problem::field("parts", e.to_string()))?;
+    ask_about_cheques(&mut conn, &new.means, form.cheque_again).await?;
+    settle_before(&mut conn, &state, &new).await?;
+    drop(conn);
+    let card: Cents = new.means.iter().filter(|m| m.method == Method::Card).map(|m| m.amount).sum();
+    let payment = if card.is_positive() {
+        by_card(&state, &me, &new, card).await?
+    } else {
+        let mut change = state.store.begin(&me.actor(), state.now()).await?;
+        let payment = change.take_payment(&new).await?;
+        change.commit().await?;
+        payment
+    };
+    let mut conn = state.store.reader().await?;
+    Ok(Json(receipt_of(&mut conn, &state, &payment).await?))
+}
+
+/// Each part belongs to the one whose visit it is.
+async fn of_their_own(conn: &mut Conn, parts: &[Part]) -> Result<(), Problem> {
+    let ids: Vec<Uuid> = parts.iter().filter_map(|p| if let For::Visit(v) = p.what { Some(v) } else { None }).collect();
+    let found = visits::many(conn, &ids).await?;
+    for part in parts {
+        let For::Visit(visit) = part.what else { continue };
+        if found.get(&visit).is_none_or(|v| v.person_id != part.person) {
+            return Err(Problem::field("parts", "A part is for a visit of somebody else."));
+        }
+    }
+    Ok(())
+}
+
+async fn ask_about_cheques(conn: &mut Conn, means: &[Mean], again: bool) -> Result<(), Problem> {
+    for mean in means.iter().filter(|m| m.method == Method::Cheque && !again) {
+        if let Some(before) = store::cheque_before(conn, &mean.reference).await? {
+            let who = people::get(conn, before.person_id).await?;
+            let said = format!(
+                "Cheque {} was taken on {} from {} {}, {}. Is it really another one?",
+                mean.reference,
+                before.at.format("%b %-d"),
+                who.first_name,
+                who.last_name,
+                Cents::new(before.cents)
+            );
+            return Err(Problem::new(StatusCode::CONFLICT, "cheque-again", said));
+        }
+    }
+    Ok(())
+}
+
+/// Nobody pays again while it is open whether their card was charged a moment ago.
+async fn settle_before(conn: &mut Conn, state: &State, new: &NewPayment) -> Result<(), Problem> {
+    for row in store::unsettled_cards(conn, Some(new.person), Utc::now()).await? {
+        if row.key == new.key && new.means.iter().any(|m| m.method == Method::Card) {
+            continue;
+        }
+        if let Some(taken) = terminal::settle(state, &row).await? {
+            let said = format!(
+                "The card was charged {} after all, and it is posted. Look at what is left.",
+                Cents::new(taken.cents)
+            );
+            return Err(Problem::new(StatusCode::CONFLICT, "card-charged", said));
+        }
+    }
+    Ok(())
+}
+
+async fn by_card(state: &State, me: &Me, new: &NewPayment, card: Cents) -> Result<Payment, Problem> {
+    let row = CardRequest {
+        key: new.key,
+        person_id: new.person,
+        cents: card.get(),
+        payment: terminal::keep(new),
+        asked_at: Utc::now(),
+        asked_by: me.staff.name.clone(),
+        staff_id: Some(me.staff.id),
+        state: "asked".into(),
+        word: String::new(),
+    };
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    change.ask_card(&row).await?;
+    change.commit().await?;
+    match terminal::charge(state, new.key, card).await? {
+        Said::Approved(approval) => {
+            if let Some(payment) = terminal::post(state, &row, &approval).await? {
+                return Ok(payment);
+            }
+            // Background work was faster.
+            let mut conn = state.store.reader().await?;
+            let posted = store::by_key(&mut conn, &format!("payment:{}", new.key)).await?;
+            posted.ok_or_else(|| Problem::not_found("payment"))
+        }
+        Said::Declined(why) => {
+            terminal::nothing_charged(state, &row, "declined", &why).await?;
+            Err(Problem::refused("card-declined", format!("The card was not charged: {why}.")))
+        }
+    }
+}
+
+/// A receipt of a payment, as it stands now.
+pub async fn receipt_of(conn: &mut Conn, state: &State, payment: &Payment) -> Result<Receipt, Problem> {
+    let parts = store::parts_of(conn, payment.id).await?;
+    let persons: Vec<Uuid> = parts.iter().filter_map(|p| p.person).chain([payment.person_id]).collect();
+    let by_id = people::by_id(conn, persons.iter().copied()).await?;
+    let of_visits: Vec<Uuid> = parts.iter().filter_map(|p| p.visit).collect();
+    let about = visits::many(conn, &of_visits).await?;
+    let name = |id: Uuid| by_id.get(&id).map_or(String::new(), |p| format!("{} {}", p.first_name, p.last_name));
+    let all = accounts::of_people(conn, &persons).await?;
+    let left = |id: &Uuid| -> i64 {
+        all.get(id).map_or(0, |a| {
+            let visits: Cents = a.visits().values().map(|b| b.patient_owes.max(Cents::ZERO)).sum();
+            (visits + a.carried().max(Cents::ZERO)).get()
+        })
+    };
+    let mut once: Vec<Uuid> = persons.clone();
+    once.sort();
+    once.dedup();
+    Ok(Receipt {
+        number: payment.id,
+        kind: payment.kind.clone(),
+        at: payment.at,
+        by: payment.by.clone(),
+        cents: payment.cents,
+        means: store::means_of(conn, &[payment.id]).await?,
+        parts: parts
+            .iter()
+            .map(|p| ReceiptPart {
+                name: p.person.map_or(String::new(), name),
+                words: words_of(state, p.visit.and_then(|v| about.get(&v)), p.credit),
+                cents: p.cents,
+            })
+            .collect(),
+        payer: name(payment.person_id),
+        clinic: state.clinic.name.clone(),
+        left_cents: once.iter().map(left).sum(),
+        reason: payment.reason.clone(),
+        taken_back: store::voids_of(conn, &[payment.id]).await?.into_iter().next().map(|v| v.reason),
+    })
+}
+
+#[utoipa::path(get, path = "/api/payments/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = Receipt), (status = 404, body = Problem)))]
+pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<Receipt> {
+    let mut conn = state.store.reader().await?;
+    let payment = store::get(&mut conn, *id).await?;
+    Ok(Json(receipt_of(&mut conn, &state, &payment).await?))
+}
+
+/// What a person paid and was given back, the newest first.
+#[utoipa::path(get, path = "/api/people/{id}/payments", params(("id" = Uuid, Path)), responses((status = 200, body = Vec<Receipt>)))]
+pub async fn of_person(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<Receipt>> {
+    let mut conn = state.store.reader().await?;
+    let mut out = Vec::new();
+    for payment in store::of_person(&mut conn, *id).await?.iter().take(20) {
+        out.push(receipt_of(&mut conn, &state, payment).await?);
+    }
+    Ok(Json(out))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct VoidForm {
+    reason: String,
+}
+
+/// Takes a payment back that was a slip; what came by card goes back on the card first.
+#[utoipa::path(post, path = "/api/payments/{id}/void", params(("id" = Uuid, Path)), request_body = VoidForm, responses((status = 200, body = Receipt), (status = 422, body = Problem), (status = 503, body = Problem)))]
+pub async fn void(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<VoidForm>) -> Answer<Receipt> {
+    let mut faults = Faults::default();
+    let reason = faults.line("reason", "Reason", &form.reason, 120);
+    faults.none_or(())?;
+    // The card is asked last and inside the change, so that neither stands without the other; the terminal
+    // knows the reference, so a repeated void puts the money back once.
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let row = change.void_payment(*id, &reason).await?;
+    let means = store::means_of(change.conn(), &[*id]).await?;
+    let card: i64 = means.iter().filter(|m| m.method == Method::Card.code()).map(|m| m.cents).sum();
+    if card > 0 {
+        put_back(&state, &format!("void:{}", *id), Cents::new(card)).await?;
+    }
+    change.commit().await?;
+    let mut conn = state.store.reader().await?;
+    Ok(Json(receipt_of(&mut conn, &state, &row).await?))
+}
+
+async fn put_back(state: &State, reference: &str, amount: Cents) -> Result<(), Problem> {
+    match terminal::put_back(state, reference, amount).await? {
+        Said::Approved(_) => Ok(()),
+        Said::Declined(why) => {
+            Err(Problem::refused("card-declined", format!("Nothing was put back on the card: {why}.")))
+        }
+    }
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct RefundForm {
+    site_id: Uuid,
+    /// An overpaid visit; left out: from the credit.
+    visit_id: Option<Uuid>,
+    amount: String,
+    method: String,
+    #[serde(default)]
+    reference: String,
+    reason: String,
+    key: Uuid,
+}
+
+/// Gives money back, from the credit or from what was overpaid for a visit.
+#[utoipa::path(post, path = "/api/people/{id}/refunds", params(("id" = Uuid, Path)), request_body = RefundForm, responses((status = 200, body = Receipt), (status = 422, body = Problem), (status = 503, body = Problem)))]
+pub async fn refund(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<RefundForm>) -> Answer<Receipt> {
+    let mut faults = Faults::default();
+    let reason = faults.line("reason", "Reason", &form.reason, 120);
+    let f = MeanForm { method: form.method.clone(), amount: form.amount.clone(), reference: form.reference.clone() };
+    let means = read_means(&[f], &mut faults);
+    faults.none_or(())?;
+    let Some(mean) = means.into_iter().next() else { return Err(Problem::field("amount", "Type an amount.")) };
+    let key = format!("refund:{}", form.key);
+    if let Some(before) = store::by_key(&mut *state.store.reader().await?, &key).await? {
+        return Ok(Json(receipt_of(&mut *state.store.reader().await?, &state, &before).await?));
+    }
+    let from = form.visit_id.map_or(For::Credit, For::Visit);
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let row = change.give_back((form.key, &reason), (*id, form.site_id), from, &mean).await?;
+    if mean.method == Method::Card {
+        put_back(&state, &key, mean.amount).await?;
+    }
+    change.commit().await?;
+    let mut conn = state.store.reader().await?;
+    Ok(Json(receipt_of(&mut conn, &state, &row).await?))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CreditForm {
+    /// Whose credit; left out: what was paid too much for the visit is kept as one.
+    from_person_id: Option<Uuid>,
+    #[serde(default)]
+    amount: String,
+    key: Uuid,
+}
+
+/// Uses a credit for a visit, or keeps what was paid too much for it as one.
+#[utoipa::path(post, path = "/api/visits/{id}/credit", params(("id" = Uuid, Path)), request_body = CreditForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn credit(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<CreditForm>) -> Answer<Done> {
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    match form.from_person_id {
+        Some(owner) => {
+            let amount = Cents::parse(&form.amount).map_err(|e| Problem::field("amount", e.to_string()))?;
+            change.use_credit(form.key, owner, *id, amount).await?;
+        }
+        None => change.keep_as_credit(form.key, *id).await?,
+    }
+    change.commit().await?;
+    Ok(DONE)
+}

@@ -1,0 +1,184 @@
+//! The card terminal: asked once for each payment, and believed by its own record when an answer was lost.
+//!
+//! What it is about to be asked is written down first ([`harbor_store::rows::CardRequest`]). An answer posts the
+//! payment; when none comes, because the line, the terminal or this server broke off, [`settle`] reads the
+//! terminal's record under the same reference and posts what was charged.
+
+use crate::problem::Problem;
+use crate::state::State;
+use actix_web::http::StatusCode;
+use chrono::{Duration, Utc};
+use harbor_core::ledger::Method;
+use harbor_core::ledger::payments::{For, Mean};
+use harbor_core::money::Cents;
+use harbor_store::payments::{NewPayment, Part};
+use harbor_store::rows::{CardRequest, Payment};
+use harbor_store::{Actor, payments};
+use serde::{Deserialize, Serialize};
+use serde_json::{Value, json};
+use uuid::Uuid;
+
+/// What the terminal said.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Said {
+    Approved(String),
+    Declined(String),
+}
+
+fn silent() -> Problem {
+    let advice = "The card terminal does not answer. Ask again: the same payment is never taken twice. What it charged meanwhile is posted by itself.";
+    Problem::new(StatusCode::SERVICE_UNAVAILABLE, "card-terminal", advice)
+}
+
+fn read(answer: &Value) -> Result<Said, Problem> {
+    match (answer["approved"].as_bool(), answer["approval"].as_str()) {
+        (Some(true), Some(approval)) => Ok(Said::Approved(approval.to_owned())),
+        (Some(false), _) => Ok(Said::Declined(answer["reason"].as_str().unwrap_or("declined").to_owned())),
+        _ => Err(silent()),
+    }
+}
+
+async fn ask(state: &State, path: &str, body: &Value) -> Result<Said, Problem> {
+    let url = state.settings.outside_url.as_ref().ok_or_else(silent)?;
+    let answer = state.http.post(format!("{url}{path}")).json(body).send().await.map_err(|_| silent())?;
+    if !answer.status().is_success() {
+        return Err(silent());
+    }
+    read(&answer.json().await.map_err(|_| silent())?)
+}
+
+/// Charges a card; a repeated reference charges once.
+pub async fn charge(state: &State, reference: Uuid, amount: Cents) -> Result<Said, Problem> {
+    ask(state, "/card/charges", &json!({ "reference": reference, "cents": amount.get() })).await
+}
+
+/// Puts money back on the card that was charged under a reference.
+pub async fn put_back(state: &State, reference: &str, amount: Cents) -> Result<Said, Problem> {
+    ask(state, "/card/refunds", &json!({ "reference": reference, "cents": amount.get() })).await
+}
+
+/// What the terminal has on record for a reference; nothing when it charged nothing.
+async fn on_record(state: &State, reference: Uuid) -> Result<Option<Said>, Problem> {
+    let url = state.settings.outside_url.as_ref().ok_or_else(silent)?;
+    let answer = state.http.get(format!("{url}/card/charges/{reference}")).send().await.map_err(|_| silent())?;
+    if answer.status() == 404 {
+        return Ok(None);
+    }
+    if !answer.status().is_success() {
+        return Err(silent());
+    }
+    read(&answer.json().await.map_err(|_| silent())?).map(Some)
+}
+
+/// A payment as it waits for the terminal.
+#[derive(Debug, Serialize, Deserialize)]
+struct Kept {
+    site: Uuid,
+    means: Vec<(String, i64, String)>,
+    /// Person, visit, kind, cents.
+    parts: Vec<(Uuid, Option<Uuid>, String, i64)>,
+}
+
+/// Writes a payment down that waits for the terminal.
+pub fn keep(new: &NewPayment) -> Value {
+    let part = |p: &Part| {
+        let (visit, kind) = match p.what {
+            For::Visit(visit) => (Some(visit), "visit"),
+            For::CarriedOver => (None, "carried_over"),
+            For::Credit => (None, "credit"),
+        };
+        (p.person, visit, kind.to_owned(), p.amount.get())
+    };
+    let mean = |m: &Mean| (m.method.code().to_owned(), m.amount.get(), m.reference.clone());
+    json!(Kept {
+        site: new.site,
+        means: new.means.iter().map(mean).collect(),
+        parts: new.parts.iter().map(part).collect(),
+    })
+}
+
+fn kept(row: &CardRequest, approval: &str) -> Option<NewPayment> {
+    let kept: Kept = serde_json::from_value(row.payment.clone()).ok()?;
+    let mean = |(method, cents, reference): (String, i64, String)| {
+        let method = Method::from_code(&method)?;
+        let reference = if method == Method::Card { format!("approval {approval}") } else { reference };
+        Some(Mean { method, amount: Cents::new(cents), reference })
+    };
+    let part = |(person, visit, kind, cents): (Uuid, Option<Uuid>, String, i64)| {
+        let what = match (visit, kind.as_str()) {
+            (Some(visit), _) => For::Visit(visit),
+            (None, "carried_over") => For::CarriedOver,
+            _ => For::Credit,
+        };
+        Part { person, what, amount: Cents::new(cents) }
+    };
+    Some(NewPayment {
+        key: row.key,
+        person: row.person_id,
+        site: kept.site,
+        means: kept.means.into_iter().filter_map(mean).collect(),
+        parts: kept.parts.into_iter().map(part).collect(),
+    })
+}
+
+/// Posts what the terminal approved, once; nothing when somebody else has done so.
+pub async fn post(state: &State, row: &CardRequest, approval: &str) -> Result<Option<Payment>, Problem> {
+    let actor = Actor { staff_id: row.staff_id, name: row.asked_by.clone() };
+    let mut change = state.store.begin(&actor, state.now()).await?;
+    if change.unsettled_card(row.key).await?.is_none() {
+        return Ok(None);
+    }
+    let Some(new) = kept(row, approval) else {
+        return Err(Problem::refused("payment", "The payment that waits for the terminal cannot be read."));
+    };
+    let payment = change.take_payment(&new).await?;
+    change.card_became(row.key, "posted", approval).await?;
+    change.commit().await?;
+    Ok(Some(payment))
+}
+
+/// Notes that nothing was charged.
+pub async fn nothing_charged(state: &State, row: &CardRequest, how: &str, word: &str) -> Result<(), Problem> {
+    let actor = Actor { staff_id: row.staff_id, name: row.asked_by.clone() };
+    let mut change = state.store.begin(&actor, state.now()).await?;
+    change.card_became(row.key, how, word).await?;
+    change.commit().await?;
+    Ok(())
+}
+
+/// Reads the terminal's record for a request whose answer was lost, and posts what it charged.
+pub async fn settle(state: &State, row: &CardRequest) -> Result<Option<Payment>, Problem> {
+    match on_record(state, row.key).await? {
+        Some(Said::Approved(approval)) => post(state, row, &approval).await,
+        Some(Said::Declined(why)) => nothing_charged(state, row, "declined", &why).await.map(|()| None),
+        None => nothing_charged(state, row, "not_charged", "the terminal knows of no charge").await.map(|()| None),
+    }
+}
+
+/// An answer that takes longer than this is counted as lost, in seconds; a request may take ten.
+const LOST_AFTER: i64 = 15;
+
+/// Settles what was left open: at the start everything, then whatever waits too long.
+pub async fn settle_lost(state: State) {
+    if state.settings.outside_url.is_none() {
+        return;
+    }
+    let mut patience = 0;
+    loop {
+        // By the machine's clock, as the rows were written: the clinic's own may stand still.
+        let before = Utc::now() - Duration::seconds(patience);
+        match state.store.reader().await {
+            Ok(mut conn) => {
+                for row in payments::unsettled_cards(&mut conn, None, before).await.unwrap_or_default() {
+                    if let Err(problem) = settle(&state, &row).await {
+                        tracing::debug!(kind = problem.kind, "the terminal's record cannot be read yet");
+                        break;
+                    }
+                }
+            }
+            Err(error) => tracing::debug!(%error, "no database for the terminal's record"),
+        }
+        patience = LOST_AFTER;
+        tokio::time::sleep(std::time::Duration::from_secs(2)).await;
+    }
+}

@@ -1,0 +1,470 @@
+//! Payments of patients: taken, taken back, given back, kept as credit; each in the till of its site.
+
+use crate::ledger::{About, balance};
+use crate::rows::{CardRequest, Payment, PaymentMean, Till};
+use crate::schema::{card_requests, ledger_entries, ledger_transactions, payment_means, payments, people, tills};
+use crate::{Change, Conn, Result, StoreError, accounts};
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use harbor_core::ledger::payments::{self as rules, For, Mean};
+use harbor_core::ledger::{Account, Entry, LedgerRefusal, Transaction};
+use harbor_core::money::Cents;
+use uuid::Uuid;
+
+/// A part of a payment: whose, for what, how much.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Part {
+    pub person: Uuid,
+    pub what: For<Uuid>,
+    pub amount: Cents,
+}
+
+/// A payment about to be taken.
+#[derive(Debug, Clone)]
+pub struct NewPayment {
+    /// The same key is taken once.
+    pub key: Uuid,
+    pub person: Uuid,
+    pub site: Uuid,
+    pub means: Vec<Mean>,
+    pub parts: Vec<Part>,
+}
+
+fn refuse(r: LedgerRefusal) -> StoreError {
+    StoreError::refused("payment", r.to_string())
+}
+
+pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Payment> {
+    let found = payments::table.find(id).select(Payment::as_select()).first(conn).await.optional()?;
+    found.ok_or(StoreError::NotFound("payment"))
+}
+
+pub async fn by_key(conn: &mut Conn, key: &str) -> Result<Option<Payment>> {
+    let found = payments::table.filter(payments::idempotency_key.eq(key)).select(Payment::as_select());
+    Ok(found.first(conn).await.optional()?)
+}
+
+/// The means of payments, in the order in which they were given.
+pub async fn means_of(conn: &mut Conn, ids: &[Uuid]) -> Result<Vec<PaymentMean>> {
+    use payment_means as m;
+    let found = m::table.filter(m::payment_id.eq_any(ids)).order(m::id).select(PaymentMean::as_select());
+    Ok(found.load(conn).await?)
+}
+
+/// What a person paid and was given back, the newest first, with what was taken back of it.
+pub async fn of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<Payment>> {
+    let who = accounts::records_of(conn, &[person]).await?;
+    let ids: Vec<Uuid> = who.into_iter().map(|(record, _)| record).collect();
+    let found =
+        payments::table.filter(payments::person_id.eq_any(ids)).order((payments::at.desc(), payments::id.desc()));
+    Ok(found.limit(200).select(Payment::as_select()).load(conn).await?)
+}
+
+/// The payments among these that were taken back, with what took them back.
+pub async fn voids_of(conn: &mut Conn, ids: &[Uuid]) -> Result<Vec<Payment>> {
+    Ok(payments::table.filter(payments::of_payment.eq_any(ids)).select(Payment::as_select()).load(conn).await?)
+}
+
+/// A part as it was posted: the transaction's visit and person, and what the patient's side got.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PostedPart {
+    pub transaction: Uuid,
+    pub visit: Option<Uuid>,
+    pub person: Option<Uuid>,
+    pub credit: bool,
+    pub cents: i64,
+}
+
+/// For what a payment was.
+pub async fn parts_of(conn: &mut Conn, payment: Uuid) -> Result<Vec<PostedPart>> {
+    use {ledger_entries as e, ledger_transactions as t};
+    let rows: Vec<(Uuid, Option<Uuid>, Option<Uuid>, String, i64)> = t::table
+        .inner_join(e::table.on(e::transaction_id.eq(t::id)))
+        .filter(t::payment_id.eq(payment))
+        .filter(e::account.eq_any([Account::Patient.code(), Account::Unapplied.code()]))
+        .order(e::id)
+        .select((t::id, t::visit_id, t::person_id, e::account, e::cents))
+        .load(conn)
+        .await?;
+    let mut out: Vec<PostedPart> = Vec::new();
+    for (transaction, visit, person, account, cents) in rows {
+        match out.last_mut().filter(|p| p.transaction == transaction) {
+            Some(part) => part.cents -= cents,
+            None => {
+                let credit = account == Account::Unapplied.code();
+                out.push(PostedPart { transaction, visit, person, credit, cents: -cents });
+            }
+        }
+    }
+    Ok(out)
+}
+
+/// A payment of before with a cheque of this number, when there is one that was not taken back.
+pub async fn cheque_before(conn: &mut Conn, number: &str) -> Result<Option<Payment>> {
+    use payment_means as m;
+    let took_back = diesel::alias!(payments as took_back);
+    let gone = took_back.filter(took_back.field(payments::of_payment).eq(payments::id.nullable()));
+    Ok(payments::table
+        .inner_join(m::table.on(m::payment_id.eq(payments::id)))
+        .filter(m::method.eq("cheque").and(m::reference.eq(number)).and(payments::kind.eq("payment")))
+        .filter(diesel::dsl::not(diesel::dsl::exists(gone)))
+        .order(payments::at.desc())
+        .select(Payment::as_select())
+        .first(conn)
+        .await
+        .optional()?)
+}
+
+/// What the terminal was asked and has not yet been settled: of one person, or all that were asked before a moment.
+pub async fn unsettled_cards(
+    conn: &mut Conn,
+    person: Option<Uuid>,
+    before: chrono::DateTime<chrono::Utc>,
+) -> Result<Vec<CardRequest>> {
+    use card_requests as c;
+    let mut query = c::table.filter(c::state.eq("asked").and(c::asked_at.le(before))).into_boxed();
+    if let Some(person) = person {
+        query = query.filter(c::person_id.eq(person));
+    }
+    Ok(query.order(c::asked_at).limit(50).select(CardRequest::as_select()).load(conn).await?)
+}
+
+impl Change<'_> {
+    /// The open till of a site, made when there is none; held until the change ends, so that it is not closed
+    /// meanwhile.
+    pub async fn open_till(&mut self, site: Uuid) -> Result<Till> {
+        let id = Uuid::now_v7();
+        diesel::insert_into(tills::table)
+            .values((tills::id.eq(id), tills::site_id.eq(site), tills::began_at.eq(self.now), tills::reason.eq("")))
+            .on_conflict_do_nothing()
+            .execute(self.conn())
+            .await?;
+        let open = tills::table.filter(tills::site_id.eq(site).and(tills::closed_at.is_null())).for_update();
+        open.select(Till::as_select()).first(self.conn()).await.optional()?.ok_or(StoreError::NotFound("till"))
+    }
+
+    /// Keeps others from touching what these people own until the change ends.
+    async fn hold_accounts(&mut self, persons: impl IntoIterator<Item = Uuid>) -> Result<()> {
+        let mut ids: Vec<Uuid> = persons.into_iter().collect();
+        ids.sort();
+        ids.dedup();
+        let rows = people::table.filter(people::id.eq_any(ids)).order(people::id).for_update().select(people::id);
+        rows.load::<Uuid>(self.conn()).await?;
+        Ok(())
+    }
+
+    async fn insert_payment(&mut self, row: &Payment, means: &[Mean], sign: i64) -> Result<()> {
+        use payment_means as m;
+        diesel::insert_into(payments::table).values(row).execute(self.conn()).await?;
+        let rows: Vec<_> = means
+            .iter()
+            .map(|x| {
+                (
+                    m::payment_id.eq(row.id),
+                    m::method.eq(x.method.code()),
+                    m::cents.eq(sign * x.amount.get()),
+                    m::reference.eq(x.reference.trim().to_owned()),
+                )
+            })
+            .collect();
+        diesel::insert_into(m::table).values(rows).execute(self.conn()).await?;
+        self.tell("till", row.till_id);
+        Ok(())
+    }
+
+    fn payment_row(&self, kind: &str, person: Uuid, till: &Till, amount: Cents, key: String, reason: &str) -> Payment {
+        Payment {
+            id: Uuid::now_v7(),
+            kind: kind.to_owned(),
+            of_payment: None,
+            person_id: person,
+            site_id: till.site_id,
+            till_id: till.id,
+            cents: amount.get(),
+            at: self.now,
+            by: self.actor.name.clone(),
+            reason: reason.to_owned(),
+            idempotency_key: key,
+        }
+    }
+
+    /// Takes a payment: one transaction for each visit that it pays, all or none.
+    pub async fn take_payment(&mut self, new: &NewPayment) -> Result<Payment> {
+        let wanted: Vec<(For<(Uuid, Uuid)>, Cents)> = new
+            .parts
+            .iter()
+            .map(|p| {
+                let what = match p.what {
+                    For::Visit(visit) => For::Visit((visit, p.person)),
+                    For::CarriedOver => For::CarriedOver,
+                    For::Credit => For::Credit,
+                };
+                (what, p.amount)
+            })
+            .collect();
+        let made = rules::lay_out(&new.means, &wanted).map_err(refuse)?;
+        let total = rules::total(&new.means).map_err(refuse)?;
+        let till = self.open_till(new.site).await?;
+        self.hold_accounts(new.parts.iter().map(|p| p.person).chain([new.person])).await?;
+        let row = self.payment_row("payment", new.person, &till, total, format!("payment:{}", new.key), "");
+        self.insert_payment(&row, &new.means, 1).await?;
+        let paid: Vec<&Part> = new.parts.iter().filter(|p| p.amount.is_positive()).collect();
+        for (n, ((_, transaction), part)) in made.iter().zip(paid).enumerate() {
+            let visit = if let For::Visit(visit) = part.what { Some(visit) } else { None };
+            let about = About {
+                kind: "payment",
+                visit,
+                person: Some(part.person),
+                payment: Some(row.id),
+                key: format!("payment:{}:{n}", new.key),
+                memo: memo(transaction),
+                ..About::default()
+            };
+            self.post(&about, transaction).await?;
+        }
+        self.audit("took", "payment", row.id, Some(new.person), total.to_string());
+        Ok(row)
+    }
+
+    /// Takes a payment back that was a slip; it lands in the till that is open now.
+    pub async fn void_payment(&mut self, id: Uuid, reason: &str) -> Result<Payment> {
+        let first = get(self.conn(), id).await?;
+        if first.kind != "payment" {
+            return Err(StoreError::refused("payment", "Only a payment can be taken back."));
+        }
+        self.hold_accounts([first.person_id]).await?;
+        if !voids_of(self.conn(), &[id]).await?.is_empty() {
+            return Err(StoreError::refused("payment", "This payment is taken back already."));
+        }
+        let means: Vec<Mean> = means_of(self.conn(), &[id]).await?.iter().filter_map(PaymentMean::in_core).collect();
+        let till = self.open_till(first.site_id).await?;
+        let amount = Cents::new(-first.cents);
+        let mut row = self.payment_row("void", first.person_id, &till, amount, format!("void:{id}"), reason);
+        row.of_payment = Some(id);
+        self.insert_payment(&row, &means, -1).await?;
+        for (t, entries) in crate::ledger::of_payment(self.conn(), id).await? {
+            // Credit that was used meanwhile cannot be taken back from under the visit that it paid.
+            let credit: Cents = entries.iter().filter(|e| e.account == Account::Unapplied).map(|e| -e.amount).sum();
+            if let Some(person) = t.person_id.filter(|_| credit.is_positive()) {
+                let held = accounts::of_person(self.conn(), person).await?.credit();
+                if credit > held {
+                    let said = "The credit of this payment is used already; take that back first.";
+                    return Err(StoreError::refused("payment", said));
+                }
+            }
+            let about = About {
+                kind: "void",
+                visit: t.visit_id,
+                person: t.person_id,
+                payment: Some(row.id),
+                key: format!("void:{}", t.id),
+                memo: reason.to_owned(),
+                ..About::default()
+            };
+            let back = Transaction::new(entries).map_err(refuse)?.reversed(&format!("taken back: {reason}"));
+            self.post(&about, &back).await?;
+        }
+        self.audit("took back", "payment", id, Some(first.person_id), reason);
+        Ok(row)
+    }
+
+    /// Gives money back, from a person's credit or from what was overpaid for a visit.
+    pub async fn give_back(
+        &mut self,
+        (key, reason): (Uuid, &str),
+        (person, site): (Uuid, Uuid),
+        from: For<Uuid>,
+        mean: &Mean,
+    ) -> Result<Payment> {
+        self.hold_accounts([person]).await?;
+        let (held, visit) = self.held(person, from).await?;
+        let transaction = rules::refund(mean, &from, held).map_err(refuse)?;
+        let till = self.open_till(site).await?;
+        let row = self.payment_row("refund", person, &till, -mean.amount, format!("refund:{key}"), reason);
+        self.insert_payment(&row, std::slice::from_ref(mean), -1).await?;
+        let about = About {
+            kind: "refund",
+            visit,
+            person: Some(person),
+            payment: Some(row.id),
+            key: format!("refund:{key}"),
+            memo: reason.to_owned(),
+            ..About::default()
+        };
+        self.post(&about, &transaction).await?;
+        self.audit("gave back", "payment", row.id, Some(person), format!("{}: {reason}", mean.amount));
+        Ok(row)
+    }
+
+    /// What the clinic holds too much of, for a refund.
+    async fn held(&mut self, person: Uuid, from: For<Uuid>) -> Result<(Cents, Option<Uuid>)> {
+        let account = accounts::of_person(self.conn(), person).await?;
+        match from {
+            For::Credit => Ok((account.credit(), None)),
+            For::CarriedOver => Ok((-account.carried(), None)),
+            For::Visit(visit) => {
+                if crate::visits::get(self.conn(), visit).await?.person_id != person {
+                    return Err(StoreError::NotFound("visit"));
+                }
+                Ok((-balance(self.conn(), visit).await?.patient_owes, Some(visit)))
+            }
+        }
+    }
+
+    /// Uses a person's credit for a visit, their own or one of the household's.
+    pub async fn use_credit(&mut self, key: Uuid, owner: Uuid, visit: Uuid, amount: Cents) -> Result<()> {
+        self.hold_accounts([owner]).await?;
+        self.lock_visit(visit).await?;
+        let credit = accounts::of_person(self.conn(), owner).await?.credit();
+        let owed = balance(self.conn(), visit).await?.patient_owes;
+        let transaction = rules::use_credit(amount, credit, owed).map_err(refuse)?;
+        let about = About {
+            kind: "credit",
+            visit: Some(visit),
+            // Whose credit it was.
+            person: Some(owner),
+            key: format!("credit:{key}"),
+            memo: "credit used".into(),
+            ..About::default()
+        };
+        self.post(&about, &transaction).await?;
+        Ok(())
+    }
+
+    /// Keeps as credit what was paid too much for a visit.
+    pub async fn keep_as_credit(&mut self, key: Uuid, visit: Uuid) -> Result<()> {
+        let row = self.lock_visit(visit).await?;
+        self.hold_accounts([row.person_id]).await?;
+        let owes = balance(self.conn(), visit).await?.patient_owes;
+        let transaction = rules::keep_as_credit(owes).map_err(refuse)?;
+        let about = About {
+            kind: "credit",
+            visit: Some(visit),
+            person: Some(row.person_id),
+            key: format!("credit:{key}"),
+            memo: "kept as credit".into(),
+            ..About::default()
+        };
+        self.post(&about, &transaction).await?;
+        Ok(())
+    }
+
+    /// A balance from before this ledger, once for each `key`.
+    pub async fn carry_over(&mut self, key: &str, person: Uuid, amount: Cents, memo: &str) -> Result<()> {
+        let transaction = rules::carried_over(amount).map_err(refuse)?;
+        let about = About {
+            kind: "carried_over",
+            person: Some(person),
+            key: format!("carried_over:{key}"),
+            memo: memo.to_owned(),
+            ..About::default()
+        };
+        self.post(&about, &transaction).await?;
+        Ok(())
+    }
+
+    /// Writes down what the terminal is about to be asked. The same key may be asked again.
+    pub async fn ask_card(&mut self, row: &CardRequest) -> Result<()> {
+        use card_requests as c;
+        diesel::insert_into(c::table)
+            .values(row)
+            .on_conflict(c::key)
+            .do_update()
+            .set((
+                c::state.eq("asked"),
+                c::asked_at.eq(row.asked_at),
+                c::payment.eq(&row.payment),
+                c::cents.eq(row.cents),
+            ))
+            .execute(self.conn())
+            .await?;
+        self.audit("asked", "card terminal", row.key, Some(row.person_id), Cents::new(row.cents).to_string());
+        Ok(())
+    }
+
+    /// Locks a request to the terminal; nothing when somebody else has settled it meanwhile.
+    pub async fn unsettled_card(&mut self, key: Uuid) -> Result<Option<CardRequest>> {
+        use card_requests as c;
+        let row = c::table.find(key).filter(c::state.eq("asked")).for_update().select(CardRequest::as_select());
+        Ok(row.first(self.conn()).await.optional()?)
+    }
+
+    /// What became of a request to the terminal.
+    pub async fn card_became(&mut self, key: Uuid, state: &str, word: &str) -> Result<()> {
+        use card_requests as c;
+        let person = diesel::update(c::table.find(key).filter(c::state.ne("posted")))
+            .set((c::state.eq(state), c::word.eq(word)))
+            .returning(c::person_id)
+            .get_result::<Uuid>(self.conn())
+            .await
+            .optional()?;
+        self.audit(state, "card terminal", key, person, word);
+        Ok(())
+    }
+
+    /// Begins a till with the cash that was counted in it.
+    pub async fn count_opening(&mut self, site: Uuid, cash: Cents) -> Result<Till> {
+        let till = self.open_till(site).await?;
+        if till.opened_at.is_some() {
+            return Err(StoreError::refused("till", "This till is opened already."));
+        }
+        let (now, by) = (self.now, self.actor.name.clone());
+        let row = diesel::update(tills::table.find(till.id))
+            .set((tills::opening_cents.eq(cash.get()), tills::opened_at.eq(now), tills::opened_by.eq(by)))
+            .returning(Till::as_returning())
+            .get_result(self.conn())
+            .await?;
+        self.audit("opened", "till", till.id, None, cash.to_string());
+        self.tell("till", till.id);
+        Ok(row)
+    }
+
+    /// Closes the open till of a site as it was counted.
+    pub async fn close_till(
+        &mut self,
+        site: Uuid,
+        counted: &[(harbor_core::ledger::Method, Cents)],
+        reason: &str,
+        stays: Cents,
+    ) -> Result<Till> {
+        use harbor_core::ledger::till::{Counted, close};
+        let till = self.open_till(site).await?;
+        let expected = crate::tills::expected(self.conn(), &till).await?;
+        let counts: Vec<Counted> = expected
+            .iter()
+            .map(|(method, should)| {
+                let has = counted.iter().find(|(m, _)| m == method).map_or(Cents::ZERO, |(_, c)| *c);
+                Counted { method: *method, expected: *should, counted: has }
+            })
+            .collect();
+        close(&counts, reason, stays).map_err(|r| StoreError::refused("till", r.to_string()))?;
+        let by_means = |of: fn(&Counted) -> Cents| -> serde_json::Value {
+            counts.iter().map(|c| (c.method.code().to_owned(), serde_json::json!(of(c).get()))).collect()
+        };
+        let (now, by) = (self.now, self.actor.name.clone());
+        let row = diesel::update(tills::table.find(till.id))
+            .set((
+                (tills::closed_at.eq(now), tills::closed_by.eq(by), tills::reason.eq(reason)),
+                tills::expected.eq(by_means(|c| c.expected)),
+                tills::counted.eq(by_means(|c| c.counted)),
+                tills::stays_cents.eq(stays.get()),
+            ))
+            .returning(Till::as_returning())
+            .get_result(self.conn())
+            .await?;
+        let off: Cents = counts.iter().map(Counted::difference).sum();
+        self.audit("closed", "till", till.id, None, format!("differs by {off}. {reason}"));
+        self.tell("till", till.id);
+        Ok(row)
+    }
+}
+
+fn memo(transaction: &Transaction) -> String {
+    let mut words: Vec<&str> = Vec::new();
+    for Entry { memo, .. } in transaction.entries() {
+        if !words.contains(&memo.as_str()) {
+            words.push(memo);
+        }
+    }
+    words.join(", ")
+}

@@ -1,0 +1,203 @@
+/** Taking a payment for a whole household: what is expected, how it is shared out, and what is then left. */
+
+import { useState } from 'react';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useMay } from '../../app/session';
+import { amountText, dollars } from '../../app/words';
+import { Button, Choose, Field } from '../../ui/controls';
+import { Columns, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table } from '../../ui/layout';
+import { part, space } from '../../ui/tokens';
+import { ReceiptDialog } from './Receipt';
+
+type Due = Schemas['DueView'];
+interface Mean {
+  method: string;
+  amount: string | null;
+  reference: string;
+}
+
+const methods = [
+  { id: 'card', label: 'Card' },
+  { id: 'cash', label: 'Cash' },
+  { id: 'cheque', label: 'Cheque' },
+  { id: 'transfer', label: 'Transfer' },
+];
+const fresh = (method = 'card'): Mean => ({ method, amount: null, reference: '' });
+const keyOf = (d: Due) => `${d.personId}:${d.visitId ?? ''}`;
+
+export function Collect(p: { person: string; site: string; onPaid?: () => void; focus?: boolean }) {
+  const may = useMay();
+  const [means, setMeans] = useState<Mean[]>([fresh()]);
+  const [shares, setShares] = useState<Record<string, string> | null>(null);
+  // One key for one payment: however often it is sent, it pays once.
+  const [key, setKey] = useState(() => crypto.randomUUID());
+  const [receipt, setReceipt] = useState<Schemas['Receipt'] | null>(null);
+  const { run, busy, refusal, setRefusal } = useDo();
+  const typedBefore = means.map((m) => m.amount);
+  const first = useLook(
+    ['collect', p.person, ''],
+    () => api.GET('/api/people/{id}/collect', { params: { path: { id: p.person } } }),
+    may('take_money'),
+  );
+  const asked = first.data?.askedCents ?? 0;
+  const amounts = typedBefore.map((a, n) => a ?? (n === 0 && asked > 0 ? amountText(asked) : ''));
+  const amount = amounts.filter((a) => a.trim()).join('+');
+  const look = useLook(
+    ['collect', p.person, amount],
+    () => api.GET('/api/people/{id}/collect', { params: { path: { id: p.person }, query: { amount } } }),
+    may('take_money') && first.data !== undefined,
+  );
+  if (!may('take_money') || !first.data) return null;
+  const shown = look.data ?? first.data;
+  const set = (n: number, change: Partial<Mean>) =>
+    setMeans(means.map((m, at) => (at === n ? { ...m, ...change } : m)));
+  const shareOf = (d: Due) => shares?.[keyOf(d)] ?? amountText(d.shareCents);
+  const pay = async (chequeAgain: boolean) => {
+    const body = {
+      personId: p.person,
+      siteId: p.site,
+      key,
+      chequeAgain,
+      means: means.map((m, n) => ({ method: m.method, amount: amounts[n] ?? '', reference: m.reference })),
+      parts: shares
+        ? shown.dues.map((d) => ({
+            personId: d.personId,
+            visitId: d.visitId ?? null,
+            what: d.what,
+            amount: shareOf(d),
+          }))
+        : null,
+    };
+    const given = await run(() => api.POST('/api/payments', { body }));
+    if (given) {
+      setReceipt(given);
+      setKey(crypto.randomUUID());
+      setMeans([fresh()]);
+      setShares(null);
+      p.onPaid?.();
+    }
+  };
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        void pay(false);
+      }}
+    >
+      <Stack $gap={3}>
+        {shown.dues.length > 0 && (
+          <Scroller>
+            <Table data-dues>
+              <thead>
+                <tr>
+                  <th>For</th>
+                  <th>What</th>
+                  <th className="number">Owed</th>
+                  <th className="number">Paid now</th>
+                </tr>
+              </thead>
+              <tbody>
+                {shown.dues.map((d) => (
+                  <tr key={keyOf(d)} data-due={d.today ? 'today' : 'older'}>
+                    <td>{d.name}</td>
+                    <td>{d.words}</td>
+                    <td className="number">
+                      <Mono>{dollars(d.cents)}</Mono>
+                    </td>
+                    <td className="number">
+                      {shares ? (
+                        <Field
+                          label={`Paid now for ${d.name}, ${d.words}`}
+                          hideLabel
+                          value={shareOf(d)}
+                          onChange={(text) => setShares({ ...shares, [keyOf(d)]: text })}
+                        />
+                      ) : (
+                        <Mono>{dollars(d.shareCents)}</Mono>
+                      )}
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </Table>
+          </Scroller>
+        )}
+        {means.map((m, n) => (
+          <Columns key={n} $min={part.field}>
+            <Field
+              label={means.length > 1 ? `Amount ${n + 1}` : 'Amount'}
+              name={n === 0 ? 'amount' : `amount${n}`}
+              value={amounts[n] ?? ''}
+              onChange={(text) => set(n, { amount: text })}
+              fault={refusal?.fault(n === 0 ? 'amount' : `amount${n}`) ?? look.error?.fault('amount')}
+              autoFocus={n === 0 && p.focus}
+            />
+            <Choose
+              label={means.length > 1 ? `Means ${n + 1}` : 'Means'}
+              value={m.method}
+              onChange={(method) => {
+                set(n, { method });
+                // Another means is another payment, whatever became of the first.
+                setKey(crypto.randomUUID());
+                setRefusal(null);
+              }}
+              choices={methods}
+            />
+            {m.method !== 'card' && (
+              <Field
+                label={m.method === 'cheque' ? 'Cheque number' : 'Reference'}
+                value={m.reference}
+                onChange={(reference) => set(n, { reference })}
+                fault={refusal?.fault(n === 0 ? 'reference' : `reference${n}`)}
+              />
+            )}
+          </Columns>
+        ))}
+        {refusal?.fault('parts') && <Notice $tone="coral">{refusal.fault('parts')}</Notice>}
+        {refusal && refusal.problem.fields.length === 0 && (
+          <Notice $tone={refusal.is('cheque-again') ? 'brass' : 'coral'} role="alert">
+            <Row>
+              <span>{refusal.message}</span>
+              {refusal.is('cheque-again') && (
+                <Button isDisabled={busy} onPress={() => void pay(true)}>
+                  Yes, another cheque
+                </Button>
+              )}
+            </Row>
+          </Notice>
+        )}
+        <Row style={{ minHeight: space(8) }}>
+          <Button $kind="quiet" onPress={() => setMeans([...means, fresh('cash')])}>
+            Add another means
+          </Button>
+          {means.length > 1 && (
+            <Button $kind="quiet" onPress={() => setMeans(means.slice(0, -1))}>
+              One means less
+            </Button>
+          )}
+          {shown.dues.length > 1 && (
+            <Button $kind="quiet" onPress={() => setShares(shares ? null : {})}>
+              {shares ? 'Share out by itself' : 'Share out by hand'}
+            </Button>
+          )}
+          <Spread />
+          {shown.creditCents > 0 && <Small>Credit on hand {dollars(shown.creditCents)}</Small>}
+          {!shares && shown.overCents > 0 && (
+            <Small>
+              <b>{dollars(shown.overCents)}</b> more than is owed, kept as credit
+            </Small>
+          )}
+          {!shares && (
+            <Small data-new-balance>
+              New balance <Mono>{dollars(shown.leftCents)}</Mono>
+            </Small>
+          )}
+          <Button type="submit" isDisabled={busy}>
+            Take payment
+          </Button>
+        </Row>
+      </Stack>
+      {receipt && <ReceiptDialog receipt={receipt} onClose={() => setReceipt(null)} />}
+    </form>
+  );
+}
