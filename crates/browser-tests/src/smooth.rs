@@ -40,7 +40,7 @@ const MEASURE: &str = "
             times.key.push(performance.now() - typed);
         }
         done(times);
-    })();";
+    })().catch(error => done({ error: String(error) }));";
 
 async fn smooth() -> Result<()> {
     let product = Product::start().await?;
@@ -51,6 +51,9 @@ async fn smooth() -> Result<()> {
     browser.see("//*[@data-visit]").await?;
     browser.settle().await?;
     let times = browser.client.execute_async(MEASURE, vec![]).await?;
+    if let Some(error) = times["error"].as_str() {
+        anyhow::bail!("measuring in the page: {error}");
+    }
     for (name, words) in [
         ("press", "a press on a card"),
         ("scroll", "a scroll to other columns"),

@@ -1,6 +1,14 @@
 //! Presence: the stages a patient passes in the building, and the moves between them.
+//!
+//! [`walk`] is check-in, [`alerts`] what must be looked at first, [`forms`] what is signed, [`waiting`] when
+//! each who waits will be roomed.
 
-use chrono::{DateTime, Utc};
+pub mod alerts;
+pub mod forms;
+pub mod waiting;
+pub mod walk;
+
+use chrono::{DateTime, Duration, Utc};
 
 coded! {
     /// Where the patient is.
@@ -75,6 +83,8 @@ impl Stage {
             || matches!(
                 (self, to),
                 (Booked, DidNotCome | Cancelled | CheckedIn)
+                    // They came after all.
+                    | (DidNotCome, Here)
                     | (Here, InRoom | Cancelled | LeftUnseen)
                     | (CheckedIn | InRoom, LeftUnseen)
                     | (WithClinician, Left)
@@ -84,67 +94,86 @@ impl Stage {
     }
 }
 
-coded! {
-    /// The steps of check-in, in their usual order.
-    CheckInStep {
-        Visit = "visit", "Visit";
-        Details = "details", "Details and contact";
-        Coverage = "coverage", "Coverage";
-        Benefits = "benefits", "Benefits check";
-        Collect = "collect", "Balances and copay";
+/// The clinic's own thresholds of the day, in minutes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Thresholds {
+    /// Waiting as long as this is shown as long, and as too long.
+    pub long: i64,
+    pub too_long: i64,
+    /// Who comes so much after the time booked is late.
+    pub late: i64,
+    /// Who has not come so long after the time booked did not come.
+    pub did_not_come: i64,
+}
+
+impl Thresholds {
+    /// Thresholds that make sense: each longer than the one before it, at most a day's work.
+    pub fn checked(self) -> Option<Thresholds> {
+        let fine = (1..=240).contains(&self.long)
+            && (self.long + 1..=480).contains(&self.too_long)
+            && (1..=240).contains(&self.late)
+            && (self.late..=600).contains(&self.did_not_come);
+        fine.then_some(self)
+    }
+
+    /// How a stretch of waiting reads.
+    pub fn wait(&self, minutes: i64) -> Wait {
+        match minutes {
+            m if m >= self.too_long => Wait::TooLong,
+            m if m >= self.long => Wait::Long,
+            _ => Wait::Fine,
+        }
+    }
+
+    /// How many minutes late somebody came, or is by now; nothing when they are in time by the clinic's rule.
+    pub fn late_by(&self, booked: DateTime<Utc>, here: Option<DateTime<Utc>>, now: DateTime<Utc>) -> Option<i64> {
+        let late = (here.unwrap_or(now) - booked).num_minutes();
+        (late >= self.late).then_some(late)
+    }
+
+    /// Whether a booked visit counts as not come by now.
+    pub fn has_not_come(&self, stage: Stage, booked: DateTime<Utc>, now: DateTime<Utc>) -> bool {
+        stage == Stage::Booked && now >= booked + Duration::minutes(self.did_not_come)
     }
 }
 
-/// The usual minutes that a clinician spends with a patient, until the clinic has measured its own.
-pub const USUAL_MINUTES: u32 = 20;
-
-/// One visit of a clinician's day, as the waiting line sees it.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct InLine<Id> {
-    pub visit: Id,
-    pub clinician: Id,
-    pub starts_at: DateTime<Utc>,
-    pub stage: Stage,
-    pub seen_at: Option<DateTime<Utc>>,
-}
-
-/// Those who wait for a room, in expected order, with the minutes until each is roomed: everybody of
-/// the same clinician who is before them takes the usual minutes, less what the one who is with the
-/// clinician has already had. Those booked earlier go first, also when they came later.
-pub fn waiting_line<Id: Copy + Ord>(day: &[InLine<Id>], now: DateTime<Utc>) -> Vec<(Id, u32)> {
-    use Stage::*;
-    let mut line: Vec<(u32, DateTime<Utc>, Id)> = day
-        .iter()
-        .filter(|p| matches!(p.stage, Here | CheckedIn))
-        .map(|p| {
-            let same = || day.iter().filter(|o| o.clinician == p.clinician);
-            let ahead = same()
-                .filter(|o| matches!(o.stage, Here | CheckedIn | InRoom))
-                .filter(|o| (o.starts_at, o.visit) < (p.starts_at, p.visit))
-                .count();
-            let spent = same()
-                .find(|o| o.stage == WithClinician)
-                .and_then(|o| o.seen_at)
-                .map(|at| u32::try_from((now - at).num_minutes()).unwrap_or(0));
-            let ahead = u32::try_from(ahead).unwrap_or(u32::MAX);
-            (expected_wait(ahead, USUAL_MINUTES, spent), p.starts_at, p.visit)
-        })
-        .collect();
-    line.sort_unstable();
-    line.into_iter().map(|(minutes, _, visit)| (visit, minutes)).collect()
-}
-
-/// The expected minutes until a waiting patient is roomed: those before in the queue at the
-/// clinician's usual pace, less what the present patient has already had.
-fn expected_wait(ahead: u32, pace_minutes: u32, present_for: Option<u32>) -> u32 {
-    let current = present_for.map_or(0, |spent| pace_minutes.saturating_sub(spent));
-    ahead.saturating_mul(pace_minutes).saturating_add(current)
+coded! {
+    Wait {
+        Fine = "fine", "waiting";
+        Long = "long", "waiting long";
+        TooLong = "too_long", "waiting too long";
+    }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use chrono::TimeZone;
+
+    #[test]
+    fn lateness_waiting_and_not_coming_by_the_clinics_rule() {
+        let rule = Thresholds { long: 15, too_long: 30, late: 10, did_not_come: 45 }.checked().unwrap();
+        assert_eq!([14, 15, 29, 30].map(|m| rule.wait(m)), [Wait::Fine, Wait::Long, Wait::Long, Wait::TooLong]);
+        let at = |h, m| Utc.with_ymd_and_hms(2026, 11, 23, h, m, 0).unwrap();
+        assert_eq!(rule.late_by(at(9, 0), Some(at(9, 12)), at(11, 0)), Some(12));
+        assert_eq!(rule.late_by(at(9, 0), Some(at(9, 9)), at(11, 0)), None);
+        assert_eq!(rule.late_by(at(9, 0), None, at(9, 10)), Some(10), "not here yet");
+        assert!(rule.has_not_come(Stage::Booked, at(9, 0), at(9, 45)));
+        assert!(!rule.has_not_come(Stage::Booked, at(9, 0), at(9, 44)));
+        assert!(!rule.has_not_come(Stage::Here, at(9, 0), at(12, 0)));
+        assert_eq!(Stage::DidNotCome.may_become(Stage::Here), Ok(()), "they came after all");
+        // The night when the clock goes back: minutes are minutes.
+        let before = Utc.with_ymd_and_hms(2026, 11, 1, 5, 30, 0).unwrap();
+        assert!(!rule.has_not_come(Stage::Booked, before, before + Duration::minutes(44)));
+        for wrong in [
+            Thresholds { long: 0, ..rule },
+            Thresholds { too_long: 15, ..rule },
+            Thresholds { did_not_come: 9, ..rule },
+            Thresholds { late: -1, ..rule },
+        ] {
+            assert_eq!(wrong.checked(), None);
+        }
+    }
 
     #[test]
     fn moving_on_and_back_meet() {
@@ -163,40 +192,5 @@ mod tests {
         assert_eq!(Stage::Here.may_become(Stage::InRoom), Ok(()));
         let said = Stage::Left.may_become(Stage::InRoom).unwrap_err().to_string();
         assert_eq!(said, "The visit is left; it cannot become in room from there.");
-    }
-
-    #[test]
-    fn waiting_is_the_queue_at_the_usual_pace() {
-        assert_eq!(expected_wait(0, 20, None), 0);
-        assert_eq!(expected_wait(2, 20, Some(5)), 55);
-        assert_eq!(expected_wait(1, 20, Some(90)), 20);
-    }
-
-    #[test]
-    fn the_waiting_line_goes_by_clinician_and_time_booked() {
-        let at = |h, m| Utc.with_ymd_and_hms(2026, 11, 23, h, m, 0).unwrap();
-        let now = at(10, 20);
-        let one =
-            |visit, clinician, h, m, stage| InLine { visit, clinician, starts_at: at(h, m), stage, seen_at: None };
-        let with = InLine { seen_at: Some(at(10, 12)), ..one(1, 7, 9, 40, Stage::WithClinician) };
-        let day = [
-            one(4, 7, 10, 20, Stage::Here),
-            one(3, 7, 10, 0, Stage::CheckedIn),
-            with,
-            one(5, 8, 10, 0, Stage::Here),
-            one(6, 7, 8, 0, Stage::Left),
-            one(7, 7, 9, 0, Stage::Booked),
-        ];
-        // The colleague is free; ours has 12 minutes to go with the one inside.
-        assert_eq!(waiting_line(&day, now), [(5, 0), (3, 12), (4, 32)]);
-        assert_eq!(waiting_line::<u32>(&[], now), []);
-    }
-
-    #[test]
-    fn who_waits_in_a_room_is_still_before_the_next() {
-        let at = |m| Utc.with_ymd_and_hms(2026, 11, 23, 10, m, 0).unwrap();
-        let one = |visit, m, stage| InLine { visit, clinician: 1, starts_at: at(m), stage, seen_at: None };
-        let day = [one(1, 0, Stage::InRoom), one(2, 20, Stage::CheckedIn)];
-        assert_eq!(waiting_line(&day, at(25)), [(2, 20)]);
     }
 }

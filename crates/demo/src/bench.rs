@@ -31,6 +31,9 @@ fn main() -> Result<()> {
     if on("rebooking") {
         rebooking();
     }
+    if on("waiting") {
+        waiting();
+    }
     actix_web::rt::System::new().block_on(through_the_api(on("schedule"), on("people")))
 }
 
@@ -86,6 +89,15 @@ fn twins() {
 }
 
 /// Generated days on which a clinician falls out: the plan beside booking one after the other.
+fn waiting() {
+    let errors = harbor_demo::mornings::measure(200);
+    let (ours, plain) = errors.means();
+    println!(
+        "| time of being roomed, {} looks over 200 mornings, mean error | {ours:.1} min | half of {plain:.1} min (appointment time plus average delay) |",
+        errors.looks
+    );
+}
+
 fn rebooking() {
     use harbor_core::schedule::rebooking::{one_after_the_other, plan};
     let (mut planned, mut by_hand) = ((0, 0, 0), (0, 0, 0));

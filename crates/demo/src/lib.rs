@@ -6,7 +6,9 @@
 
 pub mod crowd;
 mod desk;
+mod front;
 mod money_in;
+pub mod mornings;
 pub mod names;
 pub mod past;
 pub mod people;
@@ -142,6 +144,7 @@ pub async fn load(url: &str, day: NaiveDate) -> Result<()> {
     desk::build(&mut world, &mut change).await?;
     money_in::build(&world, &mut change).await?;
     cards(&world, &mut change).await?;
+    front::build(&mut world, &mut change).await?;
     harbor_store::people::finding::hear_new_words(change.conn()).await?;
     change.audit("loaded", "clinic", Uuid::nil(), None, format!("demo clinic around {day}"));
     change.commit().await?;

@@ -62,6 +62,10 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
         reason_required: true,
         // As far as the demo makes its shifts.
         supply_days: i32::try_from(crate::schedule::AHEAD).unwrap_or(42) - 1,
+        wait_long: 15,
+        wait_too_long: 30,
+        late_after: 10,
+        did_not_come_after: 60,
     };
     diesel::insert_into(schema::clinic::table).values(&clinic).execute(conn).await?;
 
@@ -74,20 +78,29 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
         });
     }
     let rooms = [
-        (0, "Heron", "exam"),
-        (0, "Tern", "exam"),
-        (0, "Plover", "exam"),
-        (0, "Eider", "exam"),
-        (0, "Curlew", "exam"),
-        (0, "Blood draw", "lab"),
-        (0, "Checkout", "checkout"),
-        (1, "Birch", "exam"),
-        (1, "Rowan", "exam"),
-        (1, "Larch", "exam"),
+        (0, "Heron", "exam", 0, 0),
+        (0, "Tern", "exam", 1, 0),
+        (0, "Plover", "exam", 2, 0),
+        (0, "Eider", "exam", 0, 1),
+        (0, "Curlew", "exam", 1, 1),
+        (0, "Blood draw", "lab", 2, 1),
+        (0, "Checkout", "checkout", 3, 1),
+        (1, "Birch", "exam", 0, 0),
+        (1, "Rowan", "exam", 1, 0),
+        (1, "Larch", "exam", 2, 0),
     ];
-    for (i, (site, name, kind)) in rooms.into_iter().enumerate() {
+    for (i, (site, name, kind, place_x, place_y)) in rooms.into_iter().enumerate() {
         let site_id = world.sites[site].id;
-        world.rooms.push(Room { id: world.ids.fresh(), site_id, name: name.into(), kind: kind.into(), sort: i as i32 });
+        world.rooms.push(Room {
+            id: world.ids.fresh(),
+            site_id,
+            name: name.into(),
+            kind: kind.into(),
+            sort: i as i32,
+            place_x,
+            place_y,
+            active: true,
+        });
     }
     let hash = Argon2::default().hash_password(PASSWORD.as_bytes()).map_err(|e| anyhow::anyhow!("{e}"))?.to_string();
     for (i, (login, first, last, role, specialty, nine, taxonomy)) in PEOPLE.into_iter().enumerate() {

@@ -7,6 +7,7 @@ pub mod booking;
 pub mod cards;
 pub mod charges;
 pub mod chart;
+pub mod check_in;
 pub mod claims;
 pub mod clinic;
 pub mod codes;

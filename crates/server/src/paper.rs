@@ -28,6 +28,8 @@ pub enum Sheet {
     Calls,
     /// What was paid, for what, and what is left.
     Receipt,
+    /// A form with its signature.
+    SignedForm,
 }
 
 impl Sheet {
@@ -38,6 +40,7 @@ impl Sheet {
             Sheet::Letters => include_str!("../papers/letters.typ"),
             Sheet::Calls => include_str!("../papers/calls.typ"),
             Sheet::Receipt => include_str!("../papers/receipt.typ"),
+            Sheet::SignedForm => include_str!("../papers/signed_form.typ"),
         }
     }
 }
@@ -158,6 +161,10 @@ mod tests {
         let receipt = json!({ "head": head, "title": odd, "payer": odd, "at": odd, "by": odd, "sum-words": odd,
             "sum": "75.00", "parts": [{ "name": odd, "words": odd, "amount": "25.00" }], "left": odd, "note": odd,
             "means": [{ "words": odd, "amount": "75.00" }], "number": "0199", "large": false });
+        let form = |strokes: Value| {
+            json!({ "head": head, "name": odd, "patient": odd, "born": odd, "number": "IH-10001", "body": [odd, odd],
+                "strokes": strokes, "signer": odd, "at": odd, "large": true })
+        };
         for (sheet, data) in [
             (Sheet::DayLists, json!({ "head": head, "days": [day], "contact": true })),
             (Sheet::DayLists, json!({ "head": head, "days": [], "contact": false })),
@@ -166,6 +173,8 @@ mod tests {
             (Sheet::Letters, json!({ "head": head, "letters": [letter] })),
             (Sheet::Calls, json!({ "head": head, "calls": [call] })),
             (Sheet::Receipt, receipt),
+            (Sheet::SignedForm, form(json!([[[1, 1], [90, 90]], [[5, 5]]]))),
+            (Sheet::SignedForm, form(json!([]))),
         ] {
             let pdf = set(sheet, &data).unwrap();
             assert!(pdf.starts_with(b"%PDF-"), "{sheet:?}");

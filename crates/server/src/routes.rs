@@ -142,7 +142,19 @@ table! {
     get "/feeds/{token}" Stranger => paper::feed;
     get "/api/in-clinic" Needs(SeeSchedule) => flow::in_clinic;
     post "/api/visits/{id}/stage" Needs(MovePatients) => flow::move_on;
-    post "/api/visits/{id}/check-in" Needs(CheckIn) => flow::check_in;
+    get "/api/visits/{id}/check-in" Needs(CheckIn) => check_in::show;
+    post "/api/visits/{id}/check-in" Needs(CheckIn) => check_in::finish;
+    get "/api/visits/{id}/household-today" Needs(CheckIn) => check_in::household_today;
+    post "/api/visits/{id}/alerts" Needs(CheckIn) => check_in::acknowledge;
+    post "/api/visits/{id}/forms" Needs(CheckIn) => check_in::sign;
+    get "/api/signed-forms/{id}" Needs(SeePeople) => check_in::paper;
+    get "/api/settings/check-in" SignedIn => check_in::settings;
+    put "/api/settings/check-in/walk" Needs(SetClinic) => check_in::set_walk;
+    put "/api/settings/alerts/{id}" Needs(SetClinic) => check_in::set_rule;
+    put "/api/settings/forms/{id}" Needs(SetClinic) => check_in::set_form;
+    put "/api/settings/thresholds" Needs(SetClinic) => flow::set_thresholds;
+    put "/api/settings/rooms/{id}" Needs(SetClinic) => flow::set_room;
+    get "/api/in-clinic/count" SignedIn => flow::count;
     post "/api/visits/{id}/payer" Needs(EditCoverage) => flow::set_payer;
     get "/api/visits/{id}" Needs(SeeSchedule) => visits::show;
 

@@ -276,6 +276,9 @@ pub async fn every_day(state: State) {
         if let Err(error) = make_supply(&state, &mut made).await {
             tracing::warn!(%error, "working time");
         }
+        if let Err(error) = not_come(&state).await {
+            tracing::warn!(%error, "who did not come");
+        }
         if state.settings.outside_url.is_some()
             && let Err(error) = overnight(&state, &mut begun).await
         {
@@ -283,6 +286,18 @@ pub async fn every_day(state: State) {
         }
         tokio::time::sleep(Duration::from_millis(700)).await;
     }
+}
+
+/// Marks those of today who did not come, by the clinic's rule; undone when they do come.
+async fn not_come(state: &State) -> anyhow::Result<()> {
+    let rule = staff::clinic(&mut *state.store.reader().await?).await?.thresholds();
+    let booked_until = state.now() - chrono::Duration::minutes(rule.did_not_come);
+    let since = harbor_core::schedule::day_bounds(state.zone, state.today()).0;
+    let mut change = state.store.begin(&Actor::system("the clinic's rule"), state.now()).await?;
+    if change.mark_not_come(since, booked_until).await?.is_empty() {
+        return Ok(change.abandon().await?);
+    }
+    Ok(change.commit().await?)
 }
 
 /// Looks every second for reports, acknowledgements and remittances that have come.

@@ -134,6 +134,10 @@ diesel::table! {
         cancel_reasons -> Array<Text>,
         reason_required -> Bool,
         supply_days -> Integer,
+        wait_long -> Integer,
+        wait_too_long -> Integer,
+        late_after -> Integer,
+        did_not_come_after -> Integer,
     }
 }
 
@@ -611,6 +615,9 @@ diesel::table! {
         name -> Text,
         kind -> Text,
         sort -> Integer,
+        place_x -> Integer,
+        place_y -> Integer,
+        active -> Bool,
     }
 }
 
@@ -977,6 +984,62 @@ diesel::table! {
     }
 }
 
+diesel::table! {
+    check_in_walks (id) {
+        id -> Uuid,
+        visit_type_id -> Nullable<Uuid>,
+        steps -> Array<Text>,
+    }
+}
+
+diesel::table! {
+    alert_rules (id) {
+        id -> Uuid,
+        sentence -> Text,
+        conditions -> Jsonb,
+        active -> Bool,
+    }
+}
+
+diesel::table! {
+    alert_acknowledgements (id) {
+        id -> BigInt,
+        visit_id -> Uuid,
+        rule -> Text,
+        sentence -> Text,
+        at -> Timestamptz,
+        by -> Text,
+    }
+}
+
+diesel::table! {
+    forms (id) {
+        id -> Uuid,
+        name -> Text,
+        body -> Text,
+        valid_months -> Nullable<Integer>,
+        active -> Bool,
+        sort -> Integer,
+    }
+}
+
+diesel::table! {
+    signed_forms (id) {
+        id -> Uuid,
+        form_id -> Uuid,
+        person_id -> Uuid,
+        visit_id -> Nullable<Uuid>,
+        name -> Text,
+        body -> Text,
+        signer -> Text,
+        kind -> Text,
+        strokes -> Jsonb,
+        at -> Timestamptz,
+        by -> Text,
+        paper -> Nullable<Binary>,
+    }
+}
+
 diesel::joinable!(list_entries -> visits (visit_id));
 diesel::joinable!(slots -> shifts (shift_id));
 diesel::joinable!(claims -> visits (visit_id));
@@ -1018,6 +1081,11 @@ diesel::allow_tables_to_appear_in_same_query!(
     payment_means,
     tills,
     card_requests,
+    check_in_walks,
+    alert_rules,
+    alert_acknowledgements,
+    forms,
+    signed_forms,
     measurements,
     medicines,
     none_known,

@@ -354,6 +354,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/in-clinic/count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_in_clinic_count"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lab-tests": {
         parameters: {
             query?: never;
@@ -1480,6 +1496,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/settings/alerts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["put_settings_alerts__id_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/settings/booking": {
         parameters: {
             query?: never;
@@ -1497,6 +1529,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/settings/check-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_settings_check_in"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/check-in/walk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["put_settings_check_in_walk"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/forms/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["put_settings_forms__id_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/settings/required-fields": {
         parameters: {
             query?: never;
@@ -1506,6 +1586,40 @@ export interface paths {
         };
         get: operations["get_settings_required_fields"];
         put: operations["put_settings_required_fields"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/rooms/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Adds a room, or changes one: its name, its kind, its place in the drawing. */
+        put: operations["put_settings_rooms__id_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/thresholds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** The clinic's thresholds of the day. */
+        put: operations["put_settings_thresholds"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1605,6 +1719,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["post_sign_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/signed-forms/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A signed form as it was signed. */
+        get: operations["get_signed_forms__id_"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1938,6 +2069,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{id}/alerts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Somebody has read an alert of this visit. */
+        post: operations["post_visits__id__alerts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{id}/calendar": {
         parameters: {
             query?: never;
@@ -2027,9 +2175,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** The walk through check-in as it stands for a visit. */
+        get: operations["get_visits__id__check_in"];
         put?: never;
-        /** Finishes check-in; what blocks it is told, not hidden. */
+        /** Finishes check-in; what blocks the visit later is told, not hidden, but no alert stays unread. */
         post: operations["post_visits__id__check_in"];
         delete?: never;
         options?: never;
@@ -2063,6 +2212,40 @@ export interface paths {
         };
         get?: never;
         put: operations["put_visits__id__diagnoses"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Signs a form on the screen; the paper is kept as it was signed. */
+        post: operations["post_visits__id__forms"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/household-today": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Others of the household who come today, so that one after another is checked in without going back. */
+        get: operations["get_visits__id__household_today"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -2438,6 +2621,15 @@ export interface components {
         Affected: {
             visits: number;
         };
+        /** @description Something that must be read before the rest. */
+        AlertView: {
+            /** Format: date-time */
+            at?: string | null;
+            by?: string | null;
+            /** @description The rule, or a word for what every clinic is alerted to. */
+            rule: string;
+            sentence: string;
+        };
         Allergy: {
             /** Format: date-time */
             endedAt?: string | null;
@@ -2652,12 +2844,36 @@ export interface components {
             reports: components["schemas"]["LabReport"][];
             signature?: components["schemas"]["NoteSignature"] | null;
         };
+        /** @description How a clinic has set up its check-in. */
+        CheckInSettings: {
+            forms: components["schemas"]["Form"][];
+            kinds: components["schemas"]["Choice"][];
+            rules: components["schemas"]["RuleView"][];
+            steps: components["schemas"]["Choice"][];
+            /** @description The order of all visit types without one of their own. */
+            usual: string[];
+            walks: components["schemas"]["OwnWalk"][];
+        };
+        CheckInView: {
+            alerts: components["schemas"]["AlertView"][];
+            done: boolean;
+            forms: components["schemas"]["FormStanding"][];
+            /** @description Nothing stands in the way of finishing: every alert is read. */
+            mayFinish: boolean;
+            /** @description The first step that is still to do. */
+            next?: string | null;
+            steps: components["schemas"]["StepView"][];
+        };
         Checked: {
             instructions: string;
             needsOverride: boolean;
             /** Format: int32 */
             quantity: number;
             warnings: components["schemas"]["WarningView"][];
+        };
+        Choice: {
+            id: string;
+            label: string;
         };
         Claim: {
             /** Format: uuid */
@@ -2724,6 +2940,8 @@ export interface components {
              * @description So many days ahead shifts are made.
              */
             supplyDays: number;
+            /** @description The thresholds of the day, in minutes. */
+            thresholds: components["schemas"]["HouseRules"];
             /** Format: date */
             today: string;
             /** @description Lists without times that are in use. */
@@ -2802,6 +3020,16 @@ export interface components {
              * @description What of the typed amount would be kept as credit.
              */
             overCents: number;
+        };
+        /** @description Somebody booked for today who is not here yet. */
+        Coming: {
+            card: components["schemas"]["VisitCard"];
+            /** Format: int64 */
+            lateMinutes?: number | null;
+        };
+        ConditionView: {
+            kind: string;
+            value?: string;
         };
         Consent: {
             given: boolean;
@@ -3013,6 +3241,33 @@ export interface components {
             field: string;
             sentence: string;
         };
+        Form: {
+            active: boolean;
+            body: string;
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** Format: int32 */
+            sort: number;
+            /** Format: int32 */
+            validMonths?: number | null;
+        };
+        FormForm: {
+            active: boolean;
+            body: string;
+            name: string;
+            /**
+             * Format: int32
+             * @description A signature holds so many months; nothing: for ever.
+             */
+            validMonths?: number | null;
+        };
+        /** @description A form of the clinic, and whether this person is to sign it. */
+        FormStanding: {
+            due: boolean;
+            form: components["schemas"]["Form"];
+            signed?: components["schemas"]["SignedFormHead"] | null;
+        };
         Gap: {
             field: string;
             word: string;
@@ -3027,6 +3282,28 @@ export interface components {
             /** Format: uuid */
             clinicianId: string;
         };
+        /** @description A clinician's hands: who is with them, and who is ready next. */
+        Hands: {
+            /** Format: uuid */
+            clinicianId: string;
+            /** @description Everybody who came is seen. */
+            lastHasLeft: boolean;
+            /** @description In a room, and waiting for them. */
+            readyVisits: string[];
+            waiting: number;
+            /** Format: uuid */
+            withVisit?: string | null;
+        };
+        HouseRules: {
+            /** Format: int64 */
+            didNotComeAfter: number;
+            /** Format: int64 */
+            lateAfter: number;
+            /** Format: int64 */
+            waitLong: number;
+            /** Format: int64 */
+            waitTooLong: number;
+        };
         ImportAnswer: {
             added: number;
             dryRun: boolean;
@@ -3037,7 +3314,8 @@ export interface components {
             unknownHeadings: string[];
         };
         InClinicView: {
-            expected: components["schemas"]["VisitCard"][];
+            clinicians: components["schemas"]["Hands"][];
+            expected: components["schemas"]["Coming"][];
             inRooms: components["schemas"]["Present"][];
             leaving: components["schemas"]["Present"][];
             waiting: components["schemas"]["Present"][];
@@ -3380,6 +3658,11 @@ export interface components {
             cents: number;
             who: string;
         };
+        OwnWalk: {
+            steps: string[];
+            /** Format: uuid */
+            visitTypeId: string;
+        };
         PartForm: {
             body: string;
             /**
@@ -3721,10 +4004,15 @@ export interface components {
         Present: {
             card: components["schemas"]["VisitCard"];
             /**
-             * Format: int32
+             * Format: int64
              * @description Minutes until being roomed, for those who wait.
              */
             expectedMinutes?: number | null;
+            /**
+             * Format: int64
+             * @description Minutes that they came late, by the clinic's rule.
+             */
+            lateMinutes?: number | null;
             /**
              * Format: int64
              * @description Minutes in the present stage, and in all since arrival.
@@ -3732,6 +4020,8 @@ export interface components {
             stageMinutes: number;
             /** Format: int64 */
             totalMinutes: number;
+            /** @description fine, long or too_long, by the clinic's thresholds. */
+            wait: string;
         };
         PriceForm: {
             price: string;
@@ -3773,6 +4063,9 @@ export interface components {
             /** @description False only reads the line back. */
             keep: boolean;
             text: string;
+        };
+        ReadForm: {
+            rule: string;
         };
         ReasonForm: {
             reason: string;
@@ -3942,14 +4235,31 @@ export interface components {
             payerOwesCents: number;
         };
         Room: {
+            active: boolean;
             /** Format: uuid */
             id: string;
             kind: string;
             name: string;
+            /** Format: int32 */
+            placeX: number;
+            /** Format: int32 */
+            placeY: number;
             /** Format: uuid */
             siteId: string;
             /** Format: int32 */
             sort: number;
+        };
+        RoomForm: {
+            active: boolean;
+            /** @description exam, lab or checkout. */
+            kind: string;
+            name: string;
+            /** Format: int32 */
+            placeX: number;
+            /** Format: int32 */
+            placeY: number;
+            /** Format: uuid */
+            siteId: string;
         };
         /** @description What is left of a day for one clinician. */
         RoomLeft: {
@@ -3969,6 +4279,17 @@ export interface components {
             sentence: string;
             /** @description added, twin or refused. */
             verdict: string;
+        };
+        RuleForm: {
+            active: boolean;
+            conditions: components["schemas"]["ConditionView"][];
+            sentence: string;
+        };
+        RuleView: {
+            conditions: components["schemas"]["ConditionView"][];
+            /** Format: uuid */
+            id: string;
+            sentence: string;
         };
         /** @description A run of equal slots. */
         RunForm: {
@@ -4161,9 +4482,41 @@ export interface components {
             login: string;
             name: string;
         };
+        /** @description Somebody of the same household who comes today. */
+        Sibling: {
+            card: components["schemas"]["VisitCard"];
+            /** @description In words. */
+            stage: string;
+        };
+        SignForm: {
+            /** Format: uuid */
+            formId: string;
+            /** @description Signed on a sheet that the clinic keeps. */
+            onPaper?: boolean;
+            /** @description Who signs: the patient, or who answers for them. */
+            signer: string;
+            /** @description The strokes on the pad; empty when the name is typed in place of a signature. */
+            strokes?: number[][][];
+            typed?: boolean;
+        };
         SignIn: {
             login: string;
             password: string;
+        };
+        /** @description A signed form without its paper. */
+        SignedFormHead: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** Format: uuid */
+            formId: string;
+            /** Format: uuid */
+            id: string;
+            kind: string;
+            name: string;
+            /** Format: uuid */
+            personId: string;
+            signer: string;
         };
         Site: {
             /** Format: uuid */
@@ -4245,6 +4598,13 @@ export interface components {
             sort: number;
             specialty: string;
             taxonomy?: string | null;
+        };
+        StepView: {
+            fine: boolean;
+            label: string;
+            /** @description Why it is fine, or what is to do. */
+            sentence: string;
+            step: string;
         };
         /** @description Days that are not as the week says: of the clinic, of a site, or of one clinician. */
         SupplyException: {
@@ -4681,6 +5041,16 @@ export interface components {
             /** Format: date-time */
             since?: string | null;
         };
+        /** @description How many are in the building: for every screen's frame. */
+        WaitingCount: {
+            /**
+             * Format: int64
+             * @description The longest of them, in minutes, and how that reads.
+             */
+            longestMinutes: number;
+            wait: string;
+            waiting: number;
+        };
         /** @description Somebody who waits for a time, or for an earlier one than they have. */
         WaitingEntry: {
             clinicianIds: string[];
@@ -4713,6 +5083,15 @@ export interface components {
             entry: components["schemas"]["WaitingEntry"];
             person: components["schemas"]["PersonCard"];
             visit?: components["schemas"]["Visit"] | null;
+        };
+        WalkForm: {
+            /** @description Empty: this visit type has none of its own any more. */
+            steps: string[];
+            /**
+             * Format: uuid
+             * @description Left out: the order of all visit types without one of their own.
+             */
+            visitTypeId?: string | null;
         };
         WarningView: {
             kind: string;
@@ -5408,6 +5787,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InClinicView"];
+                };
+            };
+        };
+    };
+    get_in_clinic_count: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingCount"];
                 };
             };
         };
@@ -7553,6 +7951,39 @@ export interface operations {
             };
         };
     };
+    put_settings_alerts__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     put_settings_booking: {
         parameters: {
             query?: never;
@@ -7563,6 +7994,89 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["BookingRules"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_settings_check_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckInSettings"];
+                };
+            };
+        };
+    };
+    put_settings_check_in_walk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WalkForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_settings_forms__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FormForm"];
             };
         };
         responses: {
@@ -7613,6 +8127,70 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RequiredForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_settings_rooms__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoomForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_settings_thresholds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HouseRules"];
             };
         };
         responses: {
@@ -7806,6 +8384,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    get_signed_forms__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8390,6 +8997,39 @@ export interface operations {
             };
         };
     };
+    post_visits__id__alerts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_visits__id__calendar: {
         parameters: {
             query?: never;
@@ -8556,6 +9196,35 @@ export interface operations {
             };
         };
     };
+    get_visits__id__check_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckInView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_visits__id__check_in: {
         parameters: {
             query?: never;
@@ -8647,6 +9316,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_visits__id__forms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_visits__id__household_today: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sibling"][];
                 };
             };
         };

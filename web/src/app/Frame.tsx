@@ -2,9 +2,9 @@ import { Activity, CalendarDays, FlaskConical, Receipt, Settings as Gear, Sun, U
 import { lazy, Suspense, useState } from 'react';
 import { NavLink, Navigate, Route, Routes, useLocation, useNavigate } from 'react-router';
 import styled from 'styled-components';
-import { api, setCsrf, useDo } from '../api/client';
+import { api, setCsrf, useDo, useLook } from '../api/client';
 import { Button, Dialog } from '../ui/controls';
-import { Mono, Small, Spread, Table } from '../ui/layout';
+import { Mono, Small, Spread, Table, Tag } from '../ui/layout';
 import {
   barHeight,
   color,
@@ -167,6 +167,21 @@ const sheet: [string, string][] = [
   ['?', 'This sheet'],
 ];
 
+/** How many wait, on every screen; in words when somebody waits too long. */
+function Waiting() {
+  const look = useLook(['clinic-now', 'count'], () => api.GET('/api/in-clinic/count'));
+  const c = look.data;
+  if (!c) return null;
+  return (
+    <NavLink to="/in-clinic" className="waiting" data-waiting-count={c.waiting}>
+      <Tag $tone={c.wait === 'too_long' ? 'coral' : c.wait === 'long' ? 'brass' : 'plain'}>
+        {c.waiting === 0 ? 'nobody waits' : `${c.waiting} waiting`}
+        {c.waiting > 0 && c.wait !== 'fine' && `, one for ${c.longestMinutes} min`}
+      </Tag>
+    </NavLink>
+  );
+}
+
 export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: () => void }) {
   const { me, clinic, discreet, setDiscreet, inHand, now, openKeys } = useSession();
   const [commandOpen, setCommandOpen] = useState(false);
@@ -233,6 +248,7 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
       <Top>
         <CommandBar open={commandOpen} setOpen={setCommandOpen} />
         <Spread />
+        <Waiting />
         <Button $kind="quiet" data-phone="off" onPress={() => setDiscreet(!discreet)} aria-pressed={discreet}>
           {discreet ? 'Discreet mode is on' : 'Discreet mode'}
         </Button>

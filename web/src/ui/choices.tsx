@@ -47,10 +47,16 @@ const MenuList = styled(Aria.Menu)`
 `;
 
 /** What is done now and then, behind one button. */
-export function Menu(p: { label: string; items: (Choice & { onChoose: () => void })[] }) {
+export function Menu(p: { label: string; short?: boolean; items: (Choice & { onChoose: () => void })[] }) {
   return (
     <Aria.MenuTrigger>
-      <Button>{p.label} ▾</Button>
+      {p.short ? (
+        <Button $kind="quiet" aria-label={p.label}>
+          ⋯
+        </Button>
+      ) : (
+        <Button>{p.label} ▾</Button>
+      )}
       <Float>
         <MenuList items={p.items}>
           {(item) => (

@@ -1,5 +1,6 @@
 //! To what a payment goes: today's copays first, then the oldest balance; what is over is kept as credit.
 
+use super::Balances;
 use crate::money::Cents;
 use chrono::NaiveDate;
 
@@ -40,9 +41,12 @@ pub fn asked_today<K>(dues: &[Due<K>]) -> Cents {
     dues.iter().filter(|d| d.today).map(|d| d.amount).sum()
 }
 
-/// What a copay leaves to ask for when some of it was paid before.
-pub fn still_expected(copay: Cents, paid: Cents) -> Cents {
-    (copay - paid).max(Cents::ZERO)
+/// What is asked for at the desk for a visit: what the patient owes once the payer has decided; before that
+/// the copay, as far as it is not paid yet, or what is owed already when that is more.
+pub fn asked_for(copay: Cents, b: &Balances) -> Cents {
+    let decided = b.charged.is_positive() && b.payer_owes.is_zero();
+    let rest = (copay - b.paid_by_patient).max(Cents::ZERO);
+    if decided { b.patient_owes.max(Cents::ZERO) } else { rest.max(b.patient_owes) }
 }
 
 #[cfg(test)]
@@ -70,8 +74,29 @@ mod tests {
         assert_eq!(cents(propose(&dues, Cents::new(5_500))), (vec![2_500, 2_500, 500, 0], 0));
         assert_eq!(cents(propose(&dues, Cents::new(12_000))), (vec![2_500, 2_500, 1_000, 4_000], 2_000));
         assert_eq!(cents(propose(&dues, Cents::new(-5))), (vec![0, 0, 0, 0], 0));
-        assert_eq!(still_expected(Cents::new(2_500), Cents::new(1_000)), Cents::new(1_500));
-        assert_eq!(still_expected(Cents::new(2_500), Cents::new(9_000)), Cents::ZERO);
+    }
+
+    #[test]
+    fn a_copay_is_asked_for_once_and_not_after_the_payer_has_decided() {
+        let copay = Cents::new(2_500);
+        let at = |charged, payer_owes, patient_owes, paid| {
+            let c = Cents::new;
+            let b = Balances {
+                charged: c(charged),
+                payer_owes: c(payer_owes),
+                patient_owes: c(patient_owes),
+                paid_by_patient: c(paid),
+                ..Balances::default()
+            };
+            asked_for(copay, &b).get()
+        };
+        assert_eq!(at(0, 0, 0, 0), 2_500);
+        assert_eq!(at(0, 0, -1_000, 1_000), 1_500);
+        assert_eq!(at(0, 0, -9_000, 9_000), 0);
+        assert_eq!(at(9_000, 9_000, 0, 0), 2_500, "charged, the payer has not decided");
+        assert_eq!(at(9_000, 0, 1_200, 2_500), 1_200, "decided");
+        assert_eq!(at(9_000, 0, -300, 2_500), 0, "paid too much");
+        assert_eq!(at(9_000, 0, 9_000, 0), 9_000, "self-pay");
     }
 
     proptest! {

@@ -9,11 +9,12 @@ use chrono::{DateTime, Utc};
 use harbor_core::arrival::Stage;
 use harbor_core::ledger::Account;
 use harbor_core::ledger::ages::Ages;
-use harbor_core::ledger::collect::{Due, asked_today, in_order, propose, still_expected};
+use harbor_core::ledger::collect::{Due, asked_for, asked_today, in_order, propose};
 use harbor_core::ledger::payments::For;
 use harbor_core::money::Cents;
 use harbor_core::typed_date::in_words;
 use harbor_store::accounts::{self as store, PersonAccount};
+use harbor_store::facts::Gathered;
 use harbor_store::people::household;
 use harbor_store::rows::{Person, Visit};
 use harbor_store::{Conn, coverage, facts, people, visits};
@@ -131,6 +132,13 @@ pub fn words_of(state: &State, visit: Option<&Visit>, credit: bool) -> String {
     }
 }
 
+/// What a patient is asked for at the desk for a visit.
+pub async fn expected_of(conn: &mut Conn, g: &Gathered) -> Result<Cents, Problem> {
+    let share = share_of(conn, g).await?;
+    let copay = share.map(|s| s.copay()).or(g.coverage.as_ref().and_then(|c| c.copay_cents));
+    Ok(asked_for(Cents::new(copay.unwrap_or(0)), &g.balances))
+}
+
 /// The people behind the dues.
 pub struct Household {
     pub people: Vec<Person>,
@@ -153,12 +161,7 @@ pub async fn dues_of(conn: &mut Conn, state: &State, person: Uuid) -> Result<(Ve
         if !counts {
             continue;
         }
-        let share = share_of(conn, &g).await?;
-        let copay = share.map(|s| s.copay()).or(g.coverage.as_ref().and_then(|c| c.copay_cents));
-        let copay = Cents::new(copay.unwrap_or(0));
-        let decided = g.balances.charged.is_positive() && g.balances.payer_owes.is_zero();
-        let expected = still_expected(copay, g.balances.paid_by_patient);
-        let amount = if decided { g.balances.patient_owes } else { expected.max(g.balances.patient_owes) };
+        let amount = expected_of(conn, &g).await?;
         let what = DueFor { person: g.person.id, visit: Some(g.visit.id) };
         dues.push(Due { what, today: true, since: g.visit.day, amount });
     }

@@ -1,5 +1,6 @@
 //! The clinic itself: what every screen needs to know once.
 
+use super::flow::HouseRules;
 use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
@@ -38,6 +39,8 @@ pub struct ClinicView {
     reason_required: bool,
     /// So many days ahead shifts are made.
     supply_days: i32,
+    /// The thresholds of the day, in minutes.
+    thresholds: HouseRules,
     /// Lists without times that are in use.
     untimed_lists: Vec<UntimedList>,
     /// The hour from which the payers are asked about tomorrow by themselves.
@@ -87,6 +90,7 @@ pub async fn show(state: Data<State>) -> Answer<ClinicView> {
         payers: coverage::payers(&mut conn).await?,
         pharmacies: orders::pharmacies(&mut conn).await?,
         code_release: state.tables.release.clone(),
+        thresholds: HouseRules::from(row.thresholds()),
         cancel_reasons: row.cancel_reasons,
         looks: looks(),
         reason_required: row.reason_required,

@@ -36,7 +36,7 @@ fn pdf(name: &str, content: Vec<u8>) -> HttpResponse {
 }
 
 /// Setting takes the processor for a moment, so it leaves the other requests alone.
-async fn set(sheet: Sheet, data: Value) -> Result<Vec<u8>, Problem> {
+pub(super) async fn set(sheet: Sheet, data: Value) -> Result<Vec<u8>, Problem> {
     let set = actix_web::web::block(move || paper::set(sheet, &data)).await;
     set.map_err(|e| anyhow::anyhow!("{e}")).and_then(|r| r).map_err(|error| {
         tracing::error!(%error, "setting a paper");

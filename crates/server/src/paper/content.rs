@@ -11,7 +11,7 @@ use harbor_core::money::Cents;
 use harbor_core::people::reads_large_type;
 use harbor_core::typed_date::in_words;
 use harbor_formats::calendar::Entry;
-use harbor_store::rows::{Message, Payment, PaymentMean, Person, Staff, Visit};
+use harbor_store::rows::{Form, Message, Payment, PaymentMean, Person, Staff, Visit};
 use harbor_store::{Conn, lists, messages, people, schedule, staff, visits};
 use serde_json::{Value, json};
 use std::collections::HashMap;
@@ -190,6 +190,29 @@ pub async fn receipt(state: &State, payment: &Payment) -> Result<Value, Problem>
         "number": r.number,
         "large": large_type(state, &payer),
     }))
+}
+
+/// A form as it is signed.
+pub fn signed_form(state: &State, p: &Person, form: &Form, signer: &str, strokes: &Value) -> Value {
+    json!({
+        "head": head(state),
+        "name": form.name,
+        "patient": format!("{} {}", p.first_name, p.last_name),
+        "born": born(p),
+        "number": p.record_number,
+        "body": form.body.split("\n").filter(|l| !l.trim().is_empty()).collect::<Vec<_>>(),
+        "strokes": strokes,
+        "signer": signer,
+        "at": local(state, state.now(), "%B %-d %Y at %-I:%M %p"),
+        "large": large_type(state, p),
+    })
+}
+
+/// Birth date, address and telephone in one line, as they are read out at the desk.
+pub fn contact_line(p: &Person) -> String {
+    let phone = p.phone.as_deref().map(telephone).unwrap_or_default();
+    let parts = [born(p), p.address_line.clone(), p.city.clone(), phone];
+    parts.into_iter().filter(|t| !t.is_empty()).collect::<Vec<_>>().join(", ")
 }
 
 /// The letters that wait for the printer.

@@ -5,6 +5,7 @@ mod away;
 mod bad_input;
 mod booking;
 mod chart;
+mod check_in;
 mod coverage;
 mod day;
 mod flow;

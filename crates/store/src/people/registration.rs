@@ -106,6 +106,12 @@ impl Registrations {
     }
 }
 
+impl Registrations {
+    pub fn restricted(&self, person: Uuid) -> bool {
+        self.more.get(&person).is_some_and(|r| r.restricted)
+    }
+}
+
 /// Whether somebody may open a chart now: it is not restricted, or they gave a reason lately.
 pub async fn chart_is_open(conn: &mut Conn, person: Uuid, staff: Uuid, now: DateTime<Utc>) -> Result<bool> {
     Ok(closed_charts(conn, &[person], staff, now).await?.is_empty())

@@ -1,5 +1,7 @@
 //! Who works here, where, and the clinic itself.
 
+use chrono::{DateTime, Utc};
+use serde_json::Value;
 use uuid::Uuid;
 
 row! {
@@ -23,6 +25,10 @@ row! {
         cancel_reasons: Vec<String>,
         reason_required: bool,
         supply_days: i32,
+        wait_long: i32,
+        wait_too_long: i32,
+        late_after: i32,
+        did_not_come_after: i32,
     }
 }
 
@@ -42,6 +48,80 @@ row! {
         name: String,
         kind: String,
         sort: i32,
+        place_x: i32,
+        place_y: i32,
+        active: bool,
+    }
+}
+
+row! {
+    check_in_walks CheckInWalk {
+        id: Uuid,
+        visit_type_id: Option<Uuid>,
+        steps: Vec<String>,
+    }
+}
+
+row! {
+    alert_rules AlertRule {
+        id: Uuid,
+        sentence: String,
+        conditions: Value,
+        active: bool,
+    }
+}
+
+row! {
+    alert_acknowledgements AlertAcknowledgement {
+        id: i64,
+        visit_id: Uuid,
+        rule: String,
+        sentence: String,
+        at: DateTime<Utc>,
+        by: String,
+    }
+}
+
+row! {
+    forms Form {
+        id: Uuid,
+        name: String,
+        body: String,
+        valid_months: Option<i32>,
+        active: bool,
+        sort: i32,
+    }
+}
+
+row! {
+    signed_forms SignedForm {
+        id: Uuid,
+        form_id: Uuid,
+        person_id: Uuid,
+        visit_id: Option<Uuid>,
+        name: String,
+        body: String,
+        signer: String,
+        kind: String,
+        strokes: Value,
+        at: DateTime<Utc>,
+        by: String,
+        #[serde(skip_serializing)]
+        paper: Option<Vec<u8>>,
+    }
+}
+
+row! {
+    /// A signed form without its paper.
+    signed_forms SignedFormHead {
+        id: Uuid,
+        form_id: Uuid,
+        person_id: Uuid,
+        name: String,
+        signer: String,
+        kind: String,
+        at: DateTime<Utc>,
+        by: String,
     }
 }
 

@@ -181,6 +181,7 @@ export function Account({ person }: { person: string }) {
   );
   const a = look.data;
   if (!a) return null;
+  const older = a.visits.reduce((sum, v) => sum + Math.max(v.patientOwesCents, 0), Math.max(a.carriedOverCents, 0));
   const nothing = a.visits.length === 0 && a.carriedOverCents === 0;
   return (
     <Sheet>
@@ -207,7 +208,7 @@ export function Account({ person }: { person: string }) {
         {a.visits.map((v) => (
           <OpenVisit key={v.visitId} visit={v} />
         ))}
-        {taking && <Collect person={person} site={site} focus />}
+        {taking && <Collect person={person} site={site} older={older} focus />}
         <Payments person={person} />
       </Stack>
       {giving && <GiveBack person={person} site={site} heldCents={a.creditCents} onClose={() => setGiving(false)} />}

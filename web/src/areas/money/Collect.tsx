@@ -25,7 +25,8 @@ const methods = [
 const fresh = (method = 'card'): Mean => ({ method, amount: null, reference: '' });
 const keyOf = (d: Due) => `${d.personId}:${d.visitId ?? ''}`;
 
-export function Collect(p: { person: string; site: string; onPaid?: () => void; focus?: boolean }) {
+/** `older`: when nothing is expected today, this is what is proposed, in cents. */
+export function Collect(p: { person: string; site: string; older?: number; onPaid?: () => void; focus?: boolean }) {
   const may = useMay();
   const [means, setMeans] = useState<Mean[]>([fresh()]);
   const [shares, setShares] = useState<Record<string, string> | null>(null);
@@ -39,7 +40,7 @@ export function Collect(p: { person: string; site: string; onPaid?: () => void; 
     () => api.GET('/api/people/{id}/collect', { params: { path: { id: p.person } } }),
     may('take_money'),
   );
-  const asked = first.data?.askedCents ?? 0;
+  const asked = first.data?.askedCents || (p.older ?? 0);
   const amounts = typedBefore.map((a, n) => a ?? (n === 0 && asked > 0 ? amountText(asked) : ''));
   const amount = amounts.filter((a) => a.trim()).join('+');
   const look = useLook(

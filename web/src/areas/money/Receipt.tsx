@@ -110,7 +110,7 @@ export function ReceiptDialog({ receipt: r, onClose }: { receipt: Receipt; onClo
             </Button>
           )}
           <Button onPress={() => window.open(`/api/payments/${r.number}/paper`, '_blank')}>Print</Button>
-          <Button $kind="filled" onPress={onClose}>
+          <Button $kind="filled" autoFocus onPress={onClose}>
             Done
           </Button>
         </Row>

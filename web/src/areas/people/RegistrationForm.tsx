@@ -208,7 +208,10 @@ function Form({ view, brief, focus }: { view: View; brief: boolean; focus: boole
       </Stack>,
     ],
   };
-  const shown = brief ? view.sections.filter((s) => opened.includes(s.code) || s.code === 'contact') : view.sections;
+  const shown = brief
+    ? // Check-in has a step of its own for consents.
+      view.sections.filter((s) => s.code !== 'consents' && (opened.includes(s.code) || s.code === 'contact'))
+    : view.sections;
   return (
     <form
       ref={box}

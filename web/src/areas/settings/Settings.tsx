@@ -7,6 +7,8 @@ import { useMay, useSession } from '../../app/session';
 import { dollars } from '../../app/words';
 import { Button, Field, Tabs } from '../../ui/controls';
 import { BookingRules } from './BookingRules';
+import { CheckInSettings } from './CheckInSettings';
+import { House } from './House';
 import { Import } from './Import';
 import { RequiredFields } from './RequiredFields';
 import { UntimedLists } from './UntimedLists';
@@ -159,6 +161,8 @@ export default function Settings({ onTheme }: { onTheme: () => void }) {
                 </>
               ),
             },
+            { id: 'check-in', label: 'Check-in', content: <CheckInSettings /> },
+            { id: 'building', label: 'Building', content: <House /> },
             ...(services.data
               ? [{ id: 'services', label: 'Services and prices', content: <Services list={services.data} /> }]
               : []),

@@ -1,17 +1,21 @@
-/** A fixed, fast walk; what is fine already is folded away. */
+/** A fixed, fast walk in the clinic's own order: what is fine is folded with the reason why, the next thing has the focus. */
 
-import { type ReactNode, useState } from 'react';
+import { type ReactNode, useEffect, useRef, useState } from 'react';
+import { Link } from 'react-router';
 import styled from 'styled-components';
-import { api, type Schemas, useDo } from '../../api/client';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
-import { dollars, plainDate, telephone } from '../../app/words';
+import { dollars, useTimes } from '../../app/words';
+import { Button } from '../../ui/controls';
+import { Mono, Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
+import { color, corner, hair, part, space } from '../../ui/tokens';
+import { Payments } from '../money/Account';
+import { Collect } from '../money/Collect';
+import { Consents } from '../people/Consents';
 import { Coverages } from '../people/Coverages';
 import { RegistrationForm } from '../people/RegistrationForm';
-import { Button } from '../../ui/controls';
-import { Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
-import { color, corner, hair, part, space } from '../../ui/tokens';
-import { Collect } from '../money/Collect';
 import { Share } from './Share';
+import { SignForm } from './SignForm';
 
 type View = Schemas['VisitView'];
 
@@ -19,20 +23,20 @@ const Step = styled.section`
   background: ${color.sheet};
   border: ${hair};
   border-radius: ${corner};
-  padding: ${space(3)} ${space(5)};
+  padding: ${space(2.5)} ${space(5)};
   h2 {
     min-width: ${part.wideField};
   }
 `;
 
-function Part(p: { title: string; fine: boolean; summary: ReactNode; children?: ReactNode }) {
+function Part(p: { step: string; title: string; fine: boolean; summary: ReactNode; children?: ReactNode }) {
   // Folded while it is fine; once there was something to do it never folds away under somebody's hands.
   const [needed, setNeeded] = useState(!p.fine);
   if (!p.fine && !needed) setNeeded(true);
   const [chosen, setOpen] = useState<boolean | null>(null);
   const shown = chosen ?? needed;
   return (
-    <Step aria-label={p.title}>
+    <Step aria-label={p.title} data-step={p.step} data-fine={p.fine}>
       <Row>
         <h2>{p.title}</h2>
         <Tag $tone={p.fine ? 'kelp' : 'brass'}>{p.fine ? '✓ fine' : 'to do'}</Tag>
@@ -44,95 +48,185 @@ function Part(p: { title: string; fine: boolean; summary: ReactNode; children?: 
           </Button>
         )}
       </Row>
-      {shown && p.children && <div style={{ marginTop: space(4) }}>{p.children}</div>}
+      {shown && p.children && (
+        <div data-body style={{ marginTop: space(4) }}>
+          {p.children}
+        </div>
+      )}
     </Step>
   );
 }
 
-export function CheckIn({ view }: { view: View }) {
-  const { clinic } = useSession();
-  const may = useMay();
-  const { run, busy, refusal } = useDo();
-  const { visit, line, person: card } = view.card;
-  const [paid, setPaid] = useState(false);
-  const checkIn = line.marks.find((m) => m.mark === 'checked_in');
-  const done = checkIn?.at !== undefined && checkIn.at !== null;
-  const codes = checkIn?.blockers.map((b) => b.code) ?? [];
-  const policy = view.coverages.find((c) => c.countsToday);
-  const selfPay = view.person.selfPayToldAt !== null && view.person.selfPayToldAt !== undefined;
-  const coverageFine = done || (!codes.some((c) => c.startsWith('benefits')) && !codes.includes('no_coverage'));
-  const expected = view.share?.copayCents || policy?.coverage.copayCents || 0;
-  const already = view.river.parts.find((p) => p.part === 'paid_by_patient')?.cents ?? 0;
-  const finish = () => void run(() => api.POST('/api/visits/{id}/check-in', { params: { path: { id: visit.id } } }));
-  const clinician = clinic.staff.find((s) => s.id === visit.clinicianId)?.name;
+function ConsentsOf({ person }: { person: string }) {
+  const look = useLook(['person', person], () => api.GET('/api/people/{id}', { params: { path: { id: person } } }));
+  return look.data ? <Consents person={person} consents={look.data.consents} /> : null;
+}
+
+function Forms(p: { visit: string; signer: string; forms: Schemas['FormStanding'][] }) {
+  const times = useTimes();
+  const [open, setOpen] = useState<Schemas['Form'] | null>(null);
   return (
-    <Stack>
-      {card.chartAlert && <Notice $tone="brass">{card.chartAlert}</Notice>}
-      <Part title="Visit" fine summary={`${visit.reason}, ${clinician}`} />
-      <Part
-        title="Details and contact"
-        fine={view.gaps.length === 0}
-        summary={
-          view.gaps.length === 0
-            ? [plainDate(view.person.birthDate), view.person.addressLine, telephone(view.person.phone)]
-                .filter(Boolean)
-                .join(' · ')
-            : `lacks ${view.gaps.map((g) => g.word).join(', ')}`
-        }
-      >
-        {may('edit_people') && <RegistrationForm key={view.person.id} id={view.person.id} brief />}
-      </Part>
-      <Part
-        title="Coverage and benefits"
-        fine={coverageFine}
-        summary={
-          policy ? `${policy.payer} ${policy.coverage.subscriberNumber}` : selfPay ? 'self-pay' : 'nothing on file'
-        }
-      >
-        <Coverages
-          person={view.person.id}
-          views={view.coverages}
-          visit={visit.id}
-          selfPayAt={view.person.selfPayToldAt ?? null}
-          selfPayBy={view.person.selfPayToldBy ?? null}
-        />
-      </Part>
-      {may('see_charges') && (
-        <Part
-          title="Balances and copay"
-          fine={paid || already > 0 || (expected === 0 && view.olderCents === 0)}
-          summary={
-            already > 0
-              ? `${dollars(already)} paid for this visit`
-              : `${dollars(expected)} expected today${view.olderCents > 0 ? `, ${dollars(view.olderCents)} older` : ''}`
-          }
-        >
-          <Stack>
-            {view.share && <Share share={view.share} />}
-            <Collect person={view.person.id} site={visit.siteId} onPaid={() => setPaid(true)} />
-          </Stack>
-        </Part>
-      )}
-      {refusal && (
-        <Notice $tone="coral" role="alert">
-          {refusal.message}
-        </Notice>
-      )}
-      <Row>
-        {!done && codes.length > 0 && (
-          <Small>What is still open stays on the visit line; you can finish it later.</Small>
-        )}
-        <Spread />
-        {done ? (
-          <Tag $tone="kelp">✓ checked in</Tag>
-        ) : (
-          may('check_in') && (
-            <Button $kind="filled" data-main-action onPress={finish} isDisabled={busy}>
-              Finish check-in
+    <Stack $gap={2}>
+      {p.forms.map(({ form, due, signed }) => (
+        <Row key={form.id} data-form={form.name}>
+          <span style={{ minWidth: part.wideField }}>{form.name}</span>
+          {signed ? (
+            <Small>
+              {due ? 'ran out; ' : ''}signed {times.full(signed.at)} by {signed.signer}
+            </Small>
+          ) : (
+            <Small>not signed yet</Small>
+          )}
+          <Spread />
+          {signed && signed.kind !== 'paper' && (
+            <Button $kind="quiet" onPress={() => window.open(`/api/signed-forms/${signed.id}`, '_blank')}>
+              Show the paper
             </Button>
-          )
-        )}
-      </Row>
+          )}
+          <Button onPress={() => setOpen(form)} aria-label={`Sign ${form.name}`}>
+            Sign
+          </Button>
+        </Row>
+      ))}
+      {open && <SignForm visit={p.visit} form={open} signer={p.signer} onClose={() => setOpen(null)} />}
     </Stack>
+  );
+}
+
+/** Others of the household who are here today: checked in one after another without going back. */
+function Siblings({ visit }: { visit: string }) {
+  const look = useLook(['siblings', visit], () =>
+    api.GET('/api/visits/{id}/household-today', { params: { path: { id: visit } } }),
+  );
+  if (!look.data || look.data.length === 0) return null;
+  return (
+    <Row data-siblings>
+      <Small>Of this household today:</Small>
+      {look.data.map((s) => (
+        <Link key={s.card.visit.id} to={`/visits/${s.card.visit.id}/check-in`}>
+          {s.card.person.name}, {s.stage}
+        </Link>
+      ))}
+    </Row>
+  );
+}
+
+export function CheckIn({ view }: { view: View }) {
+  const { inHand, setInHand } = useSession();
+  const may = useMay();
+  const times = useTimes();
+  const { run, busy, refusal } = useDo();
+  const { visit, person: card } = view.card;
+  const path = { params: { path: { id: visit.id } } };
+  const look = useLook(['check-in', visit.id], () => api.GET('/api/visits/{id}/check-in', path));
+  const walk = look.data;
+  const box = useRef<HTMLDivElement>(null);
+  const unread = walk?.alerts.find((a) => !a.at)?.rule;
+  const wanted = !walk ? '' : (unread ?? (walk.done ? 'done' : (walk.next ?? 'finish')));
+  // The next thing to do has the focus; nobody is interrupted while typing.
+  useEffect(() => {
+    if (!wanted || document.querySelector('[role=dialog]')) return;
+    const typing = document.activeElement instanceof HTMLInputElement && document.activeElement.value !== '';
+    if (typing) return;
+    const place =
+      wanted === unread
+        ? '[data-unread]'
+        : wanted === 'finish' || wanted === 'done'
+          ? '[data-main-action]'
+          : `[data-step="${wanted}"] [data-body]`;
+    const found = box.current?.querySelector<HTMLElement>(place);
+    const first = found?.matches('button') ? found : found?.querySelector<HTMLElement>('input, button');
+    first?.focus();
+  }, [wanted, unread]);
+  // The one who is checked in is the one in hand.
+  useEffect(() => {
+    if (!inHand) setInHand({ visit: visit.id });
+  }, [inHand, setInHand, visit.id]);
+  if (!walk) return null;
+  const finish = () => void run(() => api.POST('/api/visits/{id}/check-in', path));
+  const signer = `${view.person.firstName} ${view.person.lastName}`;
+  const bodies: Record<string, ReactNode> = {
+    details: may('edit_people') && <RegistrationForm key={view.person.id} id={view.person.id} brief />,
+    consents: may('edit_people') && <ConsentsOf person={view.person.id} />,
+    coverage: (
+      <Coverages
+        person={view.person.id}
+        views={view.coverages}
+        visit={visit.id}
+        selfPayAt={view.person.selfPayToldAt ?? null}
+        selfPayBy={view.person.selfPayToldBy ?? null}
+      />
+    ),
+    forms: walk.forms.length > 0 && <Forms visit={visit.id} signer={signer} forms={walk.forms} />,
+    collect: may('see_charges') && (
+      <Stack>
+        {view.share && <Share share={view.share} />}
+        <Collect person={view.person.id} site={visit.siteId} />
+        <Payments person={view.person.id} />
+      </Stack>
+    ),
+  };
+  return (
+    <div ref={box}>
+      <Stack>
+        {walk.alerts.map((a) => (
+          <Notice key={a.rule} $tone={a.at ? 'tide' : 'coral'} role={a.at ? undefined : 'alert'} data-alert={a.rule}>
+            <Row>
+              <span>{a.sentence}</span>
+              <Spread />
+              {a.at ? (
+                <Small>
+                  read by {a.by} <Mono>{times.time(a.at)}</Mono>
+                </Small>
+              ) : (
+                <Button
+                  data-unread
+                  isDisabled={busy}
+                  aria-label={`Read: ${a.sentence}`}
+                  onPress={() =>
+                    void run(() => api.POST('/api/visits/{id}/alerts', { ...path, body: { rule: a.rule } }))
+                  }
+                >
+                  Read
+                </Button>
+              )}
+            </Row>
+          </Notice>
+        ))}
+        {walk.steps.map((s) => (
+          <Part key={s.step} step={s.step} title={s.label} fine={s.fine} summary={s.sentence}>
+            {bodies[s.step]}
+          </Part>
+        ))}
+        <Siblings visit={visit.id} />
+        {refusal && (
+          <Notice $tone="coral" role="alert">
+            {refusal.message}
+          </Notice>
+        )}
+        <Row>
+          {!walk.done && walk.next && (
+            <Small>What is still open stays on the visit line; you can finish it later.</Small>
+          )}
+          {view.olderCents > 0 && <Small>{dollars(view.olderCents)} from before is open.</Small>}
+          <Spread />
+          {walk.done ? (
+            <Tag $tone="kelp">✓ checked in</Tag>
+          ) : (
+            may('check_in') && (
+              <Button
+                $kind="filled"
+                data-main-action
+                onPress={finish}
+                isDisabled={busy || !walk.mayFinish}
+                aria-label={`Finish check-in of ${card.name}`}
+              >
+                Finish check-in
+              </Button>
+            )
+          )}
+        </Row>
+      </Stack>
+    </div>
   );
 }

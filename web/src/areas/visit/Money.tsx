@@ -42,12 +42,12 @@ export function Money({ view }: { view: Schemas['VisitView'] }) {
       {taking && (
         <Sheet>
           <h2>{due ? `Take ${dollars(owes)}` : 'Nothing is left to take'}</h2>
-          <Collect person={view.person.id} site={view.card.visit.siteId} />
+          <Stack>
+            <Collect person={view.person.id} site={view.card.visit.siteId} older={Math.max(owes, 0)} />
+            <Payments person={view.person.id} />
+          </Stack>
         </Sheet>
       )}
-      <Sheet>
-        <Payments person={view.person.id} />
-      </Sheet>
       <Sheet>
         <h2>Every entry</h2>
         {data.transactions.length === 0 && <p>Nothing is posted yet.</p>}

@@ -33,7 +33,7 @@ export default function VisitPage() {
   const view = look.data;
   const { visit, person } = view.card;
   const items: (TabItem | false)[] = [
-    { id: 'check-in', label: 'Check-in', content: <CheckIn key={id} view={view} /> },
+    may('check_in') && { id: 'check-in', label: 'Check-in', content: <CheckIn key={id} view={view} /> },
     may('see_chart') &&
       chart.data !== undefined && {
         id: 'rooming',

@@ -1,0 +1,496 @@
+//! Check-in: what must be acknowledged, the steps as they stand, signing forms, finishing.
+
+use super::accounts::expected_of;
+use super::views::VisitCard;
+use super::visits::one;
+use super::{DONE, Done};
+use crate::access::Me;
+use crate::paper::{Sheet, content};
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::HttpResponse;
+use actix_web::http::header;
+use actix_web::web::{Data, Json, Path};
+use chrono::{DateTime, Utc};
+use harbor_core::arrival::Stage;
+use harbor_core::arrival::alerts::{self, Facts};
+use harbor_core::arrival::forms::{Point, Signature, drawn, is_due};
+use harbor_core::arrival::walk::{WalkFacts, next, walk};
+use harbor_core::fields::Faults;
+use harbor_core::money::Cents;
+use harbor_core::people::{Field, Section};
+use harbor_core::visit_line::Pays;
+use harbor_store::facts::{self, Gathered};
+use harbor_store::people::household;
+use harbor_store::people::registration::Registrations;
+use harbor_store::rows::{Form, SignedForm, SignedFormHead, Visit};
+use harbor_store::{Conn, accounts, check_in as store, coverage, people, schedule, staff, visits};
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// Something that must be read before the rest.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct AlertView {
+    /// The rule, or a word for what every clinic is alerted to.
+    rule: String,
+    sentence: String,
+    at: Option<DateTime<Utc>>,
+    by: Option<String>,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct StepView {
+    step: String,
+    label: String,
+    fine: bool,
+    /// Why it is fine, or what is to do.
+    sentence: String,
+}
+
+/// A form of the clinic, and whether this person is to sign it.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct FormStanding {
+    form: Form,
+    due: bool,
+    signed: Option<SignedFormHead>,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CheckInView {
+    alerts: Vec<AlertView>,
+    steps: Vec<StepView>,
+    /// The first step that is still to do.
+    next: Option<String>,
+    forms: Vec<FormStanding>,
+    done: bool,
+    /// Nothing stands in the way of finishing: every alert is read.
+    may_finish: bool,
+}
+
+async fn forms_of(conn: &mut Conn, state: &State, person: Uuid) -> Result<Vec<FormStanding>, Problem> {
+    let signed = store::signed_by(conn, person).await?;
+    let standing = |form: Form| {
+        let last = signed.iter().find(|s| s.form_id == form.id).cloned();
+        let months = form.valid_months.and_then(|m| u32::try_from(m).ok());
+        let due = is_due(last.as_ref().map(|s| state.local_day(s.at)), months, state.today());
+        FormStanding { form, due, signed: last }
+    };
+    Ok(store::all_forms(conn).await?.into_iter().map(standing).collect())
+}
+
+/// Everything that fits this visit, with who has read it.
+async fn alerts_of(
+    conn: &mut Conn,
+    state: &State,
+    g: &Gathered,
+    forms: &[FormStanding],
+) -> Result<Vec<AlertView>, Problem> {
+    let payers = coverage::payers(conn).await?;
+    let account = accounts::of_person(conn, g.person.id).await?;
+    let owes: Cents = account.visits().values().map(|b| b.patient_owes.max(Cents::ZERO)).sum();
+    let against = Facts {
+        today: state.today(),
+        birth: g.person.birth_date,
+        payer: g.coverage.as_ref().and_then(|c| payers.iter().find(|p| p.id == c.payer_id)).map(|p| p.id.to_string()),
+        self_pay: g.facts.pays == Pays::SelfPay,
+        forms_missing: forms.iter().filter(|f| f.due).map(|f| f.form.id.to_string()).collect(),
+        owes: owes + account.carried().max(Cents::ZERO),
+        last_seen: store::last_seen(conn, g.person.id, state.today()).await?,
+        visit_type: g.visit.visit_type_id.to_string(),
+        chart_alert: !g.person.chart_alert.is_empty(),
+        restricted: Registrations::load(conn, &[g.person.id]).await?.restricted(g.person.id),
+    };
+    let read = store::acknowledged(conn, g.visit.id).await?;
+    let mut all: Vec<(String, String)> = Vec::new();
+    if against.chart_alert {
+        all.push(("chart_alert".into(), g.person.chart_alert.clone()));
+    }
+    if against.restricted {
+        all.push(("restricted".into(), "The chart is restricted: do not speak of it within hearing.".into()));
+    }
+    for rule in store::rules(conn).await? {
+        if alerts::applies(&store::conditions_of(&rule), &against) {
+            all.push((rule.id.to_string(), rule.sentence));
+        }
+    }
+    let view = |(rule, sentence): (String, String)| {
+        // Another alert than the one that was read is read again.
+        let done = read.iter().find(|a| a.rule == rule && a.sentence == sentence);
+        AlertView { at: done.map(|a| a.at), by: done.map(|a| a.by.clone()), rule, sentence }
+    };
+    Ok(all.into_iter().map(view).collect())
+}
+
+async fn view_of(conn: &mut Conn, state: &State, g: &Gathered) -> Result<CheckInView, Problem> {
+    let forms = forms_of(conn, state, g.person.id).await?;
+    let alerts = alerts_of(conn, state, g, &forms).await?;
+    let (consents, gaps): (Vec<Field>, Vec<Field>) = Registrations::load(conn, &[g.person.id])
+        .await?
+        .gaps(&g.person, g.visit.day)
+        .into_iter()
+        .partition(|f| f.section() == Section::Consents);
+    let payers = coverage::payers(conn).await?;
+    let policy = g.coverage.as_ref().map(|c| {
+        let payer = payers.iter().find(|p| p.id == c.payer_id).map_or("", |p| p.name.as_str());
+        format!("{payer} {}", c.subscriber_number)
+    });
+    let account = accounts::of_person(conn, g.person.id).await?;
+    let others = account.visits().into_iter().filter(|(v, _)| *v != g.visit.id);
+    let older: Cents = others.map(|(_, b)| b.patient_owes.max(Cents::ZERO)).sum();
+    let clinician = staff::all(conn).await?.into_iter().find(|s| s.id == g.visit.clinician_id);
+    let facts = WalkFacts {
+        reason: g.visit.reason.clone(),
+        reason_required: staff::clinic(conn).await?.reason_required,
+        clinician: clinician.map(|s| s.name).unwrap_or_default(),
+        gaps: gaps.iter().map(|f| f.label()).collect(),
+        contact: content::contact_line(&g.person),
+        open_consents: consents.iter().map(|f| f.label()).collect(),
+        policy,
+        self_pay: g.facts.pays == Pays::SelfPay,
+        benefits: g.facts.benefits.clone(),
+        forms: forms.iter().filter(|f| f.due).map(|f| f.form.name.clone()).collect(),
+        signed: forms.iter().filter(|f| !f.due).count(),
+        expected: expected_of(conn, g).await?,
+        paid: g.balances.paid_by_patient,
+        older: older + account.carried().max(Cents::ZERO),
+    };
+    let steps = walk(&store::steps_for(&store::walks(conn).await?, g.visit.visit_type_id), &facts);
+    Ok(CheckInView {
+        may_finish: alerts.iter().all(|a| a.at.is_some()),
+        next: next(&steps).map(|s| s.code().into()),
+        steps: steps
+            .into_iter()
+            .map(|s| StepView {
+                step: s.step.code().into(),
+                label: s.step.label().into(),
+                fine: s.fine,
+                sentence: s.sentence,
+            })
+            .collect(),
+        alerts,
+        forms,
+        done: g.visit.checked_in_at.is_some(),
+    })
+}
+
+/// The walk through check-in as it stands for a visit.
+#[utoipa::path(get, path = "/api/visits/{id}/check-in", params(("id" = Uuid, Path)), responses((status = 200, body = CheckInView), (status = 404, body = Problem)))]
+pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<CheckInView> {
+    let mut conn = state.store.reader().await?;
+    let g = one(&mut conn, &state, *id).await?;
+    Ok(Json(view_of(&mut conn, &state, &g).await?))
+}
+
+/// Somebody of the same household who comes today.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Sibling {
+    card: VisitCard,
+    /// In words.
+    stage: String,
+}
+
+/// Others of the household who come today, so that one after another is checked in without going back.
+#[utoipa::path(get, path = "/api/visits/{id}/household-today", params(("id" = Uuid, Path)), responses((status = 200, body = Vec<Sibling>)))]
+pub async fn household_today(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<Sibling>> {
+    let mut conn = state.store.reader().await?;
+    let visit = visits::get(&mut conn, *id).await?;
+    let person = people::get(&mut conn, visit.person_id).await?;
+    let mut ids: Vec<Uuid> = household::of(&mut conn, &person).await?.into_iter().map(|m| m.person.id).collect();
+    // Children of one responsible party belong together, also when nobody has linked them.
+    if let Some(party) = person.responsible_id {
+        let party = people::get(&mut conn, party).await?;
+        ids.extend(household::of(&mut conn, &party).await?.into_iter().map(|m| m.person.id));
+    }
+    ids.retain(|p| *p != person.id);
+    let rows = visits::of_day_and_people(&mut conn, visit.day, &ids).await?;
+    let gathered = facts::gather(&mut conn, rows, &state.tables.diagnoses).await?;
+    let sibling = |g: &Gathered| {
+        let stage = Stage::from_code(&g.visit.stage).unwrap_or(Stage::Booked);
+        Sibling { card: VisitCard::of(g, state.today()), stage: stage.label().to_lowercase() }
+    };
+    Ok(Json(gathered.iter().map(sibling).collect()))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct ReadForm {
+    rule: String,
+}
+
+/// Somebody has read an alert of this visit.
+#[utoipa::path(post, path = "/api/visits/{id}/alerts", params(("id" = Uuid, Path)), request_body = ReadForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn acknowledge(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ReadForm>) -> Answer<Done> {
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let g = one(change.conn(), &state, *id).await?;
+    let forms = forms_of(change.conn(), &state, g.person.id).await?;
+    let alerts = alerts_of(change.conn(), &state, &g, &forms).await?;
+    let Some(alert) = alerts.into_iter().find(|a| a.rule == form.rule) else {
+        return Err(Problem::refused("alert", "This alert does not stand any more."));
+    };
+    change.acknowledge(*id, &alert.rule, &alert.sentence).await?;
+    change.commit().await?;
+    Ok(DONE)
+}
+
+/// Finishes check-in; what blocks the visit later is told, not hidden, but no alert stays unread.
+#[utoipa::path(post, path = "/api/visits/{id}/check-in", params(("id" = Uuid, Path)), responses((status = 200, body = Visit), (status = 422, body = Problem)))]
+pub async fn finish(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Visit> {
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let visit = change.lock_visit(*id).await?;
+    if visit.checked_in_at.is_some() {
+        // The other desk was faster.
+        change.abandon().await?;
+        return Ok(Json(visit));
+    }
+    let g = one(change.conn(), &state, *id).await?;
+    let forms = forms_of(change.conn(), &state, g.person.id).await?;
+    let unread = alerts_of(change.conn(), &state, &g, &forms).await?.into_iter().find(|a| a.at.is_none());
+    if let Some(alert) = unread {
+        return Err(Problem::refused("alert", format!("Read this first: {}", alert.sentence)));
+    }
+    let visit = change.finish_check_in(*id).await?;
+    // The policy that counts on this day is the visit's from now on.
+    if visit.coverage_id.is_none() && !visit.self_pay {
+        let policies = coverage::of_person(change.conn(), visit.person_id).await?;
+        if let Some(policy) = coverage::counting(&policies, visit.person_id, visit.day) {
+            let policy = policy.id;
+            change.set_payer_of_visit(visit.id, Some(policy), false, visit.accident_date).await?;
+        }
+    }
+    change.commit().await?;
+    Ok(Json(visit))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct SignForm {
+    form_id: Uuid,
+    /// Who signs: the patient, or who answers for them.
+    signer: String,
+    /// The strokes on the pad; empty when the name is typed in place of a signature.
+    #[serde(default)]
+    #[schema(value_type = Vec<Vec<Vec<u16>>>)]
+    strokes: Vec<Vec<Point>>,
+    #[serde(default)]
+    typed: bool,
+    /// Signed on a sheet that the clinic keeps.
+    #[serde(default)]
+    on_paper: bool,
+}
+
+/// Signs a form on the screen; the paper is kept as it was signed.
+#[utoipa::path(post, path = "/api/visits/{id}/forms", params(("id" = Uuid, Path)), request_body = SignForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn sign(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SignForm>) -> Answer<Done> {
+    let mut faults = Faults::default();
+    let signer = faults.line("signer", "Who signs", &form.signer, 80);
+    let signature = if form.typed || form.on_paper { Ok(Signature::Typed) } else { drawn(form.strokes.clone()) };
+    let signature = signature.map_err(|e| faults.add("strokes", e.to_string())).ok();
+    faults.none_or(())?;
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let g = one(change.conn(), &state, *id).await?;
+    let all = store::all_forms(change.conn()).await?;
+    let Some(chosen) = all.into_iter().find(|f| f.id == form.form_id) else {
+        return Err(Problem::field("formId", "This form is not used any more."));
+    };
+    let strokes = match &signature {
+        Some(Signature::Drawn(strokes)) => json!(strokes),
+        _ => json!([]),
+    };
+    let data = content::signed_form(&state, &g.person, &chosen, &signer, &strokes);
+    let mut row = SignedForm {
+        id: Uuid::now_v7(),
+        form_id: chosen.id,
+        person_id: g.person.id,
+        visit_id: Some(*id),
+        name: chosen.name,
+        body: chosen.body,
+        signer,
+        kind: match (form.on_paper, form.typed) {
+            (true, _) => "paper",
+            (false, true) => "typed",
+            (false, false) => "drawn",
+        }
+        .into(),
+        strokes,
+        at: state.now(),
+        by: me.staff.name.clone(),
+        paper: None,
+    };
+    if !form.on_paper {
+        row.paper = Some(super::paper::set(Sheet::SignedForm, data).await?);
+    }
+    change.keep_signed(&row).await?;
+    change.commit().await?;
+    Ok(DONE)
+}
+
+/// A signed form as it was signed.
+#[utoipa::path(get, path = "/api/signed-forms/{id}", params(("id" = Uuid, Path)), responses((status = 200, content_type = "application/pdf", body = Vec<u8>), (status = 404, body = Problem)))]
+pub async fn paper(state: Data<State>, id: Path<Uuid>) -> Result<HttpResponse, Problem> {
+    let paper = store::paper(&mut *state.store.reader().await?, *id).await?;
+    Ok(HttpResponse::Ok()
+        .content_type("application/pdf")
+        .insert_header((header::CONTENT_DISPOSITION, "inline; filename=\"signed-form.pdf\""))
+        .body(paper))
+}
+
+/// How a clinic has set up its check-in.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CheckInSettings {
+    steps: Vec<Choice>,
+    /// The order of all visit types without one of their own.
+    usual: Vec<String>,
+    walks: Vec<OwnWalk>,
+    rules: Vec<RuleView>,
+    kinds: Vec<Choice>,
+    forms: Vec<Form>,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Choice {
+    id: String,
+    label: String,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct OwnWalk {
+    visit_type_id: Uuid,
+    steps: Vec<String>,
+}
+
+#[derive(Debug, Serialize, Deserialize, ToSchema)]
+pub struct ConditionView {
+    kind: String,
+    #[serde(default)]
+    value: String,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct RuleView {
+    id: Uuid,
+    sentence: String,
+    conditions: Vec<ConditionView>,
+}
+
+#[utoipa::path(get, path = "/api/settings/check-in", responses((status = 200, body = CheckInSettings)))]
+pub async fn settings(state: Data<State>) -> Answer<CheckInSettings> {
+    use harbor_core::arrival::alerts::Kind;
+    use harbor_core::arrival::walk::Step;
+    let mut conn = state.store.reader().await?;
+    let walks = store::walks(&mut conn).await?;
+    let codes = |steps: Vec<Step>| steps.into_iter().map(|s| s.code().to_owned()).collect();
+    let rule = |r: harbor_store::rows::AlertRule| RuleView {
+        conditions: store::conditions_of(&r)
+            .into_iter()
+            .map(|c| ConditionView { kind: c.kind.code().into(), value: c.value })
+            .collect(),
+        id: r.id,
+        sentence: r.sentence,
+    };
+    Ok(Json(CheckInSettings {
+        steps: Step::ALL.iter().map(|s| Choice { id: s.code().into(), label: s.label().into() }).collect(),
+        usual: codes(store::steps_for(&walks, Uuid::nil())),
+        walks: walks
+            .iter()
+            .filter_map(|w| Some(OwnWalk { visit_type_id: w.visit_type_id?, steps: w.steps.clone() }))
+            .collect(),
+        rules: store::rules(&mut conn).await?.into_iter().map(rule).collect(),
+        kinds: Kind::ALL.iter().map(|k| Choice { id: k.code().into(), label: k.label().into() }).collect(),
+        forms: store::all_forms(&mut conn).await?,
+    }))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct WalkForm {
+    /// Left out: the order of all visit types without one of their own.
+    visit_type_id: Option<Uuid>,
+    /// Empty: this visit type has none of its own any more.
+    steps: Vec<String>,
+}
+
+#[utoipa::path(put, path = "/api/settings/check-in/walk", request_body = WalkForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn set_walk(state: Data<State>, me: Me, form: Json<WalkForm>) -> Answer<Done> {
+    use harbor_core::arrival::walk::{Step, checked_order};
+    let steps: Option<Vec<Step>> = form.steps.iter().map(|code| Step::from_code(code)).collect();
+    let steps = steps.ok_or_else(|| Problem::field("steps", "Choose from the steps that there are."))?;
+    if !(steps.is_empty() && form.visit_type_id.is_some()) {
+        checked_order(&steps).map_err(|e| Problem::field("steps", e.to_string()))?;
+    }
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    if let Some(kind) = form.visit_type_id
+        && !schedule::visit_types(change.conn()).await?.iter().any(|t| t.id == kind)
+    {
+        return Err(Problem::not_found("visit type"));
+    }
+    change.save_walk(form.visit_type_id, &steps).await?;
+    change.commit().await?;
+    Ok(DONE)
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct RuleForm {
+    sentence: String,
+    conditions: Vec<ConditionView>,
+    active: bool,
+}
+
+#[utoipa::path(put, path = "/api/settings/alerts/{id}", params(("id" = Uuid, Path)), request_body = RuleForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn set_rule(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<RuleForm>) -> Answer<Done> {
+    use harbor_core::arrival::alerts::{Condition, Kind, checked};
+    let mut faults = Faults::default();
+    let sentence = faults.line("sentence", "What is to be read", &form.sentence, 200);
+    let mut conditions = Vec::new();
+    for c in form.conditions.iter().take(10) {
+        let value = faults.optional_line("conditions", "Condition", &c.value, 60);
+        // Amounts are typed as people type them.
+        match (Kind::from_code(&c.kind), Cents::parse(&value)) {
+            (Some(Kind::BalanceOver), Ok(amount)) => {
+                conditions.push(Condition { kind: Kind::BalanceOver, value: amount.get().to_string() });
+            }
+            (Some(kind), _) => conditions.push(Condition { kind, value }),
+            (None, _) => faults.add("conditions", "Choose from the conditions that there are."),
+        }
+    }
+    if let Err(e) = checked(&conditions) {
+        faults.add("conditions", e.to_string());
+    }
+    faults.none_or(())?;
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    change.save_rule(*id, &sentence, &conditions, form.active).await?;
+    change.commit().await?;
+    Ok(DONE)
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct FormForm {
+    name: String,
+    body: String,
+    /// A signature holds so many months; nothing: for ever.
+    valid_months: Option<i32>,
+    active: bool,
+}
+
+#[utoipa::path(put, path = "/api/settings/forms/{id}", params(("id" = Uuid, Path)), request_body = FormForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn set_form(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<FormForm>) -> Answer<Done> {
+    let mut faults = Faults::default();
+    let name = faults.line("name", "Name", &form.name, 80);
+    let body = faults.prose("body", "Text", &form.body, 8_000);
+    if body.trim().is_empty() {
+        faults.add("body", "A form says what is agreed to.");
+    }
+    if form.valid_months.is_some_and(|m| !(1..=120).contains(&m)) {
+        faults.add("validMonths", "A signature holds 1 to 120 months, or for ever.");
+    }
+    faults.none_or(())?;
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let row = Form { id: *id, name, body, valid_months: form.valid_months, active: form.active, sort: 0 };
+    change.save_form(&row).await?;
+    change.commit().await?;
+    Ok(DONE)
+}

@@ -1,0 +1,85 @@
+//! The building: its rooms in the clinic's own drawing, and the thresholds of the day.
+
+use crate::rows::{Clinic, Room};
+use crate::schema::{clinic, list_entries, rooms, visits};
+use crate::{Change, Result, StoreError};
+use chrono::{DateTime, Utc};
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use harbor_core::arrival::{Stage, Thresholds};
+use uuid::Uuid;
+
+impl Clinic {
+    pub fn thresholds(&self) -> Thresholds {
+        Thresholds {
+            long: self.wait_long.into(),
+            too_long: self.wait_too_long.into(),
+            late: self.late_after.into(),
+            did_not_come: self.did_not_come_after.into(),
+        }
+    }
+}
+
+impl Change<'_> {
+    pub async fn set_thresholds(&mut self, t: Thresholds) -> Result<()> {
+        let minutes = |m: i64| i32::try_from(m).unwrap_or(i32::MAX);
+        diesel::update(clinic::table)
+            .set((
+                (clinic::wait_long.eq(minutes(t.long)), clinic::wait_too_long.eq(minutes(t.too_long))),
+                (clinic::late_after.eq(minutes(t.late)), clinic::did_not_come_after.eq(minutes(t.did_not_come))),
+            ))
+            .execute(self.conn())
+            .await?;
+        self.audit("set", "thresholds", Uuid::nil(), None, format!("{t:?}"));
+        self.tell("clinic", Uuid::nil());
+        Ok(())
+    }
+
+    /// Adds a room or changes one. A room with somebody in it stays in use.
+    pub async fn save_room(&mut self, row: &Room) -> Result<()> {
+        if !row.active {
+            let inside: i64 = visits::table
+                .filter(visits::room_id.eq(row.id))
+                .filter(visits::stage.eq_any([Stage::InRoom.code(), Stage::WithClinician.code()]))
+                .count()
+                .get_result(self.conn())
+                .await?;
+            if inside > 0 {
+                return Err(StoreError::refused("room", "Somebody is in this room."));
+            }
+        }
+        diesel::insert_into(rooms::table)
+            .values(row)
+            .on_conflict(rooms::id)
+            .do_update()
+            .set((
+                (rooms::name.eq(&row.name), rooms::kind.eq(&row.kind), rooms::active.eq(row.active)),
+                (rooms::place_x.eq(row.place_x), rooms::place_y.eq(row.place_y)),
+            ))
+            .execute(self.conn())
+            .await?;
+        self.audit("saved", "room", row.id, None, row.name.clone());
+        self.tell("clinic", row.id);
+        Ok(())
+    }
+
+    /// Those who did not come by the clinic's rule are marked so.
+    pub async fn mark_not_come(&mut self, since: DateTime<Utc>, booked_until: DateTime<Utc>) -> Result<Vec<Uuid>> {
+        // Lists without times have no time to miss.
+        let listed = list_entries::table.filter(list_entries::visit_id.eq(visits::id));
+        let due: Vec<Uuid> = visits::table
+            .filter(diesel::dsl::not(diesel::dsl::exists(listed)))
+            .filter(visits::stage.eq(Stage::Booked.code()).and(visits::rebook.eq(false)))
+            .filter(visits::starts_at.gt(since).and(visits::starts_at.le(booked_until)))
+            .order(visits::id)
+            .for_update()
+            .skip_locked()
+            .select(visits::id)
+            .load(self.conn())
+            .await?;
+        for id in &due {
+            self.move_visit(*id, Stage::DidNotCome, None).await?;
+        }
+        Ok(due)
+    }
+}
