@@ -1,4 +1,4 @@
-//! Patients with their first policy, and policies of patients who are known, as CSV (RFC 4180) with a line of
+//! Patients with their first policy, and policies and balances of patients who are known, as CSV (RFC 4180) with a line of
 //! headings.
 //!
 //! Headings are understood in any order, case and spacing, and by their usual other names. A heading that
@@ -73,6 +73,17 @@ pub fn read_policies(bytes: &[u8]) -> Result<PeopleFile, PeopleFileFault> {
     let needed =
         [("recordNumber", "a record number"), ("payer", "a payer"), ("subscriberNumber", "a subscriber number")];
     read_with(bytes, &known, &needed)
+}
+
+/// Reads a file of balances of people who are known by their record number here.
+pub fn read_balances(bytes: &[u8]) -> Result<PeopleFile, PeopleFileFault> {
+    let known: [(&str, &[&str]); 4] = [
+        ("recordNumber", &["recordnumber", "record", "mrn"]),
+        ("amount", &["amount", "balance", "openingbalance", "owed"]),
+        ("since", &["since", "date", "asof"]),
+        ("note", &["note", "memo", "remark"]),
+    ];
+    read_with(bytes, &known, &[("recordNumber", "a record number"), ("amount", "an amount")])
 }
 
 type Headings = [(&'static str, &'static [&'static str])];
@@ -179,10 +190,23 @@ mod tests {
         assert_eq!(read_policies(b"mrn,payer\nIH-1,x"), Err(PeopleFileFault::Lacks("a subscriber number")));
     }
 
+    #[test]
+    fn balances_name_their_person_and_what_is_owed() {
+        let file = read_balances(b"Record number;x,Balance,Since\nIH-1,12.50,3/4/2026\n");
+        assert_eq!(file, Err(PeopleFileFault::Lacks("a record number")));
+        let file = read_balances(b"MRN,Balance,Since,Colour\nIH-10004,-12.50,3/4/2026,red\n").unwrap();
+        assert_eq!(
+            (file.rows[0].fields["amount"].as_str(), file.rows[0].fields["since"].as_str()),
+            ("-12.50", "3/4/2026")
+        );
+        assert_eq!(file.unknown, ["Colour"]);
+        assert_eq!(read_balances(b"mrn\nIH-1"), Err(PeopleFileFault::Lacks("an amount")));
+    }
+
     proptest! {
         #[test]
         fn no_bytes_make_it_panic(bytes in proptest::collection::vec(any::<u8>(), 0..300)) {
-            let _ = read(&bytes);
+            let _ = (read(&bytes), read_balances(&bytes));
         }
 
         #[test]

@@ -70,6 +70,7 @@ table! {
     get "/api/people/{id}/fhir" Needs(SeePeople) => import::person_as_fhir;
     post "/api/import/fhir" Needs(SetClinic) => import::fhir;
     post "/api/import/policies" Needs(SetClinic) => import::policies;
+    post "/api/import/balances" Needs(SetClinic) => import::balances;
     post "/api/import/people" Needs(SetClinic) => import::people;
     get "/api/settings/required-fields" SignedIn => registration::required;
     put "/api/settings/required-fields" Needs(SetClinic) => registration::set_required;

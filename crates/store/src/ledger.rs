@@ -19,6 +19,8 @@ pub struct About {
     pub claim: Option<Uuid>,
     pub remittance: Option<Uuid>,
     pub payment: Option<Uuid>,
+    /// Since when it counts; left out: now.
+    pub since: Option<chrono::DateTime<chrono::Utc>>,
     /// The same key posts once, whatever happens to the line between.
     pub key: String,
     pub memo: String,
@@ -87,6 +89,12 @@ async fn with_entries(
         .collect())
 }
 
+/// Whether a key has been posted already.
+pub async fn is_posted(conn: &mut Conn, key: &str) -> Result<bool> {
+    let there = ledger_transactions::table.filter(ledger_transactions::idempotency_key.eq(key)).count();
+    Ok(there.get_result::<i64>(conn).await? > 0)
+}
+
 /// The transactions of a payment, with their entries.
 pub async fn of_payment(conn: &mut Conn, payment: Uuid) -> Result<Vec<(LedgerTransaction, Vec<Entry>)>> {
     let transactions: Vec<LedgerTransaction> = ledger_transactions::table
@@ -110,7 +118,7 @@ impl Change<'_> {
             remittance_id: about.remittance,
             payment_id: about.payment,
             idempotency_key: about.key.clone(),
-            posted_at: self.now,
+            posted_at: about.since.unwrap_or(self.now),
             posted_by: self.actor.name.clone(),
             memo: about.memo.clone(),
         };

@@ -349,18 +349,25 @@ impl Change<'_> {
         Ok(())
     }
 
-    /// A balance from before this ledger, once for each `key`.
-    pub async fn carry_over(&mut self, key: &str, person: Uuid, amount: Cents, memo: &str) -> Result<()> {
+    /// A balance from before this ledger, owed since then; false when it came in before under this key.
+    pub async fn carry_over(
+        &mut self,
+        key: &str,
+        person: Uuid,
+        amount: Cents,
+        since: chrono::DateTime<chrono::Utc>,
+        memo: &str,
+    ) -> Result<bool> {
         let transaction = rules::carried_over(amount).map_err(refuse)?;
-        let about = About {
-            kind: "carried_over",
-            person: Some(person),
-            key: format!("carried_over:{key}"),
-            memo: memo.to_owned(),
-            ..About::default()
-        };
+        let key = format!("carried_over:{key}");
+        if crate::ledger::is_posted(self.conn(), &key).await? {
+            return Ok(false);
+        }
+        let memo = memo.to_owned();
+        let about =
+            About { kind: "carried_over", person: Some(person), since: Some(since), key, memo, ..About::default() };
         self.post(&about, &transaction).await?;
-        Ok(())
+        Ok(true)
     }
 
     /// Writes down what the terminal is about to be asked. The same key may be asked again.

@@ -10,6 +10,9 @@ use actix_web::HttpResponse;
 use actix_web::http::header;
 use actix_web::web::{Bytes, Data, Json, Path, Query};
 use harbor_core::fields::Faults;
+use harbor_core::money::Cents;
+use harbor_core::schedule::day_bounds;
+use harbor_core::typed_date::{self, Sense};
 use harbor_formats::csv_people;
 use harbor_formats::fhir;
 use harbor_formats::incoming::{Fields, IncomingPerson, IncomingPolicy};
@@ -76,6 +79,14 @@ pub async fn policies(state: Data<State>, me: Me, asked: Query<ImportAsked>, bod
     bring_in(&state, &me, asked.dry_run, file.rows, file.unknown).await
 }
 
+/// Imports balances from before this ledger, of people who are known here by their record number. A line that
+/// came in before is not taken again.
+#[utoipa::path(post, path = "/api/import/balances", params(ImportAsked), request_body(content = String, content_type = "text/csv"), responses((status = 200, body = ImportAnswer), (status = 422, body = Problem)))]
+pub async fn balances(state: Data<State>, me: Me, asked: Query<ImportAsked>, body: Bytes) -> Answer<ImportAnswer> {
+    let file = csv_people::read_balances(&body).map_err(|e| Problem::refused("unreadable", e.to_string()))?;
+    bring_in(&state, &me, asked.dry_run, file.rows, file.unknown).await
+}
+
 /// Imports people with their policies from a FHIR R4 bundle, or one Patient.
 #[utoipa::path(post, path = "/api/import/fhir", params(ImportAsked), request_body(content = String, content_type = "application/fhir+json"), responses((status = 200, body = ImportAnswer), (status = 422, body = Problem)))]
 pub async fn fhir(state: Data<State>, me: Me, asked: Query<ImportAsked>, body: Bytes) -> Answer<ImportAnswer> {
@@ -107,6 +118,7 @@ async fn bring_in(
             .filter_map(|f| row.fields.get(f).map(String::as_str))
             .collect();
         let outcome = match row.fields.get("recordNumber") {
+            Some(number) if row.fields.contains_key("amount") => carry_over(&mut change, state, number, row).await?,
             Some(number) => cover_known(&mut change, state, &payers, number, row).await?,
             None => import(&mut change, state, &payers, row).await?,
         };
@@ -209,6 +221,45 @@ async fn cover_known(
         Ok(()) => Ok(Outcome::Added(format!("{} {} gets a policy.", person.first_name, person.last_name))),
         Err(why) => Ok(Outcome::Refused(why)),
     }
+}
+
+/// Carries a balance over to somebody who is known here: owed when above zero, a credit below it.
+async fn carry_over(
+    change: &mut Change<'_>,
+    state: &State,
+    number: &str,
+    row: &IncomingPerson,
+) -> Result<Outcome, Problem> {
+    let Some(person) = store::by_record_number(change.conn(), number).await? else {
+        return Ok(Outcome::Refused(format!("Nobody here has the record number {number}.")));
+    };
+    let text = |field: &str| row.fields.get(field).cloned().unwrap_or_default();
+    let amount = match Cents::parse(&text("amount")) {
+        Ok(amount) if amount.is_zero() => return Ok(Outcome::Refused("Nothing is owed.".into())),
+        Ok(amount) => amount,
+        Err(e) => return Ok(Outcome::Refused(e.to_string())),
+    };
+    let since = match text("since") {
+        typed if typed.is_empty() => state.today(),
+        typed => match typed_date::parse(&typed, state.today(), Sense::Any) {
+            Ok(day) if day > state.today() => return Ok(Outcome::Refused("It is owed since a day to come.".into())),
+            Ok(day) => day,
+            Err(e) => return Ok(Outcome::Refused(e.to_string())),
+        },
+    };
+    let mut faults = Faults::default();
+    let note = faults.optional_line("note", "Note", &text("note"), 120);
+    if !faults.0.is_empty() {
+        return Ok(Outcome::Refused(said(faults)));
+    }
+    let key = format!("{number}:{since}:{amount}");
+    let memo = if note.is_empty() { "carried over".to_owned() } else { note };
+    let since = day_bounds(state.zone, since).0;
+    if !change.carry_over(&key, person.id, amount, since, &memo).await? {
+        return Ok(Outcome::Twin("This balance came in before.".into()));
+    }
+    let what = if amount.is_negative() { "has to their credit" } else { "owes" };
+    Ok(Outcome::Added(format!("{} {} {what} {}.", person.first_name, person.last_name, amount.max(-amount))))
 }
 
 /// The policy of a line, or why it is none.

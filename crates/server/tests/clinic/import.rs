@@ -2,7 +2,7 @@
 
 use crate::Hand;
 use harbor_demo::testing::Product;
-use serde_json::Value;
+use serde_json::{Value, json};
 
 const FILE: &str = "Last name,First name,DOB,Sex,Phone,Payer,Member ID,Shoe size
 Ropewalk,Runa,3/3/1985,F,207 555 0161,Saltmarsh Mutual Health Plan,SM8100,39
@@ -152,4 +152,35 @@ async fn a_person_leaves_as_fhir_and_comes_into_another_clinic_with_policy_and_p
     let person = manager.get(&format!("/api/people/{id}")).await["person"].clone();
     assert_eq!((&person["birthDate"], &person["postalCode"]), (&"2019-05-05".into(), &"04998".into()));
     there.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn balances_from_before_come_in_once_with_their_age() {
+    let product = Product::start().await.unwrap();
+    let boss = Hand::sign_in(&product, "soren").await;
+    let person = boss.get("/api/people?q=Joris%20Achterberg").await[0]["person"].clone();
+    let number = person["recordNumber"].as_str().unwrap();
+    let file = format!(
+        "record number,amount,since,note\n{number},120.50,8/1/2026,old system\n{number},-20,11/20/2026,\nIH-99999,5,,\n{number},soon,,\n{number},5,1/1/2027,\n"
+    );
+    let send = async |dry: bool| {
+        boss.send(&format!("/api/import/balances?dry_run={dry}"), "text/csv", file.clone().into_bytes()).await.ok()
+    };
+    let account = format!("/api/people/{}/account", person["id"].as_str().unwrap());
+    let before = boss.get(&account).await;
+    assert_eq!(
+        (&send(true).await["added"], &boss.get(&account).await),
+        (&json!(2), &before),
+        "a dry run writes nothing"
+    );
+    let done = send(false).await;
+    assert_eq!((&done["added"], &done["refused"]), (&json!(2), &json!(3)), "{done}");
+    let after = boss.get(&account).await;
+    assert_eq!((&after["carriedOverCents"], &after["creditCents"]), (&json!(12_050), &json!(2_000)));
+    let grown = |n: usize| {
+        after["owed"][0]["agesCents"][n].as_i64().unwrap() - before["owed"][0]["agesCents"][n].as_i64().unwrap()
+    };
+    assert_eq!((grown(0), grown(3)), (0, 12_050), "older than 90 days: {after}");
+    assert_eq!(send(false).await["twins"], 2, "the same file again brings nothing");
+    product.stop().await.unwrap();
 }

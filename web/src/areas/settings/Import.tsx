@@ -22,6 +22,13 @@ const kinds = {
     files: ['.csv', 'text/csv'],
     hint: 'With headings: record number, payer, subscriber number, and whatever else is known of the policy.',
   },
+  balances: {
+    label: 'Balances, CSV',
+    path: '/api/import/balances',
+    type: 'text/csv',
+    files: ['.csv', 'text/csv'],
+    hint: 'With headings: record number, amount (below zero: a credit), since, note. Each line comes in once.',
+  },
   fhir: {
     label: 'A person, FHIR',
     path: '/api/import/fhir',
@@ -41,7 +48,7 @@ export function Import() {
   const send = async (content: string, dryRun: boolean) => {
     const { path, type } = kinds[kind];
     const done = await run(() =>
-      // All three take a text and answer alike.
+      // All of them take a text and answer alike.
       api.POST(path as '/api/import/people', {
         params: { query: { dry_run: dryRun } },
         body: content,
