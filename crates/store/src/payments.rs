@@ -78,7 +78,8 @@ pub struct PostedPart {
 /// For what a payment was.
 pub async fn parts_of(conn: &mut Conn, payment: Uuid) -> Result<Vec<PostedPart>> {
     use {ledger_entries as e, ledger_transactions as t};
-    let rows: Vec<(Uuid, Option<Uuid>, Option<Uuid>, String, i64)> = t::table
+    type Row = (Uuid, Option<Uuid>, Option<Uuid>, String, i64);
+    let rows: Vec<Row> = t::table
         .inner_join(e::table.on(e::transaction_id.eq(t::id)))
         .filter(t::payment_id.eq(payment))
         .filter(e::account.eq_any([Account::Patient.code(), Account::Unapplied.code()]))

@@ -4,7 +4,7 @@ use crate::booking::NOT_LIVE;
 use crate::rows::{ScheduleNote, Shift, Slot, VisitType};
 use crate::schema::{shifts, slots, visit_types, visits};
 use crate::{Change, Conn, Result, StoreError};
-use chrono::{DateTime, Utc};
+use chrono::{DateTime, NaiveTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use uuid::Uuid;
@@ -58,6 +58,12 @@ pub struct OpenTimes {
     pub sites: Vec<Uuid>,
     /// What is shorter than this as a whole shift is not looked at.
     pub minutes: i64,
+    /// Empty: any. Monday is 1.
+    pub weekdays: Vec<i32>,
+    /// Starts not before, and before, by the clock of [`OpenTimes::zone`].
+    pub between: Option<(NaiveTime, NaiveTime)>,
+    /// The clinic's, for weekdays and times of day.
+    pub zone: String,
     pub limit: i64,
 }
 
@@ -144,6 +150,27 @@ pub async fn pieces(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec<(Slot, Uui
             .bind::<BigInt, _>(asked.minutes)
             .sql("::integer)");
         query = query.filter(long);
+    }
+    // A shift lies within one day, so its weekday is that of all its slots.
+    use diesel::sql_types::{Array, Bool, Integer, Text, Time};
+    if !asked.weekdays.is_empty() {
+        let on = diesel::dsl::sql::<Bool>("extract(isodow from shifts.starts_at at time zone ")
+            .bind::<Text, _>(asked.zone.clone())
+            .sql(")::integer = any(")
+            .bind::<Array<Integer>, _>(asked.weekdays.clone())
+            .sql(")");
+        query = query.filter(on);
+    }
+    if let Some((after, before)) = asked.between {
+        let within = diesel::dsl::sql::<Bool>("((shifts.ends_at - interval '1 minute') at time zone ")
+            .bind::<Text, _>(asked.zone.clone())
+            .sql(")::time >= ")
+            .bind::<Time, _>(after)
+            .sql(" and (shifts.starts_at at time zone ")
+            .bind::<Text, _>(asked.zone.clone())
+            .sql(")::time < ")
+            .bind::<Time, _>(before);
+        query = query.filter(within);
     }
     let found: Vec<(Slot, Uuid)> = query.load(conn).await?;
     if found.is_empty() {

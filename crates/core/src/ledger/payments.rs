@@ -243,7 +243,8 @@ mod tests {
             // What happened to one visit, kept as plain numbers beside the ledger.
             let (mut owes, mut credit, mut carried, mut received) = (0i64, 0i64, 0i64, 0i64);
             let mut posted: Vec<(For<u8>, Transaction)> = Vec::new();
-            let mut payments: Vec<(Vec<(For<u8>, Transaction)>, Vec<i64>, i64)> = Vec::new();
+            type Laid = Vec<(For<u8>, Transaction)>;
+            let mut payments: Vec<(Laid, Vec<i64>, i64)> = Vec::new();
             for act in acts {
                 match act {
                     Act::Charge(c) => {

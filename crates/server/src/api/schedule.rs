@@ -278,6 +278,9 @@ pub(super) async fn best(
             sites: wish.sites.clone(),
             visit_type: wish.visit_types.first().copied(),
             minutes,
+            weekdays: wish.weekdays.iter().map(|d| d.number_from_monday() as i32).collect(),
+            between: wish.between,
+            zone: state.zone.name().to_owned(),
             ..OpenTimes::default()
         };
         let rows = store::pieces(conn, &asked).await?;
