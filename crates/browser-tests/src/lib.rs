@@ -148,15 +148,58 @@ impl Browser {
     }
 
     pub async fn text(&self) -> Result<String> {
-        Ok(self.client.find(Locator::Css("body")).await?.text().await?)
+        self.told("return document.body.innerText;").await
     }
 
-    /// Clicks what is at the path, as soon as it can be clicked.
+    /// What a script in the page answers, as text.
+    async fn told(&self, script: &str) -> Result<String> {
+        let answer = self.client.execute(script, vec![]).await?;
+        Ok(answer.as_str().unwrap_or_default().to_owned())
+    }
+
+    /// How the control that has the focus is called: its label, else its name, else its words.
+    pub async fn focused(&self) -> Result<String> {
+        let script = "const e = document.activeElement;
+            return (e.getAttribute('aria-label') || e.getAttribute('name') || e.innerText || '').trim();";
+        self.told(script).await
+    }
+
+    /// Whether the control that has the focus is called just this, by its name or its label.
+    pub async fn focused_is(&self, name: &str) -> Result<bool> {
+        let script = "const e = document.activeElement;
+            return e.getAttribute('name') === arguments[0] || e.getAttribute('aria-label') === arguments[0];";
+        Ok(self.client.execute(script, vec![json!(name)]).await?.as_bool() == Some(true))
+    }
+
+    /// Which kind of input has the focus; nothing when it is none.
+    pub async fn focused_kind(&self) -> Result<String> {
+        self.told("return document.activeElement.getAttribute('type') || '';").await
+    }
+
+    /// The value of the field at the path, as it stands now.
+    pub async fn value(&self, xpath: &str) -> Result<String> {
+        let started = Instant::now();
+        loop {
+            match self.see(xpath).await?.prop("value").await {
+                Ok(value) => return Ok(value.unwrap_or_default()),
+                Err(error) if !error.is_stale_element_reference() || started.elapsed() > PATIENCE => bail!(error),
+                Err(_) => (),
+            }
+        }
+    }
+
+    /// Clicks what is at the path, as soon as it can be clicked. A button rests while something is being saved; the
+    /// driver would click it all the same, and nothing would happen.
     pub async fn click(&self, xpath: &str) -> Result<()> {
         let started = Instant::now();
         loop {
             let element = self.see(xpath).await?;
-            match element.click().await {
+            let clicked = match element.is_enabled().await {
+                Ok(true) => element.click().await.map_err(|e| e.to_string()),
+                Ok(false) => Err("it rests".to_owned()),
+                Err(error) => Err(error.to_string()),
+            };
+            match clicked {
                 Ok(()) => return Ok(()),
                 Err(error) if started.elapsed() > PATIENCE => bail!("cannot click {xpath}: {error}"),
                 Err(_) => tokio::time::sleep(Duration::from_millis(60)).await,
@@ -170,12 +213,12 @@ impl Browser {
             .await
     }
 
-    /// Opens a tab of the page.
     /// Presses the button whose words begin so.
     pub async fn press_starting(&self, words: &str) -> Result<()> {
         self.click(&format!("(//button[starts-with(normalize-space(), '{words}')][not(@disabled)])[1]")).await
     }
 
+    /// Opens a tab of the page.
     pub async fn tab(&self, word: &str) -> Result<()> {
         self.click(&format!("//*[@role='tab'][normalize-space()='{word}']")).await
     }
@@ -183,8 +226,7 @@ impl Browser {
     /// Replaces what a field holds.
     pub async fn fill(&self, name: &str, text: &str) -> Result<()> {
         let path = format!("(//input[@name='{name}'] | //textarea[@name='{name}'])[last()]");
-        let field = self.see(&path).await?;
-        field.click().await?;
+        self.click(&path).await?;
         self.keys(&format!("{}a", char::from(Key::Control))).await?;
         self.keys(&char::from(Key::Null).to_string()).await?;
         if text.is_empty() {
@@ -204,18 +246,15 @@ impl Browser {
 
     /// Types into a search and takes the first answer that holds `found`.
     pub async fn find(&self, label: &str, text: &str, found: &str) -> Result<()> {
-        let field = self.see(&format!("//input[@aria-label='{label}' or @type='search'][last()]")).await?;
-        field.click().await?;
+        self.click(&format!("//input[@aria-label='{label}' or @type='search'][last()]")).await?;
         self.keys(text).await?;
         self.click(&format!("(//*[@role='option'][contains(., \"{found}\")])[1]")).await
     }
 
     /// Goes on by Tab until the focus is on a control of this name, or one that begins so.
     pub async fn tab_to(&self, name: &str) -> Result<()> {
-        let script = "const e = document.activeElement; const t = (e.getAttribute('aria-label') || e.getAttribute('name') || e.innerText || '').trim(); return t;";
         for _ in 0..150 {
-            let at = self.client.execute(script, vec![]).await?;
-            if at.as_str().is_some_and(|t| t.starts_with(name)) {
+            if self.focused().await?.starts_with(name) {
                 return Ok(());
             }
             self.key(fantoccini::key::Key::Tab).await?;
@@ -223,12 +262,22 @@ impl Browser {
         bail!("Tab never came to {name}")
     }
 
+    async fn rectangle(&self, xpath: &str) -> Result<(f64, f64, f64, f64)> {
+        let started = Instant::now();
+        loop {
+            match self.see(xpath).await?.rectangle().await {
+                Ok(found) => return Ok(found),
+                Err(error) if !error.is_stale_element_reference() || started.elapsed() > PATIENCE => bail!(error),
+                Err(_) => (),
+            }
+        }
+    }
+
     /// Presses the pointer down on one thing, draws it over others and lets go on the last.
     pub async fn drag(&self, over: &[&str]) -> Result<()> {
         let mut pointer = MouseActions::new("pointer".into());
         for (at, xpath) in over.iter().enumerate() {
-            let element = self.see(xpath).await?;
-            let (x, y, width, height) = element.rectangle().await?;
+            let (x, y, width, height) = self.rectangle(xpath).await?;
             let to = PointerAction::MoveTo {
                 duration: Some(Duration::from_millis(40)),
                 x: x + width / 2.0,
@@ -244,11 +293,18 @@ impl Browser {
         Ok(())
     }
 
-    /// Types into whatever has the focus.
+    /// Types into whatever has the focus. What had it may be drawn anew between asking and typing;
+    /// then nothing was typed yet, and the focus is asked for again.
     pub async fn keys(&self, text: &str) -> Result<()> {
-        let element = self.client.active_element().await?;
-        element.send_keys(text).await?;
-        Ok(())
+        let started = Instant::now();
+        loop {
+            let element = self.client.active_element().await?;
+            match element.send_keys(text).await {
+                Ok(()) => return Ok(()),
+                Err(error) if !error.is_stale_element_reference() || started.elapsed() > PATIENCE => bail!(error),
+                Err(_) => (),
+            }
+        }
     }
 
     pub async fn key(&self, key: Key) -> Result<()> {

@@ -319,10 +319,7 @@ async fn the_front_desk_books_and_checks_in_by_keyboard_alone() {
 /// Tabs on until a button whose word or label begins like this has the focus.
 async fn until_focus(b: &Browser, word: &str) -> Result<()> {
     for _ in 0..60 {
-        let focused = b.client.active_element().await?;
-        let label = focused.attr("aria-label").await?.unwrap_or_default();
-        let text = focused.text().await.unwrap_or_default();
-        if label.starts_with(word) || text.starts_with(word) {
+        if b.focused().await?.starts_with(word) {
             return Ok(());
         }
         b.key(Key::Tab).await?;

@@ -79,7 +79,7 @@ async fn twin(b: &Browser) -> Result<()> {
     b.find("Find a person", "IH-10005", "Ferreira-Holm, Lucan").await?;
     b.see("//h1[contains(., 'Ferreira-Holm, Lucan')]").await?;
     b.press("Same person as another record").await?;
-    b.see("//*[@role='dialog']//input[@type='search']").await?.click().await?;
+    b.click("//*[@role='dialog']//input[@type='search']").await?;
     b.keys("lukan ferreira").await?;
     b.click("(//*[@role='option'][contains(., 'Lukan')])[1]").await?;
     b.read("Goes into it").await?;
@@ -122,9 +122,7 @@ impl Typist<'_> {
     async fn on_to(&mut self, name: &str) -> Result<()> {
         for _ in 0..12 {
             self.key(Key::Tab).await?;
-            let focused = self.b.client.active_element().await?;
-            let found = [focused.attr("name").await?, focused.attr("aria-label").await?].into_iter().flatten();
-            if found.into_iter().any(|n| n == name) {
+            if self.b.focused_is(name).await? {
                 return Ok(());
             }
         }
@@ -166,8 +164,7 @@ async fn by_keyboard(b: &Browser) -> Result<()> {
     b.read("The address service knows this address.").await?;
     // Leaving the part saves it; the notice is given with one more key.
     for _ in 0..20 {
-        let at = b.client.active_element().await?;
-        if at.attr("type").await?.as_deref() == Some("radio") {
+        if b.focused_kind().await? == "radio" {
             break;
         }
         t.key(Key::Tab).await?;

@@ -91,11 +91,11 @@ async fn dragged(b: &Browser) -> Result<()> {
     let (first, second) = (open(time), open(next));
     b.drag(&[&first, &second]).await?;
     b.see(&format!("//*[@role='dialog'][contains(., 'at {time}')]")).await?;
-    b.see("//*[@role='dialog']//input[@type='search']").await?.click().await?;
+    b.click("//*[@role='dialog']//input[@type='search']").await?;
     b.keys("Halvorsen").await?;
     b.click("(//*[@role='option'][contains(., 'Halvorsen')])[1]").await?;
-    let minutes = b.see("//input[@name='minutes']").await?.prop("value").await?;
-    anyhow::ensure!(minutes.as_deref() == Some("40"), "{minutes:?} minutes");
+    let minutes = b.value("//input[@name='minutes']").await?;
+    anyhow::ensure!(minutes == "40", "{minutes} minutes");
     b.fill("reason", "Two things at once").await?;
     b.press("Book").await?;
     b.gone("//*[@role='dialog']").await?;
@@ -157,7 +157,7 @@ async fn ready_to_book(b: &Browser, login: &str, slot: &str, who: &str) -> Resul
     b.sign_in(login).await?;
     b.goto("/schedule?day=2026-11-25").await?;
     b.click(slot).await?;
-    b.see("//*[@role='dialog']//input[@type='search']").await?.click().await?;
+    b.click("//*[@role='dialog']//input[@type='search']").await?;
     b.keys(who).await?;
     b.click(&format!("(//*[@role='option'][contains(., '{who}')])[1]")).await?;
     b.fill("reason", "Race").await
