@@ -105,6 +105,53 @@ async fn check_in_by_keyboard_then_reopened_and_printed_again() {
     .await;
 }
 
+/// Somebody stands at the desk whom nobody booked; a stage of the clinic's own lies on their way.
+async fn without_an_appointment(b: &Browser) -> Result<()> {
+    b.sign_in("junia").await?;
+    b.goto("/in-clinic").await?;
+    b.press("Without an appointment").await?;
+    b.click("//*[@role='dialog']//input[@type='search']").await?;
+    b.keys("Zielinski").await?;
+    b.click("(//*[@role='option'][contains(., 'Zielinski')])[1]").await?;
+    no_serious_fault(b, "without an appointment").await?;
+    b.fill("reason", "Cut finger").await?;
+    b.click("//*[@role='dialog']//button[contains(., 'Choose')]").await?;
+    b.click("//*[@role='option'][contains(., 'Renneberg')]").await?;
+    b.press("They are here").await?;
+    b.see("//*[@data-step='visit']").await?;
+    b.see("//aside//li[@data-mark='here' and @data-state='reached']").await?;
+    b.gone("//aside//li[@data-mark='booked']").await?;
+    // What it is about is put right on the way.
+    b.click("//*[@data-step='visit']//button[normalize-space()='Open']").await?;
+    b.fill("visit-reason", "Cut thumb").await?;
+    b.press("Put right").await?;
+    b.see("//aside[contains(., 'Cut thumb')]").await?;
+    b.goto("/in-clinic").await?;
+    let waits = "//section[@aria-label='Waiting']//li[contains(., 'no appointment')][contains(., 'Zielinski')]";
+    b.click(&format!("{waits}//button[starts-with(normalize-space(), 'Choose a room')]")).await?;
+    b.click("(//*[@role='dialog']//button[not(@aria-label='Close')])[last()]").await?;
+    let roomed = "//*[@data-room][.//*[@data-present][contains(., 'Zielinski')]]";
+    b.click(&format!("{roomed}//button[starts-with(@aria-label, 'More for')]")).await?;
+    b.click("//*[@role='menuitem'][normalize-space()='Blood draw']").await?;
+    b.see("//*[@data-room='Blood draw']//*[@data-present][contains(., 'Zielinski')]").await?;
+    no_serious_fault(b, "at a stage of the clinic's own").await?;
+    b.click("//*[@data-room='Blood draw']//*[@data-present][contains(., 'Zielinski')]").await?;
+    b.see("//aside//li[@data-mark='roomed' and @data-state='reached']").await?;
+    b.keys(".").await?;
+    b.see("//aside//li[@data-mark='seen' and @data-state='reached']").await?;
+    b.gone("//*[@data-room='Blood draw']//*[@data-present]").await?;
+    Ok(())
+}
+
+#[actix_web::test]
+async fn who_comes_without_an_appointment_passes_the_clinics_own_stage() {
+    journey("arrival-unbooked", |b| async move {
+        let done = without_an_appointment(&b).await;
+        (b, done)
+    })
+    .await;
+}
+
 #[actix_web::test]
 async fn two_desks_follow_one_patient_through_the_rooms() {
     let product = Product::start().await.expect("product");
@@ -132,6 +179,7 @@ async fn two_desks_follow_one_patient_through_the_rooms() {
         let seen = begun.elapsed();
         anyhow::ensure!(seen < Duration::from_secs(4), "the other desk saw it after {seen:?}");
         println!("a move was on the other screen after {seen:?}, the press included");
+        desk.see(&format!("//*[@data-room]{name}")).await?;
         // Taken back with one key, here and there.
         desk.keys(",").await?;
         other.see(&format!("//section[@aria-label='Waiting']{name}")).await?;

@@ -1,10 +1,17 @@
 //! Presence: the stages a patient passes in the building, and the moves between them.
 //!
 //! [`walk`] is check-in, [`alerts`] what must be looked at first, [`forms`] what is signed, [`waiting`] when
-//! each who waits will be roomed.
+//! each who waits will be roomed, [`hands`] what the clinicians are doing, [`rooms`] where they are,
+//! [`own_stages`] what a clinic puts between the fixed stages, [`unbooked`] who comes without an appointment,
+//! [`missed`] who did not come.
 
 pub mod alerts;
 pub mod forms;
+pub mod hands;
+pub mod missed;
+pub mod own_stages;
+pub mod rooms;
+pub mod unbooked;
 pub mod waiting;
 pub mod walk;
 
@@ -35,6 +42,14 @@ pub enum MoveRefusal {
     NeedsRoom,
     #[error("{0} is occupied.")]
     RoomOccupied(String),
+    #[error("{0} is no room for examining that is in use.")]
+    NoExamRoom(String),
+    #[error("{0} is at another site than the visit.")]
+    OtherSite(String),
+    #[error("The visit is {}; move the booking on the schedule instead.", .0.label().to_lowercase())]
+    NotHereYet(Stage),
+    #[error("The visit is {}; another clinician cannot take it over any more.", .0.label().to_lowercase())]
+    Begun(Stage),
     #[error("Check-in is not finished; finish it first, or room the patient with check-in open.")]
     CheckInOpen,
 }
@@ -72,6 +87,21 @@ impl Stage {
     pub fn is_present(self) -> bool {
         use Stage::*;
         matches!(self, Here | CheckedIn | InRoom | WithClinician | ReadyToLeave)
+    }
+
+    /// Whether the patient is here and not yet in a room.
+    pub fn waits_for_room(self) -> bool {
+        matches!(self, Stage::Here | Stage::CheckedIn)
+    }
+
+    /// Whether somebody else may see the patient instead: once they are here, until the clinician has begun.
+    pub fn may_hand_over(self) -> Result<(), MoveRefusal> {
+        use Stage::*;
+        match self {
+            Here | CheckedIn | InRoom => Ok(()),
+            Booked => Err(MoveRefusal::NotHereYet(self)),
+            _ => Err(MoveRefusal::Begun(self)),
+        }
     }
 
     /// Whether the move is one that happens in a clinic: one step on or back, into a room straight
@@ -125,6 +155,19 @@ impl Thresholds {
         }
     }
 
+    /// How long somebody has been here. Who waits for a room is judged by the whole time, others by the time in
+    /// their stage.
+    pub fn stay(
+        &self,
+        stage: Stage,
+        (here_at, stage_at): (Option<DateTime<Utc>>, DateTime<Utc>),
+        now: DateTime<Utc>,
+    ) -> Stay {
+        let since = |at: DateTime<Utc>| (now - at).num_minutes().max(0);
+        let (total, in_stage) = (here_at.map_or(0, since), since(stage_at));
+        Stay { in_stage, total, wait: self.wait(if stage.waits_for_room() { total } else { in_stage }) }
+    }
+
     /// How many minutes late somebody came, or is by now; nothing when they are in time by the clinic's rule.
     pub fn late_by(&self, booked: DateTime<Utc>, here: Option<DateTime<Utc>>, now: DateTime<Utc>) -> Option<i64> {
         let late = (here.unwrap_or(now) - booked).num_minutes();
@@ -135,6 +178,14 @@ impl Thresholds {
     pub fn has_not_come(&self, stage: Stage, booked: DateTime<Utc>, now: DateTime<Utc>) -> bool {
         stage == Stage::Booked && now >= booked + Duration::minutes(self.did_not_come)
     }
+}
+
+/// How long somebody has been here, in minutes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Stay {
+    pub in_stage: i64,
+    pub total: i64,
+    pub wait: Wait,
 }
 
 coded! {
@@ -155,6 +206,9 @@ mod tests {
         let rule = Thresholds { long: 15, too_long: 30, late: 10, did_not_come: 45 }.checked().unwrap();
         assert_eq!([14, 15, 29, 30].map(|m| rule.wait(m)), [Wait::Fine, Wait::Long, Wait::Long, Wait::TooLong]);
         let at = |h, m| Utc.with_ymd_and_hms(2026, 11, 23, h, m, 0).unwrap();
+        let stay = |stage| rule.stay(stage, (Some(at(9, 0)), at(9, 30)), at(9, 40));
+        assert_eq!(stay(Stage::CheckedIn), Stay { in_stage: 10, total: 40, wait: Wait::TooLong });
+        assert_eq!(stay(Stage::InRoom).wait, Wait::Fine, "ten minutes in the room");
         assert_eq!(rule.late_by(at(9, 0), Some(at(9, 12)), at(11, 0)), Some(12));
         assert_eq!(rule.late_by(at(9, 0), Some(at(9, 9)), at(11, 0)), None);
         assert_eq!(rule.late_by(at(9, 0), None, at(9, 10)), Some(10), "not here yet");
@@ -173,6 +227,15 @@ mod tests {
         ] {
             assert_eq!(wrong.checked(), None);
         }
+    }
+
+    #[test]
+    fn somebody_else_takes_over_only_between_coming_and_being_seen() {
+        let may: Vec<Stage> = Stage::ALL.iter().copied().filter(|s| s.may_hand_over().is_ok()).collect();
+        assert_eq!(may, [Stage::Here, Stage::CheckedIn, Stage::InRoom]);
+        let said = |s: Stage| s.may_hand_over().unwrap_err().to_string();
+        assert_eq!(said(Stage::Booked), "The visit is booked; move the booking on the schedule instead.");
+        assert!(said(Stage::WithClinician).contains("cannot take it over any more"));
     }
 
     #[test]

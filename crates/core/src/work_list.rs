@@ -19,6 +19,7 @@ coded! {
         Remittances = "remittances", "remittances";
         Person = "person", "person";
         Rebooking = "rebooking", "rebooking list";
+        Till = "till", "till";
         Told = "told", "messages and calls";
     }
 }
@@ -46,6 +47,9 @@ pub const MATCH_LINE: Task =
 /// A visit whose shift was cancelled: it needs a new time before its old one comes.
 pub const REBOOK: Task =
     Task { group: "Needs a new time", action: "Find a time", place: TaskPlace::Rebooking, rank: 2 };
+/// A till of an earlier day that nobody counted: the longer it stays open, the less a difference can be explained.
+pub const COUNT_TILL: Task =
+    Task { group: "Tills to count", action: "Count the till", place: TaskPlace::Till, rank: 1 };
 /// Somebody whom no message reaches.
 pub const CALL: Task = Task { group: "To call", action: "Open the call", place: TaskPlace::Told, rank: 3 };
 /// A letter that waits for the printer.

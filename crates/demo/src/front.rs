@@ -11,8 +11,8 @@ use harbor_core::ledger::Method;
 use harbor_core::ledger::payments::{For, Mean};
 use harbor_core::money::Cents;
 use harbor_store::payments::{NewPayment, Part};
-use harbor_store::rows::{Form, SignedForm, Visit};
-use harbor_store::{Change, schema};
+use harbor_store::rows::{Form, OwnStage, SignedForm, Visit};
+use harbor_store::{Actor, Change, schema};
 use serde_json::json;
 
 const AGREEMENT: &str = "I agree to be examined and treated by the clinicians of this clinic.\n\
@@ -22,7 +22,27 @@ I know that a visit that I do not cancel a day before may be charged.";
 pub async fn build(world: &mut World, change: &mut Change<'_>) -> Result<()> {
     signed(world, change).await?;
     alerts(world, change).await?;
-    till(world, change).await
+    till(world, change).await?;
+    own_stages(world, change).await
+}
+
+/// What this clinic has between the fixed stages; nobody passes them who is not sent there.
+async fn own_stages(world: &mut World, change: &mut Change<'_>) -> Result<()> {
+    for (name, after, place) in
+        [("Blood draw", "in_room", "lab"), ("Watched after a vaccine", "with_clinician", "waiting")]
+    {
+        let row = OwnStage {
+            id: world.ids.fresh(),
+            name: name.into(),
+            after_stage: after.into(),
+            place: place.into(),
+            walked: false,
+            sort: 0,
+            active: true,
+        };
+        change.save_own_stage(&row).await?;
+    }
+    Ok(())
 }
 
 /// Everybody signed on paper within the year, but for some whose signature has run out.
@@ -84,6 +104,7 @@ async fn till(world: &mut World, change: &mut Change<'_>) -> Result<()> {
         .load(change.conn())
         .await?;
     change.now = at(world.day, 7, 50);
+    change.actor = world.actor("junia");
     let site = world.sites[0].id;
     change.count_opening(site, Cents::new(10_000)).await?;
     let methods = [(Method::Card, "approval A000001"), (Method::Cash, ""), (Method::Cheque, "2041")];
@@ -93,6 +114,7 @@ async fn till(world: &mut World, change: &mut Change<'_>) -> Result<()> {
         let Some(amount) = copay.map(Cents::new) else { continue };
         let Some((method, reference)) = turn.next() else { continue };
         change.now = visit.starts_at - Duration::minutes(4);
+        change.actor = world.actor("junia");
         let part = Part { person: visit.person_id, what: For::Visit(visit.id), amount };
         let new = NewPayment {
             key: world.ids.fresh(),
@@ -104,5 +126,6 @@ async fn till(world: &mut World, change: &mut Change<'_>) -> Result<()> {
         change.take_payment(&new).await?;
     }
     change.now = crate::opening(world.day);
+    change.actor = Actor::system("demo");
     Ok(())
 }

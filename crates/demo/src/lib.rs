@@ -113,6 +113,12 @@ impl World {
         self.staff.iter().find(|s| s.login == login).unwrap_or(&self.staff[0])
     }
 
+    /// Somebody at work, as who did something.
+    pub fn actor(&self, login: &str) -> Actor {
+        let who = self.staff(login);
+        Actor { staff_id: Some(who.id), name: who.name.clone() }
+    }
+
     pub fn person(&self, last: &str, first: &str) -> &harbor_store::rows::Person {
         self.people.iter().find(|p| p.last_name == last && p.first_name == first).unwrap_or(&self.people[0])
     }

@@ -143,6 +143,9 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
         placed_at: starts_at - Duration::days(9),
         cancelled_by: None,
         rebook: false,
+        own_stage_id: None,
+        appointment: true,
+        done_at: moment(24, seen),
     };
     if seen {
         chart(world, rows, &visit, (reason, code, title), signed);

@@ -12,7 +12,7 @@ use harbor_store::coverage as coverages;
 use harbor_store::facts::answer_to_json;
 use harbor_store::orders::NewReport;
 use harbor_store::rows::{Slot, Visit};
-use harbor_store::{Change, chart::NewMeasurement, claims, schema};
+use harbor_store::{Actor, Change, chart::NewMeasurement, claims, schema};
 use serde_json::json;
 use uuid::Uuid;
 
@@ -42,7 +42,8 @@ const TODAY: [Planned; 17] = [
 
 pub async fn build(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -> Result<()> {
     // Taken from the end, so that the first rooms fill first.
-    let mut rooms: Vec<Uuid> = world.rooms.iter().rev().filter(|r| r.kind == "exam").map(|r| r.id).collect();
+    let mut rooms: Vec<Free> =
+        world.rooms.iter().rev().filter(|r| r.kind == "exam").map(|r| Free { site: r.site_id, room: r.id }).collect();
     for (login, place, (last, first), reason, stage) in TODAY {
         let clinician = world.staff(login).clone();
         let of_today = |s: &&Slot| s.clinician_id == clinician.id && s.starts_at < at(world.day, 23, 0);
@@ -63,6 +64,7 @@ pub async fn build(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -
             kind: "in_person".into(),
             role: None,
         };
+        change.actor = world.actor("junia");
         let visit = change.book(&booking, crate::ZONE).await?;
         world.busy.insert((world.day, person));
         if last != "Halvorsen" && last != "Sandoval" {
@@ -71,6 +73,7 @@ pub async fn build(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -
         put_in_motion(world, change, &visit, stage, &mut rooms).await?;
     }
     change.now = crate::opening(world.day);
+    change.actor = Actor::system("demo");
     measured(world, change).await?;
     wren(world, change).await?;
     lucan(world, change).await?;
@@ -128,12 +131,18 @@ async fn verify_coverage(world: &mut World, change: &mut Change<'_>, visit: &Vis
     Ok(())
 }
 
+/// An exam room that nobody is in.
+struct Free {
+    site: Uuid,
+    room: Uuid,
+}
+
 async fn put_in_motion(
     world: &World,
     change: &mut Change<'_>,
     visit: &Visit,
     stage: Stage,
-    rooms: &mut Vec<Uuid>,
+    rooms: &mut Vec<Free>,
 ) -> Result<()> {
     let steps = [
         (Stage::Here, -9),
@@ -163,16 +172,25 @@ async fn put_in_motion(
         _ => visit.starts_at,
     };
     let mut used = None;
+    let clinician = world.staff.iter().find(|s| s.id == visit.clinician_id);
+    let who_sees = clinician.map_or_else(|| change.actor.clone(), |s| world.actor(&s.login));
     for to in path {
         change.now = (base + Duration::minutes(minutes_of(to))).min(opening - Duration::minutes(2));
-        let room = if *to == Stage::InRoom { rooms.pop() } else { None };
+        change.actor = match to {
+            Stage::Here | Stage::CheckedIn => world.actor("junia"),
+            Stage::WithClinician | Stage::ReadyToLeave => who_sees.clone(),
+            _ => world.actor("petra"),
+        };
+        let of_site = rooms.iter().rposition(|r| r.site == visit.site_id).filter(|_| *to == Stage::InRoom);
+        let taken = of_site.map(|at| rooms.remove(at));
+        let room = taken.as_ref().map(|r| r.room);
         if *to == Stage::CheckedIn {
             change.finish_check_in(visit.id).await?
         } else {
             change.move_visit(visit.id, *to, room).await?
         };
         if *to == Stage::InRoom {
-            used = room;
+            used = taken;
         }
         if *to == Stage::ReadyToLeave {
             rooms.extend(used.take());

@@ -149,15 +149,19 @@ table! {
     post "/api/visits/{id}/alerts" Needs(CheckIn) => check_in::acknowledge;
     post "/api/visits/{id}/forms" Needs(CheckIn) => check_in::sign;
     get "/api/signed-forms/{id}" Needs(SeePeople) => check_in::paper;
-    get "/api/settings/check-in" SignedIn => check_in::settings;
-    put "/api/settings/check-in/walk" Needs(SetClinic) => check_in::set_walk;
-    put "/api/settings/alerts/{id}" Needs(SetClinic) => check_in::set_rule;
-    put "/api/settings/forms/{id}" Needs(SetClinic) => check_in::set_form;
-    put "/api/settings/thresholds" Needs(SetClinic) => flow::set_thresholds;
-    put "/api/settings/rooms/{id}" Needs(SetClinic) => flow::set_room;
+    get "/api/settings/check-in" SignedIn => check_in_settings::settings;
+    put "/api/settings/check-in/walk" Needs(SetClinic) => check_in_settings::set_walk;
+    put "/api/settings/alerts/{id}" Needs(SetClinic) => check_in_settings::set_rule;
+    put "/api/settings/forms/{id}" Needs(SetClinic) => check_in_settings::set_form;
+    put "/api/settings/thresholds" Needs(SetClinic) => house::set_thresholds;
+    put "/api/settings/rooms/{id}" Needs(SetClinic) => house::set_room;
+    put "/api/settings/own-stages/{id}" Needs(SetClinic) => own_stages::save;
+    post "/api/settings/own-stages/{id}/place" Needs(SetClinic) => own_stages::reorder;
+    post "/api/people/{id}/visits" Needs(Book) => unbooked::begin;
     get "/api/in-clinic/count" SignedIn => flow::count;
     post "/api/visits/{id}/payer" Needs(EditCoverage) => flow::set_payer;
     get "/api/visits/{id}" Needs(SeeSchedule) => visits::show;
+    put "/api/visits/{id}" Needs(Book) => visits::put_right;
 
     get "/api/visits/{id}/chart" Needs(SeeChart) => chart::show;
     post "/api/visits/{id}/quick-line" Needs(RecordVitals) => chart::quick_line;

@@ -13,7 +13,7 @@ use harbor_core::ledger::payments::{For, Mean};
 use harbor_core::money::Cents;
 use harbor_store::payments::{NewPayment, Part};
 use harbor_store::rows::{CardRequest, Payment};
-use harbor_store::{Actor, payments};
+use harbor_store::{Actor, terminal as store};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use uuid::Uuid;
@@ -151,12 +151,16 @@ pub async fn settle(state: &State, row: &CardRequest) -> Result<Option<Payment>,
     match on_record(state, row.key).await? {
         Some(Said::Approved(approval)) => post(state, row, &approval).await,
         Some(Said::Declined(why)) => nothing_charged(state, row, "declined", &why).await.map(|()| None),
+        // It may still be at it: only after a while its silence means that nothing was charged.
+        None if Utc::now() - row.asked_at < Duration::seconds(GIVEN_UP_AFTER) => Ok(None),
         None => nothing_charged(state, row, "not_charged", "the terminal knows of no charge").await.map(|()| None),
     }
 }
 
 /// An answer that takes longer than this is counted as lost, in seconds; a request may take ten.
 const LOST_AFTER: i64 = 15;
+/// What the terminal has not on record after this many seconds was not charged.
+const GIVEN_UP_AFTER: i64 = 120;
 
 /// Settles what was left open: at the start everything, then whatever waits too long.
 pub async fn settle_lost(state: State) {
@@ -169,7 +173,7 @@ pub async fn settle_lost(state: State) {
         let before = Utc::now() - Duration::seconds(patience);
         match state.store.reader().await {
             Ok(mut conn) => {
-                for row in payments::unsettled_cards(&mut conn, None, before).await.unwrap_or_default() {
+                for row in store::unsettled_cards(&mut conn, None, before).await.unwrap_or_default() {
                     if let Err(problem) = settle(&state, &row).await {
                         tracing::debug!(kind = problem.kind, "the terminal's record cannot be read yet");
                         break;

@@ -8,6 +8,7 @@ use diesel::prelude::*;
 use diesel::sql_types;
 use diesel_async::RunQueryDsl;
 use harbor_core::ledger::ages::{Ages, ages};
+use harbor_core::ledger::collect::owed_together;
 use harbor_core::ledger::{Account, Balances, Entry};
 use harbor_core::money::Cents;
 use std::collections::{BTreeMap, HashMap};
@@ -43,6 +44,12 @@ impl PersonAccount {
     /// Since when there is a balance from before.
     pub fn carried_since(&self) -> Option<DateTime<Utc>> {
         self.patient(None).map(|d| d.at).min()
+    }
+
+    /// What the patient owes over all, or besides one visit.
+    pub fn owed(&self, besides: Option<Uuid>) -> Cents {
+        let others = self.visits().into_iter().filter(|(visit, _)| Some(*visit) != besides);
+        owed_together(others.map(|(_, b)| b.patient_owes).chain([self.carried()]))
     }
 
     fn patient(&self, visit: Option<Uuid>) -> impl Iterator<Item = &Dated> {

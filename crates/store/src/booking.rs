@@ -235,6 +235,9 @@ impl Change<'_> {
             settled_at: None,
             settled_by: None,
             version: 1,
+            own_stage_id: None,
+            appointment: true,
+            done_at: None,
             over_type_id: None,
             placed_at: now,
             cancelled_by: None,
@@ -284,7 +287,7 @@ impl Change<'_> {
         // Both days are queued for; what stands now is what counts.
         let visit = self.lock_visit(id).await?;
         if visit.stage != Stage::Booked.code() {
-            let stage = Stage::from_code(&visit.stage).map_or("", Stage::label).to_lowercase();
+            let stage = visit.stage().label().to_lowercase();
             return Err(StoreError::refused("stage", format!("The visit is {stage}; only a booked one can be moved.")));
         }
         let sign =
@@ -338,7 +341,7 @@ impl Change<'_> {
         Ok(())
     }
 
-    async fn record_move(&mut self, from: &Visit, to: &Visit, reason: &str) -> Result<()> {
+    pub(crate) async fn record_move(&mut self, from: &Visit, to: &Visit, reason: &str) -> Result<()> {
         use visit_moves as m;
         let (now, by) = (self.now, self.actor.name.clone());
         diesel::insert_into(m::table)

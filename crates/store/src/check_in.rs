@@ -7,7 +7,7 @@ use crate::{Change, Conn, Result, StoreError, accounts};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::arrival::alerts::{Condition, Kind};
+use harbor_core::arrival::alerts::{Condition, Kind, Rule};
 use harbor_core::arrival::walk::{Step, USUAL};
 use serde_json::{Value, json};
 use uuid::Uuid;
@@ -37,6 +37,11 @@ pub fn conditions_of(rule: &AlertRule) -> Vec<Condition> {
         Some(Condition { kind, value: v["value"].as_str().unwrap_or("").to_owned() })
     };
     all.iter().map(read).collect::<Option<Vec<_>>>().unwrap_or_default()
+}
+
+/// As the core sees a rule.
+pub fn in_core(rule: &AlertRule) -> Rule {
+    Rule { key: rule.id.to_string(), sentence: rule.sentence.clone(), conditions: conditions_of(rule) }
 }
 
 pub async fn acknowledged(conn: &mut Conn, visit: Uuid) -> Result<Vec<AlertAcknowledgement>> {

@@ -1,12 +1,11 @@
 //! Gathers the facts of many visits at once, for the visit line.
 
 use crate::people::registration::{Registrations, has_address};
-use crate::rows::{Claim, Coverage, Person, Visit};
-use crate::{Conn, Result, charges, claims, coverage, ledger, orders, people};
+use crate::rows::{Claim, Coverage, OwnStage, Person, Visit};
+use crate::{Conn, Result, charges, claims, coverage, ledger, orders, own_stages, people};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::arrival::Stage;
 use harbor_core::charges::{ChargeLine, ClaimCandidate, ClaimCheck, PolicyOnClaim, check_claim};
 use harbor_core::coverage::{Fact, Verdict, verdicts};
 use harbor_core::diagnoses::DiagnosisIndex;
@@ -26,6 +25,8 @@ pub struct Gathered {
     pub charges: Vec<ChargeLine>,
     pub balances: Balances,
     pub coverage: Option<Coverage>,
+    /// The clinic's own stage within the fixed one.
+    pub own_stage: Option<OwnStage>,
 }
 
 /// Reads what a benefits answer was stored as.
@@ -96,6 +97,8 @@ pub async fn gather(conn: &mut Conn, visits: Vec<Visit>, index: &DiagnosisIndex)
     let lines = charges::lines_of(conn, &ids).await?;
     let claim_rows = claims::of_visits(conn, &ids).await?;
     let mut balances = ledger::balances(conn, &ids).await?;
+    let at_own = visits.iter().any(|v| v.own_stage_id.is_some());
+    let own = if at_own { own_stages::all(conn).await? } else { vec![] };
     let diagnoses: Vec<(Uuid, String)> = {
         use crate::schema::visit_diagnoses as d;
         d::table
@@ -170,8 +173,8 @@ pub async fn gather(conn: &mut Conn, visits: Vec<Visit>, index: &DiagnosisIndex)
         });
         let check = policy.as_ref().and_then(|c| checks.iter().find(|b| b.coverage_id == c.id));
         let facts = VisitFacts {
-            stage: Stage::from_code(&visit.stage).unwrap_or(Stage::Booked),
-            appointment: true,
+            stage: visit.stage(),
+            appointment: visit.appointment,
             pays: match (&policy, visit.kind.as_str()) {
                 (_, "administrative") => Pays::Nobody,
                 (Some(_), _) => Pays::Insurance,
@@ -213,6 +216,7 @@ pub async fn gather(conn: &mut Conn, visits: Vec<Visit>, index: &DiagnosisIndex)
             payer_balance: balance.payer_owes,
             patient_balance: balance.patient_owes,
         };
+        let own_stage = own.iter().find(|o| Some(o.id) == visit.own_stage_id).cloned();
         out.push(Gathered {
             visit,
             person,
@@ -221,6 +225,7 @@ pub async fn gather(conn: &mut Conn, visits: Vec<Visit>, index: &DiagnosisIndex)
             charges: own_lines,
             balances: balance,
             coverage: policy,
+            own_stage,
         });
     }
     Ok(out)

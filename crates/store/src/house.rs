@@ -35,8 +35,26 @@ impl Change<'_> {
         Ok(())
     }
 
-    /// Adds a room or changes one. A room with somebody in it stays in use.
+    /// Adds a room or changes one. A room with somebody in it stays in use; one that is put where another lies
+    /// changes places with it.
     pub async fn save_room(&mut self, row: &Room) -> Result<()> {
+        let all: Vec<Room> = rooms::table
+            .filter(rooms::site_id.eq(row.site_id).and(rooms::active.eq(true)))
+            .order(rooms::id)
+            .for_update()
+            .select(Room::as_select())
+            .load(self.conn())
+            .await?;
+        if row.active && all.iter().any(|r| r.id != row.id && r.name == row.name) {
+            return Err(StoreError::refused("room", format!("There is a room {} already.", row.name)));
+        }
+        let there = all.iter().find(|r| r.id != row.id && (r.place_x, r.place_y) == (row.place_x, row.place_y));
+        if let (Some(other), Some(old)) = (there.filter(|_| row.active), all.iter().find(|r| r.id == row.id)) {
+            diesel::update(rooms::table.find(other.id))
+                .set((rooms::place_x.eq(old.place_x), rooms::place_y.eq(old.place_y)))
+                .execute(self.conn())
+                .await?;
+        }
         if !row.active {
             let inside: i64 = visits::table
                 .filter(visits::room_id.eq(row.id))

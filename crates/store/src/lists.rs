@@ -103,6 +103,7 @@ impl Change<'_> {
             call_sign: self.next_call_sign(day).await?,
             // It takes no slot of anybody's time.
             extra: true,
+            appointment: !walked_in,
             ..self.new_visit(&person, if walked_in { "in_person" } else { "home" }, reason, note)
         };
         diesel::insert_into(visits::table).values(&visit).execute(self.conn()).await?;

@@ -1,11 +1,12 @@
 //! Payments of patients: taken, taken back, given back, kept as credit; each in the till of its site.
 
 use crate::ledger::{About, balance};
-use crate::rows::{CardRequest, Payment, PaymentMean, Till};
-use crate::schema::{card_requests, ledger_entries, ledger_transactions, payment_means, payments, people, tills};
+use crate::rows::{Payment, PaymentMean, Till};
+use crate::schema::{ledger_entries, ledger_transactions, payment_means, payments, people};
 use crate::{Change, Conn, Result, StoreError, accounts};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::ledger::collect::overpaid;
 use harbor_core::ledger::payments::{self as rules, For, Mean};
 use harbor_core::ledger::{Account, Entry, LedgerRefusal, Transaction};
 use harbor_core::money::Cents;
@@ -28,6 +29,13 @@ pub struct NewPayment {
     pub site: Uuid,
     pub means: Vec<Mean>,
     pub parts: Vec<Part>,
+}
+
+impl NewPayment {
+    /// In cents.
+    pub fn total(&self) -> i64 {
+        self.means.iter().map(|m| m.amount).sum::<Cents>().get()
+    }
 }
 
 fn refuse(r: LedgerRefusal) -> StoreError {
@@ -116,35 +124,9 @@ pub async fn cheque_before(conn: &mut Conn, number: &str) -> Result<Option<Payme
         .optional()?)
 }
 
-/// What the terminal was asked and has not yet been settled: of one person, or all that were asked before a moment.
-pub async fn unsettled_cards(
-    conn: &mut Conn,
-    person: Option<Uuid>,
-    before: chrono::DateTime<chrono::Utc>,
-) -> Result<Vec<CardRequest>> {
-    use card_requests as c;
-    let mut query = c::table.filter(c::state.eq("asked").and(c::asked_at.le(before))).into_boxed();
-    if let Some(person) = person {
-        query = query.filter(c::person_id.eq(person));
-    }
-    Ok(query.order(c::asked_at).limit(50).select(CardRequest::as_select()).load(conn).await?)
-}
-
 impl Change<'_> {
-    /// The open till of a site, made when there is none; held until the change ends, so that it is not closed
-    /// meanwhile.
-    pub async fn open_till(&mut self, site: Uuid) -> Result<Till> {
-        let id = Uuid::now_v7();
-        diesel::insert_into(tills::table)
-            .values((tills::id.eq(id), tills::site_id.eq(site), tills::began_at.eq(self.now), tills::reason.eq("")))
-            .on_conflict_do_nothing()
-            .execute(self.conn())
-            .await?;
-        let open = tills::table.filter(tills::site_id.eq(site).and(tills::closed_at.is_null())).for_update();
-        open.select(Till::as_select()).first(self.conn()).await.optional()?.ok_or(StoreError::NotFound("till"))
-    }
-
-    /// Keeps others from touching what these people own until the change ends.
+    /// Keeps others from touching what these people own until the change ends. Always the first lock of money,
+    /// before visits and tills, so that two who pay do not wait for each other.
     async fn hold_accounts(&mut self, persons: impl IntoIterator<Item = Uuid>) -> Result<()> {
         let mut ids: Vec<Uuid> = persons.into_iter().collect();
         ids.sort();
@@ -191,22 +173,11 @@ impl Change<'_> {
 
     /// Takes a payment: one transaction for each visit that it pays, all or none.
     pub async fn take_payment(&mut self, new: &NewPayment) -> Result<Payment> {
-        let wanted: Vec<(For<(Uuid, Uuid)>, Cents)> = new
-            .parts
-            .iter()
-            .map(|p| {
-                let what = match p.what {
-                    For::Visit(visit) => For::Visit((visit, p.person)),
-                    For::CarriedOver => For::CarriedOver,
-                    For::Credit => For::Credit,
-                };
-                (what, p.amount)
-            })
-            .collect();
+        let wanted: Vec<(For<Uuid>, Cents)> = new.parts.iter().map(|p| (p.what, p.amount)).collect();
         let made = rules::lay_out(&new.means, &wanted).map_err(refuse)?;
         let total = rules::total(&new.means).map_err(refuse)?;
-        let till = self.open_till(new.site).await?;
         self.hold_accounts(new.parts.iter().map(|p| p.person).chain([new.person])).await?;
+        let till = self.open_till(new.site).await?;
         let row = self.payment_row("payment", new.person, &till, total, format!("payment:{}", new.key), "");
         self.insert_payment(&row, &new.means, 1).await?;
         let paid: Vec<&Part> = new.parts.iter().filter(|p| p.amount.is_positive()).collect();
@@ -304,21 +275,23 @@ impl Change<'_> {
             For::Credit => Ok((account.credit(), None)),
             For::CarriedOver => Ok((-account.carried(), None)),
             For::Visit(visit) => {
-                if crate::visits::get(self.conn(), visit).await?.person_id != person {
+                let row = self.lock_visit(visit).await?;
+                if row.person_id != person {
                     return Err(StoreError::NotFound("visit"));
                 }
-                Ok((-balance(self.conn(), visit).await?.patient_owes, Some(visit)))
+                Ok((overpaid(row.stage(), &balance(self.conn(), visit).await?), Some(visit)))
             }
         }
     }
 
     /// Uses a person's credit for a visit, their own or one of the household's.
-    pub async fn use_credit(&mut self, key: Uuid, owner: Uuid, visit: Uuid, amount: Cents) -> Result<()> {
+    /// Without an amount as much as fits.
+    pub async fn use_credit(&mut self, key: Uuid, owner: Uuid, visit: Uuid, amount: Option<Cents>) -> Result<()> {
         self.hold_accounts([owner]).await?;
         self.lock_visit(visit).await?;
         let credit = accounts::of_person(self.conn(), owner).await?.credit();
         let owed = balance(self.conn(), visit).await?.patient_owes;
-        let transaction = rules::use_credit(amount, credit, owed).map_err(refuse)?;
+        let transaction = rules::use_credit(amount.unwrap_or(credit.min(owed)), credit, owed).map_err(refuse)?;
         let about = About {
             kind: "credit",
             visit: Some(visit),
@@ -334,10 +307,11 @@ impl Change<'_> {
 
     /// Keeps as credit what was paid too much for a visit.
     pub async fn keep_as_credit(&mut self, key: Uuid, visit: Uuid) -> Result<()> {
-        let row = self.lock_visit(visit).await?;
+        let row = crate::visits::get(self.conn(), visit).await?;
         self.hold_accounts([row.person_id]).await?;
-        let owes = balance(self.conn(), visit).await?.patient_owes;
-        let transaction = rules::keep_as_credit(owes).map_err(refuse)?;
+        let row = self.lock_visit(visit).await?;
+        let held = overpaid(row.stage(), &balance(self.conn(), visit).await?);
+        let transaction = rules::keep_as_credit(held).map_err(refuse)?;
         let about = About {
             kind: "credit",
             visit: Some(visit),
@@ -369,101 +343,6 @@ impl Change<'_> {
             About { kind: "carried_over", person: Some(person), since: Some(since), key, memo, ..About::default() };
         self.post(&about, &transaction).await?;
         Ok(true)
-    }
-
-    /// Writes down what the terminal is about to be asked. The same key may be asked again.
-    pub async fn ask_card(&mut self, row: &CardRequest) -> Result<()> {
-        use card_requests as c;
-        diesel::insert_into(c::table)
-            .values(row)
-            .on_conflict(c::key)
-            .do_update()
-            .set((
-                c::state.eq("asked"),
-                c::asked_at.eq(row.asked_at),
-                c::payment.eq(&row.payment),
-                c::cents.eq(row.cents),
-            ))
-            .execute(self.conn())
-            .await?;
-        self.audit("asked", "card terminal", row.key, Some(row.person_id), Cents::new(row.cents).to_string());
-        Ok(())
-    }
-
-    /// Locks a request to the terminal; nothing when somebody else has settled it meanwhile.
-    pub async fn unsettled_card(&mut self, key: Uuid) -> Result<Option<CardRequest>> {
-        use card_requests as c;
-        let row = c::table.find(key).filter(c::state.eq("asked")).for_update().select(CardRequest::as_select());
-        Ok(row.first(self.conn()).await.optional()?)
-    }
-
-    /// What became of a request to the terminal.
-    pub async fn card_became(&mut self, key: Uuid, state: &str, word: &str) -> Result<()> {
-        use card_requests as c;
-        let person = diesel::update(c::table.find(key).filter(c::state.ne("posted")))
-            .set((c::state.eq(state), c::word.eq(word)))
-            .returning(c::person_id)
-            .get_result::<Uuid>(self.conn())
-            .await
-            .optional()?;
-        self.audit(state, "card terminal", key, person, word);
-        Ok(())
-    }
-
-    /// Begins a till with the cash that was counted in it.
-    pub async fn count_opening(&mut self, site: Uuid, cash: Cents) -> Result<Till> {
-        let till = self.open_till(site).await?;
-        if till.opened_at.is_some() {
-            return Err(StoreError::refused("till", "This till is opened already."));
-        }
-        let (now, by) = (self.now, self.actor.name.clone());
-        let row = diesel::update(tills::table.find(till.id))
-            .set((tills::opening_cents.eq(cash.get()), tills::opened_at.eq(now), tills::opened_by.eq(by)))
-            .returning(Till::as_returning())
-            .get_result(self.conn())
-            .await?;
-        self.audit("opened", "till", till.id, None, cash.to_string());
-        self.tell("till", till.id);
-        Ok(row)
-    }
-
-    /// Closes the open till of a site as it was counted.
-    pub async fn close_till(
-        &mut self,
-        site: Uuid,
-        counted: &[(harbor_core::ledger::Method, Cents)],
-        reason: &str,
-        stays: Cents,
-    ) -> Result<Till> {
-        use harbor_core::ledger::till::{Counted, close};
-        let till = self.open_till(site).await?;
-        let expected = crate::tills::expected(self.conn(), &till).await?;
-        let counts: Vec<Counted> = expected
-            .iter()
-            .map(|(method, should)| {
-                let has = counted.iter().find(|(m, _)| m == method).map_or(Cents::ZERO, |(_, c)| *c);
-                Counted { method: *method, expected: *should, counted: has }
-            })
-            .collect();
-        close(&counts, reason, stays).map_err(|r| StoreError::refused("till", r.to_string()))?;
-        let by_means = |of: fn(&Counted) -> Cents| -> serde_json::Value {
-            counts.iter().map(|c| (c.method.code().to_owned(), serde_json::json!(of(c).get()))).collect()
-        };
-        let (now, by) = (self.now, self.actor.name.clone());
-        let row = diesel::update(tills::table.find(till.id))
-            .set((
-                (tills::closed_at.eq(now), tills::closed_by.eq(by), tills::reason.eq(reason)),
-                tills::expected.eq(by_means(|c| c.expected)),
-                tills::counted.eq(by_means(|c| c.counted)),
-                tills::stays_cents.eq(stays.get()),
-            ))
-            .returning(Till::as_returning())
-            .get_result(self.conn())
-            .await?;
-        let off: Cents = counts.iter().map(Counted::difference).sum();
-        self.audit("closed", "till", till.id, None, format!("differs by {off}. {reason}"));
-        self.tell("till", till.id);
-        Ok(row)
     }
 }
 

@@ -7,6 +7,7 @@ use crate::{Change, Conn, Result, StoreError};
 use chrono::{DateTime, NaiveTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use std::collections::HashMap;
 use uuid::Uuid;
 
 pub async fn visit_types(conn: &mut Conn) -> Result<Vec<VisitType>> {
@@ -120,16 +121,42 @@ pub async fn open_slots_within(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec
     Ok(query.load(conn).await?)
 }
 
-/// The slots of a window in order, each with its site and whether it is free, for putting together open
-/// times of any length. Shifts that cannot serve, being too short or without a slot of the type, are left out
-/// by the database.
-pub async fn pieces(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec<(Slot, Uuid, bool)>> {
+/// A free slot, as much of it as open times are put together from: a search reads tens of thousands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, diesel::Queryable)]
+pub struct FreeSlot {
+    pub id: Uuid,
+    pub shift_id: Uuid,
+    pub clinician_id: Uuid,
+    pub site_id: Uuid,
+    pub visit_type_id: Option<Uuid>,
+    pub starts_at: DateTime<Utc>,
+    pub ends_at: DateTime<Utc>,
+}
+
+/// Slots as they are, by their ids.
+pub async fn slots_by_id(conn: &mut Conn, ids: &[Uuid]) -> Result<HashMap<Uuid, Slot>> {
+    let found: Vec<Slot> = slots::table.filter(slots::id.eq_any(ids)).select(Slot::as_select()).load(conn).await?;
+    Ok(found.into_iter().map(|s| (s.id, s)).collect())
+}
+
+/// The free slots of a window, each clinician's in order, for putting together open times of any length. Shifts
+/// that cannot serve, being too short or without a slot of the type, are left out by the database.
+pub async fn free_slots(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec<FreeSlot>> {
     let to = asked.to.unwrap_or(asked.from + chrono::Duration::days(14));
     let mut query = slots::table
         .inner_join(shifts::table)
-        .filter(slots::ends_at.gt(asked.from).and(slots::starts_at.lt(to)).and(shifts::cancelled_at.is_null()))
+        .filter(slots::starts_at.ge(asked.from).and(slots::starts_at.lt(to)))
+        .filter(slots::held_for.is_null().and(shifts::cancelled_at.is_null()))
         .order((slots::clinician_id, slots::starts_at))
-        .select((Slot::as_select(), shifts::site_id))
+        .select((
+            slots::id,
+            slots::shift_id,
+            slots::clinician_id,
+            shifts::site_id,
+            slots::visit_type_id,
+            slots::starts_at,
+            slots::ends_at,
+        ))
         .into_boxed();
     if !asked.clinicians.is_empty() {
         query = query.filter(slots::clinician_id.eq_any(&asked.clinicians));
@@ -172,7 +199,7 @@ pub async fn pieces(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec<(Slot, Uui
             .bind::<Time, _>(before);
         query = query.filter(within);
     }
-    let found: Vec<(Slot, Uuid)> = query.load(conn).await?;
+    let mut found: Vec<FreeSlot> = query.load(conn).await?;
     if found.is_empty() {
         return Ok(vec![]);
     }
@@ -183,23 +210,15 @@ pub async fn pieces(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec<(Slot, Uui
         .select((visits::clinician_id, visits::starts_at, visits::ends_at))
         .load(conn)
         .await?;
-    let free = |s: &Slot| {
+    found.retain(|s| {
         let from = taken
             .partition_point(|(c, start, _)| (*c, *start) < (s.clinician_id, s.starts_at - chrono::Duration::hours(8)));
-        s.held_for.is_none()
-            && s.starts_at >= asked.from
-            && !taken[from..]
-                .iter()
-                .take_while(|(c, start, _)| *c == s.clinician_id && *start < s.ends_at)
-                .any(|(_, _, end)| *end > s.starts_at)
-    };
-    Ok(found
-        .into_iter()
-        .map(|(slot, site)| {
-            let free = free(&slot);
-            (slot, site, free)
-        })
-        .collect())
+        !taken[from..]
+            .iter()
+            .take_while(|(c, start, _)| *c == s.clinician_id && *start < s.ends_at)
+            .any(|(_, _, end)| *end > s.starts_at)
+    });
+    Ok(found)
 }
 
 /// What is left of a day for one clinician.

@@ -609,6 +609,18 @@ diesel::table! {
 }
 
 diesel::table! {
+    own_stages (id) {
+        id -> Uuid,
+        name -> Text,
+        after_stage -> Text,
+        place -> Text,
+        walked -> Bool,
+        sort -> Integer,
+        active -> Bool,
+    }
+}
+
+diesel::table! {
     rooms (id) {
         id -> Uuid,
         site_id -> Uuid,
@@ -818,6 +830,9 @@ diesel::table! {
         placed_at -> Timestamptz,
         cancelled_by -> Nullable<Text>,
         rebook -> Bool,
+        own_stage_id -> Nullable<Uuid>,
+        appointment -> Bool,
+        done_at -> Nullable<Timestamptz>,
     }
 }
 
@@ -1093,6 +1108,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     note_signatures,
     order_diagnoses,
     orders,
+    own_stages,
     payers,
     name_words,
     chart_openings,

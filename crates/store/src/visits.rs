@@ -1,11 +1,15 @@
 //! Visits: reading them, and moving through the building.
 
-use crate::rows::{Visit, VisitType};
-use crate::schema::{visit_types, visits};
-use crate::{Change, Conn, Result, StoreError};
+mod about;
+
+use crate::rows::{Room, Visit, VisitType};
+use crate::schema::{rooms, visit_types, visits};
+use crate::{Change, Conn, Result, StoreError, coverage};
 use chrono::{NaiveDate, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::arrival::own_stages::{self, At, OwnStage};
+use harbor_core::arrival::rooms::{RoomKind, may_room};
 use harbor_core::arrival::{MoveRefusal, Stage};
 use std::collections::HashMap;
 use uuid::Uuid;
@@ -94,86 +98,127 @@ impl Change<'_> {
             .ok_or(StoreError::NotFound("visit"))
     }
 
-    /// Moves a patient to another stage; marks of the line that this reaches or takes back follow.
-    pub async fn move_visit(&mut self, id: Uuid, to: Stage, room: Option<Uuid>) -> Result<Visit> {
+    /// Moves a patient to another stage, a fixed one or one of the clinic's own; marks of the line that this reaches
+    /// or takes back follow.
+    pub async fn move_visit(&mut self, id: Uuid, to: impl Into<At<Uuid>>, room: Option<Uuid>) -> Result<Visit> {
         let mut visit = self.lock_visit(id).await?;
-        let from = Stage::from_code(&visit.stage).ok_or(StoreError::NotFound("stage"))?;
+        let to: At<Uuid> = to.into();
+        let from = At { stage: visit.stage(), own: visit.own_stage_id };
         let refuse = |r: MoveRefusal| StoreError::refused("stage", r.to_string());
         if from == to && (room.is_none() || room == visit.room_id) {
             return Ok(visit);
         }
-        let changes_room = from == to && to == Stage::InRoom;
-        if !changes_room {
-            from.may_become(to).map_err(refuse)?;
+        let within = from.stage == to.stage;
+        if !within {
+            from.stage.may_become(to.stage).map_err(refuse)?;
         }
-        if to == Stage::InRoom && room.or(visit.room_id).is_none() {
-            return Err(refuse(MoveRefusal::NeedsRoom));
-        }
-        let (now, by) = (self.now, self.actor.name.clone());
-        let back = from.previous() == Some(to);
-        let set = |at: &mut Option<chrono::DateTime<Utc>>, who: &mut Option<String>| {
-            *at = Some(now);
-            *who = Some(by.clone());
-        };
-        let clear = |at: &mut Option<chrono::DateTime<Utc>>, who: &mut Option<String>| (*at, *who) = (None, None);
-        if back {
-            match from {
-                Stage::Here => clear(&mut visit.here_at, &mut visit.here_by),
-                Stage::CheckedIn => clear(&mut visit.checked_in_at, &mut visit.checked_in_by),
-                Stage::InRoom => {
-                    clear(&mut visit.roomed_at, &mut visit.roomed_by);
-                    visit.room_id = None;
-                }
-                Stage::WithClinician => clear(&mut visit.seen_at, &mut visit.seen_by),
-                Stage::Left => clear(&mut visit.left_at, &mut visit.left_by),
-                _ => {}
+        let own = self.own_stage_of(to).await?;
+        if to.stage == Stage::InRoom {
+            let wanted = room.or(visit.room_id).ok_or_else(|| refuse(MoveRefusal::NeedsRoom))?;
+            if room.is_some() {
+                self.room_for(&visit, wanted).await?;
             }
-        } else {
-            match to {
-                Stage::Here => set(&mut visit.here_at, &mut visit.here_by),
-                Stage::CheckedIn => {
-                    if visit.here_at.is_none() {
-                        set(&mut visit.here_at, &mut visit.here_by);
-                    }
-                    set(&mut visit.checked_in_at, &mut visit.checked_in_by);
-                }
-                Stage::InRoom => set(&mut visit.roomed_at, &mut visit.roomed_by),
-                Stage::WithClinician => set(&mut visit.seen_at, &mut visit.seen_by),
-                Stage::Left | Stage::LeftUnseen => set(&mut visit.left_at, &mut visit.left_by),
-                _ => {}
-            }
+            visit.room_id = Some(wanted);
         }
-        if to == Stage::InRoom && room.is_some() {
-            visit.room_id = room;
-        }
-        if matches!(to, Stage::Left | Stage::LeftUnseen) {
+        let gives_room_up = own.as_ref().is_some_and(|o| !o.keeps_room());
+        if gives_room_up || matches!(to.stage, Stage::Left | Stage::LeftUnseen) {
             visit.room_id = None;
         }
-        visit.stage = to.code().into();
-        visit.stage_at = now;
+        if !within {
+            self.mark(&mut visit, from.stage, to.stage);
+        }
+        let done = own_stages::is_done(to);
+        if done != own_stages::is_done(from) {
+            visit.done_at = done.then_some(self.now);
+        }
+        visit.stage = to.stage.code().into();
+        visit.own_stage_id = to.own;
+        visit.stage_at = self.now;
         self.store_marks(&mut visit).await?;
-        self.audit("moved", "visit", id, Some(visit.person_id), format!("{} → {}", from.label(), to.label()));
+        let name = own.map_or_else(|| to.stage.label().to_owned(), |o| o.name);
+        self.audit("moved", "visit", id, Some(visit.person_id), format!("{} → {name}", from.stage.label()));
         Ok(visit)
     }
 
-    /// Check-in may be finished while the patient is already in a room.
+    /// The own stage that is moved to, when it is one in use within the fixed one.
+    async fn own_stage_of(&mut self, to: At<Uuid>) -> Result<Option<OwnStage<Uuid>>> {
+        let Some(id) = to.own else { return Ok(None) };
+        let used = crate::own_stages::all(self.conn()).await?;
+        let found = used.iter().map(crate::own_stages::in_core).find(|o| o.id == id && o.after == to.stage);
+        found.map(Some).ok_or(StoreError::NotFound("stage"))
+    }
+
+    /// Whether the patient may be brought into this room.
+    async fn room_for(&mut self, visit: &Visit, wanted: Uuid) -> Result<()> {
+        let found = rooms::table.find(wanted).select(Room::as_select()).first(self.conn()).await.optional()?;
+        let row: Room = found.ok_or(StoreError::NotFound("room"))?;
+        let kind = RoomKind::from_code(&row.kind);
+        may_room(&row.name, kind, row.active, row.site_id == visit.site_id)
+            .map_err(|r| StoreError::refused("stage", r.to_string()))
+    }
+
+    /// Sets the marks of the line that a move between fixed stages reaches, or clears those that it takes back.
+    fn mark(&self, v: &mut Visit, from: Stage, to: Stage) {
+        use Stage::*;
+        let by = &self.actor.name;
+        let set = |at: &mut Option<chrono::DateTime<Utc>>, who: &mut Option<String>| {
+            (*at, *who) = (Some(self.now), Some(by.clone()));
+        };
+        let clear = |at: &mut Option<chrono::DateTime<Utc>>, who: &mut Option<String>| (*at, *who) = (None, None);
+        if from.previous() == Some(to) {
+            match from {
+                Here => clear(&mut v.here_at, &mut v.here_by),
+                CheckedIn => clear(&mut v.checked_in_at, &mut v.checked_in_by),
+                InRoom => {
+                    clear(&mut v.roomed_at, &mut v.roomed_by);
+                    v.room_id = None;
+                }
+                WithClinician => clear(&mut v.seen_at, &mut v.seen_by),
+                Left => clear(&mut v.left_at, &mut v.left_by),
+                _ => {}
+            }
+            return;
+        }
+        match to {
+            Here => set(&mut v.here_at, &mut v.here_by),
+            CheckedIn => {
+                if v.here_at.is_none() {
+                    set(&mut v.here_at, &mut v.here_by);
+                }
+                set(&mut v.checked_in_at, &mut v.checked_in_by);
+            }
+            InRoom => set(&mut v.roomed_at, &mut v.roomed_by),
+            WithClinician => set(&mut v.seen_at, &mut v.seen_by),
+            Left | LeftUnseen => set(&mut v.left_at, &mut v.left_by),
+            _ => {}
+        }
+    }
+
+    /// Check-in may be finished while the patient is already in a room. The policy that counts on this day is
+    /// the visit's from then on.
     pub async fn finish_check_in(&mut self, id: Uuid) -> Result<Visit> {
-        let visit = self.lock_visit(id).await?;
-        let stage = Stage::from_code(&visit.stage).ok_or(StoreError::NotFound("stage"))?;
+        let mut visit = self.lock_visit(id).await?;
+        let stage = visit.stage();
         if visit.checked_in_at.is_some() {
             return Ok(visit);
         }
         if matches!(stage, Stage::Here | Stage::Booked) {
-            return self.move_visit(id, Stage::CheckedIn, None).await;
-        }
-        if !stage.is_present() {
+            visit = self.move_visit(id, Stage::CheckedIn, None).await?;
+        } else if stage.is_present() {
+            visit.checked_in_at = Some(self.now);
+            visit.checked_in_by = Some(self.actor.name.clone());
+            self.store_marks(&mut visit).await?;
+            self.audit("checked in", "visit", id, Some(visit.person_id), "after rooming");
+        } else {
             return Err(StoreError::refused("stage", format!("The visit is {}.", stage.label().to_lowercase())));
         }
-        let mut visit = visit;
-        visit.checked_in_at = Some(self.now);
-        visit.checked_in_by = Some(self.actor.name.clone());
-        self.store_marks(&mut visit).await?;
-        self.audit("checked in", "visit", id, Some(visit.person_id), "after rooming");
+        if visit.coverage_id.is_none() && !visit.self_pay {
+            let policies = coverage::of_person(self.conn(), visit.person_id).await?;
+            if let Some(policy) = coverage::counting(&policies, visit.person_id, visit.day).map(|c| c.id) {
+                self.set_payer_of_visit(id, Some(policy), false, visit.accident_date).await?;
+                visit.coverage_id = Some(policy);
+            }
+        }
         Ok(visit)
     }
 
@@ -185,7 +230,7 @@ impl Change<'_> {
             .set((
                 t::stage.eq(&v.stage),
                 t::stage_at.eq(v.stage_at),
-                t::room_id.eq(v.room_id),
+                (t::room_id.eq(v.room_id), t::own_stage_id.eq(v.own_stage_id), t::done_at.eq(v.done_at)),
                 (t::here_at.eq(v.here_at), t::here_by.eq(&v.here_by)),
                 (t::checked_in_at.eq(v.checked_in_at), t::checked_in_by.eq(&v.checked_in_by)),
                 (t::roomed_at.eq(v.roomed_at), t::roomed_by.eq(&v.roomed_by)),

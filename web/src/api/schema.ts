@@ -1111,7 +1111,8 @@ export interface paths {
         };
         get: operations["get_people__id__visits"];
         put?: never;
-        post?: never;
+        /** Begins a visit that nobody booked. Whoever is here in person goes through check-in; all else is written up. */
+        post: operations["post_people__id__visits"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1597,6 +1598,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/settings/own-stages/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Adds a stage at the end of the clinic's order, or changes one. */
+        put: operations["put_settings_own_stages__id_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/own-stages/{id}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post_settings_own_stages__id__place"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/settings/required-fields": {
         parameters: {
             query?: never;
@@ -2065,7 +2099,8 @@ export interface paths {
             cookie?: never;
         };
         get: operations["get_visits__id_"];
-        put?: never;
+        /** Puts right what a visit is about, and who sees the patient who is here. */
+        put: operations["put_visits__id_"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2598,6 +2633,14 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AboutForm: {
+            /** Format: uuid */
+            clinicianId: string;
+            note?: string;
+            reason: string;
+            /** Format: int32 */
+            version: number;
+        };
         AcceptedLine: {
             /** Format: uuid */
             slotId: string;
@@ -2948,6 +2991,8 @@ export interface components {
             name: string;
             /** Format: date-time */
             now: string;
+            /** @description The clinic's own stages, in its order. */
+            ownStages: components["schemas"]["OwnStage"][];
             payers: components["schemas"]["Payer"][];
             pharmacies: components["schemas"]["Pharmacy"][];
             /** @description Whether a booking needs a reason. */
@@ -3049,6 +3094,7 @@ export interface components {
         };
         ConditionView: {
             kind: string;
+            /** @description As it is typed. */
             value?: string;
         };
         Consent: {
@@ -3137,7 +3183,8 @@ export interface components {
             shared: components["schemas"]["SharedWith"][];
         };
         CreditForm: {
-            amount?: string;
+            /** @description Left out: as much as fits. */
+            amount?: string | null;
             /**
              * Format: uuid
              * @description Whose credit; left out: what was paid too much for the visit is kept as one.
@@ -3302,15 +3349,12 @@ export interface components {
             /** Format: uuid */
             clinicianId: string;
         };
-        /** @description A clinician's hands: who is with them, and who is ready next. */
-        Hands: {
+        /** @description What a clinician is doing now. */
+        HandsView: {
             /** Format: uuid */
             clinicianId: string;
-            /** @description Everybody who came is seen. */
-            lastHasLeft: boolean;
-            /** @description In a room, and waiting for them. */
-            readyVisits: string[];
-            waiting: number;
+            doing: string;
+            label: string;
             /** Format: uuid */
             withVisit?: string | null;
         };
@@ -3334,7 +3378,9 @@ export interface components {
             unknownHeadings: string[];
         };
         InClinicView: {
-            clinicians: components["schemas"]["Hands"][];
+            clinicians: components["schemas"]["HandsView"][];
+            /** @description At one of the clinic's own stages, and in no exam room. */
+            elsewhere: components["schemas"]["Present"][];
             expected: components["schemas"]["Coming"][];
             inRooms: components["schemas"]["Present"][];
             leaving: components["schemas"]["Present"][];
@@ -3409,6 +3455,8 @@ export interface components {
             bookers: components["schemas"]["Booker"][];
             glyphs: string[];
             grounds: string[];
+            /** @description What a visit can be: in person, by telephone and so on. */
+            kinds: components["schemas"]["Booker"][];
             patterns: string[];
         };
         MarkView: {
@@ -3548,6 +3596,11 @@ export interface components {
             transactions: components["schemas"]["TransactionView"][];
         };
         MoveForm: {
+            /**
+             * Format: uuid
+             * @description One of the clinic's own stages within it.
+             */
+            ownStageId?: string | null;
             /** Format: uuid */
             roomId?: string | null;
             /** @description A stage, `next` or `back`. */
@@ -3618,6 +3671,11 @@ export interface components {
         };
         /** @description One visit of a person that something is still owed for. */
         OpenVisit: {
+            /**
+             * Format: int64
+             * @description What may be kept as credit or given back.
+             */
+            overpaidCents: number;
             /** Format: int64 */
             patientOwesCents: number;
             /** Format: int64 */
@@ -3677,6 +3735,31 @@ export interface components {
             /** Format: int64 */
             cents: number;
             who: string;
+        };
+        OwnStage: {
+            active: boolean;
+            afterStage: string;
+            /** Format: uuid */
+            id: string;
+            name: string;
+            place: string;
+            /** Format: int32 */
+            sort: number;
+            walked: boolean;
+        };
+        OwnStageForm: {
+            active: boolean;
+            /** @description The fixed stage within which it lies: here, checked_in, in_room or with_clinician. */
+            afterStage: string;
+            name: string;
+            /** @description room, lab or waiting. */
+            place: string;
+            /** @description Everybody passes it; otherwise it is only chosen. */
+            walked: boolean;
+        };
+        OwnStagePlace: {
+            /** @description The new place, from 0. */
+            to: number;
         };
         OwnWalk: {
             steps: string[];
@@ -3935,6 +4018,8 @@ export interface components {
             household: components["schemas"]["MemberView"][];
             /** @description Records merged into this one. */
             merges: components["schemas"]["MergeView"][];
+            /** @description How often they did not come or left unseen, in words; empty when never. */
+            missed: string;
             person: components["schemas"]["Person"];
             registration: components["schemas"]["Registration"];
             responsible?: components["schemas"]["PersonCard"] | null;
@@ -4802,6 +4887,21 @@ export interface components {
             /** @default  */
             state: string;
         };
+        UnbookedForm: {
+            /** Format: uuid */
+            clinicianId: string;
+            /** @description The day as typed; left out: today. */
+            date?: string;
+            /** @description in_person, phone, video, home or administrative. */
+            kind: string;
+            reason?: string;
+            /** Format: uuid */
+            siteId: string;
+            /** @description The time of day as typed; left out: now. */
+            time?: string;
+            /** Format: uuid */
+            visitTypeId: string;
+        };
         Understood: {
             convertedFrom?: string | null;
             /** @description measured, family, social or words. */
@@ -4865,6 +4965,7 @@ export interface components {
         Visit: {
             /** Format: date */
             accidentDate?: string | null;
+            appointment: boolean;
             /** Format: date-time */
             bookedAt: string;
             bookedBy: string;
@@ -4888,6 +4989,8 @@ export interface components {
             /** Format: date */
             day: string;
             /** Format: date-time */
+            doneAt?: string | null;
+            /** Format: date-time */
             endsAt: string;
             extra: boolean;
             /** Format: date-time */
@@ -4901,6 +5004,8 @@ export interface components {
             leftBy?: string | null;
             /** Format: uuid */
             overTypeId?: string | null;
+            /** Format: uuid */
+            ownStageId?: string | null;
             /** Format: uuid */
             personId: string;
             /** Format: date-time */
@@ -4940,6 +5045,8 @@ export interface components {
         VisitCard: {
             line: components["schemas"]["LineView"];
             person: components["schemas"]["PersonCard"];
+            /** @description Where the patient is, in words: the clinic's own stage, else the fixed one. */
+            stage: string;
             visit: components["schemas"]["Visit"];
         };
         VisitDiagnosis: {
@@ -7315,6 +7422,47 @@ export interface operations {
             };
         };
     };
+    post_people__id__visits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnbookedForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Visit"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     delete_prescriptions__id_: {
         parameters: {
             query?: never;
@@ -8143,6 +8291,72 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_settings_own_stages__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnStageForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_settings_own_stages__id__place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnStagePlace"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9009,6 +9223,47 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_visits__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AboutForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Visit"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -20,6 +20,7 @@ const client = new QueryClient({
 function SignedIn({ me }: { me: Me }) {
   const clinic = useLook(['clinic'], () => api.GET('/api/clinic'));
   const [discreet, setDiscreet] = useState(false);
+  const [siteId, setSiteId] = useState(() => localStorage.getItem('harbor-site') ?? '');
   const [inHand, setInHand] = useState<InHand>(null);
   const [keysOpen, setKeysOpen] = useState(false);
   const [ticks, setTicks] = useState(0);
@@ -32,8 +33,15 @@ function SignedIn({ me }: { me: Me }) {
   const base = new Date(clinic.data.now).getTime();
   const now = new Date(clinic.data.clockFixed ? base : base + (ticks >= 0 ? Date.now() - loadedAt : 0));
   const openKeys = () => setKeysOpen(true);
+  const site = clinic.data.sites.find((s) => s.id === siteId) ?? clinic.data.sites[0];
+  const setSite = (id: string) => {
+    localStorage.setItem('harbor-site', id);
+    setSiteId(id);
+  };
   return (
-    <SessionProvider value={{ me, clinic: clinic.data, discreet, setDiscreet, inHand, setInHand, now, openKeys }}>
+    <SessionProvider
+      value={{ me, clinic: clinic.data, discreet, setDiscreet, site, setSite, inHand, setInHand, now, openKeys }}
+    >
       <Frame keysOpen={keysOpen} closeKeys={() => setKeysOpen(false)} />
     </SessionProvider>
   );

@@ -3,6 +3,7 @@ import { lazy, Suspense, useState } from 'react';
 import { NavLink, Navigate, Route, Routes, useLocation, useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { api, setCsrf, useDo, useLook } from '../api/client';
+import { Menu } from '../ui/choices';
 import { Button, Dialog } from '../ui/controls';
 import { Mono, Small, Spread, Table, Tag } from '../ui/layout';
 import {
@@ -183,7 +184,7 @@ function Waiting() {
 }
 
 export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: () => void }) {
-  const { me, clinic, discreet, setDiscreet, inHand, now, openKeys } = useSession();
+  const { me, clinic, discreet, setDiscreet, site, setSite, inHand, now, openKeys } = useSession();
   const [commandOpen, setCommandOpen] = useState(false);
   const [folded, setFolded] = useState(false);
   const [going, setGoing] = useState(false);
@@ -255,9 +256,15 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
         <div className="when">
           <div>{times.day(now.toISOString())}</div>
           <Small>
-            <Mono>{times.time(now.toISOString())}</Mono> · {clinic.sites[0]?.name}
+            <Mono>{times.time(now.toISOString())}</Mono>
           </Small>
         </div>
+        {clinic.sites.length > 1 && (
+          <Menu
+            label={site?.name ?? ''}
+            items={clinic.sites.map((s) => ({ id: s.id, label: `Work at ${s.name}`, onChoose: () => setSite(s.id) }))}
+          />
+        )}
         <div className="when">
           <div>{me.staff.name}</div>
           <Small>{me.roleLabel}</Small>

@@ -12,6 +12,9 @@ export interface Session {
   clinic: Clinic;
   discreet: boolean;
   setDiscreet: (on: boolean) => void;
+  /** Where one works at this machine: whose till, whose rooms. */
+  site: Schemas['Site'] | undefined;
+  setSite: (id: string) => void;
   inHand: InHand;
   setInHand: (what: InHand) => void;
   /** The clinic's time now; it stands still when the clock is fixed. */

@@ -13,8 +13,17 @@ const state = (mark: Mark) => (mark.at ? 'reached' : mark.current ? 'current' : 
 
 const Strip = styled.span<{ $tight: boolean }>`
   display: inline-flex;
+  flex-wrap: wrap;
   align-items: center;
-  gap: ${(p) => (p.$tight ? strip.tightGap : strip.gap)};
+  gap: 0 ${space(2)};
+  max-width: 100%;
+  /* The nine stay on one line; the words go below them where there is no room beside. */
+  > span {
+    display: inline-flex;
+    min-width: 0;
+    max-width: 100%;
+    gap: ${(p) => (p.$tight ? strip.tightGap : strip.gap)};
+  }
   i {
     display: block;
     width: ${(p) => (p.$tight ? strip.tightMark : strip.mark)};
@@ -37,7 +46,6 @@ const Strip = styled.span<{ $tight: boolean }>`
     clip-path: polygon(0 0, 100% 0, 100% 55%, 70% 100%, 0 100%);
   }
   small {
-    margin-left: ${space(1)};
     font-size: ${size.small};
     color: ${color.quiet};
     white-space: nowrap;
@@ -60,9 +68,11 @@ export function CompactLine({ line, words = true }: { line: Line; words?: boolea
   const count = current?.blockers.length ?? 0;
   return (
     <Strip $tight={!words} role="img" aria-label={lineInWords(line)} title={lineInWords(line)}>
-      {line.marks.map((m) => (
-        <i key={m.mark} data-state={state(m)} data-blocked={m.blockers.length > 0} />
-      ))}
+      <span>
+        {line.marks.map((m) => (
+          <i key={m.mark} data-state={state(m)} data-blocked={m.blockers.length > 0} />
+        ))}
+      </span>
       {words && (
         <small aria-hidden>
           {line.ended ?? (current ? `→ ${current.label}` : 'Settled')}

@@ -39,6 +39,65 @@ pub enum BadRule {
     Choice(Kind),
 }
 
+impl Condition {
+    /// A condition as it is typed: amounts as people type them, ages and months as numbers.
+    pub fn typed(kind: Kind, text: &str) -> Result<Condition, BadRule> {
+        let value = match kind {
+            Kind::BalanceOver => Cents::parse(text).map_err(|_| BadRule::Number(kind))?.get().to_string(),
+            _ => text.trim().to_owned(),
+        };
+        let condition = Condition { kind, value };
+        checked(std::slice::from_ref(&condition))?;
+        Ok(condition)
+    }
+
+    /// The value as it is typed.
+    pub fn shown(&self) -> String {
+        match (self.kind, self.value.parse()) {
+            (Kind::BalanceOver, Ok(cents)) => Cents::new(cents).to_string(),
+            _ => self.value.clone(),
+        }
+    }
+}
+
+/// A rule as a clinic wrote it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Rule {
+    pub key: String,
+    pub sentence: String,
+    pub conditions: Vec<Condition>,
+}
+
+/// An alert that fits: which rule, and what is to be read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Alert {
+    pub rule: String,
+    pub sentence: String,
+}
+
+impl Alert {
+    /// Whether somebody who read these words of this rule has read it: other words are read again.
+    pub fn is_read_by(&self, rule: &str, sentence: &str) -> bool {
+        self.rule == rule && self.sentence == sentence
+    }
+}
+
+/// Everything that fits: what every clinic is alerted to, then its own rules in their order.
+pub fn standing(rules: &[Rule], facts: &Facts) -> Vec<Alert> {
+    let mut all = Vec::new();
+    let mut add = |rule: &str, sentence: &str| all.push(Alert { rule: rule.to_owned(), sentence: sentence.to_owned() });
+    if !facts.chart_alert.is_empty() {
+        add(Kind::ChartAlert.code(), &facts.chart_alert);
+    }
+    if facts.restricted {
+        add(Kind::Restricted.code(), "The chart is restricted: do not speak of it within hearing.");
+    }
+    for rule in rules.iter().filter(|r| applies(&r.conditions, facts)) {
+        add(&rule.key, &rule.sentence);
+    }
+    all
+}
+
 /// Checks a rule as it was written.
 pub fn checked(conditions: &[Condition]) -> Result<(), BadRule> {
     if conditions.is_empty() {
@@ -74,7 +133,8 @@ pub struct Facts {
     /// The last visit that took place; nothing for a new patient.
     pub last_seen: Option<NaiveDate>,
     pub visit_type: String,
-    pub chart_alert: bool,
+    /// The words of the chart alert, or nothing.
+    pub chart_alert: String,
     pub restricted: bool,
 }
 
@@ -94,7 +154,7 @@ fn fits(c: &Condition, f: &Facts) -> bool {
             f.last_seen.and_then(|d| d.checked_add_months(Months::new(number()))).is_some_and(|due| due <= f.today)
         }
         Kind::VisitType => f.visit_type == c.value,
-        Kind::ChartAlert => f.chart_alert,
+        Kind::ChartAlert => !f.chart_alert.is_empty(),
         Kind::Restricted => f.restricted,
     }
 }
@@ -122,7 +182,7 @@ mod tests {
             owes: Cents::new(5_000),
             last_seen: Some(day(2025, 11, 23)),
             visit_type: "new".into(),
-            chart_alert: false,
+            chart_alert: String::new(),
             restricted: true,
         }
     }
@@ -150,6 +210,24 @@ mod tests {
             Condition { kind: Kind::AgeFrom, value: "65".into() },
         ];
         assert!(!applies(&both, &facts()) && applies(&both[..1], &facts()) && !applies(&[], &facts()));
+    }
+
+    #[test]
+    fn what_stands_at_the_top_and_what_counts_as_read() {
+        let rule = |key: &str, kind, value: &str| Rule {
+            key: key.into(),
+            sentence: format!("{key}!"),
+            conditions: vec![Condition { kind, value: value.into() }],
+        };
+        let rules = [rule("old", Kind::AgeFrom, "65"), rule("open", Kind::BalanceOver, "100")];
+        let at = standing(&rules, &Facts { chart_alert: "Falls.".into(), ..facts() });
+        assert_eq!(at.iter().map(|a| a.rule.as_str()).collect::<Vec<_>>(), ["chart_alert", "restricted", "open"]);
+        assert!(at[2].is_read_by("open", "open!") && !at[2].is_read_by("open", "other words"));
+        assert_eq!(standing(&rules, &Facts { restricted: false, owes: Cents::ZERO, ..facts() }), []);
+        let amount = Condition::typed(Kind::BalanceOver, "$300").unwrap();
+        assert_eq!((amount.value.as_str(), amount.shown().as_str()), ("30000", "300.00"));
+        assert_eq!(Condition::typed(Kind::BalanceOver, "much"), Err(BadRule::Number(Kind::BalanceOver)));
+        assert_eq!(Condition::typed(Kind::AgeFrom, " 65 ").unwrap().shown(), "65");
     }
 
     #[test]

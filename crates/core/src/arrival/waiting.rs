@@ -109,7 +109,7 @@ pub fn expected<Id: Copy + Ord + std::hash::Hash>(day: &[InLine<Id>], setting: &
     let mut waiting: Vec<usize> = Vec::new();
     for (n, v) in day.iter().enumerate() {
         match v.stage {
-            Here | CheckedIn => waiting.push(n),
+            stage if stage.waits_for_room() => waiting.push(n),
             Booked if now < v.starts_at + Duration::minutes(setting.did_not_come) => {
                 // Late already: they may come at any moment.
                 events.push(Reverse((v.starts_at.max(now + Duration::minutes(5)), Happens::Comes, n)));
@@ -251,7 +251,7 @@ mod tests {
             let line = expected(&day, &setting(rooms, at(10, 0)));
             let mut told: Vec<u32> = line.iter().map(|(v, _)| *v).collect();
             told.sort_unstable();
-            let waiting: Vec<u32> = day.iter().filter(|v| matches!(v.stage, Here | CheckedIn)).map(|v| v.visit).collect();
+            let waiting: Vec<u32> = day.iter().filter(|v| v.stage.waits_for_room()).map(|v| v.visit).collect();
             prop_assert_eq!(told, waiting);
             prop_assert!(line.windows(2).all(|w| w[0].1 <= w[1].1) && line.iter().all(|(_, m)| *m >= 0));
         }

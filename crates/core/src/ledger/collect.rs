@@ -1,6 +1,7 @@
 //! To what a payment goes: today's copays first, then the oldest balance; what is over is kept as credit.
 
 use super::Balances;
+use crate::arrival::Stage;
 use crate::money::Cents;
 use chrono::NaiveDate;
 
@@ -41,12 +42,35 @@ pub fn asked_today<K>(dues: &[Due<K>]) -> Cents {
     dues.iter().filter(|d| d.today).map(|d| d.amount).sum()
 }
 
+/// Whether a visit of today is paid for today.
+pub fn is_paid_today(stage: Stage) -> bool {
+    stage == Stage::Booked || stage.is_present() || stage == Stage::Left
+}
+
+/// The copay: as the payer told it, else as the policy has it on file.
+pub fn copay(told: Option<Cents>, on_file: Option<Cents>) -> Cents {
+    told.or(on_file).unwrap_or_default()
+}
+
+/// What is owed over several balances: what was paid too much for one is not set off against another by itself.
+pub fn owed_together(balances: impl IntoIterator<Item = Cents>) -> Cents {
+    balances.into_iter().map(|b| b.max(Cents::ZERO)).sum()
+}
+
 /// What is asked for at the desk for a visit: what the patient owes once the payer has decided; before that
 /// the copay, as far as it is not paid yet, or what is owed already when that is more.
 pub fn asked_for(copay: Cents, b: &Balances) -> Cents {
     let decided = b.charged.is_positive() && b.payer_owes.is_zero();
     let rest = (copay - b.paid_by_patient).max(Cents::ZERO);
     if decided { b.patient_owes.max(Cents::ZERO) } else { rest.max(b.patient_owes) }
+}
+
+/// What was paid too much for a visit, and may be kept as credit or given back. A copay that waits for its charge
+/// is not too much, unless the visit never took place.
+pub fn overpaid(stage: Stage, b: &Balances) -> Cents {
+    let decided = b.charged.is_positive() && b.payer_owes.is_zero();
+    let never = matches!(stage, Stage::Cancelled | Stage::DidNotCome | Stage::LeftUnseen) && b.charged.is_zero();
+    if decided || never { (-b.patient_owes).max(Cents::ZERO) } else { Cents::ZERO }
 }
 
 #[cfg(test)]
@@ -74,6 +98,31 @@ mod tests {
         assert_eq!(cents(propose(&dues, Cents::new(5_500))), (vec![2_500, 2_500, 500, 0], 0));
         assert_eq!(cents(propose(&dues, Cents::new(12_000))), (vec![2_500, 2_500, 1_000, 4_000], 2_000));
         assert_eq!(cents(propose(&dues, Cents::new(-5))), (vec![0, 0, 0, 0], 0));
+    }
+
+    #[test]
+    fn who_pays_today_and_what_is_owed_together() {
+        assert!(is_paid_today(Stage::Booked) && is_paid_today(Stage::Left) && !is_paid_today(Stage::Cancelled));
+        assert!(!is_paid_today(Stage::DidNotCome) && !is_paid_today(Stage::LeftUnseen));
+        let c = Cents::new;
+        assert_eq!((copay(Some(c(0)), Some(c(5))), copay(None, Some(c(5))), copay(None, None)), (c(0), c(5), c(0)));
+        assert_eq!(owed_together([c(10), c(-4), c(5)]), c(15));
+    }
+
+    #[test]
+    fn a_copay_before_the_charge_is_not_too_much() {
+        let c = Cents::new;
+        let b = |charged, payer_owes, patient_owes| Balances {
+            charged: c(charged),
+            payer_owes: c(payer_owes),
+            patient_owes: c(patient_owes),
+            ..Balances::default()
+        };
+        assert_eq!(overpaid(Stage::CheckedIn, &b(0, 0, -2_500)), c(0), "it waits for its charge");
+        assert_eq!(overpaid(Stage::LeftUnseen, &b(0, 0, -2_500)), c(2_500), "nothing was done for it");
+        assert_eq!(overpaid(Stage::Left, &b(9_000, 6_500, -2_500)), c(0), "the payer has not decided");
+        assert_eq!(overpaid(Stage::Left, &b(9_000, 0, -300)), c(300));
+        assert_eq!(overpaid(Stage::Left, &b(9_000, 0, 300)), c(0));
     }
 
     #[test]

@@ -15,6 +15,17 @@ pub struct Mean {
 }
 
 impl Mean {
+    /// Something that can be taken: more than nothing, and a cheque with its number.
+    pub fn checked(&self) -> Result<(), LedgerRefusal> {
+        if !self.amount.is_positive() {
+            return Err(LedgerRefusal::NotPositive);
+        }
+        if self.method == Method::Cheque && self.reference.trim().is_empty() {
+            return Err(LedgerRefusal::ChequeNumber);
+        }
+        Ok(())
+    }
+
     fn memo(&self) -> String {
         let word = self.method.label();
         if self.reference.trim().is_empty() { word.to_owned() } else { format!("{word} {}", self.reference.trim()) }
@@ -43,12 +54,10 @@ impl<K> For<K> {
 
 /// What the means come to, when they can be taken together.
 pub fn total(means: &[Mean]) -> Result<Cents, LedgerRefusal> {
-    if means.is_empty() || means.iter().any(|m| !m.amount.is_positive()) {
+    if means.is_empty() {
         return Err(LedgerRefusal::NotPositive);
     }
-    if means.iter().any(|m| m.method == Method::Cheque && m.reference.trim().is_empty()) {
-        return Err(LedgerRefusal::ChequeNumber);
-    }
+    means.iter().try_for_each(Mean::checked)?;
     if means.iter().filter(|m| m.method == Method::Card).count() > 1 {
         return Err(LedgerRefusal::SeveralCards);
     }
@@ -130,14 +139,14 @@ pub fn use_credit(amount: Cents, credit: Cents, owed: Cents) -> Result<Transacti
     ])
 }
 
-/// Keeps as credit what was paid too much for a visit: `owes` is below zero by that much.
-pub fn keep_as_credit(owes: Cents) -> Result<Transaction, LedgerRefusal> {
-    if !owes.is_negative() {
+/// Keeps as credit what was paid too much for a visit, as [`overpaid`](super::collect::overpaid) tells it.
+pub fn keep_as_credit(overpaid: Cents) -> Result<Transaction, LedgerRefusal> {
+    if !overpaid.is_positive() {
         return Err(LedgerRefusal::MoreThanHeld(Cents::ZERO));
     }
     Transaction::new(vec![
-        entry(Account::Patient, -owes, None, "kept as credit"),
-        entry(Account::Unapplied, owes, None, "kept as credit"),
+        entry(Account::Patient, overpaid, None, "kept as credit"),
+        entry(Account::Unapplied, -overpaid, None, "kept as credit"),
     ])
 }
 
@@ -209,7 +218,7 @@ mod tests {
         let ten = Cents::new(1_000);
         assert_eq!(use_credit(ten, ten, Cents::new(999)).unwrap_err(), LedgerRefusal::MoreThanOwed(Cents::new(999)));
         assert_eq!(use_credit(ten, Cents::new(-5), ten).unwrap_err(), LedgerRefusal::MoreThanHeld(Cents::ZERO));
-        assert!(keep_as_credit(Cents::new(5)).is_err() && carried_over(Cents::ZERO).is_err());
+        assert!(keep_as_credit(Cents::new(-5)).is_err() && carried_over(Cents::ZERO).is_err());
     }
 
     #[derive(Debug, Clone)]
@@ -284,7 +293,7 @@ mod tests {
                         posted.push((For::Visit(1), t));
                         credit -= c; owes -= c;
                     },
-                    Act::KeepAsCredit => if let Ok(t) = keep_as_credit(Cents::new(owes)) {
+                    Act::KeepAsCredit => if let Ok(t) = keep_as_credit(Cents::new(-owes)) {
                         posted.push((For::Visit(1), t));
                         credit -= owes; owes = 0;
                     },

@@ -48,13 +48,6 @@ pub struct Open<K> {
     pub left_after: i64,
 }
 
-/// An open time with its rank: the smaller the better.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Ranked {
-    pub score: i64,
-    pub reasons: Vec<String>,
-}
-
 /// A free scrap shorter than this is of no use to anybody.
 const SCRAP: i64 = 10;
 
@@ -82,37 +75,20 @@ pub fn fits<K: PartialEq>(wish: &Wish<K>, open: &Open<K>, zone: Tz) -> bool {
         && open.span.minutes() >= wish.minutes
 }
 
-/// How well a time suits. A day of waiting counts as much as two hours beside the wished time of day, the
+/// How well a time suits: the smaller the better. A day of waiting counts as much as two hours beside the wished time of day, the
 /// usual clinician is worth three days, and a scrap left behind costs half a day.
-/// The waiting is counted from the day asked for; it is told from `now`.
-pub fn rank<K: PartialEq>(wish: &Wish<K>, open: &Open<K>, from: DateTime<Utc>, now: DateTime<Utc>, zone: Tz) -> Ranked {
-    let date = |at: DateTime<Utc>| at.with_timezone(&zone).date_naive();
-    let days = (date(open.span.start()) - date(from)).num_days();
+/// The waiting is counted from the day asked for.
+pub fn score<K: PartialEq>(wish: &Wish<K>, open: &Open<K>, from: DateTime<Utc>, zone: Tz) -> i64 {
+    let local = open.span.start().with_timezone(&zone);
+    let days = (local.date_naive() - from.with_timezone(&zone).date_naive()).num_days();
     let mut score = days.max(0) * DAY;
-    let mut reasons = vec![match (date(open.span.start()) - date(now)).num_days() {
-        ..=0 => "today".to_owned(),
-        1 => "tomorrow".to_owned(),
-        n => format!("in {n} days"),
-    }];
-    let minute = |t: NaiveTime| i64::from(t.num_seconds_from_midnight() / 60);
-    let local = minute(open.span.start().with_timezone(&zone).time());
-    match wish.around {
-        Some(around) => {
-            let beside = (local - minute(around)).abs();
-            score += beside * DAY / 120;
-            if beside <= 30 {
-                reasons.push("at the wished time".into());
-            }
-        }
+    score += match beside(wish, open, zone) {
+        Some(minutes) => minutes * DAY / 120,
         // Within a day the earlier comes first.
-        None => score += local / 10,
-    }
-    if let Some(usual) = &wish.usual {
-        if *usual == open.clinician {
-            reasons.push("usual clinician".into());
-        } else {
-            score += 3 * DAY;
-        }
+        None => minute(local.time()) / 10,
+    };
+    if wish.usual.as_ref().is_some_and(|usual| *usual != open.clinician) {
+        score += 3 * DAY;
     }
     for left in [open.left_before, open.left_after] {
         if (1..SCRAP).contains(&left) {
@@ -123,10 +99,37 @@ pub fn rank<K: PartialEq>(wish: &Wish<K>, open: &Open<K>, from: DateTime<Utc>, n
         // A longer slot than needed is kept for those who need it.
         score += (open.span.minutes() - wish.minutes) * 6;
     }
+    score
+}
+
+fn minute(t: NaiveTime) -> i64 {
+    i64::from(t.num_seconds_from_midnight() / 60)
+}
+
+/// Minutes between the wished time of day and the start.
+fn beside<K>(wish: &Wish<K>, open: &Open<K>, zone: Tz) -> Option<i64> {
+    let local = minute(open.span.start().with_timezone(&zone).time());
+    wish.around.map(|around| (local - minute(around)).abs())
+}
+
+/// Why a time stands where it stands, as it is told at the desk; the waiting is told from `now`.
+pub fn reasons<K: PartialEq>(wish: &Wish<K>, open: &Open<K>, now: DateTime<Utc>, zone: Tz) -> Vec<String> {
+    let date = |at: DateTime<Utc>| at.with_timezone(&zone).date_naive();
+    let mut reasons = vec![match (date(open.span.start()) - date(now)).num_days() {
+        ..=0 => "today".to_owned(),
+        1 => "tomorrow".to_owned(),
+        n => format!("in {n} days"),
+    }];
+    if beside(wish, open, zone).is_some_and(|minutes| minutes <= 30) {
+        reasons.push("at the wished time".into());
+    }
+    if wish.usual.as_ref() == Some(&open.clinician) {
+        reasons.push("usual clinician".into());
+    }
     if open.left_before == 0 && open.left_after == 0 {
         reasons.push("fills a gap".into());
     }
-    Ranked { score, reasons }
+    reasons
 }
 
 /// A slot of one clinician's day, in order, as stretches are made from it.
@@ -194,7 +197,7 @@ mod tests {
     }
 
     fn best(wish: &Wish<u8>, opens: &[Open<u8>]) -> usize {
-        (0..opens.len()).min_by_key(|n| rank(wish, &opens[*n], at(0, 0), at(0, 0), ZONE).score).unwrap()
+        (0..opens.len()).min_by_key(|n| score(wish, &opens[*n], at(0, 0), ZONE)).unwrap()
     }
 
     #[test]
@@ -204,7 +207,7 @@ mod tests {
         let loyal = Wish { usual: Some(1), ..any.clone() };
         assert_eq!(best(&loyal, &[open(3, 0, 1), open(1, 0, 2)]), 0);
         assert_eq!(best(&loyal, &[open(6, 0, 1), open(1, 0, 2)]), 1, "but not for a week of waiting");
-        let told = rank(&loyal, &open(1, 0, 1), at(0, 0), at(0, 0), ZONE).reasons;
+        let told = reasons(&loyal, &open(1, 0, 1), at(0, 0), ZONE);
         assert_eq!(told, ["tomorrow", "usual clinician"]);
     }
 
@@ -259,7 +262,7 @@ mod tests {
         ) {
             let wish = Wish { usual, around: around.and_then(|h| NaiveTime::from_hms_opt(h, 0, 0)), ..Wish::default() };
             let opens: Vec<Open<u8>> = times.iter().map(|(d, m, c)| open(*d, *m, *c)).collect();
-            let score = |o: &Open<u8>| rank(&wish, o, at(0, 0), at(0, 0), ZONE).score;
+            let score = |o: &Open<u8>| score(&wish, o, at(0, 0), ZONE);
             let best = |mut scores: Vec<i64>| {
                 scores.sort_unstable();
                 scores.truncate(5);

@@ -6,10 +6,9 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::{DateTime, Utc};
-use harbor_core::arrival::Stage;
 use harbor_core::ledger::Account;
 use harbor_core::ledger::ages::Ages;
-use harbor_core::ledger::collect::{Due, asked_for, asked_today, in_order, propose};
+use harbor_core::ledger::collect::{Due, asked_for, asked_today, copay, in_order, is_paid_today, overpaid, propose};
 use harbor_core::ledger::payments::For;
 use harbor_core::money::Cents;
 use harbor_core::typed_date::in_words;
@@ -32,6 +31,8 @@ pub struct OpenVisit {
     reason: String,
     patient_owes_cents: i64,
     payer_owes_cents: i64,
+    /// What may be kept as credit or given back.
+    overpaid_cents: i64,
     river: RiverView,
 }
 
@@ -94,6 +95,7 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<AccountView> {
                 reason: v.reason.clone(),
                 patient_owes_cents: b.patient_owes.get(),
                 payer_owes_cents: b.payer_owes.get(),
+                overpaid_cents: overpaid(v.stage(), &b).get(),
                 river: b.into(),
             });
         }
@@ -135,8 +137,8 @@ pub fn words_of(state: &State, visit: Option<&Visit>, credit: bool) -> String {
 /// What a patient is asked for at the desk for a visit.
 pub async fn expected_of(conn: &mut Conn, g: &Gathered) -> Result<Cents, Problem> {
     let share = share_of(conn, g).await?;
-    let copay = share.map(|s| s.copay()).or(g.coverage.as_ref().and_then(|c| c.copay_cents));
-    Ok(asked_for(Cents::new(copay.unwrap_or(0)), &g.balances))
+    let on_file = g.coverage.as_ref().and_then(|c| c.copay_cents).map(Cents::new);
+    Ok(asked_for(copay(share.map(|s| s.copay()), on_file), &g.balances))
 }
 
 /// The people behind the dues.
@@ -156,9 +158,7 @@ pub async fn dues_of(conn: &mut Conn, state: &State, person: Uuid) -> Result<(Ve
     let today = visits::of_day_and_people(conn, state.today(), &ids).await?;
     let mut dues = Vec::new();
     for g in facts::gather(conn, today, &state.tables.diagnoses).await? {
-        let stage = Stage::from_code(&g.visit.stage).unwrap_or(Stage::Booked);
-        let counts = stage == Stage::Booked || stage.is_present() || stage == Stage::Left;
-        if !counts {
+        if !is_paid_today(g.visit.stage()) {
             continue;
         }
         let amount = expected_of(conn, &g).await?;

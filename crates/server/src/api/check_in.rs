@@ -1,4 +1,5 @@
-//! Check-in: what must be acknowledged, the steps as they stand, signing forms, finishing.
+//! Check-in: what must be acknowledged, the steps as they stand, signing forms, finishing. How a clinic has set
+//! it up is in [`super::check_in_settings`].
 
 use super::accounts::expected_of;
 use super::views::VisitCard;
@@ -12,19 +13,17 @@ use actix_web::HttpResponse;
 use actix_web::http::header;
 use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, Utc};
-use harbor_core::arrival::Stage;
-use harbor_core::arrival::alerts::{self, Facts};
+use harbor_core::arrival::alerts::{self, Alert, Facts, Rule};
 use harbor_core::arrival::forms::{Point, Signature, drawn, is_due};
 use harbor_core::arrival::walk::{WalkFacts, next, walk};
 use harbor_core::fields::Faults;
-use harbor_core::money::Cents;
 use harbor_core::people::{Field, Section};
 use harbor_core::visit_line::Pays;
 use harbor_store::facts::{self, Gathered};
 use harbor_store::people::household;
 use harbor_store::people::registration::Registrations;
 use harbor_store::rows::{Form, SignedForm, SignedFormHead, Visit};
-use harbor_store::{Conn, accounts, check_in as store, coverage, people, schedule, staff, visits};
+use harbor_store::{Conn, accounts, check_in as store, coverage, people, staff, visits};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use utoipa::ToSchema;
@@ -89,39 +88,25 @@ async fn alerts_of(
     forms: &[FormStanding],
 ) -> Result<Vec<AlertView>, Problem> {
     let payers = coverage::payers(conn).await?;
-    let account = accounts::of_person(conn, g.person.id).await?;
-    let owes: Cents = account.visits().values().map(|b| b.patient_owes.max(Cents::ZERO)).sum();
     let against = Facts {
         today: state.today(),
         birth: g.person.birth_date,
         payer: g.coverage.as_ref().and_then(|c| payers.iter().find(|p| p.id == c.payer_id)).map(|p| p.id.to_string()),
         self_pay: g.facts.pays == Pays::SelfPay,
         forms_missing: forms.iter().filter(|f| f.due).map(|f| f.form.id.to_string()).collect(),
-        owes: owes + account.carried().max(Cents::ZERO),
+        owes: accounts::of_person(conn, g.person.id).await?.owed(None),
         last_seen: store::last_seen(conn, g.person.id, state.today()).await?,
         visit_type: g.visit.visit_type_id.to_string(),
-        chart_alert: !g.person.chart_alert.is_empty(),
+        chart_alert: g.person.chart_alert.clone(),
         restricted: Registrations::load(conn, &[g.person.id]).await?.restricted(g.person.id),
     };
     let read = store::acknowledged(conn, g.visit.id).await?;
-    let mut all: Vec<(String, String)> = Vec::new();
-    if against.chart_alert {
-        all.push(("chart_alert".into(), g.person.chart_alert.clone()));
-    }
-    if against.restricted {
-        all.push(("restricted".into(), "The chart is restricted: do not speak of it within hearing.".into()));
-    }
-    for rule in store::rules(conn).await? {
-        if alerts::applies(&store::conditions_of(&rule), &against) {
-            all.push((rule.id.to_string(), rule.sentence));
-        }
-    }
-    let view = |(rule, sentence): (String, String)| {
-        // Another alert than the one that was read is read again.
-        let done = read.iter().find(|a| a.rule == rule && a.sentence == sentence);
-        AlertView { at: done.map(|a| a.at), by: done.map(|a| a.by.clone()), rule, sentence }
+    let rules: Vec<Rule> = store::rules(conn).await?.iter().map(store::in_core).collect();
+    let view = |alert: Alert| {
+        let done = read.iter().find(|a| alert.is_read_by(&a.rule, &a.sentence));
+        AlertView { at: done.map(|a| a.at), by: done.map(|a| a.by.clone()), rule: alert.rule, sentence: alert.sentence }
     };
-    Ok(all.into_iter().map(view).collect())
+    Ok(alerts::standing(&rules, &against).into_iter().map(view).collect())
 }
 
 async fn view_of(conn: &mut Conn, state: &State, g: &Gathered) -> Result<CheckInView, Problem> {
@@ -137,9 +122,6 @@ async fn view_of(conn: &mut Conn, state: &State, g: &Gathered) -> Result<CheckIn
         let payer = payers.iter().find(|p| p.id == c.payer_id).map_or("", |p| p.name.as_str());
         format!("{payer} {}", c.subscriber_number)
     });
-    let account = accounts::of_person(conn, g.person.id).await?;
-    let others = account.visits().into_iter().filter(|(v, _)| *v != g.visit.id);
-    let older: Cents = others.map(|(_, b)| b.patient_owes.max(Cents::ZERO)).sum();
     let clinician = staff::all(conn).await?.into_iter().find(|s| s.id == g.visit.clinician_id);
     let facts = WalkFacts {
         reason: g.visit.reason.clone(),
@@ -155,7 +137,7 @@ async fn view_of(conn: &mut Conn, state: &State, g: &Gathered) -> Result<CheckIn
         signed: forms.iter().filter(|f| !f.due).count(),
         expected: expected_of(conn, g).await?,
         paid: g.balances.paid_by_patient,
-        older: older + account.carried().max(Cents::ZERO),
+        older: accounts::of_person(conn, g.person.id).await?.owed(Some(g.visit.id)),
     };
     let steps = walk(&store::steps_for(&store::walks(conn).await?, g.visit.visit_type_id), &facts);
     Ok(CheckInView {
@@ -208,7 +190,7 @@ pub async fn household_today(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<S
     let rows = visits::of_day_and_people(&mut conn, visit.day, &ids).await?;
     let gathered = facts::gather(&mut conn, rows, &state.tables.diagnoses).await?;
     let sibling = |g: &Gathered| {
-        let stage = Stage::from_code(&g.visit.stage).unwrap_or(Stage::Booked);
+        let stage = g.visit.stage();
         Sibling { card: VisitCard::of(g, state.today()), stage: stage.label().to_lowercase() }
     };
     Ok(Json(gathered.iter().map(sibling).collect()))
@@ -251,14 +233,6 @@ pub async fn finish(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Visit>
         return Err(Problem::refused("alert", format!("Read this first: {}", alert.sentence)));
     }
     let visit = change.finish_check_in(*id).await?;
-    // The policy that counts on this day is the visit's from now on.
-    if visit.coverage_id.is_none() && !visit.self_pay {
-        let policies = coverage::of_person(change.conn(), visit.person_id).await?;
-        if let Some(policy) = coverage::counting(&policies, visit.person_id, visit.day) {
-            let policy = policy.id;
-            change.set_payer_of_visit(visit.id, Some(policy), false, visit.accident_date).await?;
-        }
-    }
     change.commit().await?;
     Ok(Json(visit))
 }
@@ -334,163 +308,4 @@ pub async fn paper(state: Data<State>, id: Path<Uuid>) -> Result<HttpResponse, P
         .content_type("application/pdf")
         .insert_header((header::CONTENT_DISPOSITION, "inline; filename=\"signed-form.pdf\""))
         .body(paper))
-}
-
-/// How a clinic has set up its check-in.
-#[derive(Debug, Serialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct CheckInSettings {
-    steps: Vec<Choice>,
-    /// The order of all visit types without one of their own.
-    usual: Vec<String>,
-    walks: Vec<OwnWalk>,
-    rules: Vec<RuleView>,
-    kinds: Vec<Choice>,
-    forms: Vec<Form>,
-}
-
-#[derive(Debug, Serialize, ToSchema)]
-pub struct Choice {
-    id: String,
-    label: String,
-}
-
-#[derive(Debug, Serialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct OwnWalk {
-    visit_type_id: Uuid,
-    steps: Vec<String>,
-}
-
-#[derive(Debug, Serialize, Deserialize, ToSchema)]
-pub struct ConditionView {
-    kind: String,
-    #[serde(default)]
-    value: String,
-}
-
-#[derive(Debug, Serialize, ToSchema)]
-pub struct RuleView {
-    id: Uuid,
-    sentence: String,
-    conditions: Vec<ConditionView>,
-}
-
-#[utoipa::path(get, path = "/api/settings/check-in", responses((status = 200, body = CheckInSettings)))]
-pub async fn settings(state: Data<State>) -> Answer<CheckInSettings> {
-    use harbor_core::arrival::alerts::Kind;
-    use harbor_core::arrival::walk::Step;
-    let mut conn = state.store.reader().await?;
-    let walks = store::walks(&mut conn).await?;
-    let codes = |steps: Vec<Step>| steps.into_iter().map(|s| s.code().to_owned()).collect();
-    let rule = |r: harbor_store::rows::AlertRule| RuleView {
-        conditions: store::conditions_of(&r)
-            .into_iter()
-            .map(|c| ConditionView { kind: c.kind.code().into(), value: c.value })
-            .collect(),
-        id: r.id,
-        sentence: r.sentence,
-    };
-    Ok(Json(CheckInSettings {
-        steps: Step::ALL.iter().map(|s| Choice { id: s.code().into(), label: s.label().into() }).collect(),
-        usual: codes(store::steps_for(&walks, Uuid::nil())),
-        walks: walks
-            .iter()
-            .filter_map(|w| Some(OwnWalk { visit_type_id: w.visit_type_id?, steps: w.steps.clone() }))
-            .collect(),
-        rules: store::rules(&mut conn).await?.into_iter().map(rule).collect(),
-        kinds: Kind::ALL.iter().map(|k| Choice { id: k.code().into(), label: k.label().into() }).collect(),
-        forms: store::all_forms(&mut conn).await?,
-    }))
-}
-
-#[derive(Debug, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct WalkForm {
-    /// Left out: the order of all visit types without one of their own.
-    visit_type_id: Option<Uuid>,
-    /// Empty: this visit type has none of its own any more.
-    steps: Vec<String>,
-}
-
-#[utoipa::path(put, path = "/api/settings/check-in/walk", request_body = WalkForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
-pub async fn set_walk(state: Data<State>, me: Me, form: Json<WalkForm>) -> Answer<Done> {
-    use harbor_core::arrival::walk::{Step, checked_order};
-    let steps: Option<Vec<Step>> = form.steps.iter().map(|code| Step::from_code(code)).collect();
-    let steps = steps.ok_or_else(|| Problem::field("steps", "Choose from the steps that there are."))?;
-    if !(steps.is_empty() && form.visit_type_id.is_some()) {
-        checked_order(&steps).map_err(|e| Problem::field("steps", e.to_string()))?;
-    }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    if let Some(kind) = form.visit_type_id
-        && !schedule::visit_types(change.conn()).await?.iter().any(|t| t.id == kind)
-    {
-        return Err(Problem::not_found("visit type"));
-    }
-    change.save_walk(form.visit_type_id, &steps).await?;
-    change.commit().await?;
-    Ok(DONE)
-}
-
-#[derive(Debug, Deserialize, ToSchema)]
-pub struct RuleForm {
-    sentence: String,
-    conditions: Vec<ConditionView>,
-    active: bool,
-}
-
-#[utoipa::path(put, path = "/api/settings/alerts/{id}", params(("id" = Uuid, Path)), request_body = RuleForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
-pub async fn set_rule(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<RuleForm>) -> Answer<Done> {
-    use harbor_core::arrival::alerts::{Condition, Kind, checked};
-    let mut faults = Faults::default();
-    let sentence = faults.line("sentence", "What is to be read", &form.sentence, 200);
-    let mut conditions = Vec::new();
-    for c in form.conditions.iter().take(10) {
-        let value = faults.optional_line("conditions", "Condition", &c.value, 60);
-        // Amounts are typed as people type them.
-        match (Kind::from_code(&c.kind), Cents::parse(&value)) {
-            (Some(Kind::BalanceOver), Ok(amount)) => {
-                conditions.push(Condition { kind: Kind::BalanceOver, value: amount.get().to_string() });
-            }
-            (Some(kind), _) => conditions.push(Condition { kind, value }),
-            (None, _) => faults.add("conditions", "Choose from the conditions that there are."),
-        }
-    }
-    if let Err(e) = checked(&conditions) {
-        faults.add("conditions", e.to_string());
-    }
-    faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.save_rule(*id, &sentence, &conditions, form.active).await?;
-    change.commit().await?;
-    Ok(DONE)
-}
-
-#[derive(Debug, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct FormForm {
-    name: String,
-    body: String,
-    /// A signature holds so many months; nothing: for ever.
-    valid_months: Option<i32>,
-    active: bool,
-}
-
-#[utoipa::path(put, path = "/api/settings/forms/{id}", params(("id" = Uuid, Path)), request_body = FormForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
-pub async fn set_form(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<FormForm>) -> Answer<Done> {
-    let mut faults = Faults::default();
-    let name = faults.line("name", "Name", &form.name, 80);
-    let body = faults.prose("body", "Text", &form.body, 8_000);
-    if body.trim().is_empty() {
-        faults.add("body", "A form says what is agreed to.");
-    }
-    if form.valid_months.is_some_and(|m| !(1..=120).contains(&m)) {
-        faults.add("validMonths", "A signature holds 1 to 120 months, or for ever.");
-    }
-    faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = Form { id: *id, name, body, valid_months: form.valid_months, active: form.active, sort: 0 };
-    change.save_form(&row).await?;
-    change.commit().await?;
-    Ok(DONE)
 }

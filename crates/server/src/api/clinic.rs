@@ -1,6 +1,6 @@
 //! The clinic itself: what every screen needs to know once.
 
-use super::flow::HouseRules;
+use super::house::HouseRules;
 use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
@@ -9,10 +9,11 @@ use actix_web::web::{Data, Json, Query};
 use chrono::{DateTime, NaiveDate, Utc};
 use harbor_core::fields::Faults;
 use harbor_core::permissions::{Permission, Role};
+use harbor_core::schedule::VisitKind;
 use harbor_core::schedule::visit_type::{GLYPHS, GROUNDS, PATTERNS};
 use harbor_core::typed_date::{self, Sense};
-use harbor_store::rows::{Payer, Pharmacy, Room, Site, Staff, UntimedList, VisitType};
-use harbor_store::{coverage, lists, orders, schedule, staff};
+use harbor_store::rows::{OwnStage, Payer, Pharmacy, Room, Site, Staff, UntimedList, VisitType};
+use harbor_store::{coverage, lists, orders, own_stages, schedule, staff};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
@@ -27,6 +28,8 @@ pub struct ClinicView {
     clock_fixed: bool,
     sites: Vec<Site>,
     rooms: Vec<Room>,
+    /// The clinic's own stages, in its order.
+    own_stages: Vec<OwnStage>,
     staff: Vec<Staff>,
     visit_types: Vec<VisitType>,
     payers: Vec<Payer>,
@@ -54,6 +57,8 @@ pub struct Looks {
     patterns: Vec<String>,
     grounds: Vec<String>,
     bookers: Vec<Booker>,
+    /// What a visit can be: in person, by telephone and so on.
+    kinds: Vec<Booker>,
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -69,6 +74,7 @@ fn looks() -> Looks {
         glyphs: words(&GLYPHS),
         patterns: words(&PATTERNS),
         grounds: words(&GROUNDS),
+        kinds: VisitKind::ALL.iter().map(|k| Booker { id: k.code().into(), label: k.label().into() }).collect(),
         bookers: Role::ALL.iter().filter(|r| r.may(Permission::Book)).map(booker).collect(),
     }
 }
@@ -85,6 +91,7 @@ pub async fn show(state: Data<State>) -> Answer<ClinicView> {
         clock_fixed: matches!(state.settings.clock, crate::state::Clock::Fixed(_)),
         sites: staff::sites(&mut conn).await?,
         rooms: staff::rooms(&mut conn).await?,
+        own_stages: own_stages::all(&mut conn).await?,
         staff: staff::all(&mut conn).await?,
         visit_types: schedule::visit_types(&mut conn).await?,
         payers: coverage::payers(&mut conn).await?,

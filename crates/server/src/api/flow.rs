@@ -7,12 +7,13 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::NaiveDate;
+use harbor_core::arrival::hands::{Hands, hands};
+use harbor_core::arrival::own_stages::{self, At, OwnStage};
 use harbor_core::arrival::waiting::{InLine, Setting, expected};
-use harbor_core::arrival::{Stage, Thresholds};
-use harbor_core::fields::Faults;
+use harbor_core::arrival::{Stage, Stay, Wait};
 use harbor_core::typed_date::{self, Sense};
-use harbor_store::rows::{Room, Visit};
-use harbor_store::{coverage, facts, schedule, staff, visits};
+use harbor_store::rows::Visit;
+use harbor_store::{coverage, facts, own_stages as stages, schedule, staff, visits};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use utoipa::ToSchema;
@@ -41,17 +42,25 @@ pub struct Coming {
     late_minutes: Option<i64>,
 }
 
-/// A clinician's hands: who is with them, and who is ready next.
+/// What a clinician is doing now.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-pub struct Hands {
+pub struct HandsView {
     clinician_id: Uuid,
+    doing: String,
+    label: String,
     with_visit: Option<Uuid>,
-    /// In a room, and waiting for them.
-    ready_visits: Vec<Uuid>,
-    waiting: usize,
-    /// Everybody who came is seen.
-    last_has_left: bool,
+}
+
+impl From<Hands<Uuid>> for HandsView {
+    fn from(h: Hands<Uuid>) -> Self {
+        HandsView {
+            clinician_id: h.clinician,
+            doing: h.doing.code().into(),
+            label: h.doing.label().into(),
+            with_visit: h.with,
+        }
+    }
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -59,49 +68,29 @@ pub struct Hands {
 pub struct InClinicView {
     waiting: Vec<Present>,
     in_rooms: Vec<Present>,
+    /// At one of the clinic's own stages, and in no exam room.
+    elsewhere: Vec<Present>,
     leaving: Vec<Present>,
     expected: Vec<Coming>,
-    clinicians: Vec<Hands>,
+    clinicians: Vec<HandsView>,
 }
 
-fn stage_of(v: &Visit) -> Stage {
-    Stage::from_code(&v.stage).unwrap_or(Stage::Booked)
+fn at_of(v: &Visit) -> At<Uuid> {
+    At { stage: v.stage(), own: v.own_stage_id }
 }
 
 fn in_line(v: &Visit, usual: i64) -> InLine<Uuid> {
-    let stage = stage_of(v);
-    let done_at = if stage == Stage::ReadyToLeave { Some(v.stage_at) } else { v.left_at };
     InLine {
         visit: v.id,
         clinician: v.clinician_id,
         site: v.site_id,
         starts_at: v.starts_at,
-        stage,
+        stage: own_stages::in_line(at_of(v)),
         roomed_at: v.roomed_at,
         seen_at: v.seen_at,
-        done_at,
+        done_at: v.done_at,
         usual,
     }
-}
-
-/// Who has whom, of those who have anybody today.
-fn hands(day: &[InLine<Uuid>]) -> Vec<Hands> {
-    use Stage::*;
-    let mut ids: Vec<Uuid> =
-        day.iter().filter(|v| v.stage.is_present() || v.stage == Left).map(|v| v.clinician).collect();
-    ids.sort();
-    ids.dedup();
-    let one = |clinician_id: Uuid| {
-        let own = || day.iter().filter(move |v| v.clinician == clinician_id);
-        Hands {
-            clinician_id,
-            with_visit: own().find(|v| v.stage == WithClinician).map(|v| v.visit),
-            ready_visits: own().filter(|v| v.stage == InRoom).map(|v| v.visit).collect(),
-            waiting: own().filter(|v| matches!(v.stage, Here | CheckedIn)).count(),
-            last_has_left: !own().any(|v| v.stage == Booked || v.stage.is_present()),
-        }
-    };
-    ids.into_iter().map(one).collect()
 }
 
 #[utoipa::path(get, path = "/api/in-clinic", responses((status = 200, body = InClinicView)))]
@@ -118,11 +107,23 @@ pub async fn in_clinic(state: Data<State>) -> Answer<InClinicView> {
     for room in staff::rooms(&mut conn).await?.iter().filter(|r| r.kind == "exam" && r.active) {
         *rooms.entry(room.site_id).or_default() += 1;
     }
+    // Who sits on in a room after the clinician holds it.
+    for v in gathered.iter().map(|g| &g.visit).filter(|v| v.room_id.is_some() && v.stage() == Stage::WithClinician) {
+        if let Some(free) = rooms.get_mut(&v.site_id).filter(|_| v.own_stage_id.is_some()) {
+            *free = free.saturating_sub(1);
+        }
+    }
     let line = expected(&day, &Setting { rooms, did_not_come: rule.did_not_come, now });
-    let mut view =
-        InClinicView { waiting: vec![], in_rooms: vec![], leaving: vec![], expected: vec![], clinicians: hands(&day) };
+    let mut view = InClinicView {
+        waiting: vec![],
+        in_rooms: vec![],
+        elsewhere: vec![],
+        leaving: vec![],
+        expected: vec![],
+        clinicians: hands(&day).into_iter().map(HandsView::from).collect(),
+    };
     for g in &gathered {
-        let stage = stage_of(&g.visit);
+        let stage = g.visit.stage();
         let late_minutes = rule.late_by(g.visit.starts_at, g.visit.here_at, now);
         if stage == Stage::Booked {
             view.expected.push(Coming { card: VisitCard::of(g, today), late_minutes });
@@ -130,20 +131,19 @@ pub async fn in_clinic(state: Data<State>) -> Answer<InClinicView> {
         if !stage.is_present() {
             continue;
         }
-        let total_minutes = g.visit.here_at.map_or(0, |at| (now - at).num_minutes().max(0));
-        let stage_minutes = (now - g.visit.stage_at).num_minutes().max(0);
-        let waits = if matches!(stage, Stage::Here | Stage::CheckedIn) { total_minutes } else { stage_minutes };
+        let stay = rule.stay(stage, (g.visit.here_at, g.visit.stage_at), now);
         let present = Present {
             card: VisitCard::of(g, today),
-            stage_minutes,
-            total_minutes,
-            wait: rule.wait(waits).code().into(),
+            stage_minutes: stay.in_stage,
+            total_minutes: stay.total,
+            wait: stay.wait.code().into(),
             late_minutes,
             expected_minutes: line.iter().find(|(id, _)| *id == g.visit.id).map(|(_, minutes)| *minutes),
         };
         match stage {
-            Stage::Here | Stage::CheckedIn => view.waiting.push(present),
+            s if s.waits_for_room() => view.waiting.push(present),
             Stage::ReadyToLeave => view.leaving.push(present),
+            _ if g.visit.room_id.is_none() => view.elsewhere.push(present),
             _ => view.in_rooms.push(present),
         }
     }
@@ -166,95 +166,14 @@ pub async fn count(state: Data<State>) -> Answer<WaitingCount> {
     let mut conn = state.store.reader().await?;
     let rule = staff::clinic(&mut conn).await?.thresholds();
     let rows = visits::of_day(&mut conn, state.today()).await?;
-    let waits = rows.iter().filter(|v| matches!(stage_of(v), Stage::Here | Stage::CheckedIn));
-    let minutes: Vec<i64> = waits.map(|v| v.here_at.map_or(0, |at| (state.now() - at).num_minutes().max(0))).collect();
-    let longest_minutes = minutes.iter().copied().max().unwrap_or(0);
-    Ok(Json(WaitingCount { waiting: minutes.len(), longest_minutes, wait: rule.wait(longest_minutes).code().into() }))
-}
-
-#[derive(Debug, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct HouseRules {
-    wait_long: i64,
-    wait_too_long: i64,
-    late_after: i64,
-    did_not_come_after: i64,
-}
-
-impl From<Thresholds> for HouseRules {
-    fn from(t: Thresholds) -> Self {
-        HouseRules {
-            wait_long: t.long,
-            wait_too_long: t.too_long,
-            late_after: t.late,
-            did_not_come_after: t.did_not_come,
-        }
-    }
-}
-
-/// The clinic's thresholds of the day.
-#[utoipa::path(put, path = "/api/settings/thresholds", request_body = HouseRules, responses((status = 200, body = Done), (status = 422, body = Problem)))]
-pub async fn set_thresholds(state: Data<State>, me: Me, form: Json<HouseRules>) -> Answer<Done> {
-    let wanted = Thresholds {
-        long: form.wait_long,
-        too_long: form.wait_too_long,
-        late: form.late_after,
-        did_not_come: form.did_not_come_after,
-    };
-    let said = "Waiting too long comes after waiting long, and not coming after being late; all in minutes of one day.";
-    let wanted = wanted.checked().ok_or_else(|| Problem::field("waitLong", said))?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.set_thresholds(wanted).await?;
-    change.commit().await?;
-    Ok(DONE)
-}
-
-#[derive(Debug, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct RoomForm {
-    site_id: Uuid,
-    name: String,
-    /// exam, lab or checkout.
-    kind: String,
-    place_x: i32,
-    place_y: i32,
-    active: bool,
-}
-
-/// Adds a room, or changes one: its name, its kind, its place in the drawing.
-#[utoipa::path(put, path = "/api/settings/rooms/{id}", params(("id" = Uuid, Path)), request_body = RoomForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
-pub async fn set_room(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<RoomForm>) -> Answer<Done> {
-    let mut faults = Faults::default();
-    let name = faults.line("name", "Name", &form.name, 30);
-    if !["exam", "lab", "checkout"].contains(&form.kind.as_str()) {
-        faults.add("kind", "A room is for examining, for blood draw, or a checkout desk.");
-    }
-    if !(0..=11).contains(&form.place_x) || !(0..=11).contains(&form.place_y) {
-        faults.add("placeX", "The drawing has twelve columns and rows.");
-    }
-    faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let rooms = staff::rooms(change.conn()).await?;
-    let old = rooms.iter().find(|r| r.id == *id);
-    if rooms.iter().any(|r| r.active && r.id != *id && r.site_id == form.site_id && r.name == name) {
-        return Err(Problem::field("name", format!("There is a room {name} already.")));
-    }
-    if !staff::sites(change.conn()).await?.iter().any(|s| s.id == form.site_id) {
-        return Err(Problem::field("siteId", "Choose a site."));
-    }
-    let row = Room {
-        id: *id,
-        site_id: old.map_or(form.site_id, |r| r.site_id),
-        name,
-        kind: form.kind.clone(),
-        sort: old.map_or(i32::try_from(rooms.len()).unwrap_or(0), |r| r.sort),
-        place_x: form.place_x,
-        place_y: form.place_y,
-        active: form.active,
-    };
-    change.save_room(&row).await?;
-    change.commit().await?;
-    Ok(DONE)
+    let waiting = rows.iter().filter(|v| v.stage().waits_for_room());
+    let stays: Vec<Stay> = waiting.map(|v| rule.stay(v.stage(), (v.here_at, v.stage_at), state.now())).collect();
+    let longest = stays.iter().max_by_key(|s| s.total);
+    Ok(Json(WaitingCount {
+        waiting: stays.len(),
+        longest_minutes: longest.map_or(0, |s| s.total),
+        wait: longest.map_or(Wait::Fine, |s| s.wait).code().into(),
+    }))
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -262,18 +181,20 @@ pub async fn set_room(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Roo
 pub struct MoveForm {
     /// A stage, `next` or `back`.
     to: String,
+    /// One of the clinic's own stages within it.
+    own_stage_id: Option<Uuid>,
     room_id: Option<Uuid>,
 }
 
 #[utoipa::path(post, path = "/api/visits/{id}/stage", params(("id" = Uuid, Path)), request_body = MoveForm, responses((status = 200, body = Visit), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn move_on(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<MoveForm>) -> Answer<Visit> {
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visit = change.lock_visit(*id).await?;
-    let stage = Stage::from_code(&visit.stage).unwrap_or(Stage::Booked);
+    let at = at_of(&change.lock_visit(*id).await?);
+    let own: Vec<OwnStage<Uuid>> = stages::all(change.conn()).await?.iter().map(stages::in_core).collect();
     let to = match form.to.as_str() {
-        "next" => stage.next(),
-        "back" => stage.previous(),
-        code => Stage::from_code(code),
+        "next" => own_stages::next(at, &own),
+        "back" => own_stages::previous(at, &own),
+        code => Stage::from_code(code).map(|stage| At { stage, own: form.own_stage_id }),
     };
     let to = to.ok_or_else(|| Problem::refused("stage", "There is no such stage to move to."))?;
     let moved = change.move_visit(*id, to, form.room_id).await?;

@@ -16,7 +16,7 @@ use harbor_core::ledger::{LedgerRefusal, Method};
 use harbor_core::money::Cents;
 use harbor_store::payments::{self as store, NewPayment, Part};
 use harbor_store::rows::{CardRequest, Payment, PaymentMean};
-use harbor_store::{Conn, accounts, people, visits};
+use harbor_store::{Conn, accounts, people, terminal as requests, visits};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -94,13 +94,12 @@ fn read_means(forms: &[MeanForm], faults: &mut Faults) -> Vec<Mean> {
         }
         let reference = faults.optional_line(&at("reference"), "Reference", &form.reference, 40);
         if let (Some(amount), Some(method)) = (amount, method) {
-            if !amount.is_positive() {
-                faults.add(&at("amount"), LedgerRefusal::NotPositive.to_string());
+            let mean = Mean { method, amount, reference };
+            if let Err(refusal) = mean.checked() {
+                let field = if refusal == LedgerRefusal::ChequeNumber { "reference" } else { "amount" };
+                faults.add(&at(field), refusal.to_string());
             }
-            if method == Method::Cheque && reference.is_empty() {
-                faults.add(&at("reference"), LedgerRefusal::ChequeNumber.to_string());
-            }
-            means.push(Mean { method, amount, reference });
+            means.push(mean);
         }
     }
     means
@@ -168,7 +167,7 @@ pub async fn take(state: Data<State>, me: Me, form: Json<PaymentForm>) -> Answer
     ask_about_cheques(&mut conn, &new.means, form.cheque_again).await?;
     settle_before(&mut conn, &state, &new).await?;
     drop(conn);
-    let card: Cents = new.means.iter().filter(|m| m.method == Method::Card).map(|m| m.amount).sum();
+    let card = by_card_of(&new.means);
     let payment = if card.is_positive() {
         by_card(&state, &me, &new, card).await?
     } else {
@@ -214,8 +213,8 @@ async fn ask_about_cheques(conn: &mut Conn, means: &[Mean], again: bool) -> Resu
 
 /// Nobody pays again while it is open whether their card was charged a moment ago.
 async fn settle_before(conn: &mut Conn, state: &State, new: &NewPayment) -> Result<(), Problem> {
-    for row in store::unsettled_cards(conn, Some(new.person), Utc::now()).await? {
-        if row.key == new.key && new.means.iter().any(|m| m.method == Method::Card) {
+    for row in requests::unsettled_cards(conn, Some(new.person), Utc::now()).await? {
+        if row.key == new.key && row.cents == by_card_of(&new.means).get() {
             continue;
         }
         if let Some(taken) = terminal::settle(state, &row).await? {
@@ -227,6 +226,10 @@ async fn settle_before(conn: &mut Conn, state: &State, new: &NewPayment) -> Resu
         }
     }
     Ok(())
+}
+
+fn by_card_of(means: &[Mean]) -> Cents {
+    means.iter().filter(|m| m.method == Method::Card).map(|m| m.amount).sum()
 }
 
 async fn by_card(state: &State, me: &Me, new: &NewPayment, card: Cents) -> Result<Payment, Problem> {
@@ -242,7 +245,12 @@ async fn by_card(state: &State, me: &Me, new: &NewPayment, card: Cents) -> Resul
         word: String::new(),
     };
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.ask_card(&row).await?;
+    if !change.ask_card(&row).await? {
+        // Posted by background work a moment ago, or begun with another amount.
+        let posted = store::by_key(change.conn(), &format!("payment:{}", new.key)).await?;
+        let said = "This payment was begun with another amount; begin it again.";
+        return posted.filter(|p| p.cents == new.total()).ok_or_else(|| Problem::field("key", said));
+    }
     change.commit().await?;
     match terminal::charge(state, new.key, card).await? {
         Said::Approved(approval) => {
@@ -270,12 +278,7 @@ pub async fn receipt_of(conn: &mut Conn, state: &State, payment: &Payment) -> Re
     let about = visits::many(conn, &of_visits).await?;
     let name = |id: Uuid| by_id.get(&id).map_or(String::new(), |p| format!("{} {}", p.first_name, p.last_name));
     let all = accounts::of_people(conn, &persons).await?;
-    let left = |id: &Uuid| -> i64 {
-        all.get(id).map_or(0, |a| {
-            let visits: Cents = a.visits().values().map(|b| b.patient_owes.max(Cents::ZERO)).sum();
-            (visits + a.carried().max(Cents::ZERO)).get()
-        })
-    };
+    let left = |id: &Uuid| all.get(id).map_or(0, |a| a.owed(None).get());
     let mut once: Vec<Uuid> = persons.clone();
     once.sort();
     once.dedup();
@@ -397,8 +400,8 @@ pub async fn refund(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Refun
 pub struct CreditForm {
     /// Whose credit; left out: what was paid too much for the visit is kept as one.
     from_person_id: Option<Uuid>,
-    #[serde(default)]
-    amount: String,
+    /// Left out: as much as fits.
+    amount: Option<String>,
     key: Uuid,
 }
 
@@ -408,7 +411,8 @@ pub async fn credit(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Credi
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
     match form.from_person_id {
         Some(owner) => {
-            let amount = Cents::parse(&form.amount).map_err(|e| Problem::field("amount", e.to_string()))?;
+            let typed = form.amount.as_deref().map(Cents::parse).transpose();
+            let amount = typed.map_err(|e| Problem::field("amount", e.to_string()))?;
             change.use_credit(form.key, owner, *id, amount).await?;
         }
         None => change.keep_as_credit(form.key, *id).await?,

@@ -8,6 +8,7 @@ use crate::state::State;
 use actix_web::http::StatusCode;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::NaiveDate;
+use harbor_core::arrival::missed::missed;
 use harbor_core::fields::{self, Faults};
 use harbor_core::people::{
     Ethnicity, Field, Fit, Likeness, MaritalStatus, Race, Section, Sex, death_refusal, search_terms,
@@ -276,6 +277,8 @@ pub struct PersonView {
     consents: Vec<Consent>,
     /// Records merged into this one.
     merges: Vec<MergeView>,
+    /// How often they did not come or left unseen, in words; empty when never.
+    missed: String,
     /// Visits to come of somebody who died, to be cancelled.
     to_cancel: Vec<Visit>,
 }
@@ -344,8 +347,11 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<PersonView> {
         Some(_) => registration::coming_visits(&mut conn, person.id, state.now()).await?,
         None => vec![],
     };
+    let past = visit_store::of_person(&mut conn, person.id).await?;
+    let missed = missed(past.iter().map(|v| (v.stage(), v.day)), today);
     Ok(Json(PersonView {
         card: PersonCard::of(&person, today),
+        missed: if missed.is_none() { String::new() } else { missed.to_string() },
         registration: registration::of(&mut conn, person.id).await?,
         sections: Section::ALL.iter().map(section).collect(),
         gaps: gaps.into_iter().map(Gap::from).collect(),

@@ -8,7 +8,7 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::{DateTime, Datelike, Duration, NaiveDate, NaiveTime, Utc, Weekday};
 use harbor_core::fields::Faults;
-use harbor_core::schedule::open_times::{LOOKS, Open, Piece, Wish, fits, is_settled, rank, stretches};
+use harbor_core::schedule::open_times::{LOOKS, Open, Piece, Wish, fits, is_settled, reasons, score, stretches};
 use harbor_core::schedule::supply::is_released;
 use harbor_core::schedule::untimed::may_enter;
 use harbor_core::schedule::{Span, at_local, day_bounds};
@@ -243,14 +243,15 @@ pub(super) async fn open_of(
         visit_type: Some(visit_type),
         ..OpenTimes::default()
     };
-    let rows = store::pieces(conn, &asked).await?;
+    let rows = store::free_slots(conn, &asked).await?;
+    let whole = store::slots_by_id(conn, &rows.iter().map(|s| s.id).collect::<Vec<_>>()).await?;
     let (now, kind) = (state.now(), visits::visit_type(conn, visit_type).await?);
-    let open = |(slot, site, free): (Slot, Uuid, bool)| {
-        let span = Span::new(slot.starts_at, slot.ends_at).ok()?;
-        let open = Open { span, clinician, site, visit_type, left_before: 0, left_after: 0 };
-        let right = slot.visit_type_id == Some(visit_type) && slot.ends_at > now;
-        let released = is_released(slot.starts_at, kind.release_rule(), now, state.zone);
-        (free && right && released).then_some((slot, open))
+    let open = |s: store::FreeSlot| {
+        let span = Span::new(s.starts_at, s.ends_at).ok()?;
+        let open = Open { span, clinician, site: s.site_id, visit_type, left_before: 0, left_after: 0 };
+        let right = s.visit_type_id == Some(visit_type) && s.ends_at > now;
+        let released = is_released(s.starts_at, kind.release_rule(), now, state.zone);
+        if right && released { Some((whole.get(&s.id)?.clone(), open)) } else { None }
     };
     Ok(rows.into_iter().filter_map(open).collect())
 }
@@ -267,7 +268,7 @@ pub(super) async fn best(
     // A slot that was cut short serves its type only together with its neighbours.
     let asked_for = types.iter().filter(|t| wish.visit_types.contains(&t.id)).map(|t| i64::from(t.minutes)).max();
     let minutes = wish.minutes.max(asked_for.unwrap_or(0));
-    let (mut found, mut begins) = (Vec::new(), from);
+    let (mut found, mut begins): (Vec<(i64, Uuid, Open<Uuid>)>, _) = (Vec::new(), from);
     let first = state.local_day(from);
     for days in LOOKS {
         let to = day_bounds(state.zone, first + Duration::days(days)).0;
@@ -283,17 +284,17 @@ pub(super) async fn best(
             zone: state.zone.name().to_owned(),
             ..OpenTimes::default()
         };
-        let rows = store::pieces(conn, &asked).await?;
+        let rows = store::free_slots(conn, &asked).await?;
         // A visit lies within one shift.
-        for of_one in rows.chunk_by(|a, b| a.0.shift_id == b.0.shift_id) {
+        for of_one in rows.chunk_by(|a, b| a.shift_id == b.shift_id) {
             let pieces: Vec<Piece<Uuid>> = of_one
                 .iter()
-                .filter_map(|(slot, site, free)| {
-                    let span = Span::new(slot.starts_at, slot.ends_at).ok()?;
-                    Some(Piece { span, site: *site, visit_type: slot.visit_type_id, free: *free })
+                .filter_map(|s| {
+                    let span = Span::new(s.starts_at, s.ends_at).ok()?;
+                    Some(Piece { span, site: s.site_id, visit_type: s.visit_type_id, free: true })
                 })
                 .collect();
-            for open in stretches(of_one[0].0.clinician_id, &pieces, minutes) {
+            for open in stretches(of_one[0].clinician_id, &pieces, minutes) {
                 let kind = types.iter().find(|t| t.id == open.visit_type);
                 if kind.is_some_and(|t| open.span.minutes() < i64::from(t.minutes)) {
                     continue;
@@ -303,21 +304,25 @@ pub(super) async fn best(
                 if !fits(wish, &open, state.zone) || !released {
                     continue;
                 }
-                let ranked = rank(wish, &open, from, state.now(), state.zone);
-                let slot = of_one.iter().map(|(slot, ..)| slot).find(|s| s.starts_at == open.span.start());
+                let slot = of_one.iter().find(|s| s.starts_at == open.span.start());
                 let Some(slot) = slot else { continue };
-                let (site_id, minutes) = (open.site, open.span.minutes());
-                found.push((ranked.score, OpenTime { slot: slot.clone(), site_id, minutes, reasons: ranked.reasons }));
+                found.push((score(wish, &open, from, state.zone), slot.id, open));
             }
         }
-        let scores: Vec<i64> = found.iter().map(|(score, _)| *score).collect();
+        let scores: Vec<i64> = found.iter().map(|(score, ..)| *score).collect();
         if is_settled(&scores, offered, days) {
             break;
         }
         begins = to;
     }
-    found.sort_by_key(|(score, open)| (*score, open.slot.starts_at, open.slot.id));
-    Ok(found.into_iter().take(offered).map(|(_, open)| open).collect())
+    found.sort_by_key(|(score, slot, open)| (*score, open.span.start(), *slot));
+    found.truncate(offered);
+    let mut whole = store::slots_by_id(conn, &found.iter().map(|(_, slot, _)| *slot).collect::<Vec<_>>()).await?;
+    let told = |(_, slot, open): (i64, Uuid, Open<Uuid>)| {
+        let reasons = reasons(wish, &open, state.now(), state.zone);
+        Some(OpenTime { slot: whole.remove(&slot)?, site_id: open.site, minutes: open.span.minutes(), reasons })
+    };
+    Ok(found.into_iter().filter_map(told).collect())
 }
 
 #[derive(Debug, Deserialize, ToSchema)]

@@ -32,8 +32,8 @@ pub struct ShareView {
 }
 
 impl ShareView {
-    pub fn copay(&self) -> i64 {
-        self.copay_cents
+    pub fn copay(&self) -> Cents {
+        Cents::new(self.copay_cents)
     }
 }
 

@@ -6,18 +6,20 @@ use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json};
-use chrono::{DateTime, Duration, Utc};
-use harbor_core::arrival::Stage;
+use chrono::{DateTime, Duration, NaiveTime, Utc};
 use harbor_core::messages::ToDo;
 use harbor_core::people::OPENINGS_TOLD_FOR;
 use harbor_core::permissions::Role;
+use harbor_core::schedule::at_local;
+use harbor_core::typed_date::in_words;
 use harbor_core::visit_line::{Mark, visit_line};
 use harbor_core::work_list::{
-    CALL, CHART_OPENED, MATCH_LINE, PRINT_LETTER, REBOOK, REFUSED_TOMORROW, REVIEW_RESULT, Standing, Task, task,
+    CALL, CHART_OPENED, COUNT_TILL, MATCH_LINE, PRINT_LETTER, REBOOK, REFUSED_TOMORROW, REVIEW_RESULT, Standing, Task,
+    task,
 };
 use harbor_store::people::registration;
-use harbor_store::rows::{ChartOpening, Message, RemittedClaim};
-use harbor_store::{Conn, away, facts, jobs, messages, orders, people, remittances, visits};
+use harbor_store::rows::{ChartOpening, Message, RemittedClaim, Till};
+use harbor_store::{Conn, away, facts, jobs, messages, orders, people, remittances, tills, visits};
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -79,11 +81,8 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
     let mut waiting: Vec<Waiting> = Vec::new();
     for g in &gathered {
         let line = visit_line(&g.facts);
-        let standing = Standing {
-            stage: Stage::from_code(&g.visit.stage).unwrap_or(Stage::Booked),
-            past: g.visit.day < today,
-            own: g.visit.clinician_id == me.staff.id,
-        };
+        let standing =
+            Standing { stage: g.visit.stage(), past: g.visit.day < today, own: g.visit.clinician_id == me.staff.id };
         let (Some(mark), Some(task)) = (line.current, task(me.role, &line, standing)) else { continue };
         let at = |m: Mark| line.marks.iter().find(|x| x.mark == m).and_then(|x| x.reached.as_ref()).map(|r| r.at);
         let before = line.marks.iter().rev().filter_map(|x| x.reached.as_ref()).map(|r| r.at).next();
@@ -100,6 +99,7 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
             refused_tomorrow(&mut conn, &state).await?,
             to_rebook(&mut conn, &state).await?,
             to_tell(&mut conn, &state).await?,
+            tills_to_count(&mut conn, &state).await?,
         ]
         .concat(),
         Role::Biller => unmatched_lines(&mut conn).await?,
@@ -125,7 +125,7 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
         troubles,
         visits_today: of_today.iter().filter(|v| v.stage != "cancelled").count(),
         seen_today: of_today.iter().filter(|v| v.seen_at.is_some()).count(),
-        present: of_today.iter().filter(|v| Stage::from_code(&v.stage).is_some_and(|s| s.is_present())).count(),
+        present: of_today.iter().filter(|v| v.stage().is_present()).count(),
     }))
 }
 
@@ -192,6 +192,16 @@ async fn to_tell(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem
         Some(Waiting { person, ..Waiting::of(task, said, Some(m.made_at)) })
     };
     Ok(rows.iter().filter_map(one).collect())
+}
+
+/// Tills of earlier days that are still open.
+async fn tills_to_count(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem> {
+    let midnight = at_local(state.zone, state.today(), NaiveTime::MIN);
+    let said = |(till, site): (Till, String)| {
+        let sentence = format!("{site}: open since {}.", in_words(state.local_day(till.began_at)));
+        Waiting::of(COUNT_TILL, sentence, Some(till.began_at))
+    };
+    Ok(tills::open_since_before(conn, midnight).await?.into_iter().map(said).collect())
 }
 
 /// Remittance lines that match no claim of ours.

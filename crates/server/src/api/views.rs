@@ -119,6 +119,8 @@ impl From<VisitLine> for LineView {
 #[serde(rename_all = "camelCase")]
 pub struct VisitCard {
     pub visit: Visit,
+    /// Where the patient is, in words: the clinic's own stage, else the fixed one.
+    pub stage: String,
     pub person: PersonCard,
     pub line: LineView,
 }
@@ -127,6 +129,7 @@ impl VisitCard {
     pub fn of(g: &Gathered, today: NaiveDate) -> Self {
         VisitCard {
             visit: g.visit.clone(),
+            stage: g.own_stage.as_ref().map_or_else(|| g.visit.stage().label().to_lowercase(), |o| o.name.clone()),
             person: PersonCard::of(&g.person, today),
             line: visit_line(&g.facts).into(),
         }

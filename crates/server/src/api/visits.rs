@@ -1,5 +1,6 @@
 //! One visit: who, the line, who pays, what is owed.
 
+use super::booking::reason_and_note;
 use super::coverage::{CoverageView, views as coverage_views};
 use super::people::Gap;
 use super::share::{ShareView, share_of};
@@ -8,12 +9,13 @@ use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
+use harbor_core::fields::Faults;
 use harbor_core::permissions::Permission;
 use harbor_store::facts::{self, Gathered};
 use harbor_store::people::registration::{Registrations, chart_is_open};
-use harbor_store::rows::{Allergy, NoneKnown, Person};
+use harbor_store::rows::{Allergy, NoneKnown, Person, Visit};
 use harbor_store::{Conn, StoreError, accounts, chart, visits};
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
@@ -41,14 +43,33 @@ pub async fn one(conn: &mut Conn, state: &State, id: Uuid) -> Result<Gathered, P
     found.into_iter().next().ok_or_else(|| StoreError::NotFound("visit").into())
 }
 
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct AboutForm {
+    version: i32,
+    reason: String,
+    #[serde(default)]
+    note: String,
+    clinician_id: Uuid,
+}
+
+/// Puts right what a visit is about, and who sees the patient who is here.
+#[utoipa::path(put, path = "/api/visits/{id}", params(("id" = Uuid, Path)), request_body = AboutForm, responses((status = 200, body = Visit), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn put_right(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<AboutForm>) -> Answer<Visit> {
+    let mut faults = Faults::default();
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let (reason, note) = reason_and_note(&mut change, &mut faults, &form.reason, &form.note).await?;
+    faults.none_or(())?;
+    let visit = change.put_right(*id, form.version, (&reason, &note), form.clinician_id).await?;
+    change.commit().await?;
+    Ok(Json(visit))
+}
+
 #[utoipa::path(get, path = "/api/visits/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = VisitView), (status = 404, body = Problem)))]
 pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<VisitView> {
     let mut conn = state.store.reader().await?;
     let g = one(&mut conn, &state, *id).await?;
-    let account = accounts::of_person(&mut conn, g.person.id).await?;
-    let other =
-        account.visits().into_iter().filter(|(v, _)| *v != g.visit.id).map(|(_, b)| b.patient_owes.get().max(0));
-    let older_cents = other.sum::<i64>() + account.carried().get().max(0);
+    let older_cents = accounts::of_person(&mut conn, g.person.id).await?.owed(Some(g.visit.id)).get();
     // Allergies are no secret at the desk's side of the chart; they are shown to whoever may see the chart.
     let chart_closed = !chart_is_open(&mut conn, g.person.id, me.staff.id, state.now()).await?;
     let sees_chart = me.role.may(Permission::SeeChart) && !chart_closed;

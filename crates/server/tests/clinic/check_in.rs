@@ -136,6 +136,45 @@ async fn forms_are_signed_on_the_screen_and_kept_as_they_were() {
 }
 
 #[actix_web::test]
+async fn on_arrival_the_reason_is_put_right_and_somebody_else_takes_over() {
+    let product = Product::start().await.unwrap();
+    let (desk, other) = (Hand::sign_in(&product, "junia").await, Hand::sign_in(&product, "casimir").await);
+    let (visit, _) = crate::flow::visit_of(&desk, "Sorrentino").await;
+    let path = format!("/api/visits/{visit}");
+    let before = desk.get(&path).await["card"]["visit"].clone();
+    let staff = desk.get("/api/clinic").await["staff"].clone();
+    let of = |login: &str| staff.as_array().unwrap().iter().find(|s| s["login"] == login).unwrap()["id"].clone();
+    let form = |visit: &Value, reason: &str, who: &Value| json!({ "version": visit["version"], "reason": reason, "note": "", "clinicianId": who });
+    let right = desk.put(&path, form(&before, "Shoulder and neck", &before["clinicianId"])).await.ok();
+    assert_eq!((&right["reason"], &right["slotId"]), (&json!("Shoulder and neck"), &before["slotId"]));
+    // The second desk has the page of before, and is shown what stands there now.
+    let stale = other.put(&path, form(&before, "Shoulder only", &before["clinicianId"])).await;
+    assert_eq!((stale.status, &stale.body["current"]["reason"]), (409, &json!("Shoulder and neck")));
+    // Another clinician sees them, beside what is booked there; the slot is free again.
+    let handed = desk.put(&path, form(&right, "Shoulder and neck", &of("oriane"))).await.ok();
+    assert_eq!(
+        (&handed["clinicianId"], &handed["slotId"], &handed["extra"]),
+        (&of("oriane"), &Value::Null, &json!(true))
+    );
+    let moves = desk.get(&format!("{path}/moves")).await;
+    assert_eq!(moves[0]["toClinicianId"], of("oriane"));
+    let slot = before["slotId"].as_str().unwrap();
+    let history = desk.get(&format!("/api/slots/{slot}/history")).await.to_string();
+    assert!(history.contains("handed to somebody else"), "{history}");
+    // Nobody who is no clinician, nobody once the clinician has begun, and not before they are here.
+    assert_eq!(desk.put(&path, form(&handed, "x", &of("junia"))).await.status, 404);
+    let (wren, _) = crate::flow::visit_of(&desk, "Takahashi").await;
+    let begun = desk.get(&format!("/api/visits/{wren}")).await["card"]["visit"].clone();
+    let late = desk.put(&format!("/api/visits/{wren}"), form(&begun, "x", &of("tobias"))).await;
+    assert!(late.detail().contains("cannot take it over any more"), "{}", late.body);
+    let coming = desk.get("/api/in-clinic").await["expected"][0]["card"]["visit"].clone();
+    let to = if coming["clinicianId"] == of("oriane") { of("tobias") } else { of("oriane") };
+    let early = desk.put(&format!("/api/visits/{}", id(&coming)), form(&coming, "x", &to)).await;
+    assert!(early.detail().contains("move the booking on the schedule"), "{}", early.body);
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
 async fn who_does_not_come_is_marked_by_itself_and_comes_after_all() {
     // A quarter before eleven: whoever was booked before a quarter to ten and is not here did not come.
     let product = Product::start_at(now() + chrono::Duration::minutes(25)).await.unwrap();

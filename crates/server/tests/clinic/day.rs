@@ -42,6 +42,33 @@ async fn every_role_has_its_own_groups_in_the_order_of_urgency() {
 }
 
 #[actix_web::test]
+async fn a_till_that_nobody_counted_is_asked_for_the_next_morning() {
+    let morning = harbor_demo::testing::now() + chrono::Duration::days(1);
+    let product = Product::start_at(morning).await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let counting =
+        |today: &Value| today["waiting"].as_array().unwrap().iter().find(|w| w["group"] == "Tills to count").cloned();
+    let asked = counting(&desk.get("/api/today").await).expect("yesterday's till is open");
+    assert!(asked["sentence"].as_str().unwrap().contains("open since"), "{asked}");
+    assert_eq!(asked["place"], "till");
+    let site = desk.get("/api/clinic").await["sites"][0]["id"].clone();
+    let till = format!("/api/sites/{}/till", site.as_str().unwrap());
+    let expected = desk.get(&till).await["expected"].clone();
+    let amount = |m: &str| {
+        let cents =
+            expected.as_array().unwrap().iter().find(|e| e["method"] == m).map_or(0, |e| e["cents"].as_i64().unwrap());
+        format!("{}.{:02}", cents / 100, cents % 100)
+    };
+    let mut body = json!({ "stays": "100" });
+    for means in ["cash", "card", "cheque", "transfer"] {
+        body[means] = json!(amount(means));
+    }
+    desk.post(&format!("{till}/closing"), body).await.ok();
+    assert_eq!(counting(&desk.get("/api/today").await), None);
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
 async fn a_visit_goes_from_hand_to_hand_as_it_moves() {
     let product = Product::start().await.unwrap();
     let desk = Hand::sign_in(&product, "junia").await;

@@ -14,6 +14,7 @@ mod import;
 mod line;
 mod money;
 mod outside;
+mod own_stages;
 mod payments;
 mod people;
 mod registration;
@@ -21,6 +22,7 @@ mod schema;
 mod series;
 mod supply;
 mod told;
+mod unbooked;
 mod untimed;
 mod waiting;
 

@@ -153,6 +153,14 @@ async fn the_terminal_declines_falls_silent_and_charges_once() {
     let cash = desk.pay(json!([{ "method": "cash", "amount": "20.15" }])).await;
     assert!(cash.body["type"] == "urn:indigo-harbor:card-charged" && cash.detail().contains("20.15"), "{}", cash.body);
     assert_eq!((desk.in_till("card").await, desk.in_till("cash").await), (3_030, 1_013));
+    // The same key with another amount is another payment: nothing is charged under the first one's name.
+    let silent = desk.form(card("30.14"));
+    assert_eq!(desk.hand.post("/api/payments", silent.clone()).await.status, 503);
+    let mut changed = silent;
+    changed["means"] = card("31");
+    let refused = desk.hand.post("/api/payments", changed).await;
+    assert!(sentence(&refused).contains("another amount"), "{}", refused.body);
+    assert_eq!(desk.in_till("card").await, 3_030);
     let twice =
         product.outside.lock().received.iter().filter(|(p, w)| *p == "card terminal" && w.contains("2015")).count();
     assert_eq!(twice, 1, "one charge");
@@ -182,6 +190,44 @@ async fn power_cut_between_card_and_ledger_is_made_good_by_the_terminals_record(
     assert_eq!((&till["movements"][0]["cents"], till["movements"].as_array().unwrap().len()), (&json!(7_500), 1));
     assert_eq!(desk.collect("").await["askedCents"], 0, "all three copays are paid");
     second.stop().await;
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_copay_of_a_visit_that_never_was_is_kept_and_used_elsewhere() {
+    let product = Product::start().await.unwrap();
+    let (desk, biller) = (Desk::start(&product).await, Hand::sign_in(&product, "agathe").await);
+    let (visit, person) = crate::flow::visit_of(&desk.hand, "Sandoval").await;
+    let paid = json!({ "personId": person, "siteId": desk.site, "key": Uuid::now_v7(),
+        "means": [{ "method": "cash", "amount": "40" }],
+        "parts": [{ "personId": person, "visitId": visit, "what": "visit", "amount": "40" }] });
+    desk.hand.post("/api/payments", paid).await.ok();
+    let account = format!("/api/people/{person}/account");
+    let open = desk.hand.get(&account).await["visits"].clone();
+    let own = |open: &Value| open.as_array().unwrap().iter().find(|v| v["visitId"] == *visit).cloned();
+    assert_eq!(own(&open).unwrap()["overpaidCents"], 0, "a copay waits for its charge");
+    let credit = format!("/api/visits/{visit}/credit");
+    let keep = |key: Uuid| json!({ "key": key });
+    assert_eq!(desk.hand.post(&credit, keep(Uuid::now_v7())).await.status, 422, "nothing is over yet");
+    desk.hand.post(&format!("/api/visits/{visit}/stage"), json!({ "to": "left_unseen" })).await.ok();
+    let open = desk.hand.get(&account).await["visits"].clone();
+    assert_eq!(own(&open).unwrap()["overpaidCents"], 4_000, "nothing was done for it");
+    // A part goes back, the rest is kept, once.
+    let refund = json!({ "siteId": desk.site, "visitId": visit, "amount": "15", "method": "cash", "reason": "left", "key": Uuid::now_v7() });
+    biller.post(&format!("/api/people/{person}/refunds"), refund).await.ok();
+    let kept: Vec<_> = (0..4).map(|_| desk.hand.post(&credit, keep(Uuid::now_v7()))).collect();
+    let kept = futures_util::future::join_all(kept).await;
+    assert_eq!(kept.iter().filter(|r| r.status == 200).count(), 1);
+    let after = desk.hand.get(&account).await;
+    assert_eq!((&after["creditCents"], own(&after["visits"])), (&json!(2_500), None));
+    // A child's copay is not owed yet, so there is nothing to use it for; what is owed takes as much as fits.
+    let owing = desk.hand.get(&format!("/api/people/{}/account", desk.joris)).await["visits"].clone();
+    let owed = owing.as_array().unwrap().iter().find(|v| v["patientOwesCents"].as_i64().unwrap() > 0).expect("a debt");
+    let used = format!("/api/visits/{}/credit", owed["visitId"].as_str().unwrap());
+    let form = json!({ "fromPersonId": person, "key": Uuid::now_v7() });
+    desk.hand.post(&used, form).await.ok();
+    let left = desk.hand.get(&account).await["creditCents"].as_i64().unwrap();
+    assert_eq!(left, 2_500 - owed["patientOwesCents"].as_i64().unwrap().min(2_500));
     product.stop().await.unwrap();
 }
 
@@ -262,5 +308,39 @@ async fn a_till_is_counted_and_what_comes_later_lands_in_the_next() {
     desk.hand.post(&void, json!({ "reason": "paid twice" })).await.ok();
     assert_eq!((desk.in_till("cash").await, desk.in_till("card").await), (-4_000, -500));
     assert_eq!(desk.till().await["closed"][0]["till"]["expected"]["cash"], 14_000);
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn father_and_mother_pay_for_the_same_children_at_once() {
+    let product = Product::start().await.unwrap();
+    let desk = Desk::start(&product).await;
+    let dues = desk.collect("").await["dues"].clone();
+    let children: Vec<Value> = dues.as_array().unwrap().iter().filter(|d| d["today"] == true).cloned().collect();
+    let part =
+        |d: &Value| json!({ "personId": d["personId"], "visitId": d["visitId"], "what": "visit", "amount": "5" });
+    // Twelve payments over the same three visits, in both orders, and voids of what is there meanwhile.
+    let tasks: Vec<_> = (0..12)
+        .map(|n| {
+            let mut form = desk.form(json!([{ "method": "cash", "amount": "15" }]));
+            let mut parts: Vec<Value> = children.iter().map(part).collect();
+            if n % 2 == 0 {
+                parts.reverse();
+            }
+            form["parts"] = json!(parts);
+            let hand = desk.hand.clone();
+            tokio::spawn(async move {
+                let receipt = hand.post("/api/payments", form).await.ok();
+                let void = format!("/api/payments/{}/void", receipt["number"].as_str().unwrap());
+                if n % 3 == 0 { hand.post(&void, json!({ "reason": "slip" })).await.status } else { 200 }
+            })
+        })
+        .collect();
+    for task in tasks {
+        assert_eq!(task.await.unwrap(), 200);
+    }
+    assert_eq!(desk.in_till("cash").await, 8 * 1_500);
+    let money = desk.hand.get(&format!("/api/visits/{}/money", children[0]["visitId"].as_str().unwrap())).await;
+    assert_eq!(money["river"]["patientOwesCents"], -8 * 500);
     product.stop().await.unwrap();
 }

@@ -55,6 +55,18 @@ row! {
 }
 
 row! {
+    own_stages OwnStage {
+        id: Uuid,
+        name: String,
+        after_stage: String,
+        place: String,
+        walked: bool,
+        sort: i32,
+        active: bool,
+    }
+}
+
+row! {
     check_in_walks CheckInWalk {
         id: Uuid,
         visit_type_id: Option<Uuid>,

@@ -1,6 +1,7 @@
 //! Supply and visits.
 
 use chrono::{DateTime, NaiveDate, Utc};
+use harbor_core::arrival::Stage;
 use uuid::Uuid;
 
 row! {
@@ -96,6 +97,16 @@ row! {
         placed_at: DateTime<Utc>,
         cancelled_by: Option<String>,
         rebook: bool,
+        own_stage_id: Option<Uuid>,
+        appointment: bool,
+        done_at: Option<DateTime<Utc>>,
+    }
+}
+
+impl Visit {
+    /// Where the patient is; the table allows no other word.
+    pub fn stage(&self) -> Stage {
+        Stage::from_code(&self.stage).unwrap_or(Stage::Booked)
     }
 }
 

@@ -116,9 +116,9 @@ function Opening({ till, site }: { till: Schemas['TillView']; site: string }) {
 }
 
 export function Till() {
-  const { clinic } = useSession();
+  const { clinic, site: here } = useSession();
   const times = useTimes();
-  const [site, setSite] = useState(clinic.sites[0]?.id ?? '');
+  const [site, setSite] = useState(here?.id ?? '');
   const [shown, setShown] = useState<Schemas['Receipt'] | null>(null);
   const look = useLook(['till', site], () => api.GET('/api/sites/{id}/till', { params: { path: { id: site } } }));
   const till = look.data;

@@ -51,10 +51,20 @@ function Owed({ owed }: { owed: Schemas['Owed'][] }) {
   );
 }
 
-function OpenVisit({ visit: v }: { visit: Schemas['OpenVisit'] }) {
+function OpenVisit({ visit: v, person, credit }: { visit: Schemas['OpenVisit']; person: string; credit: number }) {
   const times = useTimes();
   const navigate = useNavigate();
+  const may = useMay();
   const [open, setOpen] = useState(false);
+  const [giving, setGiving] = useState(false);
+  const [key, setKey] = useState(() => crypto.randomUUID());
+  const { run, busy, refusal } = useDo();
+  const day = times.full(v.startsAt);
+  const keepOrUse = async (fromPersonId: string | null) => {
+    const path = { params: { path: { id: v.visitId } } };
+    if (await run(() => api.POST('/api/visits/{id}/credit', { ...path, body: { fromPersonId, key } })))
+      setKey(crypto.randomUUID());
+  };
   return (
     <Stack $gap={2} data-open-visit>
       <Row>
@@ -73,6 +83,38 @@ function OpenVisit({ visit: v }: { visit: Schemas['OpenVisit'] }) {
           {open ? 'Fold' : 'Why'}
         </Button>
       </Row>
+      {may('take_money') && credit > 0 && v.patientOwesCents > 0 && (
+        <Row>
+          <Spread />
+          <Button isDisabled={busy} aria-label={`Use the credit for ${day}`} onPress={() => void keepOrUse(person)}>
+            Use the credit
+          </Button>
+        </Row>
+      )}
+      {v.overpaidCents > 0 && (
+        <Row data-overpaid>
+          <Small>{dollars(v.overpaidCents)} more was paid than is owed for this visit.</Small>
+          <Spread />
+          {may('give_back') && (
+            <Button $kind="quiet" aria-label={`Give back for ${day}`} onPress={() => setGiving(true)}>
+              Give back
+            </Button>
+          )}
+          {may('take_money') && (
+            <Button isDisabled={busy} aria-label={`Keep as credit: ${day}`} onPress={() => void keepOrUse(null)}>
+              Keep as credit
+            </Button>
+          )}
+        </Row>
+      )}
+      {refusal && (
+        <Notice $tone="coral" role="alert">
+          {refusal.message}
+        </Notice>
+      )}
+      {giving && (
+        <GiveBack person={person} visit={v.visitId} heldCents={v.overpaidCents} onClose={() => setGiving(false)} />
+      )}
       {open && (
         <>
           <River parts={v.river.parts} />
@@ -88,7 +130,9 @@ function OpenVisit({ visit: v }: { visit: Schemas['OpenVisit'] }) {
   );
 }
 
-function GiveBack(p: { person: string; site: string; heldCents: number; onClose: () => void }) {
+/** From the credit, or from what was paid too much for a visit. */
+function GiveBack(p: { person: string; visit?: string; heldCents: number; onClose: () => void }) {
+  const { site } = useSession();
   const [amount, setAmount] = useState(amountText(p.heldCents));
   const [method, setMethod] = useState('card');
   const [reference, setReference] = useState('');
@@ -96,14 +140,19 @@ function GiveBack(p: { person: string; site: string; heldCents: number; onClose:
   const [key] = useState(() => crypto.randomUUID());
   const { run, busy, refusal } = useDo();
   const give = async () => {
-    const body = { siteId: p.site, amount, method, reference, reason, key };
+    const siteId = site?.id ?? '';
+    const body = { siteId, visitId: p.visit ?? null, amount, method, reference, reason, key };
     if (await run(() => api.POST('/api/people/{id}/refunds', { params: { path: { id: p.person } }, body })))
       p.onClose();
   };
   return (
     <Dialog title="Give money back" open onClose={p.onClose}>
       <Stack>
-        <p>The clinic holds {dollars(p.heldCents)} as credit.</p>
+        <p>
+          {p.visit
+            ? `${dollars(p.heldCents)} more was paid than is owed for this visit.`
+            : `The clinic holds ${dollars(p.heldCents)} as credit.`}
+        </p>
         <Columns $min={part.field}>
           <Field label="Amount" value={amount} onChange={setAmount} fault={refusal?.fault('amount')} autoFocus />
           <Choose
@@ -171,17 +220,15 @@ export function Payments({ person }: { person: string }) {
 }
 
 export function Account({ person }: { person: string }) {
-  const { clinic } = useSession();
+  const { site } = useSession();
   const may = useMay();
   const [giving, setGiving] = useState(false);
   const [taking, setTaking] = useState(false);
-  const site = clinic.sites[0]?.id ?? '';
   const look = useLook(['account', person], () =>
     api.GET('/api/people/{id}/account', { params: { path: { id: person } } }),
   );
   const a = look.data;
   if (!a) return null;
-  const older = a.visits.reduce((sum, v) => sum + Math.max(v.patientOwesCents, 0), Math.max(a.carriedOverCents, 0));
   const nothing = a.visits.length === 0 && a.carriedOverCents === 0;
   return (
     <Sheet>
@@ -206,12 +253,12 @@ export function Account({ person }: { person: string }) {
           </Row>
         )}
         {a.visits.map((v) => (
-          <OpenVisit key={v.visitId} visit={v} />
+          <OpenVisit key={v.visitId} visit={v} person={person} credit={a.creditCents} />
         ))}
-        {taking && <Collect person={person} site={site} older={older} focus />}
+        {taking && <Collect person={person} site={site?.id ?? ''} propose="all" focus />}
         <Payments person={person} />
       </Stack>
-      {giving && <GiveBack person={person} site={site} heldCents={a.creditCents} onClose={() => setGiving(false)} />}
+      {giving && <GiveBack person={person} heldCents={a.creditCents} onClose={() => setGiving(false)} />}
     </Sheet>
   );
 }

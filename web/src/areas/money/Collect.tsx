@@ -25,8 +25,14 @@ const methods = [
 const fresh = (method = 'card'): Mean => ({ method, amount: null, reference: '' });
 const keyOf = (d: Due) => `${d.personId}:${d.visitId ?? ''}`;
 
-/** `older`: when nothing is expected today, this is what is proposed, in cents. */
-export function Collect(p: { person: string; site: string; older?: number; onPaid?: () => void; focus?: boolean }) {
+/** `propose`: when nothing is expected today, everything older or so many cents are proposed. */
+export function Collect(p: {
+  person: string;
+  site: string;
+  propose?: 'all' | number;
+  onPaid?: () => void;
+  focus?: boolean;
+}) {
   const may = useMay();
   const [means, setMeans] = useState<Mean[]>([fresh()]);
   const [shares, setShares] = useState<Record<string, string> | null>(null);
@@ -40,7 +46,8 @@ export function Collect(p: { person: string; site: string; older?: number; onPai
     () => api.GET('/api/people/{id}/collect', { params: { path: { id: p.person } } }),
     may('take_money'),
   );
-  const asked = first.data?.askedCents || (p.older ?? 0);
+  const older = p.propose === 'all' ? first.data?.olderCents : p.propose;
+  const asked = first.data?.askedCents || (older ?? 0);
   const amounts = typedBefore.map((a, n) => a ?? (n === 0 && asked > 0 ? amountText(asked) : ''));
   const amount = amounts.filter((a) => a.trim()).join('+');
   const look = useLook(
@@ -129,7 +136,11 @@ export function Collect(p: { person: string; site: string; older?: number; onPai
               label={means.length > 1 ? `Amount ${n + 1}` : 'Amount'}
               name={n === 0 ? 'amount' : `amount${n}`}
               value={amounts[n] ?? ''}
-              onChange={(text) => set(n, { amount: text })}
+              onChange={(text) => {
+                set(n, { amount: text });
+                // Another amount is another payment.
+                setKey(crypto.randomUUID());
+              }}
               fault={refusal?.fault(n === 0 ? 'amount' : `amount${n}`) ?? look.error?.fault('amount')}
               autoFocus={n === 0 && p.focus}
             />

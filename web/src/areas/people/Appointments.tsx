@@ -6,6 +6,7 @@ import { useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Empty, Mono, Row, Scroller, Sheet, Small, Spread, Table, Tag } from '../../ui/layout';
 import { Limits } from './Limits';
+import { Unbooked } from './Unbooked';
 import { CompactLine } from '../../ui/VisitLine';
 
 type Card = Schemas['VisitCard'];
@@ -17,8 +18,11 @@ const ended: Record<string, string> = {
 };
 
 /** A person's appointments: what is to come, what was, and what did not come about, with the reasons. */
-export function Appointments({ list, personId }: { list: Card[]; personId: string }) {
+export function Appointments(p: { list: Card[]; person: Schemas['PersonCard']; missed: string }) {
+  const { list, person } = p;
   const { now } = useSession();
+  const may = useMay();
+  const [unbooked, setUnbooked] = useState(false);
   const [all, setAll] = useState(false);
   const missed = list.filter((v) => v.visit.stage in ended);
   const live = list.filter((v) => !(v.visit.stage in ended));
@@ -28,12 +32,23 @@ export function Appointments({ list, personId }: { list: Card[]; personId: strin
     <Sheet>
       <Row>
         <h2>Appointments</h2>
+        {p.missed && (
+          <Small data-missed>
+            <b>{p.missed}</b>
+          </Small>
+        )}
         <Spread />
+        {may('book') && (
+          <Button $kind="quiet" onPress={() => setUnbooked(true)}>
+            Without an appointment
+          </Button>
+        )}
         {coming.length > 0 && (
-          <Button onPress={() => window.open(`/api/people/${personId}/slip`, '_blank')}>Print the slip</Button>
+          <Button onPress={() => window.open(`/api/people/${person.id}/slip`, '_blank')}>Print the slip</Button>
         )}
       </Row>
-      <Limits personId={personId} />
+      <Limits personId={person.id} />
+      {unbooked && <Unbooked person={person} onClose={() => setUnbooked(false)} />}
       {list.length === 0 && <Empty>No visit yet. Book one from the schedule or from open times.</Empty>}
       <Group title="To come" list={coming} />
       <Group title="Past" list={all ? past : past.slice(0, 6)} />
@@ -70,7 +85,9 @@ function Group({ title, list }: { title: string; list: Card[] }) {
                     {times.full(visit.startsAt)} {times.time(visit.startsAt)}
                   </Mono>
                 </td>
-                <td>{visit.reason}</td>
+                <td>
+                  {visit.reason} {!visit.appointment && <Small>no appointment</Small>}
+                </td>
                 <td className="wide">{clinic.staff.find((s) => s.id === visit.clinicianId)?.name}</td>
                 <td>
                   {visit.stage in ended ? (

@@ -166,7 +166,7 @@ export default function PersonPage() {
         )}
       </Sheet>
       {may('see_charges') && <Account person={id} />}
-      {visits.data && <Appointments list={visits.data} personId={id} />}
+      {visits.data && <Appointments list={visits.data} person={card} missed={look.data.missed} />}
       {may('edit_people') && !registering && registration}
       {may('merge_people') && (
         <Sheet style={{ marginTop: space(5) }}>

@@ -1,225 +1,17 @@
 /** The board of a day: clinicians as columns on one time axis with a now line. Only what is in sight is drawn. */
 
 import { type DragEvent, type SyntheticEvent, useEffect, useRef, useState } from 'react';
-import styled from 'styled-components';
 import type { Schemas } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { plainDate, useIdentity, useTimes } from '../../app/words';
 import { Small } from '../../ui/layout';
-import {
-  cardInset,
-  color,
-  columnPixels,
-  edges,
-  edgeWidth,
-  font,
-  grounds,
-  hair,
-  hatch,
-  innerCorner,
-  minuteHeight,
-  ring,
-  ringGap,
-  size,
-  space,
-  tightColumnPixels,
-  tightFrom,
-  timeWidth,
-} from '../../ui/tokens';
+import { columnPixels, minuteHeight, tightColumnPixels, tightFrom, timeWidth } from '../../ui/tokens';
 import { CompactLine } from '../../ui/VisitLine';
+import { Grid, HeadCell, Axis, Lane, Now, Block, CardLine, Held, Pinned, Foot } from './boardPieces';
+import { type Column, onBoard } from './columns';
 
 type Slot = Schemas['Slot'];
 type Card = Schemas['VisitCard'];
-
-const Grid = styled.div`
-  display: grid;
-  overflow: auto;
-  flex: 1;
-  min-height: 0;
-  align-content: start;
-  padding: 0 ${space(5)} ${space(6)};
-`;
-
-const HeadCell = styled.div`
-  position: sticky;
-  top: 0;
-  z-index: 4;
-  background: ${color.paper};
-  border-bottom: ${hair};
-  padding: ${space(1.5)} ${space(2)};
-  line-height: 1.25;
-  strong {
-    display: block;
-    overflow: hidden;
-    white-space: nowrap;
-    text-overflow: ellipsis;
-  }
-`;
-
-const Axis = styled.div`
-  position: sticky;
-  left: 0;
-  z-index: 3;
-  background: ${color.paper};
-  span {
-    position: absolute;
-    right: ${space(2)};
-    transform: translateY(-50%);
-    font: ${size.small} ${font.mono};
-    color: ${color.quiet};
-  }
-`;
-
-const Lane = styled.div`
-  position: relative;
-  border-left: ${hair};
-  min-width: 0;
-`;
-
-const Now = styled.div`
-  position: absolute;
-  left: 0;
-  right: 0;
-  z-index: 2;
-  height: 0;
-  border-top: ${ringGap} solid ${color.coral};
-  pointer-events: none;
-`;
-
-const Block = styled.button<{ $pattern: string; $ground?: string | undefined }>`
-  position: absolute;
-  left: ${cardInset};
-  right: ${cardInset};
-  overflow: hidden;
-  padding: ${space(0.5)} ${space(2)};
-  text-align: left;
-  border: ${hair};
-  border-left: ${edgeWidth} ${(p) => edges[p.$pattern] ?? 'solid'} ${color.indigo};
-  border-radius: ${innerCorner};
-  background: ${(p) => grounds[p.$ground ?? 'sheet'] ?? color.sheet};
-  cursor: pointer;
-  line-height: 1.25;
-  font-size: ${size.small};
-  &:hover {
-    border-color: ${color.indigo};
-    z-index: 2;
-  }
-  &[data-selected='true'] {
-    outline: ${ring};
-    z-index: 2;
-  }
-  &[data-open='true'] {
-    background: transparent;
-    border-style: dashed;
-    border-left-style: ${(p) => edges[p.$pattern] ?? 'solid'};
-    border-left-color: ${color.line};
-    color: ${color.quiet};
-  }
-  &[data-open='true']:hover {
-    border-color: ${color.indigo};
-    color: ${color.indigo};
-    background: ${color.sheet};
-  }
-  &[data-over='true'] {
-    opacity: 0.8;
-  }
-  &[data-ranged='true'] {
-    border-color: ${color.indigo};
-    background: ${color.selected};
-  }
-  &[data-faint='true'] {
-    opacity: 0.35;
-  }
-  &[data-extra='true'] {
-    left: 50%;
-    z-index: 2;
-  }
-`;
-
-/** The name gives way, the age and the stage do not. */
-const CardLine = styled.div`
-  display: flex;
-  align-items: center;
-  gap: ${space(1)};
-  white-space: nowrap;
-  overflow: hidden;
-  strong,
-  span {
-    min-width: 0;
-    overflow: hidden;
-    text-overflow: ellipsis;
-  }
-  strong {
-    font-size: ${size.body};
-    font-weight: 600;
-  }
-  &[data-tight='true'] strong {
-    font-size: ${size.small};
-  }
-`;
-
-const Held = styled.button`
-  border: 0;
-  text-align: left;
-  position: absolute;
-  left: ${cardInset};
-  right: ${cardInset};
-  border-radius: ${innerCorner};
-  padding: ${space(0.5)} ${space(2)};
-  font-size: ${size.small};
-  color: ${color.quiet};
-  background: ${hatch(color.well)};
-`;
-
-const Pinned = styled.button`
-  position: absolute;
-  right: ${cardInset};
-  max-width: 80%;
-  overflow: hidden;
-  white-space: nowrap;
-  text-overflow: ellipsis;
-  z-index: 2;
-  transform: translateY(-50%);
-  padding: 0 ${space(1.5)};
-  border: ${hair};
-  border-radius: ${innerCorner};
-  background: ${color.brassGround};
-  color: ${color.brass};
-  font-size: ${size.small};
-`;
-
-const stageWord: Record<string, string> = {
-  booked: 'booked',
-  here: 'here',
-  checked_in: 'checked in',
-  in_room: 'in room',
-  with_clinician: 'with clinician',
-  ready_to_leave: 'ready to leave',
-  left: 'left',
-};
-
-const Foot = styled.p`
-  min-height: ${space(8)};
-  padding: ${space(1.5)} ${space(5)};
-  border-top: ${hair};
-  background: ${color.sheet};
-  font-size: ${size.small};
-  overflow: hidden;
-  white-space: nowrap;
-  text-overflow: ellipsis;
-`;
-
-/** What a column shows: a clinician of one day, or one day of a clinician. */
-export type Column = {
-  key: string;
-  title: string;
-  note: string;
-  /** The same in a tight column. */
-  short: string;
-  tightNote: string;
-  day: Schemas['DayView'];
-  clinicianId: string;
-};
 
 export type BoardShows = {
   columns: Column[];
@@ -300,13 +92,7 @@ export function Board(p: BoardShows) {
     },
   });
   const column = (c: Column) => {
-    const live = c.day.visits.filter(
-      (v) =>
-        v.visit.clinicianId === c.clinicianId &&
-        v.visit.stage !== 'cancelled' &&
-        !v.visit.rebook &&
-        !c.day.lists.some((l) => l.visitIds.includes(v.visit.id)),
-    );
+    const live = onBoard(c.day, c.clinicianId);
     return (
       <>
         {c.day.slots
@@ -393,9 +179,9 @@ export function Board(p: BoardShows) {
                   v.visit.reason,
                   `${times.time(v.visit.startsAt)} to ${times.time(v.visit.endsAt)}, ${type?.name ?? ''}`,
                   over && `over a ${over.name} slot`,
-                  v.visit.extra && 'extra booking',
+                  v.visit.extra && (v.visit.appointment ? 'extra booking' : 'without an appointment'),
                   v.visit.bookingNote && `note: ${v.visit.bookingNote}`,
-                  late || stageWord[v.visit.stage],
+                  late || v.stage,
                   waits && `waits ${waits.trim()}`,
                 ]
                   .filter(Boolean)
@@ -406,7 +192,7 @@ export function Board(p: BoardShows) {
                   {v.visit.extra ? 'extra' : !tight && v.person.age}
                 </CardLine>
                 <CardLine>
-                  {type?.glyph} <span>{late || (stageWord[v.visit.stage] ?? v.visit.stage) + waits}</span>{' '}
+                  {type?.glyph} <span>{late || v.stage + waits}</span>{' '}
                   {!tight && <CompactLine line={v.line} words={false} />}
                 </CardLine>
               </Block>

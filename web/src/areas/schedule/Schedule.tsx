@@ -12,7 +12,8 @@ import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
 import { Empty, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part, phone, size, space } from '../../ui/tokens';
 import { Away } from './Away';
-import { Board, type Column } from './Board';
+import { Board } from './Board';
+import { type Column, dayColumns, weekColumn } from './columns';
 import { BookDialog } from './BookDialog';
 import { FeedDialog } from './FeedDialog';
 import { GroupsDialog, useGroups, WhoPick } from './Groups';
@@ -171,43 +172,18 @@ export default function Schedule() {
     const minutes = (new Date(endsAt).getTime() - new Date(startsAt).getTime()) / 60000;
     if (slotId) await send(card, { slotId, minutes, extra, knowingly: true });
   };
+  const wanted = (id: string) => group === 'all' || id === group || (members?.includes(id) ?? false);
   const columns: Column[] =
     view === 'week'
-      ? (week.data ?? []).map((d) => ({
-          key: d.day,
-          title: times.day(`${d.day}T17:00:00Z`),
-          note: `${d.visits.filter((v) => v.visit.stage !== 'cancelled').length} visits`,
-          short: times.day(`${d.day}T17:00:00Z`),
-          tightNote: '',
-          day: d,
-          clinicianId: chosen,
-        }))
-      : clinicians
-          .map((c) => ({ c, shifts: look.data?.shifts.filter((s) => s.clinicianId === c.id) ?? [] }))
-          .filter(({ shifts }) => shifts.some((s) => site === 'any' || s.siteId === site))
-          .filter(({ c }) => group === 'all' || c.id === group || (members?.includes(c.id) ?? false))
-          .flatMap(({ c, shifts }) => {
-            if (!look.data) return [];
-            const visits = look.data.visits.filter(
-              (v) =>
-                v.visit.clinicianId === c.id &&
-                v.visit.stage !== 'cancelled' &&
-                !v.visit.rebook &&
-                !look.data.lists.some((l) => l.visitIds.includes(v.visit.id)),
-            );
-            const at = clinic.sites.find((s) => s.id === shifts[0]?.siteId)?.name ?? '';
-            return [
-              {
-                key: c.id,
-                title: c.name,
-                note: `${at} · ${visits.length} visits`,
-                short: c.lastName,
-                tightNote: `${visits.length} visits`,
-                day: look.data,
-                clinicianId: c.id,
-              },
-            ];
-          });
+      ? (week.data ?? []).map((d) => weekColumn(d, chosen, times.day(`${d.day}T17:00:00Z`)))
+      : look.data
+        ? dayColumns(
+            look.data,
+            clinicians.filter((c) => wanted(c.id)),
+            clinic.sites,
+            site,
+          )
+        : [];
   const shifts = columns.flatMap((c) => c.day.shifts.filter((s) => s.clinicianId === c.clinicianId));
   const begins = Math.min(...shifts.map((s) => times.minutesOfDay(s.startsAt)), 24 * 60);
   const ends = Math.max(...shifts.map((s) => times.minutesOfDay(s.endsAt)), begins);

@@ -8,8 +8,7 @@ import { useIdentity, useTimes } from '../../app/words';
 import { Button, Dialog, Field } from '../../ui/controls';
 import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { color, hair, innerCorner, ring, size, space } from '../../ui/tokens';
-import { FindPerson } from '../people/FindPerson';
-import { QuickAdd } from '../people/QuickAdd';
+import { ForPerson } from '../people/ForPerson';
 
 type List = Schemas['UntimedList'];
 
@@ -41,18 +40,6 @@ const Entry = styled.button`
   }
 `;
 
-const stageWord: Record<string, string> = {
-  booked: '',
-  here: 'here',
-  checked_in: 'checked in',
-  in_room: 'in room',
-  with_clinician: 'with clinician',
-  ready_to_leave: 'ready to leave',
-  left: 'left',
-  left_unseen: 'left unseen',
-  did_not_come: 'did not come',
-};
-
 export function Untimed({ day }: { day: Schemas['DayView'] }) {
   const { clinic, inHand, setInHand } = useSession();
   const times = useTimes();
@@ -82,7 +69,7 @@ export function Untimed({ day }: { day: Schemas['DayView'] }) {
                 title={[v.visit.reason, v.visit.bookingNote].filter(Boolean).join('\n')}
               >
                 {n + 1} {identity(v.person, v.visit.callSign)}
-                {v.visit.stage !== 'booked' && ` · ${stageWord[v.visit.stage] ?? v.visit.stage}`}
+                {v.visit.stage !== 'booked' && ` · ${v.stage}`}
                 {['here', 'checked_in'].includes(v.visit.stage) && ` ${times.since(v.visit.stageAt)}`}
               </Entry>
             ))}
@@ -120,15 +107,12 @@ export function Untimed({ day }: { day: Schemas['DayView'] }) {
 }
 
 function Enter({ list, day, onClose }: { list: List; day: string; onClose: () => void }) {
-  const { inHand, setInHand } = useSession();
+  const { setInHand } = useSession();
   const times = useTimes();
-  const [person, setPerson] = useState<Schemas['PersonCard'] | null>(null);
-  const [typed, setTyped] = useState<string | null>(null);
   const [reason, setReason] = useState('');
   const [note, setNote] = useState('');
   const { run, busy, refusal } = useDo();
-  const enter = async () => {
-    if (!person) return;
+  const enter = async (person: Schemas['PersonCard']) => {
     const body = { personId: person.id, day, reason, note };
     const visit = await run(() => api.POST('/api/lists/{id}/entries', { params: { path: { id: list.id } }, body }));
     if (!visit) return;
@@ -137,53 +121,36 @@ function Enter({ list, day, onClose }: { list: List; day: string; onClose: () =>
   };
   return (
     <Dialog title={`${list.name}, ${times.day(`${day}T17:00:00Z`)}`} open onClose={onClose}>
-      {typed !== null ? (
-        <QuickAdd
-          typed={typed}
-          onDone={(added) => {
-            setPerson(added);
-            setTyped(null);
-          }}
-          onBack={() => setTyped(null)}
-        />
-      ) : person ? (
-        <form
-          onSubmit={(event) => {
-            event.preventDefault();
-            void enter();
-          }}
-        >
-          <Stack $gap={4}>
-            <Row>
-              <strong>{person.name}</strong>
-              <Small>{[person.age, person.recordNumber].filter(Boolean).join(' · ')}</Small>
-              <Spread />
-              <Button onPress={() => setPerson(null)}>Somebody else</Button>
-            </Row>
-            <Field label="Reason" value={reason} onChange={setReason} fault={refusal?.fault('reason')} autoFocus />
-            <Field label="Note for the clinic" value={note} onChange={setNote} fault={refusal?.fault('note')} />
-            {list.kind === 'home' && <Small>They are visited at: {person.address || 'no address on file'}</Small>}
-            {refusal && refusal.problem.fields.length === 0 && (
-              <Notice $tone="coral" role="alert">
-                {refusal.message}
-              </Notice>
-            )}
-            <Row>
-              <Spread />
-              <Button onPress={onClose}>Leave</Button>
-              <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
-                {list.kind === 'home' ? 'Put on the round' : 'They are here'}
-              </Button>
-            </Row>
-          </Stack>
-        </form>
-      ) : (
-        <FindPerson
-          onTake={setPerson}
-          onNew={setTyped}
-          preferred={inHand && 'person' in inHand ? inHand.person : undefined}
-        />
-      )}
+      <Stack $gap={4}>
+        <ForPerson>
+          {(person) => (
+            <form
+              onSubmit={(event) => {
+                event.preventDefault();
+                void enter(person);
+              }}
+            >
+              <Stack $gap={4}>
+                <Field label="Reason" value={reason} onChange={setReason} fault={refusal?.fault('reason')} autoFocus />
+                <Field label="Note for the clinic" value={note} onChange={setNote} fault={refusal?.fault('note')} />
+                {list.kind === 'home' && <Small>They are visited at: {person.address || 'no address on file'}</Small>}
+                {refusal && refusal.problem.fields.length === 0 && (
+                  <Notice $tone="coral" role="alert">
+                    {refusal.message}
+                  </Notice>
+                )}
+                <Row>
+                  <Spread />
+                  <Button onPress={onClose}>Leave</Button>
+                  <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+                    {list.kind === 'home' ? 'Put on the round' : 'They are here'}
+                  </Button>
+                </Row>
+              </Stack>
+            </form>
+          )}
+        </ForPerson>
+      </Stack>
     </Dialog>
   );
 }

@@ -4,9 +4,9 @@ import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useChoices } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
-import { dollars } from '../../app/words';
 import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
-import { Empty, Notice, Row, Sheet, Small, Spread, Stack, Table } from '../../ui/layout';
+import { Notice, Row, Sheet, Small, Spread, Stack } from '../../ui/layout';
+import { Changeable } from './Changeable';
 import { space } from '../../ui/tokens';
 
 type View = Schemas['CheckInSettings'];
@@ -94,11 +94,7 @@ function RuleDialog({ view, old, onClose }: { view: View; old: Rule | null; onCl
   const { types } = useChoices();
   const [id] = useState(old?.id ?? crypto.randomUUID());
   const [sentence, setSentence] = useState(old?.sentence ?? '');
-  const shown = (c: Condition): Condition =>
-    c.kind === 'balance_over' ? { ...c, value: (Number(c.value) / 100).toFixed(2) } : c;
-  const [conditions, setConditions] = useState<Condition[]>(
-    old?.conditions.map(shown) ?? [{ kind: 'self_pay', value: '' }],
-  );
+  const [conditions, setConditions] = useState<Condition[]>(old?.conditions ?? [{ kind: 'self_pay', value: '' }]);
   const { run, busy, refusal } = useDo();
   const set = (n: number, change: Partial<Condition>) =>
     setConditions(conditions.map((c, at) => (at === n ? { ...c, ...change } : c)));
@@ -231,12 +227,9 @@ function FormDialog({ old, onClose }: { old: Schemas['Form'] | null; onClose: ()
 }
 
 export function CheckInSettings() {
-  const may = useMay();
   const { clinic } = useSession();
   const { types } = useChoices();
   const [type, setType] = useState('all');
-  const [rule, setRule] = useState<Rule | 'new' | null>(null);
-  const [form, setForm] = useState<Schemas['Form'] | 'new' | null>(null);
   const look = useLook(['check-in-settings'], () => api.GET('/api/settings/check-in'));
   const view = look.data;
   if (!view) return null;
@@ -247,7 +240,7 @@ export function CheckInSettings() {
       ...types,
     ].find((x) => x.id === c.value);
     if (named) return `: ${named.label}`;
-    return c.value ? `: ${c.kind === 'balance_over' ? dollars(Number(c.value)) : c.value}` : '';
+    return c.value ? `: ${c.value}` : '';
   };
   const words = (r: Rule) =>
     r.conditions.map((c) => `${view.kinds.find((k) => k.id === c.kind)?.label}${value(c)}`).join(', and ');
@@ -267,62 +260,38 @@ export function CheckInSettings() {
         </Row>
         <Walk key={type} view={view} type={type} />
       </Sheet>
-      <Sheet>
-        <Row>
-          <h2>Alerts</h2>
-          <Spread />
-          {may('set_clinic') && <Button onPress={() => setRule('new')}>New alert</Button>}
-        </Row>
-        {view.rules.length === 0 && <Empty>None. Chart alerts and restricted charts are always shown.</Empty>}
-        <Table>
-          <tbody>
-            {view.rules.map((r) => (
-              <tr key={r.id} data-rule>
-                <td>{r.sentence}</td>
-                <td>
-                  <Small>who {words(r)}</Small>
-                </td>
-                <td className="number">
-                  {may('set_clinic') && (
-                    <Button $kind="quiet" aria-label={`Change ${r.sentence}`} onPress={() => setRule(r)}>
-                      Change
-                    </Button>
-                  )}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </Table>
-      </Sheet>
-      <Sheet>
-        <Row>
-          <h2>Forms to sign</h2>
-          <Spread />
-          {may('set_clinic') && <Button onPress={() => setForm('new')}>New form</Button>}
-        </Row>
-        {view.forms.length === 0 && <Empty>None is asked for.</Empty>}
-        <Table>
-          <tbody>
-            {view.forms.map((f) => (
-              <tr key={f.id}>
-                <td>{f.name}</td>
-                <td>
-                  <Small>{f.validMonths ? `signed every ${f.validMonths} months` : 'signed once'}</Small>
-                </td>
-                <td className="number">
-                  {may('set_clinic') && (
-                    <Button $kind="quiet" aria-label={`Change ${f.name}`} onPress={() => setForm(f)}>
-                      Change
-                    </Button>
-                  )}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </Table>
-      </Sheet>
-      {rule && <RuleDialog view={view} old={rule === 'new' ? null : rule} onClose={() => setRule(null)} />}
-      {form && <FormDialog old={form === 'new' ? null : form} onClose={() => setForm(null)} />}
+      <Changeable
+        title="Alerts"
+        create="New alert"
+        empty="None. Chart alerts and restricted charts are always shown."
+        items={view.rules}
+        nameOf={(r) => r.sentence}
+        cells={(r) => (
+          <>
+            <td data-rule>{r.sentence}</td>
+            <td>
+              <Small>who {words(r)}</Small>
+            </td>
+          </>
+        )}
+        dialog={(old, onClose) => <RuleDialog view={view} old={old} onClose={onClose} />}
+      />
+      <Changeable
+        title="Forms to sign"
+        create="New form"
+        empty="None is asked for."
+        items={view.forms}
+        nameOf={(f) => f.name}
+        cells={(f) => (
+          <>
+            <td>{f.name}</td>
+            <td>
+              <Small>{f.validMonths ? `signed every ${f.validMonths} months` : 'signed once'}</Small>
+            </td>
+          </>
+        )}
+        dialog={(old, onClose) => <FormDialog old={old} onClose={onClose} />}
+      />
     </>
   );
 }

@@ -5,6 +5,7 @@ import { api, type Schemas, useDo } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { Button, Choose, Dialog, Field } from '../../ui/controls';
 import { Columns, Notice, Row, Sheet, Small, Spread, Stack } from '../../ui/layout';
+import { OwnStages } from './OwnStages';
 import { color, corner, part, space } from '../../ui/tokens';
 
 type Room = Schemas['Room'];
@@ -63,16 +64,11 @@ function Site({ site }: { site: Schemas['Site'] }) {
   const rooms = clinic.rooms.filter((r) => r.siteId === site.id && r.active);
   const wide = Math.max(3, ...rooms.map((r) => r.placeX + 1)) + 1;
   const high = Math.max(1, ...rooms.map((r) => r.placeY + 1)) + 1;
-  const put = (room: Room, x: number, y: number) => {
-    const other = rooms.find((r) => r.placeX === x && r.placeY === y && r.id !== room.id);
-    const place = (r: Room, placeX: number, placeY: number) =>
-      api.PUT('/api/settings/rooms/{id}', { params: { path: { id: r.id } }, body: { ...r, placeX, placeY } });
-    // Two rooms change places.
-    void run(async () => {
-      if (other) await place(other, room.placeX, room.placeY);
-      return place(room, x, y);
-    });
-  };
+  // Where another room lies, the two change places.
+  const put = (room: Room, placeX: number, placeY: number) =>
+    void run(() =>
+      api.PUT('/api/settings/rooms/{id}', { params: { path: { id: room.id } }, body: { ...room, placeX, placeY } }),
+    );
   return (
     <Stack $gap={2}>
       <h3>{site.name}</h3>
@@ -177,6 +173,7 @@ export function House() {
           ))}
         </Stack>
       </Sheet>
+      <OwnStages />
       <Sheet>
         <h2>Thresholds of the day, in minutes</h2>
         <Stack>

@@ -1,11 +1,12 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useChoices } from '../../app/choices';
-import { useMay, useSession } from '../../app/session';
+import { useSession } from '../../app/session';
 import { Several, weekdayChoices, weekdays } from '../../ui/choices';
 import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
-import { Columns, Empty, Notice, Row, Sheet, Small, Spread, Stack, Table } from '../../ui/layout';
+import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
+import { Changeable } from './Changeable';
 import { clock } from './TemplateDialog';
 
 type List = Schemas['UntimedList'];
@@ -13,41 +14,27 @@ type List = Schemas['UntimedList'];
 /** Lists without times: who works them, on which days, and how many they take. */
 export function UntimedLists() {
   const { clinic } = useSession();
-  const may = useMay();
-  const [open, setOpen] = useState<List | 'new' | null>(null);
   return (
-    <Sheet>
-      <Row>
-        <h2>Lists without times</h2>
-        <Spread />
-        {may('set_clinic') && <Button onPress={() => setOpen('new')}>New list</Button>}
-      </Row>
-      {clinic.untimedLists.length === 0 && <Empty>None. Home visits and walk-ins can be kept on one.</Empty>}
-      <Table>
-        <tbody>
-          {clinic.untimedLists.map((l) => (
-            <tr key={l.id}>
-              <td>{l.name}</td>
-              <td>{clinic.staff.find((s) => s.id === l.clinicianId)?.name}</td>
-              <td>
-                <Small>
-                  {l.weekdays.map((n) => weekdays[n - 1]).join(', ')}, {clock(l.fromMinute)} to {clock(l.toMinute)}, up
-                  to {l.most}
-                </Small>
-              </td>
-              <td className="number">
-                {may('set_clinic') && (
-                  <Button $kind="quiet" onPress={() => setOpen(l)} aria-label={`Change ${l.name}`}>
-                    Change
-                  </Button>
-                )}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </Table>
-      {open && <ListDialog old={open === 'new' ? null : open} onClose={() => setOpen(null)} />}
-    </Sheet>
+    <Changeable
+      title="Lists without times"
+      create="New list"
+      empty="None. Home visits and walk-ins can be kept on one."
+      items={clinic.untimedLists}
+      nameOf={(l) => l.name}
+      cells={(l) => (
+        <>
+          <td>{l.name}</td>
+          <td>{clinic.staff.find((s) => s.id === l.clinicianId)?.name}</td>
+          <td>
+            <Small>
+              {l.weekdays.map((n) => weekdays[n - 1]).join(', ')}, {clock(l.fromMinute)} to {clock(l.toMinute)}, up to{' '}
+              {l.most}
+            </Small>
+          </td>
+        </>
+      )}
+      dialog={(old, onClose) => <ListDialog old={old} onClose={onClose} />}
+    />
   );
 }
 

@@ -3,10 +3,11 @@
 import { useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
-import { useMay, useSession } from '../../app/session';
+import { useSession } from '../../app/session';
 import { Several } from '../../ui/choices';
 import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
-import { Columns, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { Columns, Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
+import { Changeable } from './Changeable';
 import { color, edgeWidth, edges, grounds, hair, innerCorner, part, space } from '../../ui/tokens';
 
 type VisitType = Schemas['VisitType'];
@@ -26,62 +27,42 @@ const groundWords: Record<string, string> = { sheet: 'plain' };
 
 export function VisitTypes() {
   const { clinic } = useSession();
-  const may = useMay();
-  const [open, setOpen] = useState<VisitType | 'new' | null>(null);
   const roles = clinic.looks.bookers;
   const words = (t: VisitType) => roles.filter((r) => t.bookedBy.includes(r.id)).map((r) => r.label);
   return (
-    <Sheet>
-      <Row>
-        <h2>Visit types</h2>
-        <Spread />
-        {may('set_clinic') && (
-          <Button $kind="filled" data-main-action onPress={() => setOpen('new')}>
-            New visit type
-          </Button>
-        )}
-      </Row>
-      <Scroller>
-        <Table>
-          <thead>
-            <tr>
-              <th>On the board</th>
-              <th className="number">Minutes</th>
-              <th>Opens</th>
-              <th>Booked by</th>
-              <th>Online</th>
-              <th />
-            </tr>
-          </thead>
-          <tbody>
-            {clinic.visitTypes.map((t) => (
-              <tr key={t.id}>
-                <td>
-                  <Sample $pattern={t.pattern} $ground={t.ground}>
-                    {t.glyph} {t.name}
-                  </Sample>{' '}
-                  {!t.active && <Tag>not used</Tag>}
-                </td>
-                <td className="number">{t.minutes}</td>
-                <td>{t.releaseDays == null ? 'always' : `${t.releaseDays} days before`}</td>
-                <td>
-                  <Small>{words(t).length === roles.length ? 'everybody who books' : words(t).join(', ')}</Small>
-                </td>
-                <td>{t.online ? 'yes' : 'no'}</td>
-                <td className="number">
-                  {may('set_clinic') && (
-                    <Button $kind="quiet" onPress={() => setOpen(t)} aria-label={`Change ${t.name}`}>
-                      Change
-                    </Button>
-                  )}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </Table>
-      </Scroller>
-      {open && <TypeDialog old={open === 'new' ? null : open} onClose={() => setOpen(null)} />}
-    </Sheet>
+    <Changeable
+      main
+      title="Visit types"
+      create="New visit type"
+      head={
+        <>
+          <th>On the board</th>
+          <th className="number">Minutes</th>
+          <th>Opens</th>
+          <th>Booked by</th>
+          <th>Online</th>
+        </>
+      }
+      items={clinic.visitTypes}
+      nameOf={(t) => t.name}
+      cells={(t) => (
+        <>
+          <td>
+            <Sample $pattern={t.pattern} $ground={t.ground}>
+              {t.glyph} {t.name}
+            </Sample>{' '}
+            {!t.active && <Tag>not used</Tag>}
+          </td>
+          <td className="number">{t.minutes}</td>
+          <td>{t.releaseDays == null ? 'always' : `${t.releaseDays} days before`}</td>
+          <td>
+            <Small>{words(t).length === roles.length ? 'everybody who books' : words(t).join(', ')}</Small>
+          </td>
+          <td>{t.online ? 'yes' : 'no'}</td>
+        </>
+      )}
+      dialog={(old, onClose) => <TypeDialog old={old} onClose={onClose} />}
+    />
   );
 }
 

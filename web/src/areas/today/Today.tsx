@@ -112,6 +112,7 @@ export default function Today() {
       claim: '/billing',
       remittances: '/billing?tab=remittances',
       results: '/results',
+      till: '/billing?tab=till',
       person: `/people/${w.person?.id ?? ''}`,
       rebooking: `/schedule?day=${w.card?.visit.day ?? ''}&away=1`,
       told: '/schedule?more=told',

@@ -1,10 +1,11 @@
 /** A fixed, fast walk in the clinic's own order: what is fine is folded with the reason why, the next thing has the focus. */
 
 import { type ReactNode, useEffect, useRef, useState } from 'react';
-import { Link } from 'react-router';
+import { Link, useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
-import { useMay, useSession } from '../../app/session';
+import { useKeys } from '../../app/keys';
+import { useMay } from '../../app/session';
 import { dollars, useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Mono, Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
@@ -14,6 +15,7 @@ import { Collect } from '../money/Collect';
 import { Consents } from '../people/Consents';
 import { Coverages } from '../people/Coverages';
 import { RegistrationForm } from '../people/RegistrationForm';
+import { AboutVisit } from './AboutVisit';
 import { Share } from './Share';
 import { SignForm } from './SignForm';
 
@@ -93,16 +95,27 @@ function Forms(p: { visit: string; signer: string; forms: Schemas['FormStanding'
   );
 }
 
-/** Others of the household who are here today: checked in one after another without going back. */
-function Siblings({ visit }: { visit: string }) {
-  const look = useLook(['siblings', visit], () =>
-    api.GET('/api/visits/{id}/household-today', { params: { path: { id: visit } } }),
+/** Others of the household who are here today: checked in one after another without going back, by `[` and `]` too. */
+function Siblings({ visit: mine }: { visit: Schemas['Visit'] }) {
+  const look = useLook(['siblings', mine.id], () =>
+    api.GET('/api/visits/{id}/household-today', { params: { path: { id: mine.id } } }),
   );
-  if (!look.data || look.data.length === 0) return null;
+  const navigate = useNavigate();
+  const others = look.data ?? [];
+  // The order is that of the day, and goes round.
+  const step = (by: 1 | -1) => {
+    const ring = [...others.map((s) => s.card.visit), mine].sort(
+      (a, b) => a.startsAt.localeCompare(b.startsAt) || a.id.localeCompare(b.id),
+    );
+    const next = ring[(ring.findIndex((v) => v.id === mine.id) + by + ring.length) % ring.length];
+    if (next && next.id !== mine.id) navigate(`/visits/${next.id}/check-in`);
+  };
+  useKeys({ '[': () => step(-1), ']': () => step(1) });
+  if (others.length === 0) return null;
   return (
     <Row data-siblings>
       <Small>Of this household today:</Small>
-      {look.data.map((s) => (
+      {others.map((s) => (
         <Link key={s.card.visit.id} to={`/visits/${s.card.visit.id}/check-in`}>
           {s.card.person.name}, {s.stage}
         </Link>
@@ -112,7 +125,6 @@ function Siblings({ visit }: { visit: string }) {
 }
 
 export function CheckIn({ view }: { view: View }) {
-  const { inHand, setInHand } = useSession();
   const may = useMay();
   const times = useTimes();
   const { run, busy, refusal } = useDo();
@@ -138,14 +150,11 @@ export function CheckIn({ view }: { view: View }) {
     const first = found?.matches('button') ? found : found?.querySelector<HTMLElement>('input, button');
     first?.focus();
   }, [wanted, unread]);
-  // The one who is checked in is the one in hand.
-  useEffect(() => {
-    if (!inHand) setInHand({ visit: visit.id });
-  }, [inHand, setInHand, visit.id]);
   if (!walk) return null;
   const finish = () => void run(() => api.POST('/api/visits/{id}/check-in', path));
   const signer = `${view.person.firstName} ${view.person.lastName}`;
   const bodies: Record<string, ReactNode> = {
+    visit: may('book') && <AboutVisit key={visit.id} visit={visit} />,
     details: may('edit_people') && <RegistrationForm key={view.person.id} id={view.person.id} brief />,
     consents: may('edit_people') && <ConsentsOf person={view.person.id} />,
     coverage: (
@@ -198,7 +207,7 @@ export function CheckIn({ view }: { view: View }) {
             {bodies[s.step]}
           </Part>
         ))}
-        <Siblings visit={visit.id} />
+        <Siblings visit={visit} />
         {refusal && (
           <Notice $tone="coral" role="alert">
             {refusal.message}

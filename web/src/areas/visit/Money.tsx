@@ -43,7 +43,7 @@ export function Money({ view }: { view: Schemas['VisitView'] }) {
         <Sheet>
           <h2>{due ? `Take ${dollars(owes)}` : 'Nothing is left to take'}</h2>
           <Stack>
-            <Collect person={view.person.id} site={view.card.visit.siteId} older={Math.max(owes, 0)} />
+            <Collect person={view.person.id} site={view.card.visit.siteId} propose={Math.max(owes, 0)} />
             <Payments person={view.person.id} />
           </Stack>
         </Sheet>

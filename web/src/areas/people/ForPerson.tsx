@@ -1,0 +1,55 @@
+/** Something that is done for one person: who it is is found or added first, then comes what is done. */
+
+import { type ReactNode, useState } from 'react';
+import type { Schemas } from '../../api/client';
+import { useSession } from '../../app/session';
+import { Button } from '../../ui/controls';
+import { Row, Small, Spread } from '../../ui/layout';
+import { FindPerson } from './FindPerson';
+import { QuickAdd } from './QuickAdd';
+
+type Card = Schemas['PersonCard'];
+
+export function ForPerson(p: {
+  /** Who it is, when that is plain. */
+  person?: Card;
+  /** Above the search, while nobody is chosen. */
+  before?: (take: (person: Card) => void) => ReactNode;
+  children: (person: Card) => ReactNode;
+}) {
+  const { inHand } = useSession();
+  const [person, setPerson] = useState<Card | null>(p.person ?? null);
+  const [typed, setTyped] = useState<string | null>(null);
+  if (typed !== null) {
+    const added = (card: Card) => {
+      setPerson(card);
+      setTyped(null);
+    };
+    return <QuickAdd typed={typed} onDone={added} onBack={() => setTyped(null)} />;
+  }
+  if (!person)
+    return (
+      <>
+        {p.before?.(setPerson)}
+        <FindPerson
+          onTake={setPerson}
+          onNew={setTyped}
+          preferred={inHand && 'person' in inHand ? inHand.person : undefined}
+        />
+      </>
+    );
+  return (
+    <>
+      <Row>
+        <div>
+          <strong>{person.name}</strong>
+          <br />
+          <Small>{[person.age, person.recordNumber].filter(Boolean).join(' · ')}</Small>
+        </div>
+        <Spread />
+        {!p.person && <Button onPress={() => setPerson(null)}>Somebody else</Button>}
+      </Row>
+      {p.children(person)}
+    </>
+  );
+}

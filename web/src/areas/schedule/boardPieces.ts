@@ -1,0 +1,186 @@
+/** What the board is drawn with: its grid, lanes, cards and lines. */
+
+import styled from 'styled-components';
+import {
+  cardInset,
+  color,
+  edges,
+  edgeWidth,
+  font,
+  grounds,
+  hair,
+  hatch,
+  innerCorner,
+  ring,
+  ringGap,
+  size,
+  space,
+} from '../../ui/tokens';
+
+export const Grid = styled.div`
+  display: grid;
+  overflow: auto;
+  flex: 1;
+  min-height: 0;
+  align-content: start;
+  padding: 0 ${space(5)} ${space(6)};
+`;
+
+export const HeadCell = styled.div`
+  position: sticky;
+  top: 0;
+  z-index: 4;
+  background: ${color.paper};
+  border-bottom: ${hair};
+  padding: ${space(1.5)} ${space(2)};
+  line-height: 1.25;
+  strong {
+    display: block;
+    overflow: hidden;
+    white-space: nowrap;
+    text-overflow: ellipsis;
+  }
+`;
+
+export const Axis = styled.div`
+  position: sticky;
+  left: 0;
+  z-index: 3;
+  background: ${color.paper};
+  span {
+    position: absolute;
+    right: ${space(2)};
+    transform: translateY(-50%);
+    font: ${size.small} ${font.mono};
+    color: ${color.quiet};
+  }
+`;
+
+export const Lane = styled.div`
+  position: relative;
+  border-left: ${hair};
+  min-width: 0;
+`;
+
+export const Now = styled.div`
+  position: absolute;
+  left: 0;
+  right: 0;
+  z-index: 2;
+  height: 0;
+  border-top: ${ringGap} solid ${color.coral};
+  pointer-events: none;
+`;
+
+export const Block = styled.button<{ $pattern: string; $ground?: string | undefined }>`
+  position: absolute;
+  left: ${cardInset};
+  right: ${cardInset};
+  overflow: hidden;
+  padding: ${space(0.5)} ${space(2)};
+  text-align: left;
+  border: ${hair};
+  border-left: ${edgeWidth} ${(p) => edges[p.$pattern] ?? 'solid'} ${color.indigo};
+  border-radius: ${innerCorner};
+  background: ${(p) => grounds[p.$ground ?? 'sheet'] ?? color.sheet};
+  cursor: pointer;
+  line-height: 1.25;
+  font-size: ${size.small};
+  &:hover {
+    border-color: ${color.indigo};
+    z-index: 2;
+  }
+  &[data-selected='true'] {
+    outline: ${ring};
+    z-index: 2;
+  }
+  &[data-open='true'] {
+    background: transparent;
+    border-style: dashed;
+    border-left-style: ${(p) => edges[p.$pattern] ?? 'solid'};
+    border-left-color: ${color.line};
+    color: ${color.quiet};
+  }
+  &[data-open='true']:hover {
+    border-color: ${color.indigo};
+    color: ${color.indigo};
+    background: ${color.sheet};
+  }
+  &[data-over='true'] {
+    opacity: 0.8;
+  }
+  &[data-ranged='true'] {
+    border-color: ${color.indigo};
+    background: ${color.selected};
+  }
+  &[data-faint='true'] {
+    opacity: 0.35;
+  }
+  &[data-extra='true'] {
+    left: 50%;
+    z-index: 2;
+  }
+`;
+
+/** The name gives way, the age and the stage do not. */
+export const CardLine = styled.div`
+  display: flex;
+  align-items: center;
+  gap: ${space(1)};
+  white-space: nowrap;
+  overflow: hidden;
+  strong,
+  span {
+    min-width: 0;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  strong {
+    font-size: ${size.body};
+    font-weight: 600;
+  }
+  &[data-tight='true'] strong {
+    font-size: ${size.small};
+  }
+`;
+
+export const Held = styled.button`
+  border: 0;
+  text-align: left;
+  position: absolute;
+  left: ${cardInset};
+  right: ${cardInset};
+  border-radius: ${innerCorner};
+  padding: ${space(0.5)} ${space(2)};
+  font-size: ${size.small};
+  color: ${color.quiet};
+  background: ${hatch(color.well)};
+`;
+
+export const Pinned = styled.button`
+  position: absolute;
+  right: ${cardInset};
+  max-width: 80%;
+  overflow: hidden;
+  white-space: nowrap;
+  text-overflow: ellipsis;
+  z-index: 2;
+  transform: translateY(-50%);
+  padding: 0 ${space(1.5)};
+  border: ${hair};
+  border-radius: ${innerCorner};
+  background: ${color.brassGround};
+  color: ${color.brass};
+  font-size: ${size.small};
+`;
+
+export const Foot = styled.p`
+  min-height: ${space(8)};
+  padding: ${space(1.5)} ${space(5)};
+  border-top: ${hair};
+  background: ${color.sheet};
+  font-size: ${size.small};
+  overflow: hidden;
+  white-space: nowrap;
+  text-overflow: ellipsis;
+`;
