@@ -15,7 +15,10 @@ const Opener = styled.button`
   display: flex;
   align-items: center;
   gap: ${space(2)};
-  width: min(${commandWidth}, 46vw);
+  flex: 0 1 ${commandWidth};
+  min-width: ${space(28)};
+  white-space: nowrap;
+  overflow: hidden;
   height: ${space(9)};
   padding: 0 ${space(3)};
   border: ${hair};

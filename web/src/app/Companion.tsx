@@ -264,8 +264,9 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
               <div>
                 <p>{v.reason}</p>
                 <Small>
-                  {clinician}
-                  {room && ` · ${room}`}
+                  {[clinician, room, v.ownStageId && look.data.card.stage, !v.appointment && 'no appointment']
+                    .filter(Boolean)
+                    .join(' · ')}
                 </Small>
               </div>
               {action && (
@@ -278,7 +279,12 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
                   {refusal.message}
                 </Notice>
               )}
-              <FullLine line={look.data.card.line} visit={v.id} time={times.time} />
+              <FullLine
+                line={look.data.card.line}
+                visit={v.id}
+                // What was not on the day of the visit says its day.
+                time={(iso) => (times.date(iso) === v.day ? times.time(iso) : times.day(iso))}
+              />
               {may('see_charges') && (look.data.river.patientOwesCents !== 0 || look.data.olderCents > 0) && (
                 <div>
                   <h3>Balance of the patient</h3>

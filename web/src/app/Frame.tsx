@@ -115,6 +115,16 @@ const Top = styled.header`
   background: ${color.sheet};
   border-bottom: ${hair};
   min-width: 0;
+  > .waiting {
+    white-space: nowrap;
+  }
+  /* How long is for wide screens; the tone says it on all. */
+  @media (max-width: ${narrow}) {
+    gap: ${space(3)};
+    .waiting span span {
+      display: none;
+    }
+  }
   > .when {
     text-align: right;
     line-height: 1.25;
@@ -177,7 +187,7 @@ function Waiting() {
     <NavLink to="/in-clinic" className="waiting" data-waiting-count={c.waiting}>
       <Tag $tone={c.wait === 'too_long' ? 'coral' : c.wait === 'long' ? 'brass' : 'plain'}>
         {c.waiting === 0 ? 'nobody waits' : `${c.waiting} waiting`}
-        {c.waiting > 0 && c.wait !== 'fine' && `, one for ${c.longestMinutes} min`}
+        {c.waiting > 0 && c.wait !== 'fine' && <span>, one for {c.longestMinutes} min</span>}
       </Tag>
     </NavLink>
   );
@@ -256,15 +266,14 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
         <div className="when">
           <div>{times.day(now.toISOString())}</div>
           <Small>
-            <Mono>{times.time(now.toISOString())}</Mono>
+            <Mono>{times.time(now.toISOString())}</Mono> ·{' '}
+            <Menu
+              inline
+              label={site?.name ?? ''}
+              items={clinic.sites.map((s) => ({ id: s.id, label: `Work at ${s.name}`, onChoose: () => setSite(s.id) }))}
+            />
           </Small>
         </div>
-        {clinic.sites.length > 1 && (
-          <Menu
-            label={site?.name ?? ''}
-            items={clinic.sites.map((s) => ({ id: s.id, label: `Work at ${s.name}`, onChoose: () => setSite(s.id) }))}
-          />
-        )}
         <div className="when">
           <div>{me.staff.name}</div>
           <Small>{me.roleLabel}</Small>

@@ -20,6 +20,7 @@ const Strip = styled.span<{ $tight: boolean }>`
   /* The nine stay on one line; the words go below them where there is no room beside. */
   > span {
     display: inline-flex;
+    align-items: center;
     min-width: 0;
     max-width: 100%;
     gap: ${(p) => (p.$tight ? strip.tightGap : strip.gap)};

@@ -4,7 +4,7 @@ import * as Aria from 'react-aria-components';
 import styled from 'styled-components';
 import { Button, Check, type Choice, Float } from './controls';
 import { Row, Small } from './layout';
-import { color, innerCorner, space } from './tokens';
+import { color, innerCorner, ring, ringGap, space } from './tokens';
 
 /** Several of a few choices, side by side. */
 export function Several<T extends string | number>(p: {
@@ -46,11 +46,29 @@ const MenuList = styled(Aria.Menu)`
   padding: ${space(1)};
 `;
 
-/** What is done now and then, behind one button. */
-export function Menu(p: { label: string; short?: boolean; items: (Choice & { onChoose: () => void })[] }) {
+const Inline = styled(Aria.Button)`
+  all: unset;
+  cursor: pointer;
+  color: ${color.indigo};
+  font-weight: 600;
+  &[data-focus-visible] {
+    outline: ${ring};
+    outline-offset: ${ringGap};
+  }
+`;
+
+/** What is done now and then, behind one button; `short` shows three dots, `inline` stands in a line of text. */
+export function Menu(p: {
+  label: string;
+  short?: boolean;
+  inline?: boolean;
+  items: (Choice & { onChoose: () => void })[];
+}) {
   return (
     <Aria.MenuTrigger>
-      {p.short ? (
+      {p.inline ? (
+        <Inline>{p.label} ▾</Inline>
+      ) : p.short ? (
         <Button $kind="quiet" aria-label={p.label}>
           ⋯
         </Button>

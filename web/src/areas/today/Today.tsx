@@ -33,7 +33,7 @@ const Item = styled.li`
   display: grid;
   grid-template-columns:
     ${space(20)} minmax(${space(35)}, 1.2fr) minmax(${space(37.5)}, 1.6fr)
-    ${space(58)} ${space(37.5)};
+    ${space(62)} ${space(36)};
   gap: ${space(3)};
   align-items: center;
   padding: ${space(2)} ${space(4)};
