@@ -26,8 +26,11 @@ const VIEWS: [(&str, &str, &str, &str, &str); 19] = [
     ("charges", "agathe", "/today", "//h2", "(//button[normalize-space()='Open charges'])[1]"),
     ("balance", "junia", "/today", "//h2", "(//button[normalize-space()='Collect'])[1]"),
     ("billing", "agathe", "/billing", "//*[@data-claim]", ""),
-    ("sign-in", "", "/", "//input[@name='login']", ""),
+    (TWELVE, "junia", "/schedule", "//*[@data-visit]", "//*[@data-visit='IH-10006']"),
 ];
+
+/// The last view: the same day in a clinic of twelve, who are hired for the picture.
+const TWELVE: &str = "schedule-twelve";
 
 fn main() -> Result<()> {
     actix_web::rt::System::new().block_on(shots())
@@ -66,6 +69,10 @@ async fn shots() -> Result<()> {
         if !wanted.is_empty() && !wanted.iter().any(|w| w == name) {
             continue;
         }
+        if name == TWELVE {
+            let day = harbor_demo::testing::day();
+            harbor_demo::crowd::more_clinicians(&product.database_url, day, 8, 14, 60).await?;
+        }
         let browser = Browser::open(product.address(), width, height).await?;
         let taken = take(&browser, login, path, see, click).await;
         if let Err(error) = &taken {
@@ -92,9 +99,7 @@ async fn look_at(browser: &Browser, login: &str, path: &str, see: &str, clicks: 
 }
 
 async fn take(browser: &Browser, login: &str, path: &str, see: &str, click: &str) -> Result<()> {
-    if !login.is_empty() {
-        browser.sign_in(login).await?;
-    }
+    browser.sign_in(login).await?;
     browser.goto(path).await?;
     browser.see(see).await?;
     if let Some(text) = click.strip_prefix("find:") {

@@ -27,6 +27,7 @@ pub mod paper;
 pub mod payments;
 pub mod people;
 pub mod prescribing;
+pub mod refunds;
 pub mod registration;
 pub mod remittances;
 pub mod results;

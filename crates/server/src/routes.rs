@@ -66,7 +66,7 @@ table! {
     get "/api/people/{id}/account" Needs(SeeCharges) => accounts::show;
     get "/api/people/{id}/collect" Needs(TakeMoney) => accounts::collect;
     get "/api/people/{id}/payments" Needs(SeeCharges) => payments::of_person;
-    post "/api/people/{id}/refunds" Needs(GiveBack) => payments::refund;
+    post "/api/people/{id}/refunds" Needs(GiveBack) => refunds::refund;
     get "/api/people/{id}/fhir" Needs(SeePeople) => import::person_as_fhir;
     post "/api/import/fhir" Needs(SetClinic) => import::fhir;
     post "/api/import/policies" Needs(SetClinic) => import::policies;
@@ -201,12 +201,12 @@ table! {
     put "/api/visits/{id}/charges" Needs(EditCharges) => charges::set_lines;
     post "/api/visits/{id}/charges/complete" Needs(EditCharges) => charges::complete;
     get "/api/visits/{id}/money" Needs(SeeCharges) => money::show;
-    post "/api/visits/{id}/credit" Needs(TakeMoney) => payments::credit;
+    post "/api/visits/{id}/credit" Needs(TakeMoney) => refunds::credit;
     post "/api/payments" Needs(TakeMoney) => payments::take;
     get "/api/payments/{id}" Needs(SeeCharges) => payments::show;
     get "/api/payments/{id}/paper" Needs(SeeCharges) => paper::receipt;
     post "/api/payments/{id}/send" Needs(TakeMoney) => paper::send_receipt;
-    post "/api/payments/{id}/void" Needs(TakeMoney) => payments::void;
+    post "/api/payments/{id}/void" Needs(TakeMoney) => refunds::void;
     get "/api/sites/{id}/till" Needs(TakeMoney) => tills::show;
     post "/api/sites/{id}/till/opening" Needs(TakeMoney) => tills::open;
     post "/api/sites/{id}/till/closing" Needs(TakeMoney) => tills::close;

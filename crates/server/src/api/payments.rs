@@ -1,7 +1,6 @@
-//! Taking payments, for a whole household at once; taking them back, giving money back, using credit.
+//! Taking payments, for a whole household at once, and their receipts.
 
 use super::accounts::{dues_of, words_of};
-use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
@@ -23,10 +22,10 @@ use uuid::Uuid;
 
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct MeanForm {
-    method: String,
-    amount: String,
+    pub method: String,
+    pub amount: String,
     #[serde(default)]
-    reference: String,
+    pub reference: String,
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -83,7 +82,7 @@ pub struct Receipt {
     pub taken_back: Option<String>,
 }
 
-fn read_means(forms: &[MeanForm], faults: &mut Faults) -> Vec<Mean> {
+pub fn read_means(forms: &[MeanForm], faults: &mut Faults) -> Vec<Mean> {
     let mut means = Vec::new();
     for (n, form) in forms.iter().enumerate() {
         let at = |field: &str| if n == 0 { field.to_owned() } else { format!("{field}{n}") };
@@ -321,102 +320,4 @@ pub async fn of_person(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<Receipt
         out.push(receipt_of(&mut conn, &state, payment).await?);
     }
     Ok(Json(out))
-}
-
-#[derive(Debug, Deserialize, ToSchema)]
-pub struct VoidForm {
-    reason: String,
-}
-
-/// Takes a payment back that was a slip; what came by card goes back on the card first.
-#[utoipa::path(post, path = "/api/payments/{id}/void", params(("id" = Uuid, Path)), request_body = VoidForm, responses((status = 200, body = Receipt), (status = 422, body = Problem), (status = 503, body = Problem)))]
-pub async fn void(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<VoidForm>) -> Answer<Receipt> {
-    let mut faults = Faults::default();
-    let reason = faults.line("reason", "Reason", &form.reason, 120);
-    faults.none_or(())?;
-    // The card is asked last and inside the change, so that neither stands without the other; the terminal
-    // knows the reference, so a repeated void puts the money back once.
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = change.void_payment(*id, &reason).await?;
-    let means = store::means_of(change.conn(), &[*id]).await?;
-    let card: i64 = means.iter().filter(|m| m.method == Method::Card.code()).map(|m| m.cents).sum();
-    if card > 0 {
-        put_back(&state, &format!("void:{}", *id), Cents::new(card)).await?;
-    }
-    change.commit().await?;
-    let mut conn = state.store.reader().await?;
-    Ok(Json(receipt_of(&mut conn, &state, &row).await?))
-}
-
-async fn put_back(state: &State, reference: &str, amount: Cents) -> Result<(), Problem> {
-    match terminal::put_back(state, reference, amount).await? {
-        Said::Approved(_) => Ok(()),
-        Said::Declined(why) => {
-            Err(Problem::refused("card-declined", format!("Nothing was put back on the card: {why}.")))
-        }
-    }
-}
-
-#[derive(Debug, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct RefundForm {
-    site_id: Uuid,
-    /// An overpaid visit; left out: from the credit.
-    visit_id: Option<Uuid>,
-    amount: String,
-    method: String,
-    #[serde(default)]
-    reference: String,
-    reason: String,
-    key: Uuid,
-}
-
-/// Gives money back, from the credit or from what was overpaid for a visit.
-#[utoipa::path(post, path = "/api/people/{id}/refunds", params(("id" = Uuid, Path)), request_body = RefundForm, responses((status = 200, body = Receipt), (status = 422, body = Problem), (status = 503, body = Problem)))]
-pub async fn refund(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<RefundForm>) -> Answer<Receipt> {
-    let mut faults = Faults::default();
-    let reason = faults.line("reason", "Reason", &form.reason, 120);
-    let f = MeanForm { method: form.method.clone(), amount: form.amount.clone(), reference: form.reference.clone() };
-    let means = read_means(&[f], &mut faults);
-    faults.none_or(())?;
-    let Some(mean) = means.into_iter().next() else { return Err(Problem::field("amount", "Type an amount.")) };
-    let key = format!("refund:{}", form.key);
-    if let Some(before) = store::by_key(&mut *state.store.reader().await?, &key).await? {
-        return Ok(Json(receipt_of(&mut *state.store.reader().await?, &state, &before).await?));
-    }
-    let from = form.visit_id.map_or(For::Credit, For::Visit);
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = change.give_back((form.key, &reason), (*id, form.site_id), from, &mean).await?;
-    if mean.method == Method::Card {
-        put_back(&state, &key, mean.amount).await?;
-    }
-    change.commit().await?;
-    let mut conn = state.store.reader().await?;
-    Ok(Json(receipt_of(&mut conn, &state, &row).await?))
-}
-
-#[derive(Debug, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct CreditForm {
-    /// Whose credit; left out: what was paid too much for the visit is kept as one.
-    from_person_id: Option<Uuid>,
-    /// Left out: as much as fits.
-    amount: Option<String>,
-    key: Uuid,
-}
-
-/// Uses a credit for a visit, or keeps what was paid too much for it as one.
-#[utoipa::path(post, path = "/api/visits/{id}/credit", params(("id" = Uuid, Path)), request_body = CreditForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
-pub async fn credit(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<CreditForm>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    match form.from_person_id {
-        Some(owner) => {
-            let typed = form.amount.as_deref().map(Cents::parse).transpose();
-            let amount = typed.map_err(|e| Problem::field("amount", e.to_string()))?;
-            change.use_credit(form.key, owner, *id, amount).await?;
-        }
-        None => change.keep_as_credit(form.key, *id).await?,
-    }
-    change.commit().await?;
-    Ok(DONE)
 }

@@ -84,6 +84,7 @@ export function Quay(p: {
 }) {
   const { clinic } = useSession();
   const times = useTimes();
+  const may = useMay();
   const staff = (id: string) => clinic.staff.find((s) => s.id === id)?.name ?? '';
   return (
     <section aria-label="Waiting">
@@ -119,6 +120,16 @@ export function Quay(p: {
               <Small>
                 {staff(c.card.visit.clinicianId)}, <Mono>{times.time(c.card.visit.startsAt)}</Mono>
               </Small>
+              <Spread />
+              {may('move_patients') && (
+                <Button
+                  isDisabled={p.moves.busy}
+                  onPress={() => void p.moves.go(c.card.visit.id, 'here')}
+                  aria-label={`Mark as here: ${c.card.person.name}`}
+                >
+                  Mark as here
+                </Button>
+              )}
             </Row>
           ))}
         </Stack>
