@@ -3,7 +3,7 @@
 
 use crate::booking::{NOT_LIVE, Place};
 use crate::rows::{PersonLimits, Shift, Slot, Visit, VisitType};
-use crate::schedule::{self, OpenTimes};
+use crate::schedule;
 use crate::schema::{shifts, slots, visits};
 use crate::supply::weekday_of;
 use crate::{Change, Conn, Result, StoreError};
@@ -51,8 +51,7 @@ pub async fn openings(
     now: DateTime<Utc>,
     zone: Tz,
 ) -> Result<Vec<(Slot, Opening<Uuid>)>> {
-    let asked = OpenTimes { from, to: Some(until), limit: 2_000, ..OpenTimes::default() };
-    let open = schedule::open_slots_within(conn, &asked).await?;
+    let open = schedule::open_slots(conn, (from, until), 2_000).await?;
     let as_opening = |(slot, site): (Slot, Uuid)| {
         let opening = Opening {
             start: slot.starts_at,

@@ -4,7 +4,7 @@ use crate::booking::NOT_LIVE;
 use crate::rows::{ScheduleNote, Shift, Slot, VisitType};
 use crate::schema::{shifts, slots, visit_types, visits};
 use crate::{Change, Conn, Result, StoreError};
-use chrono::{DateTime, NaiveTime, Utc};
+use chrono::{DateTime, Duration, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use std::collections::HashMap;
@@ -48,24 +48,16 @@ pub async fn slot(conn: &mut Conn, id: Uuid) -> Result<(Slot, Shift)> {
         .ok_or(StoreError::NotFound("slot"))
 }
 
-/// What is asked of open times.
-#[derive(Debug, Clone, Default)]
-pub struct OpenTimes {
+/// Where and when open times are looked for.
+#[derive(Debug, Clone)]
+pub struct Window {
     pub from: DateTime<Utc>,
-    pub to: Option<DateTime<Utc>>,
-    pub visit_type: Option<Uuid>,
+    pub to: DateTime<Utc>,
     /// Empty: any.
     pub clinicians: Vec<Uuid>,
     pub sites: Vec<Uuid>,
-    /// What is shorter than this as a whole shift is not looked at.
-    pub minutes: i64,
-    /// Empty: any. Monday is 1.
-    pub weekdays: Vec<i32>,
-    /// Starts not before, and before, by the clock of [`OpenTimes::zone`].
-    pub between: Option<(NaiveTime, NaiveTime)>,
-    /// The clinic's, for weekdays and times of day.
-    pub zone: String,
-    pub limit: i64,
+    /// Only shifts with a slot of this type.
+    pub visit_type: Option<Uuid>,
 }
 
 /// The slots of a clinician that touch a stretch of time.
@@ -84,13 +76,12 @@ pub async fn slots_of_clinician(
         .await?)
 }
 
-/// Slots that nobody has, nor holds, soonest first.
-pub async fn open_slots(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec<Slot>> {
-    Ok(open_slots_within(conn, asked).await?.into_iter().map(|(slot, _)| slot).collect())
-}
-
-/// The same with the site of each.
-pub async fn open_slots_within(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec<(Slot, Uuid)>> {
+/// Slots that nobody has, nor holds, soonest first, each with its site.
+pub async fn open_slots(
+    conn: &mut Conn,
+    (from, to): (DateTime<Utc>, DateTime<Utc>),
+    limit: i64,
+) -> Result<Vec<(Slot, Uuid)>> {
     let taken = visits::table
         .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))
         .filter(visits::clinician_id.eq(slots::clinician_id))
@@ -98,25 +89,39 @@ pub async fn open_slots_within(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec
         // No visit is longer than its type may be; the lower bound lets the index find the few in question.
         .filter(diesel::dsl::sql::<diesel::sql_types::Bool>("visits.starts_at > slots.starts_at - interval '8 hours'"))
         .select(visits::id);
-    let mut query = slots::table
+    Ok(slots::table
         .inner_join(shifts::table)
-        .filter(slots::ends_at.gt(asked.from).and(slots::held_for.is_null()).and(shifts::cancelled_at.is_null()))
+        .filter(slots::ends_at.gt(from).and(slots::starts_at.lt(to)))
+        .filter(slots::held_for.is_null().and(shifts::cancelled_at.is_null()))
         .filter(diesel::dsl::not(diesel::dsl::exists(taken)))
         .order((slots::starts_at, slots::clinician_id))
-        .limit(asked.limit.clamp(1, 2_000))
+        .limit(limit)
         .select((Slot::as_select(), shifts::site_id))
+        .load(conn)
+        .await?)
+}
+
+/// The shifts of a window, soonest first.
+pub async fn shifts_of(conn: &mut Conn, w: &Window) -> Result<Vec<Shift>> {
+    let mut query = shifts::table
+        // A shift lies within one day; the lower bound is for the index.
+        .filter(shifts::starts_at.lt(w.to).and(shifts::starts_at.gt(w.from - Duration::days(1))))
+        .filter(shifts::ends_at.gt(w.from).and(shifts::cancelled_at.is_null()))
+        .order((shifts::starts_at, shifts::id))
+        .select(Shift::as_select())
         .into_boxed();
-    if let Some(to) = asked.to {
-        query = query.filter(slots::starts_at.lt(to));
+    if !w.clinicians.is_empty() {
+        query = query.filter(shifts::clinician_id.eq_any(&w.clinicians));
     }
-    if let Some(kind) = asked.visit_type {
-        query = query.filter(slots::visit_type_id.eq(kind));
+    if !w.sites.is_empty() {
+        query = query.filter(shifts::site_id.eq_any(&w.sites));
     }
-    if !asked.clinicians.is_empty() {
-        query = query.filter(slots::clinician_id.eq_any(&asked.clinicians));
-    }
-    if !asked.sites.is_empty() {
-        query = query.filter(shifts::site_id.eq_any(&asked.sites));
+    if let Some(kind) = w.visit_type {
+        let of_type = slots::table
+            .filter(slots::shift_id.eq(shifts::id))
+            .filter(slots::visit_type_id.eq(kind).and(slots::held_for.is_null()))
+            .select(slots::id);
+        query = query.filter(diesel::dsl::exists(of_type));
     }
     Ok(query.load(conn).await?)
 }
@@ -127,7 +132,6 @@ pub struct FreeSlot {
     pub id: Uuid,
     pub shift_id: Uuid,
     pub clinician_id: Uuid,
-    pub site_id: Uuid,
     pub visit_type_id: Option<Uuid>,
     pub starts_at: DateTime<Utc>,
     pub ends_at: DateTime<Utc>,
@@ -139,80 +143,36 @@ pub async fn slots_by_id(conn: &mut Conn, ids: &[Uuid]) -> Result<HashMap<Uuid, 
     Ok(found.into_iter().map(|s| (s.id, s)).collect())
 }
 
-/// The free slots of a window, each clinician's in order, for putting together open times of any length. Shifts
-/// that cannot serve, being too short or without a slot of the type, are left out by the database.
-pub async fn free_slots(conn: &mut Conn, asked: &OpenTimes) -> Result<Vec<FreeSlot>> {
-    let to = asked.to.unwrap_or(asked.from + chrono::Duration::days(14));
-    let mut query = slots::table
-        .inner_join(shifts::table)
-        .filter(slots::starts_at.ge(asked.from).and(slots::starts_at.lt(to)))
-        .filter(slots::held_for.is_null().and(shifts::cancelled_at.is_null()))
+/// The free slots of these shifts within a window, each clinician's in order, for putting together open times of
+/// any length.
+pub async fn free_slots(conn: &mut Conn, w: &Window, of: &[Shift]) -> Result<Vec<FreeSlot>> {
+    if of.is_empty() {
+        return Ok(vec![]);
+    }
+    let query = slots::table
+        .filter(slots::starts_at.ge(w.from).and(slots::starts_at.lt(w.to)))
+        .filter(slots::held_for.is_null())
+        .filter(slots::shift_id.eq_any(of.iter().map(|s| s.id)))
         .order((slots::clinician_id, slots::starts_at))
         .select((
             slots::id,
             slots::shift_id,
             slots::clinician_id,
-            shifts::site_id,
             slots::visit_type_id,
             slots::starts_at,
             slots::ends_at,
-        ))
-        .into_boxed();
-    if !asked.clinicians.is_empty() {
-        query = query.filter(slots::clinician_id.eq_any(&asked.clinicians));
-    }
-    if !asked.sites.is_empty() {
-        query = query.filter(shifts::site_id.eq_any(&asked.sites));
-    }
-    if let Some(kind) = asked.visit_type {
-        let of_type = diesel::alias!(crate::schema::slots as of_type);
-        let serves = of_type
-            .filter(of_type.field(slots::shift_id).eq(slots::shift_id))
-            .filter(of_type.field(slots::visit_type_id).eq(kind).and(of_type.field(slots::held_for).is_null()));
-        query = query.filter(diesel::dsl::exists(serves));
-    }
-    if asked.minutes > 0 {
-        use diesel::sql_types::{BigInt, Bool};
-        let long = diesel::dsl::sql::<Bool>("shifts.ends_at - shifts.starts_at >= make_interval(mins => ")
-            .bind::<BigInt, _>(asked.minutes)
-            .sql("::integer)");
-        query = query.filter(long);
-    }
-    // A shift lies within one day, so its weekday is that of all its slots.
-    use diesel::sql_types::{Array, Bool, Integer, Text, Time};
-    if !asked.weekdays.is_empty() {
-        let on = diesel::dsl::sql::<Bool>("extract(isodow from shifts.starts_at at time zone ")
-            .bind::<Text, _>(asked.zone.clone())
-            .sql(")::integer = any(")
-            .bind::<Array<Integer>, _>(asked.weekdays.clone())
-            .sql(")");
-        query = query.filter(on);
-    }
-    if let Some((after, before)) = asked.between {
-        let within = diesel::dsl::sql::<Bool>("((shifts.ends_at - interval '1 minute') at time zone ")
-            .bind::<Text, _>(asked.zone.clone())
-            .sql(")::time >= ")
-            .bind::<Time, _>(after)
-            .sql(" and (shifts.starts_at at time zone ")
-            .bind::<Text, _>(asked.zone.clone())
-            .sql(")::time < ")
-            .bind::<Time, _>(before);
-        query = query.filter(within);
-    }
+        ));
     let mut found: Vec<FreeSlot> = query.load(conn).await?;
-    if found.is_empty() {
-        return Ok(vec![]);
-    }
     let taken: Vec<(Uuid, DateTime<Utc>, DateTime<Utc>)> = visits::table
         .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))
-        .filter(visits::starts_at.lt(to).and(visits::starts_at.gt(asked.from - chrono::Duration::hours(8))))
+        .filter(visits::starts_at.lt(w.to).and(visits::starts_at.gt(w.from - Duration::hours(8))))
         .order((visits::clinician_id, visits::starts_at))
         .select((visits::clinician_id, visits::starts_at, visits::ends_at))
         .load(conn)
         .await?;
     found.retain(|s| {
-        let from = taken
-            .partition_point(|(c, start, _)| (*c, *start) < (s.clinician_id, s.starts_at - chrono::Duration::hours(8)));
+        let from =
+            taken.partition_point(|(c, start, _)| (*c, *start) < (s.clinician_id, s.starts_at - Duration::hours(8)));
         !taken[from..]
             .iter()
             .take_while(|(c, start, _)| *c == s.clinician_id && *start < s.ends_at)

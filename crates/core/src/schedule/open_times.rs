@@ -2,7 +2,7 @@
 //! usual clinician, and without leaving scraps of time that nobody can use.
 
 use super::Span;
-use chrono::{DateTime, NaiveTime, Utc, Weekday};
+use chrono::{DateTime, Duration, NaiveTime, Utc, Weekday};
 use chrono::{Datelike, Timelike};
 use chrono_tz::Tz;
 
@@ -73,6 +73,16 @@ pub fn fits<K: PartialEq>(wish: &Wish<K>, open: &Open<K>, zone: Tz) -> bool {
         && (wish.weekdays.is_empty() || wish.weekdays.contains(&local.weekday()))
         && wish.between.is_none_or(|(from, to)| (from..to).contains(&local.time()))
         && open.span.minutes() >= wish.minutes
+}
+
+/// Whether a shift can hold a time that fits, before its slots are looked at: on a wished day, open at a wished time
+/// of day, and at least `minutes` long. It lies within one local day.
+pub fn may_hold<K>(wish: &Wish<K>, shift: &Span, minutes: i64, zone: Tz) -> bool {
+    let local = |at: DateTime<Utc>| at.with_timezone(&zone);
+    let (start, last) = (local(shift.start()), local(shift.end() - Duration::minutes(1)));
+    shift.minutes() >= minutes
+        && (wish.weekdays.is_empty() || wish.weekdays.contains(&start.weekday()))
+        && wish.between.is_none_or(|(from, to)| start.time() < to && last.time() >= from)
 }
 
 /// How well a time suits: the smaller the better. A day of waiting counts as much as two hours beside the wished time of day, the
@@ -181,7 +191,7 @@ pub fn stretches<K: Copy + PartialEq>(clinician: K, pieces: &[Piece<K>], minutes
 #[cfg(test)]
 mod tests {
     use super::*;
-    use chrono::{Duration, TimeZone};
+    use chrono::TimeZone;
     use proptest::prelude::*;
 
     const ZONE: Tz = chrono_tz::America::New_York;
@@ -254,6 +264,28 @@ mod tests {
     }
 
     proptest! {
+        #[test]
+        fn no_shift_is_left_out_that_holds_a_time_that_fits(
+            begins in 0i64..400, slots in 1i64..12, day in 0i64..7, weekday in proptest::option::of(0u8..7),
+            between in proptest::option::of((0u32..24, 0u32..24)), minutes in prop_oneof![Just(0i64), Just(40), Just(90)],
+        ) {
+            let wish: Wish<u8> = Wish {
+                weekdays: weekday.and_then(|n| Weekday::try_from(n).ok()).into_iter().collect(),
+                between: between.and_then(|(a, b)| Some((NaiveTime::from_hms_opt(a, 0, 0)?, NaiveTime::from_hms_opt(b, 0, 0)?))),
+                minutes,
+                ..Wish::default()
+            };
+            let pieces: Vec<Piece<u8>> = (0..slots)
+                .map(|n| {
+                    let span = Span::new(at(day, begins + n * 20), at(day, begins + n * 20 + 20)).unwrap();
+                    Piece { span, site: 1, visit_type: Some(1), free: true }
+                })
+                .collect();
+            let shift = Span::new(at(day, begins), at(day, begins + slots * 20)).unwrap();
+            let holds = stretches(1, &pieces, minutes).iter().any(|o| fits(&wish, o, ZONE));
+            prop_assert!(may_hold(&wish, &shift, minutes, ZONE) || !holds);
+        }
+
         #[test]
         fn looking_step_by_step_finds_what_looking_everywhere_finds(
             times in proptest::collection::vec((0i64..92, 0i64..500, 1u8..4), 0..80),

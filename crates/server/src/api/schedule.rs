@@ -8,16 +8,19 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::{DateTime, Datelike, Duration, NaiveDate, NaiveTime, Utc, Weekday};
 use harbor_core::fields::Faults;
-use harbor_core::schedule::open_times::{LOOKS, Open, Piece, Wish, fits, is_settled, reasons, score, stretches};
+use harbor_core::schedule::open_times::{
+    LOOKS, Open, Piece, Wish, fits, is_settled, may_hold, reasons, score, stretches,
+};
 use harbor_core::schedule::supply::is_released;
 use harbor_core::schedule::untimed::may_enter;
 use harbor_core::schedule::{Span, at_local, day_bounds};
 use harbor_core::typed_date;
 use harbor_store::rows::{ScheduleNote, Shift, Slot, SupplyException, UntimedList, VisitType};
-use harbor_store::schedule::{self as store, OpenTimes, RoomLeft};
+use harbor_store::schedule::{self as store, RoomLeft, Window};
 use harbor_store::supply::weekday_of;
 use harbor_store::{Conn, facts, lists, people, supply, visits, waiting};
 use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
@@ -236,19 +239,16 @@ pub(super) async fn open_of(
     visit_type: Uuid,
     (from, to): (DateTime<Utc>, DateTime<Utc>),
 ) -> Result<Vec<(Slot, Open<Uuid>)>, Problem> {
-    let asked = OpenTimes {
-        from,
-        to: Some(to),
-        clinicians: vec![clinician],
-        visit_type: Some(visit_type),
-        ..OpenTimes::default()
-    };
-    let rows = store::free_slots(conn, &asked).await?;
+    let window = Window { from, to, clinicians: vec![clinician], sites: vec![], visit_type: Some(visit_type) };
+    let shifts = store::shifts_of(conn, &window).await?;
+    let site_of = |id: Uuid| shifts.iter().find(|s| s.id == id).map(|s| s.site_id);
+    let rows = store::free_slots(conn, &window, &shifts).await?;
     let whole = store::slots_by_id(conn, &rows.iter().map(|s| s.id).collect::<Vec<_>>()).await?;
     let (now, kind) = (state.now(), visits::visit_type(conn, visit_type).await?);
     let open = |s: store::FreeSlot| {
         let span = Span::new(s.starts_at, s.ends_at).ok()?;
-        let open = Open { span, clinician, site: s.site_id, visit_type, left_before: 0, left_after: 0 };
+        let site = site_of(s.shift_id)?;
+        let open = Open { span, clinician, site, visit_type, left_before: 0, left_after: 0 };
         let right = s.visit_type_id == Some(visit_type) && s.ends_at > now;
         let released = is_released(s.starts_at, kind.release_rule(), now, state.zone);
         if right && released { Some((whole.get(&s.id)?.clone(), open)) } else { None }
@@ -272,26 +272,26 @@ pub(super) async fn best(
     let first = state.local_day(from);
     for days in LOOKS {
         let to = day_bounds(state.zone, first + Duration::days(days)).0;
-        let asked = OpenTimes {
+        let window = Window {
             from: begins,
-            to: Some(to),
+            to,
             clinicians: wish.clinicians.clone(),
             sites: wish.sites.clone(),
             visit_type: wish.visit_types.first().copied(),
-            minutes,
-            weekdays: wish.weekdays.iter().map(|d| d.number_from_monday() as i32).collect(),
-            between: wish.between,
-            zone: state.zone.name().to_owned(),
-            ..OpenTimes::default()
         };
-        let rows = store::free_slots(conn, &asked).await?;
+        let mut shifts = store::shifts_of(conn, &window).await?;
+        shifts
+            .retain(|s| Span::new(s.starts_at, s.ends_at).is_ok_and(|span| may_hold(wish, &span, minutes, state.zone)));
+        let sites: HashMap<Uuid, Uuid> = shifts.iter().map(|s| (s.id, s.site_id)).collect();
+        let rows = store::free_slots(conn, &window, &shifts).await?;
         // A visit lies within one shift.
         for of_one in rows.chunk_by(|a, b| a.shift_id == b.shift_id) {
+            let Some(site) = sites.get(&of_one[0].shift_id).copied() else { continue };
             let pieces: Vec<Piece<Uuid>> = of_one
                 .iter()
                 .filter_map(|s| {
                     let span = Span::new(s.starts_at, s.ends_at).ok()?;
-                    Some(Piece { span, site: s.site_id, visit_type: s.visit_type_id, free: true })
+                    Some(Piece { span, site, visit_type: s.visit_type_id, free: true })
                 })
                 .collect();
             for open in stretches(of_one[0].clinician_id, &pieces, minutes) {

@@ -24,3 +24,6 @@ alter table visits
     add constraint visits_unbooked_are_extra check (appointment or extra),
     add column done_at timestamptz;
 update visits set done_at = coalesce(left_at, stage_at) where seen_at is not null and stage in ('ready_to_leave', 'left');
+
+-- Open times read the slots of the shifts in question.
+create index on slots (shift_id, visit_type_id);
