@@ -191,7 +191,7 @@ export function Board(p: BoardShows) {
                   <strong>{identity(v.person, v.visit.callSign)}</strong>
                   {v.visit.extra ? 'extra' : !tight && v.person.age}
                 </CardLine>
-                <CardLine>
+                <CardLine data-tight={tight}>
                   {type?.glyph} <span>{late || v.stage + waits}</span>{' '}
                   {!tight && <CompactLine line={v.line} words={false} />}
                 </CardLine>

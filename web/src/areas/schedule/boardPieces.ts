@@ -139,6 +139,10 @@ export const CardLine = styled.div`
     font-size: ${size.body};
     font-weight: 600;
   }
+  /* The strip gives way before the words do. */
+  &[data-tight='false'] > span:not([role='img']) {
+    flex-shrink: 0;
+  }
   &[data-tight='true'] strong {
     font-size: ${size.small};
   }
