@@ -2805,10 +2805,6 @@ export interface components {
             role: string;
             sentence: string;
         };
-        Booker: {
-            id: string;
-            label: string;
-        };
         BookingForm: components["schemas"]["TimeForm"] & {
             kind?: string;
             note?: string;
@@ -2934,6 +2930,7 @@ export interface components {
             quantity: number;
             warnings: components["schemas"]["WarningView"][];
         };
+        /** @description One of several that are chosen from. */
         Choice: {
             id: string;
             label: string;
@@ -3450,14 +3447,19 @@ export interface components {
             /** @description The new place, from 0. */
             to: number;
         };
-        /** @description What visit types may look like, and who may book them. */
+        /** @description What is chosen from in settings and dialogs: the looks of visit types, who may book, kinds of visits and rooms. */
         Looks: {
-            bookers: components["schemas"]["Booker"][];
+            bookers: components["schemas"]["Choice"][];
             glyphs: string[];
             grounds: string[];
             /** @description What a visit can be: in person, by telephone and so on. */
-            kinds: components["schemas"]["Booker"][];
+            kinds: components["schemas"]["Choice"][];
+            /** @description What a stage of the clinic's own may follow, and where it takes place. */
+            ownStageFollows: components["schemas"]["Choice"][];
+            ownStagePlaces: components["schemas"]["Choice"][];
             patterns: string[];
+            /** @description What a room is for. */
+            roomKinds: components["schemas"]["Choice"][];
         };
         MarkView: {
             /** Format: date-time */
@@ -4587,12 +4589,6 @@ export interface components {
             login: string;
             name: string;
         };
-        /** @description Somebody of the same household who comes today. */
-        Sibling: {
-            card: components["schemas"]["VisitCard"];
-            /** @description In words. */
-            stage: string;
-        };
         SignForm: {
             /** Format: uuid */
             formId: string;
@@ -5115,6 +5111,8 @@ export interface components {
             chartClosed: boolean;
             coverages: components["schemas"]["CoverageView"][];
             gaps: components["schemas"]["Gap"][];
+            /** @description Somebody else may see the patient instead. */
+            mayHandOver: boolean;
             noneKnown: components["schemas"]["NoneKnown"][];
             /**
              * Format: int64
@@ -9678,7 +9676,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Sibling"][];
+                    "application/json": components["schemas"]["VisitCard"][];
                 };
             };
         };

@@ -62,11 +62,13 @@ pub enum OwnStageRefusal {
     SameName(String),
 }
 
+/// The fixed stages that one of the clinic's own may follow.
+pub const MAY_FOLLOW: [Stage; 4] = [Stage::Here, Stage::CheckedIn, Stage::InRoom, Stage::WithClinician];
+
 impl<Id: Copy + PartialEq> OwnStage<Id> {
     /// A stage that a clinic can have beside its others.
     pub fn checked(&self, others: &[OwnStage<Id>]) -> Result<(), OwnStageRefusal> {
-        use Stage::*;
-        if !matches!(self.after, Here | CheckedIn | InRoom | WithClinician) {
+        if !MAY_FOLLOW.contains(&self.after) {
             return Err(OwnStageRefusal::NotThere);
         }
         if self.after.waits_for_room() && self.place == Where::Room {
@@ -178,7 +180,7 @@ mod tests {
         fn the_way_on_passes_every_walked_stage_once_and_the_way_back_is_the_same(
             stages in proptest::collection::vec((0usize..4, any::<bool>()), 0..8),
         ) {
-            let within = [Stage::Here, Stage::CheckedIn, Stage::InRoom, Stage::WithClinician];
+            let within = MAY_FOLLOW;
             let all: Vec<OwnStage<u32>> = stages.iter().enumerate()
                 .map(|(n, (s, w))| own(n as u32, within[*s], Where::Lab, *w)).collect();
             let mut at = At::from(Stage::Booked);

@@ -142,23 +142,21 @@ pub fn reasons<K: PartialEq>(wish: &Wish<K>, open: &Open<K>, now: DateTime<Utc>,
     reasons
 }
 
-/// A slot of one clinician's day, in order, as stretches are made from it.
+/// A free slot of one clinician's day, in order, as stretches are made from it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Piece<K> {
     pub span: Span,
     pub site: K,
     pub visit_type: Option<K>,
-    /// Nobody has it, and it is not held.
-    pub free: bool,
 }
 
 /// The stretches of neighbouring free slots of one clinician that are at least `minutes` long, each as
 /// short as can be; of several types the first one's counts. With no minutes every free slot is a stretch.
 pub fn stretches<K: Copy + PartialEq>(clinician: K, pieces: &[Piece<K>], minutes: i64) -> Vec<Open<K>> {
     let mut out = Vec::new();
-    let touches = |a: &Piece<K>, b: &Piece<K>| a.free && b.free && a.span.end() == b.span.start();
+    let touches = |a: &Piece<K>, b: &Piece<K>| a.span.end() == b.span.start();
     for first in 0..pieces.len() {
-        let Some(visit_type) = pieces[first].visit_type.filter(|_| pieces[first].free) else { continue };
+        let Some(visit_type) = pieces[first].visit_type else { continue };
         let mut last = first;
         let long = |last: usize| (pieces[last].span.end() - pieces[first].span.start()).num_minutes();
         while long(last) < minutes && last + 1 < pieces.len() && touches(&pieces[last], &pieces[last + 1]) {
@@ -247,14 +245,13 @@ mod tests {
 
     #[test]
     fn neighbours_make_a_longer_time_but_not_over_a_held_one() {
-        let piece = |from: i64, to: i64, free: bool| Piece {
+        let piece = |from: i64, to: i64| Piece {
             span: Span::new(at(0, from), at(0, to)).unwrap(),
             site: 1u8,
-            visit_type: free.then_some(1),
-            free,
+            visit_type: Some(1),
         };
-        let day =
-            [piece(0, 20, true), piece(20, 40, true), piece(40, 60, false), piece(60, 80, true), piece(90, 110, true)];
+        // From 40 to 60 somebody is booked.
+        let day = [piece(0, 20), piece(20, 40), piece(60, 80), piece(90, 110)];
         let long = stretches(1, &day, 40);
         assert_eq!(long.len(), 1);
         assert_eq!((long[0].span.minutes(), long[0].left_before, long[0].left_after), (40, 0, 0));
@@ -278,7 +275,7 @@ mod tests {
             let pieces: Vec<Piece<u8>> = (0..slots)
                 .map(|n| {
                     let span = Span::new(at(day, begins + n * 20), at(day, begins + n * 20 + 20)).unwrap();
-                    Piece { span, site: 1, visit_type: Some(1), free: true }
+                    Piece { span, site: 1, visit_type: Some(1) }
                 })
                 .collect();
             let shift = Span::new(at(day, begins), at(day, begins + slots * 20)).unwrap();
@@ -322,12 +319,14 @@ mod tests {
             for (free, gap) in frees {
                 start += gap * 5;
                 let span = Span::new(at(0, start), at(0, start + 20)).unwrap();
-                pieces.push(Piece { span, site: 1u8, visit_type: Some(1), free });
+                if free {
+                    pieces.push(Piece { span, site: 1u8, visit_type: Some(1) });
+                }
                 start += 20;
             }
             for open in stretches(1, &pieces, minutes) {
                 prop_assert!(open.span.minutes() >= minutes);
-                let covered: i64 = pieces.iter().filter(|p| p.free && open.span.contains(&p.span)).map(|p| p.span.minutes()).sum();
+                let covered: i64 = pieces.iter().filter(|p| open.span.contains(&p.span)).map(|p| p.span.minutes()).sum();
                 prop_assert_eq!(covered, open.span.minutes(), "free from end to end");
             }
         }

@@ -166,17 +166,9 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<CheckInView> {
     Ok(Json(view_of(&mut conn, &state, &g).await?))
 }
 
-/// Somebody of the same household who comes today.
-#[derive(Debug, Serialize, ToSchema)]
-pub struct Sibling {
-    card: VisitCard,
-    /// In words.
-    stage: String,
-}
-
 /// Others of the household who come today, so that one after another is checked in without going back.
-#[utoipa::path(get, path = "/api/visits/{id}/household-today", params(("id" = Uuid, Path)), responses((status = 200, body = Vec<Sibling>)))]
-pub async fn household_today(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<Sibling>> {
+#[utoipa::path(get, path = "/api/visits/{id}/household-today", params(("id" = Uuid, Path)), responses((status = 200, body = Vec<VisitCard>)))]
+pub async fn household_today(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<VisitCard>> {
     let mut conn = state.store.reader().await?;
     let visit = visits::get(&mut conn, *id).await?;
     let person = people::get(&mut conn, visit.person_id).await?;
@@ -189,11 +181,7 @@ pub async fn household_today(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<S
     ids.retain(|p| *p != person.id);
     let rows = visits::of_day_and_people(&mut conn, visit.day, &ids).await?;
     let gathered = facts::gather(&mut conn, rows, &state.tables.diagnoses).await?;
-    let sibling = |g: &Gathered| {
-        let stage = g.visit.stage();
-        Sibling { card: VisitCard::of(g, state.today()), stage: stage.label().to_lowercase() }
-    };
-    Ok(Json(gathered.iter().map(sibling).collect()))
+    Ok(Json(gathered.iter().map(|g| VisitCard::of(g, state.today())).collect()))
 }
 
 #[derive(Debug, Deserialize, ToSchema)]

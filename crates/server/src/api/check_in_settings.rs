@@ -1,5 +1,6 @@
 //! How a clinic has set up its check-in: the steps and their order, its alerts, its forms.
 
+use super::views::Choice;
 use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
@@ -25,12 +26,6 @@ pub struct CheckInSettings {
     rules: Vec<RuleView>,
     kinds: Vec<Choice>,
     forms: Vec<Form>,
-}
-
-#[derive(Debug, Serialize, ToSchema)]
-pub struct Choice {
-    id: String,
-    label: String,
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -69,14 +64,14 @@ pub async fn settings(state: Data<State>) -> Answer<CheckInSettings> {
         sentence: r.sentence,
     };
     Ok(Json(CheckInSettings {
-        steps: Step::ALL.iter().map(|s| Choice { id: s.code().into(), label: s.label().into() }).collect(),
+        steps: Step::ALL.iter().map(|s| Choice::of(s.code(), s.label())).collect(),
         usual: codes(store::steps_for(&walks, Uuid::nil())),
         walks: walks
             .iter()
             .filter_map(|w| Some(OwnWalk { visit_type_id: w.visit_type_id?, steps: w.steps.clone() }))
             .collect(),
         rules: store::rules(&mut conn).await?.into_iter().map(rule).collect(),
-        kinds: Kind::ALL.iter().map(|k| Choice { id: k.code().into(), label: k.label().into() }).collect(),
+        kinds: Kind::ALL.iter().map(|k| Choice::of(k.code(), k.label())).collect(),
         forms: store::all_forms(&mut conn).await?,
     }))
 }

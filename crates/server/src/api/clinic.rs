@@ -1,12 +1,15 @@
 //! The clinic itself: what every screen needs to know once.
 
 use super::house::HouseRules;
+use super::views::Choice;
 use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Query};
 use chrono::{DateTime, NaiveDate, Utc};
+use harbor_core::arrival::own_stages::{MAY_FOLLOW, Where};
+use harbor_core::arrival::rooms::RoomKind;
 use harbor_core::fields::Faults;
 use harbor_core::permissions::{Permission, Role};
 use harbor_core::schedule::VisitKind;
@@ -50,32 +53,38 @@ pub struct ClinicView {
     benefits_hour: u32,
 }
 
-/// What visit types may look like, and who may book them.
+/// What is chosen from in settings and dialogs: the looks of visit types, who may book, kinds of visits and rooms.
 #[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
 pub struct Looks {
     glyphs: Vec<String>,
     patterns: Vec<String>,
     grounds: Vec<String>,
-    bookers: Vec<Booker>,
+    bookers: Vec<Choice>,
     /// What a visit can be: in person, by telephone and so on.
-    kinds: Vec<Booker>,
-}
-
-#[derive(Debug, Serialize, ToSchema)]
-pub struct Booker {
-    id: String,
-    label: String,
+    kinds: Vec<Choice>,
+    /// What a room is for.
+    room_kinds: Vec<Choice>,
+    /// What a stage of the clinic's own may follow, and where it takes place.
+    own_stage_follows: Vec<Choice>,
+    own_stage_places: Vec<Choice>,
 }
 
 fn looks() -> Looks {
     let words = |list: &[&str]| list.iter().map(|w| (*w).to_owned()).collect();
-    let booker = |r: &Role| Booker { id: r.code().into(), label: r.label().into() };
     Looks {
         glyphs: words(&GLYPHS),
         patterns: words(&PATTERNS),
         grounds: words(&GROUNDS),
-        kinds: VisitKind::ALL.iter().map(|k| Booker { id: k.code().into(), label: k.label().into() }).collect(),
-        bookers: Role::ALL.iter().filter(|r| r.may(Permission::Book)).map(booker).collect(),
+        kinds: VisitKind::ALL.iter().map(|k| Choice::of(k.code(), k.label())).collect(),
+        room_kinds: RoomKind::ALL.iter().map(|k| Choice::of(k.code(), k.label())).collect(),
+        own_stage_follows: MAY_FOLLOW.iter().map(|s| Choice::of(s.code(), s.label())).collect(),
+        own_stage_places: Where::ALL.iter().map(|w| Choice::of(w.code(), w.label())).collect(),
+        bookers: Role::ALL
+            .iter()
+            .filter(|r| r.may(Permission::Book))
+            .map(|r| Choice::of(r.code(), r.label()))
+            .collect(),
     }
 }
 

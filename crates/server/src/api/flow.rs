@@ -9,13 +9,13 @@ use actix_web::web::{Data, Json, Path};
 use chrono::NaiveDate;
 use harbor_core::arrival::hands::{Hands, hands};
 use harbor_core::arrival::own_stages::{self, At, OwnStage};
+use harbor_core::arrival::rooms::{RoomKind, Spot, for_the_line, spot};
 use harbor_core::arrival::waiting::{InLine, Setting, expected};
 use harbor_core::arrival::{Stage, Stay, Wait};
 use harbor_core::typed_date::{self, Sense};
 use harbor_store::rows::Visit;
 use harbor_store::{coverage, facts, own_stages as stages, schedule, staff, visits};
 use serde::{Deserialize, Serialize};
-use std::collections::HashMap;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
@@ -103,16 +103,10 @@ pub async fn in_clinic(state: Data<State>) -> Answer<InClinicView> {
     let types = schedule::visit_types(&mut conn).await?;
     let usual = |v: &Visit| types.iter().find(|t| t.id == v.visit_type_id).map_or(20, |t| i64::from(t.minutes));
     let day: Vec<InLine<Uuid>> = gathered.iter().map(|g| in_line(&g.visit, usual(&g.visit))).collect();
-    let mut rooms: HashMap<Uuid, usize> = HashMap::new();
-    for room in staff::rooms(&mut conn).await?.iter().filter(|r| r.kind == "exam" && r.active) {
-        *rooms.entry(room.site_id).or_default() += 1;
-    }
-    // Who sits on in a room after the clinician holds it.
-    for v in gathered.iter().map(|g| &g.visit).filter(|v| v.room_id.is_some() && v.stage() == Stage::WithClinician) {
-        if let Some(free) = rooms.get_mut(&v.site_id).filter(|_| v.own_stage_id.is_some()) {
-            *free = free.saturating_sub(1);
-        }
-    }
+    let all_rooms = staff::rooms(&mut conn).await?;
+    let exam = all_rooms.iter().filter(|r| r.kind == RoomKind::Exam.code() && r.active).map(|r| r.site_id);
+    let in_rooms = gathered.iter().map(|g| &g.visit).filter(|v| v.room_id.is_some());
+    let rooms = for_the_line(exam, in_rooms.map(|v| (v.site_id, at_of(v))));
     let line = expected(&day, &Setting { rooms, did_not_come: rule.did_not_come, now });
     let mut view = InClinicView {
         waiting: vec![],
@@ -128,9 +122,7 @@ pub async fn in_clinic(state: Data<State>) -> Answer<InClinicView> {
         if stage == Stage::Booked {
             view.expected.push(Coming { card: VisitCard::of(g, today), late_minutes });
         }
-        if !stage.is_present() {
-            continue;
-        }
+        let Some(spot) = spot(stage, g.visit.room_id.is_some()) else { continue };
         let stay = rule.stay(stage, (g.visit.here_at, g.visit.stage_at), now);
         let present = Present {
             card: VisitCard::of(g, today),
@@ -140,11 +132,11 @@ pub async fn in_clinic(state: Data<State>) -> Answer<InClinicView> {
             late_minutes,
             expected_minutes: line.iter().find(|(id, _)| *id == g.visit.id).map(|(_, minutes)| *minutes),
         };
-        match stage {
-            s if s.waits_for_room() => view.waiting.push(present),
-            Stage::ReadyToLeave => view.leaving.push(present),
-            _ if g.visit.room_id.is_none() => view.elsewhere.push(present),
-            _ => view.in_rooms.push(present),
+        match spot {
+            Spot::Waiting => view.waiting.push(present),
+            Spot::Room => view.in_rooms.push(present),
+            Spot::Elsewhere => view.elsewhere.push(present),
+            Spot::Leaving => view.leaving.push(present),
         }
     }
     view.waiting.sort_by_key(|p| line.iter().position(|(id, _)| *id == p.card.visit.id));

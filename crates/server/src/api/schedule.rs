@@ -291,7 +291,7 @@ pub(super) async fn best(
                 .iter()
                 .filter_map(|s| {
                     let span = Span::new(s.starts_at, s.ends_at).ok()?;
-                    Some(Piece { span, site, visit_type: s.visit_type_id, free: true })
+                    Some(Piece { span, site, visit_type: s.visit_type_id })
                 })
                 .collect();
             for open in stretches(of_one[0].clinician_id, &pieces, minutes) {

@@ -10,6 +10,19 @@ use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
+/// One of several that are chosen from.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct Choice {
+    pub id: String,
+    pub label: String,
+}
+
+impl Choice {
+    pub fn of(id: &str, label: &str) -> Choice {
+        Choice { id: id.into(), label: label.into() }
+    }
+}
+
 /// Enough of a person to be sure of them.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]

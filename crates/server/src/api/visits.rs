@@ -32,6 +32,8 @@ pub struct VisitView {
     older_cents: i64,
     allergies: Vec<Allergy>,
     none_known: Vec<NoneKnown>,
+    /// Somebody else may see the patient instead.
+    may_hand_over: bool,
     /// Under restriction, and not open to the one who looks.
     chart_closed: bool,
 }
@@ -86,6 +88,7 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<VisitVie
         coverages: coverage_views(&mut conn, g.person.id, g.visit.day).await?,
         share: share_of(&mut conn, &g).await?,
         older_cents,
+        may_hand_over: g.visit.stage().may_hand_over().is_ok(),
         river: g.balances.into(),
         person: g.person,
         allergies,

@@ -231,8 +231,7 @@ async fn siblings_who_come_today_are_a_step_away() {
     let visits = desk.get(&format!("/api/people/{}/visits", mees.as_str().unwrap())).await;
     let today = visits.as_array().unwrap().iter().find(|v| v["visit"]["day"] == "2026-11-23").unwrap();
     let others = desk.get(&format!("/api/visits/{}/household-today", id(&today["visit"]))).await;
-    let names: Vec<&str> =
-        others.as_array().unwrap().iter().map(|s| s["card"]["person"]["name"].as_str().unwrap()).collect();
+    let names: Vec<&str> = others.as_array().unwrap().iter().map(|s| s["person"]["name"].as_str().unwrap()).collect();
     assert!(names.iter().any(|n| n.contains("Fenna")) && names.iter().any(|n| n.contains("Teun")), "{names:?}");
     assert!(!names.iter().any(|n| n.contains("Mees")));
     product.stop().await.unwrap();

@@ -133,7 +133,7 @@ export default function InClinic() {
                 site={s}
                 inRooms={inRooms}
                 leaving={leaving}
-                atOwnStage={[...inRooms, ...elsewhere]}
+                present={[...(all?.waiting ?? []), ...inRooms, ...elsewhere]}
                 mine={mine}
                 moves={moves}
                 over={over}

@@ -67,8 +67,8 @@ export function Rooms(p: {
   site: Schemas['Site'];
   inRooms: Present[];
   leaving: Present[];
-  /** At one of the clinic's own stages, in whichever room. */
-  atOwnStage: Present[];
+  /** Everybody who may be at one of the clinic's own stages, wherever they are. */
+  present: Present[];
   mine: (visit: Schemas['Visit']) => boolean;
   moves: Moves;
   over: string | null;
@@ -81,7 +81,7 @@ export function Rooms(p: {
   const leaving = p.leaving.filter((l) => l.card.visit.siteId === p.site.id);
   const drawn = clinic.ownStages.filter((o) => o.place === 'lab');
   const toLab = (visit: string) => {
-    const from = p.inRooms.find((x) => x.card.visit.id === visit)?.card.visit.stage;
+    const from = p.present.find((x) => x.card.visit.id === visit)?.card.visit.stage;
     const stage = drawn.find((o) => o.afterStage === from);
     if (from && stage) void go(visit, from, { ownStageId: stage.id });
   };
@@ -90,7 +90,7 @@ export function Rooms(p: {
     room.kind === 'checkout'
       ? leaving
       : room.kind === 'lab'
-        ? p.atOwnStage.filter(
+        ? p.present.filter(
             (x) => x.card.visit.siteId === p.site.id && drawn.some((o) => o.id === x.card.visit.ownStageId),
           )
         : [];

@@ -6,8 +6,7 @@ import { useTimes } from '../../app/words';
 import { Button, Check, Choose, Dialog, Field, Pick } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
-import { FindPerson } from '../people/FindPerson';
-import { QuickAdd } from '../people/QuickAdd';
+import { ForPerson } from '../people/ForPerson';
 import { Contact } from './Contact';
 import { SeriesPart } from './SeriesPart';
 import { WhomToAsk } from './WaitingList';
@@ -30,11 +29,9 @@ export function BookDialog({
   onOther: (s: Slot) => void;
   onChangeSlot?: () => void;
 }) {
-  const { clinic, inHand, setInHand } = useSession();
+  const { clinic, setInHand } = useSession();
   const { types } = useChoices();
   const times = useTimes();
-  const [person, setPerson] = useState<Schemas['PersonCard'] | null>(null);
-  const [adding, setAdding] = useState<string | null>(null);
   const [reason, setReason] = useState('');
   const [note, setNote] = useState('');
   const [kind, setKind] = useState('in_person');
@@ -47,8 +44,7 @@ export function BookDialog({
   const clinician = clinic.staff.find((s) => s.id === slot.clinicianId)?.name;
   const type = clinic.visitTypes.find((t) => t.id === slot.visitTypeId);
   const title = `${extra ? 'Extra booking' : (type?.name ?? 'Visit')}, ${times.day(slot.startsAt)} at ${times.time(slot.startsAt)}`;
-  const book = async (knowingly = false) => {
-    if (!person) return;
+  const book = async (person: Schemas['PersonCard'], knowingly = false) => {
     const place = {
       slotId: slot.id,
       minutes: length.trim() === '' ? null : Number(length),
@@ -69,126 +65,107 @@ export function BookDialog({
   return (
     <Dialog title={title} open onClose={onClose}>
       <Stack $gap={4}>
-        <Row>
-          <Small>{clinician}</Small>
-          <Spread />
-          {onChangeSlot && may('change_slots') && !person && (
-            <Button $kind="quiet" onPress={onChangeSlot}>
-              Change this slot
-            </Button>
-          )}
-        </Row>
-        {adding !== null ? (
-          <QuickAdd
-            typed={adding}
-            onDone={(added) => {
-              setPerson(added);
-              setAdding(null);
-            }}
-            onBack={() => setAdding(null)}
-          />
-        ) : person ? (
-          <>
-            <Row>
-              <div>
-                <strong>{person.name}</strong>
-                <br />
-                <Small>{[person.age, person.recordNumber].filter(Boolean).join(' · ')}</Small>
-              </div>
-              <Spread />
-              <Button onPress={() => setPerson(null)}>Somebody else</Button>
-            </Row>
-            <Contact person={person} />
-            <form
-              onSubmit={(event) => {
-                event.preventDefault();
-                void book();
-              }}
-            >
-              <Stack $gap={4}>
-                <Field
-                  label="Reason"
-                  value={reason}
-                  onChange={setReason}
-                  fault={refusal?.fault('reason')}
-                  autoFocus
-                  name="reason"
-                />
-                <Columns $min={part.field}>
-                  <Pick label="Visit type" value={typeId} onChange={setTypeId} choices={types} />
-                  <Field
-                    label="Minutes"
-                    name="minutes"
-                    value={length}
-                    onChange={setLength}
-                    placeholder={`as the slot, ${usual}`}
-                    fault={refusal?.fault('minutes')}
-                  />
-                </Columns>
-                <Field label="Note for the clinic" value={note} onChange={setNote} fault={refusal?.fault('note')} />
-                <Choose
-                  label="Kind"
-                  value={kind}
-                  onChange={setKind}
-                  choices={[
-                    { id: 'in_person', label: 'In person' },
-                    { id: 'phone', label: 'By telephone' },
-                    { id: 'video', label: 'By video' },
-                  ]}
-                />
-                {refusal && refusal.problem.fields.length === 0 && (
-                  <Notice $tone="coral" role="alert">
-                    {refusal.message}
-                  </Notice>
-                )}
-                {refusal?.is('other-type') && (
-                  <Row>
-                    <Spread />
-                    <Button onPress={() => void book(true)} isDisabled={busy}>
-                      It cannot wait: book over it
-                    </Button>
-                  </Row>
-                )}
-                {offered.map((s) => (
-                  <Button key={s.id} onPress={() => onOther(s)}>
-                    {times.day(s.startsAt)} at {times.time(s.startsAt)}
-                  </Button>
-                ))}
-                {again && (
-                  <SeriesPart
-                    slot={slot}
-                    personId={person.id}
-                    reason={reason}
-                    note={note}
-                    onBooked={(first) => {
-                      setInHand({ visit: first.id });
-                      onClose();
-                    }}
-                  />
-                )}
+        <Small>{clinician}</Small>
+        <ForPerson
+          before={(take) => (
+            <>
+              {onChangeSlot && may('change_slots') && (
                 <Row>
-                  {!extra && slot.visitTypeId && <Check label="Comes again" value={again} onChange={setAgain} />}
                   <Spread />
-                  <Button onPress={onClose}>Leave</Button>
-                  {!again && (
-                    <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
-                      Book
-                    </Button>
-                  )}
+                  <Button $kind="quiet" onPress={onChangeSlot}>
+                    Change this slot
+                  </Button>
                 </Row>
-              </Stack>
-            </form>
-          </>
-        ) : (
-          <>
-            {!extra && <WhomToAsk slotId={slot.id} onMoved={onClose} onTake={setPerson} />}
-            <FindPerson
-              onTake={setPerson}
-              onNew={setAdding}
-              preferred={inHand && 'person' in inHand ? inHand.person : undefined}
-            />
-          </>
-        )}
+              )}
+              {!extra && <WhomToAsk slotId={slot.id} onMoved={onClose} onTake={take} />}
+            </>
+          )}
+        >
+          {(person) => (
+            <>
+              <Contact person={person} />
+              <form
+                onSubmit={(event) => {
+                  event.preventDefault();
+                  void book(person);
+                }}
+              >
+                <Stack $gap={4}>
+                  <Field
+                    label="Reason"
+                    value={reason}
+                    onChange={setReason}
+                    fault={refusal?.fault('reason')}
+                    autoFocus
+                    name="reason"
+                  />
+                  <Columns $min={part.field}>
+                    <Pick label="Visit type" value={typeId} onChange={setTypeId} choices={types} />
+                    <Field
+                      label="Minutes"
+                      name="minutes"
+                      value={length}
+                      onChange={setLength}
+                      placeholder={`as the slot, ${usual}`}
+                      fault={refusal?.fault('minutes')}
+                    />
+                  </Columns>
+                  <Field label="Note for the clinic" value={note} onChange={setNote} fault={refusal?.fault('note')} />
+                  <Choose
+                    label="Kind"
+                    value={kind}
+                    onChange={setKind}
+                    choices={[
+                      { id: 'in_person', label: 'In person' },
+                      { id: 'phone', label: 'By telephone' },
+                      { id: 'video', label: 'By video' },
+                    ]}
+                  />
+                  {refusal && refusal.problem.fields.length === 0 && (
+                    <Notice $tone="coral" role="alert">
+                      {refusal.message}
+                    </Notice>
+                  )}
+                  {refusal?.is('other-type') && (
+                    <Row>
+                      <Spread />
+                      <Button onPress={() => void book(person, true)} isDisabled={busy}>
+                        It cannot wait: book over it
+                      </Button>
+                    </Row>
+                  )}
+                  {offered.map((s) => (
+                    <Button key={s.id} onPress={() => onOther(s)}>
+                      {times.day(s.startsAt)} at {times.time(s.startsAt)}
+                    </Button>
+                  ))}
+                  {again && (
+                    <SeriesPart
+                      slot={slot}
+                      personId={person.id}
+                      reason={reason}
+                      note={note}
+                      onBooked={(first) => {
+                        setInHand({ visit: first.id });
+                        onClose();
+                      }}
+                    />
+                  )}
+                  <Row>
+                    {!extra && slot.visitTypeId && <Check label="Comes again" value={again} onChange={setAgain} />}
+                    <Spread />
+                    <Button onPress={onClose}>Leave</Button>
+                    {!again && (
+                      <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+                        Book
+                      </Button>
+                    )}
+                  </Row>
+                </Stack>
+              </form>
+            </>
+          )}
+        </ForPerson>
       </Stack>
     </Dialog>
   );

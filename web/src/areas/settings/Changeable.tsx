@@ -64,3 +64,27 @@ export function Changeable<T extends { id: string }>(p: {
     </Sheet>
   );
 }
+
+/** The foot of a settings dialog: what is in use may be used no more, and the one filled button saves. */
+export function SaveRow(p: {
+  what: string;
+  old: boolean;
+  busy: boolean;
+  save: (active: boolean) => void;
+  children?: ReactNode;
+}) {
+  return (
+    <Row>
+      {p.children}
+      {p.old && (
+        <Button $kind="stop" isDisabled={p.busy} onPress={() => p.save(false)}>
+          Use it no more
+        </Button>
+      )}
+      <Spread />
+      <Button $kind="filled" data-main-action isDisabled={p.busy} onPress={() => p.save(true)}>
+        Save the {p.what}
+      </Button>
+    </Row>
+  );
+}

@@ -6,7 +6,7 @@ import { useChoices } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
 import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
 import { Notice, Row, Sheet, Small, Spread, Stack } from '../../ui/layout';
-import { Changeable } from './Changeable';
+import { Changeable, SaveRow } from './Changeable';
 import { space } from '../../ui/tokens';
 
 type View = Schemas['CheckInSettings'];
@@ -163,20 +163,11 @@ function RuleDialog({ view, old, onClose }: { view: View; old: Rule | null; onCl
             {refusal.fault('conditions') ?? refusal.message}
           </Notice>
         )}
-        <Row>
+        <SaveRow what="alert" old={old !== null} busy={busy} save={(active) => void save(active)}>
           <Button $kind="quiet" onPress={() => setConditions([...conditions, { kind: 'age_from', value: '' }])}>
             And also
           </Button>
-          {old && (
-            <Button $kind="stop" isDisabled={busy} onPress={() => void save(false)}>
-              Use it no more
-            </Button>
-          )}
-          <Spread />
-          <Button $kind="filled" data-main-action isDisabled={busy} onPress={() => void save(true)}>
-            Save the alert
-          </Button>
-        </Row>
+        </SaveRow>
       </Stack>
     </Dialog>
   );
@@ -210,17 +201,7 @@ function FormDialog({ old, onClose }: { old: Schemas['Form'] | null; onClose: ()
           )}
         </Row>
         {refusal && refusal.problem.fields.length === 0 && <Notice $tone="coral">{refusal.message}</Notice>}
-        <Row>
-          {old && (
-            <Button $kind="stop" isDisabled={busy} onPress={() => void save(false)}>
-              Use it no more
-            </Button>
-          )}
-          <Spread />
-          <Button $kind="filled" data-main-action isDisabled={busy} onPress={() => void save(true)}>
-            Save the form
-          </Button>
-        </Row>
+        <SaveRow what="form" old={old !== null} busy={busy} save={(active) => void save(active)} />
       </Stack>
     </Dialog>
   );

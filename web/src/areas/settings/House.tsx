@@ -5,6 +5,7 @@ import { api, type Schemas, useDo } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { Button, Choose, Dialog, Field } from '../../ui/controls';
 import { Columns, Notice, Row, Sheet, Small, Spread, Stack } from '../../ui/layout';
+import { SaveRow } from './Changeable';
 import { OwnStages } from './OwnStages';
 import { color, corner, part, space } from '../../ui/tokens';
 
@@ -13,6 +14,7 @@ type Room = Schemas['Room'];
 function RoomDialog({ room, isNew, onClose }: { room: Room; isNew: boolean; onClose: () => void }) {
   const [name, setName] = useState(room.name);
   const [kind, setKind] = useState(room.kind);
+  const { roomKinds } = useSession().clinic.looks;
   const { run, busy, refusal } = useDo();
   const save = async (active: boolean) => {
     const body = { siteId: room.siteId, name, kind, placeX: room.placeX, placeY: room.placeY, active };
@@ -22,28 +24,9 @@ function RoomDialog({ room, isNew, onClose }: { room: Room; isNew: boolean; onCl
     <Dialog title={isNew ? 'New room' : `Change ${room.name}`} open onClose={onClose}>
       <Stack>
         <Field label="Name" value={name} onChange={setName} fault={refusal?.fault('name')} autoFocus />
-        <Choose
-          label="What it is for"
-          value={kind}
-          onChange={setKind}
-          choices={[
-            { id: 'exam', label: 'Examining' },
-            { id: 'lab', label: 'Blood draw' },
-            { id: 'checkout', label: 'Checkout' },
-          ]}
-        />
+        <Choose label="What it is for" value={kind} onChange={setKind} choices={roomKinds} />
         {refusal && refusal.problem.fields.length === 0 && <Notice $tone="coral">{refusal.message}</Notice>}
-        <Row>
-          {!isNew && (
-            <Button $kind="stop" isDisabled={busy} onPress={() => void save(false)}>
-              Use it no more
-            </Button>
-          )}
-          <Spread />
-          <Button $kind="filled" data-main-action isDisabled={busy} onPress={() => void save(true)}>
-            Save the room
-          </Button>
-        </Row>
+        <SaveRow what="room" old={!isNew} busy={busy} save={(active) => void save(active)} />
       </Stack>
     </Dialog>
   );
@@ -87,7 +70,7 @@ function Site({ site }: { site: Schemas['Site'] }) {
           >
             <Stack $gap={1}>
               <b>{r.name}</b>
-              <Small>{r.kind === 'exam' ? 'examining' : r.kind === 'lab' ? 'blood draw' : 'checkout'}</Small>
+              <Small>{clinic.looks.roomKinds.find((k) => k.id === r.kind)?.label}</Small>
               {may('set_clinic') && (
                 <Row $gap={1}>
                   {steps.map(([sign, word, dx, dy]) => (

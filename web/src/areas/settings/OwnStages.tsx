@@ -4,26 +4,16 @@ import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { Button, Check, Choose, Dialog, Field } from '../../ui/controls';
-import { Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
-import { Changeable } from './Changeable';
+import { Notice, Row, Small, Stack, Tag } from '../../ui/layout';
+import { Changeable, SaveRow } from './Changeable';
 
 type Stage = Schemas['OwnStage'];
 
-const follows = [
-  { id: 'here', label: 'Here' },
-  { id: 'checked_in', label: 'Checked in' },
-  { id: 'in_room', label: 'In room' },
-  { id: 'with_clinician', label: 'With clinician' },
-];
-const places = [
-  { id: 'room', label: 'In the room' },
-  { id: 'lab', label: 'At the blood draw' },
-  { id: 'waiting', label: 'In the waiting area' },
-];
 const word = (list: { id: string; label: string }[], id: string) => list.find((x) => x.id === id)?.label ?? id;
 
 export function OwnStages() {
   const { clinic } = useSession();
+  const { ownStageFollows: follows, ownStagePlaces: places } = clinic.looks;
   const may = useMay();
   const { run, busy } = useDo();
   const list = clinic.ownStages;
@@ -79,6 +69,7 @@ export function OwnStages() {
 }
 
 function StageDialog({ old, onClose }: { old: Stage | null; onClose: () => void }) {
+  const { ownStageFollows: follows, ownStagePlaces: places } = useSession().clinic.looks;
   const [id] = useState(old?.id ?? crypto.randomUUID());
   const [name, setName] = useState(old?.name ?? '');
   const [after, setAfter] = useState(old?.afterStage ?? 'in_room');
@@ -101,17 +92,7 @@ function StageDialog({ old, onClose }: { old: Stage | null; onClose: () => void 
             {refusal.message}
           </Notice>
         )}
-        <Row>
-          {old && (
-            <Button $kind="stop" isDisabled={busy} onPress={() => void save(false)}>
-              Use it no more
-            </Button>
-          )}
-          <Spread />
-          <Button $kind="filled" data-main-action isDisabled={busy} onPress={() => void save(true)}>
-            Save the stage
-          </Button>
-        </Row>
+        <SaveRow what="stage" old={old !== null} busy={busy} save={(active) => void save(active)} />
       </Stack>
     </Dialog>
   );

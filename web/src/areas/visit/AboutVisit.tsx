@@ -7,13 +7,12 @@ import { Button, Field, Pick } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 
-export function AboutVisit({ visit }: { visit: Schemas['Visit'] }) {
+export function AboutVisit({ visit, mayHandOver }: { visit: Schemas['Visit']; mayHandOver: boolean }) {
   const { clinicians } = useChoices();
   const [reason, setReason] = useState(visit.reason);
   const [note, setNote] = useState(visit.bookingNote);
   const [who, setWho] = useState(visit.clinicianId);
   const { run, busy, refusal } = useDo();
-  const here = ['here', 'checked_in', 'in_room'].includes(visit.stage);
   const save = () => {
     const body = { version: visit.version, reason, note, clinicianId: who };
     void run(() => api.PUT('/api/visits/{id}', { params: { path: { id: visit.id } }, body }));
@@ -35,7 +34,7 @@ export function AboutVisit({ visit }: { visit: Schemas['Visit'] }) {
             fault={refusal?.fault('reason')}
           />
           <Field label="Note for the clinic" value={note} onChange={setNote} fault={refusal?.fault('note')} />
-          {here && <Pick label="Seen by" value={who} onChange={setWho} choices={clinicians} />}
+          {mayHandOver && <Pick label="Seen by" value={who} onChange={setWho} choices={clinicians} />}
         </Columns>
         {refusal && refusal.problem.fields.length === 0 && (
           <Notice $tone="coral" role="alert">

@@ -104,7 +104,7 @@ function Siblings({ visit: mine }: { visit: Schemas['Visit'] }) {
   const others = look.data ?? [];
   // The order is that of the day, and goes round.
   const step = (by: 1 | -1) => {
-    const ring = [...others.map((s) => s.card.visit), mine].sort(
+    const ring = [...others.map((s) => s.visit), mine].sort(
       (a, b) => a.startsAt.localeCompare(b.startsAt) || a.id.localeCompare(b.id),
     );
     const next = ring[(ring.findIndex((v) => v.id === mine.id) + by + ring.length) % ring.length];
@@ -116,8 +116,8 @@ function Siblings({ visit: mine }: { visit: Schemas['Visit'] }) {
     <Row data-siblings>
       <Small>Of this household today:</Small>
       {others.map((s) => (
-        <Link key={s.card.visit.id} to={`/visits/${s.card.visit.id}/check-in`}>
-          {s.card.person.name}, {s.stage}
+        <Link key={s.visit.id} to={`/visits/${s.visit.id}/check-in`}>
+          {s.person.name}, {s.stage}
         </Link>
       ))}
     </Row>
@@ -154,7 +154,7 @@ export function CheckIn({ view }: { view: View }) {
   const finish = () => void run(() => api.POST('/api/visits/{id}/check-in', path));
   const signer = `${view.person.firstName} ${view.person.lastName}`;
   const bodies: Record<string, ReactNode> = {
-    visit: may('book') && <AboutVisit key={visit.id} visit={visit} />,
+    visit: may('book') && <AboutVisit key={visit.id} visit={visit} mayHandOver={view.mayHandOver} />,
     details: may('edit_people') && <RegistrationForm key={view.person.id} id={view.person.id} brief />,
     consents: may('edit_people') && <ConsentsOf person={view.person.id} />,
     coverage: (
