@@ -33,6 +33,8 @@ async fn timed(browser: &Browser, act: &str, n: usize) -> Result<f64> {
          try {{ {act} }} catch (error) {{ done(String(error)); }}
          requestAnimationFrame(() => requestAnimationFrame(() => done(performance.now() - begun)));"
     );
+    // One thing at a time: what the last one asked the server for has come.
+    browser.settle().await?;
     let answer = browser.client.execute_async(&script, vec![n.into()]).await?;
     answer.as_f64().with_context(|| format!("in the page: {answer}"))
 }

@@ -21,7 +21,8 @@ export const GlobalStyle = createGlobalStyle`
   :focus { outline: none; }
   :focus-visible, [data-focus-visible] { outline: ${ring}; outline-offset: ${ringGap}; border-radius: ${innerCorner}; }
   ::selection { background: ${color.selected}; }
-  * { transition-duration: ${quick}; }
+  /* Of what is pressed, and of its colours alone: whatever else changed would be drawn again and again. */
+  button, a, input, textarea { transition: color ${quick}, background-color ${quick}, border-color ${quick}; }
   @media (prefers-reduced-motion: reduce) { * { transition: none !important; animation: none !important; } }
   @media print {
     body { background: white; color: black; }

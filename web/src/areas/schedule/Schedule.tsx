@@ -1,34 +1,32 @@
 /** The schedule: a day of all, a week of one, a month with the room that is left. */
 
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import styled from 'styled-components';
-import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { api, type Schemas, useLook } from '../../api/client';
 import { useKeys } from '../../app/keys';
-import { useMay, useSession } from '../../app/session';
-import { useIdentity, useTimes } from '../../app/words';
-import { Menu } from '../../ui/choices';
-import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
-import { Empty, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
-import { part, phone, size, space } from '../../ui/tokens';
+import { type Clinic, useSession } from '../../app/session';
+import { timesIn } from '../../app/words';
+import { Empty, Small } from '../../ui/layout';
+import { space } from '../../ui/tokens';
 import { Away } from './Away';
 import { Board } from './Board';
-import { type Column, dayColumns, weekColumn } from './columns';
 import { BookDialog } from './BookDialog';
+import { type Column, dayColumns, weekColumn } from './columns';
 import { FeedDialog } from './FeedDialog';
-import { GroupsDialog, useGroups, WhoPick } from './Groups';
+import { GroupsDialog, useGroups } from './Groups';
+import type { Slot } from './LaneCards';
 import { Month } from './Month';
 import { NewNote } from './NewNote';
+import { NoteDialog } from './NoteDialog';
 import { OpenTimes } from './OpenTimes';
 import { PrintDialog } from './PrintDialog';
+import { DayBar, everything, FilterBar, type Shown } from './ScheduleBar';
 import { SlotDialog } from './SlotDialog';
 import { Told } from './Told';
 import { Untimed } from './Untimed';
+import { MovingNotices, useMoving } from './useMoving';
 import { WaitingList } from './WaitingList';
-
-type Slot = Schemas['Slot'];
-type Card = Schemas['VisitCard'];
-type Place = Schemas['NewTimeForm'];
 
 /** The bar takes what it needs, the board the rest. */
 const Whole = styled.div`
@@ -42,61 +40,42 @@ const Bar = styled.div`
   padding: ${space(3)} ${space(5)} ${space(2)};
 `;
 
-const Day = styled.h1`
-  font-size: ${size.head};
-  line-height: 1.2;
-  white-space: nowrap;
-  @media (max-width: ${phone}) {
-    font-size: 0;
-    &::after {
-      font-size: ${size.head};
-      content: attr(data-short);
-    }
-  }
-`;
-
-/** One line, but on a phone, where it breaks. */
-const TopRow = styled.div`
-  display: flex;
-  align-items: center;
-  gap: ${space(2)};
-  @media (max-width: ${phone}) {
-    flex-wrap: wrap;
-  }
-`;
-
-const Wide = styled.div`
-  width: ${space(28)};
-  @media (max-width: ${phone}) {
-    display: none;
-  }
-`;
-
 /** Noon divides the halves of the day. */
 const noon = 12 * 60;
 
+/** The minutes of the day between which the board reaches; `past` is until when it is folded away. */
+function reach(columns: Column[], zone: string, half: string, past: number) {
+  const { minutesOfDay } = timesIn(zone);
+  const shifts = columns.flatMap((c) => c.day.shifts.filter((s) => s.clinicianId === c.clinicianId));
+  const begins = Math.min(...shifts.map((s) => minutesOfDay(s.startsAt)), 24 * 60);
+  const ends = Math.max(...shifts.map((s) => minutesOfDay(s.endsAt)), begins);
+  const from = Math.max(begins, half === 'afternoon' ? noon : 0, Math.min(past, ends - 60));
+  return { from, to: half === 'morning' ? Math.max(Math.min(ends, noon), from) : ends };
+}
+
+/** Whoever does not work on the day, and why. */
+function Closed({ day, clinic }: { day: Schemas['DayView']; clinic: Clinic }) {
+  return day.exceptions.map((e) => (
+    <Small key={e.id} style={{ display: 'block', marginTop: space(1) }}>
+      {clinic.staff.find((s) => s.id === e.clinicianId)?.name ??
+        clinic.sites.find((s) => s.id === e.siteId)?.name ??
+        'The clinic'}{' '}
+      does not work today: {e.reason}.
+    </Small>
+  ));
+}
+
 export default function Schedule() {
-  const { clinic, now, setInHand, inHand } = useSession();
+  const { clinic, now, inHand } = useSession();
   const [params, setParams] = useSearchParams();
   const day = params.get('day') ?? clinic.today;
   const view = params.get('view') ?? 'day';
-  const [typed, setTyped] = useState('');
-  const [search, setSearch] = useState('');
-  const [site, setSite] = useState('any');
-  const [half, setHalf] = useState('all');
-  const [folded, setFolded] = useState(false);
+  const [shown, setShown] = useState<Shown>(everything);
   const [who, setWho] = useState<string | null>(null);
-  const [booking, setBooking] = useState<{ slot: Slot; minutes?: number; extra?: boolean } | null>(null);
+  const [booking, setBooking] = useState<{ slot: Slot; minutes?: number } | null>(null);
   const [slot, setSlot] = useState<Slot | null>(null);
   const [note, setNote] = useState<Schemas['ScheduleNote'] | null>(null);
-  const [group, setGroup] = useState('all');
-  const [moved, setMoved] = useState<Card | null>(null);
-  const [asked, setAsked] = useState<{ visit: Card; to: Slot } | null>(null);
-  const times = useTimes();
-  const identity = useIdentity();
-  const may = useMay();
-  const { run, refusal, setRefusal } = useDo();
-  const clinicians = clinic.staff.filter((s) => s.role === 'clinician');
+  const clinicians = useMemo(() => clinic.staff.filter((s) => s.role === 'clinician'), [clinic]);
   const chosen = who ?? clinicians[0]?.id ?? '';
   const look = useLook(
     ['schedule', day],
@@ -108,18 +87,6 @@ export default function Schedule() {
     () => api.GET('/api/schedule/week', { params: { query: { day, clinicianId: chosen } } }),
     view === 'week',
   );
-  const understood = useLook(
-    ['date', typed],
-    () => api.GET('/api/dates', { params: { query: { text: typed, sense: '' } } }),
-    typed.length > 1,
-  );
-  const movingId = params.get('move');
-  const takenUp = useLook(
-    ['visit', movingId],
-    () => api.GET('/api/visits/{id}', { params: { path: { id: movingId ?? '' } } }),
-    movingId !== null,
-  );
-  const moving = (movingId !== null && takenUp.data?.card) || null;
   const go = (next: Record<string, string | null>) => {
     const all = Object.fromEntries(params);
     for (const [key, value] of Object.entries(next)) {
@@ -135,18 +102,8 @@ export default function Schedule() {
     else at.setUTCDate(at.getUTCDate() + by * (view === 'week' ? 7 : 1));
     go({ day: at.toISOString().slice(0, 10) });
   };
-  const groups = useGroups(view === 'day');
-  const members = groups.find((g) => g.id === group)?.members;
-  const more = [
-    { id: 'waiting', label: 'Waiting list', shown: may('book') },
-    { id: 'told', label: 'Messages and calls', shown: may('book') },
-    { id: 'note', label: 'Pin a note to a time', shown: may('book') },
-    { id: 'print', label: 'Print the lists', shown: true },
-    { id: 'groups', label: 'Groups of clinicians', shown: true },
-    { id: 'feed', label: 'My days in a calendar', shown: true },
-  ]
-    .filter((m) => m.shown)
-    .map((m) => ({ ...m, onChoose: () => go({ more: m.id }) }));
+  const moves = useMoving(params.get('move'), () => go({ move: null, open: null }));
+  const { moving, move } = moves;
   const inHandVisit = inHand !== null && 'visit' in inHand ? inHand.visit : null;
   useKeys({
     '[': () => shift(-1),
@@ -155,206 +112,43 @@ export default function Schedule() {
     m: () => inHandVisit && go({ move: inHandVisit }),
     escape: () => go({ move: null }),
   });
-  const send = (visit: Card, place: Place) =>
-    run(() => api.POST('/api/visits/{id}/move', { params: { path: { id: visit.visit.id } }, body: place }));
-  const move = async (visit: Card, to: Slot, knowingly = false) => {
-    const done = await send(visit, { slotId: to.id, knowingly });
-    setAsked(done ? null : { visit, to });
-    go({ move: null, open: null });
-    if (!done) return;
-    setInHand({ visit: visit.visit.id });
-    setMoved(visit);
-  };
-  // Back to exactly where and how it was.
-  const takeBack = async (card: Card) => {
-    setMoved(null);
-    const { slotId, startsAt, endsAt, extra } = card.visit;
-    const minutes = (new Date(endsAt).getTime() - new Date(startsAt).getTime()) / 60000;
-    if (slotId) await send(card, { slotId, minutes, extra, knowingly: true });
-  };
-  const wanted = (id: string) => group === 'all' || id === group || (members?.includes(id) ?? false);
-  const columns: Column[] =
-    view === 'week'
-      ? (week.data ?? []).map((d) => weekColumn(d, chosen, times.day(`${d.day}T17:00:00Z`)))
-      : look.data
-        ? dayColumns(
-            look.data,
-            clinicians.filter((c) => wanted(c.id)),
-            clinic.sites,
-            site,
-          )
-        : [];
-  const shifts = columns.flatMap((c) => c.day.shifts.filter((s) => s.clinicianId === c.clinicianId));
-  const begins = Math.min(...shifts.map((s) => times.minutesOfDay(s.startsAt)), 24 * 60);
-  const ends = Math.max(...shifts.map((s) => times.minutesOfDay(s.endsAt)), begins);
-  const nowMinutes = times.minutesOfDay(now.toISOString());
-  const past = folded && day === clinic.today && view === 'day' ? Math.floor((nowMinutes - 30) / 60) * 60 : 0;
-  const from = Math.max(begins, half === 'afternoon' ? noon : 0, Math.min(past, ends - 60));
-  const to = half === 'morning' ? Math.max(Math.min(ends, noon), from) : ends;
+  const groups = useGroups(view === 'day');
+  const members = groups.find((g) => g.id === shown.group)?.members;
+  // The same columns as long as nothing in them changed, so that no lane is drawn anew for a press or a letter.
+  const columns: Column[] = useMemo(() => {
+    const { day: dayWords } = timesIn(clinic.zone);
+    if (view === 'week') {
+      return (week.data ?? []).map((d) => weekColumn(d, chosen, dayWords(`${d.day}T17:00:00Z`)));
+    }
+    const wanted = (id: string) => shown.group === 'all' || id === shown.group || (members?.includes(id) ?? false);
+    const those = clinicians.filter((c) => wanted(c.id));
+    return look.data ? dayColumns(look.data, those, clinic.sites, shown.site) : [];
+  }, [view, week.data, look.data, chosen, clinic, clinicians, members, shown.group, shown.site]);
+  const nowMinutes = timesIn(clinic.zone).minutesOfDay(now.toISOString());
+  const folds = shown.folded && day === clinic.today && view === 'day';
+  const past = folds ? Math.floor((nowMinutes - 30) / 60) * 60 : 0;
+  const { from, to } = useMemo(
+    () => reach(columns, clinic.zone, shown.half, past),
+    [columns, clinic.zone, shown.half, past],
+  );
   const loaded = view === 'week' ? week.data : look.data;
-  const error = look.error ?? week.error ?? refusal;
-  const offered = refusal?.is('taken') ? ((refusal.problem.current ?? []) as Slot[]) : [];
-  const heading = view === 'month' ? day.slice(0, 7) : (look.data?.words ?? times.day(`${day}T17:00:00Z`));
   return (
     <Whole>
       <Bar>
-        <TopRow>
-          <Day data-short={times.day(`${day}T17:00:00Z`)}>
-            {view === 'month' ? times.month(day) : view === 'week' ? `Week of ${heading}` : heading}
-          </Day>
-          <Spread />
-          <Wide>
-            <Field
-              label="Go to a day"
-              hideLabel
-              value={typed}
-              onChange={setTyped}
-              placeholder="fri, +2w"
-              onKeyDown={(e) => {
-                if (e.key === 'Enter' && understood.data) {
-                  go({ day: understood.data.date });
-                  setTyped('');
-                }
-              }}
-            />
-          </Wide>
-          <Button onPress={() => shift(-1)} aria-label="Before">
-            ‹
-          </Button>
-          <Button onPress={() => go({ day: clinic.today })}>Today</Button>
-          <Button onPress={() => shift(1)} aria-label="After">
-            ›
-          </Button>
-          <Button onPress={() => go({ open: '1' })}>Open times</Button>
-          {may('change_slots') && <Button onPress={() => go({ away: '1' })}>Away</Button>}
-          <Menu label="More" items={more} />
-        </TopRow>
-        {typed.length > 1 && <Small>{understood.data?.words ?? understood.error?.message ?? ''}</Small>}
-        <Row $gap={2} style={{ marginTop: space(2) }}>
-          <Choose
-            label="View"
-            hideLabel
-            value={view}
-            onChange={(next) => go({ view: next })}
-            choices={[
-              { id: 'day', label: 'Day' },
-              { id: 'week', label: 'Week' },
-              { id: 'month', label: 'Month' },
-            ]}
-          />
-          {view !== 'day' && (
-            <Wide style={{ width: part.list }}>
-              <Pick
-                label="Clinician"
-                hideLabel
-                value={chosen}
-                onChange={setWho}
-                choices={clinicians.map((c) => ({ id: c.id, label: c.name }))}
-              />
-            </Wide>
-          )}
-          {view === 'day' && (
-            <>
-              <Wide>
-                <WhoPick groups={groups} value={group} onChange={setGroup} />
-              </Wide>
-              <Wide>
-                <Pick
-                  label="Site"
-                  hideLabel
-                  value={site}
-                  onChange={setSite}
-                  choices={[
-                    { id: 'any', label: 'All sites' },
-                    ...clinic.sites.map((s) => ({ id: s.id, label: s.name })),
-                  ]}
-                />
-              </Wide>
-              <Wide>
-                <Pick
-                  label="Part of the day"
-                  hideLabel
-                  value={half}
-                  onChange={setHalf}
-                  choices={[
-                    { id: 'all', label: 'Whole day' },
-                    { id: 'morning', label: 'Morning' },
-                    { id: 'afternoon', label: 'Afternoon' },
-                  ]}
-                />
-              </Wide>
-              {day === clinic.today && (
-                <Button onPress={() => setFolded(!folded)} aria-pressed={folded}>
-                  {folded ? 'Show past' : 'Fold past'}
-                </Button>
-              )}
-            </>
-          )}
-          {view !== 'month' && (
-            <Wide>
-              <Field
-                label="Find in what is shown"
-                hideLabel
-                value={search}
-                onChange={setSearch}
-                placeholder="Find here"
-              />
-            </Wide>
-          )}
-        </Row>
+        <DayBar day={day} view={view} words={look.data?.words} onGo={go} onShift={shift} />
+        <FilterBar
+          day={day}
+          view={view}
+          onView={(next) => go({ view: next })}
+          shown={shown}
+          onShown={(next) => setShown((was) => ({ ...was, ...next }))}
+          chosen={chosen}
+          onChosen={setWho}
+          groups={groups}
+        />
         {view === 'day' && look.data && <Untimed day={look.data} />}
-        {view === 'day' &&
-          look.data?.exceptions.map((e) => (
-            <Small key={e.id} style={{ display: 'block', marginTop: space(1) }}>
-              {clinic.staff.find((s) => s.id === e.clinicianId)?.name ??
-                clinic.sites.find((s) => s.id === e.siteId)?.name ??
-                'The clinic'}{' '}
-              does not work today: {e.reason}.
-            </Small>
-          ))}
-        {moving && (
-          <Notice $tone="tide" role="status" style={{ marginTop: space(2) }}>
-            <Row>
-              <span>
-                Moving <strong>{identity(moving.person, moving.visit.callSign)}</strong>,{' '}
-                {times.day(moving.visit.startsAt)} {times.time(moving.visit.startsAt)}: choose the new time. Esc leaves
-                it where it is.
-              </span>
-              <Spread />
-              <Button onPress={() => go({ move: null })}>Leave it</Button>
-            </Row>
-          </Notice>
-        )}
-        {moved && !moving && (
-          <Notice $tone="kelp" role="status" style={{ marginTop: space(2) }}>
-            <Row>
-              <span>
-                {identity(moved.person, moved.visit.callSign)} moved from {times.day(moved.visit.startsAt)}{' '}
-                {times.time(moved.visit.startsAt)}.
-              </span>
-              <Spread />
-              <Button onPress={() => void takeBack(moved)}>Undo</Button>
-            </Row>
-          </Notice>
-        )}
-        {error && (
-          <Notice $tone="coral" role="alert" style={{ marginTop: space(2) }}>
-            <Row>
-              <span>{error.message}</span>
-              <Spread />
-              {refusal?.is('other-type') && asked && (
-                <Button onPress={() => void move(asked.visit, asked.to, true)}>It cannot wait: move it there</Button>
-              )}
-              {asked &&
-                offered.map((s) => (
-                  <Button key={s.id} onPress={() => void move(asked.visit, s)}>
-                    {times.day(s.startsAt)} {times.time(s.startsAt)}
-                  </Button>
-                ))}
-              {refusal && <Button onPress={() => setRefusal(null)}>Close</Button>}
-            </Row>
-          </Notice>
-        )}
+        {view === 'day' && look.data && <Closed day={look.data} clinic={clinic} />}
+        <MovingNotices of={moves} error={look.error ?? week.error} onLeave={() => go({ move: null })} />
         {view !== 'month' && loaded && columns.length === 0 && (
           <Empty>Nobody works on this day. Choose another one, or look for open times.</Empty>
         )}
@@ -365,7 +159,7 @@ export default function Schedule() {
           columns={columns}
           from={from}
           to={to}
-          search={search}
+          search={shown.search}
           moving={moving}
           onBook={(s, minutes) => setBooking(minutes === undefined ? { slot: s } : { slot: s, minutes })}
           onSlot={setSlot}
@@ -385,34 +179,13 @@ export default function Schedule() {
         />
       )}
       {slot && <SlotDialog slot={slot} onClose={() => setSlot(null)} />}
+      {note && <NoteDialog note={note} onClose={() => setNote(null)} />}
       {params.get('more') === 'note' && <NewNote day={day} onClose={leave} />}
       {params.get('more') === 'waiting' && <WaitingList onClose={leave} />}
       {params.get('more') === 'told' && <Told onClose={leave} />}
       {params.get('more') === 'print' && <PrintDialog day={day} onClose={leave} />}
       {params.get('more') === 'groups' && <GroupsDialog groups={groups} onClose={leave} />}
       {params.get('more') === 'feed' && <FeedDialog onClose={leave} />}
-      {note && (
-        <Dialog title={`Note for ${times.time(note.at)}`} open onClose={() => setNote(null)}>
-          <Stack>
-            <p>{note.body}</p>
-            <Small>
-              {note.madeBy}, {times.full(note.madeAt)}
-            </Small>
-            <Row>
-              <Spread />
-              <Button
-                onPress={() =>
-                  void run(() => api.DELETE('/api/schedule/notes/{id}', { params: { path: { id: note.id } } })).then(
-                    () => setNote(null),
-                  )
-                }
-              >
-                Remove the note
-              </Button>
-            </Row>
-          </Stack>
-        </Dialog>
-      )}
       {params.get('extra') !== null && (
         <BookDialog
           slot={look.data?.slots.find((s) => s.id === params.get('extra')) ?? null}
@@ -432,7 +205,7 @@ export default function Schedule() {
           onClose={() => go({ open: null })}
           onTake={(s, minutes) => {
             if (moving) return void move(moving, s);
-            go({ open: null, day: times.date(s.startsAt) });
+            go({ open: null, day: timesIn(clinic.zone).date(s.startsAt) });
             setBooking({ slot: s, minutes });
           }}
         />

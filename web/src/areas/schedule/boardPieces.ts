@@ -1,5 +1,6 @@
 /** What the board is drawn with: its grid, lanes, cards and lines. */
 
+import type { CSSProperties } from 'react';
 import styled from 'styled-components';
 import {
   cardInset,
@@ -23,7 +24,8 @@ export const Grid = styled.div`
   flex: 1;
   min-height: 0;
   align-content: start;
-  padding: 0 ${space(5)} ${space(6)};
+  /* No room on the left: what is scrolled away would show there, beside the hours. */
+  padding: 0 ${space(5)} ${space(6)} 0;
 `;
 
 export const HeadCell = styled.div`
@@ -60,6 +62,8 @@ export const Lane = styled.div`
   position: relative;
   border-left: ${hair};
   min-width: 0;
+  /* Nothing in a lane moves anything outside of it, so that the browser need not look. */
+  contain: strict;
 `;
 
 export const Now = styled.div`
@@ -72,7 +76,12 @@ export const Now = styled.div`
   pointer-events: none;
 `;
 
-export const Block = styled.button<{ $pattern: string; $ground?: string | undefined }>`
+/** How a block of a visit type is drawn. By variables, since a style of its own for each would be worked out anew for
+ *  every one of some hundred blocks. */
+export const blockLooks = (pattern = 'solid', ground = 'sheet') =>
+  ({ '--edge': edges[pattern] ?? 'solid', '--ground': grounds[ground] ?? color.sheet }) as CSSProperties;
+
+export const Block = styled.button`
   position: absolute;
   left: ${cardInset};
   right: ${cardInset};
@@ -80,12 +89,13 @@ export const Block = styled.button<{ $pattern: string; $ground?: string | undefi
   padding: ${space(0.5)} ${space(2)};
   text-align: left;
   border: ${hair};
-  border-left: ${edgeWidth} ${(p) => edges[p.$pattern] ?? 'solid'} ${color.indigo};
+  border-left: ${edgeWidth} var(--edge) ${color.indigo};
   border-radius: ${innerCorner};
-  background: ${(p) => grounds[p.$ground ?? 'sheet'] ?? color.sheet};
+  background: var(--ground);
   cursor: pointer;
   line-height: 1.25;
   font-size: ${size.small};
+  transition: none;
   &:hover {
     border-color: ${color.indigo};
     z-index: 2;
@@ -97,7 +107,7 @@ export const Block = styled.button<{ $pattern: string; $ground?: string | undefi
   &[data-open='true'] {
     background: transparent;
     border-style: dashed;
-    border-left-style: ${(p) => edges[p.$pattern] ?? 'solid'};
+    border-left-style: var(--edge);
     border-left-color: ${color.line};
     color: ${color.quiet};
   }
@@ -107,14 +117,21 @@ export const Block = styled.button<{ $pattern: string; $ground?: string | undefi
     background: ${color.sheet};
   }
   &[data-over='true'] {
-    opacity: 0.8;
+    color: ${color.quiet};
+    border-left-color: ${color.quiet};
   }
   &[data-ranged='true'] {
     border-color: ${color.indigo};
     background: ${color.selected};
   }
+  /* By colours and not by opacity, which makes a picture of its own of every card; and at once. */
   &[data-faint='true'] {
-    opacity: 0.35;
+    background: transparent;
+    border-left-color: ${color.line};
+    color: ${color.quiet};
+    strong {
+      font-weight: 400;
+    }
   }
   &[data-extra='true'] {
     left: 50%;

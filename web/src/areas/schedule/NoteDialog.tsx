@@ -1,0 +1,34 @@
+/** A note that is pinned to a time: who made it, and taking it off. */
+
+import { api, type Schemas, useDo } from '../../api/client';
+import { useTimes } from '../../app/words';
+import { Button, Dialog } from '../../ui/controls';
+import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+
+export function NoteDialog({ note, onClose }: { note: Schemas['ScheduleNote']; onClose: () => void }) {
+  const times = useTimes();
+  const { run, refusal } = useDo();
+  const remove = async () => {
+    const done = await run(() => api.DELETE('/api/schedule/notes/{id}', { params: { path: { id: note.id } } }));
+    if (done) onClose();
+  };
+  return (
+    <Dialog title={`Note for ${times.time(note.at)}`} open onClose={onClose}>
+      <Stack>
+        <p>{note.body}</p>
+        <Small>
+          {note.madeBy}, {times.full(note.madeAt)}
+        </Small>
+        {refusal && (
+          <Notice $tone="coral" role="alert">
+            {refusal.message}
+          </Notice>
+        )}
+        <Row>
+          <Spread />
+          <Button onPress={() => void remove()}>Remove the note</Button>
+        </Row>
+      </Stack>
+    </Dialog>
+  );
+}

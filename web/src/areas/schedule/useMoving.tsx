@@ -1,0 +1,99 @@
+/** Giving a visit another time on the board: taken up, laid down, taken back; and what is said about it. */
+
+import { useState } from 'react';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useSession } from '../../app/session';
+import { useIdentity, useTimes } from '../../app/words';
+import { Button } from '../../ui/controls';
+import { Notice, Row, Spread } from '../../ui/layout';
+import { space } from '../../ui/tokens';
+import type { Card, Slot } from './LaneCards';
+
+/** `id` is the visit that is being moved; `onDone` is called when it has its new time, or was refused one. */
+export function useMoving(id: string | null, onDone: () => void) {
+  const { setInHand } = useSession();
+  const { run, refusal, setRefusal } = useDo();
+  const [moved, setMoved] = useState<Card | null>(null);
+  const [asked, setAsked] = useState<{ visit: Card; to: Slot } | null>(null);
+  const takenUp = useLook(
+    ['visit', id],
+    () => api.GET('/api/visits/{id}', { params: { path: { id: id ?? '' } } }),
+    id !== null,
+  );
+  const send = (visit: Card, place: Schemas['NewTimeForm']) =>
+    run(() => api.POST('/api/visits/{id}/move', { params: { path: { id: visit.visit.id } }, body: place }));
+  const move = async (visit: Card, to: Slot, knowingly = false) => {
+    const done = await send(visit, { slotId: to.id, knowingly });
+    setAsked(done ? null : { visit, to });
+    onDone();
+    if (!done) return;
+    setInHand({ visit: visit.visit.id });
+    setMoved(visit);
+  };
+  /** Back to exactly where and how it was. */
+  const takeBack = async (card: Card) => {
+    setMoved(null);
+    const { slotId, startsAt, endsAt, extra } = card.visit;
+    const minutes = (new Date(endsAt).getTime() - new Date(startsAt).getTime()) / 60000;
+    if (slotId) await send(card, { slotId, minutes, extra, knowingly: true });
+  };
+  const moving = (id !== null && takenUp.data?.card) || null;
+  return { moving, moved, asked, move, takeBack, run, refusal, setRefusal };
+}
+
+type Moving = ReturnType<typeof useMoving>;
+
+/** What is being moved, what was moved, and why something was not; `error` comes from looking. */
+export function MovingNotices({ of: m, error, onLeave }: { of: Moving; error: Error | null; onLeave: () => void }) {
+  const times = useTimes();
+  const identity = useIdentity();
+  const { moving, moved, asked, refusal } = m;
+  const told = error ?? refusal;
+  const offered = refusal?.is('taken') ? ((refusal.problem.current ?? []) as Slot[]) : [];
+  const when = (iso: string) => `${times.day(iso)} ${times.time(iso)}`;
+  return (
+    <>
+      {moving && (
+        <Notice $tone="tide" role="status" style={{ marginTop: space(2) }}>
+          <Row>
+            <span>
+              Moving <strong>{identity(moving.person, moving.visit.callSign)}</strong>, {when(moving.visit.startsAt)}:
+              choose the new time. Esc leaves it where it is.
+            </span>
+            <Spread />
+            <Button onPress={onLeave}>Leave it</Button>
+          </Row>
+        </Notice>
+      )}
+      {moved && !moving && (
+        <Notice $tone="kelp" role="status" style={{ marginTop: space(2) }}>
+          <Row>
+            <span>
+              {identity(moved.person, moved.visit.callSign)} moved from {when(moved.visit.startsAt)}.
+            </span>
+            <Spread />
+            <Button onPress={() => void m.takeBack(moved)}>Undo</Button>
+          </Row>
+        </Notice>
+      )}
+      {told && (
+        <Notice $tone="coral" role="alert" style={{ marginTop: space(2) }}>
+          <Row>
+            <span>{told.message}</span>
+            <Spread />
+            {refusal?.is('other-type') && asked && (
+              <Button onPress={() => void m.move(asked.visit, asked.to, true)}>It cannot wait: move it there</Button>
+            )}
+            {asked &&
+              offered.map((s) => (
+                <Button key={s.id} onPress={() => void m.move(asked.visit, s)}>
+                  {when(s.startsAt)}
+                </Button>
+              ))}
+            {refusal && <Button onPress={() => m.setRefusal(null)}>Close</Button>}
+          </Row>
+        </Notice>
+      )}
+    </>
+  );
+}
