@@ -30,6 +30,14 @@ pub enum SeriesRefusal {
 }
 
 impl Step {
+    /// The step, when it is one that a series can have: every 1 to 26 weeks, or every 1 to 12 months.
+    pub fn check(self) -> Result<Step, SeriesRefusal> {
+        match self {
+            Step::Weeks(1..=26) | Step::Months(1..=12) => Ok(self),
+            _ => Err(SeriesRefusal::Step),
+        }
+    }
+
     /// In words: every 2 weeks.
     pub fn words(self) -> String {
         let (n, unit) = match self {
@@ -53,11 +61,9 @@ pub fn days(first: NaiveDate, step: Step, count: u32) -> Result<Vec<NaiveDate>, 
     if !(2..=MOST).contains(&count) {
         return Err(SeriesRefusal::Count);
     }
-    match step {
-        Step::Weeks(n) if (1..=26).contains(&n) => {
-            Ok((0..count).map(|k| first + Days::new(u64::from(k) * u64::from(n) * 7)).collect())
-        }
-        Step::Months(n) if (1..=12).contains(&n) => {
+    match step.check()? {
+        Step::Weeks(n) => Ok((0..count).map(|k| first + Days::new(u64::from(k) * u64::from(n) * 7)).collect()),
+        Step::Months(n) => {
             let nth = first.day0() / 7;
             (0..count)
                 .map(|k| {
@@ -66,7 +72,6 @@ pub fn days(first: NaiveDate, step: Step, count: u32) -> Result<Vec<NaiveDate>, 
                 })
                 .collect()
         }
-        _ => Err(SeriesRefusal::Step),
     }
 }
 

@@ -8,7 +8,7 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, Duration, NaiveDate, Utc};
 use harbor_core::fields::Faults;
-use harbor_core::schedule::series::{DAYS_BESIDE, Step, days, serve};
+use harbor_core::schedule::series::{DAYS_BESIDE, MOST, Step, days, serve};
 use harbor_core::schedule::{Span, day_bounds};
 use harbor_store::booking::{Booking, Place};
 use harbor_store::rows::{Series, Slot, Visit};
@@ -28,14 +28,14 @@ pub struct SeriesAsked {
     count: u32,
 }
 
-impl SeriesAsked {
-    fn step(&self) -> Result<Step, Problem> {
-        match self.unit.as_str() {
-            "weeks" => Ok(Step::Weeks(self.every)),
-            "months" => Ok(Step::Months(self.every)),
-            _ => Err(Problem::field("unit", "Choose weeks or months.")),
-        }
-    }
+/// How a series goes on, as it was typed.
+fn step(every: u32, unit: &str) -> Result<Step, Problem> {
+    let step = match unit {
+        "weeks" => Step::Weeks(every),
+        "months" => Step::Months(every),
+        _ => return Err(Problem::field("unit", "Choose weeks or months.")),
+    };
+    step.check().map_err(|r| Problem::field("every", r.to_string()))
 }
 
 /// One day of a series, before it is booked.
@@ -57,7 +57,8 @@ pub async fn plan(state: Data<State>, asked: Json<SeriesAsked>) -> Answer<Vec<Se
     let (slot, _) = schedule::slot(&mut conn, asked.slot_id).await?;
     let Some(kind) = slot.visit_type_id else { return Err(Problem::refused("held", "This time is held.")) };
     let first_day = state.local_day(slot.starts_at);
-    let wanted = days(first_day, asked.step()?, asked.count).map_err(|r| Problem::field("count", r.to_string()))?;
+    let wanted = days(first_day, step(asked.every, &asked.unit)?, asked.count)
+        .map_err(|r| Problem::field("count", r.to_string()))?;
     let last = wanted.last().copied().unwrap_or(first_day) + Duration::days(DAYS_BESIDE);
     let until = day_bounds(state.zone, last).1;
     let open = open_of(&mut conn, &state, slot.clinician_id, kind, (slot.starts_at.min(state.now()), until)).await?;
@@ -91,14 +92,11 @@ pub async fn book(state: Data<State>, me: Me, form: Json<SeriesForm>) -> Answer<
     let mut faults = Faults::default();
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
     let (reason, note) = reason_and_note(&mut change, &mut faults, &form.reason, &form.note).await?;
-    if !(1..=52).contains(&form.slot_ids.len()) {
-        faults.add("slotIds", "A series has at least one visit and at most 52.");
+    if !(1..=MOST as usize).contains(&form.slot_ids.len()) {
+        faults.add("slotIds", format!("A series has at least one visit and at most {MOST}."));
     }
-    let step = match form.unit.as_str() {
-        "months" => Step::Months(form.every),
-        _ => Step::Weeks(form.every),
-    };
     faults.none_or(())?;
+    let step = step(form.every, &form.unit)?;
     let booking = |slot: &Uuid| Booking {
         person_id: form.person_id,
         place: Place::slot(*slot),

@@ -31,6 +31,16 @@ async fn a_series_is_looked_over_booked_whole_and_its_rest_cancelled() {
     let mut chosen = slots.clone();
     chosen.remove(1);
     let form = |slots: &[Value]| json!({ "personId": person, "every": 1, "unit": "weeks", "slotIds": slots, "reason": "wound care" });
+    for (unit, every, sentence) in [
+        ("days", 1, "Choose weeks or months."),
+        ("weeks", 0, "every 1 to 26 weeks"),
+        ("months", 13, "every 1 to 12 months"),
+    ] {
+        let mut odd = form(&chosen);
+        (odd["unit"], odd["every"]) = (unit.into(), every.into());
+        assert!(desk.post("/api/series", odd).await.detail().contains(sentence), "every {every} {unit}");
+    }
+    assert!(desk.post("/api/series", form(&[])).await.detail().contains("at least one visit"));
     let visits = desk.post("/api/series", form(&chosen)).await.ok();
     let visits = visits.as_array().unwrap();
     assert_eq!(visits.len(), chosen.len());

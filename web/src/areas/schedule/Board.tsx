@@ -153,7 +153,7 @@ export function Board(p: BoardShows) {
           ))}
         </Axis>
         {grounds.map((ground, at) => (
-          <Lane key={ground.column.key} style={{ height }}>
+          <Lane key={ground.column.key} data-tight={tight} style={{ height }}>
             {at >= sight.first && at <= sight.last && (
               <LaneCards
                 p={ground}

@@ -140,7 +140,11 @@ const VisitOnBoard = memo(function VisitOnBoard({ card, faint, selected, p }: Vi
   const now = new Date(p.nowMinute * 60000);
   const behind = minutesBetween(visit.startsAt, now.toISOString());
   const late = visit.stage === 'booked' && behind > 0 ? `${Math.round(behind)} min late` : '';
-  const waits = ['here', 'checked_in'].includes(visit.stage) ? ` ${sinceWords(visit.stageAt, now)}` : '';
+  const waits = ['here', 'checked_in'].includes(visit.stage) ? sinceWords(visit.stageAt, now) : '';
+  // In a tight column the minutes come first, since the end of the line is cut.
+  const minutes = (words: string) => words.replace(/ min\b/, '′');
+  const told = late || (waits ? `${card.stage} ${waits}` : card.stage);
+  const tightly = late ? minutes(late) : `${minutes(waits)} ${card.stage}`.trim();
   const type = typeOf(p.clinic, visit.visitTypeId);
   const over = typeOf(p.clinic, visit.overTypeId);
   const name = nameOf(card, p.discreet);
@@ -174,7 +178,7 @@ const VisitOnBoard = memo(function VisitOnBoard({ card, faint, selected, p }: Vi
         visit.extra && (visit.appointment ? 'extra booking' : 'without an appointment'),
         visit.bookingNote && `note: ${visit.bookingNote}`,
         late || card.stage,
-        waits && `waits ${waits.trim()}`,
+        waits && `waits ${waits}`,
       ])}
     >
       <CardLine data-tight={p.tight}>
@@ -182,7 +186,7 @@ const VisitOnBoard = memo(function VisitOnBoard({ card, faint, selected, p }: Vi
         {visit.extra ? 'extra' : !p.tight && person.age}
       </CardLine>
       <CardLine data-tight={p.tight}>
-        {type?.glyph} <span>{late || card.stage + waits}</span>{' '}
+        {type?.glyph} <span>{p.tight ? tightly : told}</span>{' '}
         {!p.tight && <CompactLine line={card.line} words={false} />}
       </CardLine>
     </Block>

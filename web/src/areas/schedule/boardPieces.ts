@@ -96,6 +96,9 @@ export const Block = styled.button`
   line-height: 1.25;
   font-size: ${size.small};
   transition: none;
+  [data-tight='true'] > & {
+    padding: ${space(0.5)} ${space(1)};
+  }
   &:hover {
     border-color: ${color.indigo};
     z-index: 2;
