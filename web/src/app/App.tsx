@@ -4,6 +4,7 @@ import { BrowserRouter } from 'react-router';
 import { api, Refusal, setCsrf, useLook } from '../api/client';
 import { GlobalStyle } from '../ui/global';
 import { Frame } from './Frame';
+import { forgetEverything } from './kept';
 import { SignIn } from './SignIn';
 import { type InHand, type Me, SessionProvider } from './session';
 
@@ -51,6 +52,7 @@ function Door() {
   const [me, setMe] = useState<Me | null | undefined>(undefined);
   const enter = (found: Me | null) => {
     setCsrf(found?.csrf ?? '');
+    forgetEverything();
     setMe(found);
   };
   useEffect(() => {

@@ -110,7 +110,7 @@ export function CommandBar({ open, setOpen }: { open: boolean; setOpen: (open: b
         <span>Find a person, a code, a place</span>
         <kbd aria-hidden>Ctrl K</kbd>
       </Opener>
-      <Dialog title="Find or go" open={open} onClose={() => setOpen(false)}>
+      <Dialog title="Find or go" light open={open} onClose={() => setOpen(false)}>
         <Finder
           label="Find or go"
           hideLabel

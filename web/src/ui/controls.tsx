@@ -1,6 +1,7 @@
 /** React Aria controls, styled once. */
 
-import { type ReactNode, useState } from 'react';
+import { X } from 'lucide-react';
+import { type ReactNode, useRef, useState } from 'react';
 import * as Aria from 'react-aria-components';
 import styled, { css } from 'styled-components';
 import { color, control, corner, dialog, hair, innerCorner, ring, shadow, size, space, stroke } from './tokens';
@@ -338,20 +339,55 @@ const Pane = styled(Aria.Modal)<{ $wide?: boolean }>`
 const Inside = styled(Aria.Dialog)`
   padding: ${space(5)} ${space(6)} ${space(6)};
   outline: none;
+`;
+
+const Head = styled.div`
+  display: flex;
+  align-items: start;
+  gap: ${space(3)};
+  margin-bottom: ${space(4)};
   h2 {
-    margin-bottom: ${space(4)};
+    flex: 1;
+  }
+  /* In line with the title, and in the corner. */
+  button {
+    margin: -${space(1.5)} -${space(2)} -${space(1.5)} 0;
   }
 `;
 
-export function Dialog(p: { title: string; open: boolean; onClose: () => void; children: ReactNode; wide?: boolean }) {
+/** A press beside it leaves a dialog only while nothing was typed into it: a slip of the hand costs no work. */
+export function Dialog(p: {
+  title: string;
+  open: boolean;
+  onClose: () => void;
+  children: ReactNode;
+  wide?: boolean;
+  /** What is typed here is only looked for. */
+  light?: boolean;
+}) {
+  const typed = useRef(false);
+  const leave = () => {
+    typed.current = false;
+    p.onClose();
+  };
   return (
-    <Veil isOpen={p.open} onOpenChange={(open) => !open && p.onClose()} isDismissable>
+    <Veil
+      isOpen={p.open}
+      onOpenChange={(open) => !open && leave()}
+      isDismissable
+      shouldCloseOnInteractOutside={() => !typed.current}
+    >
       <Pane $wide={p.wide ?? false} data-print="sheet">
         <Inside>
-          <Aria.Heading slot="title" level={2}>
-            {p.title}
-          </Aria.Heading>
-          {p.children}
+          <Head>
+            <Aria.Heading slot="title" level={2}>
+              {p.title}
+            </Aria.Heading>
+            <Button $kind="quiet" onPress={leave} aria-label="Close this" data-print="off">
+              <X size={18} aria-hidden />
+            </Button>
+          </Head>
+          <div onInput={() => (typed.current = !p.light)}>{p.children}</div>
         </Inside>
       </Pane>
     </Veil>

@@ -34,8 +34,6 @@ pub enum SlotRefusal {
     OtherShift,
     #[error("A {visit_type} takes {needed} minutes; the slot has {has}.")]
     TypeTooLong { visit_type: String, needed: i64, has: i64 },
-    #[error("Say what the time is held for.")]
-    HeldForNothing,
 }
 
 fn span(start: DateTime<Utc>, end: DateTime<Utc>) -> Result<Span, SlotRefusal> {

@@ -2,6 +2,7 @@
 
 import { type ReactNode, useState } from 'react';
 import type { Schemas } from '../../api/client';
+import { useKept } from '../../app/kept';
 import { useSession } from '../../app/session';
 import { Button } from '../../ui/controls';
 import { Row, Small, Spread } from '../../ui/layout';
@@ -11,6 +12,8 @@ import { QuickAdd } from './QuickAdd';
 type Card = Schemas['PersonCard'];
 
 export function ForPerson(p: {
+  /** Where what was typed is kept. */
+  place: string;
   /** Who it is, when that is plain. */
   person?: Card;
   /** Above the search, while nobody is chosen. */
@@ -18,7 +21,7 @@ export function ForPerson(p: {
   children: (person: Card) => ReactNode;
 }) {
   const { inHand } = useSession();
-  const [person, setPerson] = useState<Card | null>(p.person ?? null);
+  const [person, setPerson] = useKept<Card | null>(p.place, 'person', p.person ?? null);
   const [typed, setTyped] = useState<string | null>(null);
   if (typed !== null) {
     const added = (card: Card) => {

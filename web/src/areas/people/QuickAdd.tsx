@@ -1,5 +1,5 @@
-import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
+import { forget, useKept } from '../../app/kept';
 import { plainDate, sexWord } from '../../app/words';
 import { Button, Choose, Field } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
@@ -16,16 +16,18 @@ export function QuickAdd(p: { typed: string; onDone: (person: Card) => void; onB
     .trim()
     .split(/\s+/);
   const capital = (w: string | undefined) => (w ? w.charAt(0).toUpperCase() + w.slice(1) : '');
-  const [form, setForm] = useState<PersonForm>({
+  const place = `new/${p.typed}`;
+  const [form, setForm] = useKept<PersonForm>(place, 'form', {
     ...emptyForm,
     firstName: capital(words[0]),
     lastName: words.slice(1).map(capital).join(' '),
   });
   const { run, busy, refusal } = useDo();
-  const set = (field: keyof PersonForm) => (value: string) => setForm((f) => ({ ...f, [field]: value }));
+  const set = (field: keyof PersonForm) => (value: string) => setForm({ ...form, [field]: value });
   const save = async (notATwin: boolean) => {
     const person = await run(() => api.POST('/api/people', { body: { ...form, notATwin } }));
     if (person) {
+      forget(place);
       const found = await api.GET('/api/people/{id}', { params: { path: { id: person.id } } });
       if (found.data) p.onDone(found.data.card);
     }

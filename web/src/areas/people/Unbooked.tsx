@@ -4,6 +4,7 @@ import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useChoices } from '../../app/choices';
+import { forget, useKept } from '../../app/kept';
 import { useMay, useSession } from '../../app/session';
 import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
@@ -17,19 +18,22 @@ function Begin({ person, onClose }: { person: Card; onClose: () => void }) {
   const { clinicians, sites, types } = useChoices();
   const may = useMay();
   const navigate = useNavigate();
-  const [kind, setKind] = useState('in_person');
+  const place = `unbooked/${person.id}`;
+  const [kind, setKind] = useKept(place, 'kind', 'in_person');
   const [who, setWho] = useState<string | null>(me.staff.role === 'clinician' ? me.staff.id : null);
   const [site, setSite] = useState(here?.id ?? '');
   const [type, setType] = useState(types[0]?.id ?? '');
-  const [reason, setReason] = useState('');
-  const [date, setDate] = useState('');
-  const [time, setTime] = useState('');
+  const [reason, setReason] = useKept(place, 'reason', '');
+  const [date, setDate] = useKept(place, 'date', '');
+  const [time, setTime] = useKept(place, 'time', '');
   const { run, busy, refusal } = useDo();
   const begin = async () => {
     const body = { kind, clinicianId: who ?? '', siteId: site, visitTypeId: type, reason, date, time };
     const path = { params: { path: { id: person.id } } };
     const visit = await run(() => api.POST('/api/people/{id}/visits', { ...path, body }));
     if (!visit) return;
+    forget(place);
+    forget('unbooked');
     setInHand({ visit: visit.id });
     onClose();
     if (visit.stage === 'here' && may('check_in')) navigate(`/visits/${visit.id}/check-in`);
@@ -89,7 +93,9 @@ export function Unbooked({ person, onClose }: { person?: Card; onClose: () => vo
   return (
     <Dialog title="Visit without an appointment" open onClose={onClose}>
       <Stack $gap={4}>
-        <ForPerson {...(person ? { person } : {})}>{(found) => <Begin person={found} onClose={onClose} />}</ForPerson>
+        <ForPerson place={person ? `unbooked/${person.id}` : 'unbooked'} {...(person ? { person } : {})}>
+          {(found) => <Begin person={found} onClose={onClose} />}
+        </ForPerson>
       </Stack>
     </Dialog>
   );

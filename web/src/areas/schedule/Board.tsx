@@ -117,6 +117,10 @@ export function Board(p: BoardShows) {
     const all = { from, to, tight, clinic, nowMinute, discreet, moving, mayBook, mayChange, hands };
     return columns.map((column) => ({ ...all, column }));
   }, [columns, from, to, tight, clinic, nowMinute, discreet, moving, mayBook, mayChange, hands]);
+  useEffect(() => {
+    // What it told stood under names or call-signs that are not shown any more.
+    if (foot.current) foot.current.textContent = '';
+  }, [discreet]);
   // One line under the board tells everything about what the pointer or the focus is on; written past React,
   // since it follows every move of the pointer.
   const tell = (event: SyntheticEvent) => {

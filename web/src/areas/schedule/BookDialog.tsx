@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useChoices } from '../../app/choices';
+import { forget, useKept } from '../../app/kept';
 import { useMay, useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { Button, Check, Choose, Dialog, Field, Pick } from '../../ui/controls';
@@ -32,9 +33,10 @@ export function BookDialog({
   const { clinic, setInHand } = useSession();
   const { types } = useChoices();
   const times = useTimes();
-  const [reason, setReason] = useState('');
-  const [note, setNote] = useState('');
-  const [kind, setKind] = useState('in_person');
+  const place = `book/${slot?.id}/${extra}`;
+  const [reason, setReason] = useKept(place, 'reason', '');
+  const [note, setNote] = useKept(place, 'note', '');
+  const [kind, setKind] = useKept(place, 'kind', 'in_person');
   const [length, setLength] = useState(minutes === undefined ? '' : String(minutes));
   const [typeId, setTypeId] = useState<string | null>(slot?.visitTypeId ?? null);
   const [again, setAgain] = useState(false);
@@ -45,7 +47,7 @@ export function BookDialog({
   const type = clinic.visitTypes.find((t) => t.id === slot.visitTypeId);
   const title = `${extra ? 'Extra booking' : (type?.name ?? 'Visit')}, ${times.day(slot.startsAt)} at ${times.time(slot.startsAt)}`;
   const book = async (person: Schemas['PersonCard'], knowingly = false) => {
-    const place = {
+    const where = {
       slotId: slot.id,
       minutes: length.trim() === '' ? null : Number(length),
       visitTypeId: typeId === slot.visitTypeId ? null : typeId,
@@ -53,9 +55,10 @@ export function BookDialog({
       knowingly,
     };
     const visit = await run(() =>
-      api.POST('/api/visits', { body: { personId: person.id, ...place, reason, note, kind } }),
+      api.POST('/api/visits', { body: { personId: person.id, ...where, reason, note, kind } }),
     );
     if (visit) {
+      forget(place);
       setInHand({ visit: visit.id });
       onClose();
     }
@@ -65,21 +68,18 @@ export function BookDialog({
   return (
     <Dialog title={title} open onClose={onClose}>
       <Stack $gap={4}>
-        <Small>{clinician}</Small>
-        <ForPerson
-          before={(take) => (
-            <>
-              {onChangeSlot && may('change_slots') && (
-                <Row>
-                  <Spread />
-                  <Button $kind="quiet" onPress={onChangeSlot}>
-                    Change this slot
-                  </Button>
-                </Row>
-              )}
-              {!extra && <WhomToAsk slotId={slot.id} onMoved={onClose} onTake={take} />}
-            </>
+        <Row>
+          <Small>{clinician}</Small>
+          <Spread />
+          {onChangeSlot && may('change_slots') && (
+            <Button $kind="quiet" onPress={onChangeSlot}>
+              Change this slot
+            </Button>
           )}
+        </Row>
+        <ForPerson
+          place={place}
+          before={(take) => <>{!extra && <WhomToAsk slotId={slot.id} onMoved={onClose} onTake={take} />}</>}
         >
           {(person) => (
             <>
@@ -146,6 +146,7 @@ export function BookDialog({
                       reason={reason}
                       note={note}
                       onBooked={(first) => {
+                        forget(place);
                         setInHand({ visit: first.id });
                         onClose();
                       }}

@@ -51,6 +51,7 @@ const Meter = styled.div`
 /** How much room is left on each day of a month, for one clinician and for all. */
 export function Month({ day, clinician, onDay }: { day: string; clinician: string; onDay: (day: string) => void }) {
   const { clinic } = useSession();
+  const lastName = clinic.staff.find((s) => s.id === clinician)?.lastName ?? '';
   const look = useLook(['schedule', 'month', day.slice(0, 7)], () =>
     api.GET('/api/schedule/month', { params: { query: { day } } }),
   );
@@ -89,7 +90,11 @@ export function Month({ day, clinician, onDay }: { day: string; clinician: strin
                 <Small>
                   {open} of {slots} open
                 </Small>
-                {own && <Small>{own.open} with the one chosen</Small>}
+                {own && (
+                  <Small>
+                    {own.open} with {lastName}
+                  </Small>
+                )}
               </>
             )}
             {slots === 0 && <Small>{date < clinic.today ? 'past' : 'nobody works'}</Small>}

@@ -1,5 +1,5 @@
-import { useState } from 'react';
 import { api, useDo } from '../../api/client';
+import { forget, useKept } from '../../app/kept';
 import { useSession } from '../../app/session';
 import { Button, Dialog, Field, Pick } from '../../ui/controls';
 import { Notice, Row, Spread, Stack } from '../../ui/layout';
@@ -8,13 +8,16 @@ import { Notice, Row, Spread, Stack } from '../../ui/layout';
 export function NewNote({ day, onClose }: { day: string; onClose: () => void }) {
   const { clinic } = useSession();
   const clinicians = clinic.staff.filter((s) => s.role === 'clinician');
-  const [who, setWho] = useState(clinicians[0]?.id ?? '');
-  const [at, setAt] = useState('');
-  const [body, setBody] = useState('');
+  const place = `pin/${day}`;
+  const [who, setWho] = useKept(place, 'who', clinicians[0]?.id ?? '');
+  const [at, setAt] = useKept(place, 'at', '');
+  const [body, setBody] = useKept(place, 'body', '');
   const { run, busy, refusal } = useDo();
   const pin = async () => {
     const form = { clinicianId: who, day, time: at, body };
-    if (await run(() => api.POST('/api/schedule/notes', { body: form }))) onClose();
+    if (!(await run(() => api.POST('/api/schedule/notes', { body: form })))) return;
+    forget(place);
+    onClose();
   };
   return (
     <Dialog title="Pin a note to a time" open onClose={onClose}>

@@ -53,7 +53,7 @@ export function OpenTimes(p: {
     .sort()
     .at(-1);
   return (
-    <Dialog title="Open times" open onClose={p.onClose} wide>
+    <Dialog title="Open times" light open onClose={p.onClose} wide>
       <Stack $gap={4}>
         <Columns $min={part.field}>
           <Pick label="Visit type" value={type} onChange={setType} choices={[anyOne, ...types]} />

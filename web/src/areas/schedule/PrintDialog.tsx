@@ -41,7 +41,7 @@ export function PrintDialog({ day, onClose }: { day: string; onClose: () => void
         }}
       >
         <Stack $gap={4}>
-          <Columns $min={part.field}>
+          <Columns $min={part.wideField}>
             <Field
               label="From"
               value={from}

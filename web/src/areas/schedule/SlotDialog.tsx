@@ -20,6 +20,8 @@ export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: 
   const history = useLook(['slot-history', slot.id], () =>
     api.GET('/api/slots/{id}/history', { params: { path: { id: slot.id } } }),
   );
+  const [begins, ends] = [new Date(slot.startsAt).getTime(), new Date(slot.endsAt).getTime()];
+  const middle = new Date((begins + ends) / 2).toISOString();
   const change = async (body: Schemas['SlotChange']) => {
     if (await run(() => api.POST('/api/slots/{id}', { params: { path: { id: slot.id } }, body }))) onClose();
   };
@@ -48,7 +50,7 @@ export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: 
               label="Split it at"
               value={at}
               onChange={setAt}
-              placeholder={times.time(slot.startsAt)}
+              placeholder={times.time(middle)}
               fault={refusal?.fault('at')}
             />
             <Button isDisabled={busy || at === ''} onPress={() => void change({ what: 'split', at })}>
@@ -65,7 +67,7 @@ export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: 
             </Button>
           </Row>
         </Columns>
-        {refusal && (
+        {refusal && refusal.problem.fields.length === 0 && (
           <Notice $tone="coral" role="alert">
             {refusal.message}
           </Notice>

@@ -3,6 +3,7 @@
 import { useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo } from '../../api/client';
+import { forget, useKept } from '../../app/kept';
 import { useMay, useSession } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
 import { Button, Dialog, Field } from '../../ui/controls';
@@ -109,20 +110,22 @@ export function Untimed({ day }: { day: Schemas['DayView'] }) {
 function Enter({ list, day, onClose }: { list: List; day: string; onClose: () => void }) {
   const { setInHand } = useSession();
   const times = useTimes();
-  const [reason, setReason] = useState('');
-  const [note, setNote] = useState('');
+  const place = `list/${list.id}/${day}`;
+  const [reason, setReason] = useKept(place, 'reason', '');
+  const [note, setNote] = useKept(place, 'note', '');
   const { run, busy, refusal } = useDo();
   const enter = async (person: Schemas['PersonCard']) => {
     const body = { personId: person.id, day, reason, note };
     const visit = await run(() => api.POST('/api/lists/{id}/entries', { params: { path: { id: list.id } }, body }));
     if (!visit) return;
+    forget(place);
     setInHand({ visit: visit.id });
     onClose();
   };
   return (
     <Dialog title={`${list.name}, ${times.day(`${day}T17:00:00Z`)}`} open onClose={onClose}>
       <Stack $gap={4}>
-        <ForPerson>
+        <ForPerson place={place}>
           {(person) => (
             <form
               onSubmit={(event) => {

@@ -16,6 +16,7 @@ import {
   ringGap,
   size,
   space,
+  timeWidth,
 } from '../../ui/tokens';
 
 export const Grid = styled.div`
@@ -24,6 +25,8 @@ export const Grid = styled.div`
   flex: 1;
   min-height: 0;
   align-content: start;
+  /* What gets the focus is not brought to a place behind the heads or the hours. */
+  scroll-padding: ${space(14)} ${space(2)} ${space(2)} ${timeWidth};
   /* No room on the left: what is scrolled away would show there, beside the hours. */
   padding: 0 ${space(5)} ${space(6)} 0;
 `;
