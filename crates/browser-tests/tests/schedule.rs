@@ -124,7 +124,14 @@ async fn a_range_is_dragged_into_a_double_booking() {
 async fn away(b: &Browser) -> Result<()> {
     b.sign_in("junia").await?;
     b.goto("/schedule?day=2026-11-24&away=1").await?;
-    b.click("(//*[@role='dialog']//button[contains(., 'Renneberg')])[1]").await?;
+    // Chosen by keyboard: all of them, none, then one.
+    b.click("(//*[@role='option'][contains(., 'Renneberg')])[1]").await?;
+    b.keys(&format!("{}a", char::from(Key::Control))).await?;
+    b.keys(&char::from(Key::Null).to_string()).await?;
+    b.see("//button[starts-with(normalize-space(), 'Cancel 8 shifts')]").await?;
+    b.key(Key::Escape).await?;
+    b.goto("/schedule?day=2026-11-24&away=1").await?;
+    b.click("(//*[@role='option'][contains(., 'Renneberg')])[1]").await?;
     b.press_starting("Cancel the shift").await?;
     b.read("Reason is needed.").await?;
     b.fill("away", "ill").await?;

@@ -33,7 +33,7 @@ async fn fallen_out(world: &mut World, change: &mut Change<'_>) -> Result<()> {
         .await
         .context("an afternoon to cancel")?;
     change.now = at(world.day, 8, 40);
-    change.cancel_shift(shift, "course in Marrow Ferry").await?;
+    change.cancel_shifts(&[shift], "course in Marrow Ferry", crate::ZONE).await?;
     let displaced: Vec<Uuid> = visits::table
         .filter(visits::rebook.eq(true))
         .order(visits::starts_at)

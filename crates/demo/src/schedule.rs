@@ -6,7 +6,7 @@ use chrono::{Datelike, Days, NaiveDate, NaiveTime, Weekday};
 use diesel_async::RunQueryDsl;
 use harbor_core::schedule::supply::{Exception, Purpose, Run, Template, shifts_of_day};
 use harbor_store::rows::{ClinicianGroup, Shift, Slot, SupplyException, UntimedList};
-use harbor_store::supply::WholeTemplate;
+use harbor_store::supply::{FROM_TEMPLATE, WholeTemplate};
 use harbor_store::{Conn, schema};
 use uuid::Uuid;
 
@@ -93,7 +93,7 @@ fn made_events(day: NaiveDate, slots: &[Slot]) -> Vec<Event<'static>> {
             e::starts_at.eq(s.starts_at),
             e::ends_at.eq(s.ends_at),
             e::what.eq("made"),
-            e::detail.eq("from the weekly template"),
+            e::detail.eq(FROM_TEMPLATE),
             e::at.eq(when),
             e::by.eq("working time"),
         )

@@ -2,7 +2,7 @@
 
 use crate::{World, at, names};
 use anyhow::Result;
-use chrono::{Datelike, Duration};
+use chrono::{Datelike, Days, Duration};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
@@ -351,8 +351,9 @@ async fn ahead(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -> Re
     let children: Vec<Uuid> = age_group(world, true);
     let adults: Vec<Uuid> = age_group(world, false);
     let ifeoma = world.staff("ifeoma").id;
-    change.now = crate::opening(world.day) - Duration::days(3);
-    for slot in slots.iter().filter(|s| s.held_for.is_none() && s.starts_at > crate::opening(world.day)) {
+    let desks = [world.actor("junia"), world.actor("casimir")];
+    let free = slots.iter().filter(|s| s.held_for.is_none() && s.starts_at > crate::opening(world.day));
+    for (n, slot) in free.enumerate() {
         let days = (slot.starts_at - from).num_days().max(0);
         let share = if slot.starts_at < from { 45 } else { (62 - days * 2).max(6) };
         if world.chance.below(100) as i64 >= share || (days > 14 && days % 3 != 0) {
@@ -369,6 +370,9 @@ async fn ahead(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -> Re
         let already: i64 =
             schema::visits::table.filter(schema::visits::slot_id.eq(slot.id)).count().get_result(busy).await?;
         if already == 0 {
+            // Three days ago, one call after the other.
+            change.now = at(world.day - Days::new(3), 8, 5) + Duration::minutes(i64::try_from(n * 37 % 540)?);
+            change.actor = desks[n % 2].clone();
             let booking = Booking {
                 person_id: person,
                 place: Place::slot(slot.id),
@@ -381,6 +385,7 @@ async fn ahead(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -> Re
         }
     }
     change.now = crate::opening(world.day);
+    change.actor = Actor::system("demo");
     Ok(())
 }
 

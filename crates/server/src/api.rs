@@ -21,6 +21,7 @@ pub mod lists;
 pub mod messages;
 pub mod money;
 pub mod note;
+pub mod open_times;
 pub mod orders;
 pub mod own_stages;
 pub mod paper;

@@ -90,12 +90,14 @@ table! {
     get "/api/schedule/month" Needs(SeeSchedule) => schedule::month;
     post "/api/schedule/notes" Needs(Book) => schedule::pin_note;
     delete "/api/schedule/notes/{id}" Needs(Book) => schedule::remove_note;
-    get "/api/open-times" Needs(SeeSchedule) => schedule::open_times;
+    get "/api/open-times" Needs(SeeSchedule) => open_times::look;
     get "/api/slots/{id}/history" Needs(SeeSchedule) => slots::history;
+    get "/api/schedule/changes" Needs(SeeSchedule) => slots::changes;
     post "/api/slots/{id}" Needs(ChangeSlots) => slots::change;
     post "/api/shifts/{id}/slots" Needs(ChangeSlots) => slots::add;
-    post "/api/shifts/{id}/cancel" Needs(ChangeSlots) => away::cancel_shift;
-    post "/api/shifts/{id}/hand-over" Needs(ChangeSlots) => away::hand_over;
+    get "/api/shifts" Needs(SeeSchedule) => away::shifts;
+    post "/api/shifts/cancel" Needs(ChangeSlots) => away::cancel_shifts;
+    post "/api/shifts/hand-over" Needs(ChangeSlots) => away::hand_over;
     post "/api/rebooking" Needs(Book) => away::plan;
     post "/api/rebooking/accept" Needs(Book) => away::accept;
     post "/api/visits" Needs(Book) => booking::book;

@@ -11,10 +11,50 @@ use chrono::{DateTime, Utc};
 use chrono_tz::Tz;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::arrival::Stage;
 use harbor_core::schedule::rebooking::{Displaced, Opening};
 use harbor_core::schedule::supply::is_released;
 use std::collections::HashMap;
 use uuid::Uuid;
+
+/// Locked in one order, two who change the same shifts at once wait for each other and never for ever.
+fn in_order(ids: &[Uuid]) -> Vec<Uuid> {
+    let mut ids = ids.to_vec();
+    ids.sort_unstable();
+    ids.dedup();
+    ids
+}
+
+/// A shift with how many are booked in it.
+#[derive(Debug, Clone, PartialEq, serde::Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ShiftBooked {
+    #[serde(flatten)]
+    pub shift: Shift,
+    pub visits: usize,
+}
+
+/// The shifts of some days that take place, each with how many are booked in it; of one clinician, or of all.
+pub async fn shifts_booked(
+    conn: &mut Conn,
+    (from, to): (DateTime<Utc>, DateTime<Utc>),
+    clinician: Option<Uuid>,
+) -> Result<Vec<ShiftBooked>> {
+    let shifts = schedule::shifts(conn, from, to).await?;
+    let taken: Vec<(Uuid, DateTime<Utc>)> = visits::table
+        .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))
+        .filter(visits::starts_at.ge(from).and(visits::starts_at.lt(to)))
+        .select((visits::clinician_id, visits::starts_at))
+        .load(conn)
+        .await?;
+    let within = |s: &Shift| {
+        let of = |(who, at): &&(Uuid, DateTime<Utc>)| *who == s.clinician_id && s.starts_at <= *at && *at < s.ends_at;
+        taken.iter().filter(of).count()
+    };
+    let wanted = |s: &Shift| clinician.is_none_or(|who| who == s.clinician_id);
+    let booked = |shift: Shift| ShiftBooked { visits: within(&shift), shift };
+    Ok(shifts.into_iter().filter(wanted).map(booked).collect())
+}
 
 /// Visits whose shift was cancelled, the earliest first.
 pub async fn rebooking_list(conn: &mut Conn) -> Result<Vec<Visit>> {
@@ -87,24 +127,46 @@ impl Change<'_> {
         Ok(shift)
     }
 
-    async fn visits_of_shift(&mut self, shift: &Shift) -> Result<Vec<Visit>> {
-        Ok(visits::table
+    /// The visits of a shift that may leave it; none may when it has begun with somebody.
+    async fn visits_to_leave(&mut self, shift: &Shift, zone: Tz) -> Result<Vec<Visit>> {
+        let there: Vec<Visit> = visits::table
             .filter(visits::clinician_id.eq(shift.clinician_id).and(visits::stage.ne_all(NOT_LIVE)))
             .filter(visits::starts_at.ge(shift.starts_at).and(visits::starts_at.lt(shift.ends_at)))
             .order(visits::starts_at)
             .select(Visit::as_select())
             .load(self.conn())
-            .await?)
-    }
-
-    /// Cancels a shift; who is booked in it goes to the rebooking list. Gives how many those are.
-    pub async fn cancel_shift(&mut self, id: Uuid, reason: &str) -> Result<usize> {
-        let shift = self.lock_shift(id).await?;
-        let there = self.visits_of_shift(&shift).await?;
-        if there.iter().any(|v| v.stage != "booked") {
-            let sentence = "Patients of this shift are here or were seen. Hold the rest of its time instead.";
+            .await?;
+        if there.iter().any(|v| v.stage != Stage::Booked.code()) {
+            let begins = shift.starts_at.with_timezone(&zone).format("%a %b %-d at %H:%M");
+            let sentence = format!(
+                "Patients of the shift of {begins} are here or were seen; it stays. Hold the rest of its time instead."
+            );
             return Err(StoreError::refused("shift", sentence));
         }
+        Ok(there)
+    }
+
+    /// Cancels shifts, all or none; who is booked in them goes to the rebooking list. Gives how many those are.
+    pub async fn cancel_shifts(&mut self, ids: &[Uuid], reason: &str, zone: Tz) -> Result<usize> {
+        let mut visits = 0;
+        for id in in_order(ids) {
+            visits += self.cancel_shift(id, reason, zone).await?;
+        }
+        Ok(visits)
+    }
+
+    /// Hands shifts with their slots and patients to another clinician, all or none.
+    pub async fn hand_over_shifts(&mut self, ids: &[Uuid], to: Uuid, zone: Tz) -> Result<usize> {
+        let mut visits = 0;
+        for id in in_order(ids) {
+            visits += self.hand_over_shift(id, to, zone).await?;
+        }
+        Ok(visits)
+    }
+
+    async fn cancel_shift(&mut self, id: Uuid, reason: &str, zone: Tz) -> Result<usize> {
+        let shift = self.lock_shift(id).await?;
+        let there = self.visits_to_leave(&shift, zone).await?;
         let now = self.now;
         diesel::update(shifts::table.find(id))
             .set((shifts::cancelled_at.eq(now), shifts::cancel_reason.eq(reason)))
@@ -127,16 +189,12 @@ impl Change<'_> {
         Ok(ids.len())
     }
 
-    /// Hands a shift with its slots and patients to another clinician.
-    pub async fn hand_over_shift(&mut self, id: Uuid, to: Uuid) -> Result<usize> {
+    async fn hand_over_shift(&mut self, id: Uuid, to: Uuid, zone: Tz) -> Result<usize> {
         let shift = self.lock_shift(id).await?;
         if shift.clinician_id == to {
             return Err(StoreError::refused("shift", "The shift is this clinician's already."));
         }
-        let there = self.visits_of_shift(&shift).await?;
-        if there.iter().any(|v| v.stage != "booked") {
-            return Err(StoreError::refused("shift", "Patients of this shift are here or were seen; it stays."));
-        }
+        let there = self.visits_to_leave(&shift, zone).await?;
         let busy: i64 = shifts::table
             .filter(shifts::clinician_id.eq(to).and(shifts::cancelled_at.is_null()))
             .filter(shifts::starts_at.lt(shift.ends_at).and(shifts::ends_at.gt(shift.starts_at)))

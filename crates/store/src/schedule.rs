@@ -4,9 +4,11 @@ use crate::booking::NOT_LIVE;
 use crate::rows::{ScheduleNote, Shift, Slot, VisitType};
 use crate::schema::{shifts, slots, visit_types, visits};
 use crate::{Change, Conn, Result, StoreError};
-use chrono::{DateTime, Duration, Utc};
+use chrono::{DateTime, Duration, NaiveDate, Utc};
+use chrono_tz::Tz;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::schedule::day_bounds;
 use std::collections::HashMap;
 use uuid::Uuid;
 
@@ -56,8 +58,8 @@ pub struct Window {
     /// Empty: any.
     pub clinicians: Vec<Uuid>,
     pub sites: Vec<Uuid>,
-    /// Only shifts with a slot of this type.
-    pub visit_type: Option<Uuid>,
+    /// Only shifts with a slot of these types.
+    pub visit_types: Vec<Uuid>,
 }
 
 /// The slots of a clinician that touch a stretch of time.
@@ -116,10 +118,10 @@ pub async fn shifts_of(conn: &mut Conn, w: &Window) -> Result<Vec<Shift>> {
     if !w.sites.is_empty() {
         query = query.filter(shifts::site_id.eq_any(&w.sites));
     }
-    if let Some(kind) = w.visit_type {
+    if !w.visit_types.is_empty() {
         let of_type = slots::table
             .filter(slots::shift_id.eq(shifts::id))
-            .filter(slots::visit_type_id.eq(kind).and(slots::held_for.is_null()))
+            .filter(slots::visit_type_id.assume_not_null().eq_any(&w.visit_types).and(slots::held_for.is_null()))
             .select(slots::id);
         query = query.filter(diesel::dsl::exists(of_type));
     }
@@ -186,38 +188,52 @@ pub async fn free_slots(conn: &mut Conn, w: &Window, of: &[Shift]) -> Result<Vec
 #[serde(rename_all = "camelCase")]
 pub struct RoomLeft {
     #[diesel(sql_type = diesel::sql_types::Date)]
-    pub day: chrono::NaiveDate,
+    pub day: NaiveDate,
     #[diesel(sql_type = diesel::sql_types::Uuid)]
     pub clinician_id: Uuid,
     #[diesel(sql_type = diesel::sql_types::BigInt)]
     pub slots: i64,
     #[diesel(sql_type = diesel::sql_types::BigInt)]
     pub open: i64,
+    /// Visits of the day, those that were cancelled or missed left out.
+    #[diesel(sql_type = diesel::sql_types::BigInt)]
+    pub visits: i64,
 }
 
-/// Room left per day and clinician of a stretch of days.
+/// Room left and visits per day and clinician, from one local day on until before another.
 pub async fn room_left(
     conn: &mut Conn,
-    from: DateTime<Utc>,
-    to: DateTime<Utc>,
+    (from, to): (NaiveDate, NaiveDate),
     now: DateTime<Utc>,
-    zone: &str,
+    zone: Tz,
 ) -> Result<Vec<RoomLeft>> {
+    let bounds = (day_bounds(zone, from).0, day_bounds(zone, to).0);
     Ok(diesel::sql_query(
-        "select (s.starts_at at time zone $4)::date as day, s.clinician_id, count(*) as slots,
-            count(*) filter (where s.starts_at >= $3 and not exists (
-                select from visits v where v.clinician_id = s.clinician_id
-                    and v.stage not in ('cancelled', 'did_not_come', 'left_unseen') and not v.rebook
-                    and v.starts_at < s.ends_at and v.ends_at > s.starts_at
-                    and v.starts_at > s.starts_at - interval '8 hours')) as open
-         from slots s join shifts h on h.id = s.shift_id
-         where s.starts_at >= $1 and s.starts_at < $2 and h.cancelled_at is null and s.held_for is null
+        "select day, clinician_id, sum(slots)::bigint as slots, sum(open)::bigint as open, sum(visits)::bigint as visits
+         from (
+            select (s.starts_at at time zone $4)::date as day, s.clinician_id, count(*) as slots,
+                count(*) filter (where s.starts_at >= $3 and not exists (
+                    select from visits v where v.clinician_id = s.clinician_id
+                        and v.stage not in ('cancelled', 'did_not_come', 'left_unseen') and not v.rebook
+                        and v.starts_at < s.ends_at and v.ends_at > s.starts_at
+                        and v.starts_at > s.starts_at - interval '8 hours')) as open,
+                0 as visits
+            from slots s join shifts h on h.id = s.shift_id
+            where s.starts_at >= $1 and s.starts_at < $2 and h.cancelled_at is null and s.held_for is null
+            group by 1, 2
+            union all
+            select day, clinician_id, 0, 0, count(*) from visits
+            where day >= $5 and day < $6 and not rebook
+                and stage not in ('cancelled', 'did_not_come', 'left_unseen')
+            group by 1, 2) as each
          group by 1, 2 order by 1, 2",
     )
-    .bind::<diesel::sql_types::Timestamptz, _>(from)
-    .bind::<diesel::sql_types::Timestamptz, _>(to)
+    .bind::<diesel::sql_types::Timestamptz, _>(bounds.0)
+    .bind::<diesel::sql_types::Timestamptz, _>(bounds.1)
     .bind::<diesel::sql_types::Timestamptz, _>(now)
-    .bind::<diesel::sql_types::Text, _>(zone)
+    .bind::<diesel::sql_types::Text, _>(zone.name())
+    .bind::<diesel::sql_types::Date, _>(from)
+    .bind::<diesel::sql_types::Date, _>(to)
     .load(conn)
     .await?)
 }

@@ -2,6 +2,7 @@
 
 use crate::rows::{Shift, Slot, SlotEvent};
 use crate::schema::{shifts, slot_events, slots, visits};
+use crate::supply::FROM_TEMPLATE;
 use crate::visits::visit_type;
 use crate::{Change, Conn, Result, StoreError, schedule};
 use chrono::{DateTime, Utc};
@@ -23,6 +24,20 @@ fn span_of(s: &Slot) -> Result<Span> {
 pub async fn history(conn: &mut Conn, slot: Uuid) -> Result<Vec<SlotEvent>> {
     use slot_events as e;
     Ok(e::table.filter(e::slot_id.eq(slot)).order(e::id).select(SlotEvent::as_select()).load(conn).await?)
+}
+
+/// What happened to the slots that begin within a stretch of time, the latest first; that templates made them is
+/// left out, since it is so of nearly all.
+pub async fn changes_of_day(conn: &mut Conn, (from, to): (DateTime<Utc>, DateTime<Utc>)) -> Result<Vec<SlotEvent>> {
+    use slot_events as e;
+    Ok(e::table
+        .filter(e::starts_at.ge(from).and(e::starts_at.lt(to)))
+        .filter(e::what.ne("made").or(e::detail.ne(FROM_TEMPLATE)))
+        .order(e::id.desc())
+        .limit(500)
+        .select(SlotEvent::as_select())
+        .load(conn)
+        .await?)
 }
 
 impl Change<'_> {

@@ -13,6 +13,9 @@ use harbor_core::schedule::supply::{self as rules, Exception, MadeShift, Purpose
 use harbor_core::schedule::{Span, at_local, day_bounds};
 use uuid::Uuid;
 
+/// How the history of a slot says that its shift's template made it, or took it away.
+pub const FROM_TEMPLATE: &str = "from the weekly template";
+
 /// A template with the slots of its shifts.
 #[derive(Debug, Clone, PartialEq, serde::Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "camelCase")]

@@ -1367,6 +1367,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schedule/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What happened to the slots of a day since they were made, also to those that are no more; the latest first. */
+        get: operations["get_schedule_changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schedule/month": {
         parameters: {
             query?: never;
@@ -1374,7 +1391,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The month around a day: room left per day and clinician. */
+        /** The month around a day in whole weeks: room left and visits, per day and clinician. */
         get: operations["get_schedule_month"];
         put?: never;
         post?: never;
@@ -1681,24 +1698,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/shifts/{id}/cancel": {
+    "/api/shifts": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** The shifts of some days, each with how many are booked in it. */
+        get: operations["get_shifts"];
         put?: never;
-        /** Cancels a shift; its patients go to the rebooking list. */
-        post: operations["post_shifts__id__cancel"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/shifts/{id}/hand-over": {
+    "/api/shifts/cancel": {
         parameters: {
             query?: never;
             header?: never;
@@ -1707,8 +1724,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Hands a shift with its patients to another clinician. */
-        post: operations["post_shifts__id__hand_over"];
+        /** Cancels shifts, all or none; their patients go to the rebooking list. */
+        post: operations["post_shifts_cancel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shifts/hand-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hands shifts with their patients to another clinician, all or none. */
+        post: operations["post_shifts_hand_over"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2834,8 +2868,9 @@ export interface components {
             from: string;
             reason: string;
         };
-        CancelShift: {
+        CancelShifts: {
             reason: string;
+            shiftIds: string[];
         };
         CancelledRest: {
             visits: number;
@@ -3345,6 +3380,7 @@ export interface components {
         HandOver: {
             /** Format: uuid */
             clinicianId: string;
+            shiftIds: string[];
         };
         /** @description What a clinician is doing now. */
         HandsView: {
@@ -4378,6 +4414,11 @@ export interface components {
             open: number;
             /** Format: int64 */
             slots: number;
+            /**
+             * Format: int64
+             * @description Visits of the day, those that were cancelled or missed left out.
+             */
+            visits: number;
         };
         RowVerdict: {
             /** Format: int64 */
@@ -4551,6 +4592,10 @@ export interface components {
             startsAt: string;
             /** Format: uuid */
             templateId?: string | null;
+        };
+        /** @description A shift with how many are booked in it. */
+        ShiftBooked: components["schemas"]["Shift"] & {
+            visits: number;
         };
         /** @description Working time as a person types it; times by the clinic's clock, days in any usual way. */
         ShiftForm: {
@@ -6225,8 +6270,8 @@ export interface operations {
         parameters: {
             query?: {
                 from?: string;
+                /** @description One visit type, clinician or site, or several with commas; nothing: any. */
                 visitTypeId?: string;
-                /** @description One clinician, or several with commas. */
                 clinicianId?: string;
                 siteId?: string;
                 /** @description Weekdays with commas, Monday is 1. */
@@ -6238,8 +6283,10 @@ export interface operations {
                 around?: string;
                 /** @description Longer than a slot: over its neighbours. */
                 minutes?: number;
-                /** @description Whose usual clinician counts. */
+                /** @description Whose usual clinician and limits count. */
                 personId?: string;
+                /** @description Leaves out so many of the best, which were offered before; 0 to 600. */
+                skip?: number;
             };
             header?: never;
             path?: never;
@@ -7901,6 +7948,27 @@ export interface operations {
             };
         };
     };
+    get_schedule_changes: {
+        parameters: {
+            query?: {
+                day?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SlotEvent"][];
+                };
+            };
+        };
+    };
     get_schedule_month: {
         parameters: {
             query?: {
@@ -8478,18 +8546,48 @@ export interface operations {
             };
         };
     };
-    post_shifts__id__cancel: {
+    get_shifts: {
+        parameters: {
+            query: {
+                from: string;
+                /** @description The last day; nothing: one day. */
+                to?: string;
+                clinicianId?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShiftBooked"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_shifts_cancel: {
         parameters: {
             query?: never;
             header?: never;
-            path: {
-                id: string;
-            };
+            path?: never;
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CancelShift"];
+                "application/json": components["schemas"]["CancelShifts"];
             };
         };
         responses: {
@@ -8511,13 +8609,11 @@ export interface operations {
             };
         };
     };
-    post_shifts__id__hand_over: {
+    post_shifts_hand_over: {
         parameters: {
             query?: never;
             header?: never;
-            path: {
-                id: string;
-            };
+            path?: never;
             cookie?: never;
         };
         requestBody: {

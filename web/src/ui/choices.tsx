@@ -1,10 +1,38 @@
 /** Choosing several, and what is done now and then. */
 
+import type { ReactNode } from 'react';
 import * as Aria from 'react-aria-components';
 import styled from 'styled-components';
-import { Button, Check, type Choice, Float } from './controls';
+import { Button, Check, type Choice, Float, Label, Option, Options, SelectButton } from './controls';
 import { Row, Small } from './layout';
-import { color, innerCorner, ring, ringGap, space } from './tokens';
+import { color, control, corner, hair, innerCorner, ring, ringGap, size, space, stroke } from './tokens';
+
+/** The box of a choice in a list, ticked or not. */
+const Tick = styled.span`
+  display: inline-grid;
+  place-items: center;
+  flex: none;
+  width: ${control.box};
+  height: ${control.box};
+  margin-right: ${space(2)};
+  border: ${stroke.box} solid ${color.quiet};
+  border-radius: ${innerCorner};
+  background: ${color.sheet};
+  color: ${color.onIndigo};
+  font-size: ${size.small};
+  font-weight: 700;
+  &[data-on='true'] {
+    background: ${color.indigo};
+    border-color: ${color.indigo};
+  }
+`;
+
+const List = styled(Options)`
+  border: ${hair};
+  border-radius: ${corner};
+  max-height: ${control.shortList};
+  overflow: auto;
+`;
 
 /** Several of a few choices, side by side. */
 export function Several<T extends string | number>(p: {
@@ -26,6 +54,82 @@ export function Several<T extends string | number>(p: {
         />
       ))}
     </Row>
+  );
+}
+
+/** Several of many choices, from a list that hangs down; nothing chosen means any. */
+export function PickSeveral(p: {
+  label: string;
+  choices: Choice[];
+  value: string[];
+  onChange: (value: string[]) => void;
+  /** What nothing chosen means. */
+  none?: string;
+}) {
+  const chosen = p.choices.filter((c) => p.value.includes(c.id));
+  const words = chosen.length > 2 ? `${chosen.length} chosen` : chosen.map((c) => c.label).join(', ');
+  return (
+    <Aria.Select
+      selectionMode="multiple"
+      value={p.value}
+      onChange={(keys) => p.onChange(keys.map(String))}
+      placeholder={p.none ?? 'Any'}
+    >
+      <Label>{p.label}</Label>
+      <SelectButton>
+        <Aria.SelectValue>{() => words || (p.none ?? 'Any')}</Aria.SelectValue>
+      </SelectButton>
+      <Float>
+        <Options items={p.choices}>
+          {(c) => (
+            <Option textValue={(c as Choice).label}>
+              {({ isSelected }) => (
+                <>
+                  <Tick aria-hidden data-on={isSelected}>
+                    {isSelected ? '✓' : ''}
+                  </Tick>
+                  {(c as Choice).label}
+                </>
+              )}
+            </Option>
+          )}
+        </Options>
+      </Float>
+    </Aria.Select>
+  );
+}
+
+/** A list of which some are taken: arrows, Shift for ranges, Ctrl+A for all. */
+export function TakeSeveral<T extends object>(p: {
+  label: string;
+  items: T[];
+  keyOf: (item: T) => string;
+  textOf: (item: T) => string;
+  value: string[];
+  onChange: (value: string[]) => void;
+  render: (item: T) => ReactNode;
+}) {
+  return (
+    <List
+      aria-label={p.label}
+      items={p.items}
+      selectionMode="multiple"
+      selectedKeys={p.value}
+      onSelectionChange={(keys) => p.onChange(keys === 'all' ? p.items.map(p.keyOf) : [...keys].map(String))}
+    >
+      {(item) => (
+        <Option id={p.keyOf(item as T)} textValue={p.textOf(item as T)}>
+          {({ isSelected }) => (
+            <Row $gap={1}>
+              <Tick aria-hidden data-on={isSelected}>
+                {isSelected ? '✓' : ''}
+              </Tick>
+              {p.render(item as T)}
+            </Row>
+          )}
+        </Option>
+      )}
+    </List>
   );
 }
 

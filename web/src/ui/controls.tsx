@@ -43,7 +43,7 @@ export const Button = styled(Aria.Button)<{ $kind?: 'filled' | 'quiet' | 'stop' 
   ${(p) => p.$kind === 'stop' && `color: ${color.coral};`}
 `;
 
-const Label = styled(Aria.Label)`
+export const Label = styled(Aria.Label)`
   display: block;
   font-size: ${size.small};
   color: ${color.quiet};
@@ -154,7 +154,7 @@ export function Field(p: FieldProps) {
   );
 }
 
-const SelectButton = styled(Aria.Button)`
+export const SelectButton = styled(Aria.Button)`
   ${box}
   display: flex;
   justify-content: space-between;

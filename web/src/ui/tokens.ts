@@ -129,6 +129,7 @@ export const part = {
   wideField: '190px',
   cardHeight: '96px',
   dayCell: '96px',
+  pastCell: '60px',
   lane: '220px',
   berth: '190px',
   list: '290px',

@@ -1,7 +1,8 @@
 //! Open times in the order in which a person at the desk would offer them: soon, close to the wish, with the
 //! usual clinician, and without leaving scraps of time that nobody can use.
 
-use super::Span;
+use super::supply::is_released;
+use super::{Span, day_bounds};
 use chrono::{DateTime, Duration, NaiveTime, Utc, Weekday};
 use chrono::{Datelike, Timelike};
 use chrono_tz::Tz;
@@ -39,6 +40,8 @@ impl<K> Wish<K> {
 /// A stretch of one or more neighbouring free slots.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Open<K> {
+    /// The first of them.
+    pub slot: K,
     pub span: Span,
     pub clinician: K,
     pub site: K,
@@ -145,18 +148,20 @@ pub fn reasons<K: PartialEq>(wish: &Wish<K>, open: &Open<K>, now: DateTime<Utc>,
 /// A free slot of one clinician's day, in order, as stretches are made from it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Piece<K> {
+    pub slot: K,
     pub span: Span,
     pub site: K,
     pub visit_type: Option<K>,
 }
 
-/// The stretches of neighbouring free slots of one clinician that are at least `minutes` long, each as
-/// short as can be; of several types the first one's counts. With no minutes every free slot is a stretch.
-pub fn stretches<K: Copy + PartialEq>(clinician: K, pieces: &[Piece<K>], minutes: i64) -> Vec<Open<K>> {
+/// The stretches of neighbouring free slots of one clinician, each as short as can be and at least as long as
+/// `needed` says for the visit type of its first slot. Where no minutes are needed every free slot is a stretch.
+pub fn stretches<K: Copy + PartialEq>(clinician: K, pieces: &[Piece<K>], needed: impl Fn(K) -> i64) -> Vec<Open<K>> {
     let mut out = Vec::new();
     let touches = |a: &Piece<K>, b: &Piece<K>| a.span.end() == b.span.start();
     for first in 0..pieces.len() {
         let Some(visit_type) = pieces[first].visit_type else { continue };
+        let minutes = needed(visit_type);
         let mut last = first;
         let long = |last: usize| (pieces[last].span.end() - pieces[first].span.start()).num_minutes();
         while long(last) < minutes && last + 1 < pieces.len() && touches(&pieces[last], &pieces[last + 1]) {
@@ -175,6 +180,7 @@ pub fn stretches<K: Copy + PartialEq>(clinician: K, pieces: &[Piece<K>], minutes
             after += 1;
         }
         out.push(Open {
+            slot: pieces[first].slot,
             span,
             clinician,
             site: pieces[first].site,
@@ -184,6 +190,108 @@ pub fn stretches<K: Copy + PartialEq>(clinician: K, pieces: &[Piece<K>], minutes
         });
     }
     out
+}
+
+/// What a visit type asks of a time.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TypeRule<K> {
+    pub visit_type: K,
+    pub minutes: i64,
+    /// Opens so many days before; nothing: always open.
+    pub release_days: Option<u32>,
+}
+
+/// A search that reads the schedule window by window ([`LOOKS`]), and stops as soon as nothing later can be
+/// among the best: while [`Search::next_window`] gives one, its free slots are taken in by [`Search::take`].
+///
+/// ```
+/// use harbor_core::schedule::open_times::{Search, TypeRule, Wish};
+/// use chrono::{TimeZone, Utc};
+/// let from = Utc.with_ymd_and_hms(2026, 11, 23, 14, 0, 0).unwrap();
+/// let types = [TypeRule { visit_type: 1u8, minutes: 20, release_days: None }];
+/// let wish = Wish { visit_types: vec![1], ..Wish::default() };
+/// let mut search = Search::new(&wish, &types, from, from, chrono_tz::America::New_York, 12);
+/// // An empty schedule is read to its end before the answer is "nothing".
+/// let mut days = 0;
+/// while let Some((from, to)) = search.next_window() {
+///     days += (to - from).num_days();
+/// }
+/// assert!(days > 90 && search.page(0).is_empty());
+/// ```
+#[derive(Debug)]
+pub struct Search<'a, K> {
+    wish: &'a Wish<K>,
+    types: &'a [TypeRule<K>],
+    /// The moment asked for, and the present one.
+    from: DateTime<Utc>,
+    now: DateTime<Utc>,
+    zone: Tz,
+    /// So many of the best are to be known for certain.
+    wanted: usize,
+    /// How many windows were given out, and where the next one begins.
+    given: usize,
+    begins: DateTime<Utc>,
+    found: Vec<(i64, Open<K>)>,
+}
+
+impl<'a, K: Copy + Ord> Search<'a, K> {
+    pub fn new(
+        wish: &'a Wish<K>,
+        types: &'a [TypeRule<K>],
+        from: DateTime<Utc>,
+        now: DateTime<Utc>,
+        zone: Tz,
+        wanted: usize,
+    ) -> Search<'a, K> {
+        Search { wish, types, from, now, zone, wanted, given: 0, begins: from, found: Vec::new() }
+    }
+
+    fn rule(&self, visit_type: K) -> Option<&TypeRule<K>> {
+        self.types.iter().find(|t| t.visit_type == visit_type)
+    }
+
+    /// The minutes that a time of a type must have: as wished, and at least those of the type. A slot that was cut
+    /// short serves its type only together with its neighbours.
+    fn needed(&self, visit_type: K) -> i64 {
+        self.rule(visit_type).map_or(0, |t| t.minutes).max(self.wish.minutes)
+    }
+
+    /// The next stretch of days to be read; nothing when the best are known.
+    pub fn next_window(&mut self) -> Option<(DateTime<Utc>, DateTime<Utc>)> {
+        let scores: Vec<i64> = self.found.iter().map(|(score, _)| *score).collect();
+        let read = self.given.checked_sub(1).map_or(0, |last| LOOKS[last]);
+        let days = *LOOKS.get(self.given)?;
+        if self.given > 0 && is_settled(&scores, self.wanted, read) {
+            return None;
+        }
+        let first = self.from.with_timezone(&self.zone).date_naive();
+        let window = (self.begins, day_bounds(self.zone, first + Duration::days(days)).0);
+        (self.given, self.begins) = (self.given + 1, window.1);
+        Some(window)
+    }
+
+    /// Whether the slots of a shift are worth reading.
+    pub fn may_hold(&self, shift: &Span) -> bool {
+        let least = self.wish.visit_types.iter().map(|t| self.needed(*t)).min().unwrap_or(self.wish.minutes);
+        may_hold(self.wish, shift, least, self.zone)
+    }
+
+    /// Takes in the free slots of one shift, in order: a visit lies within one shift.
+    pub fn take(&mut self, clinician: K, pieces: &[Piece<K>]) {
+        for open in stretches(clinician, pieces, |visit_type| self.needed(visit_type)) {
+            let release = self.rule(open.visit_type).and_then(|t| t.release_days);
+            let released = is_released(open.span.start(), release, self.now, self.zone);
+            if released && fits(self.wish, &open, self.zone) {
+                self.found.push((score(self.wish, &open, self.from, self.zone), open));
+            }
+        }
+    }
+
+    /// The best that are wanted, without the first `skip` of them: every page of a search shows what no other does.
+    pub fn page(mut self, skip: usize) -> Vec<Open<K>> {
+        self.found.sort_by_key(|(score, open)| (*score, open.span.start(), open.slot));
+        self.found.into_iter().map(|(_, open)| open).take(self.wanted).skip(skip).collect()
+    }
 }
 
 #[cfg(test)]
@@ -201,7 +309,7 @@ mod tests {
 
     fn open(day: i64, minute: i64, clinician: u8) -> Open<u8> {
         let span = Span::new(at(day, minute), at(day, minute + 20)).unwrap();
-        Open { span, clinician, site: 1, visit_type: 1, left_before: 0, left_after: 40 }
+        Open { slot: 0, span, clinician, site: 1, visit_type: 1, left_before: 0, left_after: 40 }
     }
 
     fn best(wish: &Wish<u8>, opens: &[Open<u8>]) -> usize {
@@ -246,18 +354,51 @@ mod tests {
     #[test]
     fn neighbours_make_a_longer_time_but_not_over_a_held_one() {
         let piece = |from: i64, to: i64| Piece {
+            slot: 0,
             span: Span::new(at(0, from), at(0, to)).unwrap(),
             site: 1u8,
             visit_type: Some(1),
         };
         // From 40 to 60 somebody is booked.
         let day = [piece(0, 20), piece(20, 40), piece(60, 80), piece(90, 110)];
-        let long = stretches(1, &day, 40);
+        let long = stretches(1, &day, |_| 40);
         assert_eq!(long.len(), 1);
         assert_eq!((long[0].span.minutes(), long[0].left_before, long[0].left_after), (40, 0, 0));
-        let short = stretches(1, &day, 0);
+        let short = stretches(1, &day, |_| 0);
         assert_eq!(short.len(), 4);
         assert_eq!((short[1].left_before, short[1].left_after), (20, 0));
+    }
+
+    #[test]
+    fn a_search_keeps_to_the_length_and_the_release_rule_of_each_type() {
+        let types = [
+            TypeRule { visit_type: 1, minutes: 20, release_days: None },
+            TypeRule { visit_type: 2, minutes: 40, release_days: Some(2) },
+        ];
+        let piece = |slot: u8, day: i64, minute: i64, visit_type: u8| {
+            let span = Span::new(at(day, minute), at(day, minute + 20)).unwrap();
+            Piece { slot, span, site: 1, visit_type: Some(visit_type) }
+        };
+        let found = |wish: &Wish<u8>, pieces: &[Piece<u8>]| {
+            let mut search = Search::new(wish, &types, at(0, 0), at(0, 0), ZONE, 12);
+            assert!(search.next_window().is_some());
+            search.take(1, pieces);
+            search.page(0).iter().map(|o| (o.slot, o.span.minutes())).collect::<Vec<_>>()
+        };
+        let (any, second) = (Wish::default(), Wish { visit_types: vec![2], ..Wish::default() });
+        assert_eq!(found(&any, &[piece(1, 1, 0, 1)]), [(1, 20)]);
+        assert_eq!(found(&any, &[piece(1, 1, 0, 2)]), [], "a slot that was cut short");
+        let pair = [piece(1, 1, 0, 2), piece(2, 1, 20, 2)];
+        assert_eq!(found(&second, &pair), [(1, 40)], "with its neighbour");
+        assert_eq!(found(&any, &pair), [(1, 40)], "whatever was asked for");
+        let both = Wish { visit_types: vec![1, 2], ..Wish::default() };
+        let mixed = [piece(1, 1, 0, 1), piece(2, 1, 20, 2), piece(3, 1, 40, 2)];
+        assert_eq!(found(&both, &mixed), [(1, 20), (2, 40)], "each type by its own length");
+        assert_eq!(found(&second, &[piece(1, 1, 0, 2), piece(2, 1, 40, 2)]), [], "but not over a gap");
+        assert_eq!(found(&second, &[piece(1, 3, 0, 2), piece(2, 3, 20, 2)]), [], "it opens two days before");
+        let long = Wish { minutes: 60, ..Wish::default() };
+        let row = [piece(1, 1, 0, 1), piece(2, 1, 20, 1), piece(3, 1, 40, 1)];
+        assert_eq!(found(&long, &row), [(1, 60)]);
     }
 
     proptest! {
@@ -275,41 +416,53 @@ mod tests {
             let pieces: Vec<Piece<u8>> = (0..slots)
                 .map(|n| {
                     let span = Span::new(at(day, begins + n * 20), at(day, begins + n * 20 + 20)).unwrap();
-                    Piece { span, site: 1, visit_type: Some(1) }
+                    Piece { slot: 0, span, site: 1, visit_type: Some(1) }
                 })
                 .collect();
             let shift = Span::new(at(day, begins), at(day, begins + slots * 20)).unwrap();
-            let holds = stretches(1, &pieces, minutes).iter().any(|o| fits(&wish, o, ZONE));
+            let holds = stretches(1, &pieces, |_| minutes).iter().any(|o| fits(&wish, o, ZONE));
             prop_assert!(may_hold(&wish, &shift, minutes, ZONE) || !holds);
         }
 
         #[test]
-        fn looking_step_by_step_finds_what_looking_everywhere_finds(
-            times in proptest::collection::vec((0i64..92, 0i64..500, 1u8..4), 0..80),
+        fn looking_step_by_step_finds_what_looking_everywhere_finds_and_no_page_repeats_another(
+            times in proptest::collection::vec((0i64..92, 0i64..25, 1u8..4), 0..80),
             usual in proptest::option::of(1u8..4),
             around in proptest::option::of(8u32..17),
         ) {
             let wish = Wish { usual, around: around.and_then(|h| NaiveTime::from_hms_opt(h, 0, 0)), ..Wish::default() };
-            let opens: Vec<Open<u8>> = times.iter().map(|(d, m, c)| open(*d, *m, *c)).collect();
-            let score = |o: &Open<u8>| score(&wish, o, at(0, 0), ZONE);
-            let best = |mut scores: Vec<i64>| {
-                scores.sort_unstable();
-                scores.truncate(5);
-                scores
+            // Single free slots, each a shift of its own.
+            let piece = |n: usize, (day, slot, _): (i64, i64, u8)| {
+                let span = Span::new(at(day, slot * 20), at(day, slot * 20 + 20)).unwrap();
+                Piece { slot: u8::try_from(n).unwrap(), span, site: 1, visit_type: Some(1) }
             };
-            let mut found = vec![];
-            for (n, days) in LOOKS.iter().enumerate() {
-                let since = if n == 0 { 0 } else { LOOKS[n - 1] };
-                let within = |o: &&Open<u8>| {
-                    let day = (o.span.start().with_timezone(&ZONE).date_naive() - at(0, 0).with_timezone(&ZONE).date_naive()).num_days();
-                    (since..*days).contains(&day)
-                };
-                found.extend(opens.iter().filter(within).map(score));
-                if is_settled(&found, 5, *days) {
-                    break;
+            let all: Vec<(u8, Piece<u8>)> = times.iter().enumerate().map(|(n, t)| (t.2, piece(n, *t))).collect();
+            let look = |wanted: usize, skip: usize| {
+                let mut search = Search::new(&wish, &[], at(0, 0), at(0, 0), ZONE, wanted);
+                let mut windows = 0;
+                while let Some((from, to)) = search.next_window() {
+                    windows += 1;
+                    for (clinician, piece) in all.iter().filter(|(_, p)| from <= p.span.start() && p.span.start() < to) {
+                        search.take(*clinician, std::slice::from_ref(piece));
+                    }
                 }
+                (search.page(skip), windows)
+            };
+            let scores = |opens: &[Open<u8>]| opens.iter().map(|o| score(&wish, o, at(0, 0), ZONE)).collect::<Vec<_>>();
+            let (everything, windows) = look(usize::MAX, 0);
+            prop_assert_eq!((everything.len(), windows), (all.len(), LOOKS.len()));
+            prop_assert!(scores(&everything).is_sorted());
+            let mut paged = Vec::new();
+            for page in 0..=all.len() / 5 {
+                let (opens, _) = look(page * 5 + 5, page * 5);
+                prop_assert!(opens.len() <= 5);
+                paged.extend(opens);
             }
-            prop_assert_eq!(best(found), best(opens.iter().map(score).collect()));
+            // Times that suit equally may stand in any order, but each once.
+            prop_assert_eq!(scores(&paged), scores(&everything));
+            let mut slots: Vec<u8> = paged.iter().map(|o| o.slot).collect();
+            slots.sort_unstable();
+            prop_assert!(slots.windows(2).all(|w| w[0] != w[1]), "a time stands on two pages");
         }
 
         #[test]
@@ -320,11 +473,11 @@ mod tests {
                 start += gap * 5;
                 let span = Span::new(at(0, start), at(0, start + 20)).unwrap();
                 if free {
-                    pieces.push(Piece { span, site: 1u8, visit_type: Some(1) });
+                    pieces.push(Piece { slot: 0, span, site: 1u8, visit_type: Some(1) });
                 }
                 start += 20;
             }
-            for open in stretches(1, &pieces, minutes) {
+            for open in stretches(1, &pieces, |_| minutes) {
                 prop_assert!(open.span.minutes() >= minutes);
                 let covered: i64 = pieces.iter().filter(|p| open.span.contains(&p.span)).map(|p| p.span.minutes()).sum();
                 prop_assert_eq!(covered, open.span.minutes(), "free from end to end");

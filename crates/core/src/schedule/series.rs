@@ -155,7 +155,7 @@ mod tests {
     fn open(day: NaiveDate, h: u32, m: u32) -> Open<u8> {
         let start = at_local(ZONE, day, NaiveTime::from_hms_opt(h, m, 0).unwrap());
         let span = Span::new(start, start + Duration::minutes(20)).unwrap();
-        Open { span, clinician: 1, site: 1, visit_type: 1, left_before: 0, left_after: 0 }
+        Open { slot: 1, span, clinician: 1, site: 1, visit_type: 1, left_before: 0, left_after: 0 }
     }
 
     #[test]

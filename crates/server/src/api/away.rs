@@ -6,20 +6,50 @@ use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use crate::telling::{self, Telling};
-use actix_web::web::{Data, Json, Path};
-use chrono::Duration;
+use actix_web::web::{Data, Json, Query};
+use chrono::{Duration, NaiveDate};
 use harbor_core::fields::Faults;
+use harbor_core::schedule::day_bounds;
 use harbor_core::schedule::rebooking::{AHEAD_DAYS, NOTICE_HOURS, other_times, plan as solve, reasons};
+use harbor_store::away::{self as store, ShiftBooked};
+use harbor_store::facts;
 use harbor_store::facts::Gathered;
 use harbor_store::rows::Slot;
 use harbor_store::waiting::limits_of;
-use harbor_store::{away as store, facts};
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
+/// A look over shifts spans at most so many days.
+const MOST_DAYS: i64 = 92;
+/// So many shifts are cancelled or handed over at once.
+const MOST_SHIFTS: usize = 200;
+
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(rename_all = "camelCase")]
+#[into_params(rename_all = "camelCase", parameter_in = Query)]
+pub struct ShiftsAsked {
+    from: NaiveDate,
+    /// The last day; nothing: one day.
+    to: Option<NaiveDate>,
+    clinician_id: Option<Uuid>,
+}
+
+/// The shifts of some days, each with how many are booked in it.
+#[utoipa::path(get, path = "/api/shifts", params(ShiftsAsked), responses((status = 200, body = Vec<ShiftBooked>), (status = 422, body = Problem)))]
+pub async fn shifts(state: Data<State>, asked: Query<ShiftsAsked>) -> Answer<Vec<ShiftBooked>> {
+    let to = asked.to.unwrap_or(asked.from);
+    if to < asked.from || (to - asked.from).num_days() >= MOST_DAYS {
+        return Err(Problem::field("to", format!("Choose 1 to {MOST_DAYS} days, the last one not before the first.")));
+    }
+    let bounds = (day_bounds(state.zone, asked.from).0, day_bounds(state.zone, to).1);
+    Ok(Json(store::shifts_booked(&mut *state.store.reader().await?, bounds, asked.clinician_id).await?))
+}
+
 #[derive(Debug, Deserialize, ToSchema)]
-pub struct CancelShift {
+#[serde(rename_all = "camelCase")]
+pub struct CancelShifts {
+    shift_ids: Vec<Uuid>,
     reason: String,
 }
 
@@ -28,14 +58,21 @@ pub struct Affected {
     visits: usize,
 }
 
-/// Cancels a shift; its patients go to the rebooking list.
-#[utoipa::path(post, path = "/api/shifts/{id}/cancel", params(("id" = Uuid, Path)), request_body = CancelShift, responses((status = 200, body = Affected), (status = 422, body = Problem)))]
-pub async fn cancel_shift(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<CancelShift>) -> Answer<Affected> {
+fn some_shifts(faults: &mut Faults, ids: &[Uuid]) {
+    if ids.is_empty() || ids.len() > MOST_SHIFTS {
+        faults.add("shiftIds", format!("Choose 1 to {MOST_SHIFTS} shifts."));
+    }
+}
+
+/// Cancels shifts, all or none; their patients go to the rebooking list.
+#[utoipa::path(post, path = "/api/shifts/cancel", request_body = CancelShifts, responses((status = 200, body = Affected), (status = 422, body = Problem)))]
+pub async fn cancel_shifts(state: Data<State>, me: Me, form: Json<CancelShifts>) -> Answer<Affected> {
     let mut faults = Faults::default();
     let reason = faults.line("reason", "Reason", &form.reason, 120);
+    some_shifts(&mut faults, &form.shift_ids);
     faults.none_or(())?;
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visits = change.cancel_shift(*id, &reason).await?;
+    let visits = change.cancel_shifts(&form.shift_ids, &reason, state.zone).await?;
     change.commit().await?;
     Ok(Json(Affected { visits }))
 }
@@ -43,14 +80,18 @@ pub async fn cancel_shift(state: Data<State>, me: Me, id: Path<Uuid>, form: Json
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct HandOver {
+    shift_ids: Vec<Uuid>,
     clinician_id: Uuid,
 }
 
-/// Hands a shift with its patients to another clinician.
-#[utoipa::path(post, path = "/api/shifts/{id}/hand-over", params(("id" = Uuid, Path)), request_body = HandOver, responses((status = 200, body = Affected), (status = 422, body = Problem)))]
-pub async fn hand_over(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<HandOver>) -> Answer<Affected> {
+/// Hands shifts with their patients to another clinician, all or none.
+#[utoipa::path(post, path = "/api/shifts/hand-over", request_body = HandOver, responses((status = 200, body = Affected), (status = 422, body = Problem)))]
+pub async fn hand_over(state: Data<State>, me: Me, form: Json<HandOver>) -> Answer<Affected> {
+    let mut faults = Faults::default();
+    some_shifts(&mut faults, &form.shift_ids);
+    faults.none_or(())?;
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visits = change.hand_over_shift(*id, form.clinician_id).await?;
+    let visits = change.hand_over_shifts(&form.shift_ids, form.clinician_id, state.zone).await?;
     change.commit().await?;
     Ok(Json(Affected { visits }))
 }

@@ -1,6 +1,6 @@
 //! Giving visits their times: booking, moving, cancelling.
 
-use super::schedule::{OpenTime, best};
+use super::open_times::{OpenTime, best};
 use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
@@ -81,7 +81,7 @@ async fn offer(state: &State, sentence: &str, slot: Uuid) -> Result<Problem, Pro
         minutes: (slot.ends_at - slot.starts_at).num_minutes(),
         ..Wish::default()
     };
-    let offered: Vec<OpenTime> = best(&mut conn, state, &wish, state.now(), 3).await?;
+    let offered: Vec<OpenTime> = best(&mut conn, state, &wish, state.now(), (0, 3)).await?;
     Ok(Problem {
         current: serde_json::to_value(offered).ok().map(Box::new),
         ..Problem::new(StatusCode::CONFLICT, "taken", format!("{sentence} The next open times are offered."))

@@ -1,7 +1,7 @@
 //! Visits that come again: looked over first, then booked whole.
 
 use super::booking::reason_and_note;
-use super::schedule::open_of;
+use super::open_times::open_of;
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;

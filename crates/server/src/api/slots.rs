@@ -5,18 +5,33 @@ use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
-use actix_web::web::{Data, Json, Path};
+use actix_web::web::{Data, Json, Path, Query};
+use chrono::NaiveDate;
 use harbor_core::fields::Faults;
+use harbor_core::schedule::day_bounds;
 use harbor_core::schedule::slots::Place;
 use harbor_store::rows::{Slot, SlotEvent};
 use harbor_store::{schedule, slots as store};
 use serde::Deserialize;
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 #[utoipa::path(get, path = "/api/slots/{id}/history", params(("id" = Uuid, Path)), responses((status = 200, body = Vec<SlotEvent>)))]
 pub async fn history(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<SlotEvent>> {
     Ok(Json(store::history(&mut *state.store.reader().await?, *id).await?))
+}
+
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct ChangesAsked {
+    day: Option<NaiveDate>,
+}
+
+/// What happened to the slots of a day since they were made, also to those that are no more; the latest first.
+#[utoipa::path(get, path = "/api/schedule/changes", params(ChangesAsked), responses((status = 200, body = Vec<SlotEvent>)))]
+pub async fn changes(state: Data<State>, asked: Query<ChangesAsked>) -> Answer<Vec<SlotEvent>> {
+    let bounds = day_bounds(state.zone, asked.day.unwrap_or_else(|| state.today()));
+    Ok(Json(store::changes_of_day(&mut *state.store.reader().await?, bounds).await?))
 }
 
 #[derive(Debug, Deserialize, ToSchema)]

@@ -53,11 +53,11 @@ async fn a_cancelled_shift_is_planned_anew_changed_and_taken_whole() {
     let product = Product::start().await.unwrap();
     let desk = Hand::sign_in(&product, "junia").await;
     let (shift, booked) = full_shift(&desk, 6).await;
-    assert_eq!(desk.post(&format!("/api/shifts/{shift}/cancel"), json!({ "reason": "" })).await.status, 422);
-    let cancelled = desk.post(&format!("/api/shifts/{shift}/cancel"), json!({ "reason": "ill" })).await.ok();
+    assert_eq!(desk.post("/api/shifts/cancel", json!({ "shiftIds": [shift], "reason": "" })).await.status, 422);
+    let cancelled = desk.post("/api/shifts/cancel", json!({ "shiftIds": [shift], "reason": "ill" })).await.ok();
     assert_eq!(cancelled["visits"], booked.len());
     assert!(
-        desk.post(&format!("/api/shifts/{shift}/cancel"), json!({ "reason": "ill" }))
+        desk.post("/api/shifts/cancel", json!({ "shiftIds": [shift], "reason": "ill" }))
             .await
             .detail()
             .contains("already")
@@ -99,7 +99,7 @@ async fn a_time_taken_meanwhile_changes_nothing_for_anybody() {
     let product = Product::start().await.unwrap();
     let desk = Hand::sign_in(&product, "junia").await;
     let (shift, booked) = full_shift(&desk, 4).await;
-    desk.post(&format!("/api/shifts/{shift}/cancel"), json!({ "reason": "ill" })).await.ok();
+    desk.post("/api/shifts/cancel", json!({ "shiftIds": [shift], "reason": "ill" })).await.ok();
     let take = placed(&desk.post("/api/rebooking", json!([])).await.ok());
     let person = desk.person("Ferreira").await["id"].clone();
     let slot = take.last().unwrap()["slotId"].clone();
@@ -120,14 +120,14 @@ async fn a_shift_is_handed_to_whoever_is_free_then() {
     let clinic = desk.get("/api/clinic").await;
     let of =
         |last: &str| clinic["staff"].as_array().unwrap().iter().find(|s| s["lastName"] == last).unwrap()["id"].clone();
-    let path = format!("/api/shifts/{shift}/hand-over");
-    let busy = desk.post(&path, json!({ "clinicianId": of("Valcourt") })).await;
+    let over = |to: &str| json!({ "shiftIds": [shift], "clinicianId": of(to) });
+    let busy = desk.post("/api/shifts/hand-over", over("Valcourt")).await;
     assert!(busy.detail().contains("works elsewhere"), "{}", busy.detail());
     // Dr. Valcourt's own morning falls out; then she can take the other one.
     let day = desk.get("/api/schedule?day=2026-11-24").await;
     let own = day["shifts"].as_array().unwrap().iter().find(|s| s["clinicianId"] == of("Valcourt")).unwrap();
-    desk.post(&format!("/api/shifts/{}/cancel", id(own)), json!({ "reason": "swap" })).await.ok();
-    let taken = desk.post(&path, json!({ "clinicianId": of("Valcourt") })).await.ok();
+    desk.post("/api/shifts/cancel", json!({ "shiftIds": [id(own)], "reason": "swap" })).await.ok();
+    let taken = desk.post("/api/shifts/hand-over", over("Valcourt")).await.ok();
     assert_eq!(taken["visits"], booked.len());
     let visit = desk.get(&format!("/api/visits/{}", booked[0])).await["card"]["visit"].clone();
     assert_eq!(visit["clinicianId"], of("Valcourt"));
@@ -144,7 +144,7 @@ async fn a_plan_and_a_series_keep_to_the_release_rule() {
     let mut form = kind.clone();
     form["releaseDays"] = json!(2);
     boss.put(&format!("/api/visit-types/{}", id(&kind)), form).await.ok();
-    desk.post(&format!("/api/shifts/{shift}/cancel"), json!({ "reason": "ill" })).await.ok();
+    desk.post("/api/shifts/cancel", json!({ "shiftIds": [shift], "reason": "ill" })).await.ok();
     let plan = desk.post("/api/rebooking", json!([])).await.ok();
     let ours = plan["lines"].as_array().unwrap().iter().filter(|l| booked.contains(&id(&l["card"]["visit"])));
     let mut proposed = 0;
@@ -163,5 +163,122 @@ async fn a_plan_and_a_series_keep_to_the_release_rule() {
     let asked = json!({ "slotId": open[0]["id"], "every": 1, "unit": "weeks", "count": 3 });
     let series = desk.post("/api/series/plan", asked).await.ok();
     assert!(series[0]["slot"].is_object() && series[1]["slot"].is_null(), "{series}");
+    product.stop().await.unwrap();
+}
+
+/// The shifts of a clinician on some days, each with how many are booked in it.
+async fn shifts_of(desk: &Hand, last: &str, from: &str, to: &str) -> Vec<Value> {
+    let clinic = desk.get("/api/clinic").await;
+    let who = id(clinic["staff"].as_array().unwrap().iter().find(|s| s["lastName"] == last).unwrap());
+    let path = format!("/api/shifts?from={from}&to={to}&clinicianId={who}");
+    desk.get(&path).await.as_array().unwrap().clone()
+}
+
+#[actix_web::test]
+async fn a_week_away_is_cancelled_whole_or_not_at_all() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let week = shifts_of(&desk, "Renneberg", "2026-11-23", "2026-11-27").await;
+    let booked = |all: &[Value]| all.iter().map(|s| s["visits"].as_u64().unwrap()).sum::<u64>();
+    assert!(week.len() > 6 && booked(&week) > 8, "{week:?}");
+    // Today's morning has begun with somebody, so nothing of the week falls out.
+    let ids = |all: &[Value]| all.iter().map(id).collect::<Vec<_>>();
+    let refused = desk.post("/api/shifts/cancel", json!({ "shiftIds": ids(&week), "reason": "ill" })).await;
+    assert!(
+        refused.detail().contains("the shift of Mon Nov 23 at 08:00 are here or were seen"),
+        "{}",
+        refused.detail()
+    );
+    assert_eq!(shifts_of(&desk, "Renneberg", "2026-11-23", "2026-11-27").await, week);
+    let rest: Vec<Value> = week.iter().filter(|s| s["startsAt"].as_str().unwrap() > "2026-11-24").cloned().collect();
+    // Named twice, it is one.
+    let twice = [ids(&rest), ids(&rest)].concat();
+    let gone = desk.post("/api/shifts/cancel", json!({ "shiftIds": twice, "reason": "ill" })).await.ok();
+    assert_eq!(gone["visits"], booked(&rest));
+    assert_eq!(shifts_of(&desk, "Renneberg", "2026-11-24", "2026-11-27").await, Vec::<Value>::new());
+    let plan = desk.post("/api/rebooking", json!([])).await.ok();
+    assert!(plan["lines"].as_array().unwrap().len() as u64 >= booked(&rest));
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn several_shifts_are_handed_over_together_when_all_can_be() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let clinic = desk.get("/api/clinic").await;
+    let of = |last: &str| id(clinic["staff"].as_array().unwrap().iter().find(|s| s["lastName"] == last).unwrap());
+    let two = shifts_of(&desk, "Renneberg", "2026-11-25", "2026-11-25").await;
+    let other = shifts_of(&desk, "Valcourt", "2026-11-25", "2026-11-25").await;
+    assert_eq!((two.len(), other.len()), (2, 2));
+    // She is free in the morning only.
+    desk.post("/api/shifts/cancel", json!({ "shiftIds": [id(&other[0])], "reason": "swap" })).await.ok();
+    let over = |ids: Vec<String>, to: &str| json!({ "shiftIds": ids, "clinicianId": of(to) });
+    let refused = desk.post("/api/shifts/hand-over", over(two.iter().map(id).collect(), "Valcourt")).await;
+    assert!(refused.detail().contains("works elsewhere"), "{}", refused.detail());
+    assert_eq!(shifts_of(&desk, "Renneberg", "2026-11-25", "2026-11-25").await, two, "the morning stayed as well");
+    desk.post("/api/shifts/cancel", json!({ "shiftIds": [id(&other[1])], "reason": "swap" })).await.ok();
+    let taken = desk.post("/api/shifts/hand-over", over(two.iter().map(id).collect(), "Valcourt")).await.ok();
+    assert_eq!(taken["visits"].as_u64(), Some(two.iter().map(|s| s["visits"].as_u64().unwrap()).sum()));
+    let hers = shifts_of(&desk, "Valcourt", "2026-11-25", "2026-11-25").await;
+    assert_eq!(hers.iter().map(id).collect::<Vec<_>>(), two.iter().map(id).collect::<Vec<_>>());
+    for (body, field) in
+        [(over(vec![], "Valcourt"), "shiftIds"), (over(vec![id(&two[0]); 201], "Valcourt"), "shiftIds")]
+    {
+        let reply = desk.post("/api/shifts/hand-over", body).await;
+        assert_eq!((reply.status, &reply.body["fields"][0]["field"]), (422, &json!(field)));
+    }
+    let biller = Hand::sign_in(&product, "agathe").await;
+    assert_eq!(biller.post("/api/shifts/hand-over", over(vec![id(&two[0])], "Renneberg")).await.status, 403);
+    for query in ["from=2026-11-25&to=2026-11-24", "from=2026-11-25&to=2027-06-01"] {
+        assert_eq!(desk.ask("get", &format!("/api/shifts?{query}"), None).await.status, 422, "{query}");
+    }
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn two_who_cancel_the_same_shifts_at_once_get_one_answer_each() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let shifts = shifts_of(&desk, "Corrigan", "2026-12-07", "2026-12-11").await;
+    let mut ids: Vec<String> = shifts.iter().map(id).collect();
+    let tasks: Vec<_> = (0..6)
+        .map(|n| {
+            ids.rotate_left(n);
+            let (desk, body) = (desk.clone(), json!({ "shiftIds": ids, "reason": "ill" }));
+            tokio::spawn(async move { desk.post("/api/shifts/cancel", body).await })
+        })
+        .collect();
+    let mut done = 0;
+    for task in tasks {
+        let reply = task.await.unwrap();
+        match reply.status {
+            200 => done += 1,
+            422 => assert!(reply.detail().contains("cancelled already"), "{}", reply.detail()),
+            other => panic!("{other} {}", reply.body),
+        }
+    }
+    assert_eq!(done, 1);
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_slot_that_is_no_more_is_still_told_among_the_changes_of_its_day() {
+    let product = Product::start().await.unwrap();
+    let (boss, desk) = (Hand::sign_in(&product, "soren").await, Hand::sign_in(&product, "junia").await);
+    let slot = desk.get("/api/open-times?from=2026-12-08").await[0].clone();
+    let day = desk.get("/api/schedule/changes?day=2026-12-08").await;
+    let of = |all: &Value| {
+        let events = all.as_array().unwrap().iter().filter(|e| e["slotId"] == slot["id"]);
+        events.map(|e| e["what"].as_str().unwrap().to_owned()).collect::<Vec<_>>()
+    };
+    assert_eq!(of(&day), Vec::<String>::new(), "that the template made it is no change");
+    let path = format!("/api/slots/{}", id(&slot));
+    boss.post(&path, json!({ "what": "hold", "heldFor": "fire drill" })).await.ok();
+    boss.post(&path, json!({ "what": "delete" })).await.ok();
+    let day = desk.get("/api/schedule/changes?day=2026-12-08").await;
+    assert_eq!(of(&day), ["deleted", "held"], "the latest first");
+    let held = day.as_array().unwrap().iter().find(|e| e["what"] == "held" && e["slotId"] == slot["id"]).unwrap();
+    assert_eq!((&held["detail"], &held["by"]), (&json!("fire drill"), &json!("Soren Whitlock")));
+    assert_eq!(of(&desk.get("/api/schedule/changes?day=2026-12-09").await), Vec::<String>::new());
     product.stop().await.unwrap();
 }

@@ -13,6 +13,7 @@ mod guards;
 mod import;
 mod line;
 mod money;
+mod open_times;
 mod outside;
 mod own_stages;
 mod payments;

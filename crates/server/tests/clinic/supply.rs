@@ -104,7 +104,7 @@ async fn a_slot_deleted_by_hand_and_a_cancelled_shift_are_not_made_again() {
     let day = slots(&desk, "2026-12-29", &who).await;
     desk.post(&format!("/api/slots/{}", id(&day[0])), json!({ "what": "delete" })).await.ok();
     let afternoon = day.last().unwrap()["shiftId"].as_str().unwrap();
-    desk.post(&format!("/api/shifts/{afternoon}/cancel"), json!({ "reason": "course" })).await.ok();
+    desk.post("/api/shifts/cancel", json!({ "shiftIds": [afternoon], "reason": "course" })).await.ok();
     let report = boss.post("/api/supply/make", json!({})).await.ok();
     assert_eq!((&report["shiftsMade"], &report["slotsMade"]), (&json!(0), &json!(0)), "{report}");
     product.stop().await.unwrap();
@@ -272,9 +272,9 @@ async fn what_was_handed_over_outlives_the_absence_of_the_first_one() {
         let all = day["shifts"].as_array().unwrap();
         id(all.iter().find(|s| s["clinicianId"] == *who).unwrap())
     };
-    desk.post(&format!("/api/shifts/{}/cancel", shift(&second)), json!({ "reason": "swap" })).await.ok();
-    let over = json!({ "clinicianId": second });
-    desk.post(&format!("/api/shifts/{}/hand-over", shift(&first)), over).await.ok();
+    desk.post("/api/shifts/cancel", json!({ "shiftIds": [shift(&second)], "reason": "swap" })).await.ok();
+    let over = json!({ "shiftIds": [shift(&first)], "clinicianId": second });
+    desk.post("/api/shifts/hand-over", over).await.ok();
     let before = slots(&desk, "2026-12-22", &second).await.len();
     let away = json!({ "clinicianId": first, "from": "2026-12-22", "reason": "course" });
     let report = boss.post("/api/supply/exceptions", away).await.ok();

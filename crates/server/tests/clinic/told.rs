@@ -30,7 +30,7 @@ async fn fallen_out(desk: &Hand, people: &[(&str, Option<&str>, Value)]) -> Vec<
             }
         }
     }
-    desk.post(&format!("/api/shifts/{}/cancel", shift.as_str().unwrap()), json!({ "reason": "ill" })).await.ok();
+    desk.post("/api/shifts/cancel", json!({ "shiftIds": [shift.as_str().unwrap()], "reason": "ill" })).await.ok();
     out
 }
 

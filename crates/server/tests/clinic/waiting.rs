@@ -75,7 +75,7 @@ async fn a_plan_keeps_to_what_a_person_can_do() {
         desk.post("/api/visits", json!({ "personId": person, "slotId": open[0]["id"], "reason": "x" })).await.ok();
     let day = desk.get(&format!("/api/schedule?day={}", visit["day"].as_str().unwrap())).await;
     let slot = day["slots"].as_array().unwrap().iter().find(|s| s["id"] == visit["slotId"]).unwrap();
-    desk.post(&format!("/api/shifts/{}/cancel", slot["shiftId"].as_str().unwrap()), json!({ "reason": "ill" }))
+    desk.post("/api/shifts/cancel", json!({ "shiftIds": [slot["shiftId"].as_str().unwrap()], "reason": "ill" }))
         .await
         .ok();
     let plan = desk.post("/api/rebooking", json!([])).await.ok();

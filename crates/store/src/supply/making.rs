@@ -1,6 +1,6 @@
 //! Making the days: what is there against what the templates want, and doing what the core says about it.
 
-use super::{LeftAsIs, SupplyReport, WholeTemplate, exception_in_core, exceptions, templates};
+use super::{FROM_TEMPLATE, LeftAsIs, SupplyReport, WholeTemplate, exception_in_core, exceptions, templates};
 use crate::booking::NOT_LIVE;
 use crate::rows::{Shift, Slot};
 use crate::schema::{clinic, shifts, slot_events, slots, visits};
@@ -177,12 +177,11 @@ impl Change<'_> {
     }
 
     async fn carry_out(&mut self, day: &SettledDay<Uuid>, report: &mut SupplyReport) -> Result<()> {
-        const HOW: &str = "from the weekly template";
         for shift in &day.drop {
             let gone: Vec<Uuid> =
                 slots::table.filter(slots::shift_id.eq(shift)).select(slots::id).load(self.conn()).await?;
             report.slots_removed += gone.len();
-            self.withdraw_slots(&gone, HOW).await?;
+            self.withdraw_slots(&gone, FROM_TEMPLATE).await?;
             let whose: Uuid = diesel::delete(shifts::table.find(shift))
                 .returning(shifts::clinician_id)
                 .get_result(self.conn())
@@ -198,7 +197,7 @@ impl Change<'_> {
             .await?;
         for c in &day.change {
             report.slots_removed += c.remove.len();
-            self.withdraw_slots(&c.remove, HOW).await?;
+            self.withdraw_slots(&c.remove, FROM_TEMPLATE).await?;
         }
         for c in &day.change {
             let shift: Shift = diesel::update(shifts::table.find(c.key))
@@ -212,11 +211,11 @@ impl Change<'_> {
                 .get_result(self.conn())
                 .await?;
             report.slots_made += c.add.len();
-            self.make_slots(&shift, &c.add, HOW).await?;
+            self.make_slots(&shift, &c.add, FROM_TEMPLATE).await?;
             self.tell("schedule", shift.clinician_id);
         }
         for made in &day.make {
-            self.make_shift(made, Some(made.template), HOW).await?;
+            self.make_shift(made, Some(made.template), FROM_TEMPLATE).await?;
             report.shifts_made += 1;
             report.slots_made += made.slots.len();
             self.tell("schedule", made.clinician);

@@ -1,91 +1,139 @@
 import { useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useChoices } from '../../app/choices';
+import { DayField, useTypedDay } from '../../app/days';
 import { useSession } from '../../app/session';
-import { useIdentity, useTimes } from '../../app/words';
-import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
-import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { useTimes } from '../../app/words';
+import { TakeSeveral } from '../../ui/choices';
+import { Button, Dialog, Field, Pick } from '../../ui/controls';
+import { Columns, Empty, Mono, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
-
-type Plan = Schemas['RebookingPlan'];
-type Pin = Schemas['Pinned'];
-
-const wayWord: Record<string, string> = { text: 'text', email: 'e-mail', letter: 'letter', call: 'call' };
+import { RebookingPlan } from './RebookingPlan';
 
 const Wide = styled.div`
   min-width: ${part.wideField};
 `;
 
-/** A clinician is away: the shift is handed over or cancelled, and everybody gets a new time in one plan. */
+const everybody = 'everybody';
+
+/** A clinician is away: shifts are handed over or cancelled, and everybody gets a new time in one plan. */
 export function Away({ day, onClose }: { day: string; onClose: () => void }) {
   const { clinic } = useSession();
+  const { clinicians } = useChoices();
   const times = useTimes();
-  const look = useLook(['schedule', day], () => api.GET('/api/schedule', { params: { query: { day } } }));
-  const [reason, setReason] = useState('');
-  const [to, setTo] = useState<string | null>(null);
-  const [chosen, setChosen] = useState<string | null>(null);
-  const { run, busy, refusal } = useDo();
-  const shift = look.data?.shifts.find((s) => s.id === chosen);
-  const name = (id: string | undefined) => clinic.staff.find((s) => s.id === id)?.lastName ?? '';
-  const place = (s: Schemas['Shift']) => clinic.staff.findIndex((x) => x.id === s.clinicianId);
-  const shifts = [...(look.data?.shifts ?? [])].sort(
-    (a, b) => place(a) - place(b) || a.startsAt.localeCompare(b.startsAt),
+  const [who, setWho] = useState(everybody);
+  const [from, setFrom] = useState(day);
+  const [to, setTo] = useState('');
+  const [first, last] = [useTypedDay(from), useTypedDay(to)];
+  const asked = {
+    from: first.day ?? day,
+    ...(to.trim() !== '' && last.day && { to: last.day }),
+    ...(who !== everybody && { clinicianId: who }),
+  };
+  const look = useLook(
+    ['shifts', asked],
+    () => api.GET('/api/shifts', { params: { query: asked } }),
+    first.day !== undefined,
   );
-  const within = (s: Schemas['Shift']) =>
-    look.data?.visits.filter(
-      (v) =>
-        v.visit.clinicianId === s.clinicianId &&
-        v.visit.startsAt >= s.startsAt &&
-        v.visit.startsAt < s.endsAt &&
-        v.visit.stage !== 'cancelled',
-    ).length ?? 0;
-  const cancel = async (id: string) => {
-    if (await run(() => api.POST('/api/shifts/{id}/cancel', { params: { path: { id } }, body: { reason } }))) {
-      setChosen(null);
-      setReason('');
-    }
+  const [reason, setReason] = useState('');
+  const [next, setNext] = useState<string | null>(null);
+  const [chosen, setChosen] = useState<string[]>([]);
+  const { run, busy, refusal } = useDo();
+  const place = (s: Schemas['ShiftBooked']) => clinic.staff.findIndex((x) => x.id === s.clinicianId);
+  const shifts = [...(look.data ?? [])].sort((a, b) => a.startsAt.localeCompare(b.startsAt) || place(a) - place(b));
+  const taken = shifts.filter((s) => chosen.includes(s.id));
+  const visits = taken.reduce((n, s) => n + s.visits, 0);
+  const count = taken.length === 1 ? 'the shift' : `${taken.length} shifts`;
+  const shiftIds = taken.map((s) => s.id);
+  const cancel = async () => {
+    if (!(await run(() => api.POST('/api/shifts/cancel', { body: { shiftIds, reason } })))) return;
+    setChosen([]);
+    setReason('');
   };
-  const handOver = async (id: string) => {
-    const body = { clinicianId: to ?? '' };
-    if (await run(() => api.POST('/api/shifts/{id}/hand-over', { params: { path: { id } }, body }))) setChosen(null);
+  const handOver = async () => {
+    const body = { shiftIds, clinicianId: next ?? '' };
+    if (await run(() => api.POST('/api/shifts/hand-over', { body }))) setChosen([]);
   };
+  const name = (s: Schemas['ShiftBooked']) => clinic.staff.find((x) => x.id === s.clinicianId)?.lastName ?? '';
+  const when = (s: Schemas['ShiftBooked']) =>
+    `${times.day(s.startsAt)} ${times.time(s.startsAt)}–${times.time(s.endsAt)}`;
   return (
-    <Dialog title={`Away on ${times.day(`${day}T17:00:00Z`)}, and the rebooking list`} open onClose={onClose} wide>
+    <Dialog title="Away, and the rebooking list" open onClose={onClose} wide>
       <Stack $gap={4}>
-        <Row $gap={2}>
-          {shifts.map((s) => (
-            <Button key={s.id} aria-pressed={s.id === chosen} onPress={() => setChosen(s.id === chosen ? null : s.id)}>
-              {name(s.clinicianId)} {times.time(s.startsAt)}–{times.time(s.endsAt)}
+        <Columns $min={part.wideField}>
+          <Pick
+            label="Who is away"
+            value={who}
+            onChange={(id) => {
+              setWho(id);
+              setChosen([]);
+            }}
+            choices={[{ id: everybody, label: 'Everybody' }, ...clinicians]}
+          />
+          <DayField label="From" name="from" value={from} onChange={setFrom} read={first} />
+          <Field
+            label="To"
+            name="to"
+            value={to}
+            onChange={setTo}
+            fault={last.fault ?? look.error?.fault('to')}
+            hint={last.words}
+            placeholder="that day"
+          />
+        </Columns>
+        {shifts.length > 0 && (
+          <Row $align="end">
+            <Small>Arrows and Space choose, Ctrl+A takes all.</Small>
+            <Spread />
+            <Button $kind="quiet" onPress={() => setChosen(shifts.map((s) => s.id))}>
+              All {shifts.length}
             </Button>
-          ))}
-        </Row>
-        {shift && (
+          </Row>
+        )}
+        <TakeSeveral
+          label="Shifts"
+          items={shifts}
+          keyOf={(s) => s.id}
+          textOf={(s) => `${name(s)} ${when(s)}`}
+          value={chosen}
+          onChange={setChosen}
+          render={(s) => (
+            <>
+              <Mono>{when(s)}</Mono>
+              <span>{name(s)}</span>
+              <Small>
+                {clinic.sites.find((x) => x.id === s.siteId)?.name} · {s.visits === 0 ? 'nobody' : s.visits} booked
+              </Small>
+            </>
+          )}
+        />
+        {look.data?.length === 0 && <Empty>Nobody works then.</Empty>}
+        {taken.length > 0 && (
           <Row $align="end">
             <Wide>
               <Field
-                label="Why the shift falls out"
+                label={taken.length === 1 ? 'Why the shift falls out' : 'Why they fall out'}
                 name="away"
                 value={reason}
                 onChange={setReason}
                 fault={refusal?.fault('reason')}
               />
             </Wide>
-            <Button $kind="stop" isDisabled={busy} onPress={() => void cancel(shift.id)}>
-              Cancel the shift, {within(shift)} to rebook
+            <Button $kind="stop" isDisabled={busy} onPress={() => void cancel()}>
+              Cancel {count}, {visits} to rebook
             </Button>
             <Spread />
             <Wide>
               <Pick
-                label="Or hand it to"
-                value={to}
-                onChange={setTo}
-                choices={clinic.staff
-                  .filter((s) => s.role === 'clinician' && s.id !== shift.clinicianId)
-                  .map((s) => ({ id: s.id, label: s.name }))}
+                label="Or hand over to"
+                value={next}
+                onChange={setNext}
+                choices={clinicians.filter((c) => taken.every((s) => s.clinicianId !== c.id))}
               />
             </Wide>
-            <Button isDisabled={busy || to === null} onPress={() => void handOver(shift.id)}>
-              Hand over
+            <Button isDisabled={busy || next === null} onPress={() => void handOver()}>
+              Hand over {count}
             </Button>
           </Row>
         )}
@@ -94,145 +142,8 @@ export function Away({ day, onClose }: { day: string; onClose: () => void }) {
             {refusal.message}
           </Notice>
         )}
-        <Rebooking />
+        <RebookingPlan />
       </Stack>
     </Dialog>
-  );
-}
-
-/** The plan: before and after for each, changeable line by line; what is pinned stays, the rest is solved again. */
-function Rebooking() {
-  const { clinic } = useSession();
-  const times = useTimes();
-  const identity = useIdentity();
-  const [pins, setPins] = useState<Pin[]>([]);
-  const look = useLook(['rebooking', pins], () => api.POST('/api/rebooking', { body: pins }));
-  const [last, setLast] = useState<Plan | null>(null);
-  if (look.data && look.data !== last) setLast(look.data);
-  const { run, busy, refusal } = useDo();
-  const [tell, setTell] = useState(true);
-  const [told, setTold] = useState<Schemas['Told'] | null>(null);
-  const plan = look.data ?? last;
-  if (!plan) return null;
-  const outcome = told && (
-    <Notice $tone="kelp" role="status">
-      {told.messages} messages go out, {told.letters} letters wait for the printer, {told.calls} are to be called. All
-      of it stands under Messages and calls.
-    </Notice>
-  );
-  if (plan.lines.length === 0)
-    return (
-      <Stack>
-        {outcome}
-        <Empty>Nobody waits for a new time.</Empty>
-      </Stack>
-    );
-  const pin = (visitId: string, slotId: string | null) =>
-    setPins([...pins.filter((p) => p.visitId !== visitId), { visitId, slotId }]);
-  const free = (visitId: string) => setPins(pins.filter((p) => p.visitId !== visitId));
-  const placed = plan.lines.flatMap((l) => (l.slot ? [{ visitId: l.card.visit.id, slotId: l.slot.id }] : []));
-  const accept = async () => {
-    const done = await run(() => api.POST('/api/rebooking/accept', { body: { lines: placed, tell } }));
-    if (!done) return;
-    setPins([]);
-    if (tell) setTold(done);
-  };
-  const none = plan.lines.filter((l) => !l.slot).map((l) => l.card.visit.id);
-  const tellNone = async () => {
-    const done = await run(() => api.POST('/api/rebooking/tell', { body: { visitIds: none } }));
-    if (done) setTold(done);
-  };
-  const words = (s: Schemas['Slot']) =>
-    `${times.day(s.startsAt)} ${times.time(s.startsAt)}, ${clinic.staff.find((x) => x.id === s.clinicianId)?.lastName ?? ''}`;
-  return (
-    <Stack $gap={3} data-plan={plan.lines.length}>
-      {outcome}
-      <p>
-        <strong>{plan.lines.length}</strong> wait for a new time. The plan places {placed.length} with{' '}
-        {(plan.delayTenthDays / 10).toFixed(1)} days of delay in all
-        {plan.unplaced > 0 && `; ${plan.unplaced} get none`}.
-      </p>
-      <Scroller>
-        <Table>
-          <thead>
-            <tr>
-              <th>Patient</th>
-              <th>Before</th>
-              <th>After</th>
-              <th>Why</th>
-              <th>Told by</th>
-              <th />
-            </tr>
-          </thead>
-          <tbody>
-            {plan.lines.map((l) => {
-              const id = l.card.visit.id;
-              const choices = [
-                { id: '', label: 'No new time: call' },
-                ...(l.slot ? [{ id: l.slot.id, label: words(l.slot) }] : []),
-                ...l.others.map((o) => ({ id: o.id, label: words(o) })),
-              ];
-              return (
-                <tr key={id} data-line={l.card.person.recordNumber}>
-                  <td>{identity(l.card.person, l.card.visit.callSign)}</td>
-                  <td>
-                    <Mono>
-                      {times.day(l.card.visit.startsAt)} {times.time(l.card.visit.startsAt)}
-                    </Mono>
-                  </td>
-                  <td style={{ minWidth: part.list }}>
-                    <Pick
-                      label={`New time of ${l.card.person.name}`}
-                      hideLabel
-                      value={l.slot?.id ?? ''}
-                      onChange={(slot) => pin(id, slot === '' ? null : slot)}
-                      choices={choices}
-                    />
-                  </td>
-                  <td>
-                    <Small>{l.reasons.join(', ')}</Small>
-                  </td>
-                  <td>
-                    <Small title={l.why}>{l.way ? wayWord[l.way] : 'nobody'}</Small>
-                  </td>
-                  <td>
-                    {l.pinned && (
-                      <Row $gap={1}>
-                        <Tag $tone="tide">pinned</Tag>
-                        <Button $kind="quiet" onPress={() => free(id)} aria-label={`Let go of ${l.card.person.name}`}>
-                          Let go
-                        </Button>
-                      </Row>
-                    )}
-                  </td>
-                </tr>
-              );
-            })}
-          </tbody>
-        </Table>
-      </Scroller>
-      {refusal && (
-        <Notice $tone="coral" role="alert">
-          {refusal.message}
-        </Notice>
-      )}
-      <Row>
-        <Check label="Tell everybody, as each agreed" value={tell} onChange={setTell} />
-        <Spread />
-        {none.length > 0 && (
-          <Button isDisabled={busy} onPress={() => void tellNone()}>
-            Tell the {none.length} without a time
-          </Button>
-        )}
-        <Button
-          $kind="filled"
-          data-main-action
-          isDisabled={busy || placed.length === 0 || look.isFetching}
-          onPress={() => void accept()}
-        >
-          Take the plan for {placed.length}
-        </Button>
-      </Row>
-    </Stack>
   );
 }

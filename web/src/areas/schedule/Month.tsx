@@ -1,6 +1,8 @@
 import styled from 'styled-components';
 import { api, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
+import { useTimes } from '../../app/words';
+import { weekdays } from '../../ui/choices';
 import { Small } from '../../ui/layout';
 import { color, corner, hair, part, size, space } from '../../ui/tokens';
 
@@ -34,6 +36,12 @@ const Cell = styled.button`
   &[data-today='true'] {
     border-color: ${color.indigo};
   }
+  /* What has been needs less room than what is to come. */
+  &[data-past='true'] {
+    min-height: ${part.pastCell};
+    background: ${color.well};
+    color: ${color.quiet};
+  }
 `;
 
 const Meter = styled.div`
@@ -48,41 +56,50 @@ const Meter = styled.div`
   }
 `;
 
-/** How much room is left on each day of a month, for one clinician and for all. */
+const dayLength = 24 * 60 * 60 * 1000;
+
+/** How much room is left on each day of a month, in whole weeks, for one clinician and for all; and who came. */
 export function Month({ day, clinician, onDay }: { day: string; clinician: string; onDay: (day: string) => void }) {
   const { clinic } = useSession();
+  const times = useTimes();
   const lastName = clinic.staff.find((s) => s.id === clinician)?.lastName ?? '';
   const look = useLook(['schedule', 'month', day.slice(0, 7)], () =>
     api.GET('/api/schedule/month', { params: { query: { day } } }),
   );
-  const first = new Date(`${day.slice(0, 7)}-01T12:00:00Z`);
-  const length = new Date(Date.UTC(first.getUTCFullYear(), first.getUTCMonth() + 1, 0)).getUTCDate();
-  const blank = (first.getUTCDay() + 6) % 7;
+  const month = day.slice(0, 7);
+  const first = new Date(`${month}-01T12:00:00Z`);
+  const last = new Date(Date.UTC(first.getUTCFullYear(), first.getUTCMonth() + 1, 0, 12));
+  const monday = first.getTime() - ((first.getUTCDay() + 6) % 7) * dayLength;
+  const weeks = Math.ceil((last.getTime() - monday + dayLength) / (7 * dayLength));
+  const dates = Array.from({ length: weeks * 7 }, (_, n) =>
+    new Date(monday + n * dayLength).toISOString().slice(0, 10),
+  );
   return (
     <Days>
-      {['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'].map((name) => (
+      {weekdays.map((name) => (
         <Small key={name}>{name}</Small>
       ))}
-      {Array.from({ length: blank }, (_, n) => (
-        <span key={`blank-${n}`} />
-      ))}
-      {Array.from({ length }, (_, n) => {
-        const date = `${day.slice(0, 7)}-${String(n + 1).padStart(2, '0')}`;
+      {dates.map((date) => {
         const rows = look.data?.filter((r) => r.day === date) ?? [];
         const own = rows.find((r) => r.clinicianId === clinician);
-        const open = rows.reduce((sum, r) => sum + r.open, 0);
-        const slots = rows.reduce((sum, r) => sum + r.slots, 0);
+        const sum = (of: 'open' | 'slots' | 'visits') => rows.reduce((all, r) => all + r[of], 0);
+        const [open, slots, visits] = [sum('open'), sum('slots'), sum('visits')];
+        const past = date < clinic.today;
         return (
           <Cell
             key={date}
             type="button"
-            disabled={slots === 0}
+            disabled={slots === 0 && visits === 0}
             data-today={date === clinic.today}
+            data-past={past}
             data-room={date}
             onClick={() => onDay(date)}
           >
-            <b>{n + 1}</b>
-            {slots > 0 && (
+            <b>
+              {Number(date.slice(8))}{' '}
+              {!date.startsWith(month) && <Small>{times.month(date).split(' ')[0]?.slice(0, 3)}</Small>}
+            </b>
+            {!past && slots > 0 && (
               <>
                 <Meter aria-hidden>
                   <i style={{ width: `${(100 * open) / slots}%` }} />
@@ -97,7 +114,12 @@ export function Month({ day, clinician, onDay }: { day: string; clinician: strin
                 )}
               </>
             )}
-            {slots === 0 && <Small>{date < clinic.today ? 'past' : 'nobody works'}</Small>}
+            {past && visits > 0 && (
+              <Small>
+                {visits} visits{own && own.visits > 0 && `, ${own.visits} with ${lastName}`}
+              </Small>
+            )}
+            {slots === 0 && visits === 0 && <Small>{past ? 'nobody came' : 'nobody works'}</Small>}
           </Cell>
         );
       })}

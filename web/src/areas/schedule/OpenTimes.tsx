@@ -1,15 +1,56 @@
 import { useState } from 'react';
+import styled from 'styled-components';
 import { api, type Schemas, useLook } from '../../api/client';
 import { useChoices } from '../../app/choices';
+import { DayField, useTypedDay } from '../../app/days';
 import { useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
-import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
-import { Columns, Empty, Mono, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
-import { Limits } from '../people/Limits';
+import { PickSeveral, Several, weekdayChoices } from '../../ui/choices';
+import { Button, Dialog, Field, Pick } from '../../ui/controls';
+import { Columns, Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table } from '../../ui/layout';
 import { part } from '../../ui/tokens';
+import { Limits } from '../people/Limits';
+import { useGroups } from './Groups';
 
-const anyOne = { id: 'any', label: 'Any' };
-const weekdays = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat'];
+/** Dense enough that a page of them stands with the wishes above it. */
+const Times = styled(Table)`
+  td {
+    padding-block: 0;
+    vertical-align: middle;
+  }
+`;
+
+/** So many times the server offers at once. */
+const offered = 12;
+
+/** Parts of the day by their first and last time; anything else is typed. */
+const parts: Record<string, { after: string; before: string }> = {
+  any: { after: '', before: '' },
+  morning: { after: '', before: '12:00' },
+  afternoon: { after: '12:00', before: '' },
+};
+
+/** What is wished, as typed; a change of it begins again with the best. */
+function useWish(from: string, moving: Schemas['VisitCard'] | null) {
+  const [wish, setWish] = useState({
+    from,
+    types: moving ? [moving.visit.visitTypeId] : ([] as string[]),
+    clinicians: [] as string[],
+    sites: [] as string[],
+    days: [] as number[],
+    part: 'any',
+    after: '',
+    before: '',
+    around: '',
+    minutes: '',
+  });
+  const [skip, setSkip] = useState(0);
+  const change = (next: Partial<typeof wish>) => {
+    setSkip(0);
+    setWish({ ...wish, ...next });
+  };
+  return { wish, change, skip, setSkip };
+}
 
 /** What is free, the best first: soon, at the wished hour, with the usual clinician, without leaving scraps. */
 export function OpenTimes(p: {
@@ -20,106 +61,166 @@ export function OpenTimes(p: {
 }) {
   const { clinic, inHand } = useSession();
   const times = useTimes();
-  const [from, setFrom] = useState(p.from);
-  const [type, setType] = useState<string>(p.moving?.visit.visitTypeId ?? 'any');
-  const [clinician, setClinician] = useState('any');
-  const [site, setSite] = useState('any');
-  const [days, setDays] = useState<string[]>([]);
-  const [after, setAfter] = useState('');
-  const [before, setBefore] = useState('');
-  const [minutes, setMinutes] = useState('');
+  const { wish, change, skip, setSkip } = useWish(p.from, p.moving);
+  const day = useTypedDay(wish.from);
+  const groups = useGroups(true);
+  const { clinicians, sites, types } = useChoices();
+  // Whoever is in a chosen group is meant.
+  const meant = wish.clinicians.flatMap((id) => groups.find((g) => g.id === id)?.members ?? [id]);
   const person = p.moving?.person.id ?? (inHand !== null && 'person' in inHand ? inHand.person : undefined);
-  const wished = {
-    from,
-    ...(type !== 'any' && { visitTypeId: type }),
-    ...(clinician !== 'any' && { clinicianId: clinician }),
-    ...(site !== 'any' && { siteId: site }),
-    ...(days.length > 0 && { weekdays: days.join(',') }),
+  const { after, before } = wish.part === 'typed' ? wish : (parts[wish.part] ?? wish);
+  const asked = {
+    ...(day.day && { from: day.day }),
+    ...(wish.types.length > 0 && { visitTypeId: wish.types.join(',') }),
+    ...(meant.length > 0 && { clinicianId: meant.join(',') }),
+    ...(wish.sites.length > 0 && { siteId: wish.sites.join(',') }),
+    ...(wish.days.length > 0 && { weekdays: wish.days.join(',') }),
     ...(after && { after }),
     ...(before && { before }),
-    ...(Number(minutes) > 0 && { minutes: Number(minutes) }),
+    ...(wish.around && { around: wish.around }),
+    ...(Number(wish.minutes) > 0 && { minutes: Number(wish.minutes) }),
     ...(person && { personId: person }),
+    ...(skip > 0 && { skip }),
   };
-  const look = useLook(['open-times', wished], () => api.GET('/api/open-times', { params: { query: wished } }));
-  const { clinicians, sites, types } = useChoices();
-  const page = (by: number) => {
-    const at = new Date(`${from}T12:00:00Z`);
-    at.setUTCDate(at.getUTCDate() + by);
-    const day = at.toISOString().slice(0, 10);
-    setFrom(day < clinic.today ? clinic.today : day);
+  const look = useLook(
+    ['open-times', asked],
+    () => api.GET('/api/open-times', { params: { query: asked } }),
+    day.day !== undefined,
+  );
+  const byWeeks = (weeks: number) => {
+    const at = new Date(`${day.day ?? clinic.today}T12:00:00Z`);
+    at.setUTCDate(at.getUTCDate() + weeks * 7);
+    const next = at.toISOString().slice(0, 10);
+    change({ from: next < clinic.today ? clinic.today : next });
   };
-  const last = look.data
-    ?.map((s) => times.date(s.startsAt))
-    .sort()
-    .at(-1);
   return (
     <Dialog title="Open times" light open onClose={p.onClose} wide>
       <Stack $gap={4}>
         <Columns $min={part.field}>
-          <Pick label="Visit type" value={type} onChange={setType} choices={[anyOne, ...types]} />
-          <Pick label="Clinician" value={clinician} onChange={setClinician} choices={[anyOne, ...clinicians]} />
-          <Pick label="Site" value={site} onChange={setSite} choices={[anyOne, ...sites]} />
-          <Field
-            label="Not before"
-            value={after}
-            onChange={setAfter}
-            placeholder="9:00"
-            fault={look.error?.fault('after')}
+          <DayField label="From" name="from" value={wish.from} onChange={(from) => change({ from })} read={day} />
+          <PickSeveral
+            label="Visit type"
+            value={wish.types}
+            onChange={(chosen) => change({ types: chosen })}
+            choices={types}
           />
-          <Field
-            label="Before"
-            value={before}
-            onChange={setBefore}
-            placeholder="16:00"
-            fault={look.error?.fault('before')}
+          <PickSeveral
+            label="Clinician or group"
+            value={wish.clinicians}
+            onChange={(chosen) => change({ clinicians: chosen })}
+            choices={[...groups.map((g) => ({ id: g.id, label: g.name })), ...clinicians]}
           />
-          <Field label="Minutes" value={minutes} onChange={setMinutes} placeholder="as the slot" />
-        </Columns>
-        <Row>
-          {weekdays.map((name, n) => {
-            const id = String(n + 1);
-            return (
-              <Check
-                key={name}
-                label={name}
-                value={days.includes(id)}
-                onChange={(on) => setDays(on ? [...days, id] : days.filter((d) => d !== id))}
+          <PickSeveral
+            label="Site"
+            value={wish.sites}
+            onChange={(chosen) => change({ sites: chosen })}
+            choices={sites}
+          />
+          <Pick
+            label="Part of the day"
+            value={wish.part}
+            onChange={(chosen) => change({ part: chosen })}
+            choices={[
+              { id: 'any', label: 'Any' },
+              { id: 'morning', label: 'Morning' },
+              { id: 'afternoon', label: 'Afternoon' },
+              { id: 'typed', label: 'From … to …' },
+            ]}
+          />
+          {wish.part === 'typed' && (
+            <>
+              <Field
+                label="Not before"
+                value={wish.after}
+                onChange={(text) => change({ after: text })}
+                placeholder="9:00"
+                fault={look.error?.fault('after')}
               />
-            );
-          })}
-        </Row>
+              <Field
+                label="Before"
+                value={wish.before}
+                onChange={(text) => change({ before: text })}
+                placeholder="16:00"
+                fault={look.error?.fault('before')}
+              />
+            </>
+          )}
+          <Field
+            label="Best around"
+            value={wish.around}
+            onChange={(around) => change({ around })}
+            placeholder="any time"
+            fault={look.error?.fault('around')}
+          />
+          <Field
+            label="Minutes"
+            value={wish.minutes}
+            onChange={(minutes) => change({ minutes })}
+            placeholder="as the slot"
+            fault={look.error?.fault('minutes')}
+          />
+        </Columns>
+        <Several
+          label="Weekdays"
+          choices={weekdayChoices.slice(0, 6)}
+          value={wish.days}
+          onChange={(days) => change({ days })}
+        />
         {person && <Limits personId={person} />}
         {look.error && look.error.problem.fields.length === 0 && <Notice $tone="coral">{look.error.message}</Notice>}
-        <Stack $gap={1}>
-          {look.data?.map((s) => (
-            <Row key={s.id + String(s.minutes)} data-open-time>
-              <Mono>
-                {times.day(s.startsAt)} {times.time(s.startsAt)}
-              </Mono>
-              <span>{clinic.staff.find((x) => x.id === s.clinicianId)?.name}</span>
-              <Small>
-                {[clinic.visitTypes.find((t) => t.id === s.visitTypeId)?.name, `${s.minutes} min`, ...s.reasons]
-                  .filter(Boolean)
-                  .join(' · ')}
-              </Small>
-              <Spread />
-              <Button
-                onPress={() => p.onTake(s, s.minutes)}
-                aria-label={`${p.moving ? 'Move to' : 'Book'} ${times.day(s.startsAt)} ${times.time(s.startsAt)}`}
-              >
-                {p.moving ? 'Move here' : 'Book'}
-              </Button>
-            </Row>
-          ))}
-          {look.data?.length === 0 && <Empty>No time is open under these wishes. Widen one of them.</Empty>}
-        </Stack>
+        {(look.data?.length ?? 0) > 0 && (
+          <Scroller>
+            <Times>
+              <tbody>
+                {look.data?.map((s) => (
+                  <tr key={s.id + String(s.minutes)} data-open-time>
+                    <td>
+                      <Mono>
+                        {times.day(s.startsAt)} {times.time(s.startsAt)}
+                      </Mono>
+                    </td>
+                    <td>{clinic.staff.find((x) => x.id === s.clinicianId)?.name}</td>
+                    <td className="wide">
+                      {clinic.visitTypes.find((t) => t.id === s.visitTypeId)?.name}{' '}
+                      <Small>
+                        {s.minutes} min, {clinic.sites.find((x) => x.id === s.siteId)?.name}
+                      </Small>
+                    </td>
+                    <td className="wide">
+                      <Small>{s.reasons.join(', ')}</Small>
+                    </td>
+                    <td>
+                      <Button
+                        $kind="quiet"
+                        onPress={() => p.onTake(s, s.minutes)}
+                        aria-label={`${p.moving ? 'Move to' : 'Book'} ${times.day(s.startsAt)} ${times.time(s.startsAt)}`}
+                      >
+                        {p.moving ? 'Move here' : 'Book'}
+                      </Button>
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </Times>
+          </Scroller>
+        )}
+        {look.data?.length === 0 && (
+          <Empty>
+            {skip > 0
+              ? 'These were all of them. Go back to better ones, or widen a wish.'
+              : 'No time is open under these wishes. Widen one of them.'}
+          </Empty>
+        )}
         <Row>
-          <Button onPress={() => page(-7)} isDisabled={from <= clinic.today}>
-            Earlier
+          <Button onPress={() => byWeeks(-1)} isDisabled={!day.day || day.day <= clinic.today}>
+            A week earlier
           </Button>
-          <Small>from {times.day(`${from}T17:00:00Z`)}</Small>
+          <Button onPress={() => byWeeks(1)}>A week later</Button>
           <Spread />
-          <Button onPress={() => (last && last > from ? setFrom(last) : page(7))}>Later</Button>
+          {skip > 0 && <Button onPress={() => setSkip(skip - offered)}>Better ones</Button>}
+          <Button onPress={() => setSkip(skip + offered)} isDisabled={(look.data?.length ?? 0) < offered}>
+            More of them
+          </Button>
         </Row>
       </Stack>
     </Dialog>

@@ -1,9 +1,9 @@
 import { useState } from 'react';
 import { useChoices } from '../../app/choices';
+import { DayField, useTypedDay } from '../../app/days';
 import { Several } from '../../ui/choices';
 import { Button, Check, Dialog, Field } from '../../ui/controls';
 import { Columns, Row, Small, Spread, Stack } from '../../ui/layout';
-import { api, useLook } from '../../api/client';
 import { part } from '../../ui/tokens';
 
 /** The lists of chosen clinicians, days and times on paper, for the day on which the screens are dark. */
@@ -15,15 +15,13 @@ export function PrintDialog({ day, onClose }: { day: string; onClose: () => void
   const [before, setBefore] = useState('');
   const [contact, setContact] = useState(true);
   const [who, setWho] = useState<string[]>([]);
-  const read = (text: string) => ({ params: { query: { text, sense: '' } } }) as const;
-  const first = useLook(['date', from], () => api.GET('/api/dates', read(from)), from.length > 1);
-  const last = useLook(['date', to], () => api.GET('/api/dates', read(to)), to.length > 1);
-  const ready = first.data !== undefined && last.data !== undefined;
+  const [first, last] = [useTypedDay(from), useTypedDay(to)];
+  const ready = first.day !== undefined && last.day !== undefined;
   const print = () => {
-    if (!first.data || !last.data) return;
+    if (!first.day || !last.day) return;
     const asked = new URLSearchParams({
-      from: first.data.date,
-      to: last.data.date,
+      from: first.day,
+      to: last.day,
       clinicianId: who.join(','),
       after,
       before,
@@ -42,15 +40,8 @@ export function PrintDialog({ day, onClose }: { day: string; onClose: () => void
       >
         <Stack $gap={4}>
           <Columns $min={part.wideField}>
-            <Field
-              label="From"
-              value={from}
-              onChange={setFrom}
-              fault={first.error?.message}
-              hint={first.data?.words ?? ''}
-              autoFocus
-            />
-            <Field label="To" value={to} onChange={setTo} fault={last.error?.message} hint={last.data?.words ?? ''} />
+            <DayField label="From" value={from} onChange={setFrom} read={first} autoFocus />
+            <DayField label="To" value={to} onChange={setTo} read={last} />
             <Field label="Not before" value={after} onChange={setAfter} placeholder="9:00" />
             <Field label="Before" value={before} onChange={setBefore} placeholder="16:00" />
           </Columns>

@@ -12,7 +12,8 @@ import { space } from '../../ui/tokens';
 import { Away } from './Away';
 import { Board } from './Board';
 import { BookDialog } from './BookDialog';
-import { type Column, dayColumns, weekColumn } from './columns';
+import { Changes } from './Changes';
+import { type Column, dayColumns, isInWeek, onBoard, weekColumn } from './columns';
 import { FeedDialog } from './FeedDialog';
 import { GroupsDialog, useGroups } from './Groups';
 import type { Slot } from './LaneCards';
@@ -47,8 +48,9 @@ const noon = 12 * 60;
 function reach(columns: Column[], zone: string, half: string, past: number) {
   const { minutesOfDay } = timesIn(zone);
   const shifts = columns.flatMap((c) => c.day.shifts.filter((s) => s.clinicianId === c.clinicianId));
-  const begins = Math.min(...shifts.map((s) => minutesOfDay(s.startsAt)), 24 * 60);
-  const ends = Math.max(...shifts.map((s) => minutesOfDay(s.endsAt)), begins);
+  const spans = [...shifts, ...columns.flatMap((c) => onBoard(c.day, c.clinicianId).map((v) => v.visit))];
+  const begins = Math.min(...spans.map((s) => minutesOfDay(s.startsAt)), 24 * 60);
+  const ends = Math.max(...spans.map((s) => minutesOfDay(s.endsAt)), begins);
   const from = Math.max(begins, half === 'afternoon' ? noon : 0, Math.min(past, ends - 60));
   return { from, to: half === 'morning' ? Math.max(Math.min(ends, noon), from) : ends };
 }
@@ -118,7 +120,8 @@ export default function Schedule() {
   const columns: Column[] = useMemo(() => {
     const { day: dayWords } = timesIn(clinic.zone);
     if (view === 'week') {
-      return (week.data ?? []).map((d) => weekColumn(d, chosen, dayWords(`${d.day}T17:00:00Z`)));
+      const days = (week.data ?? []).filter((d) => isInWeek(d, chosen));
+      return days.map((d) => weekColumn(d, chosen, dayWords(`${d.day}T17:00:00Z`)));
     }
     const wanted = (id: string) => shown.group === 'all' || id === shown.group || (members?.includes(id) ?? false);
     const those = clinicians.filter((c) => wanted(c.id));
@@ -184,6 +187,7 @@ export default function Schedule() {
       {params.get('more') === 'waiting' && <WaitingList onClose={leave} />}
       {params.get('more') === 'told' && <Told onClose={leave} />}
       {params.get('more') === 'print' && <PrintDialog day={day} onClose={leave} />}
+      {params.get('more') === 'changes' && <Changes day={day} onClose={leave} />}
       {params.get('more') === 'groups' && <GroupsDialog groups={groups} onClose={leave} />}
       {params.get('more') === 'feed' && <FeedDialog onClose={leave} />}
       {params.get('extra') !== null && (

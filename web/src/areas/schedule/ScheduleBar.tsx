@@ -2,7 +2,8 @@
 
 import { useState } from 'react';
 import styled from 'styled-components';
-import { api, type Schemas, useLook } from '../../api/client';
+import type { Schemas } from '../../api/client';
+import { useTypedDay } from '../../app/days';
 import { useMay, useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { Menu } from '../../ui/choices';
@@ -68,11 +69,7 @@ export function DayBar(p: {
   const times = useTimes();
   const may = useMay();
   const [typed, setTyped] = useState('');
-  const understood = useLook(
-    ['date', typed],
-    () => api.GET('/api/dates', { params: { query: { text: typed, sense: '' } } }),
-    typed.length > 1,
-  );
+  const understood = useTypedDay(typed);
   const short = times.day(`${p.day}T17:00:00Z`);
   const words = p.words ?? short;
   const more = [
@@ -80,6 +77,7 @@ export function DayBar(p: {
     { id: 'told', label: 'Messages and calls', shown: may('book') },
     { id: 'note', label: 'Pin a note to a time', shown: may('book') },
     { id: 'print', label: 'Print the lists', shown: true },
+    { id: 'changes', label: 'What changed on this day', shown: true },
     { id: 'groups', label: 'Groups of clinicians', shown: true },
     { id: 'feed', label: 'My days in a calendar', shown: true },
   ]
@@ -100,8 +98,8 @@ export function DayBar(p: {
             onChange={setTyped}
             placeholder="fri, +2w"
             onKeyDown={(e) => {
-              if (e.key === 'Enter' && understood.data) {
-                p.onGo({ day: understood.data.date });
+              if (e.key === 'Enter' && understood.day) {
+                p.onGo({ day: understood.day });
                 setTyped('');
               }
             }}
@@ -118,7 +116,7 @@ export function DayBar(p: {
         {may('change_slots') && <Button onPress={() => p.onGo({ away: '1' })}>Away</Button>}
         <Menu label="More" items={more} />
       </TopRow>
-      {typed.length > 1 && <Small>{understood.data?.words ?? understood.error?.message ?? ''}</Small>}
+      {typed.length > 1 && <Small>{understood.words || understood.fault}</Small>}
     </>
   );
 }

@@ -39,7 +39,13 @@ export const weekColumn = (day: Day, clinicianId: string, title: string): Column
   clinicianId,
 });
 
-/** A column for each of the clinicians who works on the day, at the site that is asked for. */
+/** Saturday and Sunday stand in a week only when there is something on them. */
+export const isInWeek = (day: Day, clinicianId: string) =>
+  ![0, 6].includes(new Date(`${day.day}T12:00:00Z`).getUTCDay()) ||
+  day.shifts.some((s) => s.clinicianId === clinicianId) ||
+  onBoard(day, clinicianId).length > 0;
+
+/** A column for each of the clinicians who works on the day, or did, at the site that is asked for. */
 export const dayColumns = (
   day: Day,
   clinicians: Schemas['Staff'][],
@@ -47,11 +53,15 @@ export const dayColumns = (
   site: string,
 ): Column[] =>
   clinicians
-    .map((c) => ({ c, shifts: day.shifts.filter((s) => s.clinicianId === c.id) }))
-    .filter(({ shifts }) => shifts.some((s) => site === 'any' || s.siteId === site))
-    .map(({ c, shifts }) => {
-      const visits = counted(onBoard(day, c.id).length);
-      const at = sites.find((s) => s.id === shifts[0]?.siteId)?.name ?? '';
+    .map((c) => {
+      const shifts = day.shifts.filter((s) => s.clinicianId === c.id);
+      const live = onBoard(day, c.id);
+      return { c, live, siteIds: [...shifts.map((s) => s.siteId), ...live.map((v) => v.visit.siteId)] };
+    })
+    .filter(({ siteIds }) => siteIds.some((id) => site === 'any' || id === site))
+    .map(({ c, live, siteIds }) => {
+      const visits = counted(live.length);
+      const at = sites.find((s) => s.id === siteIds[0])?.name ?? '';
       return {
         key: c.id,
         title: c.name,

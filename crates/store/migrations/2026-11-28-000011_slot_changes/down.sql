@@ -1,0 +1,1 @@
+drop index slot_events_starts_at_idx;
