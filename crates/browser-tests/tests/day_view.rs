@@ -123,12 +123,20 @@ async fn looked_at(b: &Browser) -> Result<()> {
     b.keys("[").await?;
     b.see("//h1[contains(., 'Monday')]").await?;
     b.goto("/schedule?view=week").await?;
-    b.see("//*[@role='region']//strong[.='Sat, Nov 28']").await?;
+    // A day at the end of the week on which nobody works takes no room.
+    b.see("//*[@role='region']//strong[.='Fri, Nov 27']").await?;
+    b.gone("//*[@role='region']//strong[.='Sun, Nov 29']").await?;
     no_serious_fault(b, "week").await?;
     b.goto("/schedule?view=month").await?;
     b.read("with Valcourt").await?;
+    // What has been tells who came, and opens; the days of other months in its weeks are there too.
+    b.see("//*[@data-room='2026-12-06'][@disabled]").await?;
+    b.click("//*[@data-room='2026-11-20'][contains(., '16 visits')]").await?;
+    b.see("//h1[contains(., 'Friday, November 20')]").await?;
+    b.see("//*[@data-visit][@data-over='true']").await?;
+    b.goto("/schedule?view=month").await?;
     no_serious_fault(b, "month").await?;
-    b.click("//button[contains(., '27')]").await?;
+    b.click("//*[@data-room='2026-11-27']").await?;
     b.see("//h1[contains(., 'Friday, November 27')]").await?;
     Ok(())
 }

@@ -128,7 +128,7 @@ async fn away(b: &Browser) -> Result<()> {
     b.click("(//*[@role='option'][contains(., 'Renneberg')])[1]").await?;
     b.keys(&format!("{}a", char::from(Key::Control))).await?;
     b.keys(&char::from(Key::Null).to_string()).await?;
-    b.see("//button[starts-with(normalize-space(), 'Cancel 8 shifts')]").await?;
+    b.see("//button[starts-with(normalize-space(), 'Cancel 7 shifts')]").await?;
     b.key(Key::Escape).await?;
     b.goto("/schedule?day=2026-11-24&away=1").await?;
     b.click("(//*[@role='option'][contains(., 'Renneberg')])[1]").await?;
@@ -139,7 +139,7 @@ async fn away(b: &Browser) -> Result<()> {
     b.see("//*[@data-plan]").await?;
     no_serious_fault(b, "rebooking plan").await?;
     b.click("(//*[@data-line]//button)[1]").await?;
-    b.click("(//*[@role='option'])[3]").await?;
+    b.click("(//*[@data-trigger='Select']//*[@role='option'])[3]").await?;
     b.read("pinned").await?;
     b.press_starting("Take the plan for").await?;
     b.read("Nobody waits for a new time.").await?;
