@@ -37,6 +37,14 @@ coded! {
     }
 }
 
+impl Permission {
+    /// Whether what it allows reads or writes in a patient's chart; a restricted chart is then opened first.
+    pub fn is_of_chart(self) -> bool {
+        use Permission::*;
+        matches!(self, SeeChart | RecordVitals | WriteNote | ReviewResults)
+    }
+}
+
 impl Role {
     /// Whether this role holds the permission.
     pub fn may(self, permission: Permission) -> bool {
@@ -79,5 +87,8 @@ mod tests {
         }
         assert!(!Role::FrontDesk.may(Permission::SeeChart));
         assert!(!Role::Manager.may(Permission::WriteNote), "only a clinician signs");
+        for permission in Permission::ALL.iter().filter(|p| p.is_of_chart()) {
+            assert!(!Role::FrontDesk.may(*permission), "the desk has no chart: {permission}");
+        }
     }
 }

@@ -190,6 +190,13 @@ pub fn may_book(wish: &Wish, shift: Option<&Shift>, now: DateTime<Utc>, zone: Tz
     Ok(())
 }
 
+/// The stretch that a visit takes when it is booked over slots: as long as asked, and on to the end of the last slot
+/// that it touches, so that no scrap is left.
+pub fn over_whole_slots(asked: Span, slots: &[Span]) -> Span {
+    let last = slots.iter().filter(|s| s.overlaps(&asked)).map(Span::end).max();
+    Span { start: asked.start, end: last.map_or(asked.end, |end| end.max(asked.end)) }
+}
+
 /// The moment a local clock shows this time on this day. A time that the clock skips in spring is
 /// taken an hour later; of a time that it shows twice in autumn, the first.
 pub fn at_local(zone: Tz, day: NaiveDate, time: NaiveTime) -> DateTime<Utc> {
@@ -288,6 +295,17 @@ mod tests {
         assert_eq!(book(extra(11, 50, 20)), Ok(()));
         assert_eq!(book(extra(12, 0, 20)), Err(BookingRefusal::OutsideShift));
         assert_eq!(book(extra(9, 50, 20)), Err(BookingRefusal::Held("catch-up".into())));
+    }
+
+    #[test]
+    fn a_longer_visit_ends_with_a_slot_and_is_never_cut_short() {
+        let slots = [span(9, 0, 20), span(9, 20, 20), span(10, 0, 20)];
+        let over = |h, m, minutes| over_whole_slots(span(h, m, minutes), &slots);
+        assert_eq!(over(9, 0, 20), span(9, 0, 20));
+        assert_eq!(over(9, 0, 30), span(9, 0, 40), "on to the end of the slot");
+        assert_eq!(over(9, 0, 50), span(9, 0, 50), "behind the last slot it touches there is none to end with");
+        assert_eq!(over(9, 20, 45), span(9, 20, 60), "over a gap to the next slot");
+        assert_eq!(over(10, 0, 90), span(10, 0, 90), "as long as asked, though no slot is so long");
     }
 
     #[test]

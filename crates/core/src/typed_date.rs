@@ -23,6 +23,14 @@ pub enum BadDate {
     BirthTooLongAgo,
 }
 
+/// The years in which a clinic's dates lie; outside them no day is a slip away from a real one.
+pub const YEARS: std::ops::Range<i32> = 1850..2200;
+
+/// Whether a day is one that a clinic may ask about.
+pub fn is_usable(day: NaiveDate) -> bool {
+    YEARS.contains(&day.year())
+}
+
 /// A time of day that cannot be read.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 #[error("Type a time such as 9:00 or 14:30.")]
@@ -55,6 +63,9 @@ const DAYS: [&str; 7] = ["monday", "tuesday", "wednesday", "thursday", "friday",
 /// `4 mar`, `mar 4 1962`, `today`, `tomorrow`, `yesterday`, `+2w`, `-3d`, `+1m`, `fri`.
 pub fn parse(text: &str, today: NaiveDate, sense: Sense) -> Result<NaiveDate, BadDate> {
     let date = understand(text, today, sense)?;
+    if !is_usable(date) {
+        return Err(BadDate::NoSuchDay);
+    }
     if sense == Sense::Birth {
         if date > today {
             return Err(BadDate::BirthInFuture);
@@ -87,7 +98,7 @@ fn understand(text: &str, today: NaiveDate, sense: Sense) -> Result<NaiveDate, B
     let (year, month, day) = match parts.as_slice() {
         [all] if all.len() == 8 && all.bytes().all(|b| b.is_ascii_digit()) => {
             let first = number(&all[..4])?;
-            if (1850..2200).contains(&first) {
+            if YEARS.contains(&first) {
                 (Some(first), number(&all[4..6])?, number(&all[6..])?)
             } else {
                 (Some(number(&all[4..])?), number(&all[..2])?, number(&all[2..4])?)

@@ -1,4 +1,4 @@
-//! Who may come in: session, CSRF word and permission, checked here and nowhere else.
+//! Who may come in: session, CSRF word, permission and restricted charts, checked here and nowhere else.
 
 use crate::problem::Problem;
 use crate::routes::{Access, access_of};
@@ -11,10 +11,14 @@ use actix_web::middleware::Next;
 use actix_web::{Error, FromRequest, HttpMessage, HttpRequest, web};
 use harbor_core::permissions::Role;
 use harbor_store::Actor;
+use harbor_store::people::registration;
 use harbor_store::rows::Staff;
 use std::future::{Ready, ready};
 use std::net::IpAddr;
+use uuid::Uuid;
 
+/// The one route that opens a restricted chart.
+const OPENS_A_CHART: &str = "/open-chart";
 pub const COOKIE: &str = "harbor_session";
 pub const CSRF_HEADER: &str = "x-harbor-csrf";
 /// A session that nobody uses locks after this time.
@@ -76,6 +80,10 @@ pub async fn guard(
             let detail = format!("A {} may not {}.", me.role, permission.label());
             return Err(Problem::new(StatusCode::FORBIDDEN, "not-allowed", detail).into());
         }
+        let opens = pattern.as_deref().is_some_and(|p| p.ends_with(OPENS_A_CHART));
+        if matches!(access, Access::Needs(permission) if permission.is_of_chart()) && !opens {
+            chart_is_open(&request, &me).await?;
+        }
         request.extensions_mut().insert(me);
     }
     let mut response = next.call(request).await?;
@@ -90,6 +98,20 @@ pub async fn guard(
         set("cache-control", "no-store");
     }
     Ok(response)
+}
+
+/// Refuses what reads or writes in a restricted chart, until it was opened with a reason.
+async fn chart_is_open(request: &ServiceRequest, me: &Me) -> Result<(), Problem> {
+    let mut parts = request.path().split('/').skip(2);
+    let (Some(noun), Some(Ok(id))) = (parts.next(), parts.next().map(str::parse::<Uuid>)) else { return Ok(()) };
+    let state = request.app_data::<web::Data<State>>().ok_or_else(signed_out)?;
+    let mut conn = state.store.reader().await?;
+    let Some(person) = registration::whose_chart(&mut conn, noun, id).await? else { return Ok(()) };
+    if registration::chart_is_open(&mut conn, person, me.staff.id, state.now()).await? {
+        Ok(())
+    } else {
+        Err(Problem::restricted_chart())
+    }
 }
 
 /// Refuses a machine that asks for public pages faster than a calendar or a reader would.

@@ -5,6 +5,7 @@
 
 pub mod access;
 pub mod api;
+mod asked;
 pub mod claim_file;
 pub mod live;
 pub mod paper;

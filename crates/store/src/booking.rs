@@ -14,7 +14,7 @@ use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
 use harbor_core::permissions::Role;
 use harbor_core::schedule::waiting::is_served;
-use harbor_core::schedule::{Shift, Span, Wish, call_sign, may_book, supply};
+use harbor_core::schedule::{Shift, Span, Wish, call_sign, may_book, over_whole_slots, supply};
 use uuid::Uuid;
 
 /// Stages in which a visit does not take its time any more.
@@ -125,9 +125,8 @@ impl Change<'_> {
         let refuse = |r: harbor_core::schedule::BookingRefusal| StoreError::refused(r.code(), r.to_string());
         let span = Span::new(slot.starts_at, slot.starts_at + Duration::minutes(minutes)).map_err(refuse)?;
         let around = schedule::slots_of_clinician(self.conn(), slot.clinician_id, span.start(), span.end()).await?;
-        // A longer visit ends where a slot ends, so that no scrap is left.
-        let end = around.iter().filter(|s| s.starts_at < span.end()).map(|s| s.ends_at).max().unwrap_or(span.end());
-        let span = if place.extra { span } else { Span::new(span.start(), end).map_err(refuse)? };
+        let there: Vec<Span> = around.iter().filter_map(|s| Span::new(s.starts_at, s.ends_at).ok()).collect();
+        let span = if place.extra { span } else { over_whole_slots(span, &there) };
         let taken: Vec<(DateTime<Utc>, DateTime<Utc>)> = visits::table
             .filter(visits::clinician_id.eq(slot.clinician_id).and(visits::extra.eq(false)))
             .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))

@@ -29,8 +29,10 @@ const MOST_SHIFTS: usize = 200;
 #[serde(rename_all = "camelCase")]
 #[into_params(rename_all = "camelCase", parameter_in = Query)]
 pub struct ShiftsAsked {
+    #[serde(deserialize_with = "crate::asked::day")]
     from: NaiveDate,
     /// The last day; nothing: one day.
+    #[serde(default, deserialize_with = "crate::asked::some_day")]
     to: Option<NaiveDate>,
     clinician_id: Option<Uuid>,
 }

@@ -20,6 +20,7 @@ use uuid::Uuid;
 #[serde(rename_all = "camelCase")]
 pub struct EntryForm {
     person_id: Uuid,
+    #[serde(deserialize_with = "crate::asked::day")]
     day: NaiveDate,
     #[serde(default)]
     reason: String,

@@ -22,6 +22,7 @@ use uuid::Uuid;
 #[serde(rename_all = "camelCase")]
 #[into_params(rename_all = "camelCase", parameter_in = Query)]
 pub struct OpenAsked {
+    #[serde(default, deserialize_with = "crate::asked::some_day")]
     from: Option<NaiveDate>,
     /// One visit type, clinician or site, or several with commas; nothing: any.
     visit_type_id: Option<String>,

@@ -48,7 +48,9 @@ pub(super) async fn set(sheet: Sheet, data: Value) -> Result<Vec<u8>, Problem> {
 #[serde(rename_all = "camelCase")]
 #[into_params(rename_all = "camelCase", parameter_in = Query)]
 pub struct ListsAsked {
+    #[serde(deserialize_with = "crate::asked::day")]
     from: NaiveDate,
+    #[serde(default, deserialize_with = "crate::asked::some_day")]
     to: Option<NaiveDate>,
     /// One clinician, or several with commas; empty: all.
     #[serde(default)]

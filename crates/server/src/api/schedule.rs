@@ -21,6 +21,7 @@ use uuid::Uuid;
 #[derive(Debug, Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
 pub struct DayAsked {
+    #[serde(default, deserialize_with = "crate::asked::some_day")]
     day: Option<NaiveDate>,
 }
 
@@ -93,6 +94,7 @@ async fn lists_of_day(conn: &mut Conn, state: &State, day: NaiveDate) -> Result<
 #[serde(rename_all = "camelCase")]
 #[into_params(rename_all = "camelCase", parameter_in = Query)]
 pub struct WeekAsked {
+    #[serde(default, deserialize_with = "crate::asked::some_day")]
     day: Option<NaiveDate>,
     clinician_id: Uuid,
 }
@@ -144,6 +146,7 @@ pub(super) fn needed_clock(faults: &mut Faults, field: &str, text: &str) -> Naiv
 #[serde(rename_all = "camelCase")]
 pub struct NoteForm {
     clinician_id: Uuid,
+    #[serde(deserialize_with = "crate::asked::day")]
     day: NaiveDate,
     /// By the clinic's clock: 10:20.
     time: String,

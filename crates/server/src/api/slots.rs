@@ -24,6 +24,7 @@ pub async fn history(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<SlotEvent
 #[derive(Debug, Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
 pub struct ChangesAsked {
+    #[serde(default, deserialize_with = "crate::asked::some_day")]
     day: Option<NaiveDate>,
 }
 

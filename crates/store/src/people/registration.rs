@@ -117,6 +117,24 @@ pub async fn chart_is_open(conn: &mut Conn, person: Uuid, staff: Uuid, now: Date
     Ok(closed_charts(conn, &[person], staff, now).await?.is_empty())
 }
 
+/// The person whose chart an address is about: `/api/NOUN/ID/…`. Nothing when it is about no chart, or about
+/// something that is not there.
+pub async fn whose_chart(conn: &mut Conn, noun: &str, id: Uuid) -> Result<Option<Uuid>> {
+    use crate::schema::{lab_reports, orders, prescriptions};
+    let found: Option<Option<Uuid>> = match noun {
+        "people" => return Ok(Some(id)),
+        "visits" => visits::table.find(id).select(visits::person_id.nullable()).first(conn).await.optional()?,
+        "orders" => orders::table.find(id).select(orders::person_id.nullable()).first(conn).await.optional()?,
+        "prescriptions" => {
+            let of = prescriptions::person_id.nullable();
+            prescriptions::table.find(id).select(of).first(conn).await.optional()?
+        }
+        "results" => lab_reports::table.find(id).select(lab_reports::person_id).first(conn).await.optional()?,
+        _ => None,
+    };
+    Ok(found.flatten())
+}
+
 /// Of these people, those whose charts are closed to somebody: restricted, and no reason given lately.
 pub async fn closed_charts(
     conn: &mut Conn,
