@@ -207,6 +207,7 @@ pub struct Biller {
 mod tests {
     use super::*;
     use ClaimState::*;
+    use proptest::prelude::*;
 
     #[test]
     fn the_usual_way_and_the_ways_round() {
@@ -218,6 +219,49 @@ mod tests {
         assert_eq!(follow(Paid, &[E::TakenBack, E::Denied]), Ok(Denied));
         assert!(Ready.after(E::Paid).is_err());
         assert!(Void.after(E::Sent).is_err());
+    }
+
+    const EVENTS: [ClaimEvent; 7] = [
+        ClaimEvent::Sent,
+        ClaimEvent::Accepted,
+        ClaimEvent::Rejected,
+        ClaimEvent::Paid,
+        ClaimEvent::Denied,
+        ClaimEvent::TakenBack,
+        ClaimEvent::Corrected,
+    ];
+
+    #[test]
+    fn what_is_told_twice_changes_nothing_the_second_time() {
+        for &state in ClaimState::ALL {
+            for event in EVENTS {
+                let Ok(once) = state.after(event) else { continue };
+                // A claim goes out again only after it was corrected, and a decision is taken back once.
+                let twice = once.after(event);
+                let once_only = matches!(event, ClaimEvent::Sent | ClaimEvent::TakenBack | ClaimEvent::Corrected);
+                assert_eq!(twice.is_err(), once_only, "{state:?} {event:?}");
+                assert!(once_only || twice == Ok(once), "{state:?} {event:?}");
+            }
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn a_payer_decides_only_what_was_sent(picks in proptest::collection::vec(0usize..7, 0..40)) {
+            let (mut state, mut sent, mut decided) = (Ready, false, false);
+            for event in picks.into_iter().map(|n| EVENTS[n]) {
+                let Ok(next) = state.after(event) else { continue };
+                sent = match event {
+                    ClaimEvent::Sent => true,
+                    ClaimEvent::Corrected => false,
+                    _ => sent,
+                };
+                decided = matches!(next, Paid | Denied) || (decided && event != ClaimEvent::TakenBack && next != Ready);
+                state = next;
+                prop_assert!(sent || state == Ready, "{state:?} without having been sent");
+                prop_assert_eq!(state.waits_for_payer(), sent && !decided && state != Rejected);
+            }
+        }
     }
 
     #[test]

@@ -249,6 +249,48 @@ mod tests {
         assert_eq!(plan::<u8>(&[], &openings, &[], ZONE).slots, []);
     }
 
+    /// The best of all assignments, by trying each: how many stay without a time, and the least burden in all.
+    fn by_trying_all(people: &[Displaced<u8>], openings: &[Opening<u8>], used: &mut Vec<bool>) -> (usize, i64) {
+        let Some((first, rest)) = people.split_first() else { return (0, 0) };
+        let (unplaced, burdens) = by_trying_all(rest, openings, used);
+        let mut best = (unplaced + 1, burdens);
+        for o in 0..openings.len() {
+            if used[o] {
+                continue;
+            }
+            if let Some(cost) = burden(first, &openings[o], ZONE) {
+                used[o] = true;
+                let (unplaced, burdens) = by_trying_all(rest, openings, used);
+                best = best.min((unplaced, burdens + cost));
+                used[o] = false;
+            }
+        }
+        best
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(200))]
+        #[test]
+        fn the_plan_is_the_best_of_all_there_are(
+            people in proptest::collection::vec((0i64..3, 0i64..400, 1i64..4, 0u8..4, any::<bool>()), 0..5),
+            openings in proptest::collection::vec((0i64..6, 0i64..400, 1u8..3, 1u8..3, 1u8..3), 0..6),
+        ) {
+            let people: Vec<_> = people.into_iter().map(|(day, minute, weight, limits, same_clinician)| Displaced {
+                weight,
+                same_clinician,
+                weekdays: if limits & 1 == 1 { vec![Weekday::Tue, Weekday::Thu] } else { vec![] },
+                sites: if limits & 2 == 2 { vec![2] } else { vec![] },
+                ..person(day, minute)
+            }).collect();
+            let openings: Vec<_> = openings.into_iter()
+                .map(|(day, minute, clinician, visit_type, site)| Opening { visit_type, site, ..opening(day, minute, clinician) })
+                .collect();
+            let made = plan(&people, &openings, &[], ZONE);
+            let best = by_trying_all(&people, &openings, &mut vec![false; openings.len()]);
+            prop_assert_eq!((made.unplaced, made.burden), best);
+        }
+    }
+
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(64))]
         #[test]
