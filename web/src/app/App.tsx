@@ -4,6 +4,7 @@ import { BrowserRouter } from 'react-router';
 import { api, Refusal, setCsrf, useLook } from '../api/client';
 import { GlobalStyle } from '../ui/global';
 import { Frame } from './Frame';
+import { forgetUsed } from './CommandBar';
 import { forgetEverything } from './kept';
 import { SignIn } from './SignIn';
 import { type InHand, type Me, SessionProvider } from './session';
@@ -20,7 +21,12 @@ const client = new QueryClient({
 
 function SignedIn({ me }: { me: Me }) {
   const clinic = useLook(['clinic'], () => api.GET('/api/clinic'));
-  const [discreet, setDiscreet] = useState(false);
+  // A page that is loaded again must not show the names that were hidden.
+  const [discreet, setDiscreetNow] = useState(() => sessionStorage.getItem('harbor-discreet') === 'on');
+  const setDiscreet = (on: boolean) => {
+    sessionStorage.setItem('harbor-discreet', on ? 'on' : 'off');
+    setDiscreetNow(on);
+  };
   const [siteId, setSiteId] = useState(() => localStorage.getItem('harbor-site') ?? '');
   const [inHand, setInHand] = useState<InHand>(null);
   const [keysOpen, setKeysOpen] = useState(false);
@@ -53,6 +59,7 @@ function Door() {
   const enter = (found: Me | null) => {
     setCsrf(found?.csrf ?? '');
     forgetEverything();
+    forgetUsed();
     setMe(found);
   };
   useEffect(() => {

@@ -60,13 +60,15 @@ const places: Command[] = [
   { id: 'a-billing', text: 'Billing', detail: 'place', to: '/billing' },
 ];
 
+/** What was used last; a name in it is nothing for discreet mode, nor for who signs in next. */
 const remembered = (): Command[] => JSON.parse(sessionStorage.getItem('harbor-last') ?? '[]') as Command[];
+export const forgetUsed = () => sessionStorage.removeItem('harbor-last');
 
 export function CommandBar({ open, setOpen }: { open: boolean; setOpen: (open: boolean) => void }) {
   const [text, setText] = useState('');
   const navigate = useNavigate();
   const identity = useIdentity();
-  const { me } = useSession();
+  const { me, discreet } = useSession();
   const long = text.trim().length >= 2;
   const people = useLook(
     ['people', text],
@@ -84,7 +86,9 @@ export function CommandBar({ open, setOpen }: { open: boolean; setOpen: (open: b
         ...(people.data ?? []).slice(0, 7).map(({ person }) => ({
           id: person.id,
           text: identity(person),
-          detail: [person.age, plainDate(person.birthDate), person.recordNumber].filter(Boolean).join(' · '),
+          detail: [person.age, !discreet && plainDate(person.birthDate), !discreet && person.recordNumber]
+            .filter(Boolean)
+            .join(' · '),
           to: `/people/${person.id}`,
         })),
         ...matching,
@@ -95,10 +99,10 @@ export function CommandBar({ open, setOpen }: { open: boolean; setOpen: (open: b
           to: `/settings?code=${c.code}`,
         })),
       ]
-    : [...remembered(), ...places];
+    : [...(discreet ? [] : remembered()), ...places];
   const take = (command: Command) => {
     const kept = [command, ...remembered().filter((c) => c.id !== command.id)].slice(0, 4);
-    if (!command.id.startsWith('a-')) sessionStorage.setItem('harbor-last', JSON.stringify(kept));
+    if (!command.id.startsWith('a-') && !discreet) sessionStorage.setItem('harbor-last', JSON.stringify(kept));
     setOpen(false);
     setText('');
     navigate(command.to);

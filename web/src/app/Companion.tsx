@@ -6,7 +6,7 @@ import { useLocation, useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { api, useDo, useLook } from '../api/client';
 import { CancelDialog } from '../areas/schedule/CancelDialog';
-import { WantEarlier } from '../areas/schedule/WaitingList';
+import { WantTime } from '../areas/schedule/WantTime';
 import { Button } from '../ui/controls';
 import { Notice, Row, Small, Spread, Stack, Tag } from '../ui/layout';
 import {
@@ -306,7 +306,7 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
                   )}
                 </Row>
               )}
-              {earlier && <WantEarlier visit={v} onClose={() => setEarlier(false)} />}
+              {earlier && <WantTime personId={v.personId} visit={v} onClose={() => setEarlier(false)} />}
               {cancelling && <CancelDialog visit={v} onClose={() => setCancelling(false)} />}
               {!pathname.startsWith(`/visits/${v.id}`) && (
                 <Button onPress={() => navigate(`/visits/${v.id}/${may('see_chart') ? 'note' : 'check-in'}`)}>

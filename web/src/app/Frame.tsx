@@ -164,6 +164,21 @@ const areas = [
   { to: '/settings', word: 'Settings', icon: Gear, phone: 'off' },
 ];
 
+/** Keys of one area, besides those of every screen. */
+const keysOf: Record<string, [string, string][]> = {
+  '/schedule': [
+    ['[ and ]', 'The day, week or month before, and after'],
+    ['m', 'Take up the visit in hand, to lay it down at another time'],
+    ['Enter on a free slot', 'Book it; in More: the waiting list, a note, lists to print'],
+  ],
+  '/visits': [
+    ['[ and ]', 'At check-in: the one before, and after, of the household'],
+    ['1 … 9', 'In the order lanes: put the order in focus under that diagnosis'],
+  ],
+  '/results': [['[ and ]', 'The result before, and after']],
+  '/people': [['n', 'New person']],
+};
+
 const sheet: [string, string][] = [
   ['Ctrl+K or /', 'Command bar: people, codes, places, actions'],
   ['g then a letter', 't Today, s Schedule, c In clinic, p People, r Results, b Billing'],
@@ -171,9 +186,7 @@ const sheet: [string, string][] = [
   [',', 'Take its last move back'],
   ['d', 'Discreet mode: call-signs instead of names'],
   ['o', 'Open times'],
-  ['n', 'New person (in People)'],
   ['Ctrl+Enter', 'The filled button'],
-  ['1 … 9', 'In the order lanes: put the order in focus under that diagnosis'],
   ['Esc', 'Leave, without losing what was typed'],
   ['?', 'This sheet'],
 ];
@@ -245,6 +258,7 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
     navigate('/today');
     window.dispatchEvent(new Event('harbor-signed-out'));
   };
+  const keysHere = Object.entries(keysOf).find(([path]) => location.pathname.startsWith(path))?.[1] ?? [];
   const mine = areas.filter((a) => !a.needs || me.permissions.includes(a.needs));
   return (
     <Shell $folded={folded || inHand === null}>
@@ -304,8 +318,8 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
       <Dialog title="Keys" open={keysOpen} onClose={closeKeys}>
         <Table>
           <tbody>
-            {sheet.map(([key, what]) => (
-              <tr key={key}>
+            {[...keysHere, ...sheet].map(([key, what]) => (
+              <tr key={key + what}>
                 <td>
                   <Key>{key}</Key>
                 </td>

@@ -10,7 +10,7 @@ import { plainDate, sinceWords, timesIn } from '../../app/words';
 import { minuteHeight } from '../../ui/tokens';
 import { CompactLine } from '../../ui/VisitLine';
 import { Block, blockLooks, CardLine, Held, Now, Pinned } from './boardPieces';
-import { type Column, onBoard } from './columns';
+import { type Column, onBoard, sideBySide } from './columns';
 
 export type Slot = Schemas['Slot'];
 export type Card = Schemas['VisitCard'];
@@ -131,9 +131,16 @@ function isFound(card: Card, wanted: string, discreet: boolean) {
   return by.join(' ').toLowerCase().includes(wanted);
 }
 
-type VisitShows = { card: Card; faint: boolean; selected: boolean; p: Ground };
+type VisitShows = {
+  card: Card;
+  /** Its place among those that take the same time. */
+  beside: { at: number; of: number } | undefined;
+  faint: boolean;
+  selected: boolean;
+  p: Ground;
+};
 
-const VisitOnBoard = memo(function VisitOnBoard({ card, faint, selected, p }: VisitShows) {
+const VisitOnBoard = memo(function VisitOnBoard({ card, beside, faint, selected, p }: VisitShows) {
   const { time } = timesIn(p.clinic.zone);
   const { top, height } = placing(p);
   const { visit, person } = card;
@@ -154,6 +161,10 @@ const VisitOnBoard = memo(function VisitOnBoard({ card, faint, selected, p }: Vi
         ...blockLooks(type?.pattern, type?.ground),
         top: top(visit.startsAt),
         height: height(visit.startsAt, visit.endsAt),
+        ...(beside && {
+          left: `${(100 * beside.at) / beside.of}%`,
+          right: `${100 - (100 * (beside.at + 1)) / beside.of}%`,
+        }),
       }}
       data-over={visit.stage === 'left'}
       data-extra={visit.extra}
@@ -205,6 +216,7 @@ function useLying(p: Ground) {
     return {
       held: slots.filter((s) => s.heldFor),
       free: slots.filter((s) => !s.heldFor && !isTaken(s) && !isPast(s)),
+      beside: sideBySide(live.map((v) => v.visit)),
       visits: live.filter((v) => isShown(v.visit.startsAt, v.visit.endsAt)),
       notes: day.notes.filter((n) => n.clinicianId === clinicianId && isShown(n.at, n.at)),
     };
@@ -212,7 +224,7 @@ function useLying(p: Ground) {
 }
 
 export const LaneCards = memo(function LaneCards({ wanted, selected, range, p }: Marks & { p: Ground }) {
-  const { held, free, visits, notes } = useLying(p);
+  const { held, free, visits, beside, notes } = useLying(p);
   const { top, isShown } = placing(p);
   const nowIso = new Date(p.nowMinute * 60000).toISOString();
   return (
@@ -227,6 +239,7 @@ export const LaneCards = memo(function LaneCards({ wanted, selected, range, p }:
         <VisitOnBoard
           key={v.visit.id}
           card={v}
+          beside={beside.get(v.visit.id)}
           faint={!isFound(v, wanted, p.discreet)}
           selected={selected === v.visit.id}
           p={p}

@@ -3,7 +3,7 @@ import styled from 'styled-components';
 import { api, type Schemas, useLook } from '../../api/client';
 import { useChoices } from '../../app/choices';
 import { DayField, useTypedDay } from '../../app/days';
-import { useSession } from '../../app/session';
+import { useMay, useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { PickSeveral, Several, weekdayChoices } from '../../ui/choices';
 import { Button, Dialog, Field, Pick } from '../../ui/controls';
@@ -11,6 +11,7 @@ import { Columns, Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Tabl
 import { part } from '../../ui/tokens';
 import { Limits } from '../people/Limits';
 import { useGroups } from './Groups';
+import { WantTime } from './WantTime';
 
 /** Dense enough that a page of them stands with the wishes above it. */
 const Times = styled(Table)`
@@ -64,6 +65,8 @@ export function OpenTimes(p: {
   const { wish, change, skip, setSkip } = useWish(p.from, p.moving);
   const day = useTypedDay(wish.from);
   const groups = useGroups(true);
+  const may = useMay();
+  const [waiting, setWaiting] = useState(false);
   const { clinicians, sites, types } = useChoices();
   // Whoever is in a chosen group is meant.
   const meant = wish.clinicians.flatMap((id) => groups.find((g) => g.id === id)?.members ?? [id]);
@@ -217,11 +220,27 @@ export function OpenTimes(p: {
           </Button>
           <Button onPress={() => byWeeks(1)}>A week later</Button>
           <Spread />
+          {person && may('book') && <Button onPress={() => setWaiting(true)}>Wait for such a time</Button>}
           {skip > 0 && <Button onPress={() => setSkip(skip - offered)}>Better ones</Button>}
           <Button onPress={() => setSkip(skip + offered)} isDisabled={(look.data?.length ?? 0) < offered}>
             More of them
           </Button>
         </Row>
+        {person && waiting && (
+          <WantTime
+            personId={person}
+            visit={p.moving?.visit}
+            wanted={{
+              visitType: wish.types[0],
+              clinicians: meant,
+              sites: wish.sites,
+              days: wish.days,
+              ...(after && { after }),
+              ...(before && { before }),
+            }}
+            onClose={() => setWaiting(false)}
+          />
+        )}
       </Stack>
     </Dialog>
   );

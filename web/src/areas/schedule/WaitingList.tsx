@@ -1,12 +1,9 @@
-import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
-import { useChoices } from '../../app/choices';
 import { useSession } from '../../app/session';
 import { useIdentity, usePhone, useTimes } from '../../app/words';
-import { Several, weekdayChoices, weekdays } from '../../ui/choices';
-import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
-import { Columns, Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
-import { part } from '../../ui/tokens';
+import { weekdays } from '../../ui/choices';
+import { Button, Dialog } from '../../ui/controls';
+import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { clock } from '../settings/TemplateDialog';
 
 type Waiting = Schemas['WaitingView'];
@@ -73,7 +70,10 @@ export function WaitingList({ onClose }: { onClose: () => void }) {
   return (
     <Dialog title="Waiting list" open onClose={onClose} wide>
       {look.data?.length === 0 && (
-        <Empty>Nobody waits. Whoever wants an earlier time is put here from the visit in hand.</Empty>
+        <Empty>
+          Nobody waits. Whoever wants an earlier time is put here from the visit in hand, and whoever finds no open time
+          from there.
+        </Empty>
       )}
       {(look.data?.length ?? 0) > 0 && (
         <Scroller>
@@ -139,84 +139,5 @@ export function WhomToAsk(p: { slotId: string; onMoved: () => void; onTake: (p: 
         {refusal && <Small role="alert">{refusal.message}</Small>}
       </Stack>
     </Notice>
-  );
-}
-
-/** Somebody wants an earlier time than they have. */
-export function WantEarlier({ visit, onClose }: { visit: Schemas['Visit']; onClose: () => void }) {
-  const times = useTimes();
-  const [who, setWho] = useState('any');
-  const [site, setSite] = useState('any');
-  const [days, setDays] = useState<number[]>([]);
-  const [after, setAfter] = useState('');
-  const [before, setBefore] = useState('');
-  const [urgent, setUrgent] = useState(false);
-  const [note, setNote] = useState('');
-  const { run, busy, refusal } = useDo();
-  const { clinicians, sites } = useChoices();
-  const save = async () => {
-    const body = {
-      personId: visit.personId,
-      visitId: visit.id,
-      clinicianIds: who === 'any' ? [] : [who],
-      siteIds: site === 'any' ? [] : [site],
-      weekdays: days,
-      after,
-      before,
-      urgent,
-      note,
-    };
-    if (await run(() => api.POST('/api/waiting', { body }))) onClose();
-  };
-  return (
-    <Dialog title={`Earlier than ${times.day(visit.startsAt)} ${times.time(visit.startsAt)}`} open onClose={onClose}>
-      <form
-        onSubmit={(event) => {
-          event.preventDefault();
-          void save();
-        }}
-      >
-        <Stack $gap={4}>
-          <Columns $min={part.wideField}>
-            <Pick
-              label="With"
-              value={who}
-              onChange={setWho}
-              choices={[{ id: 'any', label: 'Anybody' }, ...clinicians]}
-            />
-            <Pick label="At" value={site} onChange={setSite} choices={[{ id: 'any', label: 'Any site' }, ...sites]} />
-            <Field
-              label="Not before"
-              value={after}
-              onChange={setAfter}
-              placeholder="9:00"
-              fault={refusal?.fault('after')}
-            />
-            <Field
-              label="Before"
-              value={before}
-              onChange={setBefore}
-              placeholder="16:00"
-              fault={refusal?.fault('before')}
-            />
-          </Columns>
-          <Several label="Weekdays" choices={weekdayChoices.slice(0, 6)} value={days} onChange={setDays} />
-          <Check label="It cannot wait" value={urgent} onChange={setUrgent} />
-          <Field label="Note" value={note} onChange={setNote} placeholder="call after four" autoFocus />
-          {refusal && (
-            <Notice $tone="coral" role="alert">
-              {refusal.message}
-            </Notice>
-          )}
-          <Row>
-            <Spread />
-            <Button onPress={onClose}>Leave</Button>
-            <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
-              Put on the waiting list
-            </Button>
-          </Row>
-        </Stack>
-      </form>
-    </Dialog>
   );
 }

@@ -139,10 +139,6 @@ export const Block = styled.button`
       font-weight: 400;
     }
   }
-  &[data-extra='true'] {
-    left: 50%;
-    z-index: 2;
-  }
 `;
 
 /** The name gives way, the age and the stage do not. */

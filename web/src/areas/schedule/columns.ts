@@ -27,6 +27,37 @@ export const onBoard = (day: Day, clinicianId: string) =>
       !day.lists.some((l) => l.visitIds.includes(v.visit.id)),
   );
 
+type Lies = { id: string; startsAt: string; endsAt: string };
+
+/** Where each of some visits lies beside those that take the same time: its place, and among how many; nothing for one
+ *  that has its time to itself. */
+export function sideBySide(visits: Lies[]) {
+  const places = new Map<string, { at: number; of: number }>();
+  const inOrder = [...visits].sort((a, b) => a.startsAt.localeCompare(b.startsAt));
+  let together: Lies[] = [];
+  let until = '';
+  const place = () => {
+    const ends: string[] = [];
+    const at = together.map((v) => {
+      const free = ends.findIndex((end) => end <= v.startsAt);
+      const lane = free < 0 ? ends.length : free;
+      ends[lane] = v.endsAt;
+      return lane;
+    });
+    if (ends.length > 1) together.forEach((v, n) => places.set(v.id, { at: at[n] ?? 0, of: ends.length }));
+  };
+  for (const v of inOrder) {
+    if (v.startsAt >= until) {
+      place();
+      together = [];
+    }
+    together.push(v);
+    if (v.endsAt > until) until = v.endsAt;
+  }
+  place();
+  return places;
+}
+
 const counted = (n: number) => `${n} ${n === 1 ? 'visit' : 'visits'}`;
 
 export const weekColumn = (day: Day, clinicianId: string, title: string): Column => ({
