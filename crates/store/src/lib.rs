@@ -103,6 +103,10 @@ const GUARDS: [(&str, &str, &str); 13] = [
     ("visits_day_call_sign_key", "try_again", "Two bookings met; try again."),
 ];
 
+/// How PostgreSQL says that a value is none of its type's.
+const UNWRITABLE: [&str; 3] =
+    ["invalid byte sequence for encoding", "unsupported Unicode escape sequence", "out of range"];
+
 impl From<DieselError> for StoreError {
     fn from(error: DieselError) -> Self {
         match &error {
@@ -120,6 +124,10 @@ impl From<DieselError> for StoreError {
                         StoreError::refused("try_again", "Two changes met; try again.")
                     }
                     DatabaseErrorKind::ClosedConnection => StoreError::Unreachable(info.message().to_owned()),
+                    // A text with a zero in it, or a number beyond the column: SQLSTATE class 22, which Diesel does not tell.
+                    _ if UNWRITABLE.iter().any(|words| info.message().contains(words)) => {
+                        StoreError::refused("unwritable", "A sign or a number in this cannot be kept; type it again.")
+                    }
                     _ if info.message().contains("the note is signed") => {
                         StoreError::refused("note_signed", "The note is signed; add an addendum.")
                     }

@@ -15,6 +15,7 @@ mod import;
 mod line;
 mod looking;
 mod money;
+mod nonsense;
 mod open_times;
 mod outside;
 mod own_stages;
