@@ -91,7 +91,7 @@ async fn waits(b: &Browser) -> Result<()> {
     b.press("Put on the waiting list").await?;
     b.read("Say what the person waits for.").await?;
     pick(b, "Visit type", "Consultation").await?;
-    b.fill("Not before the day", "+1w").await?;
+    b.fill("From the day", "+1w").await?;
     b.fill("Note", "the ferry").await?;
     no_serious_fault(b, "waiting for a time").await?;
     b.press("Put on the waiting list").await?;

@@ -7,7 +7,7 @@ import { type DragEvent, memo, useMemo } from 'react';
 import type { Schemas } from '../../api/client';
 import { type Clinic } from '../../app/session';
 import { plainDate, sinceWords, timesIn } from '../../app/words';
-import { minuteHeight } from '../../ui/tokens';
+import { cardInset, minuteHeight } from '../../ui/tokens';
 import { CompactLine } from '../../ui/VisitLine';
 import { Block, blockLooks, CardLine, Held, Now, Pinned } from './boardPieces';
 import { type Column, onBoard, sideBySide } from './columns';
@@ -140,6 +140,12 @@ type VisitShows = {
   p: Ground;
 };
 
+/** Which part of the lane a card takes that shares its time. */
+const besideLooks = ({ at, of }: { at: number; of: number }) => ({
+  left: `calc(${(100 * at) / of}% + ${cardInset})`,
+  right: `calc(${100 - (100 * (at + 1)) / of}% + ${cardInset})`,
+});
+
 const VisitOnBoard = memo(function VisitOnBoard({ card, beside, faint, selected, p }: VisitShows) {
   const { time } = timesIn(p.clinic.zone);
   const { top, height } = placing(p);
@@ -152,6 +158,8 @@ const VisitOnBoard = memo(function VisitOnBoard({ card, beside, faint, selected,
   const minutes = (words: string) => words.replace(/ min\b/, '′');
   const told = late || (waits ? `${card.stage} ${waits}` : card.stage);
   const tightly = late ? minutes(late) : `${minutes(waits)} ${card.stage}`.trim();
+  // Beside others there is as little room as in a tight column.
+  const tight = p.tight || beside !== undefined;
   const type = typeOf(p.clinic, visit.visitTypeId);
   const over = typeOf(p.clinic, visit.overTypeId);
   const name = nameOf(card, p.discreet);
@@ -161,10 +169,7 @@ const VisitOnBoard = memo(function VisitOnBoard({ card, beside, faint, selected,
         ...blockLooks(type?.pattern, type?.ground),
         top: top(visit.startsAt),
         height: height(visit.startsAt, visit.endsAt),
-        ...(beside && {
-          left: `${(100 * beside.at) / beside.of}%`,
-          right: `${100 - (100 * (beside.at + 1)) / beside.of}%`,
-        }),
+        ...(beside && besideLooks(beside)),
       }}
       data-over={visit.stage === 'left'}
       data-extra={visit.extra}
@@ -192,13 +197,13 @@ const VisitOnBoard = memo(function VisitOnBoard({ card, beside, faint, selected,
         waits && `waits ${waits}`,
       ])}
     >
-      <CardLine data-tight={p.tight}>
+      <CardLine data-tight={tight}>
         <strong>{name}</strong>
-        {visit.extra ? 'extra' : !p.tight && person.age}
+        {!tight && (visit.extra ? 'extra' : person.age)}
       </CardLine>
-      <CardLine data-tight={p.tight}>
-        {type?.glyph} <span>{p.tight ? tightly : told}</span>{' '}
-        {!p.tight && <CompactLine line={card.line} words={false} />}
+      <CardLine data-tight={tight}>
+        {type?.glyph} <span>{tight ? (visit.extra ? `extra, ${tightly}` : tightly) : told}</span>{' '}
+        {!tight && <CompactLine line={card.line} words={false} />}
       </CardLine>
     </Block>
   );

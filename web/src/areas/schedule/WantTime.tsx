@@ -98,7 +98,7 @@ export function WantTime(p: {
               fault={refusal?.fault('before')}
             />
             <Field
-              label="Not before the day"
+              label="From the day"
               value={form.notBefore}
               onChange={(notBefore) => change({ notBefore })}
               placeholder="+2w"
