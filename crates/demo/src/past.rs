@@ -63,8 +63,8 @@ fn end_of(world: &mut World, day: NaiveDate) -> End {
     let age = (world.day - day).num_days();
     let n = world.chance.below(100);
     match age {
-        0..=2 if n < 12 => End::Unsigned,
-        0..=3 if n < 30 => End::Uncharged,
+        0..=4 if n < 12 => End::Unsigned,
+        0..=4 if n < 30 => End::Uncharged,
         0..=4 if n < 50 => End::Ready,
         0..=12 if n < 70 => End::WaitsForPayer,
         0..=40 if n < 8 => End::Rejected,
@@ -215,6 +215,8 @@ fn money(world: &mut World, rows: &mut Rows, visit: &Visit, policy: &harbor_stor
     let state = match end {
         End::Ready => "ready",
         End::Rejected => "rejected",
+        // The clearing house has not answered about the latest yet.
+        End::WaitsForPayer if (world.day - visit.day).num_days() < 5 => "sent",
         End::WaitsForPayer => "accepted",
         End::Denied => "denied",
         _ => "paid",

@@ -31,15 +31,45 @@ fn folder() -> PathBuf {
     reachable_folder(&PathBuf::from(concat!(env!("CARGO_MANIFEST_DIR"), "/../../target/test-postgres")))
 }
 
-/// The cluster of the test run and the name of the template with the demo clinic in it. Test programs
-/// run one after the other and tests beside each other, so a file lock guards the making.
-async fn template() -> Result<(Cluster, String)> {
+/// The cluster of the test run, and a lock: test programs run one after the other and tests beside each other,
+/// so a file guards what is made for all of them.
+async fn cluster() -> Result<(Cluster, std::fs::File)> {
     let folder = folder();
     std::fs::create_dir_all(&folder)?;
     let path = folder.with_extension("lock");
     let lock = std::fs::File::create(&path).with_context(|| path.display().to_string())?;
     let lock = tokio::task::spawn_blocking(move || lock.lock().map(|()| lock)).await??;
     let cluster = tokio::task::spawn_blocking(move || Cluster::start(&folder, false)).await??;
+    Ok((cluster, lock))
+}
+
+/// The demo clinic around a day in a database of its own, for looking at the world itself.
+pub struct Loaded {
+    pub url: String,
+    cluster: Cluster,
+    name: String,
+}
+
+impl Loaded {
+    pub async fn around(day: NaiveDate) -> Result<Loaded> {
+        let (cluster, lock) = cluster().await?;
+        drop(lock);
+        let name = format!("world_{}", uuid::Uuid::now_v7().simple());
+        create_database(&cluster, &name, None).await?;
+        let url = cluster.url(&name);
+        harbor_store::migrate(&url).await?;
+        load(&url, day).await?;
+        Ok(Loaded { url, cluster, name })
+    }
+
+    pub async fn drop(self) -> Result<()> {
+        drop_database(&self.cluster, &self.name).await
+    }
+}
+
+/// The cluster of the test run and the name of the template with the demo clinic in it.
+async fn template() -> Result<(Cluster, String)> {
+    let (cluster, lock) = cluster().await?;
     // The name follows the program that loads it, so that a changed world is loaded anew.
     let made = std::fs::metadata(std::env::current_exe()?)?.modified()?.duration_since(std::time::UNIX_EPOCH)?;
     let name = format!("template_{}", made.as_millis());
