@@ -8,8 +8,18 @@ use serde_json::{Value, json};
 /// Cancels an afternoon in which so many new people are booked, each with these consents and this contact.
 async fn fallen_out(desk: &Hand, people: &[(&str, Option<&str>, Value)]) -> Vec<String> {
     let day = desk.get("/api/schedule?day=2026-12-03").await;
-    let slots: Vec<&Value> = day["slots"].as_array().unwrap().iter().filter(|s| s["heldFor"].is_null()).collect();
-    let shift = slots[0]["shiftId"].clone();
+    let visits = day["visits"].as_array().unwrap();
+    let is_free = |s: &&Value| {
+        let within = |v: &Value| {
+            v["visit"]["startsAt"].as_str() < s["endsAt"].as_str()
+                && v["visit"]["endsAt"].as_str() > s["startsAt"].as_str()
+        };
+        s["heldFor"].is_null() && !visits.iter().any(|v| v["visit"]["clinicianId"] == s["clinicianId"] && within(v))
+    };
+    let slots: Vec<&Value> = day["slots"].as_array().unwrap().iter().filter(is_free).collect();
+    // The shift with the most room.
+    let room = |shift: &Value| slots.iter().filter(|s| s["shiftId"] == *shift).count();
+    let shift = slots.iter().map(|s| &s["shiftId"]).max_by_key(|shift| room(shift)).unwrap().clone();
     let mut free = slots.iter().filter(|s| s["shiftId"] == shift);
     let mut out = Vec::new();
     for (name, consent, contact) in people {
