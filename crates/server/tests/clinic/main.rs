@@ -21,6 +21,7 @@ mod outside;
 mod own_stages;
 mod payments;
 mod people;
+mod registers;
 mod registration;
 mod restricted;
 mod schema;
