@@ -14,7 +14,9 @@ async fn by_keyboard(b: &Browser) -> Result<()> {
     b.keys("o").await?;
     b.see("//*[@data-open-time]").await?;
     no_serious_fault(b, "open times").await?;
-    b.tab_to("Book Wed").await?;
+    let offered = "//*[@data-open-time]//button[contains(@aria-label, ' Consultation with')]";
+    let offered = b.see(offered).await?.attr("aria-label").await?.unwrap_or_default();
+    b.tab_to(&offered).await?;
     b.key(Key::Enter).await?;
     b.see("//*[@role='dialog']//input[@type='search']").await?;
     b.keys("Halvorsen").await?;
@@ -31,7 +33,10 @@ async fn by_keyboard(b: &Browser) -> Result<()> {
     b.keys("m").await?;
     b.read("choose the new time").await?;
     no_serious_fault(b, "moving").await?;
-    b.tab_to("Move to").await?;
+    let place =
+        "//button[@data-open][starts-with(@aria-label, 'Move to')][contains(@aria-label, ' Consultation with')]";
+    let place = b.see(place).await?.attr("aria-label").await?.unwrap_or_default();
+    b.tab_to(&place).await?;
     b.key(Key::Enter).await?;
     b.read("moved from Wed, Nov 25").await?;
     b.tab_to("Undo").await?;

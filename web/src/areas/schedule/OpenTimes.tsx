@@ -90,6 +90,8 @@ export function OpenTimes(p: {
     () => api.GET('/api/open-times', { params: { query: asked } }),
     day.day !== undefined,
   );
+  const typeName = (s: Schemas['Slot']) => clinic.visitTypes.find((t) => t.id === s.visitTypeId)?.name ?? '';
+  const clinicianName = (s: Schemas['Slot']) => clinic.staff.find((x) => x.id === s.clinicianId)?.name ?? '';
   const byWeeks = (weeks: number) => {
     const at = new Date(`${day.day ?? clinic.today}T12:00:00Z`);
     at.setUTCDate(at.getUTCDate() + weeks * 7);
@@ -182,9 +184,9 @@ export function OpenTimes(p: {
                         {times.day(s.startsAt)} {times.time(s.startsAt)}
                       </Mono>
                     </td>
-                    <td>{clinic.staff.find((x) => x.id === s.clinicianId)?.name}</td>
+                    <td>{clinicianName(s)}</td>
                     <td className="wide">
-                      {clinic.visitTypes.find((t) => t.id === s.visitTypeId)?.name}{' '}
+                      {typeName(s)}{' '}
                       <Small>
                         {s.minutes} min, {clinic.sites.find((x) => x.id === s.siteId)?.name}
                       </Small>
@@ -196,7 +198,7 @@ export function OpenTimes(p: {
                       <Button
                         $kind="quiet"
                         onPress={() => p.onTake(s, s.minutes)}
-                        aria-label={`${p.moving ? 'Move to' : 'Book'} ${times.day(s.startsAt)} ${times.time(s.startsAt)}`}
+                        aria-label={`${p.moving ? 'Move to' : 'Book'} ${times.day(s.startsAt)} ${times.time(s.startsAt)} ${typeName(s)} with ${clinicianName(s)}`}
                       >
                         {p.moving ? 'Move here' : 'Book'}
                       </Button>
