@@ -30,7 +30,7 @@ const Tick = styled.span`
 const List = styled(Options)`
   border: ${hair};
   border-radius: ${corner};
-  max-height: ${control.shortList};
+  max-height: ${control.fewRows};
   overflow: auto;
 `;
 

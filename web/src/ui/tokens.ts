@@ -99,7 +99,14 @@ export const strip = {
 /** The full visit line: its dots and the rail between them. */
 export const rail = { column: '22px', inset: '7px', from: '14px', past: '-4px', dot: '16px' };
 export const river = { height: '22px', corner: '11px', least: '4px', swatch: '14px', column: '16px' };
-export const control = { height: '36px', quiet: '28px', box: '18px', list: '340px', shortList: '320px' };
+export const control = {
+  height: '36px',
+  quiet: '28px',
+  box: '18px',
+  list: '340px',
+  shortList: '320px',
+  fewRows: '156px',
+};
 export const dialog = { usual: '560px', wide: '860px' };
 export const pageWidth = '1080px';
 /** Grounds that tell parts of the amount river apart without their colour. */

@@ -132,8 +132,12 @@ export function Away({ day, onClose }: { day: string; onClose: () => void }) {
                 choices={clinicians.filter((c) => taken.every((s) => s.clinicianId !== c.id))}
               />
             </Wide>
-            <Button isDisabled={busy || next === null} onPress={() => void handOver()}>
-              Hand over {count}
+            <Button
+              isDisabled={busy || next === null}
+              aria-label={`Hand over ${count}`}
+              onPress={() => void handOver()}
+            >
+              Hand over
             </Button>
           </Row>
         )}
