@@ -106,7 +106,19 @@ async fn dragged(b: &Browser) -> Result<()> {
     b.gone("//*[@role='dialog']").await?;
     b.gone(&second).await?;
     no_serious_fault(b, "schedule").await?;
-    // The card is taken with the mouse to another time of the day.
+    // A card is taken with the mouse to another time, and back by Undo.
+    let card =
+        "//*[@data-visit][contains(@data-tells, 'Child visit · booked')][not(contains(@data-tells, 'Two things'))]";
+    let card = b.see(card).await?.attr("data-visit").await?.unwrap_or_default();
+    let card = format!("//*[@data-visit='{card}']");
+    let was = b.see(&card).await?.attr("data-tells").await?.unwrap_or_default();
+    let to = "(//button[@data-open][contains(@aria-label, 'Child visit')])[1]";
+    let to_time = b.see(to).await?.attr("aria-label").await?.and_then(|l| l.get(5..10).map(str::to_owned));
+    b.drag(&[&card, to]).await?;
+    b.read("moved from Wed, Nov 25").await?;
+    b.see(&format!("{card}[contains(@data-tells, '{} to')]", to_time.unwrap_or_default())).await?;
+    b.press("Undo").await?;
+    b.see(&format!("//*[@data-visit][@data-tells=\"{was}\"]")).await?;
     b.goto("/schedule?view=month").await?;
     b.see("//*[@data-room='2026-11-25']").await?;
     no_serious_fault(b, "month").await?;
