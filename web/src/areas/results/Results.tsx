@@ -194,7 +194,7 @@ function Detail({ view }: { view: View }) {
 }
 
 export default function Results() {
-  const { me } = useSession();
+  const { me, discreet } = useSession();
   const identity = useIdentity();
   const times = useTimes();
   const look = useLook(['results'], () => api.GET('/api/results'));
@@ -232,8 +232,10 @@ export default function Results() {
               <strong>{v.person ? identity(v.person) : 'Person uncertain'}</strong>
               <br />
               <Small>
-                {v.person ? `${v.person.age}, ${plainDate(v.person.birthDate)}` : `report ${v.report.number}`} ·{' '}
-                {times.since(v.report.receivedAt)}
+                {v.person
+                  ? [v.person.age, !discreet && plainDate(v.person.birthDate)].filter(Boolean).join(', ')
+                  : `report ${v.report.number}`}{' '}
+                · {times.since(v.report.receivedAt)}
               </Small>
               <br />
               {v.closed ? 'Restricted chart' : (v.order?.testName ?? valuesOf(v.report.content)[0]?.name)}{' '}

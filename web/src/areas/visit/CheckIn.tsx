@@ -6,7 +6,7 @@ import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useKeys } from '../../app/keys';
 import { useMay } from '../../app/session';
-import { dollars, useTimes } from '../../app/words';
+import { dollars, useIdentity, useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Mono, Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { color, corner, hair, part, space } from '../../ui/tokens';
@@ -101,6 +101,7 @@ function Siblings({ visit: mine }: { visit: Schemas['Visit'] }) {
     api.GET('/api/visits/{id}/household-today', { params: { path: { id: mine.id } } }),
   );
   const navigate = useNavigate();
+  const identity = useIdentity();
   const others = look.data ?? [];
   // The order is that of the day, and goes round.
   const step = (by: 1 | -1) => {
@@ -117,7 +118,7 @@ function Siblings({ visit: mine }: { visit: Schemas['Visit'] }) {
       <Small>Of this household today:</Small>
       {others.map((s) => (
         <Link key={s.visit.id} to={`/visits/${s.visit.id}/check-in`}>
-          {s.person.name}, {s.stage}
+          {identity(s.person, s.visit.callSign)}, {s.stage}
         </Link>
       ))}
     </Row>
