@@ -131,6 +131,13 @@ pub struct ClaimFault {
     pub line: Option<u32>,
 }
 
+impl ClaimFault {
+    /// Whether the sentence names a diagnosis.
+    pub fn tells_of_chart(&self) -> bool {
+        self.code == "diagnosis"
+    }
+}
+
 /// The outcome: how many checks ran, by name, and what they found.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct ClaimCheck {

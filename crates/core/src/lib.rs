@@ -42,6 +42,7 @@ pub mod ledger;
 pub mod messages;
 pub mod money;
 pub mod orders;
+pub mod passwords;
 pub mod people;
 pub mod permissions;
 pub mod prescribing;

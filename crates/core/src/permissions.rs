@@ -34,14 +34,18 @@ coded! {
         SeeAudit = "see_audit", "read the record of looks";
         MergePeople = "merge_people", "merge two records of one person, and part them again";
         SetClinic = "set_clinic", "change the clinic's settings";
+        RestrictCharts = "restrict_charts", "put charts under restriction, and lift it";
+        ManageStaff = "manage_staff", "manage who works here, and end their sessions";
     }
 }
 
 impl Permission {
     /// Whether what it allows reads or writes in a patient's chart; a restricted chart is then opened first.
-    pub fn is_of_chart(self) -> bool {
-        use Permission::*;
-        matches!(self, SeeChart | RecordVitals | WriteNote | ReviewResults)
+    pub const fn is_of_chart(self) -> bool {
+        matches!(
+            self,
+            Permission::SeeChart | Permission::RecordVitals | Permission::WriteNote | Permission::ReviewResults
+        )
     }
 }
 
@@ -66,7 +70,8 @@ impl Role {
             EditCharges => &[Clinician, Biller, Manager],
             SetPrices | Claims | GiveBack => &[Biller, Manager],
             TakeMoney => &[FrontDesk, Biller, Manager],
-            SeeAudit | SetClinic => &[Manager],
+            SeeAudit | SetClinic | ManageStaff => &[Manager],
+            RestrictCharts => &[Clinician, Manager],
             MergePeople => &[FrontDesk, Manager],
         };
         holders.contains(&self)

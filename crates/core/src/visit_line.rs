@@ -51,6 +51,20 @@ pub struct Blocker {
     pub place: Place,
 }
 
+impl Blocker {
+    /// The same blocker without what it tells of the chart, for a chart under restriction: that something is to be
+    /// done stays, what it is opens with a reason.
+    fn without_chart(self) -> Blocker {
+        let sentence = match self.code {
+            "order_without_diagnosis" => "An order has no diagnosis.",
+            "prescription_without_diagnosis" => "A prescription has no diagnosis.",
+            "claim_check" => "The claim check found something; the chart is under restriction.",
+            _ => return self,
+        };
+        Blocker { sentence: sentence.into(), ..self }
+    }
+}
+
 /// When a mark was reached and by whom.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Reached {
@@ -170,6 +184,14 @@ pub struct VisitLine {
 }
 
 impl VisitLine {
+    /// The line as it is shown of a person whose chart is under restriction.
+    pub fn without_chart(mut self) -> VisitLine {
+        for mark in &mut self.marks {
+            mark.blockers = std::mem::take(&mut mark.blockers).into_iter().map(Blocker::without_chart).collect();
+        }
+        self
+    }
+
     pub fn blockers(&self) -> impl Iterator<Item = &Blocker> {
         self.marks.iter().flat_map(|m| &m.blockers)
     }

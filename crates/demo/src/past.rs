@@ -10,6 +10,7 @@ use harbor_core::ledger::{self, LineDecision, Method, Transaction};
 use harbor_core::money::Cents;
 use harbor_core::schedule::call_sign;
 use harbor_store::rows::{ChargeLine, Claim, LedgerTransaction, NotePart, NoteSignature, Visit, VisitDiagnosis};
+use harbor_store::signing;
 use harbor_store::{Conn, schema};
 use uuid::Uuid;
 
@@ -158,7 +159,7 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
         done_at: moment(24, seen),
     };
     if seen {
-        chart(world, rows, &visit, (reason, code, title), signed);
+        chart(rows, &visit, (reason, code, title), signed);
     }
     if signed {
         let level = if world.chance.below(3) == 0 { "VISIT4" } else { "VISIT3" };
@@ -179,7 +180,7 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
     rows.visits.push(visit);
 }
 
-fn chart(world: &mut World, rows: &mut Rows, visit: &Visit, (reason, code, title): (&str, &str, &str), signed: bool) {
+fn chart(rows: &mut Rows, visit: &Visit, (reason, code, title): (&str, &str, &str), signed: bool) {
     rows.diagnoses.push(VisitDiagnosis { visit_id: visit.id, code: code.into(), title: title.into(), position: 1 });
     let at = visit.starts_at + Duration::minutes(20);
     let by = visit.seen_by.clone().unwrap_or_default();
@@ -200,11 +201,16 @@ fn chart(world: &mut World, rows: &mut Rows, visit: &Visit, (reason, code, title
         });
     }
     if signed {
+        let own = |visit_id: uuid::Uuid| visit_id == visit.id;
+        let parts: Vec<NotePart> = rows.parts.iter().rev().take(5).filter(|p| own(p.visit_id)).cloned().collect();
+        let diagnoses: Vec<_> = rows.diagnoses.iter().rev().take(12).filter(|d| own(d.visit_id)).cloned().collect();
+        let facts = signing::facts_in_words(&diagnoses, &[]);
         rows.signatures.push(NoteSignature {
             visit_id: visit.id,
             signed_at: visit.starts_at + Duration::minutes(45),
             signed_by: by,
-            digest: world.ids.fresh().simple().to_string(),
+            digest: signing::digest(&parts, &facts),
+            facts,
         });
     }
 }

@@ -79,10 +79,10 @@ pub async fn start(folder: &Path, wanted: Wanted, say: impl Fn(&str)) -> Result<
     let outside = Outside::new(Some(clock.now()), true);
     let (outside_url, outside_handle) = harbor_standins::start(outside.clone())?;
     let settings = Settings {
-        database_url: url,
         outside_url: Some(outside_url.clone()),
         clock,
         shown_sign_ins: staff::sign_ins(),
+        ..Settings::on(url)
     };
     let server = harbor_server::start(settings, wanted.port).await?;
     Ok(Stack { server, outside, outside_url, outside_handle, cluster })

@@ -66,6 +66,8 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
         wait_too_long: 30,
         late_after: 10,
         did_not_come_after: 60,
+        lock_minutes: 10,
+        second_factor_roles: vec![],
     };
     diesel::insert_into(schema::clinic::table).values(&clinic).execute(conn).await?;
 

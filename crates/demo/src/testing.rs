@@ -108,10 +108,10 @@ impl Product {
         let outside = Outside::new(Some(now), true);
         let (outside_url, outside_handle) = harbor_standins::start(outside.clone())?;
         let settings = Settings {
-            database_url: database_url.clone(),
             outside_url: Some(outside_url),
             clock: Clock::Fixed(now),
             shown_sign_ins: crate::staff::sign_ins(),
+            ..Settings::on(database_url.clone())
         };
         let server = harbor_server::start(settings, 0).await?;
         Ok(Product { server, outside, database_url, cluster, name, outside_handle })

@@ -1,28 +1,36 @@
-//! Who may come in: session, CSRF word, permission and restricted charts, checked here and nowhere else.
+//! Who may come in: each route of the table has a door of its own, built with what the table says of it. Session,
+//! CSRF word, permission, restricted charts, the record of looks and the size of what is sent are checked here and
+//! nowhere else. [`frame`] stands before all of them, [`machine`] says who is on the line.
+
+mod body;
+pub mod frame;
+pub mod machine;
+pub mod shown;
 
 use crate::problem::Problem;
-use crate::routes::{Access, access_of};
+use crate::routes::{Access, Route};
 use crate::state::State;
-use actix_web::body::MessageBody;
-use actix_web::dev::{Payload, ServiceRequest, ServiceResponse};
+use actix_web::body::{BoxBody, EitherBody, MessageBody};
+use actix_web::dev::{Payload, Service, ServiceRequest, ServiceResponse, Transform, forward_ready};
 use actix_web::http::StatusCode;
-use actix_web::http::header::{HeaderName, HeaderValue};
-use actix_web::middleware::Next;
-use actix_web::{Error, FromRequest, HttpMessage, HttpRequest, web};
+use actix_web::{Error, FromRequest, HttpMessage, HttpRequest, ResponseError, web};
+use futures_util::future::LocalBoxFuture;
 use harbor_core::permissions::Role;
-use harbor_store::Actor;
-use harbor_store::people::registration;
+use harbor_store::looks::{self, Opened};
+use harbor_store::people::{registration, whose};
 use harbor_store::rows::Staff;
+use harbor_store::sessions::{self, Session};
+use harbor_store::{Actor, Conn};
 use std::future::{Ready, ready};
-use std::net::IpAddr;
+use std::rc::Rc;
 use uuid::Uuid;
 
-/// The one route that opens a restricted chart.
-const OPENS_A_CHART: &str = "/open-chart";
 pub const COOKIE: &str = "harbor_session";
+/// Remembers a machine that somebody signed in at.
+pub const DEVICE_COOKIE: &str = "harbor_device";
 pub const CSRF_HEADER: &str = "x-harbor-csrf";
-/// A session that nobody uses locks after this time.
-pub const IDLE_MINUTES: i32 = 30;
+/// Says that a screen looks again at what it shows already. Nobody hides a first look with it.
+pub const AGAIN_HEADER: &str = "x-harbor-again";
 
 /// Who is signed in.
 #[derive(Debug, Clone)]
@@ -30,11 +38,26 @@ pub struct Me {
     pub staff: Staff,
     pub role: Role,
     pub csrf: String,
+    pub session: Uuid,
+    pub locked: bool,
+    pub second_factor: bool,
 }
 
 impl Me {
     pub fn actor(&self) -> Actor {
         Actor { staff_id: Some(self.staff.id), name: self.staff.name.clone() }
+    }
+
+    fn of(session: Session) -> Result<Me, Problem> {
+        let role = Role::from_code(&session.staff.role).ok_or_else(signed_out)?;
+        Ok(Me {
+            role,
+            staff: session.staff,
+            csrf: session.csrf,
+            session: session.id,
+            locked: session.locked,
+            second_factor: session.second_factor,
+        })
     }
 }
 
@@ -51,87 +74,172 @@ fn signed_out() -> Problem {
     Problem::new(StatusCode::UNAUTHORIZED, "signed-out", "Sign in to go on.")
 }
 
-/// Stands before every route of the API.
-pub async fn guard(
-    request: ServiceRequest,
-    next: Next<impl MessageBody>,
-) -> Result<ServiceResponse<impl MessageBody>, Error> {
-    let under_api = request.path().starts_with("/api/");
-    let pattern = request.match_pattern();
-    let access = match &pattern {
-        Some(pattern) => access_of(request.method(), pattern),
-        None if under_api => return Err(Problem::not_found("address").into()),
-        None => Some(Access::Public),
-    };
-    // A route that the table does not know is open to nobody.
-    let access = access.ok_or_else(|| Problem::not_found("address"))?;
-    if access == Access::Stranger {
-        not_too_often(&request)?;
-    } else if access != Access::Public {
-        let me = session(&request).await?;
-        let safe = request.method().is_safe();
-        let word = request.headers().get(CSRF_HEADER).and_then(|h| h.to_str().ok()).unwrap_or("");
-        if !safe && word != me.csrf {
-            return Err(Problem::new(StatusCode::FORBIDDEN, "csrf", "Reload the page and try again.").into());
-        }
-        if let Access::Needs(permission) = access
-            && !me.role.may(permission)
-        {
-            let detail = format!("A {} may not {}.", me.role, permission.label());
-            return Err(Problem::new(StatusCode::FORBIDDEN, "not-allowed", detail).into());
-        }
-        let opens = pattern.as_deref().is_some_and(|p| p.ends_with(OPENS_A_CHART));
-        if matches!(access, Access::Needs(permission) if permission.is_of_chart()) && !opens {
-            chart_is_open(&request, &me).await?;
-        }
-        request.extensions_mut().insert(me);
-    }
-    let mut response = next.call(request).await?;
-    let headers = response.headers_mut();
-    let mut set = |name: &'static str, value: &'static str| {
-        headers.insert(HeaderName::from_static(name), HeaderValue::from_static(value));
-    };
-    set("x-content-type-options", "nosniff");
-    set("referrer-policy", "no-referrer");
-    set("x-frame-options", "DENY");
-    if under_api {
-        set("cache-control", "no-store");
-    }
-    Ok(response)
+fn locked() -> Problem {
+    Problem::new(StatusCode::UNAUTHORIZED, "locked", "The screen is locked. It opens with your password.")
 }
 
-/// Refuses what reads or writes in a restricted chart, until it was opened with a reason.
-async fn chart_is_open(request: &ServiceRequest, me: &Me) -> Result<(), Problem> {
-    let mut parts = request.path().split('/').skip(2);
-    let (Some(noun), Some(Ok(id))) = (parts.next(), parts.next().map(str::parse::<Uuid>)) else { return Ok(()) };
-    let state = request.app_data::<web::Data<State>>().ok_or_else(signed_out)?;
-    let mut conn = state.store.reader().await?;
-    let Some(person) = registration::whose_chart(&mut conn, noun, id).await? else { return Ok(()) };
-    if registration::chart_is_open(&mut conn, person, me.staff.id, state.now()).await? {
-        Ok(())
-    } else {
-        Err(Problem::restricted_chart())
+/// The door of a route.
+pub fn door(route: &'static Route) -> Door {
+    Door(route)
+}
+
+pub struct Door(&'static Route);
+
+impl<S, B> Transform<S, ServiceRequest> for Door
+where
+    S: Service<ServiceRequest, Response = ServiceResponse<B>, Error = Error> + 'static,
+    B: MessageBody + 'static,
+{
+    type Response = ServiceResponse<EitherBody<B, BoxBody>>;
+    type Error = Error;
+    type Transform = Guarded<S>;
+    type InitError = ();
+    type Future = Ready<Result<Guarded<S>, ()>>;
+
+    fn new_transform(&self, service: S) -> Self::Future {
+        ready(Ok(Guarded { route: self.0, service: Rc::new(service) }))
     }
 }
 
-/// Refuses a machine that asks for public pages faster than a calendar or a reader would.
-fn not_too_often(request: &ServiceRequest) -> Result<(), Problem> {
-    let limit = request.app_data::<web::Data<State>>().map(|s| &s.strangers);
-    let from = request.peer_addr().map_or(IpAddr::from([0, 0, 0, 0]), |a| a.ip());
-    match limit.map(|l| l.check_key(&from)) {
-        Some(Err(_)) => {
-            let said = "This was asked for too often; wait a minute and try again.";
-            Err(Problem::new(StatusCode::TOO_MANY_REQUESTS, "throttled", said))
-        }
-        _ => Ok(()),
+/// A handler behind its door.
+pub struct Guarded<S> {
+    route: &'static Route,
+    service: Rc<S>,
+}
+
+impl<S, B> Service<ServiceRequest> for Guarded<S>
+where
+    S: Service<ServiceRequest, Response = ServiceResponse<B>, Error = Error> + 'static,
+    B: MessageBody + 'static,
+{
+    type Response = ServiceResponse<EitherBody<B, BoxBody>>;
+    type Error = Error;
+    type Future = LocalBoxFuture<'static, Result<Self::Response, Error>>;
+
+    forward_ready!(service);
+
+    fn call(&self, mut request: ServiceRequest) -> Self::Future {
+        let (route, service) = (self.route, Rc::clone(&self.service));
+        Box::pin(async move {
+            if let Err(problem) = pass(route, &mut request).await {
+                let answer = problem.error_response();
+                return Ok(request.into_response(answer).map_into_right_body());
+            }
+            let response = service.call(request).await?;
+            if response.status().is_success()
+                && let Err(problem) = shown::record(response.request()).await
+            {
+                // What could not be recorded is not shown.
+                let answer = problem.error_response();
+                return Ok(response.into_response(answer).map_into_right_body());
+            }
+            Ok(response.map_into_left_body())
+        })
     }
 }
 
-async fn session(request: &ServiceRequest) -> Result<Me, Problem> {
+/// Everything that a route asks of a request, in the order of what it costs.
+async fn pass(route: &'static Route, request: &mut ServiceRequest) -> Result<(), Problem> {
+    let state = request.app_data::<web::Data<State>>().ok_or_else(signed_out)?.clone();
+    match route.access {
+        Access::Public => {}
+        Access::Stranger => machine::not_too_often(request, &state)?,
+        access => {
+            let mut conn = state.store.reader().await?;
+            let me = session(request, &mut conn).await?;
+            if me.locked && access != Access::Session {
+                return Err(locked());
+            }
+            let word = request.headers().get(CSRF_HEADER).and_then(|h| h.to_str().ok()).unwrap_or("");
+            if !request.method().is_safe() && word != me.csrf {
+                return Err(Problem::new(StatusCode::FORBIDDEN, "csrf", "Reload the page and try again."));
+            }
+            if access != Access::Session && access != Access::SignedIn && lacks_second_factor(&mut conn, &me).await? {
+                let said = "Your role signs in with a second factor. Set it up to go on.";
+                return Err(Problem::new(StatusCode::FORBIDDEN, "second-factor-wanted", said));
+            }
+            if let Some(permission) = access.permission().filter(|p| !me.role.may(*p)) {
+                let detail = format!("A {} may not {}.", me.role, permission.label());
+                drop(conn);
+                refused(&state, &me, route, None, "not allowed").await?;
+                return Err(Problem::new(StatusCode::FORBIDDEN, "not-allowed", detail));
+            }
+            if access.whose().is_of_one() {
+                let whom = whose::person(&mut conn, access.whose(), id_of(request)?).await?;
+                if let Some(person) = whom {
+                    let closed = matches!(access, Access::Chart(..))
+                        && !registration::chart_is_open(&mut conn, person, me.staff.id, state.now()).await?;
+                    drop(conn);
+                    if closed {
+                        refused(&state, &me, route, Some(person), "the chart is under restriction").await?;
+                        return Err(Problem::restricted_chart());
+                    }
+                    if request.method().is_safe() {
+                        let opened = if is_again(request) { Opened::Again } else { Opened::Now };
+                        record_look(&state, &me, &what(route), person, opened).await?;
+                    }
+                }
+            }
+            request.extensions_mut().insert(me);
+        }
+    }
+    body::read(request, route.body).await
+}
+
+pub(crate) fn is_again(request: &ServiceRequest) -> bool {
+    request.headers().contains_key(AGAIN_HEADER)
+}
+
+/// The id that the address names. What is no id names nothing.
+fn id_of(request: &ServiceRequest) -> Result<Uuid, Problem> {
+    let named = request.match_info().get("id").unwrap_or("");
+    named.parse().map_err(|_| Problem::not_found("thing"))
+}
+
+/// What a look at a route is called: the last word of its address, or the thing itself.
+fn what(route: &Route) -> String {
+    let tail = route.pattern.split_once("{id}").map_or("", |(_, tail)| tail);
+    let word = tail.split('/').filter(|p| !p.is_empty() && !p.starts_with('{')).next_back();
+    let thing = route.access.whose().word();
+    match (word, route.access.whose()) {
+        (None, _) => thing.to_owned(),
+        (Some(word), whose::Whose::Person | whose::Whose::Visit) => word.replace('-', " "),
+        (Some(word), _) => format!("{thing}: {}", word.replace('-', " ")),
+    }
+}
+
+async fn record_look(state: &State, me: &Me, what: &str, person: Uuid, opened: Opened) -> Result<(), Problem> {
+    if opened == Opened::Again {
+        let mut conn = state.store.reader().await?;
+        if !looks::is_new(&mut conn, me.session, what, person).await? {
+            return Ok(());
+        }
+    }
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    if change.looked(me.session, what, &[person], opened).await? == 0 {
+        return Ok(change.abandon().await?);
+    }
+    Ok(change.commit().await?)
+}
+
+/// Records that somebody was refused.
+async fn refused(state: &State, me: &Me, route: &Route, person: Option<Uuid>, why: &str) -> Result<(), Problem> {
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    let place = format!("{} {}: {why}", route.method, route.pattern);
+    change.audit("was refused", "route", me.session, person, place);
+    Ok(change.commit().await?)
+}
+
+/// Whether somebody's role wants a second factor that they have not set up yet.
+async fn lacks_second_factor(conn: &mut Conn, me: &Me) -> Result<bool, Problem> {
+    if me.second_factor {
+        return Ok(false);
+    }
+    let clinic = harbor_store::staff::clinic(conn).await?;
+    Ok(clinic.second_factor_roles.iter().any(|r| r == me.role.code()))
+}
+
+async fn session(request: &ServiceRequest, conn: &mut Conn) -> Result<Me, Problem> {
     let token = request.cookie(COOKIE).map(|c| c.value().to_owned()).ok_or_else(signed_out)?;
-    let state = request.app_data::<web::Data<State>>().ok_or_else(signed_out)?;
-    let mut conn = state.store.reader().await?;
-    let (staff, csrf) = harbor_store::staff::session(&mut conn, &token, IDLE_MINUTES).await?.ok_or_else(signed_out)?;
-    let role = Role::from_code(&staff.role).ok_or_else(signed_out)?;
-    Ok(Me { staff, role, csrf })
+    Me::of(sessions::find(conn, &token).await?.ok_or_else(signed_out)?)
 }

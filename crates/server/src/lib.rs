@@ -11,6 +11,7 @@ pub mod live;
 pub mod paper;
 pub mod problem;
 pub mod routes;
+pub mod signing;
 pub mod state;
 pub mod tables;
 pub mod telling;
@@ -47,14 +48,15 @@ pub async fn start(settings: Settings, port: u16) -> Result<Running> {
     let server = HttpServer::new(move || {
         App::new()
             .app_data(data.clone())
-            .app_data(web::PayloadConfig::new(64 << 20))
+            // The door has read the body already, as much as the route takes.
+            .app_data(web::PayloadConfig::new(usize::MAX))
             .app_data(problem::json_config())
             .app_data(problem::query_config())
             .app_data(problem::path_config())
             .wrap(middleware::Compress::default())
-            .wrap(middleware::from_fn(access::guard))
+            .wrap(middleware::from_fn(access::frame::frame))
             .configure(routes::configure)
-            .default_service(web::get().to(web_files::page))
+            .default_service(web::to(web_files::page))
     })
     .workers(4)
     .disable_signals()

@@ -1,9 +1,11 @@
 //! Live events: what one server commits reaches every screen, over LISTEN/NOTIFY and server-sent events.
 
+use crate::access::Me;
 use crate::state::State;
 use actix_web::HttpResponse;
 use actix_web::web::{Bytes, Data};
 use futures_util::StreamExt;
+use harbor_store::sessions;
 use std::time::Duration;
 use tokio::sync::broadcast::error::RecvError;
 use tokio_postgres::{AsyncMessage, NoTls};
@@ -51,18 +53,33 @@ async fn listen_once(state: &State) -> Result<(), tokio_postgres::Error> {
 
 /// Live tidings for one screen, as server-sent events.
 #[utoipa::path(get, path = "/api/live", responses((status = 200, content_type = "text/event-stream", body = String)))]
-pub async fn stream(state: Data<State>) -> HttpResponse {
+pub async fn stream(state: Data<State>, me: Me) -> HttpResponse {
     let receiver = state.live.subscribe();
     let start = futures_util::stream::once(async { Ok::<_, actix_web::Error>(Bytes::from_static(b"retry: 1000\n\n")) });
-    let events = futures_util::stream::unfold(receiver, |mut receiver| async move {
+    let (session, own) = (me.session, format!("\"id\":\"{}\"", me.session));
+    let events = futures_util::stream::unfold((receiver, state, own), move |(mut receiver, state, own)| async move {
         let text = match tokio::time::timeout(Duration::from_secs(15), receiver.recv()).await {
+            // The session was locked or ended: so does its stream.
+            Ok(Ok(tiding)) if tiding.contains("\"topic\":\"session\"") => {
+                if tiding.contains(&own) {
+                    return None;
+                }
+                ": still here\n\n".to_owned()
+            }
             Ok(Ok(tiding)) => format!("data: {tiding}\n\n"),
             // A screen that fell behind looks at everything again.
             Ok(Err(RecvError::Lagged(_))) => "data: {\"topic\":\"everything\"}\n\n".to_owned(),
             Ok(Err(RecvError::Closed)) => return None,
-            Err(_) => ": still here\n\n".to_owned(),
+            Err(_) => {
+                // A session ends by itself too.
+                let mut conn = state.store.reader().await.ok()?;
+                if !sessions::is_open(&mut conn, session).await.ok()? {
+                    return None;
+                }
+                ": still here\n\n".to_owned()
+            }
         };
-        Some((Ok(Bytes::from(text)), receiver))
+        Some((Ok(Bytes::from(text)), (receiver, state, own)))
     });
     HttpResponse::Ok()
         .content_type("text/event-stream")

@@ -3,8 +3,8 @@
 use anyhow::{Context, Result};
 use clap::{Parser, Subcommand};
 use harbor_formats::x12::show;
+use harbor_server::Settings;
 use harbor_server::tables::Tables;
-use harbor_server::{Clock, Settings};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -162,8 +162,7 @@ fn block_on(work: impl Future<Output = Result<ExitCode>>) -> Result<ExitCode> {
 
 async fn serve(database: String, port: u16, outside: Option<String>) -> Result<ExitCode> {
     tracing_subscriber::fmt().with_env_filter(tracing_subscriber::EnvFilter::from_default_env()).init();
-    let settings =
-        Settings { database_url: database, outside_url: outside, clock: Clock::System, shown_sign_ins: vec![] };
+    let settings = Settings { outside_url: outside, ..Settings::on(database) };
     let running = harbor_server::start(settings, port).await?;
     println!("ready {}", running.address);
     tokio::signal::ctrl_c().await?;

@@ -27,6 +27,12 @@ pub struct Problem {
     /// What the record holds now, when somebody else saved first.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub current: Option<Box<serde_json::Value>>,
+    /// After so many seconds it may be tried again.
+    #[serde(skip)]
+    pub retry_after: Option<i64>,
+    /// The connection ends with the answer: what was being sent on it is not wanted.
+    #[serde(skip)]
+    pub hangs_up: bool,
 }
 
 impl Problem {
@@ -38,7 +44,19 @@ impl Problem {
             detail: detail.into(),
             fields: vec![],
             current: None,
+            retry_after: None,
+            hangs_up: false,
         }
+    }
+
+    pub fn and_hang_up(self) -> Problem {
+        Problem { hangs_up: true, ..self }
+    }
+
+    /// Too much at once, or too many wrong tries: again in so many seconds.
+    pub fn throttled(seconds: i64, detail: impl Into<String>) -> Problem {
+        let problem = Problem::new(StatusCode::TOO_MANY_REQUESTS, "throttled", detail);
+        Problem { retry_after: Some(seconds.max(1)), ..problem }
     }
 
     pub fn refused(kind: &str, detail: impl Into<String>) -> Problem {
@@ -77,7 +95,15 @@ impl ResponseError for Problem {
     }
 
     fn error_response(&self) -> HttpResponse {
-        HttpResponse::build(self.status_code()).content_type("application/problem+json").json(self)
+        let mut answer = HttpResponse::build(self.status_code());
+        answer.content_type("application/problem+json");
+        if let Some(seconds) = self.retry_after {
+            answer.insert_header(("retry-after", seconds.to_string()));
+        }
+        if self.hangs_up {
+            answer.force_close();
+        }
+        answer.json(self)
     }
 }
 
@@ -140,7 +166,8 @@ fn unreadable(what: &str, why: impl fmt::Display) -> Problem {
 }
 
 pub fn json_config() -> web::JsonConfig {
-    web::JsonConfig::default().limit(2 << 20).error_handler(|e, _| unreadable("request", e).into())
+    // The door has read the body already, as much as the route takes.
+    web::JsonConfig::default().limit(usize::MAX).error_handler(|e, _| unreadable("request", e).into())
 }
 
 pub fn query_config() -> web::QueryConfig {

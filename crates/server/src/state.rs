@@ -1,5 +1,6 @@
 //! What every request needs: the store, the clock, the tables in memory, the way outside.
 
+use crate::signing::Signing;
 use crate::tables::Tables;
 use anyhow::{Context, Result};
 use chrono::{DateTime, NaiveDate, Utc};
@@ -9,6 +10,7 @@ use harbor_store::rows::Clinic;
 use harbor_store::{Store, staff};
 use std::net::IpAddr;
 use std::num::NonZeroU32;
+use std::path::PathBuf;
 use std::sync::Arc;
 use tokio::sync::{Notify, broadcast};
 
@@ -43,7 +45,41 @@ pub struct Settings {
     pub clock: Clock,
     /// Sign-ins to show on the sign-in page; only the demo has any.
     pub shown_sign_ins: Vec<(String, String)>,
+    /// The names that this server answers to.
+    pub names: Vec<String>,
+    /// A proxy of the clinic's stands in front and says who asks, and whether the way to it is encrypted.
+    pub behind_proxy: bool,
+    /// Certificate and key for encrypting the way to the browser ourselves.
+    pub tls: Option<Tls>,
+    /// Where the record's head is written down beside the database; nothing: it is not.
+    pub checkpoints: Option<PathBuf>,
 }
+
+/// Files in PEM.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Tls {
+    pub certificate: PathBuf,
+    pub key: PathBuf,
+}
+
+impl Settings {
+    /// On loopback, with nothing outside.
+    pub fn on(database_url: String) -> Settings {
+        Settings {
+            database_url,
+            outside_url: None,
+            clock: Clock::System,
+            shown_sign_ins: vec![],
+            names: OWN_NAMES.map(str::to_owned).to_vec(),
+            behind_proxy: false,
+            tls: None,
+            checkpoints: None,
+        }
+    }
+}
+
+/// What this machine calls itself.
+pub const OWN_NAMES: [&str; 3] = ["127.0.0.1", "localhost", "[::1]"];
 
 pub struct Inner {
     pub store: Store,
@@ -57,6 +93,7 @@ pub struct Inner {
     /// Counts what strangers ask for, by machine. Each server counts for itself: what matters is that
     /// guessing addresses stays slow.
     pub strangers: DefaultKeyedRateLimiter<IpAddr>,
+    pub signing: Signing,
 }
 
 /// Shared by all requests and background work.
@@ -86,7 +123,9 @@ impl State {
             .context("an HTTP client")?;
         let (live, _) = broadcast::channel(1024);
         let strangers = RateLimiter::keyed(Quota::per_minute(STRANGERS_ASK));
-        Ok(State(Arc::new(Inner { store, settings, clinic, zone, tables, live, work: Notify::new(), http, strangers })))
+        let work = Notify::new();
+        let signing = Signing::default();
+        Ok(State(Arc::new(Inner { store, settings, clinic, zone, tables, live, work, http, strangers, signing })))
     }
 
     pub fn now(&self) -> DateTime<Utc> {

@@ -1,7 +1,8 @@
 //! The built front end, inside the binary.
 
+use crate::problem::Problem;
 use crate::state::State;
-use actix_web::{HttpRequest, HttpResponse, web};
+use actix_web::{HttpRequest, HttpResponse, ResponseError, web};
 use rand::Rng;
 use rust_embed::RustEmbed;
 
@@ -19,6 +20,11 @@ pub fn fonts() -> Vec<Vec<u8>> {
 /// A file of the front end, or its page for every address that a person can open.
 pub async fn page(request: HttpRequest) -> HttpResponse {
     let path = request.path().trim_start_matches('/');
+    // Only screens answer where no route does.
+    let first = path.split('/').next().unwrap_or("");
+    if !request.method().is_safe() || ["api", "feeds", "health"].iter().any(|n| first.eq_ignore_ascii_case(n)) {
+        return Problem::not_found("address").error_response();
+    }
     if let Some(file) = Built::get(path).filter(|_| !path.is_empty() && path != "index.html") {
         let kind = match path.rsplit_once('.').map(|(_, e)| e) {
             Some("js") => "text/javascript; charset=utf-8",

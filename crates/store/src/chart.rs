@@ -8,8 +8,8 @@ use crate::schema::{
 use crate::{Change, Conn, Result, StoreError};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::consult::measurements::{Measure, Tenths};
 use harbor_core::consult::{KnownList, NotePart as Part};
-use sha2::{Digest, Sha256};
 use uuid::Uuid;
 
 pub async fn parts(conn: &mut Conn, visit: Uuid) -> Result<Vec<NotePart>> {
@@ -88,6 +88,12 @@ pub struct NewMeasurement {
     pub typed: String,
 }
 
+/// A value as an addendum tells it.
+fn value_in_words(m: &Measurement) -> String {
+    let name = Measure::from_code(&m.measure).map_or(m.measure.as_str(), |k| k.label());
+    format!("{name} {}", Tenths(m.tenths))
+}
+
 impl Change<'_> {
     pub async fn take_measurements(&mut self, visit: &Visit, found: &[NewMeasurement]) -> Result<Vec<Measurement>> {
         let rows: Vec<Measurement> = found
@@ -106,6 +112,8 @@ impl Change<'_> {
             })
             .collect();
         diesel::insert_into(measurements::table).values(&rows).execute(self.conn()).await?;
+        let told: Vec<String> = rows.iter().map(value_in_words).collect();
+        self.tell_beside_note(visit, format!("Measured after signing: {}.", told.join(", "))).await?;
         self.audit("measured", "visit", visit.id, Some(visit.person_id), format!("{} values", rows.len()));
         self.tell("visit", visit.id);
         Ok(rows)
@@ -114,13 +122,15 @@ impl Change<'_> {
     pub async fn strike_measurement(&mut self, id: Uuid, visit: &Visit) -> Result<()> {
         use measurements as m;
         let now = self.now;
-        let n = diesel::update(m::table.filter(m::id.eq(id).and(m::visit_id.eq(visit.id)).and(m::struck_at.is_null())))
-            .set(m::struck_at.eq(now))
-            .execute(self.conn())
-            .await?;
-        if n == 0 {
-            return Err(StoreError::NotFound("measurement"));
-        }
+        let struck: Option<Measurement> =
+            diesel::update(m::table.filter(m::id.eq(id).and(m::visit_id.eq(visit.id)).and(m::struck_at.is_null())))
+                .set(m::struck_at.eq(now))
+                .returning(Measurement::as_returning())
+                .get_result(self.conn())
+                .await
+                .optional()?;
+        let struck = struck.ok_or(StoreError::NotFound("measurement"))?;
+        self.tell_beside_note(visit, format!("Struck after signing: {}.", value_in_words(&struck))).await?;
         self.audit("struck", "measurement", id, Some(visit.person_id), "");
         self.tell("visit", visit.id);
         Ok(())
@@ -295,52 +305,7 @@ impl Change<'_> {
         Ok(row)
     }
 
-    /// Signs a note: from now on the database refuses any change to its parts.
-    pub async fn sign_note(&mut self, visit: &Visit) -> Result<NoteSignature> {
-        let mut parts = parts(self.conn(), visit.id).await?;
-        parts.sort_by(|a, b| a.part.cmp(&b.part));
-        let mut hash = Sha256::new();
-        for p in &parts {
-            hash.update(p.part.as_bytes());
-            hash.update([0]);
-            hash.update(p.body.as_bytes());
-            hash.update([0]);
-        }
-        let row = NoteSignature {
-            visit_id: visit.id,
-            signed_at: self.now,
-            signed_by: self.actor.name.clone(),
-            digest: hash.finalize().iter().map(|b| format!("{b:02x}")).collect(),
-        };
-        let n = diesel::insert_into(note_signatures::table)
-            .values(&row)
-            .on_conflict_do_nothing()
-            .execute(self.conn())
-            .await?;
-        if n == 0 {
-            return Err(StoreError::refused("note_signed", "The note is signed already."));
-        }
-        self.mark_signed(visit.id).await?;
-        self.audit("signed", "note", visit.id, Some(visit.person_id), row.digest.clone());
-        self.tell("visit", visit.id);
-        Ok(row)
-    }
-
-    pub async fn add_addendum(&mut self, visit: &Visit, body: &str) -> Result<Addendum> {
-        let row = Addendum {
-            id: Uuid::now_v7(),
-            visit_id: visit.id,
-            body: body.into(),
-            added_at: self.now,
-            added_by: self.actor.name.clone(),
-        };
-        diesel::insert_into(addenda::table).values(&row).execute(self.conn()).await?;
-        self.audit("added addendum", "note", visit.id, Some(visit.person_id), "");
-        self.tell("visit", visit.id);
-        Ok(row)
-    }
-
-    /// Sets the diagnoses of a visit in their order. One that an order or prescription hangs on cannot go.
+    /// Sets the diagnoses of a visit in their order; after signing, an addendum tells what they were and are. One that an order or prescription hangs on cannot go.
     pub async fn set_diagnoses(&mut self, visit: &Visit, wanted: &[(String, String)]) -> Result<()> {
         use visit_diagnoses as d;
         let codes: Vec<&str> = wanted.iter().map(|(c, _)| c.as_str()).collect();
@@ -361,6 +326,15 @@ impl Change<'_> {
                 format!("An order or prescription lies under {code}; move it first."),
             ));
         }
+        let before: Vec<String> = diagnoses_of(self.conn(), visit.id).await?.into_iter().map(|d| d.code).collect();
+        if before == codes {
+            self.audit("set diagnoses", "visit", visit.id, Some(visit.person_id), "as they were");
+            return Ok(());
+        }
+        let listed = |codes: &[&str]| if codes.is_empty() { "none".to_owned() } else { codes.join(", ") };
+        let was = listed(&before.iter().map(String::as_str).collect::<Vec<_>>());
+        let told = format!("Diagnoses changed after signing: {was} became {}.", listed(&codes));
+        self.tell_beside_note(visit, told).await?;
         diesel::delete(d::table.filter(d::visit_id.eq(visit.id).and(d::code.ne_all(&codes))))
             .execute(self.conn())
             .await?;

@@ -11,7 +11,7 @@ use harbor_core::coverage::{Fact, Verdict, verdicts};
 use harbor_core::diagnoses::DiagnosisIndex;
 use harbor_core::ledger::Balances;
 use harbor_core::money::Cents;
-use harbor_core::visit_line::{BenefitsState, Pays, Reached, VisitFacts};
+use harbor_core::visit_line::{BenefitsState, Pays, Reached, VisitFacts, VisitLine, visit_line};
 use std::collections::HashMap;
 use uuid::Uuid;
 
@@ -27,6 +27,16 @@ pub struct Gathered {
     pub coverage: Option<Coverage>,
     /// The clinic's own stage within the fixed one.
     pub own_stage: Option<OwnStage>,
+    /// The chart is under restriction: the line tells nothing of it.
+    pub restricted: bool,
+}
+
+impl Gathered {
+    /// The line as everybody may see it.
+    pub fn line(&self) -> VisitLine {
+        let line = visit_line(&self.facts);
+        if self.restricted { line.without_chart() } else { line }
+    }
 }
 
 /// Reads what a benefits answer was stored as.
@@ -217,6 +227,7 @@ pub async fn gather(conn: &mut Conn, visits: Vec<Visit>, index: &DiagnosisIndex)
             patient_balance: balance.patient_owes,
         };
         let own_stage = own.iter().find(|o| Some(o.id) == visit.own_stage_id).cloned();
+        let restricted = registrations.restricted(person.id);
         out.push(Gathered {
             visit,
             person,
@@ -226,6 +237,7 @@ pub async fn gather(conn: &mut Conn, visits: Vec<Visit>, index: &DiagnosisIndex)
             balances: balance,
             coverage: policy,
             own_stage,
+            restricted,
         });
     }
     Ok(out)

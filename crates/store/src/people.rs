@@ -4,6 +4,7 @@ pub mod finding;
 pub mod household;
 pub mod merging;
 pub mod registration;
+pub mod whose;
 
 use crate::rows::{Person, Registration};
 use crate::schema::people;
@@ -131,7 +132,7 @@ impl Change<'_> {
         };
         diesel::insert_into(people::table).values(&row).execute(self.conn()).await?;
         finding::hear_new_words(self.conn()).await?;
-        self.keep_registration(Registration { person_id: row.id, ..more }).await?;
+        self.keep_registration(Registration { person_id: row.id, restricted: false, ..more }).await?;
         self.audit("added", "person", row.id, Some(row.id), row.record_number.clone());
         self.tell("person", row.id);
         Ok(row)
@@ -159,7 +160,9 @@ impl Change<'_> {
         match saved {
             Some(row) => {
                 finding::hear_new_words(self.conn()).await?;
-                self.keep_registration(Registration { person_id: id, ..more }).await?;
+                // Setting and lifting a restriction is an act of its own.
+                let restricted = registration::of(self.conn(), id).await?.restricted;
+                self.keep_registration(Registration { person_id: id, restricted, ..more }).await?;
                 if let Some(day) = row.deceased_on {
                     self.end_coverage_at_death(id, day).await?;
                 }

@@ -138,6 +138,8 @@ diesel::table! {
         wait_too_long -> Integer,
         late_after -> Integer,
         did_not_come_after -> Integer,
+        lock_minutes -> Integer,
+        second_factor_roles -> Array<Text>,
     }
 }
 
@@ -384,6 +386,7 @@ diesel::table! {
         signed_at -> Timestamptz,
         signed_by -> Text,
         digest -> Text,
+        facts -> Text,
     }
 }
 
@@ -438,6 +441,7 @@ diesel::table! {
         merged_by -> Text,
         undone_at -> Nullable<Timestamptz>,
         undone_by -> Nullable<Text>,
+        filled -> Jsonb,
     }
 }
 
@@ -662,6 +666,50 @@ diesel::table! {
         csrf -> Text,
         created_at -> Timestamptz,
         seen_at -> Timestamptz,
+        id -> Uuid,
+        locked_at -> Nullable<Timestamptz>,
+        machine -> Text,
+        agent -> Text,
+    }
+}
+
+diesel::table! {
+    devices (token_hash, staff_id) {
+        token_hash -> Binary,
+        staff_id -> Uuid,
+        first_at -> Timestamptz,
+        last_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    password_links (token_hash) {
+        token_hash -> Binary,
+        staff_id -> Uuid,
+        made_at -> Timestamptz,
+        made_by -> Text,
+        ends_at -> Timestamptz,
+        used_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
+    look_marks (session_id, what, person_id) {
+        session_id -> Uuid,
+        what -> Text,
+        person_id -> Uuid,
+        at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    restrictions (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        restricted -> Bool,
+        reason -> Text,
+        at -> Timestamptz,
+        by -> Text,
     }
 }
 
@@ -684,6 +732,8 @@ diesel::table! {
         login -> Text,
         at -> Timestamptz,
         succeeded -> Bool,
+        machine -> Text,
+        device -> Nullable<Binary>,
     }
 }
 
@@ -739,6 +789,10 @@ diesel::table! {
         password_hash -> Text,
         active -> Bool,
         sort -> Integer,
+        totp_secret -> Nullable<Binary>,
+        totp_step -> BigInt,
+        recovery_codes -> Array<Text>,
+        site_ids -> Array<Uuid>,
     }
 }
 
@@ -1126,6 +1180,10 @@ diesel::allow_tables_to_appear_in_same_query!(
     rooms,
     services,
     sessions,
+    devices,
+    password_links,
+    look_marks,
+    restrictions,
     shifts,
     sign_in_attempts,
     sites,

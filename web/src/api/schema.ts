@@ -490,6 +490,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Changes one's own password; one's other sessions end. */
+        post: operations["post_me_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps the secret once a code shows that the device has it. */
+        post: operations["post_me_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/second-factor/new": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Proposes a secret; nothing is kept before a code of it was given. */
+        post: operations["post_me_second_factor_new"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/second-factor/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes one's own second factor away. */
+        post: operations["post_me_second_factor_remove"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_me_sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/sessions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["delete_me_sessions__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/merges/{id}": {
         parameters: {
             query?: never;
@@ -1069,6 +1169,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/restriction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Puts a chart under restriction or lifts it: an act of its own, with its reason. Whoever puts it under restriction
+         *     opens it with a reason like everybody else.
+         */
+        post: operations["post_people__id__restriction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/self-pay": {
         parameters: {
             query?: never;
@@ -1534,6 +1654,89 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_session"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/here": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Somebody is there: a key was pressed, or the mouse moved. Nothing else renews a session. */
+        post: operations["post_session_here"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/lock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post_session_lock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/unlock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Opens a locked session with the password of whose it is. */
+        post: operations["post_session_unlock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/set-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sets a password by a link that a manager made. */
+        post: operations["post_set_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/settings/alerts/{id}": {
         parameters: {
             query?: never;
@@ -1592,6 +1795,22 @@ export interface paths {
         };
         get?: never;
         put: operations["put_settings_check_in_walk"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/doors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["put_settings_doors"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1922,6 +2141,72 @@ export interface paths {
         get: operations["get_slots__id__waiting"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/staff": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_staff"];
+        put?: never;
+        post: operations["post_staff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/staff/sessions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Ends a session of anybody. */
+        delete: operations["delete_staff_sessions__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/staff/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["put_staff__id_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/staff/{id}/password-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a link by which somebody sets their password, once. */
+        post: operations["post_staff__id__password_link"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2914,6 +3199,8 @@ export interface components {
             checks: string[];
             completed: boolean;
             diagnoses: components["schemas"]["VisitDiagnosis"][];
+            /** @description Why the diagnoses are not told to the one who looks; empty when they are. */
+            diagnosesWithheld: string;
             faults: components["schemas"]["FaultView"][];
             lines: components["schemas"]["ChargeLineView"][];
             reasons: string[];
@@ -3254,6 +3541,11 @@ export interface components {
         Done: {
             done: boolean;
         };
+        DoorsForm: {
+            /** Format: int32 */
+            lockMinutes: number;
+            secondFactorRoles: string[];
+        };
         DueView: {
             /** Format: int64 */
             cents: number;
@@ -3320,6 +3612,12 @@ export interface components {
             sent: string;
             /** @description confirmed, refused or not_said. */
             verdict: string;
+        };
+        FactorForm: {
+            code: string;
+            /** @description One's password, so that nobody sets it up at a screen that was left open. */
+            password: string;
+            secret: string;
         };
         FateForm: {
             note?: string;
@@ -3471,6 +3769,22 @@ export interface components {
             marks: components["schemas"]["MarkView"][];
             nextRole?: string | null;
         };
+        LinkForm: {
+            /** @description Empty only asks whose the link is. */
+            password?: string;
+            token: string;
+        };
+        LinkOwner: {
+            login: string;
+            name: string;
+            set: boolean;
+        };
+        LinkView: {
+            /** Format: date-time */
+            endsAt: string;
+            /** @description The address to hand over; shown once. */
+            path: string;
+        };
         /** @description A list without times on one day. */
         ListOfDay: {
             list: components["schemas"]["UntimedList"];
@@ -3513,8 +3827,16 @@ export interface components {
         MeView: {
             /** @description Sent back with every change, so that no other site can make one. */
             csrf: string;
+            /**
+             * Format: int32
+             * @description The screen locks when nobody touched it for so long.
+             */
+            lockMinutes: number;
             permissions: string[];
             roleLabel: string;
+            secondFactor: boolean;
+            /** @description The role signs in with a second factor, and none is set up yet: nothing else opens before. */
+            secondFactorWanted: boolean;
             staff: components["schemas"]["Staff"];
         };
         MeanForm: {
@@ -3644,6 +3966,13 @@ export interface components {
             /** @description A stage, `next` or `back`. */
             to: string;
         };
+        /** @description A secret to be set up on a device. */
+        NewFactor: {
+            /** @description For the device's camera: the address as a QR code, as a picture address. */
+            picture: string;
+            /** @description For typing into the device (base32). */
+            secret: string;
+        };
         NewSlot: {
             /** @description With `at`: when it begins, by the clinic's clock. */
             at?: string;
@@ -3690,6 +4019,8 @@ export interface components {
         };
         NoteSignature: {
             digest: string;
+            /** @description The diagnoses and measurements as they stood when it was signed. */
+            facts: string;
             /** Format: date-time */
             signedAt: string;
             signedBy: string;
@@ -3698,6 +4029,21 @@ export interface components {
         };
         OneOffForm: components["schemas"]["ShiftForm"] & {
             day: string;
+        };
+        /** @description A session as its owner reads it in the list. */
+        OpenSession: {
+            agent: string;
+            /** Format: date-time */
+            createdAt: string;
+            /** Format: uuid */
+            id: string;
+            locked: boolean;
+            machine: string;
+            name: string;
+            /** Format: date-time */
+            seenAt: string;
+            /** Format: uuid */
+            staffId: string;
         };
         OpenTime: components["schemas"]["Slot"] & {
             /** Format: int64 */
@@ -3811,6 +4157,13 @@ export interface components {
              * @description The version that the writer has seen; 0 for a new part.
              */
             version: number;
+        };
+        PasswordForm: {
+            oldPassword: string;
+            password: string;
+        };
+        PasswordOnly: {
+            password: string;
         };
         Payer: {
             address: string;
@@ -4008,8 +4361,6 @@ export interface components {
              * @default null
              */
             responsibleId: string | null;
-            /** @default false */
-            restricted: boolean;
             /** @default  */
             sex: string;
             /** @default  */
@@ -4251,6 +4602,10 @@ export interface components {
             name: string;
             words: string;
         };
+        RecoveryCodes: {
+            /** @description Shown once. */
+            codes: string[];
+        };
         RefundForm: {
             amount: string;
             /** Format: uuid */
@@ -4347,6 +4702,10 @@ export interface components {
             required: boolean;
             section: string;
             word: string;
+        };
+        RestrictionForm: {
+            reason: string;
+            restricted: boolean;
         };
         ResultView: {
             before?: components["schemas"]["LabReport"] | null;
@@ -4473,6 +4832,12 @@ export interface components {
             gaps: components["schemas"]["Gap"][];
             label: string;
         };
+        /** @description A part as the signer saw it. */
+        SeenPart: {
+            part: string;
+            /** Format: int32 */
+            version: number;
+        };
         SendForm: {
             overrideReason?: string;
             /** Format: uuid */
@@ -4538,6 +4903,18 @@ export interface components {
             /** Format: int64 */
             priceCents?: number | null;
             service: components["schemas"]["Service"];
+        };
+        /** @description A session of one's own, or of anybody for who manages them. */
+        SessionRow: {
+            /** @description The one that asks. */
+            own: boolean;
+            session: components["schemas"]["OpenSession"];
+        };
+        /** @description The session one has, also when it is locked. */
+        SessionView: {
+            csrf: string;
+            locked: boolean;
+            login: string;
         };
         Seventh: {
             code: string;
@@ -4646,8 +5023,14 @@ export interface components {
             typed?: boolean;
         };
         SignIn: {
+            /** @description The code of the second factor, or a recovery code, where one is set up. */
+            code?: string;
             login: string;
             password: string;
+        };
+        SignNoteForm: {
+            /** @description Every part of the note, in the version that was seen: nobody signs words that came in meanwhile. */
+            seen: components["schemas"]["SeenPart"][];
         };
         /** @description A signed form without its paper. */
         SignedFormHead: {
@@ -4744,6 +5127,16 @@ export interface components {
             sort: number;
             specialty: string;
             taxonomy?: string | null;
+        };
+        StaffRow: {
+            /** @description No password was set yet. */
+            invited: boolean;
+            roleLabel: string;
+            secondFactor: boolean;
+            sessions: components["schemas"]["OpenSession"][];
+            /** @description Where they work; empty: everywhere. */
+            siteIds: string[];
+            staff: components["schemas"]["Staff"];
         };
         StepView: {
             fine: boolean;
@@ -4955,6 +5348,9 @@ export interface components {
             /** Format: date */
             date: string;
             words: string;
+        };
+        UnlockForm: {
+            password: string;
         };
         UntimedList: {
             active: boolean;
@@ -5267,6 +5663,16 @@ export interface components {
             kind: string;
             sentence: string;
             severity: string;
+        };
+        WhoForm: {
+            active?: boolean;
+            firstName: string;
+            lastName: string;
+            login: string;
+            /** @description As everybody reads it, with a title; empty: first and last name. */
+            name?: string;
+            role: string;
+            siteIds?: string[];
         };
         /** @description A template with the slots of its shifts. */
         WholeTemplate: components["schemas"]["ShiftTemplate"] & {
@@ -6181,6 +6587,190 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    post_me_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_me_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactorForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_me_second_factor_new: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewFactor"];
+                };
+            };
+        };
+    };
+    post_me_second_factor_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordOnly"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_me_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionRow"][];
+                };
+            };
+        };
+    };
+    delete_me_sessions__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7396,6 +7986,39 @@ export interface operations {
             };
         };
     };
+    post_people__id__restriction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestrictionForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_people__id__self_pay: {
         parameters: {
             query?: never;
@@ -8219,6 +8842,173 @@ export interface operations {
             };
         };
     };
+    get_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionView"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_session_here: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_session_lock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_session_unlock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnlockForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_set_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOwner"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     put_settings_alerts__id_: {
         parameters: {
             query?: never;
@@ -8312,6 +9102,37 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["WalkForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_settings_doors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoorsForm"];
             };
         };
         responses: {
@@ -8937,6 +9758,147 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ToAsk"][];
+                };
+            };
+        };
+    };
+    get_staff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaffRow"][];
+                };
+            };
+        };
+    };
+    post_staff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhoForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Staff"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_staff_sessions__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_staff__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhoForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Staff"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_staff__id__password_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10173,7 +11135,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignNoteForm"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -10181,6 +11147,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NoteSignature"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             422: {

@@ -2,6 +2,7 @@
 
 use super::names::{age_in_words, is_minor};
 use chrono::{Duration, NaiveDate};
+use std::collections::BTreeSet;
 
 coded! {
     /// A part of the registration form, with a completeness of its own.
@@ -157,7 +158,13 @@ pub const OPENINGS_TOLD_FOR: Duration = Duration::hours(24);
 /// Checks the reason for opening a restricted chart: it must say something.
 pub fn opening_reason(typed: &str) -> Result<String, String> {
     let reason = crate::fields::line("Reason", typed, 200)?;
-    if reason.chars().count() < 4 { Err("Say why the chart must be opened.".into()) } else { Ok(reason) }
+    // Dots, one letter held down or a single short word tell a manager nothing.
+    let letters: BTreeSet<char> = reason.chars().filter(|c| c.is_alphabetic()).flat_map(char::to_lowercase).collect();
+    let words = reason.split_whitespace().filter(|w| w.chars().any(char::is_alphanumeric)).count();
+    if letters.len() < 4 || (words < 2 && reason.chars().count() < 8) {
+        return Err("Say in a few words why; the manager reads it.".into());
+    }
+    Ok(reason)
 }
 
 /// Why a date of death cannot be.
@@ -257,7 +264,10 @@ mod tests {
 
     #[test]
     fn a_reason_says_something_and_death_follows_birth() {
-        assert!(opening_reason(" ").is_err() && opening_reason("ok").is_err() && opening_reason("a\u{7}bcd").is_err());
+        for nothing in [" ", "ok", "a\u{7}bcd", ".....", "12345", "aaaaaaaaa", "a b", "x", "- - - - -", "why"] {
+            assert!(opening_reason(nothing).is_err(), "{nothing} says nothing");
+        }
+        assert!(opening_reason("emergency").is_ok() && opening_reason("seen now").is_ok());
         assert_eq!(opening_reason("  I room him now "), Ok("I room him now".to_owned()));
         assert!(death_refusal(Some(day(1999, 2, 13)), day(1999, 2, 12)).is_some());
         assert_eq!(death_refusal(Some(day(1999, 2, 13)), day(1999, 2, 13)), None, "on the day of birth");

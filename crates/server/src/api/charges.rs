@@ -9,7 +9,9 @@ use actix_web::web::{Data, Json, Path};
 use harbor_core::charges::{VisitEffort, suggest_level};
 use harbor_core::fields::Faults;
 use harbor_core::money::Cents;
+use harbor_core::permissions::Permission;
 use harbor_store::charges::{self as store, NewLine};
+use harbor_store::people::registration::chart_is_open;
 use harbor_store::rows::{ChargeLine, Service, VisitDiagnosis};
 use harbor_store::{chart, orders};
 use serde::{Deserialize, Serialize};
@@ -71,6 +73,8 @@ pub struct ChargeLineView {
 pub struct ChargesView {
     lines: Vec<ChargeLineView>,
     diagnoses: Vec<VisitDiagnosis>,
+    /// Why the diagnoses are not told to the one who looks; empty when they are.
+    diagnoses_withheld: String,
     suggested_level: u8,
     suggested_service: Option<String>,
     reasons: Vec<String>,
@@ -82,7 +86,7 @@ pub struct ChargesView {
 }
 
 #[utoipa::path(get, path = "/api/visits/{id}/charges", params(("id" = Uuid, Path)), responses((status = 200, body = ChargesView)))]
-pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChargesView> {
+pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChargesView> {
     let mut conn = state.store.reader().await?;
     let g = one(&mut conn, &state, *id).await?;
     let services = store::services(&mut conn).await?;
@@ -113,8 +117,23 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChargesView> {
         tests_ordered: count(orders::of_visits(&mut conn, &[*id]).await?.len()),
         prescriptions: count(orders::prescriptions_of_visits(&mut conn, &[*id]).await?.len()),
     });
-    let check = g.claim_check.unwrap_or_default();
+    let mut check = g.claim_check.unwrap_or_default();
+    let withheld = if !me.role.may(Permission::SeeChart) {
+        "Diagnoses are told to those who may see the chart."
+    } else if !chart_is_open(&mut conn, g.person.id, me.staff.id, state.now()).await? {
+        "The chart is under restriction: diagnoses are told once it is opened with a reason."
+    } else {
+        ""
+    };
+    let diagnoses = if withheld.is_empty() { diagnoses } else { vec![] };
+    if !withheld.is_empty() {
+        // What is wrong may name a diagnosis; that something is wrong, and where, is told.
+        let plain =
+            |f: &mut harbor_core::charges::ClaimFault| f.sentence = "Something of the chart is to be put right.".into();
+        check.faults.iter_mut().filter(|f| f.tells_of_chart()).for_each(plain);
+    }
     Ok(Json(ChargesView {
+        diagnoses_withheld: withheld.into(),
         total_cents: lines.iter().map(|l| l.price_cents.unwrap_or(0) * i64::from(l.line.units)).sum(),
         suggested_service: services
             .iter()

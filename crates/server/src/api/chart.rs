@@ -76,13 +76,9 @@ pub async fn order_views(
 }
 
 #[utoipa::path(get, path = "/api/visits/{id}/chart", params(("id" = Uuid, Path)), responses((status = 200, body = ChartView)))]
-pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChartView> {
-    // Every look at a chart is recorded.
-    let mut look = state.store.begin(&me.actor(), state.now()).await?;
-    let visit = visits::get(look.conn(), *id).await?;
-    look.audit("looked at", "chart", *id, Some(visit.person_id), "");
-    look.commit().await?;
+pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
     let mut conn = state.store.reader().await?;
+    let visit = visits::get(&mut conn, *id).await?;
     let person = people::get(&mut conn, visit.person_id).await?;
     let diagnoses = store::diagnoses_of(&mut conn, *id).await?;
     Ok(Json(ChartView {
@@ -179,6 +175,7 @@ pub async fn quick_line(state: Data<State>, me: Me, id: Path<Uuid>, line: Json<Q
     let mut kept = 0;
     if line.keep && (!found.is_empty() || !history.is_empty()) {
         let mut change = state.store.begin(&me.actor(), state.now()).await?;
+        let visit = change.lock_visit(*id).await?;
         if !found.is_empty() {
             kept = change.take_measurements(&visit, &found).await?.len();
         }
@@ -198,7 +195,7 @@ pub async fn quick_line(state: Data<State>, me: Me, id: Path<Uuid>, line: Json<Q
 #[utoipa::path(delete, path = "/api/visits/{id}/measurements/{measurement}", params(("id" = Uuid, Path), ("measurement" = Uuid, Path)), responses((status = 200, body = Done)))]
 pub async fn strike(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) -> Answer<Done> {
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visit = visits::get(change.conn(), ids.0).await?;
+    let visit = change.lock_visit(ids.0).await?;
     change.strike_measurement(ids.1, &visit).await?;
     change.commit().await?;
     Ok(DONE)

@@ -7,6 +7,7 @@ use actix_web::web::{Data, Json, Path};
 use harbor_core::consult::{NotePart as Part, PART_LIMIT, may_sign};
 use harbor_core::fields;
 use harbor_store::rows::{Addendum, NotePart, NoteSignature};
+use harbor_store::signing::Seen;
 use harbor_store::{chart, visits};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -24,14 +25,28 @@ pub async fn save(state: Data<State>, me: Me, path: Path<(Uuid, String)>, form: 
     let part = Part::from_code(&path.1).ok_or_else(|| Problem::not_found("part of a note"))?;
     let body = fields::prose(part.label(), &form.body, PART_LIMIT).map_err(|s| Problem::field(part.code(), s))?;
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visit = visits::get(change.conn(), path.0).await?;
+    // Whoever writes and whoever signs wait for each other.
+    let visit = change.lock_visit(path.0).await?;
     let row = change.save_part(&visit, part, &body, form.version).await?;
     change.commit().await?;
     Ok(Json(row))
 }
 
-#[utoipa::path(post, path = "/api/visits/{id}/sign", params(("id" = Uuid, Path)), responses((status = 200, body = NoteSignature), (status = 422, body = Problem)))]
-pub async fn sign(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<NoteSignature> {
+/// A part as the signer saw it.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct SeenPart {
+    part: String,
+    version: i32,
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct SignNoteForm {
+    /// Every part of the note, in the version that was seen: nobody signs words that came in meanwhile.
+    seen: Vec<SeenPart>,
+}
+
+#[utoipa::path(post, path = "/api/visits/{id}/sign", params(("id" = Uuid, Path)), request_body = SignNoteForm, responses((status = 200, body = NoteSignature), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn sign(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SignNoteForm>) -> Answer<NoteSignature> {
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
     let visit = change.lock_visit(*id).await?;
     if visit.clinician_id != me.staff.id {
@@ -50,7 +65,8 @@ pub async fn sign(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<NoteSign
             return Err(Problem::refused("not-ready", blocker.sentence.clone()));
         }
     }
-    let row = change.sign_note(&visit).await?;
+    let seen: Vec<Seen> = form.seen.iter().map(|p| Seen { part: p.part.clone(), version: p.version }).collect();
+    let row = change.sign_note(&visit, &seen).await?;
     change.commit().await?;
     Ok(Json(row))
 }

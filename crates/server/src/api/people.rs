@@ -99,7 +99,6 @@ pub struct PersonForm {
     outside_clinician: String,
     referred_by: String,
     heard_from: String,
-    restricted: bool,
 }
 
 /// Reads a field that may be empty with a reader of the core.
@@ -197,7 +196,7 @@ pub(super) fn details(f: &PersonForm, today: NaiveDate) -> Result<(Details, Regi
         outside_clinician: faults.optional_line("outsideClinician", "Outside clinician", &f.outside_clinician, 80),
         referred_by: faults.optional_line("referredBy", "Referred by", &f.referred_by, 80),
         heard_from: faults.optional_line("heardFrom", "How they heard of the clinic", &f.heard_from, 80),
-        restricted: f.restricted,
+        restricted: false,
     };
     faults.none_or((d, more))
 }

@@ -99,6 +99,23 @@ pub struct ReasonForm {
     reason: String,
 }
 
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct RestrictionForm {
+    restricted: bool,
+    reason: String,
+}
+
+/// Puts a chart under restriction or lifts it: an act of its own, with its reason. Whoever puts it under restriction
+/// opens it with a reason like everybody else.
+#[utoipa::path(post, path = "/api/people/{id}/restriction", params(("id" = Uuid, Path)), request_body = RestrictionForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn restrict(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<RestrictionForm>) -> Answer<Done> {
+    let reason = opening_reason(&form.reason).map_err(|s| Problem::field("reason", s))?;
+    let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    change.restrict_chart(*id, form.restricted, &reason).await?;
+    change.commit().await?;
+    Ok(DONE)
+}
+
 /// Opens a restricted chart; the reason is kept and the manager is told.
 #[utoipa::path(post, path = "/api/people/{id}/open-chart", params(("id" = Uuid, Path)), request_body = ReasonForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn open_chart(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ReasonForm>) -> Answer<Done> {

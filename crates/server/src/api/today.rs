@@ -12,7 +12,7 @@ use harbor_core::people::OPENINGS_TOLD_FOR;
 use harbor_core::permissions::Role;
 use harbor_core::schedule::at_local;
 use harbor_core::typed_date::in_words;
-use harbor_core::visit_line::{Mark, visit_line};
+use harbor_core::visit_line::Mark;
 use harbor_core::work_list::{
     CALL, CHART_OPENED, COUNT_TILL, MATCH_LINE, PRINT_LETTER, REBOOK, REFUSED_TOMORROW, REVIEW_RESULT, Standing, Task,
     task,
@@ -80,7 +80,7 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
     let gathered = facts::gather(&mut conn, unfinished, &state.tables.diagnoses).await?;
     let mut waiting: Vec<Waiting> = Vec::new();
     for g in &gathered {
-        let line = visit_line(&g.facts);
+        let line = g.line();
         let standing =
             Standing { stage: g.visit.stage(), past: g.visit.day < today, own: g.visit.clinician_id == me.staff.id };
         let (Some(mark), Some(task)) = (line.current, task(me.role, &line, standing)) else { continue };
@@ -154,7 +154,7 @@ async fn refused_tomorrow(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>
     let tomorrow = visits::of_day(conn, today + Duration::days(1)).await?;
     let mut out = Vec::new();
     for g in &facts::gather(conn, tomorrow, &state.tables.diagnoses).await? {
-        let line = visit_line(&g.facts);
+        let line = g.line();
         let Some(refused) = line.blockers().find(|b| b.code == "benefits_refused") else { continue };
         let waits = Waiting::of(REFUSED_TOMORROW, refused.sentence.clone(), Some(g.visit.starts_at));
         out.push(Waiting { card: Some(VisitCard::of(g, today)), ..waits });

@@ -3,7 +3,7 @@
 use chrono::{DateTime, NaiveDate, Utc};
 use harbor_core::money::Cents;
 use harbor_core::people::age_in_words;
-use harbor_core::visit_line::{VisitLine, visit_line};
+use harbor_core::visit_line::VisitLine;
 use harbor_store::facts::Gathered;
 use harbor_store::rows::{Person, Visit};
 use serde::Serialize;
@@ -144,7 +144,7 @@ impl VisitCard {
             visit: g.visit.clone(),
             stage: g.own_stage.as_ref().map_or_else(|| g.visit.stage().label().to_lowercase(), |o| o.name.clone()),
             person: PersonCard::of(&g.person, today),
-            line: visit_line(&g.facts).into(),
+            line: g.line().into(),
         }
     }
 }

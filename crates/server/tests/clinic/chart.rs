@@ -153,13 +153,13 @@ async fn a_signed_note_takes_addenda_and_no_orders() {
         "nothing to add to yet"
     );
     let colleague = Hand::sign_in(&product, "tobias").await;
-    let foreign = colleague.post(&format!("{path}/sign"), json!({})).await;
+    let foreign = colleague.sign_note(&visit).await;
     assert_eq!(foreign.detail(), "Only the clinician of this visit signs its note.");
-    let unplanned = doctor.post(&format!("{path}/sign"), json!({})).await;
+    let unplanned = doctor.sign_note(&visit).await;
     assert_eq!(unplanned.detail(), "A note needs an assessment or a plan before it is signed.");
     let plan = json!({ "body": "Lung function, then decide about asthma.", "version": 0 });
     doctor.put(&format!("{path}/note/plan"), plan).await.ok();
-    doctor.post(&format!("{path}/sign"), json!({})).await.ok();
+    doctor.sign_note(&visit).await.ok();
     assert_eq!(doctor.post(&format!("{path}/addenda"), json!({ "body": "  " })).await.status, 422);
     doctor.post(&format!("{path}/addenda"), json!({ "body": "She called: the cough is gone." })).await.ok();
     let chart = doctor.get(&format!("{path}/chart")).await;

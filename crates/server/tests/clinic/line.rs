@@ -52,7 +52,7 @@ pub async fn to_charges(product: &Product, subscriber: &str) -> Walk {
     assistant.post(&format!("/api/people/{person}/none-known"), json!({ "list": "allergies" })).await.ok();
     let doctor = Hand::sign_in(product, "oriane").await;
     move_to(doctor.clone(), "with_clinician", Value::Null).await;
-    let refused = doctor.post(&format!("{path}/sign"), json!({})).await;
+    let refused = doctor.sign_note(&visit).await;
     assert_eq!(refused.status, 422, "an empty note is not signed");
     doctor.put(&format!("{path}/diagnoses"), json!({ "codes": ["I10", "E78.5"] })).await.ok();
     doctor
@@ -70,7 +70,7 @@ pub async fn to_charges(product: &Product, subscriber: &str) -> Walk {
     let answer = json!([{ "question": "Fasting?", "answer": "yes" }]);
     doctor.put(&format!("/api/orders/{}/answers", id(&orders[1]["order"])), answer).await.ok();
     doctor.post(&format!("{path}/orders/send"), json!({})).await.ok();
-    doctor.post(&format!("{path}/sign"), json!({})).await.ok();
+    doctor.sign_note(&visit).await.ok();
     let late = doctor.put(&format!("{path}/note/plan"), json!({ "body": "other", "version": 1 })).await;
     assert_eq!(late.body["type"], "urn:indigo-harbor:note-signed");
     let lines = json!([{ "serviceCode": "VISIT4", "units": 1, "pointers": [1, 2] }, { "serviceCode": "SPLINT", "units": 1, "pointers": [] }]);

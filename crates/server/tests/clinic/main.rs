@@ -40,10 +40,10 @@ use std::time::{Duration, Instant};
 /// Somebody who is signed in.
 #[derive(Clone)]
 pub struct Hand {
-    http: reqwest::Client,
-    base: String,
-    cookie: String,
-    csrf: String,
+    pub http: reqwest::Client,
+    pub base: String,
+    pub cookie: String,
+    pub csrf: String,
 }
 
 pub struct Reply {
@@ -150,6 +150,13 @@ impl Hand {
         }
     }
 
+    /// Signs the note of a visit as it stands.
+    pub async fn sign_note(&self, visit: &str) -> Reply {
+        let chart = self.get(&format!("/api/visits/{visit}/chart")).await;
+        let seen: Vec<Value> = chart["parts"].as_array().unwrap().iter().map(seen).collect();
+        self.post(&format!("/api/visits/{visit}/sign"), json!({ "seen": seen })).await
+    }
+
     /// An open slot of today or later.
     pub async fn open_slot(&self) -> Value {
         self.get("/api/open-times").await[0].clone()
@@ -164,6 +171,18 @@ impl Hand {
 pub fn payment(clinic: &Value, person: &str, amount: &str, method: &str, key: uuid::Uuid) -> Value {
     let mean = json!({ "method": method, "amount": amount });
     json!({ "personId": person, "siteId": clinic["sites"][0]["id"], "means": [mean], "key": key })
+}
+
+/// A part of a note as somebody saw it.
+pub fn seen(part: &Value) -> Value {
+    json!({ "part": part["part"], "version": part["version"] })
+}
+
+/// Puts a person's chart under restriction.
+pub async fn restrict(product: &Product, person: &str) {
+    let manager = Hand::sign_in(product, "soren").await;
+    let form = json!({ "restricted": true, "reason": "works here as well" });
+    manager.post(&format!("/api/people/{person}/restriction"), form).await.ok();
 }
 
 pub fn id(value: &Value) -> String {

@@ -1,7 +1,7 @@
 //! Registration in full: required facts, consents, households, who answers, merging, restriction, death.
 
 use crate::flow::visit_of;
-use crate::{Hand, id};
+use crate::{Hand, id, restrict};
 use harbor_demo::testing::Product;
 use serde_json::{Value, json};
 
@@ -276,7 +276,7 @@ async fn a_restricted_chart_opens_with_a_reason_that_the_manager_reads() {
     let product = Product::start().await.unwrap();
     let assistant = Hand::sign_in(&product, "petra").await;
     let (visit, emeka) = visit_of(&assistant, "Sorrentino").await;
-    change(&Hand::sign_in(&product, "junia").await, &emeka, json!({ "restricted": true })).await.ok();
+    restrict(&product, &emeka).await;
     let chart = format!("/api/visits/{visit}/chart");
     let closed = assistant.ask("get", &chart, None).await;
     assert_eq!((closed.status, closed.body["type"].as_str()), (403, Some("urn:indigo-harbor:restricted-chart")));
@@ -303,7 +303,7 @@ async fn results_of_a_restricted_chart_tell_nothing_until_it_is_opened() {
     let one = results.as_array().unwrap().iter().find(|r| r["person"].is_object()).unwrap().clone();
     let (person, report) = (one["person"]["id"].as_str().unwrap(), one["report"]["id"].as_str().unwrap());
     assert_ne!(one["report"]["content"], json!([]));
-    change(&Hand::sign_in(&product, "junia").await, person, json!({ "restricted": true })).await.ok();
+    restrict(&product, person).await;
     let again = |list: Value| list.as_array().unwrap().iter().find(|r| r["report"]["id"] == report).unwrap().clone();
     let closed = again(doctor.get("/api/results").await);
     assert_eq!(

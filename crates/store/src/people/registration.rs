@@ -117,24 +117,6 @@ pub async fn chart_is_open(conn: &mut Conn, person: Uuid, staff: Uuid, now: Date
     Ok(closed_charts(conn, &[person], staff, now).await?.is_empty())
 }
 
-/// The person whose chart an address is about: `/api/NOUN/ID/…`. Nothing when it is about no chart, or about
-/// something that is not there.
-pub async fn whose_chart(conn: &mut Conn, noun: &str, id: Uuid) -> Result<Option<Uuid>> {
-    use crate::schema::{lab_reports, orders, prescriptions};
-    let found: Option<Option<Uuid>> = match noun {
-        "people" => return Ok(Some(id)),
-        "visits" => visits::table.find(id).select(visits::person_id.nullable()).first(conn).await.optional()?,
-        "orders" => orders::table.find(id).select(orders::person_id.nullable()).first(conn).await.optional()?,
-        "prescriptions" => {
-            let of = prescriptions::person_id.nullable();
-            prescriptions::table.find(id).select(of).first(conn).await.optional()?
-        }
-        "results" => lab_reports::table.find(id).select(lab_reports::person_id).first(conn).await.optional()?,
-        _ => None,
-    };
-    Ok(found.flatten())
-}
-
 /// Of these people, those whose charts are closed to somebody: restricted, and no reason given lately.
 pub async fn closed_charts(
     conn: &mut Conn,
@@ -251,6 +233,33 @@ impl Change<'_> {
         self.audit("consent", "person", person, Some(person), format!("{}: {word}", kind.label()));
         self.tell("person", person);
         Ok(row)
+    }
+
+    /// Puts a chart under restriction, or lifts it, for a reason that is kept for good.
+    pub async fn restrict_chart(&mut self, person: Uuid, restricted: bool, reason: &str) -> Result<()> {
+        use crate::schema::restrictions as h;
+        get(self.conn(), person).await?;
+        let registration = of(self.conn(), person).await?;
+        if registration.restricted == restricted {
+            let sentence = if restricted {
+                "The chart is under restriction already."
+            } else {
+                "The chart is under no restriction."
+            };
+            return Err(StoreError::refused("restriction", sentence));
+        }
+        self.keep_registration(Registration { restricted, ..registration }).await?;
+        diesel::insert_into(h::table)
+            .values((
+                (h::id.eq(Uuid::now_v7()), h::person_id.eq(person), h::restricted.eq(restricted), h::reason.eq(reason)),
+                (h::at.eq(self.now), h::by.eq(self.actor.name.clone())),
+            ))
+            .execute(self.conn())
+            .await?;
+        let done = if restricted { "put the chart under restriction" } else { "lifted the restriction" };
+        self.audit(done, "person", person, Some(person), reason.to_owned());
+        self.tell("person", person);
+        Ok(())
     }
 
     /// Opens a restricted chart for a reason, which is kept for good.

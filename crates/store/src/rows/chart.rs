@@ -82,6 +82,8 @@ row! {
         signed_at: DateTime<Utc>,
         signed_by: String,
         digest: String,
+        /// The diagnoses and measurements as they stood when it was signed.
+        facts: String,
     }
 }
 

@@ -29,6 +29,8 @@ row! {
         wait_too_long: i32,
         late_after: i32,
         did_not_come_after: i32,
+        lock_minutes: i32,
+        second_factor_roles: Vec<String>,
     }
 }
 

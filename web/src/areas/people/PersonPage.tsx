@@ -12,6 +12,7 @@ import { Account } from '../money/Account';
 import { Coverages } from './Coverages';
 import { Merging } from './Merging';
 import { RegistrationForm } from './RegistrationForm';
+import { Restriction } from './Restriction';
 
 const Facts = styled.dl`
   display: grid;
@@ -168,6 +169,7 @@ export default function PersonPage() {
       {may('see_charges') && <Account person={id} />}
       {visits.data && <Appointments list={visits.data} person={card} missed={look.data.missed} />}
       {may('edit_people') && !registering && registration}
+      {may('restrict_charts') && <Restriction person={id} restricted={look.data.registration.restricted} />}
       {may('merge_people') && (
         <Sheet style={{ marginTop: space(5) }}>
           <h2>Two records of one person</h2>

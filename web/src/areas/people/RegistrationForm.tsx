@@ -200,11 +200,6 @@ function Form({ view, brief, focus }: { view: View; brief: boolean; focus: boole
         </Columns>
         {field('chartAlert', 'Chart alert')}
         {field('billingNote', 'Billing note')}
-        <Check
-          label="Restricted chart: opens only with a reason"
-          value={form.restricted ?? false}
-          onChange={(v) => r.change({ restricted: v })}
-        />
       </Stack>,
     ],
   };

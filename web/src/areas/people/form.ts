@@ -97,7 +97,6 @@ export const emptyForm: PersonForm = {
   outsideClinician: '',
   referredBy: '',
   heardFrom: '',
-  restricted: false,
 };
 
 /** A form filled from a record. */
@@ -144,7 +143,6 @@ export const filled = (p: Schemas['Person'], r: Schemas['Registration']): Person
   outsideClinician: r.outsideClinician,
   referredBy: r.referredBy,
   heardFrom: r.heardFrom,
-  restricted: r.restricted,
 });
 
 /** Names of the fields, for telling what somebody else changed. */

@@ -8,6 +8,7 @@ import { dollars } from '../../app/words';
 import { Button, Field, Finder } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { color, corner, font, hair, space } from '../../ui/tokens';
+import { Restricted } from './Restricted';
 
 type Line = Schemas['LineForm'];
 
@@ -96,6 +97,12 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
   const needsAccident = data.faults.some((f) => f.code.startsWith('accident'));
   return (
     <Stack $gap={0}>
+      {data.diagnosesWithheld &&
+        (view.chartClosed && may('see_chart') ? (
+          <Restricted person={view.person.id} message={data.diagnosesWithheld} />
+        ) : (
+          <Notice $tone="tide">{data.diagnosesWithheld}</Notice>
+        ))}
       <Sheet>
         <h2>Charge lines</h2>
         {data.lines.length > 0 && (

@@ -36,8 +36,18 @@ const Written = styled.div`
   }
 `;
 
+/** The parts that are being written: each can be saved now, and knows the version that stands on the screen. */
+type Writers = Map<string, { flush: () => Promise<boolean>; version: () => number }>;
+
 /** Saves a while after the last key, and at once when it is left. */
-function PartField(p: { visit: string; part: string; label: string; lines: number; saved: Part | undefined }) {
+function PartField(p: {
+  visit: string;
+  part: string;
+  label: string;
+  lines: number;
+  saved: Part | undefined;
+  writers: Writers;
+}) {
   const [text, setText] = useState(p.saved?.body ?? '');
   const [state, setState] = useState<'saved' | 'typing' | 'saving' | 'failed'>('saved');
   const [refusal, setRefusal] = useState<Problem | null>(null);
@@ -86,6 +96,20 @@ function PartField(p: { visit: string; part: string; label: string; lines: numbe
     latest.current = save;
   });
   useEffect(() => () => void latest.current(), []);
+  const { writers, part } = p;
+  useEffect(() => {
+    const idle = async () => {
+      while (saving.current) await new Promise((done) => setTimeout(done, 20));
+    };
+    const flush = async () => {
+      await idle();
+      await latest.current();
+      await idle();
+      return typed.current === kept.current;
+    };
+    writers.set(part, { flush, version: () => version.current });
+    return () => void writers.delete(part);
+  }, [writers, part]);
   const change = (value: string) => {
     setText(value);
     typed.current = value;
@@ -201,11 +225,16 @@ export function Note({ view, chart }: { view: Schemas['VisitView']; chart: Chart
   const writes = may('write_note');
   const path = { params: { path: { id: visit.id } } };
   const begin = () => void run(() => api.POST('/api/visits/{id}/stage', { ...path, body: { to: 'with_clinician' } }));
+  const [writers] = useState<Writers>(() => new Map());
   const sign = async () => {
-    // Whatever is still being typed is saved first.
-    if (document.activeElement instanceof HTMLElement) document.activeElement.blur();
-    await new Promise((done) => setTimeout(done, 150));
-    await run(() => api.POST('/api/visits/{id}/sign', path));
+    // Whatever is still being typed is saved first; what cannot be saved says so at its part.
+    const saved = await Promise.all([...writers.values()].map((w) => w.flush()));
+    if (!saved.every(Boolean)) return;
+    // What is signed is what was seen: the versions on this screen, and nothing that came in meanwhile.
+    const shown = [...writers].map(([part, w]) => ({ part, version: w.version() })).filter((s) => s.version > 0);
+    const others = chart.parts.filter((x) => !writers.has(x.part)).map(({ part, version }) => ({ part, version }));
+    const seen = [...shown, ...others];
+    await run(() => api.POST('/api/visits/{id}/sign', { ...path, body: { seen } }));
   };
   return (
     <Stack $gap={0}>
@@ -234,6 +263,7 @@ export function Note({ view, chart }: { view: Schemas['VisitView']; chart: Chart
                 label={label}
                 lines={lines}
                 saved={chart.parts.find((x) => x.part === id)}
+                writers={writers}
               />
             ))}
             {refusal && (
