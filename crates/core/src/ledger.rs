@@ -38,6 +38,8 @@ coded! {
         PayerAdjustment = "payer_adjustment", "payer's adjustments outside claims";
         /// Balances carried over from before this ledger.
         Opening = "opening", "carried over";
+        /// What was too much (negative) or too little in a till when it was counted.
+        TillDifference = "till_difference", "differences of tills";
     }
 }
 
@@ -208,7 +210,7 @@ impl Balances {
                 }
                 Account::Payer => b.payer_owes += e.amount,
                 Account::Patient => b.patient_owes += e.amount,
-                Account::PayerAdjustment | Account::Opening => {}
+                Account::PayerAdjustment | Account::Opening | Account::TillDifference => {}
             }
         }
         b

@@ -88,10 +88,10 @@ impl Cents {
         Cents(self.0.max(other.0))
     }
 
-    /// Reads an amount as people type it: optional `$`, thousands commas, a point.
+    /// Reads an amount as people type it: optional `$`, thousands set off by commas, and a point before the cents; or
+    /// a comma before the cents, as `25,00` is typed. What could be read two ways is refused.
     pub fn parse(text: &str) -> Result<Cents, BadAmount> {
-        let cleaned: String = text.trim().trim_start_matches('$').chars().filter(|c| *c != ',' && *c != ' ').collect();
-        let amount = Self::parse_decimal(&cleaned)?;
+        let amount = Self::parse_decimal(&plain_decimal(text)?)?;
         if amount.0.abs() > Self::TYPED_LIMIT { Err(BadAmount::TooLarge) } else { Ok(amount) }
     }
 
@@ -141,6 +141,63 @@ impl Cents {
     }
 }
 
+/// An amount as typed, with a point before its cents and nothing between its thousands.
+fn plain_decimal(text: &str) -> Result<String, BadAmount> {
+    let typed = text.trim().trim_start_matches('$').trim_start();
+    let (sign, typed) = typed.strip_prefix('-').map_or(("", typed), |rest| ("-", rest));
+    let (whole, cents) = match (typed.matches(',').count(), typed.split_once('.')) {
+        (_, Some((whole, cents))) => (whole, cents),
+        (1, None) => match typed.split_once(',') {
+            Some((whole, cents)) if cents.len() < 3 => (whole, cents),
+            _ => (typed, ""),
+        },
+        _ => (typed, ""),
+    };
+    let groups: Vec<&str> = whole.split([',', ' ']).collect();
+    let grouped = groups.len() == 1
+        || groups.iter().enumerate().all(|(n, g)| if n == 0 { (1..=3).contains(&g.len()) } else { g.len() == 3 });
+    if !grouped || cents.contains(',') {
+        return Err(BadAmount::NotANumber);
+    }
+    let point = if cents.is_empty() && !typed.contains('.') { "" } else { "." };
+    Ok(format!("{sign}{}{point}{cents}", groups.concat()))
+}
+
+const UNITS: [&str; 20] = [
+    "zero", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve", "thirteen",
+    "fourteen", "fifteen", "sixteen", "seventeen", "eighteen", "nineteen",
+];
+const TENS: [&str; 10] =
+    ["", "", "twenty", "thirty", "forty", "fifty", "sixty", "seventy", "eighty", "ninety"];
+
+fn number_in_words(n: u64) -> String {
+    let index = |n: u64| usize::try_from(n).unwrap_or(0);
+    let and = |head: String, rest: u64| if rest == 0 { head } else { format!("{head} {}", number_in_words(rest)) };
+    match n {
+        0..20 => UNITS[index(n)].to_owned(),
+        20..100 if n % 10 == 0 => TENS[index(n / 10)].to_owned(),
+        20..100 => format!("{}-{}", TENS[index(n / 10)], UNITS[index(n % 10)]),
+        100..1_000 => and(format!("{} hundred", UNITS[index(n / 100)]), n % 100),
+        1_000..1_000_000 => and(format!("{} thousand", number_in_words(n / 1_000)), n % 1_000),
+        _ => and(format!("{} million", number_in_words(n / 1_000_000)), n % 1_000_000),
+    }
+}
+
+impl Cents {
+    /// The amount in words, so that a slip of the hand is seen: `two thousand five hundred dollars`.
+    pub fn in_words(self) -> String {
+        let (dollars, cents) = (self.0.unsigned_abs() / 100, self.0.unsigned_abs() % 100);
+        let sign = if self.0 < 0 { "minus " } else { "" };
+        let dollar = if dollars == 1 { "dollar" } else { "dollars" };
+        let and = match cents {
+            0 => String::new(),
+            1 => " and one cent".into(),
+            n => format!(" and {} cents", number_in_words(n)),
+        };
+        format!("{sign}{} {dollar}{and}", number_in_words(dollars))
+    }
+}
+
 impl fmt::Display for Cents {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let sign = if self.0 < 0 { "-" } else { "" };
@@ -185,6 +242,29 @@ impl Sum for Cents {
 mod tests {
     use super::*;
     use proptest::prelude::*;
+
+    #[test]
+    fn amounts_are_read_as_people_type_them() {
+        for (typed, cents) in [
+            ("25", 2_500), ("25.00", 2_500), ("25,00", 2_500), ("25,5", 2_550), ("2,500", 250_000), ("2,500.00", 250_000),
+            ("1,234,567.89", 123_456_789), ("$ 12.5", 1_250), ("1 250", 125_000), ("-3.10", -310), (".50", 50), ("0,05", 5),
+        ] {
+            assert_eq!(Cents::parse(typed).map(Cents::get), Ok(cents), "{typed}");
+        }
+        for unclear in ["2,5000", "25,00.00", "1,23,456", "1.234,50", "12,345,6", "1,,000", ",", "", "25.00.00", "12 34"] {
+            assert!(Cents::parse(unclear).is_err(), "{unclear} could be read two ways");
+        }
+    }
+
+    #[test]
+    fn an_amount_in_words_shows_a_slip() {
+        for (cents, words) in [
+            (2_500, "twenty-five dollars"), (250_000, "two thousand five hundred dollars"), (101, "one dollar and one cent"),
+            (1_234_567, "twelve thousand three hundred forty-five dollars and sixty-seven cents"), (-50, "minus zero dollars and fifty cents"),
+        ] {
+            assert_eq!(Cents::new(cents).in_words(), words);
+        }
+    }
 
     #[test]
     fn amounts_as_people_type_them() {

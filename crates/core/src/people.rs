@@ -2,6 +2,7 @@
 
 mod finding;
 mod names;
+pub mod merging;
 mod registration;
 mod twins;
 

@@ -91,6 +91,8 @@ pub enum BookingRefusal {
     TooShort { visit_type: String, needed: i64, free: i64 },
     #[error("This time is kept for a {slot_type}. Book a {visit_type} over it only when it cannot wait.")]
     OtherType { visit_type: String, slot_type: String },
+    #[error("They are booked at this time already: {0}. Book it all the same only if they can be at both.")]
+    TwiceAtOnce(String),
     #[error("A {visit_type} is not booked by your role; ask {who}.")]
     NotYours { visit_type: String, who: String },
 }
@@ -102,6 +104,7 @@ impl BookingRefusal {
             BookingRefusal::Taken => "taken",
             BookingRefusal::OtherType { .. } => "other-type",
             BookingRefusal::NotYours { .. } => "not-yours",
+            BookingRefusal::TwiceAtOnce(_) => "twice-at-once",
             BookingRefusal::OutsideShift => "outside_shift",
             BookingRefusal::Held(_) => "held",
             BookingRefusal::Closed(_) => "closed",
@@ -150,6 +153,8 @@ pub struct Wish {
     pub not_yours: Option<String>,
     /// Squeezed in beyond capacity: beside a visit that is there already.
     pub extra: bool,
+    /// Another visit of the same person at that time, in words, when nobody said that this is right.
+    pub elsewhere: Option<String>,
 }
 
 /// Whether the wish can be booked now. The database guards the same with its exclusion constraint,
@@ -182,6 +187,9 @@ pub fn may_book(wish: &Wish, shift: Option<&Shift>, now: DateTime<Utc>, zone: Tz
     if wish.span.minutes() < wish.needed {
         let (visit_type, needed, free) = (wish.visit_type.clone(), wish.needed, wish.span.minutes());
         return Err(BookingRefusal::TooShort { visit_type, needed, free });
+    }
+    if let Some(what) = &wish.elsewhere {
+        return Err(BookingRefusal::TwiceAtOnce(what.clone()));
     }
     if let Some(slot_type) = &wish.kept_for {
         let (visit_type, slot_type) = (wish.visit_type.clone(), slot_type.clone());
@@ -258,6 +266,7 @@ mod tests {
             kept_for: None,
             not_yours: None,
             extra: false,
+            elsewhere: None,
         }
     }
 

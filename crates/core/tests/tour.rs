@@ -44,6 +44,7 @@ fn one_visit() {
     let slot = Span::new(at(11, 20), at(11, 40)).unwrap();
     let mut shift = Shift { span: Span::new(at(8, 0), at(12, 0)).unwrap(), held: vec![], taken: vec![] };
     let wish = Wish {
+        elsewhere: None,
         visit_type: "Consultation".into(),
         span: slot,
         deceased: None,

@@ -147,6 +147,7 @@ table! {
     post "/api/people/{id}/household" Of(EditPeople, Person) => registration::link;
     delete "/api/people/{id}/household/{other}" Of(EditPeople, Person) => registration::unlink;
     post "/api/people/{id}/moved-along" Of(EditPeople, Person) => registration::move_along;
+    get "/api/people/{id}/differences" Of(MergePeople, Person) => registration::differences;
     post "/api/people/{id}/merge" Of(MergePeople, Person) => registration::merge;
     delete "/api/merges/{id}" Needs(MergePeople) => registration::part;
     post "/api/people/{id}/restriction" Restriction(RestrictCharts, Person) => registration::restrict;

@@ -52,9 +52,9 @@ pub async fn charge(state: &State, reference: Uuid, amount: Cents) -> Result<Sai
     ask(state, "/card/charges", &json!({ "reference": reference, "cents": amount.get() })).await
 }
 
-/// Puts money back on the card that was charged under a reference.
-pub async fn put_back(state: &State, reference: &str, amount: Cents) -> Result<Said, Problem> {
-    ask(state, "/card/refunds", &json!({ "reference": reference, "cents": amount.get() })).await
+/// Puts money back, under a reference of its own, on the card that was charged under another.
+pub async fn put_back(state: &State, reference: &str, charge: &str, amount: Cents) -> Result<Said, Problem> {
+    ask(state, "/card/refunds", &json!({ "reference": reference, "charge": charge, "cents": amount.get() })).await
 }
 
 /// What the terminal has on record for a reference; nothing when it charged nothing.

@@ -11,6 +11,9 @@ use serde_json::json;
 pub struct Charge {
     reference: String,
     cents: i64,
+    /// For money that goes back: the reference of the charge that it goes back from.
+    #[serde(default)]
+    charge: String,
 }
 
 /// Approves under a reference, once.
@@ -56,6 +59,10 @@ pub async fn record(world: web::Data<World>, reference: web::Path<String>) -> Ht
 pub async fn refund(world: web::Data<World>, body: web::Json<Charge>) -> HttpResponse {
     if let Some(answer) = moody(&world) {
         return answer;
+    }
+    // A card is known only by a charge on it.
+    if !body.charge.is_empty() && !world.lock().approved.contains_key(&body.charge) {
+        return HttpResponse::Ok().json(json!({ "approved": false, "reason": "no such charge on record" }));
     }
     HttpResponse::Ok().json(json!({ "approved": true, "approval": approve(&world, &body, "put back") }))
 }

@@ -111,6 +111,18 @@ pub async fn openings(
 }
 
 impl Change<'_> {
+    /// Waits for whoever books in the days of these shifts, and keeps others waiting: days come before visits and
+    /// shifts, in every change of the schedule.
+    pub(crate) async fn queue_for_shifts(&mut self, ids: &[Uuid]) -> Result<()> {
+        let spans: Vec<(DateTime<Utc>, DateTime<Utc>)> = shifts::table
+            .filter(shifts::id.eq_any(ids))
+            .select((shifts::starts_at, shifts::ends_at))
+            .load(self.conn())
+            .await?;
+        let times: Vec<DateTime<Utc>> = spans.into_iter().flat_map(|(from, to)| [from, to]).collect();
+        self.queue_for_times(&times).await
+    }
+
     /// A shift for the rest of the change; one that is cancelled is changed no more.
     pub(crate) async fn lock_shift(&mut self, id: Uuid) -> Result<Shift> {
         let shift: Shift = shifts::table
@@ -149,6 +161,7 @@ impl Change<'_> {
     /// Cancels shifts, all or none; who is booked in them goes to the rebooking list. Gives how many those are.
     pub async fn cancel_shifts(&mut self, ids: &[Uuid], reason: &str, zone: Tz) -> Result<usize> {
         let mut visits = 0;
+        self.queue_for_shifts(ids).await?;
         for id in in_order(ids) {
             visits += self.cancel_shift(id, reason, zone).await?;
         }
@@ -158,6 +171,7 @@ impl Change<'_> {
     /// Hands shifts with their slots and patients to another clinician, all or none.
     pub async fn hand_over_shifts(&mut self, ids: &[Uuid], to: Uuid, zone: Tz) -> Result<usize> {
         let mut visits = 0;
+        self.queue_for_shifts(ids).await?;
         for id in in_order(ids) {
             visits += self.hand_over_shift(id, to, zone).await?;
         }
@@ -177,7 +191,7 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         let ids: Vec<Uuid> = there.iter().map(|v| v.id).collect();
-        diesel::update(visits::table.filter(visits::id.eq_any(&ids)))
+        diesel::update(visits::table.filter(visits::id.eq_any(&ids).and(visits::stage.eq(Stage::Booked.code()))))
             .set(visits::rebook.eq(true))
             .execute(self.conn())
             .await?;
@@ -229,6 +243,18 @@ impl Change<'_> {
 
     /// Takes a plan: every visit gets its new time, or none does.
     pub async fn accept_plan(&mut self, lines: &[(Uuid, Uuid)], zone: Tz) -> Result<Vec<Visit>> {
+        // Every day that the plan touches at once, so that two plans do not wait for each other.
+        let (moving, into): (Vec<Uuid>, Vec<Uuid>) = lines.iter().copied().unzip();
+        let mut times: Vec<DateTime<Utc>> =
+            visits::table.filter(visits::id.eq_any(moving)).select(visits::starts_at).load(self.conn()).await?;
+        times.extend(
+            slots::table
+                .filter(slots::id.eq_any(into))
+                .select(slots::starts_at)
+                .load::<DateTime<Utc>>(self.conn())
+                .await?,
+        );
+        self.queue_for_times(&times).await?;
         let mut out = Vec::new();
         for (visit, slot) in lines {
             let waiting = crate::visits::get(self.conn(), *visit).await?;

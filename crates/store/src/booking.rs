@@ -4,7 +4,7 @@
 //! gets it, and refuse what no program may book.
 
 use crate::rows::{Person, Slot, Visit, VisitMove, VisitType};
-use crate::schema::{clinic, slots, visit_moves, visits};
+use crate::schema::{clinic, slots, staff, visit_moves, visits};
 use crate::visits::visit_type;
 use crate::{Change, Conn, Result, StoreError, people, schedule};
 use chrono::{DateTime, Datelike, Duration, NaiveDate, Utc};
@@ -32,12 +32,14 @@ pub struct Place {
     pub extra: bool,
     /// Said that it cannot wait, when the slot is kept for another type.
     pub knowingly: bool,
+    /// Said that the same person can be at both, when they are booked at this time already.
+    pub beside_own: bool,
 }
 
 impl Place {
     /// A slot as it is.
     pub fn slot(id: Uuid) -> Place {
-        Place { slot_id: id, minutes: None, visit_type_id: None, extra: false, knowingly: false }
+        Place { slot_id: id, minutes: None, visit_type_id: None, extra: false, knowingly: false, beside_own: false }
     }
 }
 
@@ -84,6 +86,14 @@ impl Change<'_> {
                 .await?;
         }
         Ok(())
+    }
+
+    /// As [`Change::queue_for`], for the local days of some moments.
+    pub(crate) async fn queue_for_times(&mut self, times: &[DateTime<Utc>]) -> Result<()> {
+        let zone: String = clinic::table.select(clinic::zone).first(self.conn()).await?;
+        let zone: Tz = zone.parse().unwrap_or(Tz::UTC);
+        let days: Vec<NaiveDate> = times.iter().map(|at| at.with_timezone(&zone).date_naive()).collect();
+        self.queue_for(&days).await
     }
 
     /// Checks a place for a person. `moving` is the visit that is moved, which does not stand in its own way,
@@ -146,7 +156,19 @@ impl Change<'_> {
         };
         let other = slot_type.as_ref().filter(|kind| kind.id != wished.id);
         let allowed = role.is_none_or(|r| wished.booked_by.iter().any(|code| code == r.code()));
+        let own: Option<(DateTime<Utc>, String)> = visits::table
+            .inner_join(staff::table.on(staff::id.eq(visits::clinician_id)))
+            .filter(visits::person_id.eq(person.id).and(visits::appointment))
+            .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))
+            .filter(visits::starts_at.lt(span.end()).and(visits::ends_at.gt(span.start())))
+            .filter(visits::id.ne(moving.map_or(Uuid::nil(), |v| v.id)))
+            .select((visits::starts_at, staff::name))
+            .first(self.conn())
+            .await
+            .optional()?;
+        let in_words = |(at, with): (DateTime<Utc>, String)| format!("{} with {with}", at.with_timezone(&zone).format("%H:%M"));
         let wish = Wish {
+            elsewhere: own.filter(|_| !place.beside_own).map(in_words),
             visit_type: wished.name.to_lowercase(),
             span,
             deceased: person.deceased_on.map(|_| format!("{} {}", person.first_name, person.last_name)),
@@ -284,7 +306,11 @@ impl Change<'_> {
         let person = people::get(self.conn(), visit.person_id).await?;
         let placed = self.place(&person, place, Some(&visit), role, zone).await?;
         // Both days are queued for; what stands now is what counts.
+        let queued_for = visit.day;
         let visit = self.lock_visit(id).await?;
+        if visit.day != queued_for {
+            return Err(StoreError::refused("try_again", "Somebody moved this visit in the meantime; look again."));
+        }
         if visit.stage != Stage::Booked.code() {
             let stage = visit.stage().label().to_lowercase();
             return Err(StoreError::refused("stage", format!("The visit is {stage}; only a booked one can be moved.")));

@@ -74,6 +74,27 @@ pub async fn document(conn: &mut Conn, id: Uuid) -> Result<Document> {
         .ok_or(StoreError::NotFound("file"))
 }
 
+/// The people whose claims or decisions a file holds.
+pub async fn people_in(conn: &mut Conn, document: Uuid) -> Result<Vec<Uuid>> {
+    use crate::schema::{remittances, remitted_claims as d, visits as v};
+    let sent = batches::table
+        .inner_join(claims::table.on(claims::batch_id.eq(batches::id.nullable())))
+        .inner_join(v::table.on(v::id.eq(claims::visit_id)))
+        .filter(batches::document_id.eq(document))
+        .select(v::person_id);
+    let mut people: Vec<Uuid> = sent.load(conn).await?;
+    let decided = remittances::table
+        .inner_join(d::table.on(d::remittance_id.eq(remittances::id)))
+        .inner_join(claims::table.on(d::claim_id.eq(claims::id.nullable())))
+        .inner_join(v::table.on(v::id.eq(claims::visit_id)))
+        .filter(remittances::document_id.eq(document))
+        .select(v::person_id);
+    people.extend(decided.load::<Uuid>(conn).await?);
+    people.sort_unstable();
+    people.dedup();
+    Ok(people)
+}
+
 /// The next control number for a batch.
 pub async fn next_control(conn: &mut Conn) -> Result<i64> {
     crate::people::next(conn, "batch_controls").await

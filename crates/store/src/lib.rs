@@ -84,7 +84,7 @@ impl StoreError {
 }
 
 /// What the database's own guards say, in words.
-const GUARDS: [(&str, &str, &str); 13] = [
+const GUARDS: [(&str, &str, &str); 14] = [
     ("shifts_clinician_id_tstzrange_excl", "shift_overlaps", "The clinician has another shift at this time."),
     ("slots_clinician_id_tstzrange_excl", "slot_overlaps", "There is a slot at this time already."),
     (
@@ -104,6 +104,7 @@ const GUARDS: [(&str, &str, &str); 13] = [
     ),
     ("coverages_check", "coverage_dates", "The policy ends before it starts."),
     ("remittances_payer_code_trace_key", "posted_before", "This remittance is posted already."),
+    ("payments_idempotency_key_key", "posted_before", "This is posted already."),
     ("ledger_transactions_idempotency_key_key", "posted_before", "This is posted already."),
     ("visits_day_call_sign_key", "try_again", "Two bookings met; try again."),
 ];
@@ -133,7 +134,11 @@ impl From<DieselError> for StoreError {
                     _ if UNWRITABLE.iter().any(|words| info.message().contains(words)) => {
                         StoreError::refused("unwritable", "A sign or a number in this cannot be kept; type it again.")
                     }
-                    _ if info.message().contains("the note is signed") => {
+                    // SQLSTATE 40P01, which Diesel does not tell.
+                    _ if info.message().contains("deadlock detected") => {
+                        StoreError::refused("try_again", "Two changes met; try again.")
+                    }
+                    _ if info.message().contains("the note is signed; add an addendum") => {
                         StoreError::refused("note_signed", "The note is signed; add an addendum.")
                     }
                     _ if info.message().starts_with("harbor: ") => {

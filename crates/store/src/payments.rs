@@ -8,7 +8,7 @@ use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::ledger::collect::overpaid;
 use harbor_core::ledger::payments::{self as rules, For, Mean};
-use harbor_core::ledger::{Account, Entry, LedgerRefusal, Transaction};
+use harbor_core::ledger::{Account, Entry, LedgerRefusal, Method, Transaction};
 use harbor_core::money::Cents;
 use uuid::Uuid;
 
@@ -29,6 +29,16 @@ pub struct NewPayment {
     pub site: Uuid,
     pub means: Vec<Mean>,
     pub parts: Vec<Part>,
+}
+
+/// What became of giving money back.
+#[derive(Debug, Clone)]
+pub struct Given {
+    pub payment: Payment,
+    /// The reference of the card charge that it goes back on.
+    pub to_card: Option<String>,
+    /// It was given back before, under the same key.
+    pub again: bool,
 }
 
 impl NewPayment {
@@ -160,6 +170,7 @@ impl Change<'_> {
             id: Uuid::now_v7(),
             kind: kind.to_owned(),
             of_payment: None,
+            card_of: None,
             person_id: person,
             site_id: till.site_id,
             till_id: till.id,
@@ -171,8 +182,38 @@ impl Change<'_> {
         }
     }
 
-    /// Takes a payment: one transaction for each visit that it pays, all or none.
+    /// Waits for whoever uses the same key. Who comes second gets the first's answer, or is refused when theirs is
+    /// another payment: other money, another person, another means.
+    async fn under_key(&mut self, key: &str, person: Uuid, cents: i64, means: &[Mean]) -> Result<Option<Payment>> {
+        diesel::sql_query("select pg_advisory_xact_lock(7401, hashtext($1))")
+            .bind::<diesel::sql_types::Text, _>(key)
+            .execute(self.conn())
+            .await?;
+        let Some(before) = by_key(self.conn(), key).await? else { return Ok(None) };
+        let sum = |m: &str, all: &[(String, i64)]| -> i64 { all.iter().filter(|(n, _)| n == m).map(|(_, c)| c).sum() };
+        let had: Vec<(String, i64)> =
+            means_of(self.conn(), &[before.id]).await?.into_iter().map(|m| (m.method, m.cents.abs())).collect();
+        let has: Vec<(String, i64)> =
+            means.iter().map(|m| (m.method.code().to_owned(), m.amount.get().abs())).collect();
+        let same_means = Method::ALL.iter().all(|m| sum(m.code(), &had) == sum(m.code(), &has));
+        if before.person_id == person && before.cents == cents && same_means {
+            return Ok(Some(before));
+        }
+        let said = format!("This was done already, as {}. Begin another one.", Cents::new(before.cents));
+        Err(StoreError::refused("key", said))
+    }
+
+    /// The payment that this one repeats, if it does.
+    pub async fn repeats(&mut self, new: &NewPayment) -> Result<Option<Payment>> {
+        self.under_key(&format!("payment:{}", new.key), new.person, new.total(), &new.means).await
+    }
+
+    /// Takes a payment: one transaction for each visit that it pays, all or none. A repeated one is the first.
     pub async fn take_payment(&mut self, new: &NewPayment) -> Result<Payment> {
+        if let Some(before) = self.repeats(new).await? {
+            self.audit("asked again for", "payment", before.id, Some(new.person), "");
+            return Ok(before);
+        }
         let wanted: Vec<(For<Uuid>, Cents)> = new.parts.iter().map(|p| (p.what, p.amount)).collect();
         let made = rules::lay_out(&new.means, &wanted).map_err(refuse)?;
         let total = rules::total(&new.means).map_err(refuse)?;
@@ -207,6 +248,11 @@ impl Change<'_> {
         self.hold_accounts([first.person_id]).await?;
         if !voids_of(self.conn(), &[id]).await?.is_empty() {
             return Err(StoreError::refused("payment", "This payment is taken back already."));
+        }
+        let part: i64 = payments::table.filter(payments::card_of.eq(id)).count().get_result(self.conn()).await?;
+        if part > 0 {
+            let said = "Part of it went back on the card already; give the rest back the same way.";
+            return Err(StoreError::refused("payment", said));
         }
         let means: Vec<Mean> = means_of(self.conn(), &[id]).await?.iter().filter_map(PaymentMean::in_core).collect();
         let till = self.open_till(first.site_id).await?;
@@ -247,12 +293,23 @@ impl Change<'_> {
         (person, site): (Uuid, Uuid),
         from: For<Uuid>,
         mean: &Mean,
-    ) -> Result<Payment> {
+    ) -> Result<Given> {
+        let means = std::slice::from_ref(mean);
+        let id = format!("refund:{key}");
+        if let Some(before) = self.under_key(&id, person, (-mean.amount).get(), means).await? {
+            self.audit("asked again for", "payment", before.id, Some(person), "");
+            return Ok(Given { payment: before, to_card: None, again: true });
+        }
         self.hold_accounts([person]).await?;
         let (held, visit) = self.held(person, from).await?;
         let transaction = rules::refund(mean, &from, held).map_err(refuse)?;
+        let paid_by = match mean.method {
+            Method::Card => Some(self.card_to_put_back_on(person, mean.amount).await?),
+            _ => None,
+        };
         let till = self.open_till(site).await?;
-        let row = self.payment_row("refund", person, &till, -mean.amount, format!("refund:{key}"), reason);
+        let mut row = self.payment_row("refund", person, &till, -mean.amount, id, reason);
+        row.card_of = paid_by.as_ref().map(|p| p.id);
         self.insert_payment(&row, std::slice::from_ref(mean), -1).await?;
         let about = About {
             kind: "refund",
@@ -265,7 +322,37 @@ impl Change<'_> {
         };
         self.post(&about, &transaction).await?;
         self.audit("gave back", "payment", row.id, Some(person), format!("{}: {reason}", mean.amount));
-        Ok(row)
+        // The terminal knows the charge by the key of its payment.
+        let to_card = paid_by.and_then(|p| p.idempotency_key.strip_prefix("payment:").map(str::to_owned));
+        Ok(Given { payment: row, to_card, again: false })
+    }
+
+    /// The payment whose card an amount goes back on: the latest that came by card and of which so much is left.
+    /// Money goes back on a card only as it came from it.
+    async fn card_to_put_back_on(&mut self, person: Uuid, amount: Cents) -> Result<Payment> {
+        let mut most = Cents::ZERO;
+        for row in of_person(self.conn(), person).await?.into_iter().filter(|p| p.kind == "payment") {
+            if !voids_of(self.conn(), &[row.id]).await?.is_empty() {
+                continue;
+            }
+            let by_card = |means: Vec<PaymentMean>| -> i64 {
+                means.iter().filter(|m| m.method == Method::Card.code()).map(|m| m.cents).sum()
+            };
+            let came = by_card(means_of(self.conn(), &[row.id]).await?);
+            let back: Vec<Uuid> =
+                payments::table.filter(payments::card_of.eq(row.id)).select(payments::id).load(self.conn()).await?;
+            let left = Cents::new(came + by_card(means_of(self.conn(), &back).await?));
+            if left >= amount {
+                return Ok(row);
+            }
+            most = most.max(left);
+        }
+        let said = if most.is_positive() {
+            format!("At most {most} of one payment came by card; give the rest back by another means.")
+        } else {
+            "Nothing of theirs was paid by card, so nothing can go back on one. Choose another means.".into()
+        };
+        Err(StoreError::refused("refund", said))
     }
 
     /// What the clinic holds too much of, for a refund.
@@ -284,9 +371,36 @@ impl Change<'_> {
         }
     }
 
+    /// Whether credit was used or kept under this key already, for the same person and visit.
+    async fn credit_repeats(&mut self, key: Uuid, owner: Uuid, visit: Uuid) -> Result<bool> {
+        let key = format!("credit:{key}");
+        diesel::sql_query("select pg_advisory_xact_lock(7401, hashtext($1))")
+            .bind::<diesel::sql_types::Text, _>(&key)
+            .execute(self.conn())
+            .await?;
+        use ledger_transactions as t;
+        let before: Option<(Option<Uuid>, Option<Uuid>)> = t::table
+            .filter(t::idempotency_key.eq(&key))
+            .select((t::person_id, t::visit_id))
+            .first(self.conn())
+            .await
+            .optional()?;
+        match before {
+            None => Ok(false),
+            Some(same) if same == (Some(owner), Some(visit)) => {
+                self.audit("asked again for", "credit", visit, Some(owner), "");
+                Ok(true)
+            }
+            Some(_) => Err(StoreError::refused("key", "This key was used for another credit. Begin again.")),
+        }
+    }
+
     /// Uses a person's credit for a visit, their own or one of the household's.
     /// Without an amount as much as fits.
     pub async fn use_credit(&mut self, key: Uuid, owner: Uuid, visit: Uuid, amount: Option<Cents>) -> Result<()> {
+        if self.credit_repeats(key, owner, visit).await? {
+            return Ok(());
+        }
         self.hold_accounts([owner]).await?;
         self.lock_visit(visit).await?;
         let credit = accounts::of_person(self.conn(), owner).await?.credit();
@@ -308,6 +422,9 @@ impl Change<'_> {
     /// Keeps as credit what was paid too much for a visit.
     pub async fn keep_as_credit(&mut self, key: Uuid, visit: Uuid) -> Result<()> {
         let row = crate::visits::get(self.conn(), visit).await?;
+        if self.credit_repeats(key, row.person_id, visit).await? {
+            return Ok(());
+        }
         self.hold_accounts([row.person_id]).await?;
         let row = self.lock_visit(visit).await?;
         let held = overpaid(row.stage(), &balance(self.conn(), visit).await?);

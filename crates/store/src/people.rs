@@ -92,7 +92,32 @@ pub(crate) async fn next(conn: &mut Conn, sequence: &'static str) -> Result<i64>
     Ok(next.value)
 }
 
+/// So long a record of just the same names and birth date is taken for the same registration sent by two hands.
+const A_MOMENT: chrono::Duration = chrono::Duration::minutes(2);
+
 impl Change<'_> {
+    /// Waits for whoever registers somebody of these names, and gives the record that they just made, with who made
+    /// it.
+    pub async fn registered_just_now(&mut self, d: &Details) -> Result<Option<(Person, String)>> {
+        let folded = folded_names(&d.first_name, &d.middle_name, &d.last_name, &d.preferred_name, &d.former_name);
+        diesel::sql_query("select pg_advisory_xact_lock(7501, hashtext($1))")
+            .bind::<sql_types::Text, _>(&folded)
+            .execute(self.conn())
+            .await?;
+        let since = self.now - A_MOMENT;
+        let found: Option<Person> = people::table
+            .filter(people::folded.eq(&folded).and(people::birth_date.is_not_distinct_from(d.birth_date)))
+            .filter(people::created_at.ge(since).and(people::merged_into.is_null()))
+            .select(Person::as_select())
+            .first(self.conn())
+            .await
+            .optional()?;
+        let Some(row) = found else { return Ok(None) };
+        let by = crate::audit::of_person(self.conn(), row.id, 50).await?;
+        let by = by.into_iter().find(|a| a.action == "added").map(|a| a.staff_name).unwrap_or_default();
+        Ok(Some((row, by)))
+    }
+
     pub async fn add_person(&mut self, d: &Details, more: Registration) -> Result<Person> {
         let number = next(self.conn(), "record_numbers").await?;
         let folded = folded_names(&d.first_name, &d.middle_name, &d.last_name, &d.preferred_name, &d.former_name);

@@ -288,6 +288,7 @@ diesel::table! {
         by -> Text,
         reason -> Text,
         idempotency_key -> Text,
+        card_of -> Nullable<Uuid>,
     }
 }
 

@@ -77,6 +77,10 @@ impl Change<'_> {
 
     /// A slot with its shift, locked, and whether somebody has it.
     async fn lock_slot(&mut self, id: Uuid) -> Result<(Slot, Shift, Cut)> {
+        // As whoever books: first the day, then what lies in it.
+        let at: Option<DateTime<Utc>> =
+            slots::table.find(id).select(slots::starts_at).first(self.conn()).await.optional()?;
+        self.queue_for_times(&[at.ok_or(StoreError::NotFound("slot"))?]).await?;
         let slot: Slot = slots::table
             .find(id)
             .for_update()
@@ -159,6 +163,7 @@ impl Change<'_> {
 
     /// Adds a slot to a shift, which grows when it comes before or behind.
     pub async fn add_slot(&mut self, shift: Uuid, place: Place, minutes: i64, visit_type_id: Uuid) -> Result<Slot> {
+        self.queue_for_shifts(&[shift]).await?;
         let row = self.lock_shift(shift).await?;
         let kind = visit_type(self.conn(), visit_type_id).await?;
         let whole = Span::new(row.starts_at, row.ends_at).map_err(|r| StoreError::refused("slot", r.to_string()))?;

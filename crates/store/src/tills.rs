@@ -1,5 +1,6 @@
 //! Tills: what should lie in the open one, and those that were counted.
 
+use crate::ledger::About;
 use crate::rows::{Payment, Till};
 use crate::schema::{payment_means, payments, sites, tills};
 use crate::{Change, Conn, Result, StoreError};
@@ -91,7 +92,7 @@ impl Change<'_> {
     pub async fn close_till(
         &mut self,
         site: Uuid,
-        counted: &[(Method, Cents)],
+        counted: &[(Method, Option<Cents>)],
         reason: &str,
         stays: Cents,
     ) -> Result<Till> {
@@ -100,7 +101,7 @@ impl Change<'_> {
             .await?
             .iter()
             .map(|(method, should)| {
-                let has = counted.iter().find(|(m, _)| m == method).map_or(Cents::ZERO, |(_, c)| *c);
+                let has = counted.iter().find(|(m, _)| m == method).and_then(|(_, c)| *c);
                 Counted { method: *method, expected: *should, counted: has }
             })
             .collect();
@@ -113,12 +114,16 @@ impl Change<'_> {
             .set((
                 (tills::closed_at.eq(now), tills::closed_by.eq(by), tills::reason.eq(reason)),
                 tills::expected.eq(by_means(|c| c.expected)),
-                tills::counted.eq(by_means(|c| c.counted)),
+                tills::counted.eq(by_means(|c| c.counted.unwrap_or(Cents::ZERO))),
                 tills::stays_cents.eq(stays.get()),
             ))
             .returning(Till::as_returning())
             .get_result(self.conn())
             .await?;
+        if let Some(moved) = till::differences(&counts).map_err(|r| StoreError::refused("till", r.to_string()))? {
+            let about = About { kind: "till", key: format!("till:{}", open.id), memo: reason.to_owned(), ..About::default() };
+            self.post(&about, &moved).await?;
+        }
         let off: Cents = counts.iter().map(Counted::difference).sum();
         self.audit("closed", "till", open.id, None, format!("differs by {off}. {reason}"));
         self.tell("till", open.id);

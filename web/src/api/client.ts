@@ -3,6 +3,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import createClient from 'openapi-fetch';
 import { useCallback, useState } from 'react';
+import { lockScreen, untilOpen } from '../app/lock';
 import type { components, paths } from './schema';
 
 export type Schemas = components['schemas'];
@@ -13,16 +14,49 @@ export const setCsrf = (word: string) => {
   csrf = word;
 };
 
-export const api = createClient<paths>({ baseUrl: '' });
+let again = false;
+/** Whatever is asked in here looks again at what is on the screen already: it is no new look at anybody. */
+export function lookingAgain<T>(work: () => T): T {
+  const before = again;
+  again = true;
+  try {
+    return work();
+  } finally {
+    again = before;
+  }
+}
+
+/** What is asked of the session itself is asked of a locked one too. */
+const ofSession = (url: string) =>
+  ['/api/session', '/api/sign-', '/api/set-password'].some((part) => url.includes(part));
+
+/** While the screen is locked everything waits, and what the lock refused is asked again once it is open. */
+async function throughTheLock(request: Request): Promise<Response> {
+  if (ofSession(request.url)) return fetch(request);
+  await untilOpen();
+  const copy = request.clone();
+  const response = await fetch(request);
+  if (response.status !== 401) return response;
+  const problem = (await response
+    .clone()
+    .json()
+    .catch(() => null)) as Problem | null;
+  if (problem?.type === 'urn:indigo-harbor:locked') {
+    lockScreen();
+    await untilOpen();
+    if (csrf) copy.headers.set('x-harbor-csrf', csrf);
+    return throughTheLock(copy);
+  }
+  if (!request.url.endsWith('/api/me')) window.dispatchEvent(new Event('harbor-signed-out'));
+  return response;
+}
+
+export const api = createClient<paths>({ baseUrl: '', fetch: throughTheLock });
 api.use({
   onRequest({ request }) {
     if (csrf) request.headers.set('x-harbor-csrf', csrf);
+    if (again) request.headers.set('x-harbor-again', '1');
     return request;
-  },
-  onResponse({ response, request }) {
-    if (response.status === 401 && !request.url.endsWith('/api/me') && !request.url.endsWith('/api/sign-in')) {
-      window.dispatchEvent(new Event('harbor-signed-out'));
-    }
   },
 });
 
@@ -82,7 +116,7 @@ export function useDo() {
       setRefusal(null);
       try {
         const data = await take(act());
-        await client.invalidateQueries();
+        await lookingAgain(() => client.invalidateQueries());
         return data;
       } catch (error) {
         if (error instanceof Refusal) setRefusal(error);

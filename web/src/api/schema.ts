@@ -954,6 +954,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** In what two records differ that are to become one. */
+        get: operations["get_people__id__differences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/fhir": {
         parameters: {
             query?: never;
@@ -3305,6 +3322,11 @@ export interface components {
             /** @description Whether the clock stands still, as it does for pictures. */
             clockFixed: boolean;
             codeRelease: string;
+            /**
+             * Format: int32
+             * @description A screen that nobody touches locks after so many minutes.
+             */
+            lockMinutes: number;
             /** @description What visit types may look like, and who may book. */
             looks: components["schemas"]["Looks"];
             name: string;
@@ -3317,6 +3339,8 @@ export interface components {
             /** @description Whether a booking needs a reason. */
             reasonRequired: boolean;
             rooms: components["schemas"]["Room"][];
+            /** @description The roles that sign in with a second factor. */
+            secondFactorRoles: string[];
             sites: components["schemas"]["Site"][];
             staff: components["schemas"]["Staff"][];
             /**
@@ -3381,6 +3405,8 @@ export interface components {
             useAdditional: string[];
         };
         CollectView: {
+            /** @description The typed amount in words, when it is more than is owed or larger than most. */
+            amountInWords: string;
             /**
              * Format: int64
              * @description Everything expected today.
@@ -3536,6 +3562,13 @@ export interface components {
         };
         DiagnosisForm: {
             code?: string | null;
+        };
+        /** @description A fact that both records hold and in which they differ. */
+        Difference: {
+            code: string;
+            gone: string;
+            kept: string;
+            label: string;
         };
         /** @description Nothing to say but that it was done. */
         Done: {
@@ -3895,6 +3928,8 @@ export interface components {
             ties: string[];
         };
         Merge: {
+            /** @description What each column of the record that stays was before, and became. */
+            filled: unknown;
             /** Format: uuid */
             goneId: string;
             /** Format: uuid */
@@ -3911,6 +3946,10 @@ export interface components {
             undoneBy?: string | null;
         };
         MergeForm: {
+            /** @description Of what differs: by its code, whether the other record's is taken. */
+            choices?: {
+                [key: string]: boolean;
+            };
             /**
              * Format: uuid
              * @description The record that goes into this one.
@@ -4190,6 +4229,8 @@ export interface components {
              */
             key: string;
             means: components["schemas"]["MeanForm"][];
+            /** @description It is more than is owed, and that is right: the rest is kept as credit. */
+            moreThanOwed?: boolean;
             /** @description How it is shared out; left out, today's copays come first and then the oldest balance. */
             parts?: components["schemas"]["ShareForm"][] | null;
             /**
@@ -4405,6 +4446,7 @@ export interface components {
             /** @description Field and word of what the record lacks. */
             gaps: components["schemas"]["Gap"][];
             household: components["schemas"]["MemberView"][];
+            mergedInto?: components["schemas"]["PersonCard"] | null;
             /** @description Records merged into this one. */
             merges: components["schemas"]["MergeView"][];
             /** @description How often they did not come or left unseen, in words; empty when never. */
@@ -5256,6 +5298,8 @@ export interface components {
         };
         /** @description Where a visit is to lie: a slot, and what is unusual about it. */
         TimeForm: {
+            /** @description Said that the same person can be at both, when they are booked at this time already. */
+            besideOwn?: boolean;
             /** @description Beyond capacity, beside what is there. */
             extra?: boolean;
             /** @description Said that it cannot wait, when the slot is kept for another type. */
@@ -7557,6 +7601,37 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_people__id__differences: {
+        parameters: {
+            query: {
+                other: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Difference"][];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -6,6 +6,10 @@ import { GlobalStyle } from '../ui/global';
 import { Frame } from './Frame';
 import { forgetUsed } from './CommandBar';
 import { forgetEverything } from './kept';
+import { Lock } from './Lock';
+import { lockScreen, openScreen, useLocked } from './lock';
+import { usePresence } from './presence';
+import { SetPassword } from './SetPassword';
 import { SignIn } from './SignIn';
 import { type InHand, type Me, SessionProvider } from './session';
 
@@ -20,6 +24,7 @@ const client = new QueryClient({
 });
 
 function SignedIn({ me }: { me: Me }) {
+  usePresence(me.lockMinutes, useLocked());
   const clinic = useLook(['clinic'], () => api.GET('/api/clinic'));
   // A page that is loaded again must not show the names that were hidden.
   const [discreet, setDiscreetNow] = useState(() => sessionStorage.getItem('harbor-discreet') === 'on');
@@ -54,8 +59,14 @@ function SignedIn({ me }: { me: Me }) {
   );
 }
 
+/** The lock before everything, whoever is behind it. */
+function Locked({ login, onOpened }: { login: string; onOpened: () => void }) {
+  return useLocked() ? <Lock login={login} onOpened={onOpened} /> : null;
+}
+
 function Door() {
   const [me, setMe] = useState<Me | null | undefined>(undefined);
+  const [login, setLogin] = useState('');
   const enter = (found: Me | null) => {
     setCsrf(found?.csrf ?? '');
     forgetEverything();
@@ -63,20 +74,32 @@ function Door() {
     setMe(found);
   };
   useEffect(() => {
-    void api
-      .GET('/api/me')
-      .then(({ data }) => enter(data ?? null))
-      .catch(() => enter(null));
+    const begin = async () => {
+      const session = await api.GET('/api/session').catch(() => undefined);
+      if (!session?.data) return enter(null);
+      setLogin(session.data.login);
+      if (session.data.locked) lockScreen();
+      // Waits until the screen is open.
+      const found = await api.GET('/api/me').catch(() => undefined);
+      enter(found?.data ?? null);
+    };
+    void begin();
     const leave = () => {
+      openScreen();
       client.clear();
       enter(null);
     };
     window.addEventListener('harbor-signed-out', leave);
     return () => window.removeEventListener('harbor-signed-out', leave);
   }, []);
-  if (me === undefined) return null;
+  const lock = <Locked login={me?.staff.login ?? login} onOpened={() => undefined} />;
+  if (window.location.pathname === '/set-password') return <SetPassword />;
+  if (me === undefined) return lock;
   return me ? (
-    <SignedIn me={me} />
+    <>
+      <SignedIn me={me} />
+      {lock}
+    </>
   ) : (
     <SignIn
       onSignedIn={(found) => {

@@ -26,6 +26,8 @@ import { CommandBar } from './CommandBar';
 import { Companion } from './Companion';
 import { useKeys } from './keys';
 import { useLive } from './live';
+import { useLocked } from './lock';
+import { lockNow } from './presence';
 import { useSession } from './session';
 import { useTimes } from './words';
 
@@ -37,6 +39,7 @@ const PersonPage = lazy(() => import('../areas/people/PersonPage'));
 const VisitPage = lazy(() => import('../areas/visit/VisitPage'));
 const Results = lazy(() => import('../areas/results/Results'));
 const Billing = lazy(() => import('../areas/billing/Billing'));
+const MePage = lazy(() => import('../areas/me/Me'));
 const SettingsPage = lazy(() => import('../areas/settings/Settings'));
 
 const Shell = styled.div<{ $folded: boolean }>`
@@ -215,7 +218,7 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
   const location = useLocation();
   const times = useTimes();
   const { run } = useDo();
-  useLive();
+  useLive(useLocked());
   const move = (to: string) => {
     if (inHand && 'visit' in inHand)
       void run(() => api.POST('/api/visits/{id}/stage', { params: { path: { id: inHand.visit } }, body: { to } }));
@@ -289,7 +292,14 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
           </Small>
         </div>
         <div className="when">
-          <div>{me.staff.name}</div>
+          <Menu
+            inline
+            label={me.staff.name}
+            items={[
+              { id: 'me', label: 'My sign-in', onChoose: () => navigate('/me') },
+              { id: 'lock', label: 'Lock the screen', onChoose: () => void lockNow() },
+            ]}
+          />
           <Small>{me.roleLabel}</Small>
         </div>
         <Button $kind="quiet" onPress={() => void leave()}>
@@ -298,20 +308,25 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
       </Top>
       <Work id="work">
         <Suspense fallback={null}>
-          <Routes>
-            <Route path="/" element={<Navigate to="/today" replace />} />
-            <Route path="/today" element={<Today />} />
-            <Route path="/schedule" element={<Schedule />} />
-            <Route path="/in-clinic" element={<InClinic />} />
-            <Route path="/people" element={<People />} />
-            <Route path="/people/:id" element={<PersonPage key={location.pathname} />} />
-            <Route path="/visits/:id/:part" element={<VisitPage />} />
-            <Route path="/visits/:id" element={<Navigate to="note" replace />} />
-            <Route path="/results" element={<Results />} />
-            <Route path="/billing" element={<Billing />} />
-            <Route path="/settings" element={<SettingsPage onTheme={theme} />} />
-            <Route path="*" element={<Navigate to="/today" replace />} />
-          </Routes>
+          {me.secondFactorWanted ? (
+            <MePage />
+          ) : (
+            <Routes>
+              <Route path="/" element={<Navigate to="/today" replace />} />
+              <Route path="/today" element={<Today />} />
+              <Route path="/schedule" element={<Schedule />} />
+              <Route path="/in-clinic" element={<InClinic />} />
+              <Route path="/people" element={<People />} />
+              <Route path="/people/:id" element={<PersonPage key={location.pathname} />} />
+              <Route path="/visits/:id/:part" element={<VisitPage />} />
+              <Route path="/visits/:id" element={<Navigate to="note" replace />} />
+              <Route path="/results" element={<Results />} />
+              <Route path="/billing" element={<Billing />} />
+              <Route path="/settings" element={<SettingsPage onTheme={theme} />} />
+              <Route path="/me" element={<MePage />} />
+              <Route path="*" element={<Navigate to="/today" replace />} />
+            </Routes>
+          )}
         </Suspense>
       </Work>
       {inHand && <Companion folded={folded} fold={setFolded} />}

@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { type ReactNode, useState } from 'react';
 import styled from 'styled-components';
 import { api, useDo, useLook } from '../api/client';
 import { Button, Field } from '../ui/controls';
@@ -54,64 +54,87 @@ const Who = styled.button`
   }
 `;
 
-export function SignIn({ onSignedIn }: { onSignedIn: (me: Me) => void }) {
-  const [login, setLogin] = useState('');
-  const [password, setPassword] = useState('');
-  const shown = useLook(['sign-ins'], () => api.GET('/api/sign-ins'));
-  const { run, busy, refusal } = useDo();
-  const enter = async () => {
-    const me = await run(() => api.POST('/api/sign-in', { body: { login, password } }));
-    if (me) onSignedIn(me);
-  };
+/** The page before the door, for signing in and for setting a password. */
+export function DoorPage({ children, beside }: { children: ReactNode; beside?: ReactNode }) {
   return (
     <Whole>
       <Card>
         <Side>
           <h1>Indigo Harbor</h1>
           <Small>Family Clinic, Port Calder</Small>
-          <form
-            onSubmit={(event) => {
-              event.preventDefault();
-              void enter();
-            }}
-          >
-            <Stack $gap={4} style={{ marginTop: space(7) }}>
-              <Field label="Sign-in name" value={login} onChange={setLogin} autoFocus name="login" />
-              <Field label="Password" type="password" value={password} onChange={setPassword} name="password" />
-              {refusal && (
-                <Notice $tone="coral" role="alert">
-                  {refusal.message}
-                </Notice>
-              )}
-              <Button $kind="filled" type="submit" isDisabled={busy}>
-                Sign in
-              </Button>
-            </Stack>
-          </form>
+          {children}
         </Side>
-        {(shown.data?.length ?? 0) > 0 && (
-          <Side>
-            <h2>Demo sign-ins</h2>
-            <Small>The password of all of them is harbor.</Small>
-            <ul style={{ marginTop: space(3) }}>
-              {shown.data?.map((who) => (
-                <li key={who.login}>
-                  <Who
-                    type="button"
-                    onClick={() => {
-                      setLogin(who.login);
-                      setPassword('harbor');
-                    }}
-                  >
-                    <strong>{who.name.split(', ')[0]}</strong>
-                    <span>{who.name.split(', ').slice(1).join(', ')}</span>
-                  </Who>
-                </li>
-              ))}
-            </ul>
-          </Side>
-        )}
+        {beside}
       </Card>
     </Whole>
+  );
+}
+
+export function SignIn({ onSignedIn }: { onSignedIn: (me: Me) => void }) {
+  const [login, setLogin] = useState('');
+  const [password, setPassword] = useState('');
+  const [code, setCode] = useState('');
+  const shown = useLook(['sign-ins'], () => api.GET('/api/sign-ins'));
+  const { run, busy, refusal } = useDo();
+  const enter = async () => {
+    const me = await run(() => api.POST('/api/sign-in', { body: { login, password, code } }));
+    if (me) onSignedIn(me);
+  };
+  // The second factor is asked for once the password was right, and stays asked for.
+  const [asked, setAsked] = useState(false);
+  if (refusal?.is('second-factor') && !asked) setAsked(true);
+  const beside = (shown.data?.length ?? 0) > 0 && (
+    <Side>
+      <h2>Demo sign-ins</h2>
+      <Small>The password of all of them is harbor.</Small>
+      <ul style={{ marginTop: space(3) }}>
+        {shown.data?.map((who) => (
+          <li key={who.login}>
+            <Who
+              type="button"
+              onClick={() => {
+                setLogin(who.login);
+                setPassword('harbor');
+              }}
+            >
+              <strong>{who.name.split(', ')[0]}</strong>
+              <span>{who.name.split(', ').slice(1).join(', ')}</span>
+            </Who>
+          </li>
+        ))}
+      </ul>
+    </Side>
+  );
+  return (
+    <DoorPage beside={beside}>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          void enter();
+        }}
+      >
+        <Stack $gap={4} style={{ marginTop: space(7) }}>
+          <Field label="Sign-in name" value={login} onChange={setLogin} autoFocus name="login" />
+          <Field label="Password" type="password" value={password} onChange={setPassword} name="password" />
+          {asked && (
+            <Field
+              label="Code of your device, or a recovery code"
+              name="code"
+              value={code}
+              onChange={setCode}
+              autoFocus
+            />
+          )}
+          {refusal && (
+            <Notice $tone="coral" role="alert">
+              {refusal.message}
+            </Notice>
+          )}
+          <Button $kind="filled" type="submit" isDisabled={busy}>
+            Sign in
+          </Button>
+        </Stack>
+      </form>
+    </DoorPage>
   );
 }

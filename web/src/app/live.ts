@@ -2,6 +2,7 @@
 
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
+import { lookingAgain } from '../api/client';
 
 /** Which questions each topic makes stale. */
 const stale: Record<string, string[]> = {
@@ -29,16 +30,20 @@ const stale: Record<string, string[]> = {
   prices: ['charges', 'services', 'today', 'visit'],
 };
 
-export function useLive() {
+export function useLive(locked: boolean) {
   const client = useQueryClient();
   useEffect(() => {
+    // A locked screen hears nothing; once it is open it looks at everything again.
+    if (locked) return () => void lookingAgain(() => client.invalidateQueries());
     const source = new EventSource('/api/live');
     source.onmessage = (event) => {
       const tiding = JSON.parse(event.data as string) as { topic: string };
       const keys = stale[tiding.topic];
-      if (keys) for (const key of keys) void client.invalidateQueries({ queryKey: [key] });
-      else void client.invalidateQueries();
+      lookingAgain(() => {
+        if (keys) for (const key of keys) void client.invalidateQueries({ queryKey: [key] });
+        else void client.invalidateQueries();
+      });
     };
     return () => source.close();
-  }, [client]);
+  }, [client, locked]);
 }

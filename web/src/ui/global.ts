@@ -24,6 +24,7 @@ export const GlobalStyle = createGlobalStyle`
   /* Of what is pressed, and of its colours alone: whatever else changed would be drawn again and again. */
   button, a, input, textarea { transition: color ${quick}, background-color ${quick}, border-color ${quick}; }
   @media (prefers-reduced-motion: reduce) { * { transition: none !important; animation: none !important; } }
+  body[data-locked] > *:not([data-lock]) { display: none !important; }
   @media print {
     body { background: white; color: black; }
     [data-print='off'] { display: none !important; }

@@ -216,7 +216,12 @@ pub struct CollectView {
     over_cents: i64,
     /// What would be owed after the typed amount.
     left_cents: i64,
+    /// The typed amount in words, when it is more than is owed or larger than most.
+    amount_in_words: String,
 }
+
+/// A payment at the desk above this is read back in words.
+const LARGE: Cents = Cents::new(50_000);
 
 /// What a person's household could pay now, and how a typed amount would be shared out.
 #[utoipa::path(get, path = "/api/people/{id}/collect", params(("id" = Uuid, Path), CollectAsked), responses((status = 200, body = CollectView), (status = 422, body = Problem)))]
@@ -252,5 +257,6 @@ pub async fn collect(state: Data<State>, id: Path<Uuid>, asked: Query<CollectAsk
         credit_cents: house.accounts.get(&*id).map_or(0, |a| a.credit().get()),
         over_cents: over.get(),
         left_cents: (all - paid).get(),
+        amount_in_words: if over.is_positive() || amount > LARGE { amount.in_words() } else { String::new() },
     }))
 }

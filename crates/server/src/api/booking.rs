@@ -33,6 +33,9 @@ pub struct TimeForm {
     /// Said that it cannot wait, when the slot is kept for another type.
     #[serde(default)]
     knowingly: bool,
+    /// Said that the same person can be at both, when they are booked at this time already.
+    #[serde(default)]
+    beside_own: bool,
 }
 
 impl TimeForm {
@@ -50,6 +53,7 @@ impl TimeForm {
             visit_type_id: self.visit_type_id,
             extra: self.extra,
             knowingly: self.knowingly,
+            beside_own: self.beside_own,
         })
     }
 }

@@ -2,17 +2,18 @@
 
 use super::views::PersonCard;
 use super::{DONE, Done};
-use crate::access::Me;
+use crate::access::{Me, shown};
 use crate::claim_file::build_claim;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
-use actix_web::HttpResponse;
+use actix_web::{HttpRequest, HttpResponse};
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::{DateTime, Utc};
 use harbor_core::claims::ClaimEvent;
 use harbor_core::money::Cents;
 use harbor_formats::x12;
 use harbor_store::claims as store;
+use harbor_store::people::registration::closed_charts;
 use harbor_store::rows::{Batch, Claim, Visit};
 use harbor_store::{Conn, coverage, people, visits};
 use serde::{Deserialize, Serialize};
@@ -54,11 +55,13 @@ async fn view(conn: &mut Conn, state: &State, claims: Vec<Claim>) -> Result<Vec<
 }
 
 #[utoipa::path(get, path = "/api/claims", params(ClaimsAsked), responses((status = 200, body = Vec<ClaimView>)))]
-pub async fn list(state: Data<State>, asked: Query<ClaimsAsked>) -> Answer<Vec<ClaimView>> {
+pub async fn list(state: Data<State>, request: HttpRequest, asked: Query<ClaimsAsked>) -> Answer<Vec<ClaimView>> {
     let mut conn = state.store.reader().await?;
     let states: Vec<&str> = if asked.state.is_empty() { vec![] } else { vec![asked.state.as_str()] };
     let rows = store::list(&mut conn, &states, 200).await?;
-    Ok(Json(view(&mut conn, &state, rows).await?))
+    let views = view(&mut conn, &state, rows).await?;
+    shown::listed(&request, "claims", views.iter().map(|v| v.person.id));
+    Ok(Json(views))
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -158,8 +161,21 @@ pub async fn make_batch(state: Data<State>, me: Me, form: Json<BatchForm>) -> An
 
 /// A file as it was sent or received, byte for byte.
 #[utoipa::path(get, path = "/api/files/{id}", params(("id" = Uuid, Path)), responses((status = 200, content_type = "application/octet-stream", body = String), (status = 404, body = Problem)))]
-pub async fn file(state: Data<State>, id: Path<Uuid>) -> Result<HttpResponse, Problem> {
-    let document = store::document(&mut *state.store.reader().await?, *id).await?;
+pub async fn file(state: Data<State>, me: Me, request: HttpRequest, id: Path<Uuid>) -> Result<HttpResponse, Problem> {
+    let mut conn = state.store.reader().await?;
+    let document = store::document(&mut conn, *id).await?;
+    let within = store::people_in(&mut conn, *id).await?;
+    let closed = closed_charts(&mut conn, &within, me.staff.id, state.now()).await?;
+    if !closed.is_empty() {
+        let names = people::by_id(&mut conn, closed.into_iter()).await?;
+        let numbers: Vec<&str> = names.values().map(|p| p.record_number.as_str()).collect();
+        let said = format!(
+            "The file tells of charts under restriction: {}. Open each with a reason first, from their claims.",
+            numbers.join(", ")
+        );
+        return Err(Problem { detail: said, ..Problem::restricted_chart() });
+    }
+    shown::opened(&request, "file", within);
     let name = format!("attachment; filename=\"{}-{}.txt\"", document.kind, &document.sha256[..8]);
     Ok(HttpResponse::Ok()
         .content_type("application/octet-stream")

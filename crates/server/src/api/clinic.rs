@@ -47,6 +47,10 @@ pub struct ClinicView {
     supply_days: i32,
     /// The thresholds of the day, in minutes.
     thresholds: HouseRules,
+    /// A screen that nobody touches locks after so many minutes.
+    lock_minutes: i32,
+    /// The roles that sign in with a second factor.
+    second_factor_roles: Vec<String>,
     /// Lists without times that are in use.
     untimed_lists: Vec<UntimedList>,
     /// The hour from which the payers are asked about tomorrow by themselves.
@@ -106,6 +110,8 @@ pub async fn show(state: Data<State>) -> Answer<ClinicView> {
         payers: coverage::payers(&mut conn).await?,
         pharmacies: orders::pharmacies(&mut conn).await?,
         code_release: state.tables.release.clone(),
+        lock_minutes: row.lock_minutes,
+        second_factor_roles: row.second_factor_roles.clone(),
         thresholds: HouseRules::from(row.thresholds()),
         cancel_reasons: row.cancel_reasons,
         looks: looks(),

@@ -2,10 +2,11 @@
 
 use super::views::PersonCard;
 use super::{DONE, Done};
-use crate::access::Me;
+use crate::access::{Me, shown};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use crate::telling;
+use actix_web::HttpRequest;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::fields::Faults;
 use harbor_core::messages::{Channel, Fate, ToDo, to_do};
@@ -26,9 +27,10 @@ pub struct MessageView {
 
 /// Messages of the last weeks, and all about which something is still to be done.
 #[utoipa::path(get, path = "/api/messages", responses((status = 200, body = Vec<MessageView>)))]
-pub async fn list(state: Data<State>) -> Answer<Vec<MessageView>> {
+pub async fn list(state: Data<State>, request: HttpRequest) -> Answer<Vec<MessageView>> {
     let mut conn = state.store.reader().await?;
     let rows = store::recent(&mut conn, state.now()).await?;
+    shown::listed(&request, "messages and calls", rows.iter().map(|m| m.person_id));
     let by_id = people::by_id(&mut conn, rows.iter().map(|m| m.person_id)).await?;
     let view = |message: Message| {
         let person = PersonCard::of(by_id.get(&message.person_id)?, state.today());

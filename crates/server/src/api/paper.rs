@@ -2,13 +2,13 @@
 
 use super::schedule::clock;
 use super::{DONE, Done};
-use crate::access::Me;
+use crate::access::{Me, shown};
 use crate::paper::content::{self, Lists};
 use crate::paper::{self, Sheet};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use crate::telling;
-use actix_web::HttpResponse;
+use actix_web::{HttpRequest, HttpResponse};
 use actix_web::http::header;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::{Duration, NaiveDate};
@@ -124,14 +124,18 @@ pub async fn send_receipt(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<
 
 /// The letters that wait for the printer, one a page.
 #[utoipa::path(get, path = "/api/print/letters", responses((status = 200, content_type = "application/pdf", body = Vec<u8>)))]
-pub async fn letters(state: Data<State>) -> Result<HttpResponse, Problem> {
-    Ok(pdf("letters", set(Sheet::Letters, content::letters(&state).await?).await?))
+pub async fn letters(state: Data<State>, request: HttpRequest) -> Result<HttpResponse, Problem> {
+    let (letters, people) = content::letters(&state).await?;
+    shown::opened(&request, "letters", people);
+    Ok(pdf("letters", set(Sheet::Letters, letters).await?))
 }
 
 /// Whom to call: who cannot be messaged, and whose message did not arrive.
 #[utoipa::path(get, path = "/api/print/calls", responses((status = 200, content_type = "application/pdf", body = Vec<u8>)))]
-pub async fn calls(state: Data<State>) -> Result<HttpResponse, Problem> {
-    Ok(pdf("calls", set(Sheet::Calls, content::calls(&state).await?).await?))
+pub async fn calls(state: Data<State>, request: HttpRequest) -> Result<HttpResponse, Problem> {
+    let (calls, people) = content::calls(&state).await?;
+    shown::opened(&request, "call list", people);
+    Ok(pdf("calls", set(Sheet::Calls, calls).await?))
 }
 
 fn ics(name: &str, text: String) -> HttpResponse {

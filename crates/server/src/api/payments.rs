@@ -52,6 +52,9 @@ pub struct PaymentForm {
     /// This cheque number was taken before, and that is right.
     #[serde(default)]
     cheque_again: bool,
+    /// It is more than is owed, and that is right: the rest is kept as credit.
+    #[serde(default)]
+    more_than_owed: bool,
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -147,17 +150,24 @@ pub async fn take(state: Data<State>, me: Me, form: Json<PaymentForm>) -> Answer
     let parts = form.parts.as_ref().map(|p| read_parts(p, &mut faults));
     faults.none_or(())?;
     let amount = total(&means).map_err(|e| Problem::field("amount", e.to_string()))?;
+    let key = format!("payment:{}", form.key);
     let mut conn = state.store.reader().await?;
-    if let Some(before) = store::by_key(&mut conn, &format!("payment:{}", form.key)).await? {
-        if (before.person_id, before.cents) != (form.person_id, amount.get()) {
-            let said = format!("This payment was taken already, as {}.", Cents::new(before.cents));
-            return Err(Problem::field("key", said));
-        }
+    if store::by_key(&mut conn, &key).await?.is_some() {
+        // Sent before: the same answer, or a refusal when it is not the same payment.
+        let same = NewPayment { key: form.key, person: form.person_id, site: form.site_id, means, parts: vec![] };
+        let mut change = state.store.begin(&me.actor(), state.now()).await?;
+        let before = change.repeats(&same).await?;
+        change.abandon().await?;
+        let before = before.ok_or_else(|| Problem::not_found("payment"))?;
         return Ok(Json(receipt_of(&mut conn, &state, &before).await?));
     }
     let parts = match parts {
         Some(parts) => parts,
-        None => proposed(&mut conn, &state, form.person_id, amount).await?,
+        None => {
+            let parts = proposed(&mut conn, &state, form.person_id, amount).await?;
+            ask_about_too_much(&parts, form.more_than_owed)?;
+            parts
+        }
     };
     of_their_own(&mut conn, &parts).await?;
     let new = NewPayment { key: form.key, person: form.person_id, site: form.site_id, means, parts };
@@ -177,6 +187,17 @@ pub async fn take(state: Data<State>, me: Me, form: Json<PaymentForm>) -> Answer
     };
     let mut conn = state.store.reader().await?;
     Ok(Json(receipt_of(&mut conn, &state, &payment).await?))
+}
+
+/// Money beyond what is owed is asked about once: a slip of the hand is more often than a gift.
+fn ask_about_too_much(parts: &[Part], knowingly: bool) -> Result<(), Problem> {
+    let over: Cents = parts.iter().filter(|p| p.what == For::Credit).map(|p| p.amount).sum();
+    if knowingly || !over.is_positive() {
+        return Ok(());
+    }
+    let all: Cents = parts.iter().map(|p| p.amount).sum();
+    let said = format!("{all} is {over} more than is owed. Take it, and keep {over} as credit?");
+    Err(Problem::new(StatusCode::CONFLICT, "more-than-owed", said))
 }
 
 /// Each part belongs to the one whose visit it is.

@@ -2,9 +2,10 @@
 
 use super::views::{PersonCard, VisitCard};
 use super::{DONE, Done, Typed};
-use crate::access::Me;
+use crate::access::{Me, shown};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
+use actix_web::HttpRequest;
 use actix_web::http::StatusCode;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::NaiveDate;
@@ -34,12 +35,13 @@ pub struct PersonHit {
 }
 
 #[utoipa::path(get, path = "/api/people", params(Typed), responses((status = 200, body = Vec<PersonHit>)))]
-pub async fn search(state: Data<State>, typed: Query<Typed>) -> Answer<Vec<PersonHit>> {
+pub async fn search(state: Data<State>, request: HttpRequest, typed: Query<Typed>) -> Answer<Vec<PersonHit>> {
     let today = state.today();
     let terms = search_terms(&typed.q, today);
     let mut conn = state.store.reader().await?;
     let found = finding::search(&mut conn, &terms, 20).await?;
     let ids: Vec<Uuid> = found.iter().map(|(p, _)| p.id).collect();
+    shown::listed(&request, "search", ids.iter().copied());
     let next = visit_store::next_of(&mut conn, &ids, state.now()).await?;
     let hit = |(p, fit): (Person, Fit)| PersonHit {
         person: PersonCard::of(&p, today),
@@ -255,6 +257,15 @@ pub async fn add(state: Data<State>, me: Me, form: Json<PersonForm>) -> Answer<P
         }
     }
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
+    // Two who register one person at one moment come one after the other; the second sees the first's record.
+    if let Some(just) = change.registered_just_now(&d).await? {
+        let reasons = vec![format!("registered a moment ago by {}", just.1)];
+        let twin = Twin { person: PersonCard::of(&just.0, state.today()), score: 100, reasons };
+        return Err(Problem {
+            current: serde_json::to_value(vec![twin]).ok().map(Box::new),
+            ..Problem::new(StatusCode::CONFLICT, "likely-twin", "Just this person was registered a moment ago.")
+        });
+    }
     let row = change.add_person(&d, more).await?;
     change.commit().await?;
     Ok(Json(row))
@@ -276,6 +287,8 @@ pub struct PersonView {
     consents: Vec<Consent>,
     /// Records merged into this one.
     merges: Vec<MergeView>,
+    /// The record that stays, when this one was merged into it.
+    merged_into: Option<PersonCard>,
     /// How often they did not come or left unseen, in words; empty when never.
     missed: String,
     /// Visits to come of somebody who died, to be cancelled.
@@ -348,7 +361,12 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<PersonView> {
     };
     let past = visit_store::of_person(&mut conn, person.id).await?;
     let missed = missed(past.iter().map(|v| (v.stage(), v.day)), today);
+    let merged_into = match person.merged_into {
+        Some(kept) => Some(PersonCard::of(&store::get(&mut conn, kept).await?, today)),
+        None => None,
+    };
     Ok(Json(PersonView {
+        merged_into,
         card: PersonCard::of(&person, today),
         missed: if missed.is_none() { String::new() } else { missed.to_string() },
         registration: registration::of(&mut conn, person.id).await?,

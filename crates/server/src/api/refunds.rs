@@ -34,15 +34,17 @@ pub async fn void(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<VoidFor
     let means = store::means_of(change.conn(), &[*id]).await?;
     let card: i64 = means.iter().filter(|m| m.method == Method::Card.code()).map(|m| m.cents).sum();
     if card > 0 {
-        put_back(&state, &format!("void:{}", *id), Cents::new(card)).await?;
+        let first = store::get(change.conn(), *id).await?;
+        let charge = first.idempotency_key.strip_prefix("payment:").unwrap_or("").to_owned();
+        put_back(&state, &format!("void:{}", *id), &charge, Cents::new(card)).await?;
     }
     change.commit().await?;
     let mut conn = state.store.reader().await?;
     Ok(Json(receipt_of(&mut conn, &state, &row).await?))
 }
 
-async fn put_back(state: &State, reference: &str, amount: Cents) -> Result<(), Problem> {
-    match terminal::put_back(state, reference, amount).await? {
+async fn put_back(state: &State, reference: &str, charge: &str, amount: Cents) -> Result<(), Problem> {
+    match terminal::put_back(state, reference, charge, amount).await? {
         Said::Approved(_) => Ok(()),
         Said::Declined(why) => {
             Err(Problem::refused("card-declined", format!("Nothing was put back on the card: {why}.")))
@@ -74,18 +76,15 @@ pub async fn refund(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Refun
     faults.none_or(())?;
     let Some(mean) = means.into_iter().next() else { return Err(Problem::field("amount", "Type an amount.")) };
     let key = format!("refund:{}", form.key);
-    if let Some(before) = store::by_key(&mut *state.store.reader().await?, &key).await? {
-        return Ok(Json(receipt_of(&mut *state.store.reader().await?, &state, &before).await?));
-    }
     let from = form.visit_id.map_or(For::Credit, For::Visit);
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = change.give_back((form.key, &reason), (*id, form.site_id), from, &mean).await?;
-    if mean.method == Method::Card {
-        put_back(&state, &key, mean.amount).await?;
+    let given = change.give_back((form.key, &reason), (*id, form.site_id), from, &mean).await?;
+    if let Some(charge) = &given.to_card {
+        put_back(&state, &key, charge, mean.amount).await?;
     }
     change.commit().await?;
     let mut conn = state.store.reader().await?;
-    Ok(Json(receipt_of(&mut conn, &state, &row).await?))
+    Ok(Json(receipt_of(&mut conn, &state, &given.payment).await?))
 }
 
 #[derive(Debug, Deserialize, ToSchema)]

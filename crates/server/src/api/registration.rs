@@ -4,13 +4,15 @@ use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
-use actix_web::web::{Data, Json, Path};
+use actix_web::web::{Data, Json, Path, Query};
 use harbor_core::people::{Consent as Kind, Field, Relation, opening_reason};
+use harbor_store::people::merging::{self, Difference};
 use harbor_store::people::registration;
 use harbor_store::rows::{Consent, Merge};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use utoipa::ToSchema;
+use std::collections::HashMap;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -76,12 +78,29 @@ pub async fn move_along(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<O
 pub struct MergeForm {
     /// The record that goes into this one.
     gone_id: Uuid,
+    /// Of what differs: by its code, whether the other record's is taken.
+    #[serde(default)]
+    choices: HashMap<String, bool>,
+}
+
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct MergeAsked {
+    other: Uuid,
+}
+
+/// In what two records differ that are to become one.
+#[utoipa::path(get, path = "/api/people/{id}/differences", params(("id" = Uuid, Path), MergeAsked), responses((status = 200, body = Vec<Difference>), (status = 404, body = Problem)))]
+pub async fn differences(state: Data<State>, id: Path<Uuid>, asked: Query<MergeAsked>) -> Answer<Vec<Difference>> {
+    let mut conn = state.store.reader().await?;
+    harbor_store::people::get(&mut conn, asked.other).await?;
+    Ok(Json(merging::differences(&mut conn, *id, asked.other).await?))
 }
 
 #[utoipa::path(post, path = "/api/people/{id}/merge", params(("id" = Uuid, Path)), request_body = MergeForm, responses((status = 200, body = Merge), (status = 422, body = Problem)))]
 pub async fn merge(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<MergeForm>) -> Answer<Merge> {
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = change.merge_people(*id, form.gone_id).await?;
+    let row = change.merge_people(*id, form.gone_id, &form.choices).await?;
     change.commit().await?;
     Ok(Json(row))
 }

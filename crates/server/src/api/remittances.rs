@@ -1,9 +1,10 @@
 //! Remittances: by upload here, by themselves in the background work.
 
-use crate::access::Me;
+use crate::access::{Me, shown};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use crate::work::take_remittance_file;
+use actix_web::HttpRequest;
 use actix_web::web::{Bytes, Data, Json};
 use harbor_store::remittances as store;
 use harbor_store::rows::{Remittance, RemittedClaim};
@@ -18,13 +19,15 @@ pub struct RemittanceView {
 }
 
 #[utoipa::path(get, path = "/api/remittances", responses((status = 200, body = Vec<RemittanceView>)))]
-pub async fn list(state: Data<State>) -> Answer<Vec<RemittanceView>> {
+pub async fn list(state: Data<State>, request: HttpRequest) -> Answer<Vec<RemittanceView>> {
     let mut conn = state.store.reader().await?;
-    let mut out = Vec::new();
+    let (mut out, mut people) = (Vec::new(), Vec::new());
     for remittance in store::list(&mut conn).await? {
         let claims = store::claims_of(&mut conn, remittance.id).await?;
+        people.extend(harbor_store::claims::people_in(&mut conn, remittance.document_id).await?);
         out.push(RemittanceView { remittance, claims });
     }
+    shown::listed(&request, "remittances", people);
     Ok(Json(out))
 }
 

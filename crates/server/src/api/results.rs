@@ -2,9 +2,10 @@
 
 use super::views::PersonCard;
 use super::{DONE, Done};
-use crate::access::Me;
+use crate::access::{Me, shown};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
+use actix_web::HttpRequest;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::fields;
 use harbor_store::orders::Unreviewed;
@@ -37,11 +38,12 @@ pub struct EarlierValue {
 }
 
 #[utoipa::path(get, path = "/api/results", responses((status = 200, body = Vec<ResultView>)))]
-pub async fn list(state: Data<State>, me: Me) -> Answer<Vec<ResultView>> {
+pub async fn list(state: Data<State>, me: Me, request: HttpRequest) -> Answer<Vec<ResultView>> {
     let mut conn = state.store.reader().await?;
     let waiting = orders::unreviewed_with_context(&mut conn).await?;
     let persons: Vec<Uuid> = waiting.iter().filter_map(|w| w.report.person_id).collect();
     let closed = closed_charts(&mut conn, &persons, me.staff.id, state.now()).await?;
+    shown::listed(&request, "results", persons.iter().copied().filter(|p| !closed.contains(p)));
     let view = |mut w: Unreviewed| {
         let closed = w.report.person_id.is_some_and(|p| closed.contains(&p));
         if closed {
@@ -96,6 +98,10 @@ pub struct MatchForm {
 pub async fn file_under(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<MatchForm>) -> Answer<Done> {
     let mut change = state.store.begin(&me.actor(), state.now()).await?;
     people::get(change.conn(), form.person_id).await?;
+    // What is filed is seen there at once: the chart must be open to the one who files.
+    if !closed_charts(change.conn(), &[form.person_id], me.staff.id, state.now()).await?.is_empty() {
+        return Err(Problem::restricted_chart());
+    }
     change.match_report(*id, form.person_id).await?;
     change.commit().await?;
     Ok(DONE)

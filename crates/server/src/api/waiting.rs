@@ -3,9 +3,10 @@
 use super::schedule::clock;
 use super::views::PersonCard;
 use super::{DONE, Done};
-use crate::access::Me;
+use crate::access::{Me, shown};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
+use actix_web::HttpRequest;
 use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, Utc};
 use harbor_core::fields::{self, Faults};
@@ -42,9 +43,10 @@ async fn with_people(
 
 /// Everybody who waits, the longest first.
 #[utoipa::path(get, path = "/api/waiting", responses((status = 200, body = Vec<WaitingView>)))]
-pub async fn list(state: Data<State>) -> Answer<Vec<WaitingView>> {
+pub async fn list(state: Data<State>, request: HttpRequest) -> Answer<Vec<WaitingView>> {
     let mut conn = state.store.reader().await?;
     let rows = store::list(&mut conn).await?;
+    shown::listed(&request, "waiting list", rows.iter().map(|(entry, _)| entry.person_id));
     Ok(Json(with_people(&mut conn, &state, rows).await?))
 }
 

@@ -216,7 +216,7 @@ pub fn contact_line(p: &Person) -> String {
 }
 
 /// The letters that wait for the printer.
-pub async fn letters(state: &State) -> Result<Value, Problem> {
+pub async fn letters(state: &State) -> Result<(Value, Vec<Uuid>), Problem> {
     let (waiting, by_id) = waiting_for(state, ToDo::PrintLetter).await?;
     let letter = |m: &Message| {
         let p = by_id.get(&m.person_id)?;
@@ -241,11 +241,11 @@ pub async fn letters(state: &State) -> Result<Value, Problem> {
     if rows.is_empty() {
         return Err(Problem::refused("paper", "No letter waits to be printed."));
     }
-    Ok(json!({ "head": head(state), "letters": rows }))
+    Ok((json!({ "head": head(state), "letters": rows }), by_id.into_keys().collect()))
 }
 
 /// Whom to call: who cannot be messaged, and whose message did not arrive.
-pub async fn calls(state: &State) -> Result<Value, Problem> {
+pub async fn calls(state: &State) -> Result<(Value, Vec<Uuid>), Problem> {
     let (waiting, by_id) = waiting_for(state, ToDo::Call).await?;
     let call = |m: &Message| {
         let p = by_id.get(&m.person_id)?;
@@ -258,7 +258,7 @@ pub async fn calls(state: &State) -> Result<Value, Problem> {
         }))
     };
     let rows: Vec<Value> = waiting.iter().filter_map(call).collect();
-    Ok(json!({ "head": head(state), "calls": rows }))
+    Ok((json!({ "head": head(state), "calls": rows }), by_id.into_keys().collect()))
 }
 
 async fn waiting_for(state: &State, what: ToDo) -> Result<(Vec<Message>, HashMap<Uuid, Person>), Problem> {

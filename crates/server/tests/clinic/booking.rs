@@ -116,10 +116,10 @@ async fn a_double_length_takes_the_neighbour_and_an_extra_goes_beside() {
         .windows(2)
         .find(|w| w[0]["endsAt"] == w[1]["startsAt"] && minutes(&w[0]["startsAt"], &w[1]["endsAt"]) == 40)
         .unwrap();
-    let double = json!({ "personId": person, "slotId": pair[0]["id"], "reason": "long talk", "minutes": 30 });
+    let double = json!({ "personId": person, "besideOwn": true, "slotId": pair[0]["id"], "reason": "long talk", "minutes": 30 });
     let visit = desk.post("/api/visits", double).await.ok();
     assert_eq!(visit["endsAt"], pair[1]["endsAt"], "a longer visit ends where a slot ends");
-    let beside = json!({ "personId": person, "slotId": pair[1]["id"], "reason": "x" });
+    let beside = json!({ "personId": person, "besideOwn": true, "slotId": pair[1]["id"], "reason": "x" });
     assert_eq!(desk.post("/api/visits", beside.clone()).await.status, 409, "the neighbour is taken");
     let mut extra = beside;
     extra["extra"] = json!(true);
@@ -131,7 +131,7 @@ async fn a_double_length_takes_the_neighbour_and_an_extra_goes_beside() {
     let day = desk.get("/api/schedule?day=2026-11-24").await;
     let held = day["slots"].as_array().unwrap().iter().find(|s| s["heldFor"].is_string()).unwrap().clone();
     for more in [json!({ "extra": true }), json!({ "knowingly": true, "visitTypeId": pair[0]["visitTypeId"] })] {
-        let mut asked = json!({ "personId": person, "slotId": held["id"], "reason": "x" });
+        let mut asked = json!({ "personId": person, "besideOwn": true, "slotId": held["id"], "reason": "x" });
         asked.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
         assert!(desk.post("/api/visits", asked).await.detail().contains("is held"));
     }
@@ -141,7 +141,7 @@ async fn a_double_length_takes_the_neighbour_and_an_extra_goes_beside() {
         .iter()
         .find(|s| s["endsAt"] == held["startsAt"] && s["clinicianId"] == held["clinicianId"]);
     if let Some(slot) = before_held {
-        let over = json!({ "personId": person, "slotId": slot["id"], "reason": "x", "minutes": 40 });
+        let over = json!({ "personId": person, "besideOwn": true, "slotId": slot["id"], "reason": "x", "minutes": 40 });
         assert_eq!(desk.post("/api/visits", over).await.status, 422, "nor by its length");
     }
     product.stop().await.unwrap();

@@ -223,6 +223,7 @@ impl Day {
             kept_for: None,
             not_yours: None,
             extra,
+            elsewhere: None,
         };
         may_book(&wish, Some(&shift), now(), New_York)
     }
@@ -234,7 +235,7 @@ impl Day {
         let rule = self.asked(slot, &kind, minutes, extra, None).map_err(|e| e.to_string());
         let person = self.people[self.chance.below(self.people.len())].clone();
         let body = json!({ "personId": person, "slotId": slot.id, "visitTypeId": kind.0, "minutes": minutes, "extra": extra,
-            "knowingly": true, "reason": "one of many" });
+            "knowingly": true, "besideOwn": true, "reason": "one of many" });
         (rule, said(self.desk.post("/api/visits", body).await).map(|_| ()))
     }
 
@@ -249,7 +250,7 @@ impl Day {
         let kind = self.types.iter().find(|t| view["card"]["visit"]["visitTypeId"] == t.0.as_str()).cloned();
         let Some(kind) = kind else { return (Ok(()), Ok(())) };
         let rule = self.asked(slot, &kind, None, false, Some(&visit)).map_err(|e| e.to_string());
-        let body = json!({ "slotId": slot.id, "knowingly": true });
+        let body = json!({ "slotId": slot.id, "knowingly": true, "besideOwn": true });
         (rule, said(self.desk.post(&format!("/api/visits/{}/move", visit.id), body).await).map(|_| ()))
     }
 

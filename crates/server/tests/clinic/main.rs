@@ -13,6 +13,7 @@ mod guards;
 mod histories;
 mod import;
 mod line;
+mod looks;
 mod looking;
 mod money;
 mod nonsense;
@@ -26,7 +27,9 @@ mod registration;
 mod restricted;
 mod schema;
 mod series;
+mod sign_in;
 mod supply;
+mod together;
 mod told;
 mod unbooked;
 mod untimed;
@@ -170,7 +173,7 @@ impl Hand {
 /// A payment by one means, shared out as the core proposes.
 pub fn payment(clinic: &Value, person: &str, amount: &str, method: &str, key: uuid::Uuid) -> Value {
     let mean = json!({ "method": method, "amount": amount });
-    json!({ "personId": person, "siteId": clinic["sites"][0]["id"], "means": [mean], "key": key })
+    json!({ "personId": person, "siteId": clinic["sites"][0]["id"], "means": [mean], "key": key, "moreThanOwed": true })
 }
 
 /// A part of a note as somebody saw it.

@@ -26,7 +26,7 @@ impl Desk {
     }
 
     fn form(&self, means: Value) -> Value {
-        json!({ "personId": self.joris, "siteId": self.site, "means": means, "key": Uuid::now_v7() })
+        json!({ "personId": self.joris, "siteId": self.site, "means": means, "key": Uuid::now_v7(), "moreThanOwed": true })
     }
 
     async fn pay(&self, means: Value) -> Reply {

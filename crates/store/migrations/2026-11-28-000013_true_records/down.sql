@@ -1,3 +1,10 @@
+alter table ledger_transactions drop constraint ledger_transactions_kind_check;
+alter table ledger_transactions add constraint ledger_transactions_kind_check check (kind in
+    ('charge', 'payment', 'decision', 'reversal', 'adjustment', 'void', 'refund', 'credit', 'carried_over'));
+alter table ledger_entries drop constraint ledger_entries_account_check;
+alter table ledger_entries add constraint ledger_entries_account_check check (account in ('payer', 'patient', 'unapplied',
+    'fees', 'write_off', 'cash', 'card', 'cheque', 'transfer', 'bank', 'payer_adjustment', 'opening'));
+alter table payments drop column card_of;
 drop trigger no_visit_in_a_withdrawn_slot on slots;
 drop trigger no_visit_in_a_withdrawn_slot on visits;
 drop function no_visit_in_a_withdrawn_slot();

@@ -38,9 +38,10 @@ begin
     end if;
     return null;
 end $$;
-create constraint trigger told_beside_note after insert or update or delete on visit_diagnoses
+create constraint trigger told_beside_note after insert or update of visit_id, code, title, position or delete on visit_diagnoses
     deferrable initially deferred for each row execute function told_beside_note();
-create constraint trigger told_beside_note after insert or update or delete on measurements
+-- A merge gives measurements another person; what was measured stays.
+create constraint trigger told_beside_note after insert or update of visit_id, measure, tenths, taken_at, struck_at or delete on measurements
     deferrable initially deferred for each row execute function told_beside_note();
 
 -- Merging ---------------------------------------------------------------------------------------------------------
@@ -86,3 +87,17 @@ create constraint trigger no_visit_in_a_withdrawn_slot after insert or update on
     deferrable initially deferred for each row execute function no_visit_in_a_withdrawn_slot();
 create constraint trigger no_visit_in_a_withdrawn_slot after update of withdrawn on slots
     deferrable initially deferred for each row when (new.withdrawn) execute function no_visit_in_a_withdrawn_slot();
+
+-- Money ---------------------------------------------------------------------------------------------------------------
+
+-- Money goes back on the card that it came from.
+alter table payments add column card_of uuid references payments check (card_of is null or kind = 'refund');
+create index on payments (card_of) where card_of is not null;
+
+-- What a counted till differed by is on the books, like everything else.
+alter table ledger_entries drop constraint ledger_entries_account_check;
+alter table ledger_entries add constraint ledger_entries_account_check check (account in ('payer', 'patient', 'unapplied',
+    'fees', 'write_off', 'cash', 'card', 'cheque', 'transfer', 'bank', 'payer_adjustment', 'opening', 'till_difference'));
+alter table ledger_transactions drop constraint ledger_transactions_kind_check;
+alter table ledger_transactions add constraint ledger_transactions_kind_check check (kind in
+    ('charge', 'payment', 'decision', 'reversal', 'adjustment', 'void', 'refund', 'credit', 'carried_over', 'till'));

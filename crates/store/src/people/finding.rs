@@ -116,7 +116,30 @@ pub async fn search(conn: &mut Conn, terms: &SearchTerms, limit: usize) -> Resul
         near.iter_mut().zip(&terms.words).for_each(|(near, word)| near.push(beginning(word)));
         add(&mut rows, have_one_of_each(conn, rest(), &near).await?);
     }
-    ranked(conn, terms, rows, limit).await
+    let found = ranked(conn, terms, rows, limit).await?;
+    kept_ones(conn, found).await
+}
+
+/// Whoever was found under a record that was merged stands there as the record that stayed, and says so.
+async fn kept_ones(conn: &mut Conn, found: Vec<(Person, Fit)>) -> Result<Vec<(Person, Fit)>> {
+    let kept = super::by_id(conn, found.iter().filter_map(|(p, _)| p.merged_into)).await?;
+    let mut out: Vec<(Person, Fit)> = Vec::with_capacity(found.len());
+    for (person, mut fit) in found {
+        let person = match person.merged_into {
+            None => person,
+            Some(into) => {
+                fit.why.push(format!("known there as {} {}, {}", person.first_name, person.last_name, person.record_number));
+                match kept.get(&into) {
+                    Some(kept) => kept.clone(),
+                    None => continue,
+                }
+            }
+        };
+        if !out.iter().any(|(p, _)| p.id == person.id) {
+            out.push((person, fit));
+        }
+    }
+    Ok(out)
 }
 
 /// The word of the index for the first letters of a typed word.
@@ -148,7 +171,7 @@ async fn have_one_of_each(conn: &mut Conn, mut query: Asked, lists: &[Vec<String
 
 /// What the search says besides names.
 fn who_fit(terms: &SearchTerms, numbered: Option<&[Uuid]>) -> Asked {
-    let mut query = people::table.filter(people::merged_into.is_null()).into_boxed::<Pg>();
+    let mut query = people::table.into_boxed::<Pg>();
     let year = terms.birth_year.map(year_word);
     let dates: Vec<String> = terms.birth_date.map(date_word).into_iter().chain(year).collect();
     if !dates.is_empty() {

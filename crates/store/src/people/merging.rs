@@ -7,7 +7,9 @@ use crate::{Change, Conn, Result, StoreError};
 use diesel::prelude::*;
 use diesel::sql_types;
 use diesel_async::RunQueryDsl;
+use harbor_core::people::merging::{Fact, Held, How, OF_PERSON, OF_REGISTRATION, Outcome, settle};
 use serde_json::{Map, Value, json};
+use std::collections::HashMap;
 use uuid::Uuid;
 
 /// The tables whose rows follow their person, with the column that points at the person: also those
@@ -29,6 +31,9 @@ const FOLLOW: [(&str, &str); 14] = [
     ("series", "person_id"),
     ("messages", "person_id"),
 ];
+
+/// Where a merge keeps the ties that it carried over.
+const RELATIONS: &str = "relations";
 
 /// A record and all that were merged into it.
 pub async fn records_of(conn: &mut Conn, person: Uuid) -> Result<Vec<Uuid>> {
@@ -65,15 +70,211 @@ fn listed(value: &Value, place: &str) -> Vec<String> {
     value[place].as_array().into_iter().flatten().filter_map(|v| v.as_str().map(str::to_owned)).collect()
 }
 
+/// A fact that both records hold and in which they differ.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, utoipa::ToSchema)]
+pub struct Difference {
+    pub code: String,
+    pub label: String,
+    pub kept: String,
+    pub gone: String,
+}
+
+/// The record of a person and the registration, column by column.
+async fn columns(conn: &mut Conn, person: Uuid) -> Result<Value> {
+    #[derive(QueryableByName)]
+    struct Row {
+        #[diesel(sql_type = sql_types::Jsonb)]
+        row: Value,
+    }
+    let row: Row = diesel::sql_query(
+        "select to_jsonb(p) || coalesce(to_jsonb(r), '{}') as row from people p left join registrations r on r.person_id = p.id where p.id = $1",
+    )
+    .bind::<sql_types::Uuid, _>(person)
+    .get_result(conn)
+    .await?;
+    Ok(row.row)
+}
+
+fn held(record: &Value, fact: &Fact) -> Held {
+    let text = |column: &&str| match &record[*column] {
+        Value::Null => String::new(),
+        Value::String(text) => text.clone(),
+        other => other.to_string(),
+    };
+    fact.columns.iter().map(text).collect()
+}
+
+/// In what two records differ, so that somebody can choose.
+pub async fn differences(conn: &mut Conn, kept: Uuid, gone: Uuid) -> Result<Vec<Difference>> {
+    let (into, from) = (columns(conn, kept).await?, columns(conn, gone).await?);
+    let words = |held: Held| held.into_iter().filter(|t| !t.is_empty()).collect::<Vec<_>>().join(", ");
+    let one = |fact: &&Fact| settle(fact, &held(&into, fact), &held(&from, fact), None) == Outcome::Ask;
+    let differ = OF_PERSON.iter().chain(OF_REGISTRATION).filter(one);
+    Ok(differ
+        .map(|fact| Difference {
+            code: fact.code.into(),
+            label: fact.label.into(),
+            kept: words(held(&into, fact)),
+            gone: words(held(&from, fact)),
+        })
+        .collect())
+}
+
+/// Both records, locked: the lower id first, whichever of the two stays.
+async fn lock_both(conn: &mut Conn, a: Uuid, b: Uuid) -> Result<()> {
+    let both = people::table.filter(people::id.eq_any([a, b])).order(people::id).for_update().select(people::id);
+    both.load::<Uuid>(conn).await?;
+    Ok(())
+}
+
 impl Change<'_> {
-    /// Everything of `gone` is carried over to `kept`; `gone` is found no longer.
-    pub async fn merge_people(&mut self, kept: Uuid, gone: Uuid) -> Result<Merge> {
+    /// Sets columns of a table's row of a person from a JSON record.
+    async fn set_columns(&mut self, table: &str, key: &str, person: Uuid, set: &Map<String, Value>) -> Result<()> {
+        if set.is_empty() {
+            return Ok(());
+        }
+        // Names of columns come from the core's list alone.
+        let names: Vec<&str> = set.keys().map(String::as_str).collect();
+        let assign: Vec<String> = names.iter().map(|n| format!("{n} = n.{n}")).collect();
+        let text = format!(
+            "update {table} t set {} from jsonb_populate_record(null::{table}, $1) n where t.{key} = $2",
+            assign.join(", ")
+        );
+        diesel::sql_query(text)
+            .bind::<sql_types::Jsonb, _>(Value::Object(set.clone()))
+            .bind::<sql_types::Uuid, _>(person)
+            .execute(self.conn())
+            .await?;
+        Ok(())
+    }
+
+    /// Fills the record that stays from the other one; gives what each column was and became.
+    async fn fill(&mut self, kept: Uuid, gone: Uuid, choices: &HashMap<String, bool>) -> Result<Value> {
+        diesel::sql_query("insert into registrations (person_id) values ($1) on conflict do nothing")
+            .bind::<sql_types::Uuid, _>(kept)
+            .execute(self.conn())
+            .await?;
+        let (into, from) = (columns(self.conn(), kept).await?, columns(self.conn(), gone).await?);
+        let (mut filled, mut asked) = (Map::new(), Vec::new());
+        for (table, key, facts) in [("people", "id", OF_PERSON), ("registrations", "person_id", OF_REGISTRATION)] {
+            let mut set = Map::new();
+            for fact in facts {
+                let chosen = choices.get(fact.code).copied();
+                match settle(fact, &held(&into, fact), &held(&from, fact), chosen) {
+                    Outcome::Stays => {}
+                    Outcome::Ask => asked.push(fact.label),
+                    Outcome::Becomes(texts) => {
+                        for (column, text) in fact.columns.iter().zip(texts) {
+                            // Taken as it is, or, where two stand together, as the core put them.
+                            let value = if fact.how == How::Together { json!(text) } else { from[*column].clone() };
+                            filled.insert(
+                                format!("{table}.{column}"),
+                                json!({ "before": into[*column], "after": value }),
+                            );
+                            set.insert((*column).to_owned(), value);
+                        }
+                    }
+                }
+            }
+            if asked.is_empty() {
+                self.set_columns(table, key, kept, &set).await?;
+            }
+        }
+        if !asked.is_empty() {
+            let sentence = format!("The records differ in: {}. Choose which is right.", asked.join(", ").to_lowercase());
+            return Err(StoreError::refused("choose", sentence));
+        }
+        self.refold(kept).await?;
+        Ok(Value::Object(filled))
+    }
+
+    /// The names as the search reads them, after they may have changed.
+    async fn refold(&mut self, person: Uuid) -> Result<()> {
+        let p = get(self.conn(), person).await?;
+        let folded =
+            super::folded_names(&p.first_name, &p.middle_name, &p.last_name, &p.preferred_name, &p.former_name);
+        diesel::update(people::table.find(person))
+            .set((people::folded.eq(folded), people::version.eq(p.version + 1)))
+            .execute(self.conn())
+            .await?;
+        super::finding::hear_new_words(self.conn()).await
+    }
+
+    /// Ties of the one become ties of the other, unless there is such a one; gives what was untied and tied.
+    async fn carry_relations(&mut self, kept: Uuid, gone: Uuid) -> Result<(Value, Value)> {
+        use crate::schema::relations as r;
+        let of_gone = r::person_id.eq(gone).or(r::other_id.eq(gone));
+        let old: Vec<(Uuid, Uuid, String)> = diesel::delete(r::table.filter(of_gone))
+            .returning((r::person_id, r::other_id, r::kind))
+            .get_results(self.conn())
+            .await?;
+        let mut made = Vec::new();
+        for (person, other, kind) in &old {
+            let swap = |id: &Uuid| if *id == gone { kept } else { *id };
+            let (person, other) = (swap(person), swap(other));
+            if person == other {
+                continue;
+            }
+            let added = diesel::insert_into(r::table)
+                .values((r::person_id.eq(person), r::other_id.eq(other), r::kind.eq(kind)))
+                .on_conflict_do_nothing()
+                .execute(self.conn())
+                .await?;
+            if added > 0 {
+                made.push((person, other, kind.clone()));
+            }
+        }
+        Ok((json!(old), json!(made)))
+    }
+
+    async fn part_relations(&mut self, row: &Merge) -> Result<()> {
+        use crate::schema::relations as r;
+        let listed = |value: &Value| -> Vec<(Uuid, Uuid, String)> {
+            serde_json::from_value(value[RELATIONS].clone()).unwrap_or_default()
+        };
+        for (person, other, _) in listed(&row.stayed) {
+            diesel::delete(r::table.find((person, other))).execute(self.conn()).await?;
+        }
+        for (person, other, kind) in listed(&row.moved) {
+            diesel::insert_into(r::table)
+                .values((r::person_id.eq(person), r::other_id.eq(other), r::kind.eq(kind)))
+                .on_conflict_do_nothing()
+                .execute(self.conn())
+                .await?;
+        }
+        Ok(())
+    }
+
+    /// Gives each column back what it was before the merge, where nobody changed it since.
+    async fn unfill(&mut self, row: &Merge) -> Result<()> {
+        let now = columns(self.conn(), row.kept_id).await?;
+        for (table, key) in [("people", "id"), ("registrations", "person_id")] {
+            let mut set = Map::new();
+            for (place, change) in row.filled.as_object().into_iter().flatten() {
+                let Some(column) = place.strip_prefix(table).and_then(|p| p.strip_prefix('.')) else { continue };
+                if now[column] == change["after"] {
+                    set.insert(column.to_owned(), change["before"].clone());
+                }
+            }
+            self.set_columns(table, key, row.kept_id, &set).await?;
+        }
+        self.refold(row.kept_id).await
+    }
+
+    /// Everything of `gone` is carried over to `kept`; `gone` is found under `kept` from then on. `choices` says, of
+    /// what differs, whether the other record's is taken.
+    pub async fn merge_people(&mut self, kept: Uuid, gone: Uuid, choices: &HashMap<String, bool>) -> Result<Merge> {
         if kept == gone {
             return Err(StoreError::refused("merge", "A record cannot be merged with itself."));
         }
+        lock_both(self.conn(), kept, gone).await?;
         let (into, from) = (get(self.conn(), kept).await?, get(self.conn(), gone).await?);
         if into.merged_into.is_some() || from.merged_into.is_some() {
             return Err(StoreError::refused("merge", "One of the records is merged already."));
+        }
+        if !standing(self.conn(), gone).await?.is_empty() {
+            let sentence = "Another record was merged into the one that goes. Keep that one, or part it first.";
+            return Err(StoreError::refused("merge", sentence));
         }
         if into.responsible_id == Some(gone) || from.responsible_id == Some(kept) {
             return Err(StoreError::refused(
@@ -81,7 +282,11 @@ impl Change<'_> {
                 "One answers for the other, so they are two people. Change the responsible party first if not.",
             ));
         }
+        let filled = self.fill(kept, gone, choices).await?;
         let (mut moved, mut stayed) = (Map::new(), Map::new());
+        let (untied, tied) = self.carry_relations(kept, gone).await?;
+        moved.insert(RELATIONS.into(), untied);
+        stayed.insert(RELATIONS.into(), tied);
         for (table, column) in FOLLOW {
             let own = rows(self.conn(), table, column, kept).await?;
             let foreign = rows(self.conn(), table, column, gone).await?;
@@ -105,6 +310,7 @@ impl Change<'_> {
             merged_by: self.actor.name.clone(),
             undone_at: None,
             undone_by: None,
+            filled,
         };
         diesel::insert_into(merges::table).values(&row).execute(self.conn()).await?;
         diesel::update(people::table.find(gone)).set(people::merged_into.eq(kept)).execute(self.conn()).await?;
@@ -126,6 +332,7 @@ impl Change<'_> {
             .await
             .optional()?
             .ok_or(StoreError::NotFound("merge"))?;
+        lock_both(self.conn(), row.kept_id, row.gone_id).await?;
         if row.undone_at.is_some() {
             return Err(StoreError::refused("merge", "The records are parted already."));
         }
@@ -147,6 +354,8 @@ impl Change<'_> {
                 .execute(self.conn())
                 .await?;
         }
+        self.part_relations(&row).await?;
+        self.unfill(&row).await?;
         let (now, by) = (self.now, self.actor.name.clone());
         diesel::update(people::table.find(row.gone_id))
             .set(people::merged_into.eq(None::<Uuid>))

@@ -131,6 +131,8 @@ row! {
         reason: String,
         #[serde(skip_serializing)]
         idempotency_key: String,
+        /// The payment whose card this goes back on.
+        card_of: Option<Uuid>,
     }
 }
 

@@ -157,5 +157,7 @@ row! {
         merged_by: String,
         undone_at: Option<DateTime<Utc>>,
         undone_by: Option<String>,
+        /// What each column of the record that stays was before, and became.
+        filled: Value,
     }
 }

@@ -1,7 +1,7 @@
 /** Taking a payment for a whole household: what is expected, how it is shared out, and what is then left. */
 
 import { useState } from 'react';
-import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { api, Refusal, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay } from '../../app/session';
 import { amountText, dollars } from '../../app/words';
 import { Button, Choose, Field } from '../../ui/controls';
@@ -60,12 +60,14 @@ export function Collect(p: {
   const set = (n: number, change: Partial<Mean>) =>
     setMeans(means.map((m, at) => (at === n ? { ...m, ...change } : m)));
   const shareOf = (d: Due) => shares?.[keyOf(d)] ?? amountText(d.shareCents);
-  const pay = async (chequeAgain: boolean) => {
+  // What was asked about stays answered until something else is typed.
+  const pay = async (sure: { chequeAgain?: boolean; moreThanOwed?: boolean } = {}) => {
     const body = {
       personId: p.person,
       siteId: p.site,
       key,
-      chequeAgain,
+      chequeAgain: sure.chequeAgain ?? false,
+      moreThanOwed: sure.moreThanOwed ?? false,
       means: means.map((m, n) => ({ method: m.method, amount: amounts[n] ?? '', reference: m.reference })),
       parts: shares
         ? shown.dues.map((d) => ({
@@ -76,7 +78,18 @@ export function Collect(p: {
           }))
         : null,
     };
-    const given = await run(() => api.POST('/api/payments', { body }));
+    let found: Refusal | null = null;
+    const given = await run(async () => {
+      const answer = await api.POST('/api/payments', { body });
+      if (answer.error) found = new Refusal(answer.error);
+      return answer;
+    });
+    if ((found as Refusal | null)?.is('card-charged')) {
+      // It was paid after all: what is proposed now is what is left.
+      setKey(crypto.randomUUID());
+      setMeans([fresh()]);
+      setShares(null);
+    }
     if (given) {
       setReceipt(given);
       setKey(crypto.randomUUID());
@@ -89,7 +102,7 @@ export function Collect(p: {
     <form
       onSubmit={(event) => {
         event.preventDefault();
-        void pay(false);
+        void pay();
       }}
     >
       <Stack $gap={3}>
@@ -167,12 +180,17 @@ export function Collect(p: {
         ))}
         {refusal?.fault('parts') && <Notice $tone="coral">{refusal.fault('parts')}</Notice>}
         {refusal && refusal.problem.fields.length === 0 && (
-          <Notice $tone={refusal.is('cheque-again') ? 'brass' : 'coral'} role="alert">
+          <Notice $tone={refusal.is('cheque-again') || refusal.is('more-than-owed') ? 'brass' : 'coral'} role="alert">
             <Row>
               <span>{refusal.message}</span>
               {refusal.is('cheque-again') && (
-                <Button isDisabled={busy} onPress={() => void pay(true)}>
+                <Button isDisabled={busy} onPress={() => void pay({ chequeAgain: true, moreThanOwed: true })}>
                   Yes, another cheque
+                </Button>
+              )}
+              {refusal.is('more-than-owed') && (
+                <Button isDisabled={busy} onPress={() => void pay({ moreThanOwed: true })}>
+                  Yes, take it all
                 </Button>
               )}
             </Row>
@@ -194,6 +212,7 @@ export function Collect(p: {
           )}
           <Spread />
           {shown.creditCents > 0 && <Small>Credit on hand {dollars(shown.creditCents)}</Small>}
+          {shown.amountInWords && <Small data-in-words>{shown.amountInWords}</Small>}
           {!shares && shown.overCents > 0 && (
             <Small>
               <b>{dollars(shown.overCents)}</b> more than is owed, kept as credit

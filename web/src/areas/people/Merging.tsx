@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { plainDate, sexWord, telephone, useTimes } from '../../app/words';
-import { Button, Dialog } from '../../ui/controls';
+import { Button, Choose, Dialog } from '../../ui/controls';
 import { Notice, Row, Small, Spread, Stack, Table } from '../../ui/layout';
 import { FindPerson } from './FindPerson';
 
@@ -19,6 +19,10 @@ function Compare(p: { kept: Card; gone: Card; onDone: () => void }) {
   );
   const policies = (list: Schemas['CoverageView'][] | undefined) =>
     list?.map((c) => `${c.payer} ${c.coverage.subscriberNumber}`).join('; ') ?? '';
+  const [taken, setTaken] = useState<Record<string, boolean>>({});
+  const differ = useLook(['differences', p.kept.id, p.gone.id], () =>
+    api.GET('/api/people/{id}/differences', { params: { path: { id: p.kept.id }, query: { other: p.gone.id } } }),
+  );
   const rows: [string, string, string][] = [
     ['Name', p.kept.name, p.gone.name],
     ['Preferred name', p.kept.preferredName, p.gone.preferredName],
@@ -30,7 +34,8 @@ function Compare(p: { kept: Card; gone: Card; onDone: () => void }) {
   ];
   const merge = async () => {
     const params = { path: { id: p.kept.id } };
-    if (await run(() => api.POST('/api/people/{id}/merge', { params, body: { goneId: p.gone.id } }))) p.onDone();
+    const body = { goneId: p.gone.id, choices: taken };
+    if (await run(() => api.POST('/api/people/{id}/merge', { params, body }))) p.onDone();
   };
   return (
     <Stack $gap={4}>
@@ -54,9 +59,27 @@ function Compare(p: { kept: Card; gone: Card; onDone: () => void }) {
           ))}
         </tbody>
       </Table>
+      {(differ.data?.length ?? 0) > 0 && (
+        <Stack data-differences>
+          <strong>In this they differ. Choose what is right of each.</strong>
+          {differ.data?.map((d) => (
+            <Choose
+              key={d.code}
+              label={d.label}
+              value={taken[d.code] === undefined ? '' : taken[d.code] ? 'gone' : 'kept'}
+              onChange={(side) => setTaken({ ...taken, [d.code]: side === 'gone' })}
+              choices={[
+                { id: 'kept', label: d.kept },
+                { id: 'gone', label: d.gone },
+              ]}
+            />
+          ))}
+        </Stack>
+      )}
       <Small>
-        Visits, chart, coverage and consents are carried over. The two can be parted again until something new hangs on
-        the record.
+        What is empty on the record that stays is filled from the other one; alerts and notes of both stand together;
+        the stricter restriction holds. Visits, chart, coverage and consents are carried over. The two can be parted
+        again until something new hangs on the record.
       </Small>
       {refusal && (
         <Notice $tone="coral" role="alert">
@@ -65,7 +88,12 @@ function Compare(p: { kept: Card; gone: Card; onDone: () => void }) {
       )}
       <Row>
         <Spread />
-        <Button $kind="filled" data-main-action onPress={() => void merge()} isDisabled={busy}>
+        <Button
+          $kind="filled"
+          data-main-action
+          onPress={() => void merge()}
+          isDisabled={busy || !differ.data || differ.data.some((d) => taken[d.code] === undefined)}
+        >
           Merge {p.gone.recordNumber} into {p.kept.recordNumber}
         </Button>
       </Row>

@@ -1,5 +1,5 @@
 import { useEffect } from 'react';
-import { useParams, useSearchParams } from 'react-router';
+import { Link, useParams, useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
@@ -142,8 +142,14 @@ export default function PersonPage() {
       <Stack>
         {card.chartAlert && <Notice $tone="brass">{card.chartAlert}</Notice>}
         {person.billingNote && may('see_charges') && <Notice $tone="tide">{person.billingNote}</Notice>}
-        {card.merged && (
-          <Notice $tone="coral">This record was merged into another one; search finds the one that stays.</Notice>
+        {look.data.mergedInto && (
+          <Notice $tone="coral">
+            This record was merged into{' '}
+            <Link to={`/people/${look.data.mergedInto.id}`}>
+              {look.data.mergedInto.recordNumber}, {look.data.mergedInto.name}
+            </Link>
+            ; work goes on there.
+          </Notice>
         )}
         {gaps.length > 0 && <Notice $tone="brass">Registration lacks: {gaps.map((g) => g.word).join(', ')}.</Notice>}
         {toCancel.length > 0 && may('book') && <ToCancel visits={toCancel} />}

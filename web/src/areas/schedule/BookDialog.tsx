@@ -41,18 +41,23 @@ export function BookDialog({
   const [typeId, setTypeId] = useState<string | null>(slot?.visitTypeId ?? null);
   const [again, setAgain] = useState(false);
   const may = useMay();
+  // What was said once holds: a time can be kept for another type, and the person be booked elsewhere too.
+  const [sure, setSure] = useState<{ knowingly?: boolean; besideOwn?: boolean }>({});
   const { run, busy, refusal } = useDo();
   if (!slot) return null;
   const clinician = clinic.staff.find((s) => s.id === slot.clinicianId)?.name;
   const type = clinic.visitTypes.find((t) => t.id === slot.visitTypeId);
   const title = `${extra ? 'Extra booking' : (type?.name ?? 'Visit')}, ${times.day(slot.startsAt)} at ${times.time(slot.startsAt)}`;
-  const book = async (person: Schemas['PersonCard'], knowingly = false) => {
+  const book = async (person: Schemas['PersonCard'], said: { knowingly?: boolean; besideOwn?: boolean } = {}) => {
+    const held = { ...sure, ...said };
+    setSure(held);
     const where = {
       slotId: slot.id,
       minutes: length.trim() === '' ? null : Number(length),
       visitTypeId: typeId === slot.visitTypeId ? null : typeId,
       extra,
-      knowingly,
+      knowingly: held.knowingly ?? false,
+      besideOwn: held.besideOwn ?? false,
     };
     const visit = await run(() =>
       api.POST('/api/visits', { body: { personId: person.id, ...where, reason, note, kind } }),
@@ -129,8 +134,16 @@ export function BookDialog({
                   {refusal?.is('other-type') && (
                     <Row>
                       <Spread />
-                      <Button onPress={() => void book(person, true)} isDisabled={busy}>
+                      <Button onPress={() => void book(person, { knowingly: true })} isDisabled={busy}>
                         It cannot wait: book over it
+                      </Button>
+                    </Row>
+                  )}
+                  {refusal?.is('twice-at-once') && (
+                    <Row>
+                      <Spread />
+                      <Button onPress={() => void book(person, { besideOwn: true })} isDisabled={busy}>
+                        They can be at both: book it
                       </Button>
                     </Row>
                   )}

@@ -22,8 +22,8 @@ export function useMoving(id: string | null, onDone: () => void) {
   );
   const send = (visit: Card, place: Schemas['NewTimeForm']) =>
     run(() => api.POST('/api/visits/{id}/move', { params: { path: { id: visit.visit.id } }, body: place }));
-  const move = async (visit: Card, to: Slot, knowingly = false) => {
-    const done = await send(visit, { slotId: to.id, knowingly });
+  const move = async (visit: Card, to: Slot, said: { knowingly?: boolean; besideOwn?: boolean } = {}) => {
+    const done = await send(visit, { slotId: to.id, ...said });
     setAsked(done ? null : { visit, to });
     onDone();
     if (!done) return;
@@ -35,7 +35,7 @@ export function useMoving(id: string | null, onDone: () => void) {
     setMoved(null);
     const { slotId, startsAt, endsAt, extra } = card.visit;
     const minutes = (new Date(endsAt).getTime() - new Date(startsAt).getTime()) / 60000;
-    if (slotId) await send(card, { slotId, minutes, extra, knowingly: true });
+    if (slotId) await send(card, { slotId, minutes, extra, knowingly: true, besideOwn: true });
   };
   const moving = (id !== null && takenUp.data?.card) || null;
   return { moving, moved, asked, move, takeBack, run, refusal, setRefusal };
@@ -82,7 +82,14 @@ export function MovingNotices({ of: m, error, onLeave }: { of: Moving; error: Er
             <span>{told.message}</span>
             <Spread />
             {refusal?.is('other-type') && asked && (
-              <Button onPress={() => void m.move(asked.visit, asked.to, true)}>It cannot wait: move it there</Button>
+              <Button onPress={() => void m.move(asked.visit, asked.to, { knowingly: true, besideOwn: true })}>
+                It cannot wait: move it there
+              </Button>
+            )}
+            {refusal?.is('twice-at-once') && asked && (
+              <Button onPress={() => void m.move(asked.visit, asked.to, { besideOwn: true })}>
+                They can be at both: move it there
+              </Button>
             )}
             {asked &&
               offered.map((s) => (

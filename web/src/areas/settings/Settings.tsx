@@ -11,6 +11,7 @@ import { CheckInSettings } from './CheckInSettings';
 import { House } from './House';
 import { Import } from './Import';
 import { RequiredFields } from './RequiredFields';
+import { Staff } from './Staff';
 import { UntimedLists } from './UntimedLists';
 import { VisitTypes } from './VisitTypes';
 import { WorkingTime } from './WorkingTime';
@@ -163,6 +164,7 @@ export default function Settings({ onTheme }: { onTheme: () => void }) {
             },
             { id: 'check-in', label: 'Check-in', content: <CheckInSettings /> },
             { id: 'building', label: 'Building', content: <House /> },
+            ...(may('manage_staff') ? [{ id: 'staff', label: 'People who work here', content: <Staff /> }] : []),
             ...(services.data
               ? [{ id: 'services', label: 'Services and prices', content: <Services list={services.data} /> }]
               : []),

@@ -5,7 +5,7 @@ import { Link, useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useKeys } from '../../app/keys';
-import { useMay } from '../../app/session';
+import { useMay, useSession } from '../../app/session';
 import { dollars, useIdentity, useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Mono, Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
@@ -126,6 +126,7 @@ function Siblings({ visit: mine }: { visit: Schemas['Visit'] }) {
 }
 
 export function CheckIn({ view }: { view: View }) {
+  const { site } = useSession();
   const may = useMay();
   const times = useTimes();
   const { run, busy, refusal } = useDo();
@@ -171,7 +172,7 @@ export function CheckIn({ view }: { view: View }) {
     collect: may('see_charges') && (
       <Stack>
         {view.share && <Share share={view.share} />}
-        <Collect person={view.person.id} site={visit.siteId} />
+        <Collect person={view.person.id} site={site?.id ?? visit.siteId} />
         <Payments person={view.person.id} />
       </Stack>
     ),

@@ -2,6 +2,7 @@
 
 import { useState } from 'react';
 import { api, type Schemas, useLook } from '../../api/client';
+import { useSession } from '../../app/session';
 import { dollars, useTimes } from '../../app/words';
 import { Notice, Scroller, Sheet, Small, Stack, Table, Tag } from '../../ui/layout';
 import { River } from '../../ui/River';
@@ -10,6 +11,8 @@ import { Payments } from '../money/Account';
 
 export function Money({ view }: { view: Schemas['VisitView'] }) {
   const visit = view.card.visit.id;
+  // Money lies in the till where one works, whatever site the visit is of.
+  const { site } = useSession();
   const times = useTimes();
   const look = useLook(['money', visit], () => api.GET('/api/visits/{id}/money', { params: { path: { id: visit } } }));
   const data = look.data;
@@ -43,7 +46,7 @@ export function Money({ view }: { view: Schemas['VisitView'] }) {
         <Sheet>
           <h2>{due ? `Take ${dollars(owes)}` : 'Nothing is left to take'}</h2>
           <Stack>
-            <Collect person={view.person.id} site={view.card.visit.siteId} propose={Math.max(owes, 0)} />
+            <Collect person={view.person.id} site={site?.id ?? view.card.visit.siteId} propose={Math.max(owes, 0)} />
             <Payments person={view.person.id} />
           </Stack>
         </Sheet>

@@ -1,0 +1,87 @@
+import { useState } from 'react';
+import * as Aria from 'react-aria-components';
+import styled from 'styled-components';
+import { api, setCsrf, useDo } from '../api/client';
+import { Button, Field } from '../ui/controls';
+import { Notice, Row, Small, Spread, Stack } from '../ui/layout';
+import { color, corner, hair, part, space } from '../ui/tokens';
+import { openScreen } from './lock';
+
+const Whole = styled(Aria.ModalOverlay)`
+  position: fixed;
+  inset: 0;
+  display: grid;
+  place-items: center;
+  background: ${color.paper};
+`;
+
+const Card = styled(Aria.Modal)`
+  width: min(${part.list}, 100%);
+  padding: ${space(8)};
+  background: ${color.sheet};
+  border: ${hair};
+  border-radius: ${corner};
+`;
+
+/** Shows nothing of anyone; opens with the password on the very page that was left. */
+export function Lock({ login, onOpened }: { login: string; onOpened: () => void }) {
+  const [password, setPassword] = useState('');
+  const { run, busy, refusal } = useDo();
+  const enter = async () => {
+    // After a reload the word for changes is not known yet.
+    const session = await api.GET('/api/session').catch(() => undefined);
+    if (session?.data) setCsrf(session.data.csrf);
+    if (await run(() => api.POST('/api/session/unlock', { body: { password } }))) {
+      openScreen();
+      onOpened();
+    }
+  };
+  const leave = async () => {
+    await api.POST('/api/sign-out').catch(() => undefined);
+    openScreen();
+    window.dispatchEvent(new Event('harbor-signed-out'));
+  };
+  return (
+    <Whole isOpen isDismissable={false} isKeyboardDismissDisabled data-lock>
+      <Card>
+        <Aria.Dialog aria-label="The screen is locked">
+          <form
+            onSubmit={(event) => {
+              event.preventDefault();
+              void enter();
+            }}
+          >
+            <Stack $gap={4}>
+              <div>
+                <h1>Locked</h1>
+                <Small>What was open and typed is still there. It opens with the password of {login}.</Small>
+              </div>
+              <Field
+                label="Password"
+                type="password"
+                name="password"
+                value={password}
+                onChange={setPassword}
+                autoFocus
+              />
+              {refusal && (
+                <Notice $tone="coral" role="alert">
+                  {refusal.message}
+                </Notice>
+              )}
+              <Row>
+                <Button $kind="quiet" onPress={() => void leave()}>
+                  Sign out instead
+                </Button>
+                <Spread />
+                <Button $kind="filled" type="submit" data-main-action isDisabled={busy || password === ''}>
+                  Open
+                </Button>
+              </Row>
+            </Stack>
+          </form>
+        </Aria.Dialog>
+      </Card>
+    </Whole>
+  );
+}
