@@ -164,11 +164,28 @@ fn plain_decimal(text: &str) -> Result<String, BadAmount> {
 }
 
 const UNITS: [&str; 20] = [
-    "zero", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve", "thirteen",
-    "fourteen", "fifteen", "sixteen", "seventeen", "eighteen", "nineteen",
+    "zero",
+    "one",
+    "two",
+    "three",
+    "four",
+    "five",
+    "six",
+    "seven",
+    "eight",
+    "nine",
+    "ten",
+    "eleven",
+    "twelve",
+    "thirteen",
+    "fourteen",
+    "fifteen",
+    "sixteen",
+    "seventeen",
+    "eighteen",
+    "nineteen",
 ];
-const TENS: [&str; 10] =
-    ["", "", "twenty", "thirty", "forty", "fifty", "sixty", "seventy", "eighty", "ninety"];
+const TENS: [&str; 10] = ["", "", "twenty", "thirty", "forty", "fifty", "sixty", "seventy", "eighty", "ninety"];
 
 fn number_in_words(n: u64) -> String {
     let index = |n: u64| usize::try_from(n).unwrap_or(0);
@@ -246,12 +263,24 @@ mod tests {
     #[test]
     fn amounts_are_read_as_people_type_them() {
         for (typed, cents) in [
-            ("25", 2_500), ("25.00", 2_500), ("25,00", 2_500), ("25,5", 2_550), ("2,500", 250_000), ("2,500.00", 250_000),
-            ("1,234,567.89", 123_456_789), ("$ 12.5", 1_250), ("1 250", 125_000), ("-3.10", -310), (".50", 50), ("0,05", 5),
+            ("25", 2_500),
+            ("25.00", 2_500),
+            ("25,00", 2_500),
+            ("25,5", 2_550),
+            ("2,500", 250_000),
+            ("2,500.00", 250_000),
+            ("1,234,567.89", 123_456_789),
+            ("$ 12.5", 1_250),
+            ("1 250", 125_000),
+            ("-3.10", -310),
+            (".50", 50),
+            ("0,05", 5),
         ] {
             assert_eq!(Cents::parse(typed).map(Cents::get), Ok(cents), "{typed}");
         }
-        for unclear in ["2,5000", "25,00.00", "1,23,456", "1.234,50", "12,345,6", "1,,000", ",", "", "25.00.00", "12 34"] {
+        for unclear in
+            ["2,5000", "25,00.00", "1,23,456", "1.234,50", "12,345,6", "1,,000", ",", "", "25.00.00", "12 34"]
+        {
             assert!(Cents::parse(unclear).is_err(), "{unclear} could be read two ways");
         }
     }
@@ -259,8 +288,11 @@ mod tests {
     #[test]
     fn an_amount_in_words_shows_a_slip() {
         for (cents, words) in [
-            (2_500, "twenty-five dollars"), (250_000, "two thousand five hundred dollars"), (101, "one dollar and one cent"),
-            (1_234_567, "twelve thousand three hundred forty-five dollars and sixty-seven cents"), (-50, "minus zero dollars and fifty cents"),
+            (2_500, "twenty-five dollars"),
+            (250_000, "two thousand five hundred dollars"),
+            (101, "one dollar and one cent"),
+            (1_234_567, "twelve thousand three hundred forty-five dollars and sixty-seven cents"),
+            (-50, "minus zero dollars and fifty cents"),
         ] {
             assert_eq!(Cents::new(cents).in_words(), words);
         }

@@ -1,8 +1,8 @@
 //! People: names, finding, likely twins, and what a record still lacks.
 
 mod finding;
-mod names;
 pub mod merging;
+mod names;
 mod registration;
 mod twins;
 

@@ -365,8 +365,8 @@ async fn through_the_api(with_schedule: bool, with_people: bool) -> Result<()> {
     }
     let folder = std::path::absolute("target/bench-postgres")?;
     let now = harbor_demo::testing::now();
-    let stack = start(&folder, Wanted { port: 0, fresh: true, now: Some(now) }, |_| {}).await?;
-    let url = stack.server.state.settings.database_url.clone();
+    let stack = start(&folder, Wanted { port: 0, fresh: true, now: Some(now), checkpoints: None }, |_| {}).await?;
+    let url = stack.cluster.url("clinic");
     let base = stack.server.address.clone();
     let http = reqwest::Client::new();
     let body = serde_json::json!({ "login": "junia", "password": PASSWORD });

@@ -32,6 +32,15 @@ fn moment(text: &str) -> Result<DateTime<Utc>> {
     Ok(harbor_core::schedule::at_local(ZONE, at.date(), at.time()))
 }
 
+/// Writes what only this user may read.
+fn keep_secret(path: &std::path::Path, text: &str) -> Result<()> {
+    use std::io::Write;
+    use std::os::unix::fs::OpenOptionsExt;
+    let _ = std::fs::remove_file(path);
+    let mut file = std::fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(path)?;
+    Ok(file.write_all(text.as_bytes())?)
+}
+
 fn main() -> Result<()> {
     tracing_subscriber::fmt()
         .with_env_filter(tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "warn".into()))
@@ -42,11 +51,11 @@ fn main() -> Result<()> {
     let data_dir = std::path::absolute(&arguments.data_dir)?;
     let folder = data_dir.join("postgres");
     actix_web::rt::System::new().block_on(async move {
-        let wanted = Wanted { port: arguments.port, fresh: arguments.fresh, now };
+        let wanted = Wanted { port: arguments.port, fresh: arguments.fresh, now, checkpoints: Some(data_dir.clone()) };
         let stack = start(&folder, wanted, |step| println!("… {step}")).await?;
         // `harbor audit verify` finds the database by this.
         std::fs::create_dir_all(&data_dir)?;
-        std::fs::write(data_dir.join("database"), &stack.server.state.settings.database_url)?;
+        keep_secret(&data_dir.join("database"), &stack.server.state.settings.database_url)?;
         println!();
         println!("Indigo Harbor Family Clinic. Sign in with a first name and the password \"{PASSWORD}\":");
         for (login, who) in staff::sign_ins() {

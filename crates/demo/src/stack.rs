@@ -7,7 +7,8 @@ use harbor_server::{Clock, Running, Settings};
 use harbor_standins::World as Outside;
 use harbor_store::Store;
 use harbor_store::cluster::{Cluster, create_database, drop_database, has_database, reachable_folder};
-use std::path::Path;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
 
 /// What a start wants.
 pub struct Wanted {
@@ -15,6 +16,8 @@ pub struct Wanted {
     pub fresh: bool,
     /// Fixes the clinic's clock; otherwise it runs on from mid-morning.
     pub now: Option<DateTime<Utc>>,
+    /// Where the head of the record of looks is written down.
+    pub checkpoints: Option<PathBuf>,
 }
 
 /// Everything that was started, in the order of stopping.
@@ -23,12 +26,14 @@ pub struct Stack {
     pub outside: Outside,
     pub outside_url: String,
     outside_handle: actix_web::dev::ServerHandle,
-    cluster: Cluster,
+    pub cluster: Cluster,
+    watch: tokio::task::JoinHandle<()>,
 }
 
 impl Stack {
     /// Stops everything that this start has started.
     pub async fn stop(self) -> Result<()> {
+        self.watch.abort();
         self.server.stop().await;
         self.outside_handle.stop(false).await;
         self.cluster.stop()
@@ -44,6 +49,7 @@ pub async fn start(folder: &Path, wanted: Wanted, say: impl Fn(&str)) -> Result<
         move || Cluster::start(&folder, true)
     })
     .await??;
+    cluster.settle_roles().await?;
     if wanted.fresh {
         drop_database(&cluster, "clinic").await?;
     }
@@ -67,9 +73,14 @@ pub async fn start(folder: &Path, wanted: Wanted, say: impl Fn(&str)) -> Result<
         Some(now) => now.with_timezone(&ZONE).date_naive(),
         None => demo_day(Utc::now()),
     };
+    let checkpoints = wanted.checkpoints;
     if !loaded {
         say("loading the demo clinic");
         load(&url, day).await?;
+        // What was written down of another clinic's record says nothing of this one.
+        if let Some(folder) = &checkpoints {
+            let _ = std::fs::remove_file(harbor_server::checkpoints::file(folder));
+        }
     }
     let clock = match wanted.now {
         Some(now) => Clock::Fixed(now),
@@ -82,8 +93,28 @@ pub async fn start(folder: &Path, wanted: Wanted, say: impl Fn(&str)) -> Result<
         outside_url: Some(outside_url.clone()),
         clock,
         shown_sign_ins: staff::sign_ins(),
-        ..Settings::on(url)
+        checkpoints,
+        ..Settings::on(cluster.program_url("clinic"))
     };
     let server = harbor_server::start(settings, wanted.port).await?;
-    Ok(Stack { server, outside, outside_url, outside_handle, cluster })
+    let watch = tokio::spawn(watch(cluster.clone()));
+    Ok(Stack { server, outside, outside_url, outside_handle, cluster, watch })
+}
+
+/// Starts the database again when it has stopped, by whatever: what was committed is there. Meanwhile the server answers
+/// that it cannot reach it, and goes on by itself.
+async fn watch(cluster: Cluster) {
+    loop {
+        tokio::time::sleep(Duration::from_secs(1)).await;
+        let looked = cluster.clone();
+        let again = tokio::task::spawn_blocking(move || match looked.is_running() {
+            true => None,
+            false => Some(looked.launch()),
+        });
+        match again.await {
+            Ok(Some(Ok(()))) => println!("the database had stopped; it runs again"),
+            Ok(Some(Err(error))) => eprintln!("the database has stopped and does not start: {error:#}"),
+            _ => {}
+        }
+    }
 }

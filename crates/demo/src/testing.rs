@@ -40,6 +40,7 @@ async fn cluster() -> Result<(Cluster, std::fs::File)> {
     let lock = std::fs::File::create(&path).with_context(|| path.display().to_string())?;
     let lock = tokio::task::spawn_blocking(move || lock.lock().map(|()| lock)).await??;
     let cluster = tokio::task::spawn_blocking(move || Cluster::start(&folder, false)).await??;
+    cluster.settle_roles().await?;
     Ok((cluster, lock))
 }
 
@@ -111,7 +112,8 @@ impl Product {
             outside_url: Some(outside_url),
             clock: Clock::Fixed(now),
             shown_sign_ins: crate::staff::sign_ins(),
-            ..Settings::on(database_url.clone())
+            // As the program's own role, with no more rights than it has at a clinic.
+            ..Settings::on(cluster.program_url(&name))
         };
         let server = harbor_server::start(settings, 0).await?;
         Ok(Product { server, outside, database_url, cluster, name, outside_handle })

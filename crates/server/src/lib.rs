@@ -6,6 +6,7 @@
 pub mod access;
 pub mod api;
 mod asked;
+pub mod checkpoints;
 pub mod claim_file;
 pub mod live;
 pub mod paper;
@@ -21,7 +22,7 @@ pub mod work;
 
 use actix_web::{App, HttpServer, middleware, web};
 use anyhow::{Context, Result};
-pub use state::{Clock, Settings, State};
+pub use state::{Clock, Settings, State, Tls};
 
 /// A server that runs until it is stopped.
 pub struct Running {
@@ -41,9 +42,36 @@ impl Running {
     }
 }
 
-/// Starts the server on a loopback port (0: any free one).
+/// Certificate and key for the way to the browser.
+fn encryption(tls: &Tls) -> Result<rustls::ServerConfig> {
+    use rustls::pki_types::pem::PemObject;
+    use rustls::pki_types::{CertificateDer, PrivateKeyDer};
+    let read = || format!("reading {}", tls.certificate.display());
+    let chain: Vec<_> = CertificateDer::pem_file_iter(&tls.certificate)
+        .with_context(read)?
+        .collect::<Result<_, _>>()
+        .with_context(read)?;
+    let key = PrivateKeyDer::from_pem_file(&tls.key).with_context(|| format!("reading {}", tls.key.display()))?;
+    let provider = std::sync::Arc::new(rustls::crypto::ring::default_provider());
+    Ok(rustls::ServerConfig::builder_with_provider(provider)
+        .with_safe_default_protocol_versions()?
+        .with_no_client_auth()
+        .with_single_cert(chain, key)?)
+}
+
+/// Says so when the database would let this program undo what it guards.
+async fn warn_of_too_many_rights(state: &State) {
+    let Ok(mut conn) = state.store.reader().await else { return };
+    if harbor_store::rights::could_undo(&mut conn).await.unwrap_or(false) {
+        tracing::warn!("the program's database role could undo what the database guards; see docs/SECURITY.md");
+    }
+}
+
+/// Starts the server on a port (0: any free one).
 pub async fn start(settings: Settings, port: u16) -> Result<Running> {
     let state = State::new(settings).await?;
+    warn_of_too_many_rights(&state).await;
+    let (listen, tls) = (state.settings.listen, state.settings.tls.clone());
     let data = web::Data::new(state.clone());
     let server = HttpServer::new(move || {
         App::new()
@@ -60,10 +88,14 @@ pub async fn start(settings: Settings, port: u16) -> Result<Running> {
     })
     .workers(4)
     .disable_signals()
-    .shutdown_timeout(2)
-    .bind(("127.0.0.1", port))
+    .shutdown_timeout(2);
+    let server = match &tls {
+        Some(tls) => server.bind_rustls_0_23((listen, port), encryption(tls)?),
+        None => server.bind((listen, port)),
+    }
     .with_context(|| format!("port {port} is taken"))?;
-    let address = server.addrs().first().map(|a| format!("http://{a}")).unwrap_or_default();
+    let scheme = if tls.is_some() { "https" } else { "http" };
+    let address = server.addrs().first().map(|a| format!("{scheme}://{a}")).unwrap_or_default();
     let running = server.run();
     let handle = running.handle();
     let tasks = vec![

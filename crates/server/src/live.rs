@@ -8,7 +8,6 @@ use futures_util::StreamExt;
 use harbor_store::sessions;
 use std::time::Duration;
 use tokio::sync::broadcast::error::RecvError;
-use tokio_postgres::{AsyncMessage, NoTls};
 
 /// Listens to the database for ever; a lost connection is made anew.
 pub async fn listen(state: State) {
@@ -22,33 +21,15 @@ pub async fn listen(state: State) {
     }
 }
 
-async fn listen_once(state: &State) -> Result<(), tokio_postgres::Error> {
-    let (client, mut connection) = tokio_postgres::connect(&state.settings.database_url, NoTls).await?;
-    let messages = futures_util::stream::poll_fn(move |context| connection.poll_message(context));
-    tokio::pin!(messages);
-    let listen = client.batch_execute("listen harbor");
-    tokio::pin!(listen);
-    let mut listening = false;
-    loop {
-        tokio::select! {
-            done = &mut listen, if !listening => {
-                done?;
-                listening = true;
-            }
-            message = messages.next() => match message {
-                Some(Ok(AsyncMessage::Notification(n))) => {
-                    if n.payload().contains("\"topic\":\"job\"") {
-                        state.work.notify_one();
-                    } else {
-                        let _ = state.live.send(n.payload().to_owned());
-                    }
-                }
-                Some(Ok(_)) => {}
-                Some(Err(error)) => return Err(error),
-                None => return Ok(()),
-            }
+async fn listen_once(state: &State) -> Result<(), String> {
+    let hear = |said: &str| {
+        if said.contains("\"topic\":\"job\"") {
+            state.work.notify_one();
+        } else {
+            let _ = state.live.send(said.to_owned());
         }
-    }
+    };
+    harbor_store::wire::listen(&state.settings.database_url, "harbor", hear).await
 }
 
 /// Live tidings for one screen, as server-sent events.

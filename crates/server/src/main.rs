@@ -26,6 +26,8 @@ enum Command {
         /// Address of the outside partners.
         #[arg(long)]
         outside: Option<String>,
+        #[command(flatten)]
+        way: Way,
     },
     /// Bring a database's tables up to date.
     Migrate {
@@ -48,6 +50,29 @@ enum Command {
     Audit(Audit),
     /// Print the API document (OpenAPI).
     Openapi,
+}
+
+/// The way to the browser.
+#[derive(clap::Args)]
+struct Way {
+    /// The address to listen on.
+    #[arg(long, default_value = "127.0.0.1")]
+    listen: std::net::IpAddr,
+    /// A name that the server answers to, besides those of the machine itself; as often as there are names.
+    #[arg(long = "name")]
+    names: Vec<String>,
+    /// Certificate in PEM, for encrypting the way to the browser here.
+    #[arg(long, requires = "tls_key")]
+    tls_certificate: Option<PathBuf>,
+    /// The certificate's key in PEM.
+    #[arg(long, requires = "tls_certificate")]
+    tls_key: Option<PathBuf>,
+    /// A proxy of the clinic's stands in front, and says in X-Forwarded-For and X-Forwarded-Proto who asks and how.
+    #[arg(long)]
+    behind_proxy: bool,
+    /// Folder where the head of the record of looks is written down.
+    #[arg(long)]
+    checkpoints: Option<PathBuf>,
 }
 
 #[derive(Subcommand)]
@@ -76,6 +101,9 @@ enum Audit {
         /// The database; without it, the one of the demo that was started in this folder.
         #[arg(long, env = "HARBOR_DATABASE")]
         database: Option<String>,
+        /// The folder of its checkpoints; without it, that of the demo, or none with --database.
+        #[arg(long)]
+        checkpoints: Option<PathBuf>,
     },
 }
 
@@ -138,20 +166,23 @@ fn run(command: Command) -> Result<ExitCode> {
             println!("{}", harbor_server::routes::document().to_pretty_json()?);
             Ok(ExitCode::SUCCESS)
         }
-        Command::Serve { database, port, outside } => block_on(serve(database, port, outside)),
+        Command::Serve { database, port, outside, way } => block_on(serve(database, port, outside, way)),
         Command::Supply { database } => block_on(make_supply(database)),
         Command::Migrate { database } => block_on(async move {
             println!("{} steps", harbor_store::migrate(&database).await?);
             Ok(ExitCode::SUCCESS)
         }),
-        Command::Audit(Audit::Verify { database }) => {
-            let found = match database {
-                Some(url) => url,
-                None => {
-                    std::fs::read_to_string(".harbor/database").context("no demo was started here; give --database")?
-                }
+        Command::Audit(Audit::Verify { database, checkpoints }) => {
+            let demo = std::path::Path::new(".harbor");
+            let (found, folder) = match database {
+                Some(url) => (url, checkpoints),
+                None => (
+                    std::fs::read_to_string(demo.join("database"))
+                        .context("no demo was started here; give --database")?,
+                    Some(checkpoints.unwrap_or_else(|| demo.to_owned())),
+                ),
             };
-            block_on(verify(found.trim().to_owned()))
+            block_on(verify(found.trim().to_owned(), folder))
         }
     }
 }
@@ -160,9 +191,18 @@ fn block_on(work: impl Future<Output = Result<ExitCode>>) -> Result<ExitCode> {
     actix_web::rt::System::new().block_on(work)
 }
 
-async fn serve(database: String, port: u16, outside: Option<String>) -> Result<ExitCode> {
+async fn serve(database: String, port: u16, outside: Option<String>, way: Way) -> Result<ExitCode> {
     tracing_subscriber::fmt().with_env_filter(tracing_subscriber::EnvFilter::from_default_env()).init();
-    let settings = Settings { outside_url: outside, ..Settings::on(database) };
+    let own = Settings::on(database);
+    let settings = Settings {
+        outside_url: outside,
+        names: own.names.iter().cloned().chain(way.names).collect(),
+        listen: way.listen,
+        tls: way.tls_certificate.zip(way.tls_key).map(|(certificate, key)| harbor_server::Tls { certificate, key }),
+        behind_proxy: way.behind_proxy,
+        checkpoints: way.checkpoints,
+        ..own
+    };
     let running = harbor_server::start(settings, port).await?;
     println!("ready {}", running.address);
     tokio::signal::ctrl_c().await?;
@@ -196,13 +236,22 @@ async fn make_supply(database: String) -> Result<ExitCode> {
     Ok(ExitCode::SUCCESS)
 }
 
-async fn verify(database: String) -> Result<ExitCode> {
+async fn verify(database: String, checkpoints: Option<PathBuf>) -> Result<ExitCode> {
     use harbor_store::audit::{Verdict, verify};
     let store = harbor_store::Store::open(&database, 1).await?;
     let verdict = verify(&mut *store.reader().await?).await?;
     match verdict {
         Verdict::Sound { rows, last } => {
-            println!("sound: {rows} rows, chain ends in {last}");
+            let Some(folder) = checkpoints else {
+                println!("sound: {rows} rows, chain ends in {last}; compared with no checkpoints");
+                return Ok(ExitCode::SUCCESS);
+            };
+            if let Some(what) = harbor_server::checkpoints::lost(&folder, &mut *store.reader().await?).await? {
+                println!("broken: {what}");
+                return Ok(ExitCode::from(1));
+            }
+            let written = harbor_server::checkpoints::read(&folder)?.len();
+            println!("sound: {rows} rows, chain ends in {last}; {written} checkpoints agree");
             Ok(ExitCode::SUCCESS)
         }
         Verdict::Broken { seq, why } => {

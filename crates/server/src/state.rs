@@ -45,6 +45,7 @@ pub struct Settings {
     pub clock: Clock,
     /// Sign-ins to show on the sign-in page; only the demo has any.
     pub shown_sign_ins: Vec<(String, String)>,
+    pub listen: IpAddr,
     /// The names that this server answers to.
     pub names: Vec<String>,
     /// A proxy of the clinic's stands in front and says who asks, and whether the way to it is encrypted.
@@ -70,6 +71,7 @@ impl Settings {
             outside_url: None,
             clock: Clock::System,
             shown_sign_ins: vec![],
+            listen: IpAddr::from([127, 0, 0, 1]),
             names: OWN_NAMES.map(str::to_owned).to_vec(),
             behind_proxy: false,
             tls: None,

@@ -98,6 +98,16 @@ pub(crate) async fn append(conn: &mut Conn, actor: &Actor, at: DateTime<Utc>, lo
     Ok(())
 }
 
+/// The last row and its hash; nothing while there is none.
+pub async fn head(conn: &mut Conn) -> Result<Option<(i64, String)>> {
+    Ok(table::table.order(table::seq.desc()).select((table::seq, table::hash)).first(conn).await.optional()?)
+}
+
+/// The hash of a row, if it is there.
+pub async fn hash_of(conn: &mut Conn, seq: i64) -> Result<Option<String>> {
+    Ok(table::table.find(seq).select(table::hash).first(conn).await.optional()?)
+}
+
 /// The outcome of walking the chain.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Verdict {

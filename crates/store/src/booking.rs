@@ -166,7 +166,8 @@ impl Change<'_> {
             .first(self.conn())
             .await
             .optional()?;
-        let in_words = |(at, with): (DateTime<Utc>, String)| format!("{} with {with}", at.with_timezone(&zone).format("%H:%M"));
+        let in_words =
+            |(at, with): (DateTime<Utc>, String)| format!("{} with {with}", at.with_timezone(&zone).format("%H:%M"));
         let wish = Wish {
             elsewhere: own.filter(|_| !place.beside_own).map(in_words),
             visit_type: wished.name.to_lowercase(),

@@ -7,11 +7,17 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
 /// A cluster that this program has started. Dropping it leaves it running; [`Cluster::stop`] ends it.
+#[derive(Debug, Clone)]
 pub struct Cluster {
     bin: PathBuf,
+    folder: PathBuf,
     data: PathBuf,
     port: u16,
     user: Option<(u32, u32)>,
+    durable: bool,
+    /// Passwords of the owner and of the program's role; each in a file that only this user reads.
+    owner: String,
+    program: String,
 }
 
 impl Cluster {
@@ -25,47 +31,141 @@ impl Cluster {
             std::os::unix::fs::chown(folder, Some(uid), Some(gid))?;
         }
         let data = folder.join("data");
-        let mut cluster = Cluster { bin, data, port: free_port()?, user };
+        let (owner, program) = (password(folder, "owner")?, password(folder, "program")?);
+        let folder_of = folder.to_owned();
+        let mut cluster = Cluster { bin, folder: folder_of, data, port: free_port()?, user, durable, owner, program };
         if !cluster.data.join("PG_VERSION").exists() {
             // A half-made cluster of a start that was cut off is made anew.
             if cluster.data.exists() {
                 std::fs::remove_dir_all(&cluster.data)?;
             }
             let data = cluster.data.clone();
-            cluster.run(
+            let given = cluster.handed_over(&cluster.owner)?;
+            let made = cluster.run(
                 "initdb",
                 &[
                     "-D",
                     &data.to_string_lossy(),
                     "-U",
                     "harbor",
-                    "--auth=trust",
+                    "--auth=scram-sha-256",
+                    "--pwfile",
+                    &given.to_string_lossy(),
                     "-E",
                     "UTF8",
                     "--locale=C.UTF-8",
                     "--no-sync",
                 ],
-            )?;
+            );
+            let _ = std::fs::remove_file(&given);
+            made?;
         }
         if let Some(port) = cluster.running_port() {
             cluster.port = port;
             return Ok(cluster);
         }
+        cluster.launch()?;
+        Ok(cluster)
+    }
+
+    /// Starts the server of a cluster that is not running, on the port that it had.
+    pub fn launch(&self) -> Result<()> {
+        let (cluster, durable) = (self, self.durable);
         let safety = if durable { "" } else { " -c fsync=off -c synchronous_commit=off -c full_page_writes=off" };
         let options = format!(
             "-p {} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=200 -c shared_buffers=256MB{safety}",
             cluster.port
         );
-        let (data, log) = (cluster.data.clone(), folder.join("postgres.log"));
+        let (data, log) = (cluster.data.clone(), cluster.folder.join("postgres.log"));
         cluster.run(
             "pg_ctl",
             &["-D", &data.to_string_lossy(), "-l", &log.to_string_lossy(), "-o", &options, "-w", "-t", "60", "start"],
-        )?;
-        Ok(cluster)
+        )
     }
 
+    /// Whether the server runs.
+    pub fn is_running(&self) -> bool {
+        self.running_port().is_some()
+    }
+
+    /// The number of the server's first process.
+    pub fn process(&self) -> Option<u32> {
+        let lines = std::fs::read_to_string(self.data.join("postmaster.pid")).ok()?;
+        lines.lines().next()?.trim().parse().ok()
+    }
+
+    /// A database as its owner reaches it: to make and change tables.
     pub fn url(&self, database: &str) -> String {
-        format!("postgres://harbor@127.0.0.1:{}/{database}", self.port)
+        format!("postgres://harbor:{}@127.0.0.1:{}/{database}", self.owner, self.port)
+    }
+
+    /// A database as the program reaches it: to work in its tables.
+    pub fn program_url(&self, database: &str) -> String {
+        format!("postgres://{}:{}@127.0.0.1:{}/{database}", crate::rights::PROGRAM, self.program, self.port)
+    }
+
+    /// Makes the program's role, or gives it its password again. A cluster of the time when everybody on the machine
+    /// was trusted asks for passwords from now on.
+    pub async fn settle_roles(&self) -> Result<()> {
+        use diesel_async::{AsyncConnection, RunQueryDsl};
+        let mut conn = crate::Conn::establish(&self.url("postgres")).await?;
+        // Letters and digits alone, as they were made.
+        let (owner, program) = (&self.owner, &self.program);
+        if !crate::rights::program_exists(&mut conn).await? {
+            diesel::sql_query(format!("create role {} login", crate::rights::PROGRAM)).execute(&mut conn).await?;
+        }
+        for (role, word) in [("harbor", owner), (crate::rights::PROGRAM, program)] {
+            diesel::sql_query(format!("alter role {role} password '{word}'")).execute(&mut conn).await?;
+        }
+        let rules = self.data.join("pg_hba.conf");
+        let written = std::fs::read_to_string(&rules)?;
+        let is_trusting = |line: &str| !line.trim_start().starts_with('#') && line.trim_end().ends_with("trust");
+        if written.lines().any(is_trusting) {
+            let strict: Vec<String> = written
+                .lines()
+                .map(|l| {
+                    if is_trusting(l) {
+                        l.trim_end().trim_end_matches("trust").to_owned() + "scram-sha-256"
+                    } else {
+                        l.to_owned()
+                    }
+                })
+                .collect();
+            std::fs::write(&rules, strict.join("\n") + "\n")?;
+            diesel::sql_query("select pg_reload_conf()").execute(&mut conn).await?;
+        }
+        Ok(())
+    }
+
+    /// Lets the server speak TLS with a certificate and its key, both in PEM.
+    pub async fn encrypt(&self, certificate: &Path, key: &Path) -> Result<()> {
+        use diesel_async::{AsyncConnection, RunQueryDsl};
+        use std::os::unix::fs::PermissionsExt;
+        for (from, name) in [(certificate, "server.crt"), (key, "server.key")] {
+            let to = self.data.join(name);
+            std::fs::copy(from, &to)?;
+            std::fs::set_permissions(&to, std::fs::Permissions::from_mode(0o600))?;
+            if let Some((uid, gid)) = self.user {
+                std::os::unix::fs::chown(&to, Some(uid), Some(gid))?;
+            }
+        }
+        let mut conn = crate::Conn::establish(&self.url("postgres")).await?;
+        diesel::sql_query("alter system set ssl = on").execute(&mut conn).await?;
+        diesel::sql_query("select pg_reload_conf()").execute(&mut conn).await?;
+        Ok(())
+    }
+
+    /// A password in a file that the server's user can read, for as long as it is needed.
+    fn handed_over(&self, word: &str) -> Result<PathBuf> {
+        use std::os::unix::fs::OpenOptionsExt;
+        let path = self.folder.join("owner.given");
+        let _ = std::fs::remove_file(&path);
+        let mut file = std::fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(&path)?;
+        std::io::Write::write_all(&mut file, word.as_bytes())?;
+        if let Some((uid, gid)) = self.user {
+            std::os::unix::fs::chown(&path, Some(uid), Some(gid))?;
+        }
+        Ok(path)
     }
 
     /// Ends the server; what was committed is safe.
@@ -104,6 +204,24 @@ impl Cluster {
         }
         Ok(())
     }
+}
+
+/// The password of a role of this folder's cluster; made once, and read by this user alone.
+fn password(folder: &Path, role: &str) -> Result<String> {
+    use std::io::Write;
+    use std::os::unix::fs::OpenOptionsExt;
+    let path = folder.join(format!("{role}.password"));
+    if let Ok(text) = std::fs::read_to_string(&path) {
+        let word = text.trim().to_owned();
+        if word.len() >= 32 && word.bytes().all(|b| b.is_ascii_alphanumeric()) {
+            return Ok(word);
+        }
+        bail!("{} is damaged", path.display());
+    }
+    let word = format!("{}{}", uuid::Uuid::new_v4().simple(), uuid::Uuid::new_v4().simple());
+    let mut file = std::fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(&path)?;
+    file.write_all(word.as_bytes())?;
+    Ok(word)
 }
 
 /// A folder that the server's user can reach: the wanted one, or one under /var/tmp when a folder on

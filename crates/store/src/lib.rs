@@ -31,6 +31,7 @@ pub mod own_stages;
 pub mod payments;
 pub mod people;
 pub mod remittances;
+pub mod rights;
 pub mod rows;
 pub mod schedule;
 pub mod schema;
@@ -47,13 +48,14 @@ pub mod unbooked;
 pub mod visit_types;
 pub mod visits;
 pub mod waiting;
+pub mod wire;
 
 pub use change::{Actor, Change};
 pub use diesel_async::AsyncPgConnection as Conn;
 
 use diesel::result::{DatabaseErrorKind, Error as DieselError};
-use diesel_async::pooled_connection::AsyncDieselConnectionManager;
 use diesel_async::pooled_connection::bb8::{Pool, PooledConnection};
+use diesel_async::pooled_connection::{AsyncDieselConnectionManager, ManagerConfig};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 
 const MIGRATIONS: EmbeddedMigrations = embed_migrations!("migrations");
@@ -170,7 +172,9 @@ pub type Borrowed<'a> = PooledConnection<'a, Conn>;
 impl Store {
     /// Connects; the database may come up later, so nothing is asked of it yet.
     pub async fn open(url: &str, connections: u32) -> Result<Store> {
-        let manager = AsyncDieselConnectionManager::<Conn>::new(url);
+        let mut config = ManagerConfig::default();
+        config.custom_setup = Box::new(|url| Box::pin(wire::connect(url)));
+        let manager = AsyncDieselConnectionManager::<Conn>::new_with_config(url, config);
         let pool = Pool::builder()
             .max_size(connections)
             .connection_timeout(std::time::Duration::from_secs(15))
@@ -202,14 +206,17 @@ impl Store {
 
 /// Brings the schema up to date; returns how many steps were taken.
 pub async fn migrate(url: &str) -> anyhow::Result<usize> {
-    use diesel_async::AsyncConnection;
-    let conn = Conn::establish(url).await?;
+    let conn = wire::connect(url).await?;
     let mut harness = diesel_async::AsyncMigrationHarness::new(conn);
     let done = tokio::task::spawn_blocking(move || {
         harness.run_pending_migrations(MIGRATIONS).map(|done| done.len()).map_err(|e| anyhow::anyhow!("{e}"))
     })
     .await??;
     // What a step cannot compute itself, since the rule is the core's.
-    people::finding::hear_new_words(&mut Conn::establish(url).await?).await?;
+    let mut conn = wire::connect(url).await?;
+    people::finding::hear_new_words(&mut conn).await?;
+    if rights::program_exists(&mut conn).await? {
+        rights::grant(&mut conn).await?;
+    }
     Ok(done)
 }

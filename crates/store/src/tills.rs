@@ -121,7 +121,8 @@ impl Change<'_> {
             .get_result(self.conn())
             .await?;
         if let Some(moved) = till::differences(&counts).map_err(|r| StoreError::refused("till", r.to_string()))? {
-            let about = About { kind: "till", key: format!("till:{}", open.id), memo: reason.to_owned(), ..About::default() };
+            let about =
+                About { kind: "till", key: format!("till:{}", open.id), memo: reason.to_owned(), ..About::default() };
             self.post(&about, &moved).await?;
         }
         let off: Cents = counts.iter().map(Counted::difference).sum();

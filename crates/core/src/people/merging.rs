@@ -99,7 +99,8 @@ pub fn settle(fact: &Fact, kept: &Held, gone: &Held, chosen: Option<bool>) -> Ou
     match (fact.how, chosen) {
         (How::Either, _) => Outcome::Stays,
         (How::Together, _) => {
-            let both = |(a, b): (&String, &String)| if a.contains(b.as_str()) { a.clone() } else { format!("{a} · {b}") };
+            let both =
+                |(a, b): (&String, &String)| if a.contains(b.as_str()) { a.clone() } else { format!("{a} · {b}") };
             Outcome::Becomes(kept.iter().zip(gone).map(both).collect())
         }
         (How::Chosen, Some(true)) => Outcome::Becomes(gone.clone()),

@@ -143,9 +143,8 @@ pub async fn close(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Closin
         (Method::Transfer, "transfer", &form.transfer),
     ];
     // A field left blank was not counted; that is for the core to judge, and never a zero.
-    let counted: Vec<(Method, Option<Cents>)> = typed
-        .map(|(m, field, text)| (m, (!text.trim().is_empty()).then(|| amount(&mut faults, field, text))))
-        .to_vec();
+    let counted: Vec<(Method, Option<Cents>)> =
+        typed.map(|(m, field, text)| (m, (!text.trim().is_empty()).then(|| amount(&mut faults, field, text)))).to_vec();
     let stays = amount(&mut faults, "stays", &form.stays);
     let reason = faults.optional_line("reason", "Reason", &form.reason, 200);
     faults.none_or(())?;

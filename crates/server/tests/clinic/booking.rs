@@ -116,7 +116,8 @@ async fn a_double_length_takes_the_neighbour_and_an_extra_goes_beside() {
         .windows(2)
         .find(|w| w[0]["endsAt"] == w[1]["startsAt"] && minutes(&w[0]["startsAt"], &w[1]["endsAt"]) == 40)
         .unwrap();
-    let double = json!({ "personId": person, "besideOwn": true, "slotId": pair[0]["id"], "reason": "long talk", "minutes": 30 });
+    let double =
+        json!({ "personId": person, "besideOwn": true, "slotId": pair[0]["id"], "reason": "long talk", "minutes": 30 });
     let visit = desk.post("/api/visits", double).await.ok();
     assert_eq!(visit["endsAt"], pair[1]["endsAt"], "a longer visit ends where a slot ends");
     let beside = json!({ "personId": person, "besideOwn": true, "slotId": pair[1]["id"], "reason": "x" });

@@ -14,7 +14,8 @@ async fn looks(product: &Product, person: &str, what: &str) -> usize {
 }
 
 async fn again(hand: &Hand, path: &str) {
-    let request = hand.http.get(format!("{}{path}", hand.base)).header("cookie", &hand.cookie).header("x-harbor-again", "1");
+    let request =
+        hand.http.get(format!("{}{path}", hand.base)).header("cookie", &hand.cookie).header("x-harbor-again", "1");
     assert_eq!(request.send().await.unwrap().status(), 200);
 }
 

@@ -231,7 +231,10 @@ async fn two_records_of_one_person_become_one_and_can_be_parted() {
     let before = coverages(lucan.clone()).await;
     let child = add(&desk, "Pim", "Ferreira-Holm", "5/5/2019").await;
     change(&desk, &child, json!({ "responsibleId": twin })).await.ok();
-    let merge = desk.post(&format!("/api/people/{lucan}/merge"), json!({ "goneId": twin, "choices": { "first_name": false } })).await.ok();
+    let merge = desk
+        .post(&format!("/api/people/{lucan}/merge"), json!({ "goneId": twin, "choices": { "first_name": false } }))
+        .await
+        .ok();
     assert_eq!(coverages(lucan.clone()).await, before + 1, "the policy came along");
     let whose = desk.get(&format!("/api/people/{child}")).await["person"]["responsibleId"].clone();
     assert_eq!(whose, json!(lucan), "the child is still answered for");
@@ -245,13 +248,20 @@ async fn two_records_of_one_person_become_one_and_can_be_parted() {
     assert!(visits.contains(&visit), "the visit came along");
     let found = desk.get("/api/people?q=lukan%20ferreira").await.to_string();
     assert!(!found.contains(&twin), "the record that is gone is found no longer");
-    let again = desk.post(&format!("/api/people/{lucan}/merge"), json!({ "goneId": twin, "choices": { "first_name": false } })).await;
+    let again = desk
+        .post(&format!("/api/people/{lucan}/merge"), json!({ "goneId": twin, "choices": { "first_name": false } }))
+        .await;
     assert_eq!(again.detail(), "One of the records is merged already.");
     desk.ask("delete", &format!("/api/merges/{}", id(&merge)), None).await.ok();
     assert_eq!((coverages(lucan.clone()).await, coverages(twin.clone()).await), (before, 1), "parted as they were");
-    let merge = desk.post(&format!("/api/people/{lucan}/merge"), json!({ "goneId": twin, "choices": { "first_name": false } })).await.ok();
+    let merge = desk
+        .post(&format!("/api/people/{lucan}/merge"), json!({ "goneId": twin, "choices": { "first_name": false } }))
+        .await
+        .ok();
     let slot = desk.open_slot().await;
-    desk.post("/api/visits", json!({ "personId": lucan, "slotId": slot["id"], "reason": "new" })).await.ok();
+    desk.post("/api/visits", json!({ "personId": lucan, "slotId": slot["id"], "reason": "new", "besideOwn": true }))
+        .await
+        .ok();
     let late = desk.ask("delete", &format!("/api/merges/{}", id(&merge)), None).await;
     assert!(late.detail().contains("Something new hangs on the record"), "{}", late.body);
     product.stop().await.unwrap();

@@ -43,7 +43,11 @@ async fn sixty_guesses_at_once_are_no_more_than_eight() {
     }
     assert_eq!(judged, 8);
     assert_eq!(knock(&product, "casimir", "harbor", None).await, 429, "the right password waits where it was guessed");
-    assert_eq!(knock(&product, "casimir", "harbor", Some(&known)).await, 200, "at a known machine nobody is locked out");
+    assert_eq!(
+        knock(&product, "casimir", "harbor", Some(&known)).await,
+        200,
+        "at a known machine nobody is locked out"
+    );
     for wanted in [401, 401, 401, 401, 401, 401, 401, 401, 429] {
         assert_eq!(knock(&product, "casimir", "wrong", Some(&known)).await, wanted, "a known machine guesses no more");
     }
@@ -154,7 +158,8 @@ async fn a_screen_that_nobody_touches_locks_and_opens_with_the_password() {
 /// Reads a live stream until it ends.
 async fn live_until_end(hand: &Hand) -> Duration {
     let began = Instant::now();
-    let mut answer = hand.http.get(format!("{}/api/live", hand.base)).header("cookie", &hand.cookie).send().await.unwrap();
+    let mut answer =
+        hand.http.get(format!("{}/api/live", hand.base)).header("cookie", &hand.cookie).send().await.unwrap();
     assert_eq!(answer.status(), 200);
     let end = async { while let Ok(Some(_)) = answer.chunk().await {} };
     tokio::time::timeout(Duration::from_secs(20), end).await.expect("the live stream went on");
@@ -219,12 +224,16 @@ async fn a_manager_lets_somebody_in_by_a_link_that_serves_once() {
     assert_eq!(set("another good long one").await.status, 404, "it served once");
     assert_eq!(knock(&product, "ragna", "heron tern plover eider", None).await, 200);
     // Deactivated, she is out at once.
-    let gone = json!({ "login": "ragna", "firstName": "Ragna", "lastName": "Holt", "role": "front_desk", "active": false });
+    let gone =
+        json!({ "login": "ragna", "firstName": "Ragna", "lastName": "Holt", "role": "front_desk", "active": false });
     manager.put(&format!("/api/staff/{ragna}"), gone).await.ok();
     assert_eq!(knock(&product, "ragna", "heron tern plover eider", None).await, 401);
     let me = id(&manager.get("/api/me").await["staff"]);
     let leave = json!({ "login": "soren", "firstName": "S", "lastName": "W", "role": "biller" });
-    assert_eq!(manager.put(&format!("/api/staff/{me}"), leave).await.detail(), "Somebody must stay who manages the clinic.");
+    assert_eq!(
+        manager.put(&format!("/api/staff/{me}"), leave).await.detail(),
+        "Somebody must stay who manages the clinic."
+    );
     product.stop().await.unwrap();
 }
 
@@ -260,7 +269,8 @@ async fn a_second_factor_is_set_up_wanted_by_role_and_used_once() {
     // From now on the password alone opens nothing, and a code serves once.
     let enter = async |code: &str| {
         let form = json!({ "login": "oriane", "password": "harbor", "code": code });
-        let answer = reqwest::Client::new().post(format!("{}/api/sign-in", product.address())).json(&form).send().await.unwrap();
+        let answer =
+            reqwest::Client::new().post(format!("{}/api/sign-in", product.address())).json(&form).send().await.unwrap();
         (answer.status().as_u16(), answer.json::<Value>().await.unwrap()["type"].clone())
     };
     assert_eq!(enter("").await, (401, json!("urn:indigo-harbor:second-factor")));

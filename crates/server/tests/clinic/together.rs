@@ -22,7 +22,11 @@ async fn add(desk: &Hand, more: Value) -> String {
 async fn a_note_is_signed_as_it_was_seen_however_many_write_in_it() {
     let product = Product::start().await.unwrap();
     let store = Store::open(&product.database_url, 2).await.unwrap();
-    assert_eq!(broken_signatures(&mut *store.reader().await.unwrap()).await.unwrap(), Vec::<Uuid>::new(), "the demo's own");
+    assert_eq!(
+        broken_signatures(&mut *store.reader().await.unwrap()).await.unwrap(),
+        Vec::<Uuid>::new(),
+        "the demo's own"
+    );
     let (doctor, colleague) = (Hand::sign_in(&product, "oriane").await, Hand::sign_in(&product, "tobias").await);
     let today = doctor.get("/api/schedule").await;
     let me = id(&doctor.get("/api/me").await["staff"]);
@@ -142,7 +146,10 @@ async fn a_merge_carries_everything_and_parting_gives_it_back() {
         (&p["birthDate"], &p["phone"], &p["chartAlert"], &p["formerName"], &p["lastName"]),
         (&json!("1991-03-04"), &json!("2075550199"), &json!("latex"), &json!("Lagoon"), &json!("Wavecrest"))
     );
-    assert_eq!((&after["registration"]["restricted"], &after["registration"]["emergencyName"]), (&json!(true), &json!("Signe")));
+    assert_eq!(
+        (&after["registration"]["restricted"], &after["registration"]["emergencyName"]),
+        (&json!(true), &json!("Signe"))
+    );
     assert_eq!(after["household"][0]["person"]["id"], json!(mother));
     // Found by everything that was known of either, always as the one that stays.
     for typed in ["skerry", "lagoon", "wavecrest", "tove 1991", "555 0199", "tove skerry 3/4/91"] {
@@ -158,7 +165,10 @@ async fn a_merge_carries_everything_and_parting_gives_it_back() {
     }
     assert_eq!((&parted["registration"]["restricted"], &parted["household"]), (&json!(false), &json!([])));
     let other = desk.get(&format!("/api/people/{gone}")).await;
-    assert_eq!((&other["household"][0]["person"]["id"], &other["registration"]["restricted"]), (&json!(mother), &json!(true)));
+    assert_eq!(
+        (&other["household"][0]["person"]["id"], &other["registration"]["restricted"]),
+        (&json!(mother), &json!(true))
+    );
     product.stop().await.unwrap();
 }
 
@@ -166,10 +176,11 @@ async fn a_merge_carries_everything_and_parting_gives_it_back() {
 async fn nobody_is_left_in_a_shift_that_falls_out_while_they_are_booked() {
     let product = Product::start().await.unwrap();
     let (desk, manager) = (Hand::sign_in(&product, "junia").await, Hand::sign_in(&product, "soren").await);
-    let people: Vec<String> = join_all(
-        (0..12).map(|n| add(&desk, json!({ "firstName": "Kai", "lastName": format!("Sandbar{}", char::from(b'a' + n)) }))),
-    )
-    .await;
+    let people: Vec<String> =
+        join_all((0..12).map(|n| {
+            add(&desk, json!({ "firstName": "Kai", "lastName": format!("Sandbar{}", char::from(b'a' + n)) }))
+        }))
+        .await;
     let shifts = manager.get("/api/shifts?from=2026-11-30&to=2026-12-11").await;
     let shifts: Vec<&Value> = shifts.as_array().unwrap().iter().take(6).collect();
     assert!(shifts.len() >= 4, "{shifts:?}");
@@ -177,7 +188,8 @@ async fn nobody_is_left_in_a_shift_that_falls_out_while_they_are_booked() {
         let from: String = shift["startsAt"].as_str().unwrap().chars().take(10).collect();
         let who = shift["clinicianId"].as_str().unwrap();
         let open = desk.get(&format!("/api/open-times?from={from}&clinicians={who}&count=40")).await;
-        let slots: Vec<Value> = open.as_array().unwrap().iter().filter(|s| s["shiftId"] == shift["id"]).cloned().collect();
+        let slots: Vec<Value> =
+            open.as_array().unwrap().iter().filter(|s| s["shiftId"] == shift["id"]).cloned().collect();
         let books = people.iter().zip(&slots).map(|(person, slot)| {
             let form = json!({ "personId": person, "slotId": slot["id"], "reason": "x", "besideOwn": true });
             let desk = desk.clone();
@@ -188,7 +200,8 @@ async fn nobody_is_left_in_a_shift_that_falls_out_while_they_are_booked() {
                 manager.post("/api/shifts/cancel", json!({ "ids": [shift["id"]], "reason": "ill" })).await
             } else {
                 let other = shifts.iter().find(|s| s["clinicianId"] != shift["clinicianId"]).unwrap();
-                let form = json!({ "ids": [shift["id"]], "clinicianId": other["clinicianId"], "to": other["clinicianId"] });
+                let form =
+                    json!({ "ids": [shift["id"]], "clinicianId": other["clinicianId"], "to": other["clinicianId"] });
                 manager.post("/api/shifts/hand-over", form).await
             }
         };
@@ -230,9 +243,7 @@ async fn one_key_has_one_answer_and_another_payment_under_it_is_refused() {
     }
     // Giving back: 120 are held.
     let key = Uuid::now_v7();
-    let back = |amount: &str, method: &str| {
-        json!({ "siteId": clinic["sites"][1]["id"], "amount": amount, "method": method, "reason": "moved away", "key": key })
-    };
+    let back = |amount: &str, method: &str| json!({ "siteId": clinic["sites"][1]["id"], "amount": amount, "method": method, "reason": "moved away", "key": key });
     let path = format!("/api/people/{person}/refunds");
     let replies = join_all((0..4).map(|_| biller.post(&path, back("30", "cash")))).await;
     let numbers: Vec<Value> = replies.into_iter().map(|r| r.ok()["number"].clone()).collect();
@@ -260,10 +271,13 @@ async fn one_person_is_registered_once_and_booked_once_at_a_time() {
     let open = open.as_array().unwrap();
     let (first, second) = open
         .iter()
-        .find_map(|a| open.iter().find(|b| b["startsAt"] == a["startsAt"] && b["clinicianId"] != a["clinicianId"]).map(|b| (a, b)))
+        .find_map(|a| {
+            open.iter().find(|b| b["startsAt"] == a["startsAt"] && b["clinicianId"] != a["clinicianId"]).map(|b| (a, b))
+        })
         .expect("two clinicians are free at one time");
     let book = |slot: &Value, beside: bool| {
-        let form = json!({ "personId": ivo, "slotId": slot["id"], "reason": "x", "besideOwn": beside, "knowingly": true });
+        let form =
+            json!({ "personId": ivo, "slotId": slot["id"], "reason": "x", "besideOwn": beside, "knowingly": true });
         let desk = desk.clone();
         async move { desk.post("/api/visits", form).await }
     };
@@ -297,7 +311,8 @@ async fn money_goes_where_it_came_from_and_a_till_is_counted() {
     assert_eq!(words["amountInWords"], "two thousand five hundred dollars");
     // Who paid cash gets nothing back on a card.
     let back = |amount: &str, method: &str| {
-        let form = json!({ "siteId": site, "amount": amount, "method": method, "reason": "overpaid", "key": Uuid::now_v7() });
+        let form =
+            json!({ "siteId": site, "amount": amount, "method": method, "reason": "overpaid", "key": Uuid::now_v7() });
         let (biller, path) = (biller.clone(), format!("/api/people/{person}/refunds"));
         async move { biller.post(&path, form).await }
     };

@@ -128,7 +128,10 @@ async fn kept_ones(conn: &mut Conn, found: Vec<(Person, Fit)>) -> Result<Vec<(Pe
         let person = match person.merged_into {
             None => person,
             Some(into) => {
-                fit.why.push(format!("known there as {} {}, {}", person.first_name, person.last_name, person.record_number));
+                fit.why.push(format!(
+                    "known there as {} {}, {}",
+                    person.first_name, person.last_name, person.record_number
+                ));
                 match kept.get(&into) {
                     Some(kept) => kept.clone(),
                     None => continue,

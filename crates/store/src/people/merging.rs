@@ -181,7 +181,8 @@ impl Change<'_> {
             }
         }
         if !asked.is_empty() {
-            let sentence = format!("The records differ in: {}. Choose which is right.", asked.join(", ").to_lowercase());
+            let sentence =
+                format!("The records differ in: {}. Choose which is right.", asked.join(", ").to_lowercase());
             return Err(StoreError::refused("choose", sentence));
         }
         self.refold(kept).await?;
