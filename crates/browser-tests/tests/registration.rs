@@ -84,6 +84,9 @@ async fn twin(b: &Browser) -> Result<()> {
     b.click("(//*[@role='option'][contains(., 'Lukan')])[1]").await?;
     b.read("Goes into it").await?;
     no_serious_fault(b, "merging").await?;
+    // In what they differ somebody chooses; before that nothing is merged.
+    b.see("//button[starts-with(normalize-space(), 'Merge IH-')][@disabled]").await?;
+    b.click("//*[@data-differences]//label[normalize-space()='Lucan']").await?;
     b.click("//button[starts-with(normalize-space(), 'Merge IH-')]").await?;
     b.gone("//*[@role='dialog']").await?;
     b.read("merged Nov 23, 2026, Junia Vance").await?;

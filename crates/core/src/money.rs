@@ -192,7 +192,7 @@ fn number_in_words(n: u64) -> String {
     let and = |head: String, rest: u64| if rest == 0 { head } else { format!("{head} {}", number_in_words(rest)) };
     match n {
         0..20 => UNITS[index(n)].to_owned(),
-        20..100 if n % 10 == 0 => TENS[index(n / 10)].to_owned(),
+        20..100 if n.is_multiple_of(10) => TENS[index(n / 10)].to_owned(),
         20..100 => format!("{}-{}", TENS[index(n / 10)], UNITS[index(n % 10)]),
         100..1_000 => and(format!("{} hundred", UNITS[index(n / 100)]), n % 100),
         1_000..1_000_000 => and(format!("{} thousand", number_in_words(n / 1_000)), n % 1_000),

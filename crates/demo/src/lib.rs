@@ -4,6 +4,7 @@
 //! build it, [`today`] puts the day in motion. [`stack`] brings up a whole product for the start
 //! command and the tests.
 
+pub mod attack;
 pub mod crowd;
 mod desk;
 mod front;

@@ -199,7 +199,7 @@ fn id_of(request: &ServiceRequest) -> Result<Uuid, Problem> {
 /// What a look at a route is called: the last word of its address, or the thing itself.
 fn what(route: &Route) -> String {
     let tail = route.pattern.split_once("{id}").map_or("", |(_, tail)| tail);
-    let word = tail.split('/').filter(|p| !p.is_empty() && !p.starts_with('{')).next_back();
+    let word = tail.split('/').rfind(|p| !p.is_empty() && !p.starts_with('{'));
     let thing = route.access.whose().word();
     match (word, route.access.whose()) {
         (None, _) => thing.to_owned(),

@@ -19,7 +19,7 @@ pub struct Problem {
     /// `urn:indigo-harbor:` and a stable word.
     #[serde(rename = "type")]
     pub kind: String,
-    pub title: String,
+    pub title: &'static str,
     pub status: u16,
     /// What a person can do about it.
     pub detail: String,
@@ -29,7 +29,7 @@ pub struct Problem {
     pub current: Option<Box<serde_json::Value>>,
     /// After so many seconds it may be tried again.
     #[serde(skip)]
-    pub retry_after: Option<i64>,
+    pub retry_after: Option<u32>,
     /// The connection ends with the answer: what was being sent on it is not wanted.
     #[serde(skip)]
     pub hangs_up: bool,
@@ -39,7 +39,7 @@ impl Problem {
     pub fn new(status: StatusCode, kind: &str, detail: impl Into<String>) -> Problem {
         Problem {
             kind: format!("urn:indigo-harbor:{kind}"),
-            title: status.canonical_reason().unwrap_or("Problem").to_owned(),
+            title: status.canonical_reason().unwrap_or("Problem"),
             status: status.as_u16(),
             detail: detail.into(),
             fields: vec![],
@@ -56,7 +56,7 @@ impl Problem {
     /// Too much at once, or too many wrong tries: again in so many seconds.
     pub fn throttled(seconds: i64, detail: impl Into<String>) -> Problem {
         let problem = Problem::new(StatusCode::TOO_MANY_REQUESTS, "throttled", detail);
-        Problem { retry_after: Some(seconds.max(1)), ..problem }
+        Problem { retry_after: Some(u32::try_from(seconds).unwrap_or(1).max(1)), ..problem }
     }
 
     pub fn refused(kind: &str, detail: impl Into<String>) -> Problem {

@@ -325,8 +325,53 @@ pub fn document() -> utoipa::openapi::OpenApi {
         for (method, operation) in operations {
             if let Some(operation) = operation {
                 operation.operation_id = Some(format!("{method}{name}"));
+                if let Some(route) = ROUTES.iter().find(|r| r.method == method && r.pattern == address) {
+                    declare_refusals(route, &mut operation.responses.responses);
+                }
             }
         }
     }
     document
+}
+
+/// What the door of a route may answer, besides what its handler says.
+fn refusals(route: &Route) -> Vec<(u16, &'static str)> {
+    let mut all = vec![
+        (400, "The address or what was sent cannot be read."),
+        (421, "This server does not answer to that name."),
+        (503, "The database cannot be reached."),
+    ];
+    if !matches!(route.access, Access::Public | Access::Stranger) {
+        all.push((401, "Nobody is signed in, or the screen is locked."));
+        all.push((403, "The role may not, a second factor is wanted, or the chart is under restriction."));
+    }
+    if route.pattern.contains('{') {
+        all.push((404, "There is no such thing."));
+    }
+    if matches!(route.access, Access::Stranger) {
+        all.push((429, "Asked too often."));
+    }
+    if route.method != "get" {
+        all.extend([
+            (404, "Something that this refers to is not there."),
+            (408, "What was sent did not arrive in time."),
+            (409, "Somebody else was faster, or something is to be confirmed."),
+            (413, "Larger than this route takes."),
+            (415, "Sent packed, or of a kind that this route does not take."),
+            (422, "A field is at fault, or the rules of the job say no."),
+        ]);
+    }
+    all
+}
+
+fn declare_refusals(
+    route: &Route,
+    responses: &mut std::collections::BTreeMap<String, utoipa::openapi::RefOr<utoipa::openapi::Response>>,
+) {
+    use utoipa::openapi::{ContentBuilder, Ref, ResponseBuilder};
+    for (status, description) in refusals(route) {
+        let content = ContentBuilder::new().schema(Some(Ref::from_schema_name("Problem"))).build();
+        let declared = ResponseBuilder::new().description(description).content("application/json", content).build();
+        responses.entry(status.to_string()).or_insert_with(|| declared.into());
+    }
 }

@@ -43,13 +43,8 @@ pub async fn admit(conn: &mut Conn, knock: &Knock<'_>) -> Result<Admission> {
         diesel::sql_query("select pg_advisory_xact_lock(7202)").execute(conn).await?;
         let since = Utc::now() - WINDOW;
         let wrong = a::table.filter(a::succeeded.eq(false).and(a::at.gt(since)));
-        let of_name: Vec<(DateTime<Utc>, String, Option<Vec<u8>>)> = wrong
-            .clone()
-            .filter(a::login.eq(&login))
-            .order(a::at)
-            .select((a::at, a::machine, a::device))
-            .load(conn)
-            .await?;
+        let of_name: Vec<(DateTime<Utc>, String, Option<Vec<u8>>)> =
+            wrong.filter(a::login.eq(&login)).order(a::at).select((a::at, a::machine, a::device)).load(conn).await?;
         let own: Vec<DateTime<Utc>> = of_name
             .iter()
             .filter(|(_, m, d)| if device.is_some() { *d == device } else { d.is_none() && *m == machine })

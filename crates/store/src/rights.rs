@@ -41,9 +41,10 @@ pub async fn grant(conn: &mut Conn) -> Result<()> {
     ] {
         diesel::sql_query(right).execute(conn).await?;
     }
-    // Where a trigger refuses changes, the right to them is missing too.
+    // Where a trigger refuses changes to rows, the right to them is missing too. (Nobody is granted truncate.)
     let added_to: Vec<Named> = diesel::sql_query(
-        "select distinct tgrelid::regclass::text as name from pg_trigger where tgfoid = 'refuse_change'::regproc",
+        "select distinct tgrelid::regclass::text as name from pg_trigger
+         where tgfoid = 'refuse_change'::regproc and (tgtype & 1) = 1",
     )
     .load(conn)
     .await?;

@@ -4,11410 +4,11416 @@
  */
 
 export interface paths {
-    "/api/addresses": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_addresses"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/batches": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_batches"];
-        put?: never;
-        /** Writes an 837P for these claims, checks it with our own reader, and sends it. */
-        post: operations["post_batches"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/benefits/tomorrow": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Asks the payers about tomorrow's visits now; by itself it happens every evening. */
-        post: operations["post_benefits_tomorrow"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/claims": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_claims"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/claims/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_claims__id_"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/claims/{id}/correct": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** A rejected or denied claim that was put right is ready to go again. */
-        post: operations["post_claims__id__correct"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/clinic": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_clinic"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/codes": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_codes"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/codes/{code}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_codes__code_"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/coverages/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put: operations["put_coverages__id_"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/coverages/{id}/benefits": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Asks the payer; the answer comes by itself and is told to every screen. */
-        post: operations["post_coverages__id__benefits"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/coverages/{id}/card/{side}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_coverages__id__card__side_"];
-        put: operations["put_coverages__id__card__side_"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/coverages/{id}/copy": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Copies a policy to others of the household, each by name and relationship. */
-        post: operations["post_coverages__id__copy"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/dates": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Understands a date as people type it, and reads it back in words. */
-        get: operations["get_dates"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/files/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A file as it was sent or received, byte for byte. */
-        get: operations["get_files__id_"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/groups": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The clinic's groups and one's own. */
-        get: operations["get_groups"];
-        put?: never;
-        post: operations["post_groups"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/groups/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete: operations["delete_groups__id_"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/import/balances": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Imports balances from before this ledger, of people who are known here by their record number. A line that
-         *     came in before is not taken again.
-         */
-        post: operations["post_import_balances"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/import/fhir": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Imports people with their policies from a FHIR R4 bundle, or one Patient. */
-        post: operations["post_import_fhir"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/import/people": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Imports people with their first policy. Rows that are refused or likely registered already are left
-         *     out and told; all others are added in one change, or none.
-         */
-        post: operations["post_import_people"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/import/policies": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Imports policies of people who are known here by their record number. */
-        post: operations["post_import_policies"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/in-clinic": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_in_clinic"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/in-clinic/count": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_in_clinic_count"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lab-tests": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_lab_tests"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lists/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Makes a list, or changes the one with this id. */
-        put: operations["put_lists__id_"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lists/{id}/entries": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Puts somebody at the end of a list; whoever walks in is here at once. */
-        post: operations["post_lists__id__entries"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/live": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Live tidings for one screen, as server-sent events. */
-        get: operations["get_live"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/me": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_me"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/me/feed": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** A new private address of one's own calendar; the one before ends. */
-        post: operations["post_me_feed"];
-        delete: operations["delete_me_feed"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/me/password": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Changes one's own password; one's other sessions end. */
-        post: operations["post_me_password"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/me/second-factor": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Keeps the secret once a code shows that the device has it. */
-        post: operations["post_me_second_factor"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/me/second-factor/new": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Proposes a secret; nothing is kept before a code of it was given. */
-        post: operations["post_me_second_factor_new"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/me/second-factor/remove": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Takes one's own second factor away. */
-        post: operations["post_me_second_factor_remove"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/me/sessions": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_me_sessions"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/me/sessions/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete: operations["delete_me_sessions__id_"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/merges/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete: operations["delete_merges__id_"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/messages": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Messages of the last weeks, and all about which something is still to be done. */
-        get: operations["get_messages"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/messages/{id}/fate": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** What a person did about a message: called, did not reach, printed the letter. */
-        post: operations["post_messages__id__fate"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/open-times": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_open_times"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/orders/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete: operations["delete_orders__id_"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/orders/{id}/answers": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put: operations["put_orders__id__answers"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/orders/{id}/diagnoses": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Lays an order under these diagnoses and no other. */
-        put: operations["put_orders__id__diagnoses"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/payments": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Takes a payment. A repeated request gets the receipt of the first. */
-        post: operations["post_payments"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/payments/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_payments__id_"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/payments/{id}/paper": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A receipt, as often as it is wanted. */
-        get: operations["get_payments__id__paper"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/payments/{id}/send": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Sends a receipt by the way to which the payer agreed. */
-        post: operations["post_payments__id__send"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/payments/{id}/void": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Takes a payment back that was a slip; what came by card goes back on the card first. */
-        post: operations["post_payments__id__void"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_people"];
-        put?: never;
-        post: operations["post_people"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/twins": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Records that are likely the person being registered. */
-        post: operations["post_people_twins"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_people__id_"];
-        put: operations["put_people__id_"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/account": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What is still owed for a person, by whom and how old, each visit with its river. */
-        get: operations["get_people__id__account"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/allergies": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_people__id__allergies"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/allergies/{allergy}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete: operations["delete_people__id__allergies__allergy_"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/collect": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What a person's household could pay now, and how a typed amount would be shared out. */
-        get: operations["get_people__id__collect"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/consents": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_people__id__consents"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/contact": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** How a person is reached, and when that was last confirmed. */
-        get: operations["get_people__id__contact"];
-        put?: never;
-        /** The contact was asked and is right; what was wrong is corrected. */
-        post: operations["post_people__id__contact"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/coverages": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_people__id__coverages"];
-        put?: never;
-        post: operations["post_people__id__coverages"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/differences": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** In what two records differ that are to become one. */
-        get: operations["get_people__id__differences"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/fhir": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** One person with policies as a FHIR R4 bundle. */
-        get: operations["get_people__id__fhir"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/household": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_people__id__household"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/household/{other}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete: operations["delete_people__id__household__other_"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/limits": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** When and where a person can come at all. */
-        get: operations["get_people__id__limits"];
-        put: operations["put_people__id__limits"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/looks": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Who looked at or changed this record. */
-        get: operations["get_people__id__looks"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/medicines": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_people__id__medicines"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/medicines/{medicine}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put: operations["put_people__id__medicines__medicine_"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/merge": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_people__id__merge"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/moved-along": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Others of the household who moved along, each by name. */
-        post: operations["post_people__id__moved_along"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/none-known": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_people__id__none_known"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/open-chart": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Opens a restricted chart; the reason is kept and the manager is told. */
-        post: operations["post_people__id__open_chart"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/payments": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What a person paid and was given back, the newest first. */
-        get: operations["get_people__id__payments"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/refunds": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Gives money back, from the credit or from what was overpaid for a visit. */
-        post: operations["post_people__id__refunds"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/restriction": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Puts a chart under restriction or lifts it: an act of its own, with its reason. Whoever puts it under restriction
-         *     opens it with a reason like everybody else.
-         */
-        post: operations["post_people__id__restriction"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/self-pay": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_people__id__self_pay"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/slip": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A person's appointments to come, to take home. */
-        get: operations["get_people__id__slip"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/visits": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_people__id__visits"];
-        put?: never;
-        /** Begins a visit that nobody booked. Whoever is here in person goes through check-in; all else is written up. */
-        post: operations["post_people__id__visits"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/prescriptions/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete: operations["delete_prescriptions__id_"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/prescriptions/{id}/diagnosis": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put: operations["put_prescriptions__id__diagnosis"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/prescriptions/{id}/send": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Signs and sends; the checks run once more, since the chart may have changed meanwhile. */
-        post: operations["post_prescriptions__id__send"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/print/calls": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Whom to call: who cannot be messaged, and whose message did not arrive. */
-        get: operations["get_print_calls"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/print/day-lists": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The day's lists for chosen clinicians, days and times, as one print. */
-        get: operations["get_print_day_lists"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/print/letters": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The letters that wait for the printer, one a page. */
-        get: operations["get_print_letters"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/products": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_products"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/rebooking": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** A plan for everybody on the rebooking list: the least burden in all, with what is pinned left as it is. */
-        post: operations["post_rebooking"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/rebooking/accept": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Takes a plan: everybody in it gets the new time and is told, or nobody does and is. */
-        post: operations["post_rebooking_accept"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/rebooking/tell": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Tells people of the rebooking list that there is no new time, so that they call or are called. */
-        post: operations["post_rebooking_tell"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/remittances": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_remittances"];
-        put?: never;
-        /** Posts an 835 file: whole, once, and only when it balances. */
-        post: operations["post_remittances"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/results": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_results"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/results/{id}/match": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_results__id__match"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/results/{id}/review": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_results__id__review"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/schedule": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_schedule"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/schedule/changes": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What happened to the slots of a day since they were made, also to those that are no more; the latest first. */
-        get: operations["get_schedule_changes"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/schedule/month": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The month around a day in whole weeks: room left and visits, per day and clinician. */
-        get: operations["get_schedule_month"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/schedule/notes": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Pins a short note for a clinician to a time. */
-        post: operations["post_schedule_notes"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/schedule/notes/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete: operations["delete_schedule_notes__id_"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/schedule/week": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The week, from Monday on, of one clinician. */
-        get: operations["get_schedule_week"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/series": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Books the series: every visit of it, or none. */
-        post: operations["post_series"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/series/plan": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** What a series would be: for each day the open time of the same clinician and type nearest to the wish. */
-        post: operations["post_series_plan"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/series/{id}/cancel-rest": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_series__id__cancel_rest"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/services": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_services"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/services/{code}/price": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Sets a price from today on; it holds everywhere it was missing. */
-        put: operations["put_services__code__price"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/session": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_session"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/session/here": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Somebody is there: a key was pressed, or the mouse moved. Nothing else renews a session. */
-        post: operations["post_session_here"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/session/lock": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_session_lock"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/session/unlock": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Opens a locked session with the password of whose it is. */
-        post: operations["post_session_unlock"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/set-password": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Sets a password by a link that a manager made. */
-        post: operations["post_set_password"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/settings/alerts/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put: operations["put_settings_alerts__id_"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/settings/booking": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** What a booking needs, why visits are cancelled, and how far ahead there is time to book. */
-        put: operations["put_settings_booking"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/settings/check-in": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_settings_check_in"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/settings/check-in/walk": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put: operations["put_settings_check_in_walk"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/settings/doors": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put: operations["put_settings_doors"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/settings/forms/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put: operations["put_settings_forms__id_"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/settings/own-stages/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Adds a stage at the end of the clinic's order, or changes one. */
-        put: operations["put_settings_own_stages__id_"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/settings/own-stages/{id}/place": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_settings_own_stages__id__place"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/settings/required-fields": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_settings_required_fields"];
-        put: operations["put_settings_required_fields"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/settings/rooms/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Adds a room, or changes one: its name, its kind, its place in the drawing. */
-        put: operations["put_settings_rooms__id_"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/settings/thresholds": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** The clinic's thresholds of the day. */
-        put: operations["put_settings_thresholds"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/shifts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The shifts of some days, each with how many are booked in it. */
-        get: operations["get_shifts"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/shifts/cancel": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Cancels shifts, all or none; their patients go to the rebooking list. */
-        post: operations["post_shifts_cancel"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/shifts/hand-over": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Hands shifts with their patients to another clinician, all or none. */
-        post: operations["post_shifts_hand_over"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/shifts/{id}/slots": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_shifts__id__slots"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sign-in": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_sign_in"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sign-ins": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_sign_ins"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sign-out": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_sign_out"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/signed-forms/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A signed form as it was signed. */
-        get: operations["get_signed_forms__id_"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sites/{id}/till": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_sites__id__till"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sites/{id}/till/closing": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Closes the till as it was counted; a difference needs its reason. */
-        post: operations["post_sites__id__till_closing"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sites/{id}/till/opening": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_sites__id__till_opening"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/slots/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_slots__id_"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/slots/{id}/history": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_slots__id__history"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/slots/{id}/waiting": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Whom an open slot would suit, in the order in which to ask them. */
-        get: operations["get_slots__id__waiting"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/staff": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_staff"];
-        put?: never;
-        post: operations["post_staff"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/staff/sessions/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** Ends a session of anybody. */
-        delete: operations["delete_staff_sessions__id_"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/staff/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put: operations["put_staff__id_"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/staff/{id}/password-link": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Makes a link by which somebody sets their password, once. */
-        post: operations["post_staff__id__password_link"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/supply": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_supply"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/supply/exceptions": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Days on which nobody works, or one clinician does not. Who is booked stays and is told. */
-        post: operations["post_supply_exceptions"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/supply/exceptions/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete: operations["delete_supply_exceptions__id_"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/supply/make": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Makes what the templates want now; by itself it happens every night. */
-        post: operations["post_supply_make"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/supply/shifts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** A shift that no template makes. */
-        post: operations["post_supply_shifts"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/supply/templates": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** A new weekly template, one for each weekday; its days are made at once. */
-        post: operations["post_supply_templates"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/supply/templates/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Changes a template from a day on; what is booked stays, and what could not be changed is told. */
-        put: operations["put_supply_templates__id_"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/supply/templates/{id}/end": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_supply_templates__id__end"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/today": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_today"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visit-types": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_visit_types"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visit-types/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put: operations["put_visit_types__id_"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_visits"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_visits__id_"];
-        /** Puts right what a visit is about, and who sees the patient who is here. */
-        put: operations["put_visits__id_"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/addenda": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_visits__id__addenda"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/alerts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Somebody has read an alert of this visit. */
-        post: operations["post_visits__id__alerts"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/calendar": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** An appointment for the patient's own calendar. */
-        get: operations["get_visits__id__calendar"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/cancel": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_visits__id__cancel"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/charges": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_visits__id__charges"];
-        put: operations["put_visits__id__charges"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/charges/complete": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Completes the charges: prices are fixed, the ledger is charged, and a claim is made for the payer. */
-        post: operations["post_visits__id__charges_complete"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/chart": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_visits__id__chart"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/check-in": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The walk through check-in as it stands for a visit. */
-        get: operations["get_visits__id__check_in"];
-        put?: never;
-        /** Finishes check-in; what blocks the visit later is told, not hidden, but no alert stays unread. */
-        post: operations["post_visits__id__check_in"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/credit": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Uses a credit for a visit, or keeps what was paid too much for it as one. */
-        post: operations["post_visits__id__credit"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/diagnoses": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put: operations["put_visits__id__diagnoses"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/forms": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Signs a form on the screen; the paper is kept as it was signed. */
-        post: operations["post_visits__id__forms"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/household-today": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Others of the household who come today, so that one after another is checked in without going back. */
-        get: operations["get_visits__id__household_today"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/list-place": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_visits__id__list_place"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/measurements/{measurement}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete: operations["delete_visits__id__measurements__measurement_"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/money": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_visits__id__money"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/move": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Gives a booked visit another time; every time that it had stays readable. */
-        post: operations["post_visits__id__move"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/moves": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Every time that a visit had, the latest first. */
-        get: operations["get_visits__id__moves"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/note/{part}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put: operations["put_visits__id__note__part_"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/orders": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_visits__id__orders"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/orders/send": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Sends every draft order of the visit; the first that is not ready says why. */
-        post: operations["post_visits__id__orders_send"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/payer": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_visits__id__payer"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/prescriptions": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_visits__id__prescriptions"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/prescriptions/check": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** What would be said before signing, while it is being typed. */
-        post: operations["post_visits__id__prescriptions_check"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/quick-line": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Understands a line of typing, and keeps its measurements when asked to. An impossible value is
-         *     read back as a question and never kept.
-         */
-        post: operations["post_visits__id__quick_line"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/series": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The series of which a visit is one. */
-        get: operations["get_visits__id__series"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/sign": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_visits__id__sign"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/visits/{id}/stage": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_visits__id__stage"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/waiting": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Everybody who waits, the longest first. */
-        get: operations["get_waiting"];
-        put?: never;
-        /** Somebody wants a time, or an earlier one than they have. */
-        post: operations["post_waiting"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/waiting/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** Nobody waits any more. */
-        delete: operations["delete_waiting__id_"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/feeds/{token}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * A clinician's days for a calendar program. It goes to programs outside, so it names call-signs and visit
-         *     types, and no patient.
-         */
-        get: operations["get_feeds__token_"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/health": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** 200 only when the database answers. */
-        get: operations["get_health"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
+  '/api/addresses': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_addresses'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/batches': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_batches'];
+    put?: never;
+    /** Writes an 837P for these claims, checks it with our own reader, and sends it. */
+    post: operations['post_batches'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/benefits/tomorrow': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Asks the payers about tomorrow's visits now; by itself it happens every evening. */
+    post: operations['post_benefits_tomorrow'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/claims': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_claims'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/claims/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_claims__id_'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/claims/{id}/correct': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** A rejected or denied claim that was put right is ready to go again. */
+    post: operations['post_claims__id__correct'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/clinic': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_clinic'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/codes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_codes'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/codes/{code}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_codes__code_'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/coverages/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put: operations['put_coverages__id_'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/coverages/{id}/benefits': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Asks the payer; the answer comes by itself and is told to every screen. */
+    post: operations['post_coverages__id__benefits'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/coverages/{id}/card/{side}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_coverages__id__card__side_'];
+    put: operations['put_coverages__id__card__side_'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/coverages/{id}/copy': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Copies a policy to others of the household, each by name and relationship. */
+    post: operations['post_coverages__id__copy'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/dates': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Understands a date as people type it, and reads it back in words. */
+    get: operations['get_dates'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/files/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A file as it was sent or received, byte for byte. */
+    get: operations['get_files__id_'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/groups': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The clinic's groups and one's own. */
+    get: operations['get_groups'];
+    put?: never;
+    post: operations['post_groups'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/groups/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    delete: operations['delete_groups__id_'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/import/balances': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Imports balances from before this ledger, of people who are known here by their record number. A line that
+     *     came in before is not taken again.
+     */
+    post: operations['post_import_balances'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/import/fhir': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Imports people with their policies from a FHIR R4 bundle, or one Patient. */
+    post: operations['post_import_fhir'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/import/people': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Imports people with their first policy. Rows that are refused or likely registered already are left
+     *     out and told; all others are added in one change, or none.
+     */
+    post: operations['post_import_people'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/import/policies': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Imports policies of people who are known here by their record number. */
+    post: operations['post_import_policies'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/in-clinic': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_in_clinic'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/in-clinic/count': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_in_clinic_count'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/lab-tests': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_lab_tests'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/lists/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Makes a list, or changes the one with this id. */
+    put: operations['put_lists__id_'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/lists/{id}/entries': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Puts somebody at the end of a list; whoever walks in is here at once. */
+    post: operations['post_lists__id__entries'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/live': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Live tidings for one screen, as server-sent events. */
+    get: operations['get_live'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/me': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_me'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/me/feed': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** A new private address of one's own calendar; the one before ends. */
+    post: operations['post_me_feed'];
+    delete: operations['delete_me_feed'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/me/password': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Changes one's own password; one's other sessions end. */
+    post: operations['post_me_password'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/me/second-factor': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Keeps the secret once a code shows that the device has it. */
+    post: operations['post_me_second_factor'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/me/second-factor/new': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Proposes a secret; nothing is kept before a code of it was given. */
+    post: operations['post_me_second_factor_new'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/me/second-factor/remove': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Takes one's own second factor away. */
+    post: operations['post_me_second_factor_remove'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/me/sessions': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_me_sessions'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/me/sessions/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    delete: operations['delete_me_sessions__id_'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/merges/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    delete: operations['delete_merges__id_'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/messages': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Messages of the last weeks, and all about which something is still to be done. */
+    get: operations['get_messages'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/messages/{id}/fate': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** What a person did about a message: called, did not reach, printed the letter. */
+    post: operations['post_messages__id__fate'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/open-times': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_open_times'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/orders/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    delete: operations['delete_orders__id_'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/orders/{id}/answers': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put: operations['put_orders__id__answers'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/orders/{id}/diagnoses': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Lays an order under these diagnoses and no other. */
+    put: operations['put_orders__id__diagnoses'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/payments': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Takes a payment. A repeated request gets the receipt of the first. */
+    post: operations['post_payments'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/payments/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_payments__id_'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/payments/{id}/paper': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A receipt, as often as it is wanted. */
+    get: operations['get_payments__id__paper'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/payments/{id}/send': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Sends a receipt by the way to which the payer agreed. */
+    post: operations['post_payments__id__send'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/payments/{id}/void': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Takes a payment back that was a slip; what came by card goes back on the card first. */
+    post: operations['post_payments__id__void'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_people'];
+    put?: never;
+    post: operations['post_people'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/twins': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Records that are likely the person being registered. */
+    post: operations['post_people_twins'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_people__id_'];
+    put: operations['put_people__id_'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/account': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What is still owed for a person, by whom and how old, each visit with its river. */
+    get: operations['get_people__id__account'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/allergies': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_people__id__allergies'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/allergies/{allergy}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    delete: operations['delete_people__id__allergies__allergy_'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/collect': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What a person's household could pay now, and how a typed amount would be shared out. */
+    get: operations['get_people__id__collect'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/consents': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_people__id__consents'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/contact': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How a person is reached, and when that was last confirmed. */
+    get: operations['get_people__id__contact'];
+    put?: never;
+    /** The contact was asked and is right; what was wrong is corrected. */
+    post: operations['post_people__id__contact'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/coverages': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_people__id__coverages'];
+    put?: never;
+    post: operations['post_people__id__coverages'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/differences': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** In what two records differ that are to become one. */
+    get: operations['get_people__id__differences'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/fhir': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One person with policies as a FHIR R4 bundle. */
+    get: operations['get_people__id__fhir'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/household': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_people__id__household'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/household/{other}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    delete: operations['delete_people__id__household__other_'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/limits': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** When and where a person can come at all. */
+    get: operations['get_people__id__limits'];
+    put: operations['put_people__id__limits'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/looks': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Who looked at or changed this record. */
+    get: operations['get_people__id__looks'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/medicines': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_people__id__medicines'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/medicines/{medicine}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put: operations['put_people__id__medicines__medicine_'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/merge': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_people__id__merge'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/moved-along': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Others of the household who moved along, each by name. */
+    post: operations['post_people__id__moved_along'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/none-known': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_people__id__none_known'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/open-chart': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Opens a restricted chart; the reason is kept and the manager is told. */
+    post: operations['post_people__id__open_chart'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/payments': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What a person paid and was given back, the newest first. */
+    get: operations['get_people__id__payments'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/refunds': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Gives money back, from the credit or from what was overpaid for a visit. */
+    post: operations['post_people__id__refunds'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/restriction': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Puts a chart under restriction or lifts it: an act of its own, with its reason. Whoever puts it under restriction
+     *     opens it with a reason like everybody else.
+     */
+    post: operations['post_people__id__restriction'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/self-pay': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_people__id__self_pay'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/slip': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A person's appointments to come, to take home. */
+    get: operations['get_people__id__slip'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/visits': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_people__id__visits'];
+    put?: never;
+    /** Begins a visit that nobody booked. Whoever is here in person goes through check-in; all else is written up. */
+    post: operations['post_people__id__visits'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/prescriptions/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    delete: operations['delete_prescriptions__id_'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/prescriptions/{id}/diagnosis': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put: operations['put_prescriptions__id__diagnosis'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/prescriptions/{id}/send': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Signs and sends; the checks run once more, since the chart may have changed meanwhile. */
+    post: operations['post_prescriptions__id__send'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/print/calls': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Whom to call: who cannot be messaged, and whose message did not arrive. */
+    get: operations['get_print_calls'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/print/day-lists': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The day's lists for chosen clinicians, days and times, as one print. */
+    get: operations['get_print_day_lists'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/print/letters': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The letters that wait for the printer, one a page. */
+    get: operations['get_print_letters'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/products': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_products'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/rebooking': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** A plan for everybody on the rebooking list: the least burden in all, with what is pinned left as it is. */
+    post: operations['post_rebooking'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/rebooking/accept': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Takes a plan: everybody in it gets the new time and is told, or nobody does and is. */
+    post: operations['post_rebooking_accept'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/rebooking/tell': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Tells people of the rebooking list that there is no new time, so that they call or are called. */
+    post: operations['post_rebooking_tell'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/remittances': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_remittances'];
+    put?: never;
+    /** Posts an 835 file: whole, once, and only when it balances. */
+    post: operations['post_remittances'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/results': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_results'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/results/{id}/match': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_results__id__match'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/results/{id}/review': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_results__id__review'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/schedule': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_schedule'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/schedule/changes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What happened to the slots of a day since they were made, also to those that are no more; the latest first. */
+    get: operations['get_schedule_changes'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/schedule/month': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The month around a day in whole weeks: room left and visits, per day and clinician. */
+    get: operations['get_schedule_month'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/schedule/notes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Pins a short note for a clinician to a time. */
+    post: operations['post_schedule_notes'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/schedule/notes/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    delete: operations['delete_schedule_notes__id_'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/schedule/week': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The week, from Monday on, of one clinician. */
+    get: operations['get_schedule_week'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/series': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Books the series: every visit of it, or none. */
+    post: operations['post_series'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/series/plan': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** What a series would be: for each day the open time of the same clinician and type nearest to the wish. */
+    post: operations['post_series_plan'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/series/{id}/cancel-rest': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_series__id__cancel_rest'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/services': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_services'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/services/{code}/price': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Sets a price from today on; it holds everywhere it was missing. */
+    put: operations['put_services__code__price'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/session': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_session'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/session/here': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Somebody is there: a key was pressed, or the mouse moved. Nothing else renews a session. */
+    post: operations['post_session_here'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/session/lock': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_session_lock'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/session/unlock': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Opens a locked session with the password of whose it is. */
+    post: operations['post_session_unlock'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/set-password': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Sets a password by a link that a manager made. */
+    post: operations['post_set_password'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/settings/alerts/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put: operations['put_settings_alerts__id_'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/settings/booking': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** What a booking needs, why visits are cancelled, and how far ahead there is time to book. */
+    put: operations['put_settings_booking'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/settings/check-in': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_settings_check_in'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/settings/check-in/walk': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put: operations['put_settings_check_in_walk'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/settings/doors': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put: operations['put_settings_doors'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/settings/forms/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put: operations['put_settings_forms__id_'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/settings/own-stages/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Adds a stage at the end of the clinic's order, or changes one. */
+    put: operations['put_settings_own_stages__id_'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/settings/own-stages/{id}/place': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_settings_own_stages__id__place'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/settings/required-fields': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_settings_required_fields'];
+    put: operations['put_settings_required_fields'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/settings/rooms/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Adds a room, or changes one: its name, its kind, its place in the drawing. */
+    put: operations['put_settings_rooms__id_'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/settings/thresholds': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** The clinic's thresholds of the day. */
+    put: operations['put_settings_thresholds'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/shifts': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The shifts of some days, each with how many are booked in it. */
+    get: operations['get_shifts'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/shifts/cancel': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Cancels shifts, all or none; their patients go to the rebooking list. */
+    post: operations['post_shifts_cancel'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/shifts/hand-over': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Hands shifts with their patients to another clinician, all or none. */
+    post: operations['post_shifts_hand_over'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/shifts/{id}/slots': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_shifts__id__slots'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sign-in': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_sign_in'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sign-ins': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_sign_ins'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sign-out': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_sign_out'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/signed-forms/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A signed form as it was signed. */
+    get: operations['get_signed_forms__id_'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{id}/till': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_sites__id__till'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{id}/till/closing': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Closes the till as it was counted; a difference needs its reason. */
+    post: operations['post_sites__id__till_closing'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{id}/till/opening': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_sites__id__till_opening'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/slots/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_slots__id_'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/slots/{id}/history': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_slots__id__history'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/slots/{id}/waiting': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Whom an open slot would suit, in the order in which to ask them. */
+    get: operations['get_slots__id__waiting'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/staff': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_staff'];
+    put?: never;
+    post: operations['post_staff'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/staff/sessions/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Ends a session of anybody. */
+    delete: operations['delete_staff_sessions__id_'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/staff/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put: operations['put_staff__id_'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/staff/{id}/password-link': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Makes a link by which somebody sets their password, once. */
+    post: operations['post_staff__id__password_link'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/supply': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_supply'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/supply/exceptions': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Days on which nobody works, or one clinician does not. Who is booked stays and is told. */
+    post: operations['post_supply_exceptions'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/supply/exceptions/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    delete: operations['delete_supply_exceptions__id_'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/supply/make': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Makes what the templates want now; by itself it happens every night. */
+    post: operations['post_supply_make'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/supply/shifts': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** A shift that no template makes. */
+    post: operations['post_supply_shifts'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/supply/templates': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** A new weekly template, one for each weekday; its days are made at once. */
+    post: operations['post_supply_templates'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/supply/templates/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Changes a template from a day on; what is booked stays, and what could not be changed is told. */
+    put: operations['put_supply_templates__id_'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/supply/templates/{id}/end': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_supply_templates__id__end'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/today': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_today'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visit-types': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_visit_types'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visit-types/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put: operations['put_visit_types__id_'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_visits'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_visits__id_'];
+    /** Puts right what a visit is about, and who sees the patient who is here. */
+    put: operations['put_visits__id_'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/addenda': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_visits__id__addenda'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/alerts': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Somebody has read an alert of this visit. */
+    post: operations['post_visits__id__alerts'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/calendar': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** An appointment for the patient's own calendar. */
+    get: operations['get_visits__id__calendar'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/cancel': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_visits__id__cancel'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/charges': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_visits__id__charges'];
+    put: operations['put_visits__id__charges'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/charges/complete': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Completes the charges: prices are fixed, the ledger is charged, and a claim is made for the payer. */
+    post: operations['post_visits__id__charges_complete'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/chart': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_visits__id__chart'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/check-in': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The walk through check-in as it stands for a visit. */
+    get: operations['get_visits__id__check_in'];
+    put?: never;
+    /** Finishes check-in; what blocks the visit later is told, not hidden, but no alert stays unread. */
+    post: operations['post_visits__id__check_in'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/credit': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Uses a credit for a visit, or keeps what was paid too much for it as one. */
+    post: operations['post_visits__id__credit'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/diagnoses': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put: operations['put_visits__id__diagnoses'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/forms': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Signs a form on the screen; the paper is kept as it was signed. */
+    post: operations['post_visits__id__forms'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/household-today': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Others of the household who come today, so that one after another is checked in without going back. */
+    get: operations['get_visits__id__household_today'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/list-place': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_visits__id__list_place'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/measurements/{measurement}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    delete: operations['delete_visits__id__measurements__measurement_'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/money': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations['get_visits__id__money'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/move': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Gives a booked visit another time; every time that it had stays readable. */
+    post: operations['post_visits__id__move'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/moves': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Every time that a visit had, the latest first. */
+    get: operations['get_visits__id__moves'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/note/{part}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put: operations['put_visits__id__note__part_'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/orders': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_visits__id__orders'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/orders/send': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Sends every draft order of the visit; the first that is not ready says why. */
+    post: operations['post_visits__id__orders_send'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/payer': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_visits__id__payer'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/prescriptions': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_visits__id__prescriptions'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/prescriptions/check': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** What would be said before signing, while it is being typed. */
+    post: operations['post_visits__id__prescriptions_check'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/quick-line': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Understands a line of typing, and keeps its measurements when asked to. An impossible value is
+     *     read back as a question and never kept.
+     */
+    post: operations['post_visits__id__quick_line'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/series': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The series of which a visit is one. */
+    get: operations['get_visits__id__series'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/sign': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_visits__id__sign'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/visits/{id}/stage': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations['post_visits__id__stage'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/waiting': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Everybody who waits, the longest first. */
+    get: operations['get_waiting'];
+    put?: never;
+    /** Somebody wants a time, or an earlier one than they have. */
+    post: operations['post_waiting'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/waiting/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Nobody waits any more. */
+    delete: operations['delete_waiting__id_'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/feeds/{token}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * A clinician's days for a calendar program. It goes to programs outside, so it names call-signs and visit
+     *     types, and no patient.
+     */
+    get: operations['get_feeds__token_'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/health': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** 200 only when the database answers. */
+    get: operations['get_health'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
 }
 export type webhooks = Record<string, never>;
 export interface components {
-    schemas: {
-        AboutForm: {
-            /** Format: uuid */
-            clinicianId: string;
-            note?: string;
-            reason: string;
-            /** Format: int32 */
-            version: number;
-        };
-        AcceptedLine: {
-            /** Format: uuid */
-            slotId: string;
-            /** Format: uuid */
-            visitId: string;
-        };
-        AcceptedPlan: {
-            lines: components["schemas"]["AcceptedLine"][];
-            /** @description Whether everybody is told of the new time, each by the way agreed to. */
-            tell?: boolean;
-        };
-        AccountView: {
-            /** Format: int64 */
-            carriedOverCents: number;
-            /** Format: int64 */
-            creditCents: number;
-            /** @description The patient first, then each payer. */
-            owed: components["schemas"]["Owed"][];
-            visits: components["schemas"]["OpenVisit"][];
-        };
-        Addendum: {
-            /** Format: date-time */
-            addedAt: string;
-            addedBy: string;
-            body: string;
-            /** Format: uuid */
-            id: string;
-            /** Format: uuid */
-            visitId: string;
-        };
-        AddendumForm: {
-            body: string;
-        };
-        AddressAnswer: {
-            candidates: components["schemas"]["TypedAddress"][];
-            /** @description The address stands in the service's list just so. */
-            certain: boolean;
-            /** @description False when the address service does not answer; the work goes on without it. */
-            reachable: boolean;
-        };
-        Affected: {
-            visits: number;
-        };
-        /** @description Something that must be read before the rest. */
-        AlertView: {
-            /** Format: date-time */
-            at?: string | null;
-            by?: string | null;
-            /** @description The rule, or a word for what every clinic is alerted to. */
-            rule: string;
-            sentence: string;
-        };
-        Allergy: {
-            /** Format: date-time */
-            endedAt?: string | null;
-            /** Format: uuid */
-            id: string;
-            /** Format: uuid */
-            personId: string;
-            reaction: string;
-            /** Format: date-time */
-            recordedAt: string;
-            recordedBy: string;
-            severity: string;
-            substance: string;
-        };
-        AllergyForm: {
-            reaction?: string;
-            severity?: string;
-            substance: string;
-        };
-        Asked: {
-            asked: number;
-            /** Format: date */
-            day: string;
-        };
-        /** @description A row as it is kept. */
-        AuditRow: {
-            action: string;
-            /** Format: date-time */
-            at: string;
-            detail: string;
-            entity: string;
-            /** Format: uuid */
-            entityId?: string | null;
-            hash: string;
-            /** Format: uuid */
-            personId?: string | null;
-            previous: string;
-            /** Format: int64 */
-            seq: number;
-            /** Format: uuid */
-            staffId?: string | null;
-            staffName: string;
-        };
-        Batch: {
-            answer: string;
-            /** Format: int32 */
-            claims: number;
-            /** Format: int64 */
-            control: number;
-            /** Format: uuid */
-            documentId: string;
-            /** Format: uuid */
-            id: string;
-            /** Format: date-time */
-            madeAt: string;
-            madeBy: string;
-            state: string;
-            /** Format: int64 */
-            totalCents: number;
-        };
-        BatchAnswer: {
-            batch?: components["schemas"]["Batch"] | null;
-            findings: string[];
-            summary: string[];
-        };
-        BatchForm: {
-            /** @description True builds and checks the file and sends nothing. */
-            checkOnly?: boolean;
-            claimIds: string[];
-        };
-        BenefitCheck: {
-            answer?: unknown;
-            /** Format: date-time */
-            answeredAt?: string | null;
-            /** Format: date-time */
-            askedAt: string;
-            askedBy: string;
-            /** Format: uuid */
-            coverageId: string;
-            facts: string[];
-            failure?: string | null;
-            /** Format: uuid */
-            id: string;
-            /** Format: uuid */
-            personId: string;
-            sent: unknown;
-            /** Format: date */
-            serviceDate: string;
-            state: string;
-            trace: string;
-            /** Format: uuid */
-            visitId?: string | null;
-        };
-        BenefitView: {
-            check: components["schemas"]["BenefitCheck"];
-            facts: components["schemas"]["FactView"][];
-            /** @description in_force, refused, waiting. */
-            outcome: string;
-            plan: string[];
-            sentence: string;
-        };
-        BenefitsForm: {
-            /** Format: uuid */
-            visitId?: string | null;
-        };
-        BlockerView: {
-            code: string;
-            mark: string;
-            place: string;
-            role: string;
-            sentence: string;
-        };
-        BookingForm: components["schemas"]["TimeForm"] & {
-            kind?: string;
-            note?: string;
-            /** Format: uuid */
-            personId: string;
-            reason?: string;
-        };
-        BookingRules: {
-            /** @description Why visits are cancelled here, in the order of the list. */
-            cancelReasons: string[];
-            reasonRequired: boolean;
-            /** Format: int32 */
-            supplyDays: number;
-        };
-        CancelForm: {
-            /** @description True when the patient cancelled, false when the clinic did. */
-            byPatient?: boolean;
-            /** @description One of the clinic's reasons. */
-            reason: string;
-        };
-        CancelRest: {
-            byPatient?: boolean;
-            /**
-             * Format: date-time
-             * @description Visits from this moment on.
-             */
-            from: string;
-            reason: string;
-        };
-        CancelShifts: {
-            reason: string;
-            shiftIds: string[];
-        };
-        CancelledRest: {
-            visits: number;
-        };
-        /** @description What is known of a picture without opening it. */
-        CardPicture: {
-            /** Format: date-time */
-            addedAt: string;
-            addedBy: string;
-            /** Format: uuid */
-            coverageId: string;
-            digest: string;
-            mediaType: string;
-            /** @description front or back. */
-            side: string;
-        };
-        ChargeLine: {
-            /** Format: uuid */
-            id: string;
-            modifiers: string[];
-            /** Format: int32 */
-            number: number;
-            pointers: number[];
-            /** Format: int64 */
-            priceCents?: number | null;
-            serviceCode: string;
-            /** Format: int32 */
-            units: number;
-            /** Format: uuid */
-            visitId: string;
-        };
-        ChargeLineView: {
-            externalCode: string;
-            line: components["schemas"]["ChargeLine"];
-            /** Format: int64 */
-            priceCents?: number | null;
-            service: string;
-        };
-        ChargesView: {
-            /** @description How many checks ran; empty faults with all of them passed means ready. */
-            checks: string[];
-            completed: boolean;
-            diagnoses: components["schemas"]["VisitDiagnosis"][];
-            /** @description Why the diagnoses are not told to the one who looks; empty when they are. */
-            diagnosesWithheld: string;
-            faults: components["schemas"]["FaultView"][];
-            lines: components["schemas"]["ChargeLineView"][];
-            reasons: string[];
-            /** Format: int32 */
-            suggestedLevel: number;
-            suggestedService?: string | null;
-            /** Format: int64 */
-            totalCents: number;
-        };
-        ChartView: {
-            addenda: components["schemas"]["Addendum"][];
-            allergies: components["schemas"]["Allergy"][];
-            diagnoses: components["schemas"]["VisitDiagnosis"][];
-            measurements: components["schemas"]["Measurement"][];
-            medicines: components["schemas"]["Medicine"][];
-            noneKnown: components["schemas"]["NoneKnown"][];
-            orders: components["schemas"]["OrderView"][];
-            parts: components["schemas"]["NotePart"][];
-            person: components["schemas"]["PersonCard"];
-            prescriptions: components["schemas"]["Prescription"][];
-            problems: components["schemas"]["Problem"][];
-            reports: components["schemas"]["LabReport"][];
-            signature?: components["schemas"]["NoteSignature"] | null;
-        };
-        /** @description How a clinic has set up its check-in. */
-        CheckInSettings: {
-            forms: components["schemas"]["Form"][];
-            kinds: components["schemas"]["Choice"][];
-            rules: components["schemas"]["RuleView"][];
-            steps: components["schemas"]["Choice"][];
-            /** @description The order of all visit types without one of their own. */
-            usual: string[];
-            walks: components["schemas"]["OwnWalk"][];
-        };
-        CheckInView: {
-            alerts: components["schemas"]["AlertView"][];
-            done: boolean;
-            forms: components["schemas"]["FormStanding"][];
-            /** @description Nothing stands in the way of finishing: every alert is read. */
-            mayFinish: boolean;
-            /** @description The first step that is still to do. */
-            next?: string | null;
-            steps: components["schemas"]["StepView"][];
-        };
-        Checked: {
-            instructions: string;
-            needsOverride: boolean;
-            /** Format: int32 */
-            quantity: number;
-            warnings: components["schemas"]["WarningView"][];
-        };
-        /** @description One of several that are chosen from. */
-        Choice: {
-            id: string;
-            label: string;
-        };
-        Claim: {
-            /** Format: uuid */
-            batchId?: string | null;
-            /** Format: uuid */
-            coverageId: string;
-            frequency: string;
-            /** Format: uuid */
-            id: string;
-            /** Format: date-time */
-            madeAt: string;
-            number: string;
-            originalReference?: string | null;
-            payerClaimNumber: string;
-            /** Format: uuid */
-            payerId: string;
-            reasons: string[];
-            state: string;
-            /** Format: int64 */
-            totalCents: number;
-            /** Format: uuid */
-            visitId: string;
-        };
-        ClaimDetail: {
-            claim: components["schemas"]["ClaimView"];
-            events: components["schemas"]["ClaimEventView"][];
-        };
-        ClaimEventView: {
-            /** Format: date-time */
-            at: string;
-            sentence: string;
-            state: string;
-        };
-        ClaimView: {
-            claim: components["schemas"]["Claim"];
-            payer: string;
-            person: components["schemas"]["PersonCard"];
-            visit: components["schemas"]["Visit"];
-        };
-        ClinicView: {
-            /**
-             * Format: int32
-             * @description The hour from which the payers are asked about tomorrow by themselves.
-             */
-            benefitsHour: number;
-            cancelReasons: string[];
-            /** @description Whether the clock stands still, as it does for pictures. */
-            clockFixed: boolean;
-            codeRelease: string;
-            /**
-             * Format: int32
-             * @description A screen that nobody touches locks after so many minutes.
-             */
-            lockMinutes: number;
-            /** @description What visit types may look like, and who may book. */
-            looks: components["schemas"]["Looks"];
-            name: string;
-            /** Format: date-time */
-            now: string;
-            /** @description The clinic's own stages, in its order. */
-            ownStages: components["schemas"]["OwnStage"][];
-            payers: components["schemas"]["Payer"][];
-            pharmacies: components["schemas"]["Pharmacy"][];
-            /** @description Whether a booking needs a reason. */
-            reasonRequired: boolean;
-            rooms: components["schemas"]["Room"][];
-            /** @description The roles that sign in with a second factor. */
-            secondFactorRoles: string[];
-            sites: components["schemas"]["Site"][];
-            staff: components["schemas"]["Staff"][];
-            /**
-             * Format: int32
-             * @description So many days ahead shifts are made.
-             */
-            supplyDays: number;
-            /** @description The thresholds of the day, in minutes. */
-            thresholds: components["schemas"]["HouseRules"];
-            /** Format: date */
-            today: string;
-            /** @description Lists without times that are in use. */
-            untimedLists: components["schemas"]["UntimedList"][];
-            visitTypes: components["schemas"]["VisitType"][];
-            zone: string;
-        };
-        ClinicianGroup: {
-            /** Format: uuid */
-            id: string;
-            members: string[];
-            name: string;
-            /** Format: uuid */
-            ownerId?: string | null;
-        };
-        /** @description A till that was counted, all means together. */
-        ClosedTill: {
-            /** Format: int64 */
-            countedCents: number;
-            /** Format: int64 */
-            differenceCents: number;
-            /** Format: int64 */
-            expectedCents: number;
-            till: components["schemas"]["Till"];
-        };
-        ClosingForm: {
-            card?: string;
-            cash: string;
-            cheque?: string;
-            reason?: string;
-            /** @description The cash that remains in the drawer for the next till. */
-            stays?: string;
-            transfer?: string;
-        };
-        CodeHit: {
-            code: string;
-            foundBy?: string | null;
-            /** @description Why it cannot be billed as it stands. */
-            missing?: string | null;
-            /** @description The seventh characters to choose from, when one is needed. */
-            seventh: components["schemas"]["Seventh"][];
-            title: string;
-        };
-        CodeView: {
-            below: string[];
-            code: string;
-            codeFirst: string[];
-            excludes1: string[];
-            excludes2: string[];
-            inclusions: string[];
-            missing?: string | null;
-            title: string;
-            useAdditional: string[];
-        };
-        CollectView: {
-            /** @description The typed amount in words, when it is more than is owed or larger than most. */
-            amountInWords: string;
-            /**
-             * Format: int64
-             * @description Everything expected today.
-             */
-            askedCents: number;
-            /**
-             * Format: int64
-             * @description What the clinic holds for the payer already.
-             */
-            creditCents: number;
-            dues: components["schemas"]["DueView"][];
-            /**
-             * Format: int64
-             * @description What would be owed after the typed amount.
-             */
-            leftCents: number;
-            /** Format: int64 */
-            olderCents: number;
-            /**
-             * Format: int64
-             * @description What of the typed amount would be kept as credit.
-             */
-            overCents: number;
-        };
-        /** @description Somebody booked for today who is not here yet. */
-        Coming: {
-            card: components["schemas"]["VisitCard"];
-            /** Format: int64 */
-            lateMinutes?: number | null;
-        };
-        ConditionView: {
-            kind: string;
-            /** @description As it is typed. */
-            value?: string;
-        };
-        Consent: {
-            given: boolean;
-            /** Format: uuid */
-            id: string;
-            kind: string;
-            /** Format: uuid */
-            personId: string;
-            /** Format: date-time */
-            recordedAt: string;
-            recordedBy: string;
-        };
-        ConsentForm: {
-            given: boolean;
-            kind: string;
-        };
-        ContactForm: {
-            email?: string;
-            phone?: string;
-        };
-        ContactView: {
-            /** Format: date-time */
-            confirmedAt?: string | null;
-            confirmedBy?: string | null;
-            email?: string | null;
-            phone?: string | null;
-        };
-        CopyTo: {
-            /** Format: uuid */
-            personId: string;
-            /** @description How this person is related to the policyholder. */
-            relationship: string;
-        };
-        Coverage: {
-            /** Format: int64 */
-            copayCents?: number | null;
-            /** Format: date */
-            endsOn?: string | null;
-            groupNumber: string;
-            /** Format: uuid */
-            holderId?: string | null;
-            /** Format: uuid */
-            id: string;
-            /** Format: uuid */
-            payerId: string;
-            /** Format: uuid */
-            personId: string;
-            planName: string;
-            rank: string;
-            relationship: string;
-            /** Format: date */
-            startsOn: string;
-            subscriberNumber: string;
-            /** Format: int32 */
-            version: number;
-        };
-        CoverageForm: {
-            /** @description With a correction: the same policies of others that are corrected too. */
-            also?: string[];
-            copay?: string;
-            endsOn?: string;
-            groupNumber?: string;
-            /** Format: uuid */
-            holderId?: string | null;
-            /** @description Set when somebody else has this number and both cards were compared. */
-            knowingly?: boolean;
-            /** Format: uuid */
-            payerId?: string | null;
-            planName?: string;
-            rank?: string;
-            relationship?: string;
-            startsOn?: string;
-            subscriberNumber?: string;
-            /** Format: int32 */
-            version?: number;
-        };
-        CoverageView: {
-            benefits?: components["schemas"]["BenefitView"] | null;
-            cards: components["schemas"]["CardPicture"][];
-            countsToday: boolean;
-            coverage: components["schemas"]["Coverage"];
-            holder: string;
-            payer: string;
-            /** @description Others of the household who have this very policy. */
-            shared: components["schemas"]["SharedWith"][];
-        };
-        CreditForm: {
-            /** @description Left out: as much as fits. */
-            amount?: string | null;
-            /**
-             * Format: uuid
-             * @description Whose credit; left out: what was paid too much for the visit is kept as one.
-             */
-            fromPersonId?: string | null;
-            /** Format: uuid */
-            key: string;
-        };
-        DayView: {
-            /** Format: date */
-            day: string;
-            /** @description Why nobody works, or somebody does not, on this day. */
-            exceptions: components["schemas"]["SupplyException"][];
-            /** @description The lists without times of the day. */
-            lists: components["schemas"]["ListOfDay"][];
-            notes: components["schemas"]["ScheduleNote"][];
-            shifts: components["schemas"]["Shift"][];
-            slots: components["schemas"]["Slot"][];
-            visits: components["schemas"]["VisitCard"][];
-            words: string;
-        };
-        /** @description What the release says of the codes together. */
-        DiagnosesAnswer: {
-            advice: string[];
-            stops: string[];
-        };
-        DiagnosesForm: {
-            /** @description Codes in their order, the main one first. */
-            codes: string[];
-        };
-        DiagnosisForm: {
-            code?: string | null;
-        };
-        /** @description A fact that both records hold and in which they differ. */
-        Difference: {
-            code: string;
-            gone: string;
-            kept: string;
-            label: string;
-        };
-        /** @description Nothing to say but that it was done. */
-        Done: {
-            done: boolean;
-        };
-        DoorsForm: {
-            /** Format: int32 */
-            lockMinutes: number;
-            secondFactorRoles: string[];
-        };
-        DueView: {
-            /** Format: int64 */
-            cents: number;
-            name: string;
-            /** Format: uuid */
-            personId: string;
-            /**
-             * Format: int64
-             * @description What the typed amount pays of it.
-             */
-            shareCents: number;
-            today: boolean;
-            /** Format: uuid */
-            visitId?: string | null;
-            /** @description visit or carried_over. */
-            what: string;
-            words: string;
-        };
-        EarlierValue: {
-            /** Format: date-time */
-            at: string;
-            loinc: string;
-            /** Format: double */
-            number: number;
-        };
-        EndTemplate: {
-            /** @description The last day on which it holds. */
-            last: string;
-            /** Format: int32 */
-            version: number;
-        };
-        EntryForm: {
-            /** Format: date */
-            day: string;
-            note?: string;
-            /** Format: uuid */
-            personId: string;
-            reason?: string;
-        };
-        EntryView: {
-            account: string;
-            /** Format: int64 */
-            cents: number;
-            /** Format: int32 */
-            line?: number | null;
-            memo: string;
-        };
-        ExceptionForm: {
-            /**
-             * Format: uuid
-             * @description Nothing: everybody of the site, or of the whole clinic.
-             */
-            clinicianId?: string | null;
-            from: string;
-            reason: string;
-            /** Format: uuid */
-            siteId?: string | null;
-            /** @description Empty: that one day. */
-            to?: string;
-        };
-        FactView: {
-            fact: string;
-            reason: string;
-            sent: string;
-            /** @description confirmed, refused or not_said. */
-            verdict: string;
-        };
-        FactorForm: {
-            code: string;
-            /** @description One's password, so that nobody sets it up at a screen that was left open. */
-            password: string;
-            secret: string;
-        };
-        FateForm: {
-            note?: string;
-            /** @description called, not_reached or printed. */
-            state: string;
-        };
-        FaultView: {
-            code: string;
-            /** Format: int32 */
-            line?: number | null;
-            sentence: string;
-        };
-        FeedAddress: {
-            /** @description Shown once; it is kept only as a hash. */
-            address: string;
-        };
-        FieldProblem: {
-            field: string;
-            sentence: string;
-        };
-        Form: {
-            active: boolean;
-            body: string;
-            /** Format: uuid */
-            id: string;
-            name: string;
-            /** Format: int32 */
-            sort: number;
-            /** Format: int32 */
-            validMonths?: number | null;
-        };
-        FormForm: {
-            active: boolean;
-            body: string;
-            name: string;
-            /**
-             * Format: int32
-             * @description A signature holds so many months; nothing: for ever.
-             */
-            validMonths?: number | null;
-        };
-        /** @description A form of the clinic, and whether this person is to sign it. */
-        FormStanding: {
-            due: boolean;
-            form: components["schemas"]["Form"];
-            signed?: components["schemas"]["SignedFormHead"] | null;
-        };
-        Gap: {
-            field: string;
-            word: string;
-        };
-        GroupForm: {
-            /** @description For everybody; otherwise for oneself. */
-            forClinic?: boolean;
-            members: string[];
-            name: string;
-        };
-        HandOver: {
-            /** Format: uuid */
-            clinicianId: string;
-            shiftIds: string[];
-        };
-        /** @description What a clinician is doing now. */
-        HandsView: {
-            /** Format: uuid */
-            clinicianId: string;
-            doing: string;
-            label: string;
-            /** Format: uuid */
-            withVisit?: string | null;
-        };
-        HouseRules: {
-            /** Format: int64 */
-            didNotComeAfter: number;
-            /** Format: int64 */
-            lateAfter: number;
-            /** Format: int64 */
-            waitLong: number;
-            /** Format: int64 */
-            waitTooLong: number;
-        };
-        ImportAnswer: {
-            added: number;
-            dryRun: boolean;
-            refused: number;
-            rows: components["schemas"]["RowVerdict"][];
-            twins: number;
-            /** @description Headings that nobody knows; their columns are left out. */
-            unknownHeadings: string[];
-        };
-        InClinicView: {
-            clinicians: components["schemas"]["HandsView"][];
-            /** @description At one of the clinic's own stages, and in no exam room. */
-            elsewhere: components["schemas"]["Present"][];
-            expected: components["schemas"]["Coming"][];
-            inRooms: components["schemas"]["Present"][];
-            leaving: components["schemas"]["Present"][];
-            waiting: components["schemas"]["Present"][];
-        };
-        LabReport: {
-            content: unknown;
-            digest: string;
-            /** Format: uuid */
-            id: string;
-            /** Format: date-time */
-            issuedAt: string;
-            number: string;
-            /** Format: uuid */
-            orderId?: string | null;
-            /** Format: uuid */
-            personId?: string | null;
-            /** Format: date-time */
-            receivedAt: string;
-            recordNumber: string;
-            replaced: boolean;
-            /** Format: uuid */
-            replaces?: string | null;
-            reviewComment: string;
-            /** Format: date-time */
-            reviewedAt?: string | null;
-            reviewedBy?: string | null;
-            status: string;
-        };
-        LeftAsIs: {
-            /** Format: uuid */
-            clinicianId: string;
-            /** Format: date-time */
-            endsAt: string;
-            /** Format: date-time */
-            startsAt: string;
-            why: string;
-        };
-        LimitsForm: {
-            note?: string;
-            sameClinician: boolean;
-            siteIds: string[];
-            weekdays: number[];
-        };
-        LineForm: {
-            modifiers?: string[];
-            pointers?: number[];
-            serviceCode: string;
-            /** Format: int32 */
-            units: number;
-        };
-        LineView: {
-            current?: string | null;
-            ended?: string | null;
-            marks: components["schemas"]["MarkView"][];
-            nextRole?: string | null;
-        };
-        LinkForm: {
-            /** @description Empty only asks whose the link is. */
-            password?: string;
-            token: string;
-        };
-        LinkOwner: {
-            login: string;
-            name: string;
-            set: boolean;
-        };
-        LinkView: {
-            /** Format: date-time */
-            endsAt: string;
-            /** @description The address to hand over; shown once. */
-            path: string;
-        };
-        /** @description A list without times on one day. */
-        ListOfDay: {
-            list: components["schemas"]["UntimedList"];
-            /** @description Whether one more may go on it. */
-            takesMore: boolean;
-            /** @description The visits on it, in order. */
-            visitIds: string[];
-        };
-        ListPlaceForm: {
-            /** @description The new place, from 0. */
-            to: number;
-        };
-        /** @description What is chosen from in settings and dialogs: the looks of visit types, who may book, kinds of visits and rooms. */
-        Looks: {
-            bookers: components["schemas"]["Choice"][];
-            glyphs: string[];
-            grounds: string[];
-            /** @description What a visit can be: in person, by telephone and so on. */
-            kinds: components["schemas"]["Choice"][];
-            /** @description What a stage of the clinic's own may follow, and where it takes place. */
-            ownStageFollows: components["schemas"]["Choice"][];
-            ownStagePlaces: components["schemas"]["Choice"][];
-            patterns: string[];
-            /** @description What a room is for. */
-            roomKinds: components["schemas"]["Choice"][];
-        };
-        MarkView: {
-            /** Format: date-time */
-            at?: string | null;
-            blockers: components["schemas"]["BlockerView"][];
-            by?: string | null;
-            current: boolean;
-            label: string;
-            mark: string;
-        };
-        MatchForm: {
-            /** Format: uuid */
-            personId: string;
-        };
-        MeView: {
-            /** @description Sent back with every change, so that no other site can make one. */
-            csrf: string;
-            /**
-             * Format: int32
-             * @description The screen locks when nobody touched it for so long.
-             */
-            lockMinutes: number;
-            permissions: string[];
-            roleLabel: string;
-            secondFactor: boolean;
-            /** @description The role signs in with a second factor, and none is set up yet: nothing else opens before. */
-            secondFactorWanted: boolean;
-            staff: components["schemas"]["Staff"];
-        };
-        MeanForm: {
-            amount: string;
-            method: string;
-            reference?: string;
-        };
-        MeansSum: {
-            /** Format: int64 */
-            cents: number;
-            method: string;
-        };
-        Measurement: {
-            /** Format: uuid */
-            id: string;
-            measure: string;
-            /** Format: uuid */
-            personId: string;
-            standing: string;
-            /** Format: date-time */
-            struckAt?: string | null;
-            /** Format: date-time */
-            takenAt: string;
-            takenBy: string;
-            /** Format: int32 */
-            tenths: number;
-            typed: string;
-            /** Format: uuid */
-            visitId: string;
-        };
-        Medicine: {
-            /** Format: uuid */
-            id: string;
-            name: string;
-            note: string;
-            /** Format: uuid */
-            personId: string;
-            productCode?: string | null;
-            /** Format: date-time */
-            recordedAt: string;
-            recordedBy: string;
-            state: string;
-        };
-        MedicineForm: {
-            name?: string;
-            note?: string;
-            productCode?: string | null;
-        };
-        MedicineState: {
-            state: string;
-        };
-        MemberView: {
-            linked: boolean;
-            person: components["schemas"]["PersonCard"];
-            sameAddress: boolean;
-            ties: string[];
-        };
-        Merge: {
-            /** @description What each column of the record that stays was before, and became. */
-            filled: unknown;
-            /** Format: uuid */
-            goneId: string;
-            /** Format: uuid */
-            id: string;
-            /** Format: uuid */
-            keptId: string;
-            /** Format: date-time */
-            mergedAt: string;
-            mergedBy: string;
-            moved: unknown;
-            stayed: unknown;
-            /** Format: date-time */
-            undoneAt?: string | null;
-            undoneBy?: string | null;
-        };
-        MergeForm: {
-            /** @description Of what differs: by its code, whether the other record's is taken. */
-            choices?: {
-                [key: string]: boolean;
-            };
-            /**
-             * Format: uuid
-             * @description The record that goes into this one.
-             */
-            goneId: string;
-        };
-        MergeView: {
-            gone: components["schemas"]["PersonCard"];
-            merge: components["schemas"]["Merge"];
-        };
-        Message: {
-            body: string;
-            channel: string;
-            fate: string;
-            /** Format: uuid */
-            id: string;
-            /** Format: date-time */
-            madeAt: string;
-            madeBy: string;
-            /** Format: uuid */
-            personId: string;
-            purpose: string;
-            reach: string;
-            state: string;
-            /** Format: date-time */
-            stateAt: string;
-            stateBy: string;
-            subject: string;
-            /** Format: uuid */
-            visitId?: string | null;
-            why: string;
-        };
-        MessageView: {
-            message: components["schemas"]["Message"];
-            person: components["schemas"]["PersonCard"];
-            /** @description call or letter: what somebody has still to do about it. */
-            toDo?: string | null;
-        };
-        MoneyView: {
-            /** @description What the payers said, for the question "why do we owe this?". */
-            decisions: components["schemas"]["RemittedClaim"][];
-            river: components["schemas"]["RiverView"];
-            transactions: components["schemas"]["TransactionView"][];
-        };
-        MoveForm: {
-            /**
-             * Format: uuid
-             * @description One of the clinic's own stages within it.
-             */
-            ownStageId?: string | null;
-            /** Format: uuid */
-            roomId?: string | null;
-            /** @description A stage, `next` or `back`. */
-            to: string;
-        };
-        /** @description A secret to be set up on a device. */
-        NewFactor: {
-            /** @description For the device's camera: the address as a QR code, as a picture address. */
-            picture: string;
-            /** @description For typing into the device (base32). */
-            secret: string;
-        };
-        NewSlot: {
-            /** @description With `at`: when it begins, by the clinic's clock. */
-            at?: string;
-            /** Format: int64 */
-            minutes: number;
-            /** @description beginning, end or at. */
-            place: string;
-            /** Format: uuid */
-            visitTypeId: string;
-        };
-        NewTimeForm: components["schemas"]["TimeForm"] & {
-            reason?: string;
-        };
-        NoneKnown: {
-            list: string;
-            /** Format: uuid */
-            personId: string;
-            /** Format: date-time */
-            statedAt: string;
-            statedBy: string;
-        };
-        NoneKnownForm: {
-            list: string;
-        };
-        NoteForm: {
-            body: string;
-            /** Format: uuid */
-            clinicianId: string;
-            /** Format: date */
-            day: string;
-            /** @description By the clinic's clock: 10:20. */
-            time: string;
-        };
-        NotePart: {
-            body: string;
-            part: string;
-            /** Format: date-time */
-            updatedAt: string;
-            updatedBy: string;
-            /** Format: int32 */
-            version: number;
-            /** Format: uuid */
-            visitId: string;
-        };
-        NoteSignature: {
-            digest: string;
-            /** @description The diagnoses and measurements as they stood when it was signed. */
-            facts: string;
-            /** Format: date-time */
-            signedAt: string;
-            signedBy: string;
-            /** Format: uuid */
-            visitId: string;
-        };
-        OneOffForm: components["schemas"]["ShiftForm"] & {
-            day: string;
-        };
-        /** @description A session as its owner reads it in the list. */
-        OpenSession: {
-            agent: string;
-            /** Format: date-time */
-            createdAt: string;
-            /** Format: uuid */
-            id: string;
-            locked: boolean;
-            machine: string;
-            name: string;
-            /** Format: date-time */
-            seenAt: string;
-            /** Format: uuid */
-            staffId: string;
-        };
-        OpenTime: components["schemas"]["Slot"] & {
-            /** Format: int64 */
-            minutes: number;
-            /** @description Why it stands where it stands. */
-            reasons: string[];
-            /** Format: uuid */
-            siteId: string;
-        };
-        /** @description One visit of a person that something is still owed for. */
-        OpenVisit: {
-            /**
-             * Format: int64
-             * @description What may be kept as credit or given back.
-             */
-            overpaidCents: number;
-            /** Format: int64 */
-            patientOwesCents: number;
-            /** Format: int64 */
-            payerOwesCents: number;
-            reason: string;
-            river: components["schemas"]["RiverView"];
-            /** Format: date-time */
-            startsAt: string;
-            /** Format: uuid */
-            visitId: string;
-        };
-        OpeningForm: {
-            /** @description The cash in the drawer. */
-            cash: string;
-        };
-        Order: {
-            answers: unknown;
-            /** Format: uuid */
-            id: string;
-            loinc: string;
-            /** Format: date-time */
-            orderedAt: string;
-            orderedBy: string;
-            /** Format: uuid */
-            ordererId: string;
-            /** Format: uuid */
-            personId: string;
-            placementReason: string;
-            requisition?: string | null;
-            /** Format: date-time */
-            sentAt?: string | null;
-            specimen: string;
-            state: string;
-            testCode: string;
-            testName: string;
-            /** Format: uuid */
-            visitId: string;
-        };
-        OrderForm: {
-            /** @description Codes of the laboratory's list. */
-            tests: string[];
-        };
-        /** @description An order beside the visit's diagnoses. */
-        OrderView: {
-            codes: string[];
-            /** @description Why it lies oddly where it is, with the better place. */
-            misfit?: string | null;
-            order: components["schemas"]["Order"];
-            questions: string[];
-        };
-        OthersForm: {
-            people: string[];
-        };
-        /** @description What somebody owes, by age: up to 30 days, up to 60, up to 90, older. */
-        Owed: {
-            agesCents: number[];
-            /** Format: int64 */
-            cents: number;
-            who: string;
-        };
-        OwnStage: {
-            active: boolean;
-            afterStage: string;
-            /** Format: uuid */
-            id: string;
-            name: string;
-            place: string;
-            /** Format: int32 */
-            sort: number;
-            walked: boolean;
-        };
-        OwnStageForm: {
-            active: boolean;
-            /** @description The fixed stage within which it lies: here, checked_in, in_room or with_clinician. */
-            afterStage: string;
-            name: string;
-            /** @description room, lab or waiting. */
-            place: string;
-            /** @description Everybody passes it; otherwise it is only chosen. */
-            walked: boolean;
-        };
-        OwnStagePlace: {
-            /** @description The new place, from 0. */
-            to: number;
-        };
-        OwnWalk: {
-            steps: string[];
-            /** Format: uuid */
-            visitTypeId: string;
-        };
-        PartForm: {
-            body: string;
-            /**
-             * Format: int32
-             * @description The version that the writer has seen; 0 for a new part.
-             */
-            version: number;
-        };
-        PasswordForm: {
-            oldPassword: string;
-            password: string;
-        };
-        PasswordOnly: {
-            password: string;
-        };
-        Payer: {
-            address: string;
-            employment: boolean;
-            filingCode: string;
-            /** Format: uuid */
-            id: string;
-            name: string;
-            payerCode: string;
-            telephone: string;
-        };
-        PayerForm: {
-            accidentDate?: string;
-            /** Format: uuid */
-            coverageId?: string | null;
-            selfPay?: boolean;
-        };
-        PaymentForm: {
-            /** @description This cheque number was taken before, and that is right. */
-            chequeAgain?: boolean;
-            /**
-             * Format: uuid
-             * @description Made by the screen for this payment: sent twice, it pays once.
-             */
-            key: string;
-            means: components["schemas"]["MeanForm"][];
-            /** @description It is more than is owed, and that is right: the rest is kept as credit. */
-            moreThanOwed?: boolean;
-            /** @description How it is shared out; left out, today's copays come first and then the oldest balance. */
-            parts?: components["schemas"]["ShareForm"][] | null;
-            /**
-             * Format: uuid
-             * @description Who pays.
-             */
-            personId: string;
-            /** Format: uuid */
-            siteId: string;
-        };
-        PaymentMean: {
-            /** Format: int64 */
-            cents: number;
-            /** Format: int64 */
-            id: number;
-            method: string;
-            /** Format: uuid */
-            paymentId: string;
-            reference: string;
-        };
-        Person: {
-            addressLine: string;
-            addressLine2: string;
-            billingNote: string;
-            /** Format: date */
-            birthDate?: string | null;
-            chartAlert: string;
-            city: string;
-            /** Format: date-time */
-            createdAt: string;
-            /** Format: date */
-            deceasedOn?: string | null;
-            email?: string | null;
-            emailDeclined: boolean;
-            firstName: string;
-            folded: string;
-            formerName: string;
-            /** Format: uuid */
-            id: string;
-            language: string;
-            lastName: string;
-            /** Format: uuid */
-            mergedInto?: string | null;
-            middleName: string;
-            otherPhone?: string | null;
-            patient: boolean;
-            phone?: string | null;
-            postalCode: string;
-            preferredName: string;
-            /** Format: date-time */
-            privacyNoticeAt?: string | null;
-            recordNumber: string;
-            /** Format: uuid */
-            responsibleId?: string | null;
-            /** Format: date-time */
-            selfPayToldAt?: string | null;
-            selfPayToldBy?: string | null;
-            sex?: string | null;
-            state: string;
-            /** Format: uuid */
-            usualClinicianId?: string | null;
-            /** Format: int32 */
-            version: number;
-        };
-        /** @description Enough of a person to be sure of them. */
-        PersonCard: {
-            address: string;
-            age?: string | null;
-            /** Format: date */
-            birthDate?: string | null;
-            chartAlert: string;
-            deceased: boolean;
-            /** Format: uuid */
-            id: string;
-            merged: boolean;
-            name: string;
-            /** @description False for somebody who only answers for a patient, or holds a policy. */
-            patient: boolean;
-            phone?: string | null;
-            preferredName: string;
-            recordNumber: string;
-            sex?: string | null;
-        };
-        /** @description A person as the form sends it: everything as typed. */
-        PersonForm: {
-            /** @default  */
-            addressLine: string;
-            /** @default  */
-            addressLine2: string;
-            /** @default  */
-            billingNote: string;
-            /** @default  */
-            birthDate: string;
-            /** @default  */
-            chartAlert: string;
-            /** @default  */
-            city: string;
-            /** @default null */
-            deceasedOn: string | null;
-            /** @default  */
-            email: string;
-            /** @default false */
-            emailDeclined: boolean;
-            /** @default  */
-            emergencyName: string;
-            /** @default null */
-            emergencyPhone: string | null;
-            /** @default  */
-            emergencyRelation: string;
-            /** @default  */
-            employer: string;
-            /** @default  */
-            ethnicity: string;
-            /** @default  */
-            firstName: string;
-            /** @default  */
-            formerName: string;
-            /** @default  */
-            genderIdentity: string;
-            /** @default  */
-            heardFrom: string;
-            /** @default false */
-            interpreter: boolean;
-            /** @default  */
-            language: string;
-            /** @default  */
-            lastName: string;
-            /** @default  */
-            maritalStatus: string;
-            /** @default  */
-            middleName: string;
-            /**
-             * @description Registered only to answer for a patient, or as a policyholder.
-             * @default false
-             */
-            noPatient: boolean;
-            /**
-             * @description Set when the likely twins were looked at and this is somebody else.
-             * @default false
-             */
-            notATwin: boolean;
-            /** @default  */
-            occupation: string;
-            /** @default null */
-            otherPhone: string | null;
-            /** @default  */
-            outsideClinician: string;
-            /** @default  */
-            outsideId: string;
-            /**
-             * Format: uuid
-             * @default null
-             */
-            pharmacyId: string | null;
-            /** @default  */
-            phone: string;
-            /** @default  */
-            postalCode: string;
-            /** @default  */
-            preferredName: string;
-            /** @default  */
-            pronouns: string;
-            /** @default  */
-            race: string;
-            /** @default  */
-            referredBy: string;
-            /**
-             * Format: uuid
-             * @default null
-             */
-            responsibleId: string | null;
-            /** @default  */
-            sex: string;
-            /** @default  */
-            state: string;
-            /**
-             * Format: uuid
-             * @default null
-             */
-            usualClinicianId: string | null;
-            /**
-             * Format: uuid
-             * @default null
-             */
-            usualSiteId: string | null;
-            /**
-             * Format: int32
-             * @description The version that the form was filled from; 0 for a new person.
-             * @default 0
-             */
-            version: number;
-        };
-        PersonHit: {
-            /** Format: date-time */
-            nextVisit?: string | null;
-            person: components["schemas"]["PersonCard"];
-            /** @description By what the person was found, in words. */
-            why: string;
-        };
-        /** @description When and where a person can come at all; what is empty is any. */
-        PersonLimits: {
-            note: string;
-            /** Format: uuid */
-            personId: string;
-            sameClinician: boolean;
-            siteIds: string[];
-            weekdays: number[];
-        };
-        PersonView: {
-            card: components["schemas"]["PersonCard"];
-            /** @description Every answer that was recorded, the newest first. */
-            consents: components["schemas"]["Consent"][];
-            /** @description Field and word of what the record lacks. */
-            gaps: components["schemas"]["Gap"][];
-            household: components["schemas"]["MemberView"][];
-            mergedInto?: components["schemas"]["PersonCard"] | null;
-            /** @description Records merged into this one. */
-            merges: components["schemas"]["MergeView"][];
-            /** @description How often they did not come or left unseen, in words; empty when never. */
-            missed: string;
-            person: components["schemas"]["Person"];
-            registration: components["schemas"]["Registration"];
-            responsible?: components["schemas"]["PersonCard"] | null;
-            /** @description The parts of the form, each with what it lacks. */
-            sections: components["schemas"]["SectionView"][];
-            /** @description Visits to come of somebody who died, to be cancelled. */
-            toCancel: components["schemas"]["Visit"][];
-        };
-        Pharmacy: {
-            /** Format: uuid */
-            id: string;
-            name: string;
-            telephone: string;
-        };
-        /** @description A line that stays as it is when the rest is planned again. */
-        Pinned: {
-            /**
-             * Format: uuid
-             * @description Nothing: this one gets no time from the plan.
-             */
-            slotId?: string | null;
-            /** Format: uuid */
-            visitId: string;
-        };
-        PlaceForm: {
-            codes: string[];
-        };
-        PlanLine: {
-            card: components["schemas"]["VisitCard"];
-            /** @description Other times that would fit, the best first. */
-            others: components["schemas"]["Slot"][];
-            pinned: boolean;
-            reasons: string[];
-            slot?: components["schemas"]["Slot"] | null;
-            /** @description How the person would be told (text, email, letter, call), and why so; nothing: not at all. */
-            way?: string | null;
-            why: string;
-        };
-        Prescription: {
-            asNeeded: boolean;
-            /** Format: int32 */
-            days: number;
-            diagnosis?: string | null;
-            /** Format: double */
-            dose: number;
-            /** Format: uuid */
-            id: string;
-            instructions: string;
-            medicine: string;
-            overrideReason: string;
-            /** Format: double */
-            perDay: number;
-            /** Format: uuid */
-            personId: string;
-            /** Format: uuid */
-            pharmacyId?: string | null;
-            /** Format: date-time */
-            prescribedAt: string;
-            prescribedBy: string;
-            /** Format: uuid */
-            prescriberId: string;
-            productCode: string;
-            /** Format: int32 */
-            quantity: number;
-            /** Format: int32 */
-            refills: number;
-            /** Format: date-time */
-            sentAt?: string | null;
-            state: string;
-            /** Format: uuid */
-            visitId: string;
-            warnings: unknown;
-        };
-        PrescriptionForm: {
-            asNeeded?: boolean;
-            /** Format: int32 */
-            days: number;
-            diagnosis?: string | null;
-            /** Format: double */
-            dose: number;
-            /** Format: double */
-            perDay: number;
-            productCode: string;
-            /** Format: int32 */
-            refills?: number;
-        };
-        Present: {
-            card: components["schemas"]["VisitCard"];
-            /**
-             * Format: int64
-             * @description Minutes until being roomed, for those who wait.
-             */
-            expectedMinutes?: number | null;
-            /**
-             * Format: int64
-             * @description Minutes that they came late, by the clinic's rule.
-             */
-            lateMinutes?: number | null;
-            /**
-             * Format: int64
-             * @description Minutes in the present stage, and in all since arrival.
-             */
-            stageMinutes: number;
-            /** Format: int64 */
-            totalMinutes: number;
-            /** @description fine, long or too_long, by the clinic's thresholds. */
-            wait: string;
-        };
-        PriceForm: {
-            price: string;
-        };
-        Problem: {
-            /** @description What the record holds now, when somebody else saved first. */
-            current?: unknown;
-            /** @description What a person can do about it. */
-            detail: string;
-            fields: components["schemas"]["FieldProblem"][];
-            /** Format: int32 */
-            status: number;
-            title: string;
-            /** @description `urn:indigo-harbor:` and a stable word. */
-            type: string;
-        };
-        ProductView: {
-            brand: string;
-            code: string;
-            /** Format: int32 */
-            days: number;
-            /** Format: double */
-            dose: number;
-            form: string;
-            ingredients: string[];
-            /** Format: double */
-            perDay: number;
-            strength: string;
-        };
-        QuestionAnswer: {
-            answer: string;
-            question: string;
-        };
-        QuickAnswer: {
-            items: components["schemas"]["Understood"][];
-            kept: number;
-        };
-        QuickLine: {
-            /** @description False only reads the line back. */
-            keep: boolean;
-            text: string;
-        };
-        ReadForm: {
-            rule: string;
-        };
-        ReasonForm: {
-            reason: string;
-        };
-        RebookingPlan: {
-            /**
-             * Format: int64
-             * @description Days of delay in all, in tenths.
-             */
-            delayTenthDays: number;
-            lines: components["schemas"]["PlanLine"][];
-            unplaced: number;
-        };
-        Receipt: {
-            /** Format: date-time */
-            at: string;
-            by: string;
-            /** Format: int64 */
-            cents: number;
-            clinic: string;
-            /** @description payment, void or refund. */
-            kind: string;
-            /**
-             * Format: int64
-             * @description What all those it was for still owe together.
-             */
-            leftCents: number;
-            means: components["schemas"]["PaymentMean"][];
-            /** Format: uuid */
-            number: string;
-            parts: components["schemas"]["ReceiptPart"][];
-            payer: string;
-            reason: string;
-            /** @description Why it was taken back, when it was. */
-            takenBack?: string | null;
-        };
-        ReceiptPart: {
-            /** Format: int64 */
-            cents: number;
-            name: string;
-            words: string;
-        };
-        RecoveryCodes: {
-            /** @description Shown once. */
-            codes: string[];
-        };
-        RefundForm: {
-            amount: string;
-            /** Format: uuid */
-            key: string;
-            method: string;
-            reason: string;
-            reference?: string;
-            /** Format: uuid */
-            siteId: string;
-            /**
-             * Format: uuid
-             * @description An overpaid visit; left out: from the credit.
-             */
-            visitId?: string | null;
-        };
-        Registration: {
-            emergencyName: string;
-            emergencyPhone?: string | null;
-            emergencyRelation: string;
-            employer: string;
-            ethnicity: string;
-            genderIdentity: string;
-            heardFrom: string;
-            interpreter: boolean;
-            maritalStatus: string;
-            occupation: string;
-            outsideClinician: string;
-            outsideId: string;
-            /** Format: uuid */
-            personId: string;
-            /** Format: uuid */
-            pharmacyId?: string | null;
-            pronouns: string;
-            race: string;
-            referredBy: string;
-            restricted: boolean;
-            /** Format: uuid */
-            usualSiteId?: string | null;
-        };
-        RelationForm: {
-            /** @description What the other one is to the person. */
-            kind: string;
-            /** Format: uuid */
-            otherId: string;
-        };
-        Remittance: {
-            /** Format: int64 */
-            amountCents: number;
-            /** Format: uuid */
-            documentId: string;
-            /** Format: uuid */
-            id: string;
-            method: string;
-            outsideClaims: unknown;
-            /** Format: date */
-            paidOn: string;
-            payerCode: string;
-            payerName: string;
-            /** Format: date-time */
-            postedAt: string;
-            postedBy: string;
-            trace: string;
-        };
-        RemittanceView: {
-            claims: components["schemas"]["RemittedClaim"][];
-            remittance: components["schemas"]["Remittance"];
-        };
-        RemittedClaim: {
-            /** Format: int64 */
-            chargedCents: number;
-            /** Format: uuid */
-            claimId?: string | null;
-            claimNumber: string;
-            explanation: string[];
-            /** Format: uuid */
-            id: string;
-            /** Format: int64 */
-            paidCents: number;
-            patientName: string;
-            /** Format: uuid */
-            remittanceId: string;
-            /** Format: int64 */
-            shareCents: number;
-            status: string;
-            subscriberNumber: string;
-            /** Format: uuid */
-            transactionId?: string | null;
-        };
-        RequiredForm: {
-            fields: string[];
-        };
-        RequiredView: {
-            field: string;
-            required: boolean;
-            section: string;
-            word: string;
-        };
-        RestrictionForm: {
-            reason: string;
-            restricted: boolean;
-        };
-        ResultView: {
-            before?: components["schemas"]["LabReport"] | null;
-            /** @description The person's chart is under restriction and not open to the one who looks: nothing of it is told. */
-            closed: boolean;
-            /** @description Earlier values of the same measurements, newest first: LOINC, when, value. */
-            earlier: components["schemas"]["EarlierValue"][];
-            order?: components["schemas"]["Order"] | null;
-            person?: components["schemas"]["PersonCard"] | null;
-            report: components["schemas"]["LabReport"];
-        };
-        ReviewForm: {
-            comment?: string;
-        };
-        RiverPart: {
-            /** Format: int64 */
-            cents: number;
-            part: string;
-            sentence: string;
-        };
-        /** @description The amount river of a visit. */
-        RiverView: {
-            /** Format: int64 */
-            leftCents: number;
-            parts: components["schemas"]["RiverPart"][];
-            /** Format: int64 */
-            patientOwesCents: number;
-            /** Format: int64 */
-            payerOwesCents: number;
-        };
-        Room: {
-            active: boolean;
-            /** Format: uuid */
-            id: string;
-            kind: string;
-            name: string;
-            /** Format: int32 */
-            placeX: number;
-            /** Format: int32 */
-            placeY: number;
-            /** Format: uuid */
-            siteId: string;
-            /** Format: int32 */
-            sort: number;
-        };
-        RoomForm: {
-            active: boolean;
-            /** @description exam, lab or checkout. */
-            kind: string;
-            name: string;
-            /** Format: int32 */
-            placeX: number;
-            /** Format: int32 */
-            placeY: number;
-            /** Format: uuid */
-            siteId: string;
-        };
-        /** @description What is left of a day for one clinician. */
-        RoomLeft: {
-            /** Format: uuid */
-            clinicianId: string;
-            /** Format: date */
-            day: string;
-            /** Format: int64 */
-            open: number;
-            /** Format: int64 */
-            slots: number;
-            /**
-             * Format: int64
-             * @description Visits of the day, those that were cancelled or missed left out.
-             */
-            visits: number;
-        };
-        RowVerdict: {
-            /** Format: int64 */
-            line: number;
-            name: string;
-            sentence: string;
-            /** @description added, twin or refused. */
-            verdict: string;
-        };
-        RuleForm: {
-            active: boolean;
-            conditions: components["schemas"]["ConditionView"][];
-            sentence: string;
-        };
-        RuleView: {
-            conditions: components["schemas"]["ConditionView"][];
-            /** Format: uuid */
-            id: string;
-            sentence: string;
-        };
-        /** @description A run of equal slots. */
-        RunForm: {
-            /** @description A named clinic inside the shift. */
-            clinic?: string;
-            /** Format: int32 */
-            count: number;
-            heldFor?: string;
-            /** Format: int64 */
-            minutes: number;
-            /**
-             * Format: uuid
-             * @description Nothing: held.
-             */
-            visitTypeId?: string | null;
-        };
-        ScheduleNote: {
-            /** Format: date-time */
-            at: string;
-            body: string;
-            /** Format: uuid */
-            clinicianId: string;
-            /** Format: uuid */
-            id: string;
-            /** Format: date-time */
-            madeAt: string;
-            madeBy: string;
-            /** Format: date-time */
-            removedAt?: string | null;
-        };
-        SectionView: {
-            code: string;
-            gaps: components["schemas"]["Gap"][];
-            label: string;
-        };
-        /** @description A part as the signer saw it. */
-        SeenPart: {
-            part: string;
-            /** Format: int32 */
-            version: number;
-        };
-        SendForm: {
-            overrideReason?: string;
-            /** Format: uuid */
-            pharmacyId: string;
-        };
-        Series: {
-            /** Format: uuid */
-            id: string;
-            /** Format: date-time */
-            madeAt: string;
-            madeBy: string;
-            /** Format: uuid */
-            personId: string;
-            rule: string;
-        };
-        SeriesAsked: {
-            /** Format: int32 */
-            count: number;
-            /** Format: int32 */
-            every: number;
-            /**
-             * Format: uuid
-             * @description The first time.
-             */
-            slotId: string;
-            /** @description weeks or months. */
-            unit: string;
-        };
-        SeriesForm: {
-            /** Format: int32 */
-            every: number;
-            note?: string;
-            /** Format: uuid */
-            personId: string;
-            reason: string;
-            /** @description The times, as looked over; days left out are its exceptions. */
-            slotIds: string[];
-            unit: string;
-        };
-        /** @description One day of a series, before it is booked. */
-        SeriesLine: {
-            /** Format: date */
-            day: string;
-            /** @description What differs from the wish; empty when it is as wished. */
-            differs: string;
-            slot?: components["schemas"]["Slot"] | null;
-            /** Format: date-time */
-            wished: string;
-        };
-        SeriesView: {
-            series?: components["schemas"]["Series"] | null;
-            visits: components["schemas"]["Visit"][];
-        };
-        Service: {
-            code: string;
-            externalCode: string;
-            /** Format: int32 */
-            level?: number | null;
-            name: string;
-            serviceType: string;
-        };
-        ServiceView: {
-            /** Format: int64 */
-            priceCents?: number | null;
-            service: components["schemas"]["Service"];
-        };
-        /** @description A session of one's own, or of anybody for who manages them. */
-        SessionRow: {
-            /** @description The one that asks. */
-            own: boolean;
-            session: components["schemas"]["OpenSession"];
-        };
-        /** @description The session one has, also when it is locked. */
-        SessionView: {
-            csrf: string;
-            locked: boolean;
-            login: string;
-        };
-        Seventh: {
-            code: string;
-            meaning: string;
-        };
-        ShareForm: {
-            amount: string;
-            /** Format: uuid */
-            personId: string;
-            /** Format: uuid */
-            visitId?: string | null;
-            /** @description visit, carried_over or credit. */
-            what: string;
-        };
-        /** @description What is left of one expected service for the patient. */
-        ShareLineView: {
-            /** Format: int64 */
-            feeCents: number;
-            name: string;
-            /** Format: int64 */
-            shareCents: number;
-            why: string;
-        };
-        ShareView: {
-            /** Format: int64 */
-            copayCents: number;
-            lines: components["schemas"]["ShareLineView"][];
-            /** @description All but the first add up to the first. */
-            river: components["schemas"]["RiverPart"][];
-            sentences: string[];
-            /** Format: int64 */
-            totalCents: number;
-        };
-        SharedWith: {
-            /** Format: uuid */
-            coverageId: string;
-            name: string;
-        };
-        Shift: {
-            cancelReason?: string | null;
-            /** Format: date-time */
-            cancelledAt?: string | null;
-            /** Format: uuid */
-            clinicianId: string;
-            /** Format: date-time */
-            endsAt: string;
-            /** Format: uuid */
-            id: string;
-            /** Format: uuid */
-            siteId: string;
-            /** Format: date-time */
-            startsAt: string;
-            /** Format: uuid */
-            templateId?: string | null;
-        };
-        /** @description A shift with how many are booked in it. */
-        ShiftBooked: components["schemas"]["Shift"] & {
-            visits: number;
-        };
-        /** @description Working time as a person types it; times by the clinic's clock, days in any usual way. */
-        ShiftForm: {
-            /** Format: uuid */
-            clinicianId: string;
-            from: string;
-            runs: components["schemas"]["RunForm"][];
-            /** Format: uuid */
-            siteId: string;
-            to: string;
-        };
-        /** @description Working time that comes every week, or every so many weeks; minutes are of the local day. */
-        ShiftTemplate: {
-            /** Format: date */
-            beginsOn: string;
-            /** Format: uuid */
-            clinicianId: string;
-            /** Format: date */
-            endsOn?: string | null;
-            /** Format: int32 */
-            everyWeeks: number;
-            /** Format: int32 */
-            fromMinute: number;
-            /** Format: uuid */
-            id: string;
-            /** Format: uuid */
-            siteId: string;
-            /** Format: int32 */
-            toMinute: number;
-            /** Format: int32 */
-            version: number;
-            /** Format: int32 */
-            weekday: number;
-        };
-        ShownSignIn: {
-            login: string;
-            name: string;
-        };
-        SignForm: {
-            /** Format: uuid */
-            formId: string;
-            /** @description Signed on a sheet that the clinic keeps. */
-            onPaper?: boolean;
-            /** @description Who signs: the patient, or who answers for them. */
-            signer: string;
-            /** @description The strokes on the pad; empty when the name is typed in place of a signature. */
-            strokes?: number[][][];
-            typed?: boolean;
-        };
-        SignIn: {
-            /** @description The code of the second factor, or a recovery code, where one is set up. */
-            code?: string;
-            login: string;
-            password: string;
-        };
-        SignNoteForm: {
-            /** @description Every part of the note, in the version that was seen: nobody signs words that came in meanwhile. */
-            seen: components["schemas"]["SeenPart"][];
-        };
-        /** @description A signed form without its paper. */
-        SignedFormHead: {
-            /** Format: date-time */
-            at: string;
-            by: string;
-            /** Format: uuid */
-            formId: string;
-            /** Format: uuid */
-            id: string;
-            kind: string;
-            name: string;
-            /** Format: uuid */
-            personId: string;
-            signer: string;
-        };
-        Site: {
-            /** Format: uuid */
-            id: string;
-            name: string;
-            placeOfService: string;
-            /** Format: int32 */
-            sort: number;
-        };
-        Slot: {
-            byHand: boolean;
-            clinic: string;
-            /** Format: uuid */
-            clinicianId: string;
-            /** Format: date-time */
-            endsAt: string;
-            heldFor?: string | null;
-            /** Format: uuid */
-            id: string;
-            /** Format: uuid */
-            shiftId: string;
-            /** Format: date-time */
-            startsAt: string;
-            /** Format: uuid */
-            visitTypeId?: string | null;
-            withdrawn: boolean;
-        };
-        SlotChange: {
-            at: string;
-            /** @enum {string} */
-            what: "split";
-        } | {
-            /** @enum {string} */
-            what: "join";
-        } | {
-            /** @enum {string} */
-            what: "delete";
-        } | {
-            /** Format: uuid */
-            visitTypeId: string;
-            /** @enum {string} */
-            what: "retype";
-        } | {
-            heldFor: string;
-            /** @enum {string} */
-            what: "hold";
-        } | {
-            /** @enum {string} */
-            what: "free";
-        };
-        SlotEvent: {
-            /** Format: date-time */
-            at: string;
-            by: string;
-            /** Format: uuid */
-            clinicianId: string;
-            detail: string;
-            /** Format: date-time */
-            endsAt: string;
-            /** Format: int64 */
-            id: number;
-            /** Format: uuid */
-            slotId: string;
-            /** Format: date-time */
-            startsAt: string;
-            what: string;
-        };
-        Staff: {
-            active: boolean;
-            firstName: string;
-            /** Format: uuid */
-            id: string;
-            lastName: string;
-            login: string;
-            name: string;
-            npi?: string | null;
-            role: string;
-            /** Format: int32 */
-            sort: number;
-            specialty: string;
-            taxonomy?: string | null;
-        };
-        StaffRow: {
-            /** @description No password was set yet. */
-            invited: boolean;
-            roleLabel: string;
-            secondFactor: boolean;
-            sessions: components["schemas"]["OpenSession"][];
-            /** @description Where they work; empty: everywhere. */
-            siteIds: string[];
-            staff: components["schemas"]["Staff"];
-        };
-        StepView: {
-            fine: boolean;
-            label: string;
-            /** @description Why it is fine, or what is to do. */
-            sentence: string;
-            step: string;
-        };
-        /** @description Days that are not as the week says: of the clinic, of a site, or of one clinician. */
-        SupplyException: {
-            /** Format: uuid */
-            clinicianId?: string | null;
-            /** Format: date */
-            fromDay: string;
-            /** Format: uuid */
-            id: string;
-            /** Format: date-time */
-            madeAt: string;
-            madeBy: string;
-            reason: string;
-            /** Format: date-time */
-            removedAt?: string | null;
-            /** Format: uuid */
-            siteId?: string | null;
-            /** Format: date */
-            toDay: string;
-        };
-        /** @description What came of bringing days to what the templates say. */
-        SupplyReport: {
-            /** @description What could not be changed, and why. */
-            left: components["schemas"]["LeftAsIs"][];
-            shiftsMade: number;
-            slotsMade: number;
-            slotsRemoved: number;
-        };
-        SupplyView: {
-            /**
-             * Format: int32
-             * @description So many days ahead shifts are made.
-             */
-            daysAhead: number;
-            exceptions: components["schemas"]["SupplyException"][];
-            templates: components["schemas"]["WholeTemplate"][];
-        };
-        TellForm: {
-            visitIds: string[];
-        };
-        TemplateForm: components["schemas"]["ShiftForm"] & {
-            /** @description From which day it holds, or from which it is changed. */
-            begins: string;
-            /** @description Empty: for good. */
-            ends?: string;
-            /** Format: int32 */
-            everyWeeks: number;
-            /**
-             * Format: int32
-             * @description Of the template that is changed.
-             */
-            version?: number | null;
-            /** @description Monday is 1. A new template may hold on several; a changed one on one. */
-            weekdays: number[];
-        };
-        TemplateRun: {
-            clinic: string;
-            /** Format: int32 */
-            count: number;
-            heldFor?: string | null;
-            /** Format: int32 */
-            minutes: number;
-            /** Format: int32 */
-            sort: number;
-            /** Format: uuid */
-            templateId: string;
-            /** Format: uuid */
-            visitTypeId?: string | null;
-        };
-        TestView: {
-            code: string;
-            loinc: string;
-            name: string;
-            questions: string[];
-            short: string;
-            specimen: string;
-        };
-        Till: {
-            /** Format: date-time */
-            beganAt: string;
-            /** Format: date-time */
-            closedAt?: string | null;
-            closedBy?: string | null;
-            counted?: unknown;
-            expected?: unknown;
-            /** Format: uuid */
-            id: string;
-            /** Format: date-time */
-            openedAt?: string | null;
-            openedBy?: string | null;
-            /** Format: int64 */
-            openingCents: number;
-            reason: string;
-            /** Format: uuid */
-            siteId: string;
-            /** Format: int64 */
-            staysCents?: number | null;
-        };
-        TillView: {
-            closed: components["schemas"]["ClosedTill"][];
-            /** @description What each means should come to. */
-            expected: components["schemas"]["MeansSum"][];
-            /**
-             * Format: int64
-             * @description What the last one left in the drawer.
-             */
-            leftCents: number;
-            movements: components["schemas"]["Receipt"][];
-            open?: components["schemas"]["Till"] | null;
-        };
-        /** @description Where a visit is to lie: a slot, and what is unusual about it. */
-        TimeForm: {
-            /** @description Said that the same person can be at both, when they are booked at this time already. */
-            besideOwn?: boolean;
-            /** @description Beyond capacity, beside what is there. */
-            extra?: boolean;
-            /** @description Said that it cannot wait, when the slot is kept for another type. */
-            knowingly?: boolean;
-            /**
-             * Format: int64
-             * @description Longer than the slot: over its neighbours.
-             */
-            minutes?: number | null;
-            /** Format: uuid */
-            slotId: string;
-            /**
-             * Format: uuid
-             * @description Another type than the slot's.
-             */
-            visitTypeId?: string | null;
-        };
-        ToAsk: components["schemas"]["WaitingView"] & {
-            reasons: string[];
-        };
-        TodayView: {
-            present: number;
-            seenToday: number;
-            /** @description Work to the outside that is being tried again. */
-            troubles: string[];
-            visitsToday: number;
-            waiting: components["schemas"]["Waiting"][];
-        };
-        Told: {
-            calls: number;
-            letters: number;
-            messages: number;
-        };
-        TransactionView: {
-            /** Format: date-time */
-            at: string;
-            by: string;
-            entries: components["schemas"]["EntryView"][];
-            /** Format: uuid */
-            id: string;
-            kind: string;
-            memo: string;
-            /**
-             * Format: uuid
-             * @description The payment that it is a part of.
-             */
-            paymentId?: string | null;
-        };
-        Twin: {
-            person: components["schemas"]["PersonCard"];
-            reasons: string[];
-            /** Format: int32 */
-            score: number;
-        };
-        /** @description An address as typed. */
-        TypedAddress: {
-            /** @default  */
-            addressLine: string;
-            /** @default  */
-            city: string;
-            /** @default  */
-            postalCode: string;
-            /** @default  */
-            state: string;
-        };
-        UnbookedForm: {
-            /** Format: uuid */
-            clinicianId: string;
-            /** @description The day as typed; left out: today. */
-            date?: string;
-            /** @description in_person, phone, video, home or administrative. */
-            kind: string;
-            reason?: string;
-            /** Format: uuid */
-            siteId: string;
-            /** @description The time of day as typed; left out: now. */
-            time?: string;
-            /** Format: uuid */
-            visitTypeId: string;
-        };
-        Understood: {
-            convertedFrom?: string | null;
-            /** @description measured, family, social or words. */
-            kind: string;
-            sentence: string;
-            /** @description low, usual, high or impossible for measurements. */
-            standing: string;
-        };
-        UnderstoodDate: {
-            /** Format: date */
-            date: string;
-            words: string;
-        };
-        UnlockForm: {
-            password: string;
-        };
-        UntimedList: {
-            active: boolean;
-            /** Format: uuid */
-            clinicianId: string;
-            /** Format: int32 */
-            fromMinute: number;
-            /** Format: uuid */
-            id: string;
-            kind: string;
-            /** Format: int32 */
-            most: number;
-            name: string;
-            /** Format: uuid */
-            siteId: string;
-            /** Format: int32 */
-            toMinute: number;
-            /** Format: uuid */
-            visitTypeId: string;
-            weekdays: number[];
-        };
-        UntimedListForm: {
-            active: boolean;
-            /** Format: uuid */
-            clinicianId: string;
-            from: string;
-            /** @description home or walk_in. */
-            kind: string;
-            /**
-             * Format: int32
-             * @description How many a day.
-             */
-            most: number;
-            name: string;
-            /** Format: uuid */
-            siteId: string;
-            to: string;
-            /** Format: uuid */
-            visitTypeId: string;
-            /** @description Monday is 1. */
-            weekdays: number[];
-        };
-        UploadAnswer: {
-            matched: number;
-            posted: number;
-            postedBefore: number;
-            unmatched: number;
-        };
-        Visit: {
-            /** Format: date */
-            accidentDate?: string | null;
-            appointment: boolean;
-            /** Format: date-time */
-            bookedAt: string;
-            bookedBy: string;
-            bookingNote: string;
-            callSign: string;
-            cancelReason?: string | null;
-            cancelledBy?: string | null;
-            /** Format: date-time */
-            chargedAt?: string | null;
-            chargedBy?: string | null;
-            /** Format: date-time */
-            checkedInAt?: string | null;
-            checkedInBy?: string | null;
-            /** Format: date-time */
-            claimedAt?: string | null;
-            claimedBy?: string | null;
-            /** Format: uuid */
-            clinicianId: string;
-            /** Format: uuid */
-            coverageId?: string | null;
-            /** Format: date */
-            day: string;
-            /** Format: date-time */
-            doneAt?: string | null;
-            /** Format: date-time */
-            endsAt: string;
-            extra: boolean;
-            /** Format: date-time */
-            hereAt?: string | null;
-            hereBy?: string | null;
-            /** Format: uuid */
-            id: string;
-            kind: string;
-            /** Format: date-time */
-            leftAt?: string | null;
-            leftBy?: string | null;
-            /** Format: uuid */
-            overTypeId?: string | null;
-            /** Format: uuid */
-            ownStageId?: string | null;
-            /** Format: uuid */
-            personId: string;
-            /** Format: date-time */
-            placedAt: string;
-            reason: string;
-            rebook: boolean;
-            /** Format: uuid */
-            roomId?: string | null;
-            /** Format: date-time */
-            roomedAt?: string | null;
-            roomedBy?: string | null;
-            /** Format: date-time */
-            seenAt?: string | null;
-            seenBy?: string | null;
-            selfPay: boolean;
-            /** Format: date-time */
-            settledAt?: string | null;
-            settledBy?: string | null;
-            /** Format: date-time */
-            signedAt?: string | null;
-            signedBy?: string | null;
-            /** Format: uuid */
-            siteId: string;
-            /** Format: uuid */
-            slotId?: string | null;
-            stage: string;
-            /** Format: date-time */
-            stageAt: string;
-            /** Format: date-time */
-            startsAt: string;
-            /** Format: int32 */
-            version: number;
-            /** Format: uuid */
-            visitTypeId: string;
-        };
-        /** @description A visit wherever it stands in a list. */
-        VisitCard: {
-            line: components["schemas"]["LineView"];
-            person: components["schemas"]["PersonCard"];
-            /** @description Where the patient is, in words: the clinic's own stage, else the fixed one. */
-            stage: string;
-            visit: components["schemas"]["Visit"];
-        };
-        VisitDiagnosis: {
-            code: string;
-            /** Format: int32 */
-            position: number;
-            title: string;
-            /** Format: uuid */
-            visitId: string;
-        };
-        VisitMove: {
-            /** Format: date-time */
-            at: string;
-            by: string;
-            /** Format: uuid */
-            fromClinicianId: string;
-            /** Format: date-time */
-            fromStartsAt: string;
-            /** Format: int64 */
-            id: number;
-            reason: string;
-            /** Format: uuid */
-            toClinicianId: string;
-            /** Format: date-time */
-            toStartsAt: string;
-            /** Format: uuid */
-            visitId: string;
-        };
-        VisitType: {
-            active: boolean;
-            bookedBy: string[];
-            glyph: string;
-            ground: string;
-            /** Format: uuid */
-            id: string;
-            /** Format: int32 */
-            minutes: number;
-            name: string;
-            online: boolean;
-            pattern: string;
-            /** Format: int32 */
-            releaseDays?: number | null;
-            services: string[];
-            /** Format: int32 */
-            sort: number;
-        };
-        VisitTypeForm: {
-            active: boolean;
-            bookedBy: string[];
-            glyph: string;
-            ground: string;
-            /** Format: int64 */
-            minutes: number;
-            name: string;
-            online: boolean;
-            pattern: string;
-            /** Format: int64 */
-            releaseDays?: number | null;
-            /** @description Codes of the services that usually come with it. */
-            services: string[];
-        };
-        VisitView: {
-            allergies: components["schemas"]["Allergy"][];
-            card: components["schemas"]["VisitCard"];
-            /** @description Under restriction, and not open to the one who looks. */
-            chartClosed: boolean;
-            coverages: components["schemas"]["CoverageView"][];
-            gaps: components["schemas"]["Gap"][];
-            /** @description Somebody else may see the patient instead. */
-            mayHandOver: boolean;
-            noneKnown: components["schemas"]["NoneKnown"][];
-            /**
-             * Format: int64
-             * @description What the patient owes besides this visit.
-             */
-            olderCents: number;
-            person: components["schemas"]["Person"];
-            river: components["schemas"]["RiverView"];
-            share?: components["schemas"]["ShareView"] | null;
-        };
-        VoidForm: {
-            reason: string;
-        };
-        WaitForm: {
-            /** @description By the clinic's clock; empty: any. */
-            after?: string;
-            before?: string;
-            clinicianIds?: string[];
-            notBefore?: string;
-            note?: string;
-            /** Format: uuid */
-            personId: string;
-            siteIds?: string[];
-            urgent?: boolean;
-            /**
-             * Format: uuid
-             * @description The visit that they have; nothing when they have none.
-             */
-            visitId?: string | null;
-            /**
-             * Format: uuid
-             * @description Without a visit: what they want.
-             */
-            visitTypeId?: string | null;
-            /** @description Monday is 1. */
-            weekdays?: number[];
-        };
-        /** @description One thing to do. */
-        Waiting: {
-            /** @description The word on its one button. */
-            action: string;
-            blockers: components["schemas"]["BlockerView"][];
-            card?: components["schemas"]["VisitCard"] | null;
-            /** @description What is done next with it; the groups of the page. */
-            group: string;
-            person?: components["schemas"]["PersonCard"] | null;
-            place: string;
-            /** Format: uuid */
-            resultId?: string | null;
-            sentence: string;
-            /** Format: date-time */
-            since?: string | null;
-        };
-        /** @description How many are in the building: for every screen's frame. */
-        WaitingCount: {
-            /**
-             * Format: int64
-             * @description The longest of them, in minutes, and how that reads.
-             */
-            longestMinutes: number;
-            wait: string;
-            waiting: number;
-        };
-        /** @description Somebody who waits for a time, or for an earlier one than they have. */
-        WaitingEntry: {
-            clinicianIds: string[];
-            closedAs?: string | null;
-            /** Format: date-time */
-            closedAt?: string | null;
-            /** Format: int32 */
-            fromMinute: number;
-            /** Format: uuid */
-            id: string;
-            /** Format: date-time */
-            madeAt: string;
-            madeBy: string;
-            /** Format: date */
-            notBefore?: string | null;
-            note: string;
-            /** Format: uuid */
-            personId: string;
-            siteIds: string[];
-            /** Format: int32 */
-            toMinute: number;
-            urgent: boolean;
-            /** Format: uuid */
-            visitId?: string | null;
-            /** Format: uuid */
-            visitTypeId: string;
-            weekdays: number[];
-        };
-        WaitingView: {
-            entry: components["schemas"]["WaitingEntry"];
-            person: components["schemas"]["PersonCard"];
-            visit?: components["schemas"]["Visit"] | null;
-        };
-        WalkForm: {
-            /** @description Empty: this visit type has none of its own any more. */
-            steps: string[];
-            /**
-             * Format: uuid
-             * @description Left out: the order of all visit types without one of their own.
-             */
-            visitTypeId?: string | null;
-        };
-        WarningView: {
-            kind: string;
-            sentence: string;
-            severity: string;
-        };
-        WhoForm: {
-            active?: boolean;
-            firstName: string;
-            lastName: string;
-            login: string;
-            /** @description As everybody reads it, with a title; empty: first and last name. */
-            name?: string;
-            role: string;
-            siteIds?: string[];
-        };
-        /** @description A template with the slots of its shifts. */
-        WholeTemplate: components["schemas"]["ShiftTemplate"] & {
-            runs: components["schemas"]["TemplateRun"][];
-        };
+  schemas: {
+    AboutForm: {
+      /** Format: uuid */
+      clinicianId: string;
+      note?: string;
+      reason: string;
+      /** Format: int32 */
+      version: number;
     };
-    responses: never;
-    parameters: never;
-    requestBodies: never;
-    headers: never;
-    pathItems: never;
+    AcceptedLine: {
+      /** Format: uuid */
+      slotId: string;
+      /** Format: uuid */
+      visitId: string;
+    };
+    AcceptedPlan: {
+      lines: components['schemas']['AcceptedLine'][];
+      /** @description Whether everybody is told of the new time, each by the way agreed to. */
+      tell?: boolean;
+    };
+    AccountView: {
+      /** Format: int64 */
+      carriedOverCents: number;
+      /** Format: int64 */
+      creditCents: number;
+      /** @description The patient first, then each payer. */
+      owed: components['schemas']['Owed'][];
+      visits: components['schemas']['OpenVisit'][];
+    };
+    Addendum: {
+      /** Format: date-time */
+      addedAt: string;
+      addedBy: string;
+      body: string;
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      visitId: string;
+    };
+    AddendumForm: {
+      body: string;
+    };
+    AddressAnswer: {
+      candidates: components['schemas']['TypedAddress'][];
+      /** @description The address stands in the service's list just so. */
+      certain: boolean;
+      /** @description False when the address service does not answer; the work goes on without it. */
+      reachable: boolean;
+    };
+    Affected: {
+      visits: number;
+    };
+    /** @description Something that must be read before the rest. */
+    AlertView: {
+      /** Format: date-time */
+      at?: string | null;
+      by?: string | null;
+      /** @description The rule, or a word for what every clinic is alerted to. */
+      rule: string;
+      sentence: string;
+    };
+    Allergy: {
+      /** Format: date-time */
+      endedAt?: string | null;
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      personId: string;
+      reaction: string;
+      /** Format: date-time */
+      recordedAt: string;
+      recordedBy: string;
+      severity: string;
+      substance: string;
+    };
+    AllergyForm: {
+      reaction?: string;
+      severity?: string;
+      substance: string;
+    };
+    Asked: {
+      asked: number;
+      /** Format: date */
+      day: string;
+    };
+    /** @description A row as it is kept. */
+    AuditRow: {
+      action: string;
+      /** Format: date-time */
+      at: string;
+      detail: string;
+      entity: string;
+      /** Format: uuid */
+      entityId?: string | null;
+      hash: string;
+      /** Format: uuid */
+      personId?: string | null;
+      previous: string;
+      /** Format: int64 */
+      seq: number;
+      /** Format: uuid */
+      staffId?: string | null;
+      staffName: string;
+    };
+    Batch: {
+      answer: string;
+      /** Format: int32 */
+      claims: number;
+      /** Format: int64 */
+      control: number;
+      /** Format: uuid */
+      documentId: string;
+      /** Format: uuid */
+      id: string;
+      /** Format: date-time */
+      madeAt: string;
+      madeBy: string;
+      state: string;
+      /** Format: int64 */
+      totalCents: number;
+    };
+    BatchAnswer: {
+      batch?: components['schemas']['Batch'] | null;
+      findings: string[];
+      summary: string[];
+    };
+    BatchForm: {
+      /** @description True builds and checks the file and sends nothing. */
+      checkOnly?: boolean;
+      claimIds: string[];
+    };
+    BenefitCheck: {
+      answer?: unknown;
+      /** Format: date-time */
+      answeredAt?: string | null;
+      /** Format: date-time */
+      askedAt: string;
+      askedBy: string;
+      /** Format: uuid */
+      coverageId: string;
+      facts: string[];
+      failure?: string | null;
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      personId: string;
+      sent: unknown;
+      /** Format: date */
+      serviceDate: string;
+      state: string;
+      trace: string;
+      /** Format: uuid */
+      visitId?: string | null;
+    };
+    BenefitView: {
+      check: components['schemas']['BenefitCheck'];
+      facts: components['schemas']['FactView'][];
+      /** @description in_force, refused, waiting. */
+      outcome: string;
+      plan: string[];
+      sentence: string;
+    };
+    BenefitsForm: {
+      /** Format: uuid */
+      visitId?: string | null;
+    };
+    BlockerView: {
+      code: string;
+      mark: string;
+      place: string;
+      role: string;
+      sentence: string;
+    };
+    BookingForm: components['schemas']['TimeForm'] & {
+      kind?: string;
+      note?: string;
+      /** Format: uuid */
+      personId: string;
+      reason?: string;
+    };
+    BookingRules: {
+      /** @description Why visits are cancelled here, in the order of the list. */
+      cancelReasons: string[];
+      reasonRequired: boolean;
+      /** Format: int32 */
+      supplyDays: number;
+    };
+    CancelForm: {
+      /** @description True when the patient cancelled, false when the clinic did. */
+      byPatient?: boolean;
+      /** @description One of the clinic's reasons. */
+      reason: string;
+    };
+    CancelRest: {
+      byPatient?: boolean;
+      /**
+       * Format: date-time
+       * @description Visits from this moment on.
+       */
+      from: string;
+      reason: string;
+    };
+    CancelShifts: {
+      reason: string;
+      shiftIds: string[];
+    };
+    CancelledRest: {
+      visits: number;
+    };
+    /** @description What is known of a picture without opening it. */
+    CardPicture: {
+      /** Format: date-time */
+      addedAt: string;
+      addedBy: string;
+      /** Format: uuid */
+      coverageId: string;
+      digest: string;
+      mediaType: string;
+      /** @description front or back. */
+      side: string;
+    };
+    ChargeLine: {
+      /** Format: uuid */
+      id: string;
+      modifiers: string[];
+      /** Format: int32 */
+      number: number;
+      pointers: number[];
+      /** Format: int64 */
+      priceCents?: number | null;
+      serviceCode: string;
+      /** Format: int32 */
+      units: number;
+      /** Format: uuid */
+      visitId: string;
+    };
+    ChargeLineView: {
+      externalCode: string;
+      line: components['schemas']['ChargeLine'];
+      /** Format: int64 */
+      priceCents?: number | null;
+      service: string;
+    };
+    ChargesView: {
+      /** @description How many checks ran; empty faults with all of them passed means ready. */
+      checks: string[];
+      completed: boolean;
+      diagnoses: components['schemas']['VisitDiagnosis'][];
+      /** @description Why the diagnoses are not told to the one who looks; empty when they are. */
+      diagnosesWithheld: string;
+      faults: components['schemas']['FaultView'][];
+      lines: components['schemas']['ChargeLineView'][];
+      reasons: string[];
+      /** Format: int32 */
+      suggestedLevel: number;
+      suggestedService?: string | null;
+      /** Format: int64 */
+      totalCents: number;
+    };
+    ChartView: {
+      addenda: components['schemas']['Addendum'][];
+      allergies: components['schemas']['Allergy'][];
+      diagnoses: components['schemas']['VisitDiagnosis'][];
+      measurements: components['schemas']['Measurement'][];
+      medicines: components['schemas']['Medicine'][];
+      noneKnown: components['schemas']['NoneKnown'][];
+      orders: components['schemas']['OrderView'][];
+      parts: components['schemas']['NotePart'][];
+      person: components['schemas']['PersonCard'];
+      prescriptions: components['schemas']['Prescription'][];
+      problems: components['schemas']['Problem'][];
+      reports: components['schemas']['LabReport'][];
+      signature?: components['schemas']['NoteSignature'] | null;
+    };
+    /** @description How a clinic has set up its check-in. */
+    CheckInSettings: {
+      forms: components['schemas']['Form'][];
+      kinds: components['schemas']['Choice'][];
+      rules: components['schemas']['RuleView'][];
+      steps: components['schemas']['Choice'][];
+      /** @description The order of all visit types without one of their own. */
+      usual: string[];
+      walks: components['schemas']['OwnWalk'][];
+    };
+    CheckInView: {
+      alerts: components['schemas']['AlertView'][];
+      done: boolean;
+      forms: components['schemas']['FormStanding'][];
+      /** @description Nothing stands in the way of finishing: every alert is read. */
+      mayFinish: boolean;
+      /** @description The first step that is still to do. */
+      next?: string | null;
+      steps: components['schemas']['StepView'][];
+    };
+    Checked: {
+      instructions: string;
+      needsOverride: boolean;
+      /** Format: int32 */
+      quantity: number;
+      warnings: components['schemas']['WarningView'][];
+    };
+    /** @description One of several that are chosen from. */
+    Choice: {
+      id: string;
+      label: string;
+    };
+    Claim: {
+      /** Format: uuid */
+      batchId?: string | null;
+      /** Format: uuid */
+      coverageId: string;
+      frequency: string;
+      /** Format: uuid */
+      id: string;
+      /** Format: date-time */
+      madeAt: string;
+      number: string;
+      originalReference?: string | null;
+      payerClaimNumber: string;
+      /** Format: uuid */
+      payerId: string;
+      reasons: string[];
+      state: string;
+      /** Format: int64 */
+      totalCents: number;
+      /** Format: uuid */
+      visitId: string;
+    };
+    ClaimDetail: {
+      claim: components['schemas']['ClaimView'];
+      events: components['schemas']['ClaimEventView'][];
+    };
+    ClaimEventView: {
+      /** Format: date-time */
+      at: string;
+      sentence: string;
+      state: string;
+    };
+    ClaimView: {
+      claim: components['schemas']['Claim'];
+      payer: string;
+      person: components['schemas']['PersonCard'];
+      visit: components['schemas']['Visit'];
+    };
+    ClinicView: {
+      /**
+       * Format: int32
+       * @description The hour from which the payers are asked about tomorrow by themselves.
+       */
+      benefitsHour: number;
+      cancelReasons: string[];
+      /** @description Whether the clock stands still, as it does for pictures. */
+      clockFixed: boolean;
+      codeRelease: string;
+      /**
+       * Format: int32
+       * @description A screen that nobody touches locks after so many minutes.
+       */
+      lockMinutes: number;
+      /** @description What visit types may look like, and who may book. */
+      looks: components['schemas']['Looks'];
+      name: string;
+      /** Format: date-time */
+      now: string;
+      /** @description The clinic's own stages, in its order. */
+      ownStages: components['schemas']['OwnStage'][];
+      payers: components['schemas']['Payer'][];
+      pharmacies: components['schemas']['Pharmacy'][];
+      /** @description Whether a booking needs a reason. */
+      reasonRequired: boolean;
+      rooms: components['schemas']['Room'][];
+      /** @description The roles that sign in with a second factor. */
+      secondFactorRoles: string[];
+      sites: components['schemas']['Site'][];
+      staff: components['schemas']['Staff'][];
+      /**
+       * Format: int32
+       * @description So many days ahead shifts are made.
+       */
+      supplyDays: number;
+      /** @description The thresholds of the day, in minutes. */
+      thresholds: components['schemas']['HouseRules'];
+      /** Format: date */
+      today: string;
+      /** @description Lists without times that are in use. */
+      untimedLists: components['schemas']['UntimedList'][];
+      visitTypes: components['schemas']['VisitType'][];
+      zone: string;
+    };
+    ClinicianGroup: {
+      /** Format: uuid */
+      id: string;
+      members: string[];
+      name: string;
+      /** Format: uuid */
+      ownerId?: string | null;
+    };
+    /** @description A till that was counted, all means together. */
+    ClosedTill: {
+      /** Format: int64 */
+      countedCents: number;
+      /** Format: int64 */
+      differenceCents: number;
+      /** Format: int64 */
+      expectedCents: number;
+      till: components['schemas']['Till'];
+    };
+    ClosingForm: {
+      card?: string;
+      cash: string;
+      cheque?: string;
+      reason?: string;
+      /** @description The cash that remains in the drawer for the next till. */
+      stays?: string;
+      transfer?: string;
+    };
+    CodeHit: {
+      code: string;
+      foundBy?: string | null;
+      /** @description Why it cannot be billed as it stands. */
+      missing?: string | null;
+      /** @description The seventh characters to choose from, when one is needed. */
+      seventh: components['schemas']['Seventh'][];
+      title: string;
+    };
+    CodeView: {
+      below: string[];
+      code: string;
+      codeFirst: string[];
+      excludes1: string[];
+      excludes2: string[];
+      inclusions: string[];
+      missing?: string | null;
+      title: string;
+      useAdditional: string[];
+    };
+    CollectView: {
+      /** @description The typed amount in words, when it is more than is owed or larger than most. */
+      amountInWords: string;
+      /**
+       * Format: int64
+       * @description Everything expected today.
+       */
+      askedCents: number;
+      /**
+       * Format: int64
+       * @description What the clinic holds for the payer already.
+       */
+      creditCents: number;
+      dues: components['schemas']['DueView'][];
+      /**
+       * Format: int64
+       * @description What would be owed after the typed amount.
+       */
+      leftCents: number;
+      /** Format: int64 */
+      olderCents: number;
+      /**
+       * Format: int64
+       * @description What of the typed amount would be kept as credit.
+       */
+      overCents: number;
+    };
+    /** @description Somebody booked for today who is not here yet. */
+    Coming: {
+      card: components['schemas']['VisitCard'];
+      /** Format: int64 */
+      lateMinutes?: number | null;
+    };
+    ConditionView: {
+      kind: string;
+      /** @description As it is typed. */
+      value?: string;
+    };
+    Consent: {
+      given: boolean;
+      /** Format: uuid */
+      id: string;
+      kind: string;
+      /** Format: uuid */
+      personId: string;
+      /** Format: date-time */
+      recordedAt: string;
+      recordedBy: string;
+    };
+    ConsentForm: {
+      given: boolean;
+      kind: string;
+    };
+    ContactForm: {
+      email?: string;
+      phone?: string;
+    };
+    ContactView: {
+      /** Format: date-time */
+      confirmedAt?: string | null;
+      confirmedBy?: string | null;
+      email?: string | null;
+      phone?: string | null;
+    };
+    CopyTo: {
+      /** Format: uuid */
+      personId: string;
+      /** @description How this person is related to the policyholder. */
+      relationship: string;
+    };
+    Coverage: {
+      /** Format: int64 */
+      copayCents?: number | null;
+      /** Format: date */
+      endsOn?: string | null;
+      groupNumber: string;
+      /** Format: uuid */
+      holderId?: string | null;
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      payerId: string;
+      /** Format: uuid */
+      personId: string;
+      planName: string;
+      rank: string;
+      relationship: string;
+      /** Format: date */
+      startsOn: string;
+      subscriberNumber: string;
+      /** Format: int32 */
+      version: number;
+    };
+    CoverageForm: {
+      /** @description With a correction: the same policies of others that are corrected too. */
+      also?: string[];
+      copay?: string;
+      endsOn?: string;
+      groupNumber?: string;
+      /** Format: uuid */
+      holderId?: string | null;
+      /** @description Set when somebody else has this number and both cards were compared. */
+      knowingly?: boolean;
+      /** Format: uuid */
+      payerId?: string | null;
+      planName?: string;
+      rank?: string;
+      relationship?: string;
+      startsOn?: string;
+      subscriberNumber?: string;
+      /** Format: int32 */
+      version?: number;
+    };
+    CoverageView: {
+      benefits?: components['schemas']['BenefitView'] | null;
+      cards: components['schemas']['CardPicture'][];
+      countsToday: boolean;
+      coverage: components['schemas']['Coverage'];
+      holder: string;
+      payer: string;
+      /** @description Others of the household who have this very policy. */
+      shared: components['schemas']['SharedWith'][];
+    };
+    CreditForm: {
+      /** @description Left out: as much as fits. */
+      amount?: string | null;
+      /**
+       * Format: uuid
+       * @description Whose credit; left out: what was paid too much for the visit is kept as one.
+       */
+      fromPersonId?: string | null;
+      /** Format: uuid */
+      key: string;
+    };
+    DayView: {
+      /** Format: date */
+      day: string;
+      /** @description Why nobody works, or somebody does not, on this day. */
+      exceptions: components['schemas']['SupplyException'][];
+      /** @description The lists without times of the day. */
+      lists: components['schemas']['ListOfDay'][];
+      notes: components['schemas']['ScheduleNote'][];
+      shifts: components['schemas']['Shift'][];
+      slots: components['schemas']['Slot'][];
+      visits: components['schemas']['VisitCard'][];
+      words: string;
+    };
+    /** @description What the release says of the codes together. */
+    DiagnosesAnswer: {
+      advice: string[];
+      stops: string[];
+    };
+    DiagnosesForm: {
+      /** @description Codes in their order, the main one first. */
+      codes: string[];
+    };
+    DiagnosisForm: {
+      code?: string | null;
+    };
+    /** @description A fact that both records hold and in which they differ. */
+    Difference: {
+      code: string;
+      gone: string;
+      kept: string;
+      label: string;
+    };
+    /** @description Nothing to say but that it was done. */
+    Done: {
+      done: boolean;
+    };
+    DoorsForm: {
+      /** Format: int32 */
+      lockMinutes: number;
+      secondFactorRoles: string[];
+    };
+    DueView: {
+      /** Format: int64 */
+      cents: number;
+      name: string;
+      /** Format: uuid */
+      personId: string;
+      /**
+       * Format: int64
+       * @description What the typed amount pays of it.
+       */
+      shareCents: number;
+      today: boolean;
+      /** Format: uuid */
+      visitId?: string | null;
+      /** @description visit or carried_over. */
+      what: string;
+      words: string;
+    };
+    EarlierValue: {
+      /** Format: date-time */
+      at: string;
+      loinc: string;
+      /** Format: double */
+      number: number;
+    };
+    EndTemplate: {
+      /** @description The last day on which it holds. */
+      last: string;
+      /** Format: int32 */
+      version: number;
+    };
+    EntryForm: {
+      /** Format: date */
+      day: string;
+      note?: string;
+      /** Format: uuid */
+      personId: string;
+      reason?: string;
+    };
+    EntryView: {
+      account: string;
+      /** Format: int64 */
+      cents: number;
+      /** Format: int32 */
+      line?: number | null;
+      memo: string;
+    };
+    ExceptionForm: {
+      /**
+       * Format: uuid
+       * @description Nothing: everybody of the site, or of the whole clinic.
+       */
+      clinicianId?: string | null;
+      from: string;
+      reason: string;
+      /** Format: uuid */
+      siteId?: string | null;
+      /** @description Empty: that one day. */
+      to?: string;
+    };
+    FactView: {
+      fact: string;
+      reason: string;
+      sent: string;
+      /** @description confirmed, refused or not_said. */
+      verdict: string;
+    };
+    FactorForm: {
+      code: string;
+      /** @description One's password, so that nobody sets it up at a screen that was left open. */
+      password: string;
+      secret: string;
+    };
+    FateForm: {
+      note?: string;
+      /** @description called, not_reached or printed. */
+      state: string;
+    };
+    FaultView: {
+      code: string;
+      /** Format: int32 */
+      line?: number | null;
+      sentence: string;
+    };
+    FeedAddress: {
+      /** @description Shown once; it is kept only as a hash. */
+      address: string;
+    };
+    FieldProblem: {
+      field: string;
+      sentence: string;
+    };
+    Form: {
+      active: boolean;
+      body: string;
+      /** Format: uuid */
+      id: string;
+      name: string;
+      /** Format: int32 */
+      sort: number;
+      /** Format: int32 */
+      validMonths?: number | null;
+    };
+    FormForm: {
+      active: boolean;
+      body: string;
+      name: string;
+      /**
+       * Format: int32
+       * @description A signature holds so many months; nothing: for ever.
+       */
+      validMonths?: number | null;
+    };
+    /** @description A form of the clinic, and whether this person is to sign it. */
+    FormStanding: {
+      due: boolean;
+      form: components['schemas']['Form'];
+      signed?: components['schemas']['SignedFormHead'] | null;
+    };
+    Gap: {
+      field: string;
+      word: string;
+    };
+    GroupForm: {
+      /** @description For everybody; otherwise for oneself. */
+      forClinic?: boolean;
+      members: string[];
+      name: string;
+    };
+    HandOver: {
+      /** Format: uuid */
+      clinicianId: string;
+      shiftIds: string[];
+    };
+    /** @description What a clinician is doing now. */
+    HandsView: {
+      /** Format: uuid */
+      clinicianId: string;
+      doing: string;
+      label: string;
+      /** Format: uuid */
+      withVisit?: string | null;
+    };
+    HouseRules: {
+      /** Format: int64 */
+      didNotComeAfter: number;
+      /** Format: int64 */
+      lateAfter: number;
+      /** Format: int64 */
+      waitLong: number;
+      /** Format: int64 */
+      waitTooLong: number;
+    };
+    ImportAnswer: {
+      added: number;
+      dryRun: boolean;
+      refused: number;
+      rows: components['schemas']['RowVerdict'][];
+      twins: number;
+      /** @description Headings that nobody knows; their columns are left out. */
+      unknownHeadings: string[];
+    };
+    InClinicView: {
+      clinicians: components['schemas']['HandsView'][];
+      /** @description At one of the clinic's own stages, and in no exam room. */
+      elsewhere: components['schemas']['Present'][];
+      expected: components['schemas']['Coming'][];
+      inRooms: components['schemas']['Present'][];
+      leaving: components['schemas']['Present'][];
+      waiting: components['schemas']['Present'][];
+    };
+    LabReport: {
+      content: unknown;
+      digest: string;
+      /** Format: uuid */
+      id: string;
+      /** Format: date-time */
+      issuedAt: string;
+      number: string;
+      /** Format: uuid */
+      orderId?: string | null;
+      /** Format: uuid */
+      personId?: string | null;
+      /** Format: date-time */
+      receivedAt: string;
+      recordNumber: string;
+      replaced: boolean;
+      /** Format: uuid */
+      replaces?: string | null;
+      reviewComment: string;
+      /** Format: date-time */
+      reviewedAt?: string | null;
+      reviewedBy?: string | null;
+      status: string;
+    };
+    LeftAsIs: {
+      /** Format: uuid */
+      clinicianId: string;
+      /** Format: date-time */
+      endsAt: string;
+      /** Format: date-time */
+      startsAt: string;
+      why: string;
+    };
+    LimitsForm: {
+      note?: string;
+      sameClinician: boolean;
+      siteIds: string[];
+      weekdays: number[];
+    };
+    LineForm: {
+      modifiers?: string[];
+      pointers?: number[];
+      serviceCode: string;
+      /** Format: int32 */
+      units: number;
+    };
+    LineView: {
+      current?: string | null;
+      ended?: string | null;
+      marks: components['schemas']['MarkView'][];
+      nextRole?: string | null;
+    };
+    LinkForm: {
+      /** @description Empty only asks whose the link is. */
+      password?: string;
+      token: string;
+    };
+    LinkOwner: {
+      login: string;
+      name: string;
+      set: boolean;
+    };
+    LinkView: {
+      /** Format: date-time */
+      endsAt: string;
+      /** @description The address to hand over; shown once. */
+      path: string;
+    };
+    /** @description A list without times on one day. */
+    ListOfDay: {
+      list: components['schemas']['UntimedList'];
+      /** @description Whether one more may go on it. */
+      takesMore: boolean;
+      /** @description The visits on it, in order. */
+      visitIds: string[];
+    };
+    ListPlaceForm: {
+      /** @description The new place, from 0. */
+      to: number;
+    };
+    /** @description What is chosen from in settings and dialogs: the looks of visit types, who may book, kinds of visits and rooms. */
+    Looks: {
+      bookers: components['schemas']['Choice'][];
+      glyphs: string[];
+      grounds: string[];
+      /** @description What a visit can be: in person, by telephone and so on. */
+      kinds: components['schemas']['Choice'][];
+      /** @description What a stage of the clinic's own may follow, and where it takes place. */
+      ownStageFollows: components['schemas']['Choice'][];
+      ownStagePlaces: components['schemas']['Choice'][];
+      patterns: string[];
+      /** @description What a room is for. */
+      roomKinds: components['schemas']['Choice'][];
+    };
+    MarkView: {
+      /** Format: date-time */
+      at?: string | null;
+      blockers: components['schemas']['BlockerView'][];
+      by?: string | null;
+      current: boolean;
+      label: string;
+      mark: string;
+    };
+    MatchForm: {
+      /** Format: uuid */
+      personId: string;
+    };
+    MeView: {
+      /** @description Sent back with every change, so that no other site can make one. */
+      csrf: string;
+      /**
+       * Format: int32
+       * @description The screen locks when nobody touched it for so long.
+       */
+      lockMinutes: number;
+      permissions: string[];
+      roleLabel: string;
+      secondFactor: boolean;
+      /** @description The role signs in with a second factor, and none is set up yet: nothing else opens before. */
+      secondFactorWanted: boolean;
+      staff: components['schemas']['Staff'];
+    };
+    MeanForm: {
+      amount: string;
+      method: string;
+      reference?: string;
+    };
+    MeansSum: {
+      /** Format: int64 */
+      cents: number;
+      method: string;
+    };
+    Measurement: {
+      /** Format: uuid */
+      id: string;
+      measure: string;
+      /** Format: uuid */
+      personId: string;
+      standing: string;
+      /** Format: date-time */
+      struckAt?: string | null;
+      /** Format: date-time */
+      takenAt: string;
+      takenBy: string;
+      /** Format: int32 */
+      tenths: number;
+      typed: string;
+      /** Format: uuid */
+      visitId: string;
+    };
+    Medicine: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      note: string;
+      /** Format: uuid */
+      personId: string;
+      productCode?: string | null;
+      /** Format: date-time */
+      recordedAt: string;
+      recordedBy: string;
+      state: string;
+    };
+    MedicineForm: {
+      name?: string;
+      note?: string;
+      productCode?: string | null;
+    };
+    MedicineState: {
+      state: string;
+    };
+    MemberView: {
+      linked: boolean;
+      person: components['schemas']['PersonCard'];
+      sameAddress: boolean;
+      ties: string[];
+    };
+    Merge: {
+      /** @description What each column of the record that stays was before, and became. */
+      filled: unknown;
+      /** Format: uuid */
+      goneId: string;
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      keptId: string;
+      /** Format: date-time */
+      mergedAt: string;
+      mergedBy: string;
+      moved: unknown;
+      stayed: unknown;
+      /** Format: date-time */
+      undoneAt?: string | null;
+      undoneBy?: string | null;
+    };
+    MergeForm: {
+      /** @description Of what differs: by its code, whether the other record's is taken. */
+      choices?: {
+        [key: string]: boolean;
+      };
+      /**
+       * Format: uuid
+       * @description The record that goes into this one.
+       */
+      goneId: string;
+    };
+    MergeView: {
+      gone: components['schemas']['PersonCard'];
+      merge: components['schemas']['Merge'];
+    };
+    Message: {
+      body: string;
+      channel: string;
+      fate: string;
+      /** Format: uuid */
+      id: string;
+      /** Format: date-time */
+      madeAt: string;
+      madeBy: string;
+      /** Format: uuid */
+      personId: string;
+      purpose: string;
+      reach: string;
+      state: string;
+      /** Format: date-time */
+      stateAt: string;
+      stateBy: string;
+      subject: string;
+      /** Format: uuid */
+      visitId?: string | null;
+      why: string;
+    };
+    MessageView: {
+      message: components['schemas']['Message'];
+      person: components['schemas']['PersonCard'];
+      /** @description call or letter: what somebody has still to do about it. */
+      toDo?: string | null;
+    };
+    MoneyView: {
+      /** @description What the payers said, for the question "why do we owe this?". */
+      decisions: components['schemas']['RemittedClaim'][];
+      river: components['schemas']['RiverView'];
+      transactions: components['schemas']['TransactionView'][];
+    };
+    MoveForm: {
+      /**
+       * Format: uuid
+       * @description One of the clinic's own stages within it.
+       */
+      ownStageId?: string | null;
+      /** Format: uuid */
+      roomId?: string | null;
+      /** @description A stage, `next` or `back`. */
+      to: string;
+    };
+    /** @description A secret to be set up on a device. */
+    NewFactor: {
+      /** @description For the device's camera: the address as a QR code, as a picture address. */
+      picture: string;
+      /** @description For typing into the device (base32). */
+      secret: string;
+    };
+    NewSlot: {
+      /** @description With `at`: when it begins, by the clinic's clock. */
+      at?: string;
+      /** Format: int64 */
+      minutes: number;
+      /** @description beginning, end or at. */
+      place: string;
+      /** Format: uuid */
+      visitTypeId: string;
+    };
+    NewTimeForm: components['schemas']['TimeForm'] & {
+      reason?: string;
+    };
+    NoneKnown: {
+      list: string;
+      /** Format: uuid */
+      personId: string;
+      /** Format: date-time */
+      statedAt: string;
+      statedBy: string;
+    };
+    NoneKnownForm: {
+      list: string;
+    };
+    NoteForm: {
+      body: string;
+      /** Format: uuid */
+      clinicianId: string;
+      /** Format: date */
+      day: string;
+      /** @description By the clinic's clock: 10:20. */
+      time: string;
+    };
+    NotePart: {
+      body: string;
+      part: string;
+      /** Format: date-time */
+      updatedAt: string;
+      updatedBy: string;
+      /** Format: int32 */
+      version: number;
+      /** Format: uuid */
+      visitId: string;
+    };
+    NoteSignature: {
+      digest: string;
+      /** @description The diagnoses and measurements as they stood when it was signed. */
+      facts: string;
+      /** Format: date-time */
+      signedAt: string;
+      signedBy: string;
+      /** Format: uuid */
+      visitId: string;
+    };
+    OneOffForm: components['schemas']['ShiftForm'] & {
+      day: string;
+    };
+    /** @description A session as its owner reads it in the list. */
+    OpenSession: {
+      agent: string;
+      /** Format: date-time */
+      createdAt: string;
+      /** Format: uuid */
+      id: string;
+      locked: boolean;
+      machine: string;
+      name: string;
+      /** Format: date-time */
+      seenAt: string;
+      /** Format: uuid */
+      staffId: string;
+    };
+    OpenTime: components['schemas']['Slot'] & {
+      /** Format: int64 */
+      minutes: number;
+      /** @description Why it stands where it stands. */
+      reasons: string[];
+      /** Format: uuid */
+      siteId: string;
+    };
+    /** @description One visit of a person that something is still owed for. */
+    OpenVisit: {
+      /**
+       * Format: int64
+       * @description What may be kept as credit or given back.
+       */
+      overpaidCents: number;
+      /** Format: int64 */
+      patientOwesCents: number;
+      /** Format: int64 */
+      payerOwesCents: number;
+      reason: string;
+      river: components['schemas']['RiverView'];
+      /** Format: date-time */
+      startsAt: string;
+      /** Format: uuid */
+      visitId: string;
+    };
+    OpeningForm: {
+      /** @description The cash in the drawer. */
+      cash: string;
+    };
+    Order: {
+      answers: unknown;
+      /** Format: uuid */
+      id: string;
+      loinc: string;
+      /** Format: date-time */
+      orderedAt: string;
+      orderedBy: string;
+      /** Format: uuid */
+      ordererId: string;
+      /** Format: uuid */
+      personId: string;
+      placementReason: string;
+      requisition?: string | null;
+      /** Format: date-time */
+      sentAt?: string | null;
+      specimen: string;
+      state: string;
+      testCode: string;
+      testName: string;
+      /** Format: uuid */
+      visitId: string;
+    };
+    OrderForm: {
+      /** @description Codes of the laboratory's list. */
+      tests: string[];
+    };
+    /** @description An order beside the visit's diagnoses. */
+    OrderView: {
+      codes: string[];
+      /** @description Why it lies oddly where it is, with the better place. */
+      misfit?: string | null;
+      order: components['schemas']['Order'];
+      questions: string[];
+    };
+    OthersForm: {
+      people: string[];
+    };
+    /** @description What somebody owes, by age: up to 30 days, up to 60, up to 90, older. */
+    Owed: {
+      agesCents: number[];
+      /** Format: int64 */
+      cents: number;
+      who: string;
+    };
+    OwnStage: {
+      active: boolean;
+      afterStage: string;
+      /** Format: uuid */
+      id: string;
+      name: string;
+      place: string;
+      /** Format: int32 */
+      sort: number;
+      walked: boolean;
+    };
+    OwnStageForm: {
+      active: boolean;
+      /** @description The fixed stage within which it lies: here, checked_in, in_room or with_clinician. */
+      afterStage: string;
+      name: string;
+      /** @description room, lab or waiting. */
+      place: string;
+      /** @description Everybody passes it; otherwise it is only chosen. */
+      walked: boolean;
+    };
+    OwnStagePlace: {
+      /** @description The new place, from 0. */
+      to: number;
+    };
+    OwnWalk: {
+      steps: string[];
+      /** Format: uuid */
+      visitTypeId: string;
+    };
+    PartForm: {
+      body: string;
+      /**
+       * Format: int32
+       * @description The version that the writer has seen; 0 for a new part.
+       */
+      version: number;
+    };
+    PasswordForm: {
+      oldPassword: string;
+      password: string;
+    };
+    PasswordOnly: {
+      password: string;
+    };
+    Payer: {
+      address: string;
+      employment: boolean;
+      filingCode: string;
+      /** Format: uuid */
+      id: string;
+      name: string;
+      payerCode: string;
+      telephone: string;
+    };
+    PayerForm: {
+      accidentDate?: string;
+      /** Format: uuid */
+      coverageId?: string | null;
+      selfPay?: boolean;
+    };
+    PaymentForm: {
+      /** @description This cheque number was taken before, and that is right. */
+      chequeAgain?: boolean;
+      /**
+       * Format: uuid
+       * @description Made by the screen for this payment: sent twice, it pays once.
+       */
+      key: string;
+      means: components['schemas']['MeanForm'][];
+      /** @description It is more than is owed, and that is right: the rest is kept as credit. */
+      moreThanOwed?: boolean;
+      /** @description How it is shared out; left out, today's copays come first and then the oldest balance. */
+      parts?: components['schemas']['ShareForm'][] | null;
+      /**
+       * Format: uuid
+       * @description Who pays.
+       */
+      personId: string;
+      /** Format: uuid */
+      siteId: string;
+    };
+    PaymentMean: {
+      /** Format: int64 */
+      cents: number;
+      /** Format: int64 */
+      id: number;
+      method: string;
+      /** Format: uuid */
+      paymentId: string;
+      reference: string;
+    };
+    Person: {
+      addressLine: string;
+      addressLine2: string;
+      billingNote: string;
+      /** Format: date */
+      birthDate?: string | null;
+      chartAlert: string;
+      city: string;
+      /** Format: date-time */
+      createdAt: string;
+      /** Format: date */
+      deceasedOn?: string | null;
+      email?: string | null;
+      emailDeclined: boolean;
+      firstName: string;
+      folded: string;
+      formerName: string;
+      /** Format: uuid */
+      id: string;
+      language: string;
+      lastName: string;
+      /** Format: uuid */
+      mergedInto?: string | null;
+      middleName: string;
+      otherPhone?: string | null;
+      patient: boolean;
+      phone?: string | null;
+      postalCode: string;
+      preferredName: string;
+      /** Format: date-time */
+      privacyNoticeAt?: string | null;
+      recordNumber: string;
+      /** Format: uuid */
+      responsibleId?: string | null;
+      /** Format: date-time */
+      selfPayToldAt?: string | null;
+      selfPayToldBy?: string | null;
+      sex?: string | null;
+      state: string;
+      /** Format: uuid */
+      usualClinicianId?: string | null;
+      /** Format: int32 */
+      version: number;
+    };
+    /** @description Enough of a person to be sure of them. */
+    PersonCard: {
+      address: string;
+      age?: string | null;
+      /** Format: date */
+      birthDate?: string | null;
+      chartAlert: string;
+      deceased: boolean;
+      /** Format: uuid */
+      id: string;
+      merged: boolean;
+      name: string;
+      /** @description False for somebody who only answers for a patient, or holds a policy. */
+      patient: boolean;
+      phone?: string | null;
+      preferredName: string;
+      recordNumber: string;
+      sex?: string | null;
+    };
+    /** @description A person as the form sends it: everything as typed. */
+    PersonForm: {
+      /** @default  */
+      addressLine: string;
+      /** @default  */
+      addressLine2: string;
+      /** @default  */
+      billingNote: string;
+      /** @default  */
+      birthDate: string;
+      /** @default  */
+      chartAlert: string;
+      /** @default  */
+      city: string;
+      /** @default null */
+      deceasedOn: string | null;
+      /** @default  */
+      email: string;
+      /** @default false */
+      emailDeclined: boolean;
+      /** @default  */
+      emergencyName: string;
+      /** @default null */
+      emergencyPhone: string | null;
+      /** @default  */
+      emergencyRelation: string;
+      /** @default  */
+      employer: string;
+      /** @default  */
+      ethnicity: string;
+      /** @default  */
+      firstName: string;
+      /** @default  */
+      formerName: string;
+      /** @default  */
+      genderIdentity: string;
+      /** @default  */
+      heardFrom: string;
+      /** @default false */
+      interpreter: boolean;
+      /** @default  */
+      language: string;
+      /** @default  */
+      lastName: string;
+      /** @default  */
+      maritalStatus: string;
+      /** @default  */
+      middleName: string;
+      /**
+       * @description Registered only to answer for a patient, or as a policyholder.
+       * @default false
+       */
+      noPatient: boolean;
+      /**
+       * @description Set when the likely twins were looked at and this is somebody else.
+       * @default false
+       */
+      notATwin: boolean;
+      /** @default  */
+      occupation: string;
+      /** @default null */
+      otherPhone: string | null;
+      /** @default  */
+      outsideClinician: string;
+      /** @default  */
+      outsideId: string;
+      /**
+       * Format: uuid
+       * @default null
+       */
+      pharmacyId: string | null;
+      /** @default  */
+      phone: string;
+      /** @default  */
+      postalCode: string;
+      /** @default  */
+      preferredName: string;
+      /** @default  */
+      pronouns: string;
+      /** @default  */
+      race: string;
+      /** @default  */
+      referredBy: string;
+      /**
+       * Format: uuid
+       * @default null
+       */
+      responsibleId: string | null;
+      /** @default  */
+      sex: string;
+      /** @default  */
+      state: string;
+      /**
+       * Format: uuid
+       * @default null
+       */
+      usualClinicianId: string | null;
+      /**
+       * Format: uuid
+       * @default null
+       */
+      usualSiteId: string | null;
+      /**
+       * Format: int32
+       * @description The version that the form was filled from; 0 for a new person.
+       * @default 0
+       */
+      version: number;
+    };
+    PersonHit: {
+      /** Format: date-time */
+      nextVisit?: string | null;
+      person: components['schemas']['PersonCard'];
+      /** @description By what the person was found, in words. */
+      why: string;
+    };
+    /** @description When and where a person can come at all; what is empty is any. */
+    PersonLimits: {
+      note: string;
+      /** Format: uuid */
+      personId: string;
+      sameClinician: boolean;
+      siteIds: string[];
+      weekdays: number[];
+    };
+    PersonView: {
+      card: components['schemas']['PersonCard'];
+      /** @description Every answer that was recorded, the newest first. */
+      consents: components['schemas']['Consent'][];
+      /** @description Field and word of what the record lacks. */
+      gaps: components['schemas']['Gap'][];
+      household: components['schemas']['MemberView'][];
+      mergedInto?: components['schemas']['PersonCard'] | null;
+      /** @description Records merged into this one. */
+      merges: components['schemas']['MergeView'][];
+      /** @description How often they did not come or left unseen, in words; empty when never. */
+      missed: string;
+      person: components['schemas']['Person'];
+      registration: components['schemas']['Registration'];
+      responsible?: components['schemas']['PersonCard'] | null;
+      /** @description The parts of the form, each with what it lacks. */
+      sections: components['schemas']['SectionView'][];
+      /** @description Visits to come of somebody who died, to be cancelled. */
+      toCancel: components['schemas']['Visit'][];
+    };
+    Pharmacy: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      telephone: string;
+    };
+    /** @description A line that stays as it is when the rest is planned again. */
+    Pinned: {
+      /**
+       * Format: uuid
+       * @description Nothing: this one gets no time from the plan.
+       */
+      slotId?: string | null;
+      /** Format: uuid */
+      visitId: string;
+    };
+    PlaceForm: {
+      codes: string[];
+    };
+    PlanLine: {
+      card: components['schemas']['VisitCard'];
+      /** @description Other times that would fit, the best first. */
+      others: components['schemas']['Slot'][];
+      pinned: boolean;
+      reasons: string[];
+      slot?: components['schemas']['Slot'] | null;
+      /** @description How the person would be told (text, email, letter, call), and why so; nothing: not at all. */
+      way?: string | null;
+      why: string;
+    };
+    Prescription: {
+      asNeeded: boolean;
+      /** Format: int32 */
+      days: number;
+      diagnosis?: string | null;
+      /** Format: double */
+      dose: number;
+      /** Format: uuid */
+      id: string;
+      instructions: string;
+      medicine: string;
+      overrideReason: string;
+      /** Format: double */
+      perDay: number;
+      /** Format: uuid */
+      personId: string;
+      /** Format: uuid */
+      pharmacyId?: string | null;
+      /** Format: date-time */
+      prescribedAt: string;
+      prescribedBy: string;
+      /** Format: uuid */
+      prescriberId: string;
+      productCode: string;
+      /** Format: int32 */
+      quantity: number;
+      /** Format: int32 */
+      refills: number;
+      /** Format: date-time */
+      sentAt?: string | null;
+      state: string;
+      /** Format: uuid */
+      visitId: string;
+      warnings: unknown;
+    };
+    PrescriptionForm: {
+      asNeeded?: boolean;
+      /** Format: int32 */
+      days: number;
+      diagnosis?: string | null;
+      /** Format: double */
+      dose: number;
+      /** Format: double */
+      perDay: number;
+      productCode: string;
+      /** Format: int32 */
+      refills?: number;
+    };
+    Present: {
+      card: components['schemas']['VisitCard'];
+      /**
+       * Format: int64
+       * @description Minutes until being roomed, for those who wait.
+       */
+      expectedMinutes?: number | null;
+      /**
+       * Format: int64
+       * @description Minutes that they came late, by the clinic's rule.
+       */
+      lateMinutes?: number | null;
+      /**
+       * Format: int64
+       * @description Minutes in the present stage, and in all since arrival.
+       */
+      stageMinutes: number;
+      /** Format: int64 */
+      totalMinutes: number;
+      /** @description fine, long or too_long, by the clinic's thresholds. */
+      wait: string;
+    };
+    PriceForm: {
+      price: string;
+    };
+    Problem: {
+      /** @description What the record holds now, when somebody else saved first. */
+      current?: unknown;
+      /** @description What a person can do about it. */
+      detail: string;
+      fields: components['schemas']['FieldProblem'][];
+      /** Format: int32 */
+      status: number;
+      title: string;
+      /** @description `urn:indigo-harbor:` and a stable word. */
+      type: string;
+    };
+    ProductView: {
+      brand: string;
+      code: string;
+      /** Format: int32 */
+      days: number;
+      /** Format: double */
+      dose: number;
+      form: string;
+      ingredients: string[];
+      /** Format: double */
+      perDay: number;
+      strength: string;
+    };
+    QuestionAnswer: {
+      answer: string;
+      question: string;
+    };
+    QuickAnswer: {
+      items: components['schemas']['Understood'][];
+      kept: number;
+    };
+    QuickLine: {
+      /** @description False only reads the line back. */
+      keep: boolean;
+      text: string;
+    };
+    ReadForm: {
+      rule: string;
+    };
+    ReasonForm: {
+      reason: string;
+    };
+    RebookingPlan: {
+      /**
+       * Format: int64
+       * @description Days of delay in all, in tenths.
+       */
+      delayTenthDays: number;
+      lines: components['schemas']['PlanLine'][];
+      unplaced: number;
+    };
+    Receipt: {
+      /** Format: date-time */
+      at: string;
+      by: string;
+      /** Format: int64 */
+      cents: number;
+      clinic: string;
+      /** @description payment, void or refund. */
+      kind: string;
+      /**
+       * Format: int64
+       * @description What all those it was for still owe together.
+       */
+      leftCents: number;
+      means: components['schemas']['PaymentMean'][];
+      /** Format: uuid */
+      number: string;
+      parts: components['schemas']['ReceiptPart'][];
+      payer: string;
+      reason: string;
+      /** @description Why it was taken back, when it was. */
+      takenBack?: string | null;
+    };
+    ReceiptPart: {
+      /** Format: int64 */
+      cents: number;
+      name: string;
+      words: string;
+    };
+    RecoveryCodes: {
+      /** @description Shown once. */
+      codes: string[];
+    };
+    RefundForm: {
+      amount: string;
+      /** Format: uuid */
+      key: string;
+      method: string;
+      reason: string;
+      reference?: string;
+      /** Format: uuid */
+      siteId: string;
+      /**
+       * Format: uuid
+       * @description An overpaid visit; left out: from the credit.
+       */
+      visitId?: string | null;
+    };
+    Registration: {
+      emergencyName: string;
+      emergencyPhone?: string | null;
+      emergencyRelation: string;
+      employer: string;
+      ethnicity: string;
+      genderIdentity: string;
+      heardFrom: string;
+      interpreter: boolean;
+      maritalStatus: string;
+      occupation: string;
+      outsideClinician: string;
+      outsideId: string;
+      /** Format: uuid */
+      personId: string;
+      /** Format: uuid */
+      pharmacyId?: string | null;
+      pronouns: string;
+      race: string;
+      referredBy: string;
+      restricted: boolean;
+      /** Format: uuid */
+      usualSiteId?: string | null;
+    };
+    RelationForm: {
+      /** @description What the other one is to the person. */
+      kind: string;
+      /** Format: uuid */
+      otherId: string;
+    };
+    Remittance: {
+      /** Format: int64 */
+      amountCents: number;
+      /** Format: uuid */
+      documentId: string;
+      /** Format: uuid */
+      id: string;
+      method: string;
+      outsideClaims: unknown;
+      /** Format: date */
+      paidOn: string;
+      payerCode: string;
+      payerName: string;
+      /** Format: date-time */
+      postedAt: string;
+      postedBy: string;
+      trace: string;
+    };
+    RemittanceView: {
+      claims: components['schemas']['RemittedClaim'][];
+      remittance: components['schemas']['Remittance'];
+    };
+    RemittedClaim: {
+      /** Format: int64 */
+      chargedCents: number;
+      /** Format: uuid */
+      claimId?: string | null;
+      claimNumber: string;
+      explanation: string[];
+      /** Format: uuid */
+      id: string;
+      /** Format: int64 */
+      paidCents: number;
+      patientName: string;
+      /** Format: uuid */
+      remittanceId: string;
+      /** Format: int64 */
+      shareCents: number;
+      status: string;
+      subscriberNumber: string;
+      /** Format: uuid */
+      transactionId?: string | null;
+    };
+    RequiredForm: {
+      fields: string[];
+    };
+    RequiredView: {
+      field: string;
+      required: boolean;
+      section: string;
+      word: string;
+    };
+    RestrictionForm: {
+      reason: string;
+      restricted: boolean;
+    };
+    ResultView: {
+      before?: components['schemas']['LabReport'] | null;
+      /** @description The person's chart is under restriction and not open to the one who looks: nothing of it is told. */
+      closed: boolean;
+      /** @description Earlier values of the same measurements, newest first: LOINC, when, value. */
+      earlier: components['schemas']['EarlierValue'][];
+      order?: components['schemas']['Order'] | null;
+      person?: components['schemas']['PersonCard'] | null;
+      report: components['schemas']['LabReport'];
+    };
+    ReviewForm: {
+      comment?: string;
+    };
+    RiverPart: {
+      /** Format: int64 */
+      cents: number;
+      part: string;
+      sentence: string;
+    };
+    /** @description The amount river of a visit. */
+    RiverView: {
+      /** Format: int64 */
+      leftCents: number;
+      parts: components['schemas']['RiverPart'][];
+      /** Format: int64 */
+      patientOwesCents: number;
+      /** Format: int64 */
+      payerOwesCents: number;
+    };
+    Room: {
+      active: boolean;
+      /** Format: uuid */
+      id: string;
+      kind: string;
+      name: string;
+      /** Format: int32 */
+      placeX: number;
+      /** Format: int32 */
+      placeY: number;
+      /** Format: uuid */
+      siteId: string;
+      /** Format: int32 */
+      sort: number;
+    };
+    RoomForm: {
+      active: boolean;
+      /** @description exam, lab or checkout. */
+      kind: string;
+      name: string;
+      /** Format: int32 */
+      placeX: number;
+      /** Format: int32 */
+      placeY: number;
+      /** Format: uuid */
+      siteId: string;
+    };
+    /** @description What is left of a day for one clinician. */
+    RoomLeft: {
+      /** Format: uuid */
+      clinicianId: string;
+      /** Format: date */
+      day: string;
+      /** Format: int64 */
+      open: number;
+      /** Format: int64 */
+      slots: number;
+      /**
+       * Format: int64
+       * @description Visits of the day, those that were cancelled or missed left out.
+       */
+      visits: number;
+    };
+    RowVerdict: {
+      /** Format: int64 */
+      line: number;
+      name: string;
+      sentence: string;
+      /** @description added, twin or refused. */
+      verdict: string;
+    };
+    RuleForm: {
+      active: boolean;
+      conditions: components['schemas']['ConditionView'][];
+      sentence: string;
+    };
+    RuleView: {
+      conditions: components['schemas']['ConditionView'][];
+      /** Format: uuid */
+      id: string;
+      sentence: string;
+    };
+    /** @description A run of equal slots. */
+    RunForm: {
+      /** @description A named clinic inside the shift. */
+      clinic?: string;
+      /** Format: int32 */
+      count: number;
+      heldFor?: string;
+      /** Format: int64 */
+      minutes: number;
+      /**
+       * Format: uuid
+       * @description Nothing: held.
+       */
+      visitTypeId?: string | null;
+    };
+    ScheduleNote: {
+      /** Format: date-time */
+      at: string;
+      body: string;
+      /** Format: uuid */
+      clinicianId: string;
+      /** Format: uuid */
+      id: string;
+      /** Format: date-time */
+      madeAt: string;
+      madeBy: string;
+      /** Format: date-time */
+      removedAt?: string | null;
+    };
+    SectionView: {
+      code: string;
+      gaps: components['schemas']['Gap'][];
+      label: string;
+    };
+    /** @description A part as the signer saw it. */
+    SeenPart: {
+      part: string;
+      /** Format: int32 */
+      version: number;
+    };
+    SendForm: {
+      overrideReason?: string;
+      /** Format: uuid */
+      pharmacyId: string;
+    };
+    Series: {
+      /** Format: uuid */
+      id: string;
+      /** Format: date-time */
+      madeAt: string;
+      madeBy: string;
+      /** Format: uuid */
+      personId: string;
+      rule: string;
+    };
+    SeriesAsked: {
+      /** Format: int32 */
+      count: number;
+      /** Format: int32 */
+      every: number;
+      /**
+       * Format: uuid
+       * @description The first time.
+       */
+      slotId: string;
+      /** @description weeks or months. */
+      unit: string;
+    };
+    SeriesForm: {
+      /** Format: int32 */
+      every: number;
+      note?: string;
+      /** Format: uuid */
+      personId: string;
+      reason: string;
+      /** @description The times, as looked over; days left out are its exceptions. */
+      slotIds: string[];
+      unit: string;
+    };
+    /** @description One day of a series, before it is booked. */
+    SeriesLine: {
+      /** Format: date */
+      day: string;
+      /** @description What differs from the wish; empty when it is as wished. */
+      differs: string;
+      slot?: components['schemas']['Slot'] | null;
+      /** Format: date-time */
+      wished: string;
+    };
+    SeriesView: {
+      series?: components['schemas']['Series'] | null;
+      visits: components['schemas']['Visit'][];
+    };
+    Service: {
+      code: string;
+      externalCode: string;
+      /** Format: int32 */
+      level?: number | null;
+      name: string;
+      serviceType: string;
+    };
+    ServiceView: {
+      /** Format: int64 */
+      priceCents?: number | null;
+      service: components['schemas']['Service'];
+    };
+    /** @description A session of one's own, or of anybody for who manages them. */
+    SessionRow: {
+      /** @description The one that asks. */
+      own: boolean;
+      session: components['schemas']['OpenSession'];
+    };
+    /** @description The session one has, also when it is locked. */
+    SessionView: {
+      csrf: string;
+      locked: boolean;
+      login: string;
+    };
+    Seventh: {
+      code: string;
+      meaning: string;
+    };
+    ShareForm: {
+      amount: string;
+      /** Format: uuid */
+      personId: string;
+      /** Format: uuid */
+      visitId?: string | null;
+      /** @description visit, carried_over or credit. */
+      what: string;
+    };
+    /** @description What is left of one expected service for the patient. */
+    ShareLineView: {
+      /** Format: int64 */
+      feeCents: number;
+      name: string;
+      /** Format: int64 */
+      shareCents: number;
+      why: string;
+    };
+    ShareView: {
+      /** Format: int64 */
+      copayCents: number;
+      lines: components['schemas']['ShareLineView'][];
+      /** @description All but the first add up to the first. */
+      river: components['schemas']['RiverPart'][];
+      sentences: string[];
+      /** Format: int64 */
+      totalCents: number;
+    };
+    SharedWith: {
+      /** Format: uuid */
+      coverageId: string;
+      name: string;
+    };
+    Shift: {
+      cancelReason?: string | null;
+      /** Format: date-time */
+      cancelledAt?: string | null;
+      /** Format: uuid */
+      clinicianId: string;
+      /** Format: date-time */
+      endsAt: string;
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      siteId: string;
+      /** Format: date-time */
+      startsAt: string;
+      /** Format: uuid */
+      templateId?: string | null;
+    };
+    /** @description A shift with how many are booked in it. */
+    ShiftBooked: components['schemas']['Shift'] & {
+      visits: number;
+    };
+    /** @description Working time as a person types it; times by the clinic's clock, days in any usual way. */
+    ShiftForm: {
+      /** Format: uuid */
+      clinicianId: string;
+      from: string;
+      runs: components['schemas']['RunForm'][];
+      /** Format: uuid */
+      siteId: string;
+      to: string;
+    };
+    /** @description Working time that comes every week, or every so many weeks; minutes are of the local day. */
+    ShiftTemplate: {
+      /** Format: date */
+      beginsOn: string;
+      /** Format: uuid */
+      clinicianId: string;
+      /** Format: date */
+      endsOn?: string | null;
+      /** Format: int32 */
+      everyWeeks: number;
+      /** Format: int32 */
+      fromMinute: number;
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      siteId: string;
+      /** Format: int32 */
+      toMinute: number;
+      /** Format: int32 */
+      version: number;
+      /** Format: int32 */
+      weekday: number;
+    };
+    ShownSignIn: {
+      login: string;
+      name: string;
+    };
+    SignForm: {
+      /** Format: uuid */
+      formId: string;
+      /** @description Signed on a sheet that the clinic keeps. */
+      onPaper?: boolean;
+      /** @description Who signs: the patient, or who answers for them. */
+      signer: string;
+      /** @description The strokes on the pad; empty when the name is typed in place of a signature. */
+      strokes?: number[][][];
+      typed?: boolean;
+    };
+    SignIn: {
+      /** @description The code of the second factor, or a recovery code, where one is set up. */
+      code?: string;
+      login: string;
+      password: string;
+    };
+    SignNoteForm: {
+      /** @description Every part of the note, in the version that was seen: nobody signs words that came in meanwhile. */
+      seen: components['schemas']['SeenPart'][];
+    };
+    /** @description A signed form without its paper. */
+    SignedFormHead: {
+      /** Format: date-time */
+      at: string;
+      by: string;
+      /** Format: uuid */
+      formId: string;
+      /** Format: uuid */
+      id: string;
+      kind: string;
+      name: string;
+      /** Format: uuid */
+      personId: string;
+      signer: string;
+    };
+    Site: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      placeOfService: string;
+      /** Format: int32 */
+      sort: number;
+    };
+    Slot: {
+      byHand: boolean;
+      clinic: string;
+      /** Format: uuid */
+      clinicianId: string;
+      /** Format: date-time */
+      endsAt: string;
+      heldFor?: string | null;
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      shiftId: string;
+      /** Format: date-time */
+      startsAt: string;
+      /** Format: uuid */
+      visitTypeId?: string | null;
+      withdrawn: boolean;
+    };
+    SlotChange:
+      | {
+          at: string;
+          /** @enum {string} */
+          what: 'split';
+        }
+      | {
+          /** @enum {string} */
+          what: 'join';
+        }
+      | {
+          /** @enum {string} */
+          what: 'delete';
+        }
+      | {
+          /** Format: uuid */
+          visitTypeId: string;
+          /** @enum {string} */
+          what: 'retype';
+        }
+      | {
+          heldFor: string;
+          /** @enum {string} */
+          what: 'hold';
+        }
+      | {
+          /** @enum {string} */
+          what: 'free';
+        };
+    SlotEvent: {
+      /** Format: date-time */
+      at: string;
+      by: string;
+      /** Format: uuid */
+      clinicianId: string;
+      detail: string;
+      /** Format: date-time */
+      endsAt: string;
+      /** Format: int64 */
+      id: number;
+      /** Format: uuid */
+      slotId: string;
+      /** Format: date-time */
+      startsAt: string;
+      what: string;
+    };
+    Staff: {
+      active: boolean;
+      firstName: string;
+      /** Format: uuid */
+      id: string;
+      lastName: string;
+      login: string;
+      name: string;
+      npi?: string | null;
+      role: string;
+      /** Format: int32 */
+      sort: number;
+      specialty: string;
+      taxonomy?: string | null;
+    };
+    StaffRow: {
+      /** @description No password was set yet. */
+      invited: boolean;
+      roleLabel: string;
+      secondFactor: boolean;
+      sessions: components['schemas']['OpenSession'][];
+      /** @description Where they work; empty: everywhere. */
+      siteIds: string[];
+      staff: components['schemas']['Staff'];
+    };
+    StepView: {
+      fine: boolean;
+      label: string;
+      /** @description Why it is fine, or what is to do. */
+      sentence: string;
+      step: string;
+    };
+    /** @description Days that are not as the week says: of the clinic, of a site, or of one clinician. */
+    SupplyException: {
+      /** Format: uuid */
+      clinicianId?: string | null;
+      /** Format: date */
+      fromDay: string;
+      /** Format: uuid */
+      id: string;
+      /** Format: date-time */
+      madeAt: string;
+      madeBy: string;
+      reason: string;
+      /** Format: date-time */
+      removedAt?: string | null;
+      /** Format: uuid */
+      siteId?: string | null;
+      /** Format: date */
+      toDay: string;
+    };
+    /** @description What came of bringing days to what the templates say. */
+    SupplyReport: {
+      /** @description What could not be changed, and why. */
+      left: components['schemas']['LeftAsIs'][];
+      shiftsMade: number;
+      slotsMade: number;
+      slotsRemoved: number;
+    };
+    SupplyView: {
+      /**
+       * Format: int32
+       * @description So many days ahead shifts are made.
+       */
+      daysAhead: number;
+      exceptions: components['schemas']['SupplyException'][];
+      templates: components['schemas']['WholeTemplate'][];
+    };
+    TellForm: {
+      visitIds: string[];
+    };
+    TemplateForm: components['schemas']['ShiftForm'] & {
+      /** @description From which day it holds, or from which it is changed. */
+      begins: string;
+      /** @description Empty: for good. */
+      ends?: string;
+      /** Format: int32 */
+      everyWeeks: number;
+      /**
+       * Format: int32
+       * @description Of the template that is changed.
+       */
+      version?: number | null;
+      /** @description Monday is 1. A new template may hold on several; a changed one on one. */
+      weekdays: number[];
+    };
+    TemplateRun: {
+      clinic: string;
+      /** Format: int32 */
+      count: number;
+      heldFor?: string | null;
+      /** Format: int32 */
+      minutes: number;
+      /** Format: int32 */
+      sort: number;
+      /** Format: uuid */
+      templateId: string;
+      /** Format: uuid */
+      visitTypeId?: string | null;
+    };
+    TestView: {
+      code: string;
+      loinc: string;
+      name: string;
+      questions: string[];
+      short: string;
+      specimen: string;
+    };
+    Till: {
+      /** Format: date-time */
+      beganAt: string;
+      /** Format: date-time */
+      closedAt?: string | null;
+      closedBy?: string | null;
+      counted?: unknown;
+      expected?: unknown;
+      /** Format: uuid */
+      id: string;
+      /** Format: date-time */
+      openedAt?: string | null;
+      openedBy?: string | null;
+      /** Format: int64 */
+      openingCents: number;
+      reason: string;
+      /** Format: uuid */
+      siteId: string;
+      /** Format: int64 */
+      staysCents?: number | null;
+    };
+    TillView: {
+      closed: components['schemas']['ClosedTill'][];
+      /** @description What each means should come to. */
+      expected: components['schemas']['MeansSum'][];
+      /**
+       * Format: int64
+       * @description What the last one left in the drawer.
+       */
+      leftCents: number;
+      movements: components['schemas']['Receipt'][];
+      open?: components['schemas']['Till'] | null;
+    };
+    /** @description Where a visit is to lie: a slot, and what is unusual about it. */
+    TimeForm: {
+      /** @description Said that the same person can be at both, when they are booked at this time already. */
+      besideOwn?: boolean;
+      /** @description Beyond capacity, beside what is there. */
+      extra?: boolean;
+      /** @description Said that it cannot wait, when the slot is kept for another type. */
+      knowingly?: boolean;
+      /**
+       * Format: int64
+       * @description Longer than the slot: over its neighbours.
+       */
+      minutes?: number | null;
+      /** Format: uuid */
+      slotId: string;
+      /**
+       * Format: uuid
+       * @description Another type than the slot's.
+       */
+      visitTypeId?: string | null;
+    };
+    ToAsk: components['schemas']['WaitingView'] & {
+      reasons: string[];
+    };
+    TodayView: {
+      present: number;
+      seenToday: number;
+      /** @description Work to the outside that is being tried again. */
+      troubles: string[];
+      visitsToday: number;
+      waiting: components['schemas']['Waiting'][];
+    };
+    Told: {
+      calls: number;
+      letters: number;
+      messages: number;
+    };
+    TransactionView: {
+      /** Format: date-time */
+      at: string;
+      by: string;
+      entries: components['schemas']['EntryView'][];
+      /** Format: uuid */
+      id: string;
+      kind: string;
+      memo: string;
+      /**
+       * Format: uuid
+       * @description The payment that it is a part of.
+       */
+      paymentId?: string | null;
+    };
+    Twin: {
+      person: components['schemas']['PersonCard'];
+      reasons: string[];
+      /** Format: int32 */
+      score: number;
+    };
+    /** @description An address as typed. */
+    TypedAddress: {
+      /** @default  */
+      addressLine: string;
+      /** @default  */
+      city: string;
+      /** @default  */
+      postalCode: string;
+      /** @default  */
+      state: string;
+    };
+    UnbookedForm: {
+      /** Format: uuid */
+      clinicianId: string;
+      /** @description The day as typed; left out: today. */
+      date?: string;
+      /** @description in_person, phone, video, home or administrative. */
+      kind: string;
+      reason?: string;
+      /** Format: uuid */
+      siteId: string;
+      /** @description The time of day as typed; left out: now. */
+      time?: string;
+      /** Format: uuid */
+      visitTypeId: string;
+    };
+    Understood: {
+      convertedFrom?: string | null;
+      /** @description measured, family, social or words. */
+      kind: string;
+      sentence: string;
+      /** @description low, usual, high or impossible for measurements. */
+      standing: string;
+    };
+    UnderstoodDate: {
+      /** Format: date */
+      date: string;
+      words: string;
+    };
+    UnlockForm: {
+      password: string;
+    };
+    UntimedList: {
+      active: boolean;
+      /** Format: uuid */
+      clinicianId: string;
+      /** Format: int32 */
+      fromMinute: number;
+      /** Format: uuid */
+      id: string;
+      kind: string;
+      /** Format: int32 */
+      most: number;
+      name: string;
+      /** Format: uuid */
+      siteId: string;
+      /** Format: int32 */
+      toMinute: number;
+      /** Format: uuid */
+      visitTypeId: string;
+      weekdays: number[];
+    };
+    UntimedListForm: {
+      active: boolean;
+      /** Format: uuid */
+      clinicianId: string;
+      from: string;
+      /** @description home or walk_in. */
+      kind: string;
+      /**
+       * Format: int32
+       * @description How many a day.
+       */
+      most: number;
+      name: string;
+      /** Format: uuid */
+      siteId: string;
+      to: string;
+      /** Format: uuid */
+      visitTypeId: string;
+      /** @description Monday is 1. */
+      weekdays: number[];
+    };
+    UploadAnswer: {
+      matched: number;
+      posted: number;
+      postedBefore: number;
+      unmatched: number;
+    };
+    Visit: {
+      /** Format: date */
+      accidentDate?: string | null;
+      appointment: boolean;
+      /** Format: date-time */
+      bookedAt: string;
+      bookedBy: string;
+      bookingNote: string;
+      callSign: string;
+      cancelReason?: string | null;
+      cancelledBy?: string | null;
+      /** Format: date-time */
+      chargedAt?: string | null;
+      chargedBy?: string | null;
+      /** Format: date-time */
+      checkedInAt?: string | null;
+      checkedInBy?: string | null;
+      /** Format: date-time */
+      claimedAt?: string | null;
+      claimedBy?: string | null;
+      /** Format: uuid */
+      clinicianId: string;
+      /** Format: uuid */
+      coverageId?: string | null;
+      /** Format: date */
+      day: string;
+      /** Format: date-time */
+      doneAt?: string | null;
+      /** Format: date-time */
+      endsAt: string;
+      extra: boolean;
+      /** Format: date-time */
+      hereAt?: string | null;
+      hereBy?: string | null;
+      /** Format: uuid */
+      id: string;
+      kind: string;
+      /** Format: date-time */
+      leftAt?: string | null;
+      leftBy?: string | null;
+      /** Format: uuid */
+      overTypeId?: string | null;
+      /** Format: uuid */
+      ownStageId?: string | null;
+      /** Format: uuid */
+      personId: string;
+      /** Format: date-time */
+      placedAt: string;
+      reason: string;
+      rebook: boolean;
+      /** Format: uuid */
+      roomId?: string | null;
+      /** Format: date-time */
+      roomedAt?: string | null;
+      roomedBy?: string | null;
+      /** Format: date-time */
+      seenAt?: string | null;
+      seenBy?: string | null;
+      selfPay: boolean;
+      /** Format: date-time */
+      settledAt?: string | null;
+      settledBy?: string | null;
+      /** Format: date-time */
+      signedAt?: string | null;
+      signedBy?: string | null;
+      /** Format: uuid */
+      siteId: string;
+      /** Format: uuid */
+      slotId?: string | null;
+      stage: string;
+      /** Format: date-time */
+      stageAt: string;
+      /** Format: date-time */
+      startsAt: string;
+      /** Format: int32 */
+      version: number;
+      /** Format: uuid */
+      visitTypeId: string;
+    };
+    /** @description A visit wherever it stands in a list. */
+    VisitCard: {
+      line: components['schemas']['LineView'];
+      person: components['schemas']['PersonCard'];
+      /** @description Where the patient is, in words: the clinic's own stage, else the fixed one. */
+      stage: string;
+      visit: components['schemas']['Visit'];
+    };
+    VisitDiagnosis: {
+      code: string;
+      /** Format: int32 */
+      position: number;
+      title: string;
+      /** Format: uuid */
+      visitId: string;
+    };
+    VisitMove: {
+      /** Format: date-time */
+      at: string;
+      by: string;
+      /** Format: uuid */
+      fromClinicianId: string;
+      /** Format: date-time */
+      fromStartsAt: string;
+      /** Format: int64 */
+      id: number;
+      reason: string;
+      /** Format: uuid */
+      toClinicianId: string;
+      /** Format: date-time */
+      toStartsAt: string;
+      /** Format: uuid */
+      visitId: string;
+    };
+    VisitType: {
+      active: boolean;
+      bookedBy: string[];
+      glyph: string;
+      ground: string;
+      /** Format: uuid */
+      id: string;
+      /** Format: int32 */
+      minutes: number;
+      name: string;
+      online: boolean;
+      pattern: string;
+      /** Format: int32 */
+      releaseDays?: number | null;
+      services: string[];
+      /** Format: int32 */
+      sort: number;
+    };
+    VisitTypeForm: {
+      active: boolean;
+      bookedBy: string[];
+      glyph: string;
+      ground: string;
+      /** Format: int64 */
+      minutes: number;
+      name: string;
+      online: boolean;
+      pattern: string;
+      /** Format: int64 */
+      releaseDays?: number | null;
+      /** @description Codes of the services that usually come with it. */
+      services: string[];
+    };
+    VisitView: {
+      allergies: components['schemas']['Allergy'][];
+      card: components['schemas']['VisitCard'];
+      /** @description Under restriction, and not open to the one who looks. */
+      chartClosed: boolean;
+      coverages: components['schemas']['CoverageView'][];
+      gaps: components['schemas']['Gap'][];
+      /** @description Somebody else may see the patient instead. */
+      mayHandOver: boolean;
+      noneKnown: components['schemas']['NoneKnown'][];
+      /**
+       * Format: int64
+       * @description What the patient owes besides this visit.
+       */
+      olderCents: number;
+      person: components['schemas']['Person'];
+      river: components['schemas']['RiverView'];
+      share?: components['schemas']['ShareView'] | null;
+    };
+    VoidForm: {
+      reason: string;
+    };
+    WaitForm: {
+      /** @description By the clinic's clock; empty: any. */
+      after?: string;
+      before?: string;
+      clinicianIds?: string[];
+      notBefore?: string;
+      note?: string;
+      /** Format: uuid */
+      personId: string;
+      siteIds?: string[];
+      urgent?: boolean;
+      /**
+       * Format: uuid
+       * @description The visit that they have; nothing when they have none.
+       */
+      visitId?: string | null;
+      /**
+       * Format: uuid
+       * @description Without a visit: what they want.
+       */
+      visitTypeId?: string | null;
+      /** @description Monday is 1. */
+      weekdays?: number[];
+    };
+    /** @description One thing to do. */
+    Waiting: {
+      /** @description The word on its one button. */
+      action: string;
+      blockers: components['schemas']['BlockerView'][];
+      card?: components['schemas']['VisitCard'] | null;
+      /** @description What is done next with it; the groups of the page. */
+      group: string;
+      person?: components['schemas']['PersonCard'] | null;
+      place: string;
+      /** Format: uuid */
+      resultId?: string | null;
+      sentence: string;
+      /** Format: date-time */
+      since?: string | null;
+    };
+    /** @description How many are in the building: for every screen's frame. */
+    WaitingCount: {
+      /**
+       * Format: int64
+       * @description The longest of them, in minutes, and how that reads.
+       */
+      longestMinutes: number;
+      wait: string;
+      waiting: number;
+    };
+    /** @description Somebody who waits for a time, or for an earlier one than they have. */
+    WaitingEntry: {
+      clinicianIds: string[];
+      closedAs?: string | null;
+      /** Format: date-time */
+      closedAt?: string | null;
+      /** Format: int32 */
+      fromMinute: number;
+      /** Format: uuid */
+      id: string;
+      /** Format: date-time */
+      madeAt: string;
+      madeBy: string;
+      /** Format: date */
+      notBefore?: string | null;
+      note: string;
+      /** Format: uuid */
+      personId: string;
+      siteIds: string[];
+      /** Format: int32 */
+      toMinute: number;
+      urgent: boolean;
+      /** Format: uuid */
+      visitId?: string | null;
+      /** Format: uuid */
+      visitTypeId: string;
+      weekdays: number[];
+    };
+    WaitingView: {
+      entry: components['schemas']['WaitingEntry'];
+      person: components['schemas']['PersonCard'];
+      visit?: components['schemas']['Visit'] | null;
+    };
+    WalkForm: {
+      /** @description Empty: this visit type has none of its own any more. */
+      steps: string[];
+      /**
+       * Format: uuid
+       * @description Left out: the order of all visit types without one of their own.
+       */
+      visitTypeId?: string | null;
+    };
+    WarningView: {
+      kind: string;
+      sentence: string;
+      severity: string;
+    };
+    WhoForm: {
+      active?: boolean;
+      firstName: string;
+      lastName: string;
+      login: string;
+      /** @description As everybody reads it, with a title; empty: first and last name. */
+      name?: string;
+      role: string;
+      siteIds?: string[];
+    };
+    /** @description A template with the slots of its shifts. */
+    WholeTemplate: components['schemas']['ShiftTemplate'] & {
+      runs: components['schemas']['TemplateRun'][];
+    };
+  };
+  responses: never;
+  parameters: never;
+  requestBodies: never;
+  headers: never;
+  pathItems: never;
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    post_addresses: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TypedAddress"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["AddressAnswer"];
-                };
-            };
-        };
-    };
-    get_batches: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Batch"][];
-                };
-            };
-        };
-    };
-    post_batches: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BatchForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BatchAnswer"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_benefits_tomorrow: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Asked"];
-                };
-            };
-        };
-    };
-    get_claims: {
-        parameters: {
-            query?: {
-                /** @description A state, or nothing for all. */
-                state?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ClaimView"][];
-                };
-            };
-        };
-    };
-    get_claims__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ClaimDetail"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_claims__id__correct: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_clinic: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ClinicView"];
-                };
-            };
-        };
-    };
-    get_codes: {
-        parameters: {
-            query?: {
-                q?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CodeHit"][];
-                };
-            };
-        };
-    };
-    get_codes__code_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CodeView"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_coverages__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CoverageForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Coverage"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_coverages__id__benefits: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BenefitsForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-        };
-    };
-    get_coverages__id__card__side_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                side: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "image/png": number[];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_coverages__id__card__side_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                side: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/octet-stream": string;
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_coverages__id__copy: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CopyTo"][];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Coverage"][];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_dates: {
-        parameters: {
-            query: {
-                text: string;
-                /** @description `birth` for a birth date; anything else for a date near today. */
-                sense?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["UnderstoodDate"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_files__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/octet-stream": string;
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_groups: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ClinicianGroup"][];
-                };
-            };
-        };
-    };
-    post_groups: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["GroupForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ClinicianGroup"];
-                };
-            };
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    delete_groups__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_import_balances: {
-        parameters: {
-            query: {
-                /** @description True writes nothing and says what would happen. */
-                dry_run: boolean;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "text/csv": string;
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ImportAnswer"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_import_fhir: {
-        parameters: {
-            query: {
-                /** @description True writes nothing and says what would happen. */
-                dry_run: boolean;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/fhir+json": string;
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ImportAnswer"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_import_people: {
-        parameters: {
-            query: {
-                /** @description True writes nothing and says what would happen. */
-                dry_run: boolean;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "text/csv": string;
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ImportAnswer"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_import_policies: {
-        parameters: {
-            query: {
-                /** @description True writes nothing and says what would happen. */
-                dry_run: boolean;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "text/csv": string;
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ImportAnswer"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_in_clinic: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["InClinicView"];
-                };
-            };
-        };
-    };
-    get_in_clinic_count: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WaitingCount"];
-                };
-            };
-        };
-    };
-    get_lab_tests: {
-        parameters: {
-            query?: {
-                q?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TestView"][];
-                };
-            };
-        };
-    };
-    put_lists__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["UntimedListForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_lists__id__entries: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["EntryForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Visit"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_live: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/event-stream": string;
-                };
-            };
-        };
-    };
-    get_me: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["MeView"];
-                };
-            };
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_me_feed: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FeedAddress"];
-                };
-            };
-        };
-    };
-    delete_me_feed: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-        };
-    };
-    post_me_password: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PasswordForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_me_second_factor: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FactorForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RecoveryCodes"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_me_second_factor_new: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["NewFactor"];
-                };
-            };
-        };
-    };
-    post_me_second_factor_remove: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PasswordOnly"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_me_sessions: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SessionRow"][];
-                };
-            };
-        };
-    };
-    delete_me_sessions__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    delete_merges__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Merge"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_messages: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["MessageView"][];
-                };
-            };
-        };
-    };
-    post_messages__id__fate: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FateForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_open_times: {
-        parameters: {
-            query?: {
-                from?: string;
-                /** @description One visit type, clinician or site, or several with commas; nothing: any. */
-                visitTypeId?: string;
-                clinicianId?: string;
-                siteId?: string;
-                /** @description Weekdays with commas, Monday is 1. */
-                weekdays?: string;
-                /** @description Starts not before, and before, by the clinic's clock: 13:00. */
-                after?: string;
-                before?: string;
-                /** @description The time of day that would suit best. */
-                around?: string;
-                /** @description Longer than a slot: over its neighbours. */
-                minutes?: number;
-                /** @description Whose usual clinician and limits count. */
-                personId?: string;
-                /** @description Leaves out so many of the best, which were offered before; 0 to 600. */
-                skip?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OpenTime"][];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    delete_orders__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_orders__id__answers: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["QuestionAnswer"][];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_orders__id__diagnoses: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PlaceForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_payments: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PaymentForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Receipt"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_payments__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Receipt"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_payments__id__paper: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/pdf": number[];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_payments__id__send: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Message"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_payments__id__void: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["VoidForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Receipt"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_people: {
-        parameters: {
-            query?: {
-                q?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PersonHit"][];
-                };
-            };
-        };
-    };
-    post_people: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PersonForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Person"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_people_twins: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PersonForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Twin"][];
-                };
-            };
-        };
-    };
-    get_people__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PersonView"];
-                };
-            };
-        };
-    };
-    put_people__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PersonForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Person"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_people__id__account: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["AccountView"];
-                };
-            };
-        };
-    };
-    post_people__id__allergies: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AllergyForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Allergy"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    delete_people__id__allergies__allergy_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                allergy: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-        };
-    };
-    get_people__id__collect: {
-        parameters: {
-            query?: {
-                /** @description What is about to be paid, as typed so far; several means with a plus sign between. */
-                amount?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CollectView"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_people__id__consents: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ConsentForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Consent"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_people__id__contact: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ContactView"];
-                };
-            };
-        };
-    };
-    post_people__id__contact: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ContactForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_people__id__coverages: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CoverageView"][];
-                };
-            };
-        };
-    };
-    post_people__id__coverages: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CoverageForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Coverage"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_people__id__differences: {
-        parameters: {
-            query: {
-                other: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Difference"][];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_people__id__fhir: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/fhir+json": string;
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_people__id__household: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RelationForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    delete_people__id__household__other_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                other: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-        };
-    };
-    get_people__id__limits: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PersonLimits"];
-                };
-            };
-        };
-    };
-    put_people__id__limits: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LimitsForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PersonLimits"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_people__id__looks: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["AuditRow"][];
-                };
-            };
-        };
-    };
-    post_people__id__medicines: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["MedicineForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Medicine"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_people__id__medicines__medicine_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                medicine: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["MedicineState"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_people__id__merge: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["MergeForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Merge"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_people__id__moved_along: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["OthersForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_people__id__none_known: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NoneKnownForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_people__id__open_chart: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ReasonForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_people__id__payments: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Receipt"][];
-                };
-            };
-        };
-    };
-    post_people__id__refunds: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RefundForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Receipt"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_people__id__restriction: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RestrictionForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_people__id__self_pay: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-        };
-    };
-    get_people__id__slip: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/pdf": number[];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_people__id__visits: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["VisitCard"][];
-                };
-            };
-        };
-    };
-    post_people__id__visits: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["UnbookedForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Visit"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    delete_prescriptions__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_prescriptions__id__diagnosis: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DiagnosisForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_prescriptions__id__send: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SendForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_print_calls: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/pdf": number[];
-                };
-            };
-        };
-    };
-    get_print_day_lists: {
-        parameters: {
-            query: {
-                from: string;
-                to?: string;
-                /** @description One clinician, or several with commas; empty: all. */
-                clinicianId?: string;
-                /** @description Starts not before, and before, by the clinic's clock. */
-                after?: string;
-                before?: string;
-                /** @description With telephone and e-mail. */
-                contact?: boolean;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/pdf": number[];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_print_letters: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/pdf": number[];
-                };
-            };
-        };
-    };
-    get_products: {
-        parameters: {
-            query?: {
-                q?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProductView"][];
-                };
-            };
-        };
-    };
-    post_rebooking: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Pinned"][];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RebookingPlan"];
-                };
-            };
-        };
-    };
-    post_rebooking_accept: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AcceptedPlan"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Told"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_rebooking_tell: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TellForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Told"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_remittances: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RemittanceView"][];
-                };
-            };
-        };
-    };
-    post_remittances: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "text/plain": string;
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["UploadAnswer"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_results: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ResultView"][];
-                };
-            };
-        };
-    };
-    post_results__id__match: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["MatchForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_results__id__review: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ReviewForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LabReport"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_schedule: {
-        parameters: {
-            query?: {
-                day?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["DayView"];
-                };
-            };
-        };
-    };
-    get_schedule_changes: {
-        parameters: {
-            query?: {
-                day?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SlotEvent"][];
-                };
-            };
-        };
-    };
-    get_schedule_month: {
-        parameters: {
-            query?: {
-                day?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RoomLeft"][];
-                };
-            };
-        };
-    };
-    post_schedule_notes: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NoteForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ScheduleNote"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    delete_schedule_notes__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-        };
-    };
-    get_schedule_week: {
-        parameters: {
-            query: {
-                day?: string;
-                clinicianId: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["DayView"][];
-                };
-            };
-        };
-    };
-    post_series: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SeriesForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Visit"][];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_series_plan: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SeriesAsked"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SeriesLine"][];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_series__id__cancel_rest: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CancelRest"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CancelledRest"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_services: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ServiceView"][];
-                };
-            };
-        };
-    };
-    put_services__code__price: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PriceForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_session: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SessionView"];
-                };
-            };
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_session_here: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_session_lock: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_session_unlock: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["UnlockForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_set_password: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LinkForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LinkOwner"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_settings_alerts__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RuleForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_settings_booking: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BookingRules"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_settings_check_in: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CheckInSettings"];
-                };
-            };
-        };
-    };
-    put_settings_check_in_walk: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["WalkForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_settings_doors: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DoorsForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_settings_forms__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FormForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_settings_own_stages__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["OwnStageForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_settings_own_stages__id__place: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["OwnStagePlace"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_settings_required_fields: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RequiredView"][];
-                };
-            };
-        };
-    };
-    put_settings_required_fields: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RequiredForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_settings_rooms__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RoomForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_settings_thresholds: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["HouseRules"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_shifts: {
-        parameters: {
-            query: {
-                from: string;
-                /** @description The last day; nothing: one day. */
-                to?: string;
-                clinicianId?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ShiftBooked"][];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_shifts_cancel: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CancelShifts"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Affected"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_shifts_hand_over: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["HandOver"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Affected"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_shifts__id__slots: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NewSlot"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Slot"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_sign_in: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SignIn"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["MeView"];
-                };
-            };
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_sign_ins: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ShownSignIn"][];
-                };
-            };
-        };
-    };
-    post_sign_out: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-        };
-    };
-    get_signed_forms__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/pdf": number[];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_sites__id__till: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TillView"];
-                };
-            };
-        };
-    };
-    post_sites__id__till_closing: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ClosingForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Till"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_sites__id__till_opening: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["OpeningForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Till"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_slots__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SlotChange"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_slots__id__history: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SlotEvent"][];
-                };
-            };
-        };
-    };
-    get_slots__id__waiting: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ToAsk"][];
-                };
-            };
-        };
-    };
-    get_staff: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaffRow"][];
-                };
-            };
-        };
-    };
-    post_staff: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["WhoForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Staff"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    delete_staff_sessions__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_staff__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["WhoForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Staff"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_staff__id__password_link: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LinkView"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_supply: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SupplyView"];
-                };
-            };
-        };
-    };
-    post_supply_exceptions: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ExceptionForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SupplyReport"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    delete_supply_exceptions__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SupplyReport"];
-                };
-            };
-        };
-    };
-    post_supply_make: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SupplyReport"];
-                };
-            };
-        };
-    };
-    post_supply_shifts: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["OneOffForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Shift"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_supply_templates: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TemplateForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SupplyReport"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_supply_templates__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TemplateForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SupplyReport"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_supply_templates__id__end: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["EndTemplate"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SupplyReport"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_today: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TodayView"];
-                };
-            };
-        };
-    };
-    post_visit_types: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["VisitTypeForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["VisitType"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_visit_types__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["VisitTypeForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["VisitType"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_visits: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BookingForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Visit"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_visits__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["VisitView"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_visits__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AboutForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Visit"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_visits__id__addenda: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AddendumForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Addendum"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_visits__id__alerts: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ReadForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_visits__id__calendar: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/calendar": string;
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_visits__id__cancel: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CancelForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_visits__id__charges: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChargesView"];
-                };
-            };
-        };
-    };
-    put_visits__id__charges: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LineForm"][];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_visits__id__charges_complete: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_visits__id__chart: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChartView"];
-                };
-            };
-        };
-    };
-    get_visits__id__check_in: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CheckInView"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_visits__id__check_in: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Visit"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_visits__id__credit: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CreditForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_visits__id__diagnoses: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DiagnosesForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["DiagnosesAnswer"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_visits__id__forms: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SignForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_visits__id__household_today: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["VisitCard"][];
-                };
-            };
-        };
-    };
-    post_visits__id__list_place: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ListPlaceForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-        };
-    };
-    delete_visits__id__measurements__measurement_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                measurement: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-        };
-    };
-    get_visits__id__money: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["MoneyView"];
-                };
-            };
-        };
-    };
-    post_visits__id__move: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NewTimeForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Visit"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_visits__id__moves: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["VisitMove"][];
-                };
-            };
-        };
-    };
-    put_visits__id__note__part_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                part: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PartForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["NotePart"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_visits__id__orders: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["OrderForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OrderView"][];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_visits__id__orders_send: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_visits__id__payer: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PayerForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_visits__id__prescriptions: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PrescriptionForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Prescription"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_visits__id__prescriptions_check: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PrescriptionForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Checked"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_visits__id__quick_line: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["QuickLine"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["QuickAnswer"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_visits__id__series: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SeriesView"];
-                };
-            };
-        };
-    };
-    post_visits__id__sign: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SignNoteForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["NoteSignature"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_visits__id__stage: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["MoveForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Visit"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_waiting: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WaitingView"][];
-                };
-            };
-        };
-    };
-    post_waiting: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["WaitForm"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WaitingEntry"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    delete_waiting__id_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-        };
-    };
-    get_feeds__token_: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                token: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/calendar": string;
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_health: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/plain": string;
-                };
-            };
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/plain": string;
-                };
-            };
-        };
-    };
+  post_addresses: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['TypedAddress'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['AddressAnswer'];
+        };
+      };
+    };
+  };
+  get_batches: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Batch'][];
+        };
+      };
+    };
+  };
+  post_batches: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BatchForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['BatchAnswer'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_benefits_tomorrow: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Asked'];
+        };
+      };
+    };
+  };
+  get_claims: {
+    parameters: {
+      query?: {
+        /** @description A state, or nothing for all. */
+        state?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ClaimView'][];
+        };
+      };
+    };
+  };
+  get_claims__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ClaimDetail'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_claims__id__correct: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_clinic: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ClinicView'];
+        };
+      };
+    };
+  };
+  get_codes: {
+    parameters: {
+      query?: {
+        q?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CodeHit'][];
+        };
+      };
+    };
+  };
+  get_codes__code_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        code: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CodeView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_coverages__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['CoverageForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Coverage'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_coverages__id__benefits: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BenefitsForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+    };
+  };
+  get_coverages__id__card__side_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        side: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'image/png': number[];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_coverages__id__card__side_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        side: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/octet-stream': string;
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_coverages__id__copy: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['CopyTo'][];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Coverage'][];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_dates: {
+    parameters: {
+      query: {
+        text: string;
+        /** @description `birth` for a birth date; anything else for a date near today. */
+        sense?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['UnderstoodDate'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_files__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/octet-stream': string;
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_groups: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ClinicianGroup'][];
+        };
+      };
+    };
+  };
+  post_groups: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['GroupForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ClinicianGroup'];
+        };
+      };
+      403: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  delete_groups__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_import_balances: {
+    parameters: {
+      query: {
+        /** @description True writes nothing and says what would happen. */
+        dry_run: boolean;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'text/csv': string;
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ImportAnswer'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_import_fhir: {
+    parameters: {
+      query: {
+        /** @description True writes nothing and says what would happen. */
+        dry_run: boolean;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/fhir+json': string;
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ImportAnswer'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_import_people: {
+    parameters: {
+      query: {
+        /** @description True writes nothing and says what would happen. */
+        dry_run: boolean;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'text/csv': string;
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ImportAnswer'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_import_policies: {
+    parameters: {
+      query: {
+        /** @description True writes nothing and says what would happen. */
+        dry_run: boolean;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'text/csv': string;
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ImportAnswer'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_in_clinic: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['InClinicView'];
+        };
+      };
+    };
+  };
+  get_in_clinic_count: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['WaitingCount'];
+        };
+      };
+    };
+  };
+  get_lab_tests: {
+    parameters: {
+      query?: {
+        q?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['TestView'][];
+        };
+      };
+    };
+  };
+  put_lists__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['UntimedListForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_lists__id__entries: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['EntryForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Visit'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_live: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/event-stream': string;
+        };
+      };
+    };
+  };
+  get_me: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MeView'];
+        };
+      };
+      401: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_me_feed: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['FeedAddress'];
+        };
+      };
+    };
+  };
+  delete_me_feed: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+    };
+  };
+  post_me_password: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PasswordForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      429: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_me_second_factor: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['FactorForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RecoveryCodes'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      429: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_me_second_factor_new: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['NewFactor'];
+        };
+      };
+    };
+  };
+  post_me_second_factor_remove: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PasswordOnly'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      429: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_me_sessions: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SessionRow'][];
+        };
+      };
+    };
+  };
+  delete_me_sessions__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  delete_merges__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Merge'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_messages: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MessageView'][];
+        };
+      };
+    };
+  };
+  post_messages__id__fate: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['FateForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_open_times: {
+    parameters: {
+      query?: {
+        from?: string;
+        /** @description One visit type, clinician or site, or several with commas; nothing: any. */
+        visitTypeId?: string;
+        clinicianId?: string;
+        siteId?: string;
+        /** @description Weekdays with commas, Monday is 1. */
+        weekdays?: string;
+        /** @description Starts not before, and before, by the clinic's clock: 13:00. */
+        after?: string;
+        before?: string;
+        /** @description The time of day that would suit best. */
+        around?: string;
+        /** @description Longer than a slot: over its neighbours. */
+        minutes?: number;
+        /** @description Whose usual clinician and limits count. */
+        personId?: string;
+        /** @description Leaves out so many of the best, which were offered before; 0 to 600. */
+        skip?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['OpenTime'][];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  delete_orders__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_orders__id__answers: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['QuestionAnswer'][];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_orders__id__diagnoses: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PlaceForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_payments: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PaymentForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Receipt'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      503: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_payments__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Receipt'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_payments__id__paper: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/pdf': number[];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_payments__id__send: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Message'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_payments__id__void: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['VoidForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Receipt'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      503: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_people: {
+    parameters: {
+      query?: {
+        q?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PersonHit'][];
+        };
+      };
+    };
+  };
+  post_people: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PersonForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Person'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_people_twins: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PersonForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Twin'][];
+        };
+      };
+    };
+  };
+  get_people__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PersonView'];
+        };
+      };
+    };
+  };
+  put_people__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PersonForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Person'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_people__id__account: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['AccountView'];
+        };
+      };
+    };
+  };
+  post_people__id__allergies: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['AllergyForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Allergy'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  delete_people__id__allergies__allergy_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        allergy: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+    };
+  };
+  get_people__id__collect: {
+    parameters: {
+      query?: {
+        /** @description What is about to be paid, as typed so far; several means with a plus sign between. */
+        amount?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CollectView'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_people__id__consents: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ConsentForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Consent'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_people__id__contact: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ContactView'];
+        };
+      };
+    };
+  };
+  post_people__id__contact: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ContactForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_people__id__coverages: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CoverageView'][];
+        };
+      };
+    };
+  };
+  post_people__id__coverages: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['CoverageForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Coverage'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_people__id__differences: {
+    parameters: {
+      query: {
+        other: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Difference'][];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_people__id__fhir: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/fhir+json': string;
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_people__id__household: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['RelationForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  delete_people__id__household__other_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        other: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+    };
+  };
+  get_people__id__limits: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PersonLimits'];
+        };
+      };
+    };
+  };
+  put_people__id__limits: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['LimitsForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PersonLimits'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_people__id__looks: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['AuditRow'][];
+        };
+      };
+    };
+  };
+  post_people__id__medicines: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['MedicineForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Medicine'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_people__id__medicines__medicine_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        medicine: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['MedicineState'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_people__id__merge: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['MergeForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Merge'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_people__id__moved_along: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['OthersForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_people__id__none_known: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NoneKnownForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_people__id__open_chart: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ReasonForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_people__id__payments: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Receipt'][];
+        };
+      };
+    };
+  };
+  post_people__id__refunds: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['RefundForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Receipt'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      503: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_people__id__restriction: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['RestrictionForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_people__id__self_pay: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+    };
+  };
+  get_people__id__slip: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/pdf': number[];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_people__id__visits: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['VisitCard'][];
+        };
+      };
+    };
+  };
+  post_people__id__visits: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['UnbookedForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Visit'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  delete_prescriptions__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_prescriptions__id__diagnosis: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['DiagnosisForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_prescriptions__id__send: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SendForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_print_calls: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/pdf': number[];
+        };
+      };
+    };
+  };
+  get_print_day_lists: {
+    parameters: {
+      query: {
+        from: string;
+        to?: string;
+        /** @description One clinician, or several with commas; empty: all. */
+        clinicianId?: string;
+        /** @description Starts not before, and before, by the clinic's clock. */
+        after?: string;
+        before?: string;
+        /** @description With telephone and e-mail. */
+        contact?: boolean;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/pdf': number[];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_print_letters: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/pdf': number[];
+        };
+      };
+    };
+  };
+  get_products: {
+    parameters: {
+      query?: {
+        q?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ProductView'][];
+        };
+      };
+    };
+  };
+  post_rebooking: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Pinned'][];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RebookingPlan'];
+        };
+      };
+    };
+  };
+  post_rebooking_accept: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['AcceptedPlan'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Told'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_rebooking_tell: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['TellForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Told'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_remittances: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RemittanceView'][];
+        };
+      };
+    };
+  };
+  post_remittances: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'text/plain': string;
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['UploadAnswer'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_results: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ResultView'][];
+        };
+      };
+    };
+  };
+  post_results__id__match: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['MatchForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_results__id__review: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ReviewForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['LabReport'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_schedule: {
+    parameters: {
+      query?: {
+        day?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['DayView'];
+        };
+      };
+    };
+  };
+  get_schedule_changes: {
+    parameters: {
+      query?: {
+        day?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SlotEvent'][];
+        };
+      };
+    };
+  };
+  get_schedule_month: {
+    parameters: {
+      query?: {
+        day?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RoomLeft'][];
+        };
+      };
+    };
+  };
+  post_schedule_notes: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NoteForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ScheduleNote'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  delete_schedule_notes__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+    };
+  };
+  get_schedule_week: {
+    parameters: {
+      query: {
+        day?: string;
+        clinicianId: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['DayView'][];
+        };
+      };
+    };
+  };
+  post_series: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SeriesForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Visit'][];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_series_plan: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SeriesAsked'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SeriesLine'][];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_series__id__cancel_rest: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['CancelRest'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CancelledRest'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_services: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ServiceView'][];
+        };
+      };
+    };
+  };
+  put_services__code__price: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        code: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PriceForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_session: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SessionView'];
+        };
+      };
+      401: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_session_here: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      401: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_session_lock: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      401: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_session_unlock: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['UnlockForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      401: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      429: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_set_password: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['LinkForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['LinkOwner'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      429: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_settings_alerts__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['RuleForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_settings_booking: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BookingRules'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_settings_check_in: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CheckInSettings'];
+        };
+      };
+    };
+  };
+  put_settings_check_in_walk: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['WalkForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_settings_doors: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['DoorsForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_settings_forms__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['FormForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_settings_own_stages__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['OwnStageForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_settings_own_stages__id__place: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['OwnStagePlace'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_settings_required_fields: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RequiredView'][];
+        };
+      };
+    };
+  };
+  put_settings_required_fields: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['RequiredForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_settings_rooms__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['RoomForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_settings_thresholds: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['HouseRules'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_shifts: {
+    parameters: {
+      query: {
+        from: string;
+        /** @description The last day; nothing: one day. */
+        to?: string;
+        clinicianId?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ShiftBooked'][];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_shifts_cancel: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['CancelShifts'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Affected'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_shifts_hand_over: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['HandOver'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Affected'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_shifts__id__slots: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewSlot'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Slot'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_sign_in: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SignIn'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MeView'];
+        };
+      };
+      401: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      429: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_sign_ins: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ShownSignIn'][];
+        };
+      };
+    };
+  };
+  post_sign_out: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+    };
+  };
+  get_signed_forms__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/pdf': number[];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_sites__id__till: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['TillView'];
+        };
+      };
+    };
+  };
+  post_sites__id__till_closing: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ClosingForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Till'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_sites__id__till_opening: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['OpeningForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Till'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_slots__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SlotChange'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_slots__id__history: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SlotEvent'][];
+        };
+      };
+    };
+  };
+  get_slots__id__waiting: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ToAsk'][];
+        };
+      };
+    };
+  };
+  get_staff: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['StaffRow'][];
+        };
+      };
+    };
+  };
+  post_staff: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['WhoForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Staff'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  delete_staff_sessions__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_staff__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['WhoForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Staff'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_staff__id__password_link: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['LinkView'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_supply: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SupplyView'];
+        };
+      };
+    };
+  };
+  post_supply_exceptions: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ExceptionForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SupplyReport'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  delete_supply_exceptions__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SupplyReport'];
+        };
+      };
+    };
+  };
+  post_supply_make: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SupplyReport'];
+        };
+      };
+    };
+  };
+  post_supply_shifts: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['OneOffForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Shift'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_supply_templates: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['TemplateForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SupplyReport'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_supply_templates__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['TemplateForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SupplyReport'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_supply_templates__id__end: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['EndTemplate'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SupplyReport'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_today: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['TodayView'];
+        };
+      };
+    };
+  };
+  post_visit_types: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['VisitTypeForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['VisitType'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_visit_types__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['VisitTypeForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['VisitType'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_visits: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BookingForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Visit'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_visits__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['VisitView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_visits__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['AboutForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Visit'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_visits__id__addenda: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['AddendumForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Addendum'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_visits__id__alerts: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ReadForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_visits__id__calendar: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/calendar': string;
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_visits__id__cancel: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['CancelForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_visits__id__charges: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ChargesView'];
+        };
+      };
+    };
+  };
+  put_visits__id__charges: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['LineForm'][];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_visits__id__charges_complete: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_visits__id__chart: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ChartView'];
+        };
+      };
+    };
+  };
+  get_visits__id__check_in: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CheckInView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_visits__id__check_in: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Visit'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_visits__id__credit: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['CreditForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  put_visits__id__diagnoses: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['DiagnosesForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['DiagnosesAnswer'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_visits__id__forms: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SignForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_visits__id__household_today: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['VisitCard'][];
+        };
+      };
+    };
+  };
+  post_visits__id__list_place: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ListPlaceForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+    };
+  };
+  delete_visits__id__measurements__measurement_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        measurement: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+    };
+  };
+  get_visits__id__money: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MoneyView'];
+        };
+      };
+    };
+  };
+  post_visits__id__move: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewTimeForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Visit'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_visits__id__moves: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['VisitMove'][];
+        };
+      };
+    };
+  };
+  put_visits__id__note__part_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        part: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PartForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['NotePart'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_visits__id__orders: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['OrderForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['OrderView'][];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_visits__id__orders_send: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_visits__id__payer: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PayerForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_visits__id__prescriptions: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PrescriptionForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Prescription'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_visits__id__prescriptions_check: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PrescriptionForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Checked'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_visits__id__quick_line: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['QuickLine'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['QuickAnswer'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_visits__id__series: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SeriesView'];
+        };
+      };
+    };
+  };
+  post_visits__id__sign: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SignNoteForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['NoteSignature'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  post_visits__id__stage: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['MoveForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Visit'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_waiting: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['WaitingView'][];
+        };
+      };
+    };
+  };
+  post_waiting: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['WaitForm'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['WaitingEntry'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  delete_waiting__id_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Done'];
+        };
+      };
+    };
+  };
+  get_feeds__token_: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/calendar': string;
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  get_health: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/plain': string;
+        };
+      };
+      503: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/plain': string;
+        };
+      };
+    };
+  };
 }

@@ -6,6 +6,7 @@ import { Button, Field } from '../ui/controls';
 import { Notice, Row, Small, Spread, Stack } from '../ui/layout';
 import { color, corner, hair, part, space } from '../ui/tokens';
 import { openScreen } from './lock';
+import { askSession } from './presence';
 
 const Whole = styled(Aria.ModalOverlay)`
   position: fixed;
@@ -29,8 +30,8 @@ export function Lock({ login, onOpened }: { login: string; onOpened: () => void 
   const { run, busy, refusal } = useDo();
   const enter = async () => {
     // After a reload the word for changes is not known yet.
-    const session = await api.GET('/api/session').catch(() => undefined);
-    if (session?.data) setCsrf(session.data.csrf);
+    const session = await askSession().catch(() => undefined);
+    if (session) setCsrf(session.csrf);
     if (await run(() => api.POST('/api/session/unlock', { body: { password } }))) {
       openScreen();
       onOpened();

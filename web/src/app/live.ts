@@ -3,6 +3,7 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { lookingAgain } from '../api/client';
+import { askSession } from './presence';
 
 /** Which questions each topic makes stale. */
 const stale: Record<string, string[]> = {
@@ -43,6 +44,11 @@ export function useLive(locked: boolean) {
         if (keys) for (const key of keys) void client.invalidateQueries({ queryKey: [key] });
         else void client.invalidateQueries();
       });
+    };
+    // The server ends the stream of a session that was locked or ended, wherever that was done.
+    source.onerror = () => {
+      if (source.readyState !== EventSource.CLOSED) return;
+      void askSession().catch(() => undefined);
     };
     return () => source.close();
   }, [client, locked]);

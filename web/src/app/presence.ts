@@ -9,6 +9,14 @@ const LOOKED_EVERY = 5_000;
 /** Shared by the windows of one browser: who works in one is there in all. */
 const KEY = 'harbor-here';
 
+/** Asks what has become of the session, and locks or leaves the screen accordingly. */
+export async function askSession() {
+  const { data, response } = await api.GET('/api/session');
+  if (data?.locked) lockScreen();
+  if (response.status === 401) window.dispatchEvent(new Event('harbor-signed-out'));
+  return data;
+}
+
 export async function lockNow() {
   await api.POST('/api/session/lock').catch(() => undefined);
   lockScreen();
@@ -24,7 +32,12 @@ export function usePresence(lockMinutes: number, locked: boolean) {
       localStorage.setItem(KEY, String(now));
       if (now - told < TOLD_EVERY) return;
       told = now;
-      void api.POST('/api/session/here').catch(() => undefined);
+      void api
+        .POST('/api/session/here')
+        .then(async ({ response }) => {
+          if (response.status === 401) await askSession();
+        })
+        .catch(() => undefined);
     };
     const events = ['keydown', 'pointerdown', 'pointermove', 'wheel', 'touchstart'];
     events.forEach((event) => window.addEventListener(event, here, { passive: true, capture: true }));

@@ -123,7 +123,7 @@ pub async fn send_receipt(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<
 }
 
 /// The letters that wait for the printer, one a page.
-#[utoipa::path(get, path = "/api/print/letters", responses((status = 200, content_type = "application/pdf", body = Vec<u8>)))]
+#[utoipa::path(get, path = "/api/print/letters", responses((status = 200, content_type = "application/pdf", body = Vec<u8>), (status = 422, body = Problem)))]
 pub async fn letters(state: Data<State>, request: HttpRequest) -> Result<HttpResponse, Problem> {
     let (letters, people) = content::letters(&state).await?;
     shown::opened(&request, "letters", people);

@@ -2,36 +2,12 @@
 
 use crate::Hand;
 use harbor_core::permissions::Role;
+use harbor_demo::attack::spellings::{LOGINS, concrete, ends_the_walk, raw, spellings};
 use harbor_demo::testing::Product;
 use harbor_server::routes::{Access, ROUTES, Route, document};
 use harbor_store::people::whose::Whose;
 use serde_json::json;
 use std::sync::atomic::{AtomicU16, Ordering};
-
-const NOBODYS: &str = "00000000-0000-7000-8000-000000000000";
-
-fn concrete(pattern: &str) -> String {
-    ["{id}", "{measurement}", "{allergy}", "{medicine}", "{other}"]
-        .iter()
-        .fold(pattern.to_owned(), |path, part| path.replace(part, NOBODYS))
-        .replace("{part}", "plan")
-        .replace("{code}", "I10")
-        .replace("{side}", "front")
-        .replace("{token}", "x")
-}
-
-const LOGINS: [(Role, &str); 5] = [
-    (Role::FrontDesk, "junia"),
-    (Role::Assistant, "petra"),
-    (Role::Clinician, "oriane"),
-    (Role::Biller, "agathe"),
-    (Role::Manager, "soren"),
-];
-
-/// Routes that end a walk, or never answer.
-fn ends_the_walk(route: &Route) -> bool {
-    ["/live", "/sign-out", "/sign-in", "/session/lock"].iter().any(|end| route.pattern.ends_with(end))
-}
 
 fn may(role: Role, access: Access) -> bool {
     access.permission().is_none_or(|p| role.may(p))
@@ -68,52 +44,6 @@ async fn every_route_opens_for_its_roles_and_no_other() {
     product.stop().await.unwrap();
 }
 
-/// Other ways of writing an address that a router may take for the same.
-fn spellings(path: &str) -> Vec<String> {
-    let encoded = |n: usize, lower: bool| {
-        let byte = path.as_bytes()[n];
-        let code = if lower { format!("%{byte:02x}") } else { format!("%{byte:02X}") };
-        format!("{}{code}{}", &path[..n], &path[n + 1..])
-    };
-    let last = path.len() - 1;
-    let upper = path.find("api").or_else(|| path.find("feeds")).map_or(path.to_uppercase(), |at| {
-        format!("{}{}{}", &path[..at], path[at..at + 3].to_uppercase(), &path[at + 3..])
-    });
-    vec![
-        encoded(1, false),
-        encoded(last, false),
-        encoded(last, true),
-        format!("/{path}"),
-        format!("/.{path}"),
-        format!("/x/..{path}"),
-        path.replacen("/", "//", 2).replacen("//", "/", 1),
-        format!("{path}/"),
-        format!("{path};x"),
-        format!("{path};.css"),
-        format!("{path}%2F"),
-        format!("{path}%00"),
-        path.replacen('/', "%2F", 2).replacen("%2F", "/", 1),
-        upper,
-    ]
-}
-
-/// Status and body of a request written by hand, since a client would put the address right.
-async fn raw(address: &str, method: &str, path: &str, host: &str, more: &str) -> (u16, String) {
-    use tokio::io::{AsyncReadExt, AsyncWriteExt};
-    let at = address.trim_start_matches("http://");
-    let mut line = tokio::net::TcpStream::connect(at).await.unwrap();
-    let length = if method == "GET" { "" } else { "content-length: 2\r\ncontent-type: application/json\r\n" };
-    let body = if method == "GET" { "" } else { "{}" };
-    let method = method.to_uppercase();
-    let text = format!("{method} {path} HTTP/1.1\r\nhost: {host}\r\nconnection: close\r\n{length}{more}\r\n{body}");
-    line.write_all(text.as_bytes()).await.unwrap();
-    let mut answer = Vec::new();
-    let _ = line.read_to_end(&mut answer).await;
-    let text = String::from_utf8_lossy(&answer).into_owned();
-    let status = text.split(' ').nth(1).and_then(|s| s.parse().ok()).unwrap_or(0);
-    (status, text)
-}
-
 #[actix_web::test]
 async fn no_spelling_of_an_address_opens_what_its_route_does_not() {
     let product = Product::start().await.unwrap();
@@ -129,7 +59,7 @@ async fn no_spelling_of_an_address_opens_what_its_route_does_not() {
                 .map_or(String::new(), |(_, h)| format!("cookie: {}\r\nx-harbor-csrf: {}\r\n", h.cookie, h.csrf));
             for path in spellings(&concrete(route.pattern)) {
                 let (status, text) =
-                    raw(product.address(), &route.method.to_uppercase(), &path, "127.0.0.1", &more).await;
+                    raw(product.address(), &route.method.to_uppercase(), &path, "127.0.0.1", &more).await.unwrap();
                 // Refused as an address that is none, whoever asks: no handler ran.
                 assert!(matches!(status, 400 | 404), "{} {path}: {status} {text}", route.method);
                 assert!(text.contains("x-content-type-options: nosniff"), "{path}: {text}");
@@ -140,22 +70,22 @@ async fn no_spelling_of_an_address_opens_what_its_route_does_not() {
     assert!(asked.load(Ordering::Relaxed) > 10_000, "every route, six hands, fourteen spellings");
     // The words of the first attack, with patients in the answer.
     for path in ["/%61pi/people?q=farrukh", "/api//people?q=farrukh", "/./api/people?q=farrukh", "/%66eeds/x"] {
-        let (status, text) = raw(product.address(), "GET", path, "127.0.0.1", "").await;
+        let (status, text) = raw(product.address(), "GET", path, "127.0.0.1", "").await.unwrap();
         assert_eq!(status, 400, "{path} {text}");
     }
     // Another name for the same machine, in the header or in the address.
     let doctor = hands.into_iter().flatten().find(|(r, _)| *r == Role::Clinician).unwrap().1;
     let cookie = format!("cookie: {}\r\n", doctor.cookie);
     let own = product.address().trim_start_matches("http://").to_owned();
-    assert_eq!(raw(product.address(), "GET", "/api/me", &own, &cookie).await.0, 200);
+    assert_eq!(raw(product.address(), "GET", "/api/me", &own, &cookie).await.unwrap().0, 200);
     for (path, host) in
         [("/api/me", "evil.example.org"), ("http://evil.example.org/api/me", own.as_str()), ("/api/me", "")]
     {
-        let (status, text) = raw(product.address(), "GET", path, host, &cookie).await;
+        let (status, text) = raw(product.address(), "GET", path, host, &cookie).await.unwrap();
         assert_eq!(status, 421, "{path} {host} {text}");
     }
     let twice = format!("{cookie}host: evil.example.org\r\n");
-    assert!(matches!(raw(product.address(), "GET", "/api/me", &own, &twice).await.0, 400 | 421));
+    assert!(matches!(raw(product.address(), "GET", "/api/me", &own, &twice).await.unwrap().0, 400 | 421));
     product.stop().await.unwrap();
 }
 

@@ -25,8 +25,8 @@ async fn device(product: &Product, login: &str) -> String {
         .send()
         .await
         .unwrap();
-    let cookies = answer.headers().get_all("set-cookie").iter().map(|c| c.to_str().unwrap());
-    let device = cookies.filter(|c| c.starts_with("harbor_device")).next_back().expect("a device cookie");
+    let mut cookies = answer.headers().get_all("set-cookie").iter().map(|c| c.to_str().unwrap());
+    let device = cookies.rfind(|c| c.starts_with("harbor_device")).expect("a device cookie");
     assert!(device.contains("HttpOnly") && device.contains("SameSite=Strict"), "{device}");
     device.split(';').next().unwrap().to_owned()
 }

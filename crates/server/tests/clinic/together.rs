@@ -23,7 +23,7 @@ async fn a_note_is_signed_as_it_was_seen_however_many_write_in_it() {
     let product = Product::start().await.unwrap();
     let store = Store::open(&product.database_url, 2).await.unwrap();
     assert_eq!(
-        broken_signatures(&mut *store.reader().await.unwrap()).await.unwrap(),
+        broken_signatures(&mut store.reader().await.unwrap()).await.unwrap(),
         Vec::<Uuid>::new(),
         "the demo's own"
     );
@@ -60,7 +60,7 @@ async fn a_note_is_signed_as_it_was_seen_however_many_write_in_it() {
         refused += usize::from(sign.status != 200);
     }
     assert!(signed + refused == mine.len() && mine.len() >= 3, "{signed} signed, {refused} refused");
-    assert_eq!(broken_signatures(&mut *store.reader().await.unwrap()).await.unwrap(), Vec::<Uuid>::new());
+    assert_eq!(broken_signatures(&mut store.reader().await.unwrap()).await.unwrap(), Vec::<Uuid>::new());
     product.stop().await.unwrap();
 }
 
