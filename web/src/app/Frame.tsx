@@ -292,14 +292,16 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
           </Small>
         </div>
         <div className="when">
-          <Menu
-            inline
-            label={me.staff.name}
-            items={[
-              { id: 'me', label: 'My sign-in', onChoose: () => navigate('/me') },
-              { id: 'lock', label: 'Lock the screen', onChoose: () => void lockNow() },
-            ]}
-          />
+          <div>
+            <Menu
+              inline
+              label={me.staff.name}
+              items={[
+                { id: 'me', label: 'My sign-in', onChoose: () => navigate('/me') },
+                { id: 'lock', label: 'Lock the screen', onChoose: () => void lockNow() },
+              ]}
+            />
+          </div>
           <Small>{me.roleLabel}</Small>
         </div>
         <Button $kind="quiet" onPress={() => void leave()}>

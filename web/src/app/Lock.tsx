@@ -1,9 +1,9 @@
 import { useState } from 'react';
 import * as Aria from 'react-aria-components';
 import styled from 'styled-components';
-import { api, setCsrf, useDo } from '../api/client';
+import { api, Refusal, setCsrf, take } from '../api/client';
 import { Button, Field } from '../ui/controls';
-import { Notice, Row, Small, Spread, Stack } from '../ui/layout';
+import { Notice, Small, Stack } from '../ui/layout';
 import { color, corner, hair, part, space } from '../ui/tokens';
 import { openScreen } from './lock';
 import { askSession } from './presence';
@@ -27,14 +27,23 @@ const Card = styled(Aria.Modal)`
 /** Shows nothing of anyone; opens with the password on the very page that was left. */
 export function Lock({ login, onOpened }: { login: string; onOpened: () => void }) {
   const [password, setPassword] = useState('');
-  const { run, busy, refusal } = useDo();
+  const [busy, setBusy] = useState(false);
+  const [refusal, setRefusal] = useState<Refusal | null>(null);
   const enter = async () => {
-    // After a reload the word for changes is not known yet.
-    const session = await askSession().catch(() => undefined);
-    if (session) setCsrf(session.csrf);
-    if (await run(() => api.POST('/api/session/unlock', { body: { password } }))) {
+    setBusy(true);
+    setRefusal(null);
+    try {
+      // After a reload the word for changes is not known yet.
+      const session = await askSession();
+      if (session) setCsrf(session.csrf);
+      await take(api.POST('/api/session/unlock', { body: { password } }));
       openScreen();
       onOpened();
+    } catch (error) {
+      setPassword('');
+      if (error instanceof Refusal) setRefusal(error);
+    } finally {
+      setBusy(false);
     }
   };
   const leave = async () => {
@@ -70,15 +79,12 @@ export function Lock({ login, onOpened }: { login: string; onOpened: () => void 
                   {refusal.message}
                 </Notice>
               )}
-              <Row>
-                <Button $kind="quiet" onPress={() => void leave()}>
-                  Sign out instead
-                </Button>
-                <Spread />
-                <Button $kind="filled" type="submit" data-main-action isDisabled={busy || password === ''}>
-                  Open
-                </Button>
-              </Row>
+              <Button $kind="filled" type="submit" data-main-action isDisabled={busy || password === ''}>
+                Open
+              </Button>
+              <Button $kind="quiet" onPress={() => void leave()}>
+                Sign out instead
+              </Button>
             </Stack>
           </form>
         </Aria.Dialog>

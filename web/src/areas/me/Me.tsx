@@ -144,7 +144,8 @@ function SecondFactor({ has, onChange }: { has: boolean; onChange: (has: boolean
           <Stack>
             <span>Scan this with an app for one-time codes, or type the secret into it.</span>
             <img src={fresh.picture} alt="The secret as a QR code" width={180} height={180} />
-            <Mono data-secret>{fresh.secret}</Mono>
+            {/* In fours, for typing. */}
+            <Mono data-secret>{fresh.secret.match(/.{1,4}/g)?.join(' ')}</Mono>
             <Field
               label="Code that the device shows"
               name="code"
@@ -208,7 +209,7 @@ export function SessionTable(p: {
                 since {times.full(session.createdAt)} {times.time(session.createdAt)}
               </Small>
             </td>
-            <td className="number">
+            <td style={{ textAlign: 'right' }}>
               {!own && (
                 <Button onPress={() => p.onEnd(session.id)} aria-label={`End the session at ${session.machine}`}>
                   End

@@ -254,10 +254,10 @@ export function Staff() {
                     {r.staff.active && r.invited && <Tag $tone="brass">no password yet</Tag>}
                     {r.secondFactor && <Tag $tone="kelp">second factor</Tag>}{' '}
                     {r.sessions.length > 0 && (
-                      <Small>signed in {r.sessions.length === 1 ? 'once' : `at ${r.sessions.length} places`}</Small>
+                      <Small>signed in {r.sessions.length === 1 ? 'now' : `at ${r.sessions.length} places`}</Small>
                     )}
                   </td>
-                  <td className="number">
+                  <td style={{ textAlign: 'right' }}>
                     <Button $kind="quiet" onPress={() => setOpen(r.staff.id)} aria-label={`Change ${r.staff.name}`}>
                       Change
                     </Button>
