@@ -52,6 +52,30 @@ async fn the_achterberg_children_with_one_payment_declined_then_cash() {
     .await;
 }
 
+/// A card whose answer was lost and that was charged all the same: nobody is asked for that money again.
+async fn lost_answer(b: &Browser) -> Result<()> {
+    b.sign_in("junia").await?;
+    open_person(b, "joris achterberg", "Achterberg, Joris").await?;
+    b.press("Take a payment").await?;
+    b.fill("amount", "20.15").await?;
+    b.press("Take payment").await?;
+    b.read("The card terminal does not answer.").await?;
+    b.fill("amount", "30").await?;
+    b.press("Take payment").await?;
+    b.read("The card was charged 20.15 after all, and it is posted.").await?;
+    b.see("//input[@name='amount' and @value='54.85']").await?;
+    Ok(())
+}
+
+#[actix_web::test]
+async fn a_lost_answer_that_is_found_leaves_only_what_is_left_to_pay() {
+    journey("arrival-lost-answer", |b| async move {
+        let done = lost_answer(&b).await;
+        (b, done)
+    })
+    .await;
+}
+
 /// Opens the visit of somebody who is waiting, by the command bar.
 async fn open_check_in(b: &Browser, record: &str) -> Result<()> {
     b.goto("/today").await?;

@@ -93,9 +93,3 @@ pub async fn was_right(conn: &mut Conn, attempt: i64, knock: &Knock<'_>) -> Resu
     diesel::delete(a::table.filter(a::at.lt(Utc::now() - Duration::days(30)))).execute(conn).await?;
     Ok(())
 }
-
-/// A try that was never judged, since the machine had no time for it.
-pub async fn withdraw(conn: &mut Conn, attempt: i64) -> Result<()> {
-    diesel::delete(a::table.find(attempt)).execute(conn).await?;
-    Ok(())
-}

@@ -135,6 +135,7 @@ async fn a_merge_carries_everything_and_parting_gives_it_back() {
     let differ = desk.get(&format!("/api/people/{kept}/differences?other={gone}")).await;
     let codes: Vec<&str> = differ.as_array().unwrap().iter().map(|d| d["code"].as_str().unwrap()).collect();
     assert_eq!(codes, ["last_name", "phone"]);
+    assert_eq!((&differ[1]["kept"], &differ[1]["gone"]), (&json!("(207) 555-0188"), &json!("(207) 555-0199")));
     let path = format!("/api/people/{kept}/merge");
     let asked = desk.post(&path, json!({ "goneId": gone })).await;
     assert_eq!(asked.detail(), "The records differ in: last name, mobile telephone. Choose which is right.");

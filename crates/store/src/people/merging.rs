@@ -8,6 +8,7 @@ use diesel::prelude::*;
 use diesel::sql_types;
 use diesel_async::RunQueryDsl;
 use harbor_core::people::merging::{Fact, Held, How, OF_PERSON, OF_REGISTRATION, Outcome, settle};
+use harbor_core::people::{Ethnicity, MaritalStatus, Race, Sex};
 use serde_json::{Map, Value, json};
 use std::collections::HashMap;
 use uuid::Uuid;
@@ -107,17 +108,54 @@ fn held(record: &Value, fact: &Fact) -> Held {
 /// In what two records differ, so that somebody can choose.
 pub async fn differences(conn: &mut Conn, kept: Uuid, gone: Uuid) -> Result<Vec<Difference>> {
     let (into, from) = (columns(conn, kept).await?, columns(conn, gone).await?);
-    let words = |held: Held| held.into_iter().filter(|t| !t.is_empty()).collect::<Vec<_>>().join(", ");
     let one = |fact: &&Fact| settle(fact, &held(&into, fact), &held(&from, fact), None) == Outcome::Ask;
     let differ = OF_PERSON.iter().chain(OF_REGISTRATION).filter(one);
-    Ok(differ
-        .map(|fact| Difference {
+    let mut out = Vec::new();
+    for fact in differ {
+        out.push(Difference {
             code: fact.code.into(),
             label: fact.label.into(),
-            kept: words(held(&into, fact)),
-            gone: words(held(&from, fact)),
-        })
-        .collect())
+            kept: fact_in_words(conn, fact, held(&into, fact)).await?,
+            gone: fact_in_words(conn, fact, held(&from, fact)).await?,
+        });
+    }
+    Ok(out)
+}
+
+/// What a record holds of a fact, as people read it.
+async fn fact_in_words(conn: &mut Conn, fact: &Fact, held: Held) -> Result<String> {
+    let mut words = Vec::new();
+    for (column, text) in fact.columns.iter().zip(held).filter(|(_, text)| !text.is_empty()) {
+        words.push(column_in_words(conn, column, text).await?);
+    }
+    Ok(words.join(", "))
+}
+
+async fn column_in_words(conn: &mut Conn, column: &str, text: String) -> Result<String> {
+    use crate::schema::{pharmacies, sites, staff};
+    let label = |label: Option<&'static str>| label.map(str::to_owned);
+    let id: Option<Uuid> = text.parse().ok();
+    let named: Option<String> = match (column, id) {
+        ("birth_date" | "deceased_on", _) => text.parse().ok().map(harbor_core::typed_date::in_words),
+        ("phone" | "other_phone" | "emergency_phone", _) if text.len() == 10 => {
+            Some(format!("({}) {}-{}", &text[..3], &text[3..6], &text[6..]))
+        }
+        ("sex", _) => label(Sex::from_code(&text).map(|s| s.label())),
+        ("marital_status", _) => label(MaritalStatus::from_code(&text).map(|s| s.label())),
+        ("race", _) => label(Race::from_code(&text).map(|s| s.label())),
+        ("ethnicity", _) => label(Ethnicity::from_code(&text).map(|s| s.label())),
+        ("responsible_id", Some(id)) => {
+            let p = get(conn, id).await?;
+            Some(format!("{} {}", p.first_name, p.last_name))
+        }
+        ("usual_clinician_id", Some(id)) => staff::table.find(id).select(staff::name).first(conn).await.optional()?,
+        ("pharmacy_id", Some(id)) => {
+            pharmacies::table.find(id).select(pharmacies::name).first(conn).await.optional()?
+        }
+        ("usual_site_id", Some(id)) => sites::table.find(id).select(sites::name).first(conn).await.optional()?,
+        _ => None,
+    };
+    Ok(named.unwrap_or(text))
 }
 
 /// Both records, locked: the lower id first, whichever of the two stays.

@@ -2,7 +2,8 @@ import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { plainDate, sexWord, telephone, useTimes } from '../../app/words';
 import { Button, Choose, Dialog } from '../../ui/controls';
-import { Notice, Row, Small, Spread, Stack, Table } from '../../ui/layout';
+import { Columns, Notice, Row, Small, Spread, Stack, Table } from '../../ui/layout';
+import { part } from '../../ui/tokens';
 import { FindPerson } from './FindPerson';
 
 type Card = Schemas['PersonCard'];
@@ -62,18 +63,20 @@ function Compare(p: { kept: Card; gone: Card; onDone: () => void }) {
       {(differ.data?.length ?? 0) > 0 && (
         <Stack data-differences>
           <strong>In this they differ. Choose what is right of each.</strong>
-          {differ.data?.map((d) => (
-            <Choose
-              key={d.code}
-              label={d.label}
-              value={taken[d.code] === undefined ? '' : taken[d.code] ? 'gone' : 'kept'}
-              onChange={(side) => setTaken({ ...taken, [d.code]: side === 'gone' })}
-              choices={[
-                { id: 'kept', label: d.kept },
-                { id: 'gone', label: d.gone },
-              ]}
-            />
-          ))}
+          <Columns $min={part.wideField}>
+            {differ.data?.map((d) => (
+              <Choose
+                key={d.code}
+                label={d.label}
+                value={taken[d.code] === undefined ? '' : taken[d.code] ? 'gone' : 'kept'}
+                onChange={(side) => setTaken({ ...taken, [d.code]: side === 'gone' })}
+                choices={[
+                  { id: 'kept', label: d.kept },
+                  { id: 'gone', label: d.gone },
+                ]}
+              />
+            ))}
+          </Columns>
         </Stack>
       )}
       <Small>
