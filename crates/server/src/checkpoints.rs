@@ -6,12 +6,14 @@
 //! key lies beside the file and is readable by the server's user alone; the public key is the first line of the file, to
 //! be kept elsewhere by whoever wants to be sure of the file itself.
 
+use crate::state::State;
 use anyhow::{Context, Result, bail};
 use chrono::{DateTime, SecondsFormat, Utc};
 use ed25519_dalek::{Signature, Signer, SigningKey, Verifier, VerifyingKey};
 use harbor_store::{Conn, audit};
 use std::io::Write;
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 
 const FILE: &str = "audit.checkpoints";
 const KEY: &str = "audit.key";
@@ -65,6 +67,25 @@ pub async fn write(folder: &Path, conn: &mut Conn) -> Result<()> {
     writeln!(out, "{said}\t{}", hex(&signature.to_bytes()))?;
     out.sync_all()?;
     Ok(())
+}
+
+/// Writes the head down at the start and every hour, where the settings name a folder; what fails is tried again soon.
+pub async fn every_hour(state: State) {
+    let Some(folder) = state.settings.checkpoints.clone() else { return };
+    loop {
+        let written = match state.store.reader().await {
+            Ok(mut conn) => write(&folder, &mut conn).await,
+            Err(error) => Err(error.into()),
+        };
+        let pause = match written {
+            Ok(()) => Duration::from_secs(3600),
+            Err(error) => {
+                tracing::error!(%error, "the head of the record could not be written down");
+                Duration::from_secs(5)
+            }
+        };
+        tokio::time::sleep(pause).await;
+    }
 }
 
 /// A head as it was written down.

@@ -106,6 +106,7 @@ pub async fn start(settings: Settings, port: u16) -> Result<Running> {
         tokio::spawn(work::run(state.clone())),
         tokio::spawn(work::poll_outside(state.clone())),
         tokio::spawn(work::every_day(state.clone())),
+        tokio::spawn(checkpoints::every_hour(state.clone())),
         tokio::spawn(terminal::settle_lost(state.clone())),
     ];
     Ok(Running { address, state, handle, tasks })

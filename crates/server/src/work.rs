@@ -271,16 +271,7 @@ async fn make_supply(state: &State, made: &mut Option<NaiveDate>) -> anyhow::Res
 /// The clinic's own daily work: working time, benefits checks of the evening.
 pub async fn every_day(state: State) {
     let (mut begun, mut made) = (None, None);
-    let mut written: Option<tokio::time::Instant> = None;
     loop {
-        if let Some(folder) = state.settings.checkpoints.as_deref()
-            && written.is_none_or(|at| at.elapsed() >= CHECKPOINT_EVERY)
-        {
-            match write_checkpoint(&state, folder).await {
-                Ok(()) => written = Some(tokio::time::Instant::now()),
-                Err(error) => tracing::error!(%error, "the head of the record could not be written down"),
-            }
-        }
         state.strangers.retain_recent();
         if let Err(error) = make_supply(&state, &mut made).await {
             tracing::warn!(%error, "working time");
@@ -295,12 +286,6 @@ pub async fn every_day(state: State) {
         }
         tokio::time::sleep(Duration::from_millis(700)).await;
     }
-}
-
-const CHECKPOINT_EVERY: Duration = Duration::from_secs(3600);
-
-async fn write_checkpoint(state: &State, folder: &std::path::Path) -> anyhow::Result<()> {
-    crate::checkpoints::write(folder, &mut *state.store.reader().await?).await
 }
 
 /// Marks those of today who did not come, by the clinic's rule; undone when they do come.

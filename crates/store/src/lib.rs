@@ -115,6 +115,20 @@ const GUARDS: [(&str, &str, &str); 14] = [
 const UNWRITABLE: [&str; 3] =
     ["invalid byte sequence for encoding", "unsupported Unicode escape sequence", "out of range"];
 
+/// How it shows that the server, or the line to it, broke in the middle: SQLSTATE classes 57P and 08, which Diesel does
+/// not tell, and the driver's own words. Whether what was asked was done is then not known.
+const BROKEN: [&str; 9] = [
+    "terminating connection",
+    "connection closed",
+    "error communicating with the server",
+    "Connection reset",
+    "Broken pipe",
+    "the database system is",
+    "server closed the connection",
+    "Connection refused",
+    "early eof",
+];
+
 impl From<DieselError> for StoreError {
     fn from(error: DieselError) -> Self {
         match &error {
@@ -132,6 +146,9 @@ impl From<DieselError> for StoreError {
                         StoreError::refused("try_again", "Two changes met; try again.")
                     }
                     DatabaseErrorKind::ClosedConnection => StoreError::Unreachable(info.message().to_owned()),
+                    _ if BROKEN.iter().any(|words| info.message().contains(words)) => {
+                        StoreError::Unreachable(info.message().to_owned())
+                    }
                     // A text with a zero in it, or a number beyond the column: SQLSTATE class 22, which Diesel does not tell.
                     _ if UNWRITABLE.iter().any(|words| info.message().contains(words)) => {
                         StoreError::refused("unwritable", "A sign or a number in this cannot be kept; type it again.")
@@ -154,6 +171,15 @@ impl From<DieselError> for StoreError {
                     }
                     _ => StoreError::Database(error),
                 }
+            }
+            // A transaction that cannot be used any more has lost its line.
+            DieselError::BrokenTransactionManager => StoreError::Unreachable(error.to_string()),
+            DieselError::QueryBuilderError(e)
+            | DieselError::SerializationError(e)
+            | DieselError::DeserializationError(e)
+                if BROKEN.iter().any(|words| e.to_string().contains(words)) =>
+            {
+                StoreError::Unreachable(error.to_string())
             }
             _ => StoreError::Database(error),
         }
