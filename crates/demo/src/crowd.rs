@@ -94,7 +94,7 @@ pub async fn more_clinicians(url: &str, day: NaiveDate, count: usize, days: i32,
         let (reason, ..) = names::reason(&mut chance, false);
         let booking = Booking {
             person_id: person,
-            place: Place::slot(slot.id),
+            place: Place { beside_own: true, ..Place::slot(slot.id) },
             reason: reason.into(),
             note: String::new(),
             kind: "in_person".into(),

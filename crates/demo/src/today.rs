@@ -58,7 +58,7 @@ pub async fn build(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -
         change.now = at(world.day, 7, 30) - Duration::days(6);
         let booking = Booking {
             person_id: person,
-            place: Place::slot(slot.id),
+            place: Place { beside_own: true, ..Place::slot(slot.id) },
             reason: reason.into(),
             note: String::new(),
             kind: "in_person".into(),
@@ -375,7 +375,7 @@ async fn ahead(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -> Re
             change.actor = desks[n % 2].clone();
             let booking = Booking {
                 person_id: person,
-                place: Place::slot(slot.id),
+                place: Place { beside_own: true, ..Place::slot(slot.id) },
                 reason: reason.into(),
                 note: String::new(),
                 kind: "in_person".into(),
