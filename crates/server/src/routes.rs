@@ -339,6 +339,7 @@ fn refusals(route: &Route) -> Vec<(u16, &'static str)> {
     let mut all = vec![
         (400, "The address or what was sent cannot be read."),
         (421, "This server does not answer to that name."),
+        (422, "A field or a question is at fault, or the rules of the job say no."),
         (503, "The database cannot be reached."),
     ];
     if !matches!(route.access, Access::Public | Access::Stranger) {
@@ -358,7 +359,6 @@ fn refusals(route: &Route) -> Vec<(u16, &'static str)> {
             (409, "Somebody else was faster, or something is to be confirmed."),
             (413, "Larger than this route takes."),
             (415, "Sent packed, or of a kind that this route does not take."),
-            (422, "A field is at fault, or the rules of the job say no."),
         ]);
     }
     all

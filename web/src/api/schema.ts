@@ -5833,7 +5833,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5899,6 +5899,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6135,7 +6144,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6211,6 +6220,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -6278,6 +6296,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6468,6 +6495,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -6527,6 +6563,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6601,6 +6646,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6845,7 +6899,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6922,6 +6976,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7326,6 +7389,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -7383,6 +7455,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8189,6 +8270,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -8246,6 +8336,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8312,6 +8411,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8629,6 +8737,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -8685,6 +8802,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8801,7 +8927,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -8919,7 +9045,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9295,7 +9421,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9497,6 +9623,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -9607,7 +9742,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -9792,6 +9927,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10571,6 +10715,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -10638,6 +10791,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10952,6 +11114,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -11185,7 +11356,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11262,6 +11433,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11459,6 +11639,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11701,7 +11890,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -11994,6 +12183,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -12185,6 +12383,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12391,6 +12598,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -12458,6 +12674,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12700,7 +12925,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -12777,6 +13002,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12975,6 +13209,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13796,6 +14039,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -14152,7 +14404,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -14235,6 +14487,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -14303,6 +14564,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14861,6 +15131,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -15081,6 +15360,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -15194,7 +15482,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -15508,6 +15796,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -15686,6 +15983,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -16005,6 +16311,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -16071,6 +16386,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -16130,6 +16454,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -16369,7 +16702,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -16438,6 +16771,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -16873,6 +17215,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -17059,6 +17410,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -17167,7 +17527,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -17284,7 +17644,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -17405,7 +17765,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -17833,6 +18193,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -18442,7 +18811,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -18508,6 +18877,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -19425,7 +19803,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -19481,6 +19859,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -19597,7 +19984,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -19680,6 +20067,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -19748,6 +20144,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -20199,6 +20604,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -20274,6 +20688,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -20331,6 +20754,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -20569,7 +21001,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -20884,6 +21316,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -21116,7 +21557,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -21234,7 +21675,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -21793,6 +22234,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -22224,6 +22674,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -22673,6 +23132,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -22864,6 +23332,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -23188,6 +23665,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -23255,6 +23741,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -23825,6 +24320,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -23940,7 +24444,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -24061,7 +24565,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -24138,6 +24642,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -24335,6 +24848,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -25274,6 +25796,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -25582,6 +26113,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The database cannot be reached. */
             503: {
                 headers: {
@@ -25814,7 +26354,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field is at fault, or the rules of the job say no. */
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -25879,6 +26419,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Asked too often. */
             429: {
                 headers: {
@@ -25927,6 +26476,15 @@ export interface operations {
             };
             /** @description This server does not answer to that name. */
             421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
