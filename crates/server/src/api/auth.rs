@@ -91,7 +91,7 @@ pub(super) async fn judge(
     request: &HttpRequest,
     login: &str,
     password: &str,
-    code: &str,
+    code: Option<&str>,
 ) -> Result<Right, Problem> {
     let login = login.trim().to_lowercase();
     if login.is_empty() || login.len() > 60 || password.len() > 200 || login.chars().any(char::is_control) {
@@ -143,7 +143,7 @@ pub(super) async fn judge(
 
 #[utoipa::path(post, path = "/api/sign-in", request_body = SignIn, responses((status = 200, body = MeView), (status = 401, body = Problem), (status = 429, body = Problem)))]
 pub async fn sign_in(state: Data<State>, request: HttpRequest, body: Json<SignIn>) -> Result<HttpResponse, Problem> {
-    let right = judge(&state, &request, &body.login, &body.password, &body.code).await?;
+    let right = judge(&state, &request, &body.login, &body.password, Some(&body.code)).await?;
     let role = Role::from_code(&right.staff.role).ok_or_else(wrong)?;
     let (token, csrf, device) = (word(43), word(32), right.device.unwrap_or_else(|| word(43)));
     let agent = request.headers().get(USER_AGENT).and_then(|a| a.to_str().ok()).unwrap_or("");

@@ -273,6 +273,7 @@ async fn a_second_factor_is_set_up_wanted_by_role_and_used_once() {
             reqwest::Client::new().post(format!("{}/api/sign-in", product.address())).json(&form).send().await.unwrap();
         (answer.status().as_u16(), answer.json::<Value>().await.unwrap()["type"].clone())
     };
+    assert_eq!(enter("\u{0}given").await.0, 401, "no word opens it");
     assert_eq!(enter("").await, (401, json!("urn:indigo-harbor:second-factor")));
     assert_eq!(enter(&code(secret, 0)).await.0, 401, "this one was used when it was set up");
     assert_eq!(enter(&code(secret, 1)).await.0, 200);
