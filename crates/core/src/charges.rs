@@ -2,6 +2,8 @@
 
 use crate::diagnoses::DiagnosisIndex;
 use crate::money::Cents;
+use crate::people::Sex;
+use crate::schedule::VisitKind;
 use chrono::NaiveDate;
 
 /// How much a visit took, from what its note and orders show.
@@ -106,12 +108,24 @@ pub struct PolicyOnClaim {
     pub holder_address: bool,
 }
 
+/// Where the service took place, as the claim tells it (place of service codes of the Centers for Medicare & Medicaid
+/// Services, X12 CLM05-1): the site's own code for whoever came, 12 for a visit at home, 10 for one by telephone or video,
+/// during which the patient is taken to be at home. An administrative entry has none, since nothing is claimed for it.
+pub fn place_of_service(kind: VisitKind, site: &str) -> Option<&str> {
+    match kind {
+        VisitKind::InPerson => Some(site),
+        VisitKind::Home => Some("12"),
+        VisitKind::Phone | VisitKind::Video => Some("10"),
+        VisitKind::Administrative => None,
+    }
+}
+
 /// What a claim check looks at.
 #[derive(Debug, Clone)]
 pub struct ClaimCandidate<'a> {
     pub service_date: NaiveDate,
     pub birth_date: Option<NaiveDate>,
-    pub sex: Option<&'a str>,
+    pub sex: Option<Sex>,
     pub has_address: bool,
     /// Nothing for self-pay, whose charges are not claimed.
     pub policy: Option<PolicyOnClaim>,
@@ -344,7 +358,7 @@ mod tests {
         ClaimCandidate {
             service_date: day,
             birth_date: NaiveDate::from_ymd_opt(1990, 1, 1),
-            sex: Some("F"),
+            sex: Some(Sex::Female),
             has_address: true,
             policy: Some(PolicyOnClaim {
                 payer: "Saltmarsh".into(),
@@ -443,5 +457,14 @@ mod tests {
         assert_eq!(level(VisitEffort { problems: 2, tests_ordered: 2, prescriptions: 1, ..Default::default() }), 4);
         assert_eq!(level(VisitEffort { problems: 1, minutes: Some(41), ..Default::default() }), 5);
         assert_eq!(level(VisitEffort { problems: 1, minutes: Some(41), new_patient: true, ..Default::default() }), 3);
+    }
+
+    #[test]
+    fn the_place_of_service_follows_the_visit_and_its_site() {
+        assert_eq!(place_of_service(VisitKind::InPerson, "11"), Some("11"));
+        assert_eq!(place_of_service(VisitKind::InPerson, "20"), Some("20"), "an urgent-care site");
+        assert_eq!(place_of_service(VisitKind::Home, "11"), Some("12"));
+        assert_eq!(place_of_service(VisitKind::Video, "11"), Some("10"));
+        assert_eq!(place_of_service(VisitKind::Administrative, "11"), None);
     }
 }

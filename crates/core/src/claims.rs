@@ -16,6 +16,25 @@ coded! {
     }
 }
 
+coded! {
+    /// What became of a file of claims.
+    BatchState {
+        Sending = "sending", "Sending";
+        Sent = "sent", "Sent";
+        Accepted = "accepted", "Accepted";
+        Rejected = "rejected", "Rejected";
+    }
+}
+
+coded! {
+    /// Whether a claim is the first of its visit or takes the place of another (X12 CLM05-3).
+    Frequency {
+        Original = "1", "original";
+        Replacement = "7", "replacement";
+        Void = "8", "void";
+    }
+}
+
 /// Something that happened to a claim.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum ClaimEvent {

@@ -4,6 +4,24 @@ pub mod measurements;
 pub mod quick_line;
 
 coded! {
+    /// Whether a problem of the list is still one.
+    ProblemState {
+        Active = "active", "active";
+        Inactive = "inactive", "inactive";
+        Resolved = "resolved", "resolved";
+    }
+}
+
+coded! {
+    /// How badly somebody reacts to what they do not bear.
+    Reaction {
+        Mild = "mild", "mild";
+        Moderate = "moderate", "moderate";
+        Severe = "severe", "severe";
+    }
+}
+
+coded! {
     /// A part of a note; each is optional.
     NotePart {
         Reason = "reason", "Reason";

@@ -229,6 +229,15 @@ impl Refusal {
 }
 
 coded! {
+    /// What became of a question to the payer.
+    CheckState {
+        Waiting = "waiting", "waiting";
+        Answered = "answered", "answered";
+        Failed = "failed", "no readable answer";
+    }
+}
+
+coded! {
     /// One thing that was sent with the question.
     Fact {
         Name = "name", "name";

@@ -28,6 +28,19 @@ impl Faults {
         if self.0.is_empty() { Ok(value) } else { Err(self) }
     }
 
+    /// Reads a code that must be one of its list; a faulty one comes back as the first of the list.
+    pub fn coded<T: crate::Coded>(&mut self, field: &str, code: &str, sentence: &str) -> T {
+        T::from_code(code).unwrap_or_else(|| {
+            self.add(field, sentence);
+            T::ALL[0]
+        })
+    }
+
+    /// Reads a code of its list, or nothing.
+    pub fn optional_coded<T: crate::Coded>(&mut self, field: &str, code: &str) -> Option<T> {
+        (!code.is_empty()).then(|| self.coded(field, code, "Choose one of the list, or leave it empty."))
+    }
+
     /// Checks a single line of text that must be there; a faulty one comes back empty.
     pub fn line(&mut self, field: &str, label: &str, text: &str, max: usize) -> String {
         match line(label, text, max) {

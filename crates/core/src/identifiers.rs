@@ -1,35 +1,5 @@
 //! Identifiers that are parsed once, at the edge.
 
-use std::fmt;
-use uuid::Uuid;
-
-macro_rules! id {
-    ($($(#[$meta:meta])* $name:ident),+ $(,)?) => {$(
-        $(#[$meta])*
-        #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-        pub struct $name(pub Uuid);
-        impl fmt::Display for $name {
-            fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result { self.0.fmt(f) }
-        }
-        impl From<Uuid> for $name { fn from(id: Uuid) -> Self { $name(id) } }
-    )+};
-}
-
-id! {
-    /// A person known to the clinic.
-    PersonId,
-    /// A visit, booked or not.
-    VisitId,
-    /// Someone who works here.
-    StaffId,
-    /// One policy of one person.
-    CoverageId,
-    PayerId,
-    SlotId,
-    OrderId,
-    ClaimId,
-}
-
 /// A National Provider Identifier.
 ///
 /// Always true: ten digits whose Luhn check digit holds when 80840 is put before them

@@ -44,6 +44,41 @@ coded! {
 }
 
 coded! {
+    /// What a transaction records.
+    Posting {
+        Charge = "charge", "charge";
+        Payment = "payment", "payment";
+        Decision = "decision", "payer's decision";
+        Reversal = "reversal", "decision taken back";
+        Adjustment = "adjustment", "payer's adjustment";
+        Void = "void", "payment taken back";
+        Refund = "refund", "refund";
+        Credit = "credit", "credit used";
+        CarriedOver = "carried_over", "carried over";
+        Till = "till", "till difference";
+    }
+}
+
+coded! {
+    /// What happened at the desk.
+    PaymentKind {
+        Payment = "payment", "payment";
+        Void = "void", "taken back";
+        Refund = "refund", "refund";
+    }
+}
+
+coded! {
+    /// What became of a request to the card terminal.
+    CardState {
+        Asked = "asked", "asked";
+        Posted = "posted", "posted";
+        Declined = "declined", "declined";
+        NotCharged = "not_charged", "not charged";
+    }
+}
+
+coded! {
     /// How a patient pays.
     Method {
         Cash = "cash", "cash";

@@ -20,6 +20,15 @@ coded! {
 }
 
 coded! {
+    /// What a message is about.
+    Purpose {
+        Rebooked = "rebooked", "new time";
+        NoTime = "no_time", "no time yet";
+        Receipt = "receipt", "receipt";
+    }
+}
+
+coded! {
     /// What became of a message.
     Fate {
         Waiting = "waiting", "waiting";

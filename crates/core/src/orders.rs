@@ -4,13 +4,13 @@ use chrono::{DateTime, NaiveDate, Utc};
 
 coded! {
     OrderState {
-        Draft = "draft", "Draft";
+        Draft = "draft", "not sent";
         /// Signed and waiting to be handed to the laboratory.
-        Sending = "sending", "Sending";
-        Requested = "requested", "Sent";
-        Accepted = "accepted", "Accepted by laboratory";
-        Resulted = "resulted", "Result here";
-        Cancelled = "cancelled", "Cancelled";
+        Sending = "sending", "being handed over";
+        Requested = "requested", "sent";
+        Accepted = "accepted", "laboratory has it";
+        Resulted = "resulted", "result here";
+        Cancelled = "cancelled", "cancelled";
     }
 }
 

@@ -1,5 +1,9 @@
 //! Prescribing: doses, instructions in plain words, and the checks before signing.
 
+mod states;
+
+pub use states::{MedicineState, PrescriptionEvent, PrescriptionRefusal, PrescriptionState};
+
 coded! {
     /// How much a finding weighs.
     Severity {
@@ -246,6 +250,30 @@ pub struct SentItem {
     pub reason: Option<(String, String)>,
 }
 
+/// The most that a prescription can say; beyond it is a slip of typing.
+pub const MOST_DOSE: f64 = 10_000.0;
+pub const MOST_PER_DAY: f64 = 24.0;
+pub const MOST_DAYS: u32 = 365;
+pub const MOST_REFILLS: u32 = 12;
+
+/// Whether a dosing can be meant, each fault at its field (`dose`, `perDay`, `days`, `refills`), and how much it comes to.
+pub fn quantity_of(d: &Dosing, refills: u32) -> Result<u32, (&'static str, String)> {
+    let fine = |x: f64, most: f64| x.is_finite() && x > 0.0 && x <= most;
+    if !fine(d.dose, MOST_DOSE) {
+        return Err(("dose", "A dose is more than nothing.".into()));
+    }
+    if !fine(d.per_day, MOST_PER_DAY) {
+        return Err(("perDay", format!("How often a day is between nothing and {MOST_PER_DAY} times.")));
+    }
+    if d.days == 0 || d.days > MOST_DAYS {
+        return Err(("days", format!("A prescription is for 1 to {MOST_DAYS} days.")));
+    }
+    if refills > MOST_REFILLS {
+        return Err(("refills", format!("Refills are 0 to {MOST_REFILLS}.")));
+    }
+    quantity(d).ok_or_else(|| ("days", "The quantity comes out impossible; check dose, frequency and days.".into()))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -344,5 +372,21 @@ mod tests {
             instructions(&product("A", "a", "J01", 1.0), &dosing(2.0, 3.0)),
             "Take 2 tablets by mouth three times a day for 7 days."
         );
+    }
+
+    #[test]
+    fn a_dosing_that_cannot_be_meant_names_its_field() {
+        let sane = Dosing { dose: 1.0, per_day: 2.0, days: 30, as_needed: false };
+        assert_eq!(quantity_of(&sane, 3), Ok(60));
+        for (d, refills, field) in [
+            (Dosing { dose: 0.0, ..sane.clone() }, 0, "dose"),
+            (Dosing { dose: f64::NAN, ..sane.clone() }, 0, "dose"),
+            (Dosing { per_day: 25.0, ..sane.clone() }, 0, "perDay"),
+            (Dosing { days: 0, ..sane.clone() }, 0, "days"),
+            (Dosing { days: 366, ..sane.clone() }, 0, "days"),
+            (sane.clone(), 13, "refills"),
+        ] {
+            assert_eq!(quantity_of(&d, refills).unwrap_err().0, field);
+        }
     }
 }

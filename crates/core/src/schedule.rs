@@ -114,6 +114,22 @@ impl BookingRefusal {
 }
 
 coded! {
+    /// Who cancelled a visit.
+    CancelledBy {
+        Patient = "patient", "the patient";
+        Clinic = "clinic", "the clinic";
+    }
+}
+
+coded! {
+    /// How waiting for a time ended.
+    WaitingEnd {
+        Placed = "placed", "placed";
+        Withdrawn = "withdrawn", "withdrawn";
+    }
+}
+
+coded! {
     /// What a visit is, as its note and claim need to know it.
     VisitKind {
         InPerson = "in_person", "in person";

@@ -2,10 +2,13 @@
 //!
 //! A line is computed from the facts of a visit and is never stored, so it cannot disagree with them.
 
+pub mod marks;
+
 use crate::arrival::Stage;
 use crate::money::Cents;
 use crate::permissions::Role;
 use chrono::{DateTime, Utc};
+pub use marks::{Marks, Reached};
 
 coded! {
     Mark {
@@ -65,13 +68,6 @@ impl Blocker {
     }
 }
 
-/// When a mark was reached and by whom.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Reached {
-    pub at: DateTime<Utc>,
-    pub by: String,
-}
-
 /// How the visit is paid for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Pays {
@@ -90,15 +86,7 @@ pub struct VisitFacts {
     /// False for a visit written up without an appointment.
     pub appointment: bool,
     pub pays: Pays,
-    pub booked: Option<Reached>,
-    pub here: Option<Reached>,
-    pub checked_in: Option<Reached>,
-    pub roomed: Option<Reached>,
-    pub seen: Option<Reached>,
-    pub signed: Option<Reached>,
-    pub charged: Option<Reached>,
-    pub claimed: Option<Reached>,
-    pub settled: Option<Reached>,
+    pub marks: Marks,
     /// What the registration lacks, in words.
     pub registration_gaps: Vec<&'static str>,
     /// Nothing when no answer is needed or the answer is "in force"; otherwise why not.
@@ -134,15 +122,7 @@ impl VisitFacts {
             stage: Stage::Booked,
             appointment: true,
             pays,
-            booked: Some(Reached { at, by: by.to_owned() }),
-            here: None,
-            checked_in: None,
-            roomed: None,
-            seen: None,
-            signed: None,
-            charged: None,
-            claimed: None,
-            settled: None,
+            marks: Marks::from_iter([(Mark::Booked, Reached { at, by: by.to_owned() })]),
             registration_gaps: vec![],
             benefits: if pays == Pays::Insurance { BenefitsState::NotAsked } else { BenefitsState::NotNeeded },
             diagnoses: 0,
@@ -206,9 +186,9 @@ fn marks_of(facts: &VisitFacts) -> Vec<Mark> {
         .copied()
         .filter(|mark| match mark {
             Booked => facts.appointment,
-            Here => !ended_early && (facts.appointment || facts.here.is_some()),
+            Here => !ended_early && (facts.appointment || facts.marks.has(Mark::Here)),
             CheckedIn | Roomed => {
-                !ended_early && facts.stage != Stage::LeftUnseen && (facts.appointment || facts.here.is_some())
+                !ended_early && facts.stage != Stage::LeftUnseen && (facts.appointment || facts.marks.has(Mark::Here))
             }
             Seen | Signed => !ended_early && facts.stage != Stage::LeftUnseen,
             Charged | Settled => !ended_early && facts.stage != Stage::LeftUnseen && facts.pays != Pays::Nobody,
@@ -219,26 +199,12 @@ fn marks_of(facts: &VisitFacts) -> Vec<Mark> {
         .collect()
 }
 
-fn reached(facts: &VisitFacts, mark: Mark) -> Option<&Reached> {
-    match mark {
-        Mark::Booked => facts.booked.as_ref(),
-        Mark::Here => facts.here.as_ref(),
-        Mark::CheckedIn => facts.checked_in.as_ref(),
-        Mark::Roomed => facts.roomed.as_ref(),
-        Mark::Seen => facts.seen.as_ref(),
-        Mark::Signed => facts.signed.as_ref(),
-        Mark::Charged => facts.charged.as_ref(),
-        Mark::Claimed => facts.claimed.as_ref(),
-        Mark::Settled => facts.settled.as_ref(),
-    }
-}
-
 /// Computes the line of a visit.
 pub fn visit_line(facts: &VisitFacts) -> VisitLine {
     let marks: Vec<MarkOnLine> = marks_of(facts)
         .into_iter()
         .map(|mark| {
-            let reached = reached(facts, mark).cloned();
+            let reached = facts.marks.get(mark).cloned();
             let blockers = if reached.is_some() { vec![] } else { blockers_of(facts, mark) };
             MarkOnLine { mark, reached, blockers }
         })
@@ -300,7 +266,7 @@ fn blockers_of(facts: &VisitFacts, mark: Mark) -> Vec<Blocker> {
             }
         }
         Mark::Signed => {
-            let seen = facts.seen.is_some();
+            let seen = facts.marks.has(Mark::Seen);
             if facts.diagnoses == 0 && seen && facts.pays != Pays::Nobody {
                 block("no_diagnosis", Role::Clinician, Place::Diagnoses, "The visit has no diagnosis.".into());
             }
@@ -343,7 +309,7 @@ fn blockers_of(facts: &VisitFacts, mark: Mark) -> Vec<Blocker> {
             }
         }
         Mark::Charged => {
-            if facts.signed.is_some() {
+            if facts.marks.has(Mark::Signed) {
                 if facts.charge_lines == 0 {
                     block("no_charges", Role::Biller, Place::Charges, "No charge has been entered.".into());
                 }
@@ -361,7 +327,7 @@ fn blockers_of(facts: &VisitFacts, mark: Mark) -> Vec<Blocker> {
             }
         }
         Mark::Claimed => {
-            if facts.charged.is_some() {
+            if facts.marks.has(Mark::Charged) {
                 if facts.claim_rejections.is_empty() {
                     block("claim_unsent", Role::Biller, Place::Claim, "The claim waits to be sent.".into());
                 }
@@ -371,8 +337,8 @@ fn blockers_of(facts: &VisitFacts, mark: Mark) -> Vec<Blocker> {
             }
         }
         Mark::Settled => {
-            if facts.charged.is_some() {
-                for why in facts.claim_rejections.iter().filter(|_| facts.claimed.is_some()) {
+            if facts.marks.has(Mark::Charged) {
+                for why in facts.claim_rejections.iter().filter(|_| facts.marks.has(Mark::Claimed)) {
                     block("claim_denied", Role::Biller, Place::Claim, format!("Payer denied: {why}"));
                 }
                 if facts.waiting_for_payer {
@@ -427,14 +393,15 @@ mod tests {
         let count = |f: &VisitFacts| visit_line(f).marks.len();
         let self_pay = VisitFacts::booked(at(8), "J", Pays::SelfPay);
         assert_eq!(count(&self_pay), 8, "nothing is claimed");
-        let admin = VisitFacts { appointment: false, pays: Pays::Nobody, booked: None, ..self_pay.clone() };
+        let admin = VisitFacts { appointment: false, pays: Pays::Nobody, marks: Marks::default(), ..self_pay.clone() };
         assert_eq!(visit_line(&admin).marks.iter().map(|m| m.mark).collect::<Vec<_>>(), [Mark::Seen, Mark::Signed]);
         let cancelled = VisitFacts { stage: Stage::Cancelled, ..self_pay.clone() };
         assert_eq!(
             (count(&cancelled), visit_line(&cancelled).ended, visit_line(&cancelled).current),
             (1, Some("cancelled"), None)
         );
-        let unseen = VisitFacts { stage: Stage::LeftUnseen, here: by(9), ..self_pay };
+        let mut unseen = VisitFacts { stage: Stage::LeftUnseen, ..self_pay };
+        unseen.marks.set(Mark::Here, by(9));
         assert_eq!(count(&unseen), 2);
     }
 
@@ -447,7 +414,9 @@ mod tests {
         assert_eq!(said, ["Registration lacks: sex, address.", "No coverage on file, and self-pay is not recorded."]);
 
         facts = VisitFacts::booked(at(8), "J", Pays::Insurance);
-        (facts.here, facts.checked_in, facts.roomed, facts.seen) = (by(9), by(9), by(9), by(10));
+        for (mark, at) in [(Mark::Here, by(9)), (Mark::CheckedIn, by(9)), (Mark::Roomed, by(9)), (Mark::Seen, by(10))] {
+            facts.marks.set(mark, at);
+        }
         facts.orders_without_diagnosis = vec!["potassium".into()];
         let line = visit_line(&facts);
         assert_eq!(line.current, Some(Mark::Signed));
@@ -456,8 +425,8 @@ mod tests {
         );
         assert!(line.blockers().all(|b| b.role == Role::Clinician));
 
-        facts.signed = by(11);
-        facts.charged = by(12);
+        facts.marks.set(Mark::Signed, by(11));
+        facts.marks.set(Mark::Charged, by(12));
         facts.claim_rejections = vec!["subscriber number".into()];
         let line = visit_line(&facts);
         assert!(line.blockers().any(|b| b.sentence == "Payer rejected: subscriber number" && b.role == Role::Biller));
@@ -466,8 +435,14 @@ mod tests {
     #[test]
     fn a_settled_line_has_no_blocker() {
         let mut f = VisitFacts::booked(at(8), "J", Pays::Insurance);
-        (f.here, f.checked_in, f.roomed, f.seen) = (by(9), by(9), by(9), by(10));
-        (f.signed, f.charged, f.claimed, f.settled) = (by(11), by(12), by(13), by(14));
+        for (mark, at) in [(Mark::Here, by(9)), (Mark::CheckedIn, by(9)), (Mark::Roomed, by(9)), (Mark::Seen, by(10))] {
+            f.marks.set(mark, at);
+        }
+        for (mark, at) in
+            [(Mark::Signed, by(11)), (Mark::Charged, by(12)), (Mark::Claimed, by(13)), (Mark::Settled, by(14))]
+        {
+            f.marks.set(mark, at);
+        }
         let line = visit_line(&f);
         assert_eq!((line.current, line.next_role, line.blockers().count()), (None, None, 0));
     }
@@ -475,8 +450,17 @@ mod tests {
     #[test]
     fn the_patient_is_asked_only_when_the_payer_is_done() {
         let mut f = VisitFacts::booked(at(8), "J", Pays::Insurance);
-        (f.here, f.checked_in, f.roomed, f.seen, f.signed, f.charged, f.claimed) =
-            (by(9), by(9), by(9), by(10), by(11), by(12), by(13));
+        for (mark, at) in [
+            (Mark::Here, by(9)),
+            (Mark::CheckedIn, by(9)),
+            (Mark::Roomed, by(9)),
+            (Mark::Seen, by(10)),
+            (Mark::Signed, by(11)),
+            (Mark::Charged, by(12)),
+            (Mark::Claimed, by(13)),
+        ] {
+            f.marks.set(mark, at);
+        }
         (f.patient_balance, f.payer_balance, f.waiting_for_payer) = (Cents::new(2000), Cents::new(9000), true);
         assert_eq!(visit_line(&f).blockers().map(|b| b.code).collect::<Vec<_>>(), ["payer_waiting"]);
         (f.payer_balance, f.waiting_for_payer) = (Cents::ZERO, false);

@@ -135,26 +135,26 @@ mod tests {
     fn each_hand_gets_the_visit_when_it_is_its_turn() {
         let mut f = facts();
         assert_eq!(groups(&f, on_day(Stage::Booked)), [(Role::FrontDesk, "Expected")]);
-        f.here = reached(9);
+        f.marks.set(Mark::Here, reached(9));
         assert_eq!(groups(&f, on_day(Stage::Here)), [(Role::FrontDesk, "Check in")]);
-        f.checked_in = reached(9);
+        f.marks.set(Mark::CheckedIn, reached(9));
         assert_eq!(groups(&f, on_day(Stage::CheckedIn)), [(Role::Assistant, "Bring to a room")]);
-        f.roomed = reached(9);
+        f.marks.set(Mark::Roomed, reached(9));
         let in_room = groups(&f, on_day(Stage::InRoom));
         assert_eq!(in_room, [(Role::Assistant, "Measure and record"), (Role::Clinician, "Ready to be seen")]);
-        f.seen = reached(10);
+        f.marks.set(Mark::Seen, reached(10));
         assert_eq!(groups(&f, on_day(Stage::WithClinician)), [(Role::Clinician, "Finish and sign")]);
-        f.signed = reached(10);
+        f.marks.set(Mark::Signed, reached(10));
         let charging = groups(&f, on_day(Stage::Left));
         assert_eq!(charging, [(Role::Clinician, "Complete charges"), (Role::Biller, "Complete charges")]);
-        f.charged = reached(11);
+        f.marks.set(Mark::Charged, reached(11));
         assert_eq!(groups(&f, on_day(Stage::Left)), [(Role::Biller, "Send or correct claims")]);
-        f.claimed = reached(12);
+        f.marks.set(Mark::Claimed, reached(12));
         (f.payer_balance, f.waiting_for_payer) = (Cents::new(9000), true);
         assert_eq!(groups(&f, on_day(Stage::Left)), [(Role::Biller, "Follow up with the payer")]);
         (f.payer_balance, f.patient_balance, f.waiting_for_payer) = (Cents::ZERO, Cents::new(2000), false);
         assert_eq!(groups(&f, on_day(Stage::Left)), [(Role::FrontDesk, "Collect")]);
-        f.settled = reached(13);
+        f.marks.set(Mark::Settled, reached(13));
         assert_eq!(groups(&f, on_day(Stage::Left)), []);
     }
 
@@ -162,7 +162,14 @@ mod tests {
     fn yesterdays_absent_and_others_patients_are_no_task() {
         let mut f = facts();
         assert_eq!(groups(&f, Standing { past: true, ..on_day(Stage::Booked) }), []);
-        (f.here, f.checked_in, f.roomed, f.seen) = (reached(8), reached(8), reached(8), reached(9));
+        for (mark, at) in [
+            (Mark::Here, reached(8)),
+            (Mark::CheckedIn, reached(8)),
+            (Mark::Roomed, reached(8)),
+            (Mark::Seen, reached(9)),
+        ] {
+            f.marks.set(mark, at);
+        }
         let other = Standing { own: false, ..on_day(Stage::WithClinician) };
         assert_eq!(groups(&f, other), [], "a colleague's note is not mine to sign");
         let unsigned = Standing { past: true, ..on_day(Stage::Left) };
@@ -173,7 +180,7 @@ mod tests {
     fn those_who_wait_in_the_building_come_first() {
         let mut f = facts();
         let expected = task(Role::FrontDesk, &visit_line(&f), on_day(Stage::Booked)).unwrap();
-        f.here = reached(9);
+        f.marks.set(Mark::Here, reached(9));
         let here = task(Role::FrontDesk, &visit_line(&f), on_day(Stage::Here)).unwrap();
         assert!(here.rank < expected.rank);
         f.stage = Stage::Cancelled;

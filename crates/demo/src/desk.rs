@@ -1,5 +1,6 @@
 //! What lies on the front desk: a shift that falls out, the round and a walk-in, who waits for something earlier.
 
+use crate::coded;
 use crate::{World, ZONE, at};
 use anyhow::{Context, Result};
 use chrono::{Datelike, Duration, NaiveDate, Weekday};
@@ -67,7 +68,7 @@ async fn fallen_out(world: &mut World, change: &mut Change<'_>) -> Result<()> {
 /// Two homes on the next round, and one who walked in this morning.
 async fn untimed(world: &mut World, change: &mut Change<'_>) -> Result<()> {
     let all = lists::all(change.conn()).await?;
-    let of = |kind: &str| all.iter().find(|l| l.kind == kind).cloned();
+    let of = |kind: &str| all.iter().find(|l| l.kind == coded(kind)).cloned();
     let (Some(round), Some(walk_ins)) = (of("home"), of("walk_in")) else { return Ok(()) };
     let on_round = |l: &UntimedList, d: Weekday| l.weekdays.contains(&(d.number_from_monday() as i32));
     let day = next_day(world.day, |d| on_round(&round, d));

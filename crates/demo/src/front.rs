@@ -1,12 +1,14 @@
 //! The front desk's own setting: the form that is signed once a year, what check-in alerts to, the till of this
 //! morning with its copays.
 
+use crate::coded;
 use crate::{World, at};
 use anyhow::Result;
 use chrono::Duration;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::alerts::{Condition, Kind};
+use harbor_core::arrival::forms::SignedAs;
 use harbor_core::ledger::Method;
 use harbor_core::ledger::payments::{For, Mean};
 use harbor_core::money::Cents;
@@ -34,8 +36,8 @@ async fn own_stages(world: &mut World, change: &mut Change<'_>) -> Result<()> {
         let row = OwnStage {
             id: world.ids.fresh(),
             name: name.into(),
-            after_stage: after.into(),
-            place: place.into(),
+            after_stage: coded(after),
+            place: coded(place),
             walked: false,
             sort: 0,
             active: true,
@@ -67,7 +69,7 @@ async fn signed(world: &mut World, change: &mut Change<'_>) -> Result<()> {
             name: form.name.clone(),
             body: form.body.clone(),
             signer: format!("{} {}", p.first_name, p.last_name),
-            kind: "paper".into(),
+            kind: SignedAs::Paper.into(),
             strokes: json!([]),
             at: at(world.day, 9, 0) - Duration::days(ago),
             by: "Casimir Holt".into(),

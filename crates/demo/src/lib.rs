@@ -125,36 +125,45 @@ impl World {
     }
 }
 
+/// A code of the demo data. One that the core does not know is a slip in the data, and every test of the demo finds it.
+fn coded<T: harbor_core::Coded>(code: &str) -> harbor_store::codes::Code<T> {
+    let known = T::from_code(code);
+    harbor_store::codes::Code(known.unwrap_or_else(|| panic!("“{code}” of the demo data is no {}", T::NAME)))
+}
+
 /// Loads the demo clinic around a day into an empty, migrated database.
 pub async fn load(url: &str, day: NaiveDate) -> Result<()> {
     let store = Store::open(url, 2).await?;
-    let mut change = store.begin(&Actor::system("demo"), opening(day)).await?;
-    let mut world = World {
-        day,
-        ids: Ids::new(day),
-        chance: Chance::new(u64::try_from(day.num_days_from_ce()).unwrap_or(1)),
-        staff: vec![],
-        sites: vec![],
-        rooms: vec![],
-        visit_types: vec![],
-        payers: vec![],
-        people: vec![],
-        coverages: vec![],
-        threads: 0,
-        busy: HashSet::new(),
-    };
-    staff::build(&mut world, change.conn()).await?;
-    people::build(&mut world, change.conn()).await?;
-    let slots = schedule::build(&mut world, change.conn()).await?;
-    past::build(&mut world, change.conn()).await?;
-    today::build(&mut world, &mut change, &slots).await?;
-    desk::build(&mut world, &mut change).await?;
-    money_in::build(&world, &mut change).await?;
-    cards(&world, &mut change).await?;
-    front::build(&mut world, &mut change).await?;
-    harbor_store::people::finding::hear_new_words(change.conn()).await?;
-    change.audit("loaded", "clinic", Uuid::nil(), None, format!("demo clinic around {day}"));
-    change.commit().await?;
+    store
+        .change(&Actor::system("demo"), opening(day), async |change| {
+            let mut world = World {
+                day,
+                ids: Ids::new(day),
+                chance: Chance::new(u64::try_from(day.num_days_from_ce()).unwrap_or(1)),
+                staff: vec![],
+                sites: vec![],
+                rooms: vec![],
+                visit_types: vec![],
+                payers: vec![],
+                people: vec![],
+                coverages: vec![],
+                threads: 0,
+                busy: HashSet::new(),
+            };
+            staff::build(&mut world, change.conn()).await?;
+            people::build(&mut world, change.conn()).await?;
+            let slots = schedule::build(&mut world, change.conn()).await?;
+            past::build(&mut world, change.conn()).await?;
+            today::build(&mut world, change, &slots).await?;
+            desk::build(&mut world, change).await?;
+            money_in::build(&world, change).await?;
+            cards(&world, change).await?;
+            front::build(&mut world, change).await?;
+            harbor_store::people::finding::hear_new_words(change.conn()).await?;
+            change.audit("loaded", "clinic", Uuid::nil(), None, format!("demo clinic around {day}"));
+            Ok::<_, anyhow::Error>(())
+        })
+        .await?;
     // The planner is to know at once how much there is.
     use diesel_async::RunQueryDsl;
     diesel::sql_query("analyze").execute(&mut *store.reader().await?).await?;

@@ -6,6 +6,8 @@ use anyhow::{Context, Result};
 use chrono::Duration;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::claims::ClaimState;
+use harbor_core::ledger::Posting;
 use harbor_core::money::Cents;
 use harbor_core::remittance::{
     Adjustment, AdjustmentGroup, ProviderAdjustment, Remittance, RemittedClaim, RemittedLine,
@@ -67,8 +69,8 @@ pub async fn build(world: &World, change: &mut Change<'_>) -> Result<()> {
         .select((Claim::as_select(), Visit::as_select(), Person::as_select()))
         .load(change.conn())
         .await?;
-    let waiting: Vec<_> = rows.iter().filter(|(c, ..)| c.state == "accepted").rev().take(3).collect();
-    let settled = rows.iter().filter(|(c, ..)| c.state == "paid").nth(3).context("a settled claim")?;
+    let waiting: Vec<_> = rows.iter().filter(|(c, ..)| c.state == ClaimState::Accepted).rev().take(3).collect();
+    let settled = rows.iter().filter(|(c, ..)| c.state == ClaimState::Paid).nth(3).context("a settled claim")?;
     use AdjustmentGroup::{Contractual, PatientResponsibility};
     let mut claims = Vec::new();
     for (n, (claim, visit, person)) in waiting.into_iter().enumerate() {
@@ -86,7 +88,7 @@ pub async fn build(world: &World, change: &mut Change<'_>) -> Result<()> {
     let fee = Cents::new(claim.total_cents);
     let before = harbor_store::ledger::history(change.conn(), visit.id).await?;
     let sum = |account| {
-        let decision = before.iter().filter(|(t, _)| t.kind == "decision").flat_map(|(_, entries)| entries);
+        let decision = before.iter().filter(|(t, _)| t.kind == Posting::Decision).flat_map(|(_, entries)| entries);
         decision.filter(|e| e.account == account).map(|e| e.amount).sum::<Cents>()
     };
     let (off, share) = (sum(harbor_core::ledger::Account::WriteOff), sum(harbor_core::ledger::Account::Patient));

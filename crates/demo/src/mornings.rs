@@ -161,17 +161,3 @@ pub fn measure(mornings: u64) -> Errors {
     }
     errors
 }
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn the_expected_time_is_at_most_half_as_wrong_as_the_plain_rule() {
-        let errors = measure(40);
-        let (ours, plain) = errors.means();
-        assert!(errors.looks > 1_000, "{errors:?}");
-        assert!(ours * 2.0 <= plain, "{ours:.2} minutes against {plain:.2}");
-        assert_eq!(measure(3), measure(3), "the same mornings every time");
-    }
-}

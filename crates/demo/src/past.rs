@@ -1,15 +1,20 @@
 //! What lies behind: about eighteen months of visits, with claims in every state and a ledger that adds up.
 
+use crate::coded;
 use crate::{World, at, names};
 use anyhow::Result;
 use chrono::{DateTime, Datelike, Days, Duration, NaiveDate, Utc, Weekday};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::claims::Frequency;
 use harbor_core::ledger::payments::payment;
 use harbor_core::ledger::{self, LineDecision, Method, Transaction};
 use harbor_core::money::Cents;
+use harbor_core::schedule::VisitKind;
 use harbor_core::schedule::call_sign;
-use harbor_store::rows::{ChargeLine, Claim, LedgerTransaction, NotePart, NoteSignature, Visit, VisitDiagnosis};
+use harbor_store::rows::{
+    ChargeLine, Claim, LedgerTransaction, NoteSignature, Visit, VisitDiagnosis, VisitMark, WrittenPart,
+};
 use harbor_store::signing;
 use harbor_store::{Conn, schema};
 use uuid::Uuid;
@@ -31,8 +36,9 @@ enum End {
 #[derive(Default)]
 struct Rows {
     visits: Vec<Visit>,
+    marks: Vec<VisitMark>,
     diagnoses: Vec<VisitDiagnosis>,
-    parts: Vec<NotePart>,
+    parts: Vec<WrittenPart>,
     signatures: Vec<NoteSignature>,
     lines: Vec<ChargeLine>,
     claims: Vec<Claim>,
@@ -105,7 +111,6 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
     let charged = signed && end != End::Uncharged;
     let claimed = charged && !matches!(end, End::Ready | End::Rejected);
     let moment = |minutes: i64, is: bool| is.then(|| starts_at + Duration::minutes(minutes));
-    let who = |name: &str, is: bool| is.then(|| name.to_owned());
     let visit = Visit {
         id: world.ids.fresh(),
         person_id: person.id,
@@ -113,14 +118,14 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
         site_id: world.sites[0].id,
         visit_type_id: world.visit_types[if children { 3 } else { 0 }].id,
         slot_id: None,
-        kind: "in_person".into(),
+        kind: VisitKind::InPerson.into(),
         starts_at,
         ends_at: starts_at + Duration::minutes(20),
         day,
         reason: reason.into(),
         booking_note: String::new(),
         call_sign: call_sign(nth),
-        stage: if seen { "left" } else { "did_not_come" }.into(),
+        stage: coded(if seen { "left" } else { "did_not_come" }),
         stage_at: starts_at + Duration::minutes(40),
         room_id: None,
         extra: false,
@@ -129,26 +134,8 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
         accident_date: (world.payers.iter().any(|p| p.id == policy.payer_id && p.employment))
             .then(|| day - Days::new(20)),
         cancel_reason: None,
-        booked_at: starts_at - Duration::days(9),
-        booked_by: "Junia Vance".into(),
-        here_at: moment(-6, seen),
-        here_by: who("Junia Vance", seen),
-        checked_in_at: moment(-3, seen),
-        checked_in_by: who("Junia Vance", seen),
-        roomed_at: moment(1, seen),
-        roomed_by: who("Petra Lindqvist", seen),
-        seen_at: moment(8, seen),
-        seen_by: who(&clinician.name, seen),
         left_at: moment(27, seen),
-        left_by: who("Casimir Holt", seen),
-        signed_at: moment(45, signed),
-        signed_by: who(&clinician.name, signed),
-        charged_at: moment(300, charged),
-        charged_by: who("Agathe Marlowe", charged),
-        claimed_at: moment(1500, claimed),
-        claimed_by: who("clearing house", claimed),
-        settled_at: moment(20_000, end == End::Settled),
-        settled_by: who("Agathe Marlowe", end == End::Settled),
+        settled: end == End::Settled,
         version: 1,
         over_type_id: None,
         placed_at: starts_at - Duration::days(9),
@@ -158,8 +145,23 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
         appointment: true,
         done_at: moment(24, seen),
     };
+    let by = [
+        ("booked", -9 * 1440, "Junia Vance", true),
+        ("here", -6, "Junia Vance", seen),
+        ("checked_in", -3, "Junia Vance", seen),
+        ("roomed", 1, "Petra Lindqvist", seen),
+        ("seen", 8, &clinician.name, seen),
+        ("signed", 45, &clinician.name, signed),
+        ("charged", 300, "Agathe Marlowe", charged),
+        ("claimed", 1_500, "clearing house", claimed),
+        ("settled", 20_000, "Agathe Marlowe", end == End::Settled),
+    ];
+    for (mark, minutes, name, _) in by.into_iter().filter(|(.., reached)| *reached) {
+        let at = starts_at + Duration::minutes(minutes);
+        rows.marks.push(VisitMark { visit_id: visit.id, mark: coded(mark), at, by: name.to_owned() });
+    }
     if seen {
-        chart(rows, &visit, (reason, code, title), signed);
+        chart(rows, &visit, &clinician.name, (reason, code, title), signed);
     }
     if signed {
         let level = if world.chance.below(3) == 0 { "VISIT4" } else { "VISIT3" };
@@ -180,10 +182,9 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
     rows.visits.push(visit);
 }
 
-fn chart(rows: &mut Rows, visit: &Visit, (reason, code, title): (&str, &str, &str), signed: bool) {
+fn chart(rows: &mut Rows, visit: &Visit, by: &str, (reason, code, title): (&str, &str, &str), signed: bool) {
     rows.diagnoses.push(VisitDiagnosis { visit_id: visit.id, code: code.into(), title: title.into(), position: 1 });
     let at = visit.starts_at + Duration::minutes(20);
-    let by = visit.seen_by.clone().unwrap_or_default();
     for (part, body) in [
         ("reason", format!("{reason}.")),
         ("history", "Came on gradually; no warning signs. Getting along at home and at work.".to_owned()),
@@ -191,24 +192,24 @@ fn chart(rows: &mut Rows, visit: &Visit, (reason, code, title): (&str, &str, &st
         ("assessment", format!("{title}.")),
         ("plan", "Continue as discussed; come back if it does not settle.".to_owned()),
     ] {
-        rows.parts.push(NotePart {
+        rows.parts.push(WrittenPart {
             visit_id: visit.id,
-            part: part.into(),
+            part: coded(part),
             body,
             version: 1,
             updated_at: at,
-            updated_by: by.clone(),
+            updated_by: by.to_owned(),
         });
     }
     if signed {
         let own = |visit_id: uuid::Uuid| visit_id == visit.id;
-        let parts: Vec<NotePart> = rows.parts.iter().rev().take(5).filter(|p| own(p.visit_id)).cloned().collect();
+        let parts: Vec<WrittenPart> = rows.parts.iter().rev().take(5).filter(|p| own(p.visit_id)).cloned().collect();
         let diagnoses: Vec<_> = rows.diagnoses.iter().rev().take(12).filter(|d| own(d.visit_id)).cloned().collect();
         let facts = signing::facts_in_words(&diagnoses, &[]);
         rows.signatures.push(NoteSignature {
             visit_id: visit.id,
             signed_at: visit.starts_at + Duration::minutes(45),
-            signed_by: by,
+            signed_by: by.to_owned(),
             digest: signing::digest(&parts, &facts),
             facts,
         });
@@ -239,8 +240,8 @@ fn money(world: &mut World, rows: &mut Rows, visit: &Visit, policy: &harbor_stor
         visit_id: visit.id,
         coverage_id: policy.id,
         payer_id: policy.payer_id,
-        state: state.into(),
-        frequency: "1".into(),
+        state: coded(state),
+        frequency: Frequency::Original.into(),
         original_reference: None,
         payer_claim_number: if state == "ready" || state == "rejected" { String::new() } else { format!("P{number}") },
         total_cents: fee.get(),
@@ -255,7 +256,7 @@ fn money(world: &mut World, rows: &mut Rows, visit: &Visit, policy: &harbor_stor
         let id = world.ids.fresh();
         rows.transactions.push(LedgerTransaction {
             id,
-            kind: kind.into(),
+            kind: coded(kind),
             visit_id: Some(visit.id),
             person_id: Some(visit.person_id),
             claim_id: (kind != "payment").then_some(claim.id),
@@ -299,6 +300,7 @@ async fn store(rows: &Rows, conn: &mut Conn) -> Result<()> {
         };
     }
     put!(visits, rows.visits);
+    put!(visit_marks, rows.marks);
     put!(visit_diagnoses, rows.diagnoses);
     put!(note_parts, rows.parts);
     put!(note_signatures, rows.signatures);
@@ -323,12 +325,16 @@ async fn store(rows: &Rows, conn: &mut Conn) -> Result<()> {
     }
     // Where nothing is left although the visit was meant to be open, the line says so.
     diesel::sql_query(
-        "update visits v set settled_at = v.charged_at + interval '12 days', settled_by = 'Agathe Marlowe'
-         where v.charged_at is not null and v.settled_at is null and exists (
-             select 1 from ledger_transactions t where t.visit_id = v.id and t.kind = 'decision')
-         and not exists (
-             select 1 from ledger_transactions t join ledger_entries e on e.transaction_id = t.id
-             where t.visit_id = v.id and e.account in ('patient', 'payer') group by e.account having sum(e.cents) <> 0)",
+        "with done as (
+             update visits v set settled = true where not v.settled and exists (
+                 select 1 from ledger_transactions t where t.visit_id = v.id and t.kind = 'decision')
+             and not exists (
+                 select 1 from ledger_transactions t join ledger_entries e on e.transaction_id = t.id
+                 where t.visit_id = v.id and e.account in ('patient', 'payer') group by e.account having sum(e.cents) <> 0)
+             returning v.id)
+         insert into visit_marks (visit_id, mark, at, by)
+             select m.visit_id, 'settled', m.at + interval '12 days', 'Agathe Marlowe'
+             from visit_marks m join done on done.id = m.visit_id where m.mark = 'charged'",
     )
     .execute(conn)
     .await?;

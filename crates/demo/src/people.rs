@@ -1,11 +1,19 @@
 //! Some ninety households, and the people whose threads are worth following.
 
+use crate::coded;
 use crate::{World, names};
 use anyhow::Result;
 use chrono::{DateTime, Datelike, NaiveDate, Utc};
 use diesel_async::RunQueryDsl;
+use harbor_core::consult::KnownList;
+use harbor_core::consult::ProblemState;
+use harbor_core::coverage::Rank;
+use harbor_core::coverage::Relationship;
+use harbor_core::prescribing::MedicineState;
 use harbor_store::people::folded_names;
-use harbor_store::rows::{Allergy, Consent, Coverage, Medicine, NoneKnown, Person, Problem, Registration, Relation};
+use harbor_store::rows::{
+    Allergy, ConsentAnswer, Coverage, HouseholdTie, ListedProblem, Medicine, NoneKnown, Person, Registration,
+};
 use harbor_store::{Conn, schema};
 use uuid::Uuid;
 
@@ -38,7 +46,7 @@ fn add(world: &mut World, s: &Sketch) -> Uuid {
         preferred_name: String::new(),
         former_name: String::new(),
         birth_date: Some(s.born),
-        sex: Some(s.sex.into()),
+        sex: Some(coded(s.sex)),
         phone: Some(format!("20755501{:02}", n % 100)),
         other_phone: None,
         email: (adult && n % 4 != 3).then(|| format!("{}.{n}@example.org", harbor_core::people::fold(s.first))),
@@ -53,7 +61,6 @@ fn add(world: &mut World, s: &Sketch) -> Uuid {
         usual_clinician_id: None,
         chart_alert: String::new(),
         billing_note: String::new(),
-        privacy_notice_at: Some(at),
         self_pay_told_at: None,
         self_pay_told_by: None,
         deceased_on: None,
@@ -73,12 +80,12 @@ fn cover(world: &mut World, person: Uuid, payer: usize, number: &str, holder: Op
     let row = Coverage {
         id: world.ids.fresh(),
         person_id: person,
-        rank: "P".into(),
+        rank: Rank::First.into(),
         payer_id: world.payers[payer].id,
         plan_name: ["PPO", "High deductible", "Public", "Accident at work"][payer].into(),
         subscriber_number: number.into(),
         group_number: if payer < 2 { format!("G{}", 100 + payer) } else { String::new() },
-        relationship: if holder.is_some() { "19".into() } else { "18".into() },
+        relationship: if holder.is_some() { Relationship::Child.into() } else { Relationship::SelfHolder.into() },
         holder_id: holder,
         starts_on,
         ends_on: None,
@@ -221,24 +228,22 @@ fn other_names(world: &mut World) {
 }
 
 /// What was agreed to on the day of registration; some changed their mind about text messages later.
-fn consents(world: &mut World, p: &Person) -> Vec<Consent> {
+fn consents(world: &mut World, p: &Person) -> Vec<ConsentAnswer> {
     let n = world.chance.below(10);
     let mut out = Vec::new();
     let mut say = |world: &mut World, kind: &str, given: bool, at: DateTime<Utc>| {
         let id = world.ids.fresh();
-        out.push(Consent {
+        out.push(ConsentAnswer {
             id,
             person_id: p.id,
-            kind: kind.into(),
+            kind: coded(kind),
             given,
             recorded_at: at,
             recorded_by: "Casimir Holt".into(),
         });
     };
     let at = p.created_at;
-    if p.privacy_notice_at.is_some() {
-        say(world, "privacy_notice", true, at);
-    }
+    say(world, "privacy_notice", true, at);
     say(world, "text", n != 3, at);
     say(world, "voice", n < 6, at);
     say(world, "email", p.email.is_some() && n != 5, at);
@@ -253,13 +258,10 @@ fn registration(n: usize, p: &Person) -> Registration {
     let pick = |list: &[&str]| list[n * 7 % list.len()].to_owned();
     Registration {
         person_id: p.id,
-        marital_status: if adult {
-            pick(&["married", "single", "partnered", "married", "widowed", "divorced"])
-        } else {
-            String::new()
-        },
-        race: pick(&["declined", "white", "several", "black", "asian", "other"]),
-        ethnicity: pick(&["not_hispanic", "declined", "hispanic", "not_hispanic"]),
+        marital_status: adult
+            .then(|| coded(&pick(&["married", "single", "partnered", "married", "widowed", "divorced"]))),
+        race: Some(coded(&pick(&["declined", "white", "several", "black", "asian", "other"]))),
+        ethnicity: Some(coded(&pick(&["not_hispanic", "declined", "hispanic", "not_hispanic"]))),
         occupation: if adult {
             pick(&["teacher", "boat builder", "retired", "cook", "nurse", "driver", "accountant"])
         } else {
@@ -273,9 +275,10 @@ fn registration(n: usize, p: &Person) -> Registration {
 }
 
 /// Those of one responsible party are brothers and sisters, and its children.
-fn relations(world: &World) -> Vec<Relation> {
+fn relations(world: &World) -> Vec<HouseholdTie> {
     let mut out = Vec::new();
-    let mut link = |a: Uuid, b: Uuid, kind: &str| out.push(Relation { person_id: a, other_id: b, kind: kind.into() });
+    let mut link =
+        |a: Uuid, b: Uuid, kind: &str| out.push(HouseholdTie { person_id: a, other_id: b, kind: coded(kind) });
     for p in &world.people {
         let Some(party) = p.responsible_id else { continue };
         let grown = p.birth_date.and_then(|b| world.day.years_since(b)).is_some_and(|y| y >= 18);
@@ -305,7 +308,7 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
             person_id: id_of(world, first),
             substance: substance.into(),
             reaction: reaction.into(),
-            severity: severity.into(),
+            severity: Some(coded(severity)),
             ended_at: None,
             recorded_at: at,
             recorded_by: by.clone(),
@@ -331,7 +334,7 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
             person_id: id_of(world, first),
             name: name.into(),
             product_code: Some(code.into()),
-            state: "taking".into(),
+            state: MedicineState::Taking.into(),
             note: String::new(),
             recorded_at: at,
             recorded_by: by.clone(),
@@ -348,12 +351,12 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
         ("Ottoline", "E11.9", "Type 2 diabetes mellitus without complications"),
         ("Ottoline", "E03.9", "Hypothyroidism, unspecified"),
     ] {
-        problems.push(Problem {
+        problems.push(ListedProblem {
             id: world.ids.fresh(),
             person_id: id_of(world, first),
             code: code.into(),
             title: title.into(),
-            state: "active".into(),
+            state: ProblemState::Active.into(),
             recorded_at: at,
             recorded_by: "Dr. Oriane Valcourt".into(),
         });
@@ -363,7 +366,7 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
         .iter()
         .filter(|p| !allergies.iter().any(|a| a.person_id == p.id))
         .filter(|p| p.record_number.ends_with(['0', '2', '4', '6', '8']) || p.first_name == "Lucan")
-        .map(|p| NoneKnown { person_id: p.id, list: "allergies".into(), stated_at: at, stated_by: by.clone() })
+        .map(|p| NoneKnown { person_id: p.id, list: KnownList::Allergies.into(), stated_at: at, stated_by: by.clone() })
         .collect();
     diesel::insert_into(schema::allergies::table).values(&allergies).execute(conn).await?;
     diesel::insert_into(schema::medicines::table).values(&medicines).execute(conn).await?;
@@ -386,7 +389,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
     diesel::sql_query(format!("select setval('record_numbers', {})", 10_001 + world.people.len()))
         .execute(conn)
         .await?;
-    let consents: Vec<Consent> = world.people.clone().iter().flat_map(|p| consents(world, p)).collect();
+    let consents: Vec<ConsentAnswer> = world.people.clone().iter().flat_map(|p| consents(world, p)).collect();
     for chunk in consents.chunks(1000) {
         diesel::insert_into(schema::consents::table).values(chunk).execute(conn).await?;
     }

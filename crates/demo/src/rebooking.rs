@@ -36,23 +36,3 @@ pub fn fallen_out(number: u64, people: usize, slots: usize) -> (Vec<Displaced<u8
         .collect();
     (displaced, openings)
 }
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::ZONE;
-    use harbor_core::schedule::rebooking::{one_after_the_other, plan};
-
-    #[test]
-    fn over_many_days_the_plan_leaves_fewer_without_a_time() {
-        let (mut planned, mut by_hand) = (0, 0);
-        for number in 0..60 {
-            let (people, openings) = fallen_out(number, 18, 24);
-            let (a, b) = (plan(&people, &openings, &[], ZONE), one_after_the_other(&people, &openings, ZONE));
-            assert!((a.unplaced, a.burden) <= (b.unplaced, b.burden), "day {number}");
-            planned += a.unplaced;
-            by_hand += b.unplaced;
-        }
-        assert!(planned < by_hand, "{planned} without a time, {by_hand} one after the other");
-    }
-}

@@ -5,6 +5,7 @@ use anyhow::Result;
 use chrono::{Datelike, Days, NaiveDate, NaiveTime, Weekday};
 use diesel_async::RunQueryDsl;
 use harbor_core::schedule::supply::{Exception, Purpose, Run, Template, shifts_of_day};
+use harbor_core::schedule::untimed::ListKind;
 use harbor_store::rows::{ClinicianGroup, Shift, Slot, SupplyException, UntimedList};
 use harbor_store::supply::{FROM_TEMPLATE, WholeTemplate};
 use harbor_store::{Conn, schema};
@@ -183,7 +184,7 @@ async fn around(world: &mut World, conn: &mut Conn) -> Result<NaiveDate> {
     let home = UntimedList {
         id: world.ids.fresh(),
         name: "Home visits".into(),
-        kind: "home".into(),
+        kind: ListKind::Home.into(),
         clinician_id: world.staff("oriane").id,
         site_id: world.sites[0].id,
         visit_type_id: world.visit_types[1].id,
@@ -196,7 +197,7 @@ async fn around(world: &mut World, conn: &mut Conn) -> Result<NaiveDate> {
     let walk_ins = UntimedList {
         id: world.ids.fresh(),
         name: "Walk-ins".into(),
-        kind: "walk_in".into(),
+        kind: ListKind::WalkIn.into(),
         clinician_id: world.staff("maelis").id,
         site_id: world.sites[1].id,
         visit_type_id: world.visit_types[0].id,

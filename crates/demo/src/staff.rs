@@ -1,5 +1,6 @@
 //! The clinic, its sites, who works there, payers, pharmacies, services and prices.
 
+use crate::coded;
 use crate::{PASSWORD, World};
 use anyhow::{Context, Result};
 use argon2::{Argon2, PasswordHasher};
@@ -57,7 +58,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
         clearing_house: "Causeway Exchange".into(),
         clearing_house_id: "CAUSEWAY".into(),
         production: false,
-        required_fields: harbor_core::people::USUALLY_REQUIRED.iter().map(|f| f.code().to_owned()).collect(),
+        required_fields: harbor_core::people::USUALLY_REQUIRED.iter().map(|f| (*f).into()).collect(),
         cancel_reasons: CANCEL_REASONS.map(str::to_owned).to_vec(),
         reason_required: true,
         // As far as the demo makes its shifts.
@@ -97,7 +98,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
             id: world.ids.fresh(),
             site_id,
             name: name.into(),
-            kind: kind.into(),
+            kind: coded(kind),
             sort: i as i32,
             place_x,
             place_y,
@@ -114,7 +115,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
             name: format!("{doctor}{first} {last}{suffix}"),
             last_name: last.into(),
             first_name: first.into(),
-            role: role.into(),
+            role: coded(role),
             specialty: specialty.into(),
             npi: npi(nine),
             taxonomy: (!taxonomy.is_empty()).then(|| taxonomy.to_owned()),
@@ -141,7 +142,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
             services: services.iter().map(|s| (*s).to_owned()).collect(),
             sort: i as i32,
             release_days: None,
-            booked_by: ["front_desk", "assistant", "clinician", "manager"].map(str::to_owned).to_vec(),
+            booked_by: ["front_desk", "assistant", "clinician", "manager"].map(coded).to_vec(),
             online: matches!(name, "Consultation" | "Child visit"),
             ground: ground.into(),
             active: true,

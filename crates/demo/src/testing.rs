@@ -6,7 +6,7 @@ use anyhow::{Context, Result};
 use chrono::{DateTime, NaiveDate, Utc};
 use harbor_server::{Clock, Running, Settings};
 use harbor_standins::World as Outside;
-use harbor_store::cluster::{Cluster, create_database, drop_database, has_database, reachable_folder};
+use harbor_store::cluster::{Cluster, create_database, databases_named, drop_database, has_database, reachable_folder};
 use std::path::PathBuf;
 
 /// The day that all tests live on: a Monday.
@@ -24,6 +24,7 @@ pub struct Product {
     pub database_url: String,
     pub cluster: Cluster,
     name: String,
+    settings: Settings,
     outside_handle: actix_web::dev::ServerHandle,
 }
 
@@ -71,12 +72,14 @@ impl Loaded {
 /// The cluster of the test run and the name of the template with the demo clinic in it.
 async fn template() -> Result<(Cluster, String)> {
     let (cluster, lock) = cluster().await?;
-    // The name follows the program that loads it, so that a changed world is loaded anew.
-    let made = std::fs::metadata(std::env::current_exe()?)?.modified()?.duration_since(std::time::UNIX_EPOCH)?;
-    let name = format!("template_{}", made.as_millis());
+    // The name follows the sources that make the world, so that a changed world is loaded anew and one that is not
+    // serves every test program and the next run.
+    let name = format!("template_{}", env!("HARBOR_WORLD"));
     if !has_database(&cluster, &name).await? {
+        for older in databases_named(&cluster, "template_").await? {
+            drop_database(&cluster, &older).await?;
+        }
         let making = format!("{name}_making");
-        drop_database(&cluster, &making).await?;
         create_database(&cluster, &making, None).await?;
         harbor_store::migrate(&cluster.url(&making)).await?;
         load(&cluster.url(&making), day()).await?;
@@ -115,8 +118,13 @@ impl Product {
             // As the program's own role, with no more rights than it has at a clinic.
             ..Settings::on(cluster.program_url(&name))
         };
-        let server = harbor_server::start(settings, 0).await?;
-        Ok(Product { server, outside, database_url, cluster, name, outside_handle })
+        let server = harbor_server::start(settings.clone(), 0).await?;
+        Ok(Product { server, outside, database_url, cluster, name, settings, outside_handle })
+    }
+
+    /// Another server of the same clinic, as a group of clinics would run it.
+    pub async fn another_server(&self) -> Result<Running> {
+        harbor_server::start(self.settings.clone(), 0).await
     }
 
     pub fn address(&self) -> &str {

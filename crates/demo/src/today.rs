@@ -1,13 +1,18 @@
 //! Today in mid-morning motion, and the bookings of the weeks ahead.
 
+use crate::coded;
 use crate::{World, at, names};
 use anyhow::Result;
 use chrono::{Datelike, Days, Duration};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
+use harbor_core::arrival::rooms::RoomKind;
 use harbor_core::orders::Interpretation;
+use harbor_core::orders::OrderState;
+use harbor_core::visit_line::Mark;
 use harbor_store::booking::{Booking, Place};
+use harbor_store::codes::Code;
 use harbor_store::coverage as coverages;
 use harbor_store::facts::answer_to_json;
 use harbor_store::orders::NewReport;
@@ -42,8 +47,13 @@ const TODAY: [Planned; 17] = [
 
 pub async fn build(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -> Result<()> {
     // Taken from the end, so that the first rooms fill first.
-    let mut rooms: Vec<Free> =
-        world.rooms.iter().rev().filter(|r| r.kind == "exam").map(|r| Free { site: r.site_id, room: r.id }).collect();
+    let mut rooms: Vec<Free> = world
+        .rooms
+        .iter()
+        .rev()
+        .filter(|r| r.kind == RoomKind::Exam)
+        .map(|r| Free { site: r.site_id, room: r.id })
+        .collect();
     for (login, place, (last, first), reason, stage) in TODAY {
         let clinician = world.staff(login).clone();
         let of_today = |s: &&Slot| s.clinician_id == clinician.id && s.starts_at < at(world.day, 23, 0);
@@ -61,7 +71,7 @@ pub async fn build(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -
             place: Place { beside_own: true, ..Place::slot(slot.id) },
             reason: reason.into(),
             note: String::new(),
-            kind: "in_person".into(),
+            kind: harbor_core::schedule::VisitKind::InPerson,
             role: None,
         };
         change.actor = world.actor("junia");
@@ -116,7 +126,7 @@ async fn verify_coverage(world: &mut World, change: &mut Change<'_>, visit: &Vis
             b::service_date.eq(world.day),
             b::trace.eq(question.trace.clone()),
             b::state.eq("answered"),
-            b::facts.eq(facts),
+            b::facts.eq(facts.into_iter().map(Code).collect::<Vec<_>>()),
             b::sent.eq(sent),
             b::asked_at.eq(asked),
             b::asked_by.eq("overnight"),
@@ -203,15 +213,13 @@ async fn measured(world: &mut World, change: &mut Change<'_>) -> Result<()> {
     let lucan = world.person("Ferreira-Holm", "Lucan").id;
     let visits = harbor_store::visits::of_person(change.conn(), lucan).await?;
     for (i, visit) in visits.iter().take(4).enumerate() {
-        if visit.roomed_at.is_none() {
-            continue;
-        }
-        change.now = visit.roomed_at.unwrap_or(change.now) + Duration::minutes(2);
+        let Some(roomed_at) = change.marks_of_visit(visit.id).await?.at(Mark::Roomed) else { continue };
+        change.now = roomed_at + Duration::minutes(2);
         let n = i as i32;
         let take = |measure: &str, tenths: i32, standing: &str| NewMeasurement {
-            measure: measure.into(),
+            measure: *coded(measure),
             tenths,
-            standing: standing.into(),
+            standing: *coded(standing),
             typed: String::new(),
         };
         let found = [
@@ -246,7 +254,7 @@ async fn wren(world: &World, change: &mut Change<'_>) -> Result<()> {
 async fn lucan(world: &mut World, change: &mut Change<'_>) -> Result<()> {
     let person = world.person("Ferreira-Holm", "Lucan").id;
     let visits = harbor_store::visits::of_person(change.conn(), person).await?;
-    let Some(visit) = visits.into_iter().find(|v| v.day == world.day && v.roomed_at.is_some()) else { return Ok(()) };
+    let Some(visit) = visits.into_iter().find(|v| v.day == world.day && v.stage().is_present()) else { return Ok(()) };
     let diagnoses: Vec<(String, String)> = [
         ("E78.5", "Hyperlipidemia, unspecified"),
         ("I10", "Essential (primary) hypertension"),
@@ -270,7 +278,7 @@ async fn lucan(world: &mut World, change: &mut Change<'_>) -> Result<()> {
             test_name: test.name.clone(),
             loinc: test.loinc.clone(),
             specimen: test.specimen.clone(),
-            state: "draft".into(),
+            state: OrderState::Draft.into(),
             answers: json!([]),
             placement_reason: placement.reason,
             requisition: None,
@@ -326,7 +334,7 @@ async fn results(world: &mut World, change: &mut Change<'_>) -> Result<()> {
                 number: number.into(),
                 order: None,
                 record_number: person.map(|p| p.record_number.clone()).unwrap_or_default(),
-                status: status.into(),
+                status: *coded(status),
                 issued_at,
                 content: values.into(),
                 digest: claims::digest(format!("demo {i} {}", world.day).as_bytes()),
@@ -378,7 +386,7 @@ async fn ahead(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -> Re
                 place: Place { beside_own: true, ..Place::slot(slot.id) },
                 reason: reason.into(),
                 note: String::new(),
-                kind: "in_person".into(),
+                kind: harbor_core::schedule::VisitKind::InPerson,
                 role: None,
             };
             change.book(&booking, crate::ZONE).await?;

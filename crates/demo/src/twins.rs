@@ -173,31 +173,3 @@ pub fn quality(pairs: &[Pair]) -> Quality {
     let all = pairs.iter().filter(|p| p.same).count() as f64;
     Quality { precision: right / (right + wrong).max(1.0), recall: right / all.max(1.0) }
 }
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use std::collections::BTreeMap;
-
-    #[test]
-    fn twins_are_found_and_look_alikes_left_alone() {
-        let pairs = pairs(6_000);
-        let q = quality(&pairs);
-        let mut wrong: BTreeMap<&str, usize> = BTreeMap::new();
-        for p in &pairs {
-            if (twin_score(&p.a, &p.b).score >= TWIN_THRESHOLD) != p.same {
-                *wrong.entry(p.how).or_default() += 1;
-            }
-        }
-        assert!(q.precision >= 0.98 && q.recall >= 0.95, "{q:?}, wrong: {wrong:#?}");
-    }
-
-    #[test]
-    fn the_set_is_half_and_half_and_the_same_every_time() {
-        let (one, two) = (pairs(500), pairs(500));
-        assert_eq!(one.iter().filter(|p| p.same).count(), 250);
-        assert!(one.iter().zip(&two).all(|(x, y)| x.a == y.a && x.b == y.b));
-        let kinds: std::collections::BTreeSet<&str> = one.iter().map(|p| p.how).collect();
-        assert_eq!(kinds.len(), 13, "seven ways to be registered twice, six to look alike");
-    }
-}

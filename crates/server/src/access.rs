@@ -13,6 +13,7 @@ use crate::state::State;
 use actix_web::body::{BoxBody, EitherBody, MessageBody};
 use actix_web::dev::{Payload, Service, ServiceRequest, ServiceResponse, Transform, forward_ready};
 use actix_web::http::StatusCode;
+use actix_web::http::header::{HeaderName, HeaderValue};
 use actix_web::{Error, FromRequest, HttpMessage, HttpRequest, ResponseError, web};
 use futures_util::future::LocalBoxFuture;
 use harbor_core::permissions::Role;
@@ -20,7 +21,8 @@ use harbor_store::looks::{self, Opened};
 use harbor_store::people::{registration, whose};
 use harbor_store::rows::Staff;
 use harbor_store::sessions::{self, Session};
-use harbor_store::{Actor, Conn};
+use harbor_store::{Actor, Conn, Tiding, Topic, tidings};
+use serde_json::json;
 use std::future::{Ready, ready};
 use std::rc::Rc;
 use uuid::Uuid;
@@ -31,6 +33,8 @@ pub const DEVICE_COOKIE: &str = "harbor_device";
 pub const CSRF_HEADER: &str = "x-harbor-csrf";
 /// Says that a screen looks again at what it shows already. Nobody hides a first look with it.
 pub const AGAIN_HEADER: &str = "x-harbor-again";
+/// The tidings of the change, with its answer.
+pub const TOLD_HEADER: &str = "x-harbor-told";
 
 /// Who is signed in.
 #[derive(Debug, Clone)]
@@ -49,7 +53,7 @@ impl Me {
     }
 
     fn of(session: Session) -> Result<Me, Problem> {
-        let role = Role::from_code(&session.staff.role).ok_or_else(signed_out)?;
+        let role = *session.staff.role;
         Ok(Me {
             role,
             staff: session.staff,
@@ -125,7 +129,9 @@ where
                 let answer = problem.error_response();
                 return Ok(request.into_response(answer).map_into_right_body());
             }
-            let response = service.call(request).await?;
+            let (response, told) = tidings::hearing(service.call(request)).await;
+            let mut response = response?;
+            tell(&mut response, &told);
             if response.status().is_success()
                 && let Err(problem) = shown::record(response.request()).await
             {
@@ -135,6 +141,24 @@ where
             }
             Ok(response.map_into_left_body())
         })
+    }
+}
+
+/// Beyond so many, one word is shorter than all of them, and a header stays far below what a proxy passes on (4 kB).
+const MOST_TOLD: usize = 12;
+
+/// Says with the answer what the change told, so that the screen that made it looks again at just that.
+fn tell<B>(response: &mut ServiceResponse<B>, told: &[Tiding]) {
+    let shown: Vec<&Tiding> = told.iter().filter(|t| t.topic != Topic::Job).collect();
+    if shown.is_empty() {
+        return;
+    }
+    let said = match shown.len() {
+        0..=MOST_TOLD => serde_json::to_string(&shown).unwrap_or_default(),
+        _ => json!([{ "topic": "everything", "id": "", "change": shown[0].change }]).to_string(),
+    };
+    if let Ok(value) = HeaderValue::from_str(&said) {
+        response.headers_mut().insert(HeaderName::from_static(TOLD_HEADER), value);
     }
 }
 
@@ -215,19 +239,27 @@ async fn record_look(state: &State, me: &Me, what: &str, person: Uuid, opened: O
             return Ok(());
         }
     }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    if change.looked(me.session, what, &[person], opened).await? == 0 {
-        return Ok(change.abandon().await?);
-    }
-    Ok(change.commit().await?)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            if change.looked(me.session, what, &[person], opened).await? == 0 {
+                change.give_up();
+            }
+            Ok(())
+        })
+        .await
 }
 
 /// Records that somebody was refused.
 async fn refused(state: &State, me: &Me, route: &Route, person: Option<Uuid>, why: &str) -> Result<(), Problem> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let place = format!("{} {}: {why}", route.method, route.pattern);
-    change.audit("was refused", "route", me.session, person, place);
-    Ok(change.commit().await?)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let place = format!("{} {}: {why}", route.method, route.pattern);
+            change.audit("was refused", "route", me.session, person, place);
+            Ok(())
+        })
+        .await
 }
 
 /// Whether somebody's role wants a second factor that they have not set up yet.
@@ -236,7 +268,7 @@ async fn lacks_second_factor(conn: &mut Conn, me: &Me) -> Result<bool, Problem> 
         return Ok(false);
     }
     let clinic = harbor_store::staff::clinic(conn).await?;
-    Ok(clinic.second_factor_roles.iter().any(|r| r == me.role.code()))
+    Ok(clinic.second_factor_roles.iter().any(|r| *r == me.role))
 }
 
 async fn session(request: &ServiceRequest, conn: &mut Conn) -> Result<Me, Problem> {

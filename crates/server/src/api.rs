@@ -27,6 +27,7 @@ pub mod own_stages;
 pub mod paper;
 pub mod payments;
 pub mod people;
+mod person_form;
 pub mod prescribing;
 pub mod refunds;
 pub mod registration;
@@ -46,6 +47,7 @@ pub mod views;
 pub mod visit_types;
 pub mod visits;
 pub mod waiting;
+pub mod words;
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;

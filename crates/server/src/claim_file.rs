@@ -2,10 +2,11 @@
 
 use crate::problem::Problem;
 use crate::state::State;
+use harbor_core::charges::place_of_service;
 use harbor_core::claims::{Accident, AddressOnClaim, Biller, Claim, ClaimLine, PersonOnClaim, ProviderOnClaim};
-use harbor_core::coverage::{Rank, Relationship};
 use harbor_core::ledger::Account;
 use harbor_core::money::Cents;
+use harbor_core::people::Sex;
 use harbor_core::people::fold;
 use harbor_formats::x12::Stamp;
 use harbor_store::rows::{self, Person};
@@ -25,7 +26,7 @@ fn person(p: &Person) -> Result<PersonOnClaim, Problem> {
         first: plain(&p.first_name),
         middle: plain(&p.middle_name),
         birth_date: p.birth_date.ok_or_else(|| lacks("birth date"))?,
-        sex: p.sex.clone().unwrap_or_else(|| "U".into()),
+        sex: p.sex.map_or(Sex::Unknown, |s| *s).code().into(),
         address: AddressOnClaim {
             line: plain(&p.address_line),
             line2: plain(&p.address_line2),
@@ -79,9 +80,19 @@ pub async fn build_claim(conn: &mut Conn, row: &rows::Claim) -> Result<Claim, Pr
         Some(id) => people::get(conn, id).await?,
         None => patient.clone(),
     };
-    let relationship = Relationship::from_code(&policy.relationship).unwrap_or(Relationship::Other);
+    let relationship = *policy.relationship;
     let services = charges::services(conn).await?;
-    let lines = charges::lines_of(conn, &[visit.id]).await?.into_iter().map(|l| ClaimLine {
+    let sites = staff::sites(conn).await?;
+    let site = sites.iter().find(|s| s.id == visit.site_id).map_or("", |s| s.place_of_service.as_str());
+    let Some(place) = place_of_service(*visit.kind, site).filter(|p| !p.is_empty()) else {
+        return Err(Problem::refused("place", format!("Claim {}: the site has no place of service.", row.number)));
+    };
+    let own = charges::lines_of(conn, &[visit.id]).await?;
+    if let Some(line) = own.iter().find(|l| l.price_cents.is_none()) {
+        let said = format!("Claim {}: {} has no price on {}.", row.number, line.service_code, visit.day);
+        return Err(Problem::refused("price", said));
+    }
+    let lines = own.into_iter().map(|l| ClaimLine {
         control: format!("{}-{}", row.number, l.number),
         code: services.iter().find(|s| s.code == l.service_code).map(|s| s.external_code.clone()).unwrap_or_default(),
         modifiers: l.modifiers,
@@ -111,13 +122,13 @@ pub async fn build_claim(conn: &mut Conn, row: &rows::Claim) -> Result<Claim, Pr
         payer_name: plain(&payer.name),
         payer_id: payer.payer_code,
         filing_code: payer.filing_code,
-        rank: Rank::from_code(&policy.rank).unwrap_or(Rank::First),
+        rank: *policy.rank,
         subscriber_number: policy.subscriber_number,
         group_number: policy.group_number,
         subscriber: person(&holder)?,
         relationship,
         patient: if policy.holder_id.is_some() { Some(person(&patient)?) } else { None },
-        place_of_service: "11".into(),
+        place_of_service: place.to_owned(),
         frequency: if replaced { "7".into() } else { "1".into() },
         original_reference: replaced.then(|| row.payer_claim_number.clone()),
         accident,

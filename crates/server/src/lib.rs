@@ -9,7 +9,7 @@ mod asked;
 pub mod checkpoints;
 pub mod claim_file;
 pub mod live;
-pub mod paper;
+pub mod papers;
 pub mod problem;
 pub mod routes;
 pub mod signing;

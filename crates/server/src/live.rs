@@ -5,7 +5,7 @@ use crate::state::State;
 use actix_web::HttpResponse;
 use actix_web::web::{Bytes, Data};
 use futures_util::StreamExt;
-use harbor_store::sessions;
+use harbor_store::{Tiding, sessions};
 use std::time::Duration;
 use tokio::sync::broadcast::error::RecvError;
 
@@ -33,7 +33,7 @@ async fn listen_once(state: &State) -> Result<(), String> {
 }
 
 /// Live tidings for one screen, as server-sent events.
-#[utoipa::path(get, path = "/api/live", responses((status = 200, content_type = "text/event-stream", body = String)))]
+#[utoipa::path(get, path = "/api/live", responses((status = 200, content_type = "text/event-stream", body = Tiding)))]
 pub async fn stream(state: Data<State>, me: Me) -> HttpResponse {
     let receiver = state.live.subscribe();
     let start = futures_util::stream::once(async { Ok::<_, actix_web::Error>(Bytes::from_static(b"retry: 1000\n\n")) });

@@ -34,6 +34,18 @@ enum Command {
         #[arg(long, env = "HARBOR_DATABASE")]
         database: String,
     },
+    /// Write a whole database into one file, while people work on.
+    Backup {
+        #[arg(long, env = "HARBOR_DATABASE")]
+        database: String,
+        file: PathBuf,
+    },
+    /// Bring a backup into an empty database, and its tables up to date.
+    Restore {
+        #[arg(long, env = "HARBOR_DATABASE")]
+        database: String,
+        file: PathBuf,
+    },
     /// Make the shifts that the weekly templates want, as the server does every day.
     Supply {
         #[arg(long, env = "HARBOR_DATABASE")]
@@ -168,6 +180,16 @@ fn run(command: Command) -> Result<ExitCode> {
         }
         Command::Serve { database, port, outside, way } => block_on(serve(database, port, outside, way)),
         Command::Supply { database } => block_on(make_supply(database)),
+        Command::Backup { database, file } => {
+            harbor_store::backup::backup(&database, &file)?;
+            println!("{} bytes in {}", std::fs::metadata(&file)?.len(), file.display());
+            Ok(ExitCode::SUCCESS)
+        }
+        Command::Restore { database, file } => block_on(async move {
+            let steps = harbor_store::backup::restore(&database, &file).await?;
+            println!("restored; {steps} steps to today's tables");
+            Ok(ExitCode::SUCCESS)
+        }),
         Command::Migrate { database } => block_on(async move {
             println!("{} steps", harbor_store::migrate(&database).await?);
             Ok(ExitCode::SUCCESS)
@@ -218,13 +240,15 @@ async fn make_supply(database: String) -> Result<ExitCode> {
     let zone: chrono_tz::Tz =
         clinic.zone.parse().map_err(|_| anyhow::anyhow!("the zone {} is unknown", clinic.zone))?;
     let now = chrono::Utc::now();
-    let mut change = store.begin(&harbor_store::Actor::system("working time"), now).await?;
-    let report = change.settle_supply(now.with_timezone(&zone).date_naive(), None, zone).await?;
-    if report.is_still() {
-        change.abandon().await?;
-    } else {
-        change.commit().await?;
-    }
+    let report = store
+        .change(&harbor_store::Actor::system("working time"), now, async |change| {
+            let report = change.settle_supply(now.with_timezone(&zone).date_naive(), None, zone).await?;
+            if report.is_still() {
+                change.give_up();
+            }
+            Ok::<_, harbor_store::StoreError>(report)
+        })
+        .await?;
     println!(
         "{} shifts and {} slots made, {} slots removed",
         report.shifts_made, report.slots_made, report.slots_removed

@@ -63,6 +63,16 @@ impl Problem {
         Problem::new(StatusCode::UNPROCESSABLE_ENTITY, kind, detail)
     }
 
+    /// Whether it is of this stable type.
+    pub fn is(&self, kind: &str) -> bool {
+        self.kind.strip_prefix("urn:indigo-harbor:") == Some(kind)
+    }
+
+    /// What came is not what the API document says.
+    pub fn unreadable(what: &str, why: impl fmt::Display) -> Problem {
+        Problem::new(StatusCode::BAD_REQUEST, "unreadable", format!("The {what} cannot be read: {why}"))
+    }
+
     pub fn not_found(what: &str) -> Problem {
         Problem::new(StatusCode::NOT_FOUND, "not-found", format!("There is no such {what}."))
     }
@@ -161,17 +171,13 @@ impl From<StoreError> for Problem {
     }
 }
 
-fn unreadable(what: &str, why: impl fmt::Display) -> Problem {
-    Problem::new(StatusCode::BAD_REQUEST, "unreadable", format!("The {what} cannot be read: {why}"))
-}
-
 pub fn json_config() -> web::JsonConfig {
     // The door has read the body already, as much as the route takes.
-    web::JsonConfig::default().limit(usize::MAX).error_handler(|e, _| unreadable("request", e).into())
+    web::JsonConfig::default().limit(usize::MAX).error_handler(|e, _| Problem::unreadable("request", e).into())
 }
 
 pub fn query_config() -> web::QueryConfig {
-    web::QueryConfig::default().error_handler(|e, _| unreadable("question", e).into())
+    web::QueryConfig::default().error_handler(|e, _| Problem::unreadable("question", e).into())
 }
 
 pub fn path_config() -> web::PathConfig {

@@ -49,7 +49,7 @@ impl Access {
 /// One route of the table.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Route {
-    /// As Actix calls it: get, post, put, delete.
+    /// As Actix calls it: get, post, put, patch, delete.
     pub method: &'static str,
     pub pattern: &'static str,
     pub access: Access,
@@ -140,7 +140,7 @@ table! {
     post "/api/people" Needs(EditPeople) => people::add;
     post "/api/people/twins" Needs(EditPeople) => people::twins;
     get "/api/people/{id}" Of(SeePeople, Person) => people::show;
-    put "/api/people/{id}" Of(EditPeople, Person) => people::save;
+    patch "/api/people/{id}" Of(EditPeople, Person) => people::save;
     get "/api/people/{id}/visits" Of(SeePeople, Person) => people::visits;
     get "/api/people/{id}/looks" Of(SeeAudit, Person) => people::looks;
     post "/api/people/{id}/consents" Of(EditPeople, Person) => registration::consent;
@@ -317,11 +317,29 @@ table! {
 /// bear the same short names.
 pub fn document() -> utoipa::openapi::OpenApi {
     use utoipa::OpenApi;
+    use utoipa::openapi::{RefOr, Schema};
     let mut document = Document::openapi();
+    let schemas = document.components.iter_mut().flat_map(|c| &mut c.schemas);
+    for (name, schema) in schemas {
+        // It is sent in part and answered whole; for the document what may be left out is not required.
+        if let ("PersonForm", RefOr::T(Schema::Object(form))) = (name.as_str(), schema) {
+            form.required.clear();
+            for property in form.properties.values_mut() {
+                if let RefOr::T(Schema::Object(field)) = property {
+                    field.default = None;
+                }
+            }
+        }
+    }
     for (address, item) in &mut document.paths.paths {
         let name = address.replace("/api", "").replace(['/', '{', '}', '-'], "_");
-        let operations =
-            [("get", &mut item.get), ("put", &mut item.put), ("post", &mut item.post), ("delete", &mut item.delete)];
+        let operations = [
+            ("get", &mut item.get),
+            ("put", &mut item.put),
+            ("post", &mut item.post),
+            ("patch", &mut item.patch),
+            ("delete", &mut item.delete),
+        ];
         for (method, operation) in operations {
             if let Some(operation) = operation {
                 operation.operation_id = Some(format!("{method}{name}"));

@@ -3,6 +3,7 @@
 use crate::api::payments::receipt_of;
 use crate::problem::Problem;
 use crate::state::State;
+use harbor_core::messages::Purpose;
 use harbor_core::messages::{Channel, Facts, Way, about_new_time, about_no_time, about_receipt, way_to};
 use harbor_core::money::Cents;
 use harbor_core::people::called;
@@ -54,7 +55,7 @@ impl Telling {
             return Ok(None);
         };
         let shown = after.unwrap_or(before);
-        let (nobody, telephone) = (String::new(), crate::paper::telephone(&state.clinic.telephone));
+        let (nobody, telephone) = (String::new(), crate::papers::telephone(&state.clinic.telephone));
         let facts = Facts {
             name: called(&person.first_name, &person.preferred_name),
             clinic: &state.clinic.name,
@@ -64,8 +65,8 @@ impl Telling {
             zone: state.zone,
         };
         let (purpose, words) = match after {
-            Some(after) => ("rebooked", about_new_time(&facts, before.starts_at, after.starts_at)),
-            None => ("no_time", about_no_time(&facts, before.starts_at)),
+            Some(after) => (Purpose::Rebooked, about_new_time(&facts, before.starts_at, after.starts_at)),
+            None => (Purpose::NoTime, about_no_time(&facts, before.starts_at)),
         };
         Ok(Some(change.add_message(person.id, Some(before.id), purpose, way, words).await?))
     }
@@ -117,7 +118,7 @@ pub async fn send_receipt(change: &mut Change<'_>, state: &State, payment: &Paym
         return Err(Problem::refused("message", said));
     };
     let left = receipt_of(change.conn(), state, payment).await?.left_cents;
-    let (nobody, telephone) = (String::new(), crate::paper::telephone(&state.clinic.telephone));
+    let (nobody, telephone) = (String::new(), crate::papers::telephone(&state.clinic.telephone));
     let facts = Facts {
         name: called(&payer.first_name, &payer.preferred_name),
         clinic: &state.clinic.name,
@@ -127,5 +128,5 @@ pub async fn send_receipt(change: &mut Change<'_>, state: &State, payment: &Paym
         zone: state.zone,
     };
     let words = about_receipt(&facts, Cents::new(payment.cents), payment.at, Cents::new(left));
-    Ok(change.add_message(payer.id, None, "receipt", &way, words).await?)
+    Ok(change.add_message(payer.id, None, Purpose::Receipt, &way, words).await?)
 }

@@ -124,26 +124,33 @@ fn kept(row: &CardRequest, approval: &str) -> Option<NewPayment> {
 /// Posts what the terminal approved, once; nothing when somebody else has done so.
 pub async fn post(state: &State, row: &CardRequest, approval: &str) -> Result<Option<Payment>, Problem> {
     let actor = Actor { staff_id: row.staff_id, name: row.asked_by.clone() };
-    let mut change = state.store.begin(&actor, state.now()).await?;
-    if change.unsettled_card(row.key).await?.is_none() {
-        return Ok(None);
-    }
-    let Some(new) = kept(row, approval) else {
-        return Err(Problem::refused("payment", "The payment that waits for the terminal cannot be read."));
-    };
-    let payment = change.take_payment(&new).await?;
-    change.card_became(row.key, "posted", approval).await?;
-    change.commit().await?;
-    Ok(Some(payment))
+    state
+        .store
+        .change(&actor, state.now(), async |change| {
+            if change.unsettled_card(row.key).await?.is_none() {
+                change.give_up();
+                return Ok(None);
+            }
+            let Some(new) = kept(row, approval) else {
+                return Err(Problem::refused("payment", "The payment that waits for the terminal cannot be read."));
+            };
+            let payment = change.take_payment(&new).await?;
+            change.card_became(row.key, "posted", approval).await?;
+            Ok(Some(payment))
+        })
+        .await
 }
 
 /// Notes that nothing was charged.
 pub async fn nothing_charged(state: &State, row: &CardRequest, how: &str, word: &str) -> Result<(), Problem> {
     let actor = Actor { staff_id: row.staff_id, name: row.asked_by.clone() };
-    let mut change = state.store.begin(&actor, state.now()).await?;
-    change.card_became(row.key, how, word).await?;
-    change.commit().await?;
-    Ok(())
+    state
+        .store
+        .change(&actor, state.now(), async |change| {
+            change.card_became(row.key, how, word).await?;
+            Ok(())
+        })
+        .await
 }
 
 /// Reads the terminal's record for a request whose answer was lost, and posts what it charged.

@@ -3,7 +3,7 @@
 use crate::problem::Problem;
 use crate::state::State;
 use actix_web::{HttpRequest, HttpResponse, ResponseError, web};
-use rand::Rng;
+use rand::RngExt;
 use rust_embed::RustEmbed;
 
 #[derive(RustEmbed)]

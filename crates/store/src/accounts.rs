@@ -1,5 +1,6 @@
 //! What people owe and have to their credit, derived from the entries each time it is asked for.
 
+use crate::codes;
 use crate::schema::{ledger_entries, ledger_transactions, visits};
 use crate::{Conn, Result};
 use chrono::{DateTime, NaiveDate, Utc};
@@ -111,7 +112,7 @@ pub async fn of_people(conn: &mut Conn, persons: &[Uuid]) -> Result<HashMap<Uuid
         .into_iter()
         .collect();
     let of_visits: Vec<Uuid> = owners.keys().copied().collect();
-    type Row = (Option<Uuid>, Option<Uuid>, DateTime<Utc>, String, i64);
+    type Row = (Option<Uuid>, Option<Uuid>, DateTime<Utc>, codes::Account, i64);
     let rows: Vec<Row> = t::table
         .inner_join(e::table.on(e::transaction_id.eq(t::id)))
         .filter(
@@ -125,8 +126,7 @@ pub async fn of_people(conn: &mut Conn, persons: &[Uuid]) -> Result<HashMap<Uuid
         .await?;
     let mut out: HashMap<Uuid, PersonAccount> = persons.iter().map(|p| (*p, PersonAccount::default())).collect();
     for (visit, person, at, account, cents) in rows {
-        let Some(account) = Account::from_code(&account) else { continue };
-        let entry = Entry { account, amount: Cents::new(cents), line: None, memo: String::new() };
+        let entry = Entry { account: *account, amount: Cents::new(cents), line: None, memo: String::new() };
         let payer = person.and_then(|p| records.get(&p));
         if account == Account::Unapplied
             && let Some(one) = payer.and_then(|p| out.get_mut(p))

@@ -1,6 +1,7 @@
 //! When a clinician is away: a shift is handed over, or cancelled; its patients wait on the rebooking list
 //! until a plan gives each a new time.
 
+use crate::Topic;
 use crate::booking::{NOT_LIVE, Place};
 use crate::rows::{PersonLimits, Shift, Slot, Visit, VisitType};
 use crate::schedule;
@@ -148,7 +149,7 @@ impl Change<'_> {
             .select(Visit::as_select())
             .load(self.conn())
             .await?;
-        if there.iter().any(|v| v.stage != Stage::Booked.code()) {
+        if there.iter().any(|v| v.stage != Stage::Booked) {
             let begins = shift.starts_at.with_timezone(&zone).format("%a %b %-d at %H:%M");
             let sentence = format!(
                 "Patients of the shift of {begins} are here or were seen; it stays. Hold the rest of its time instead."
@@ -196,9 +197,9 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit("cancelled", "shift", id, None, format!("{reason}; {} to rebook", ids.len()));
-        self.tell("schedule", shift.clinician_id);
+        self.tell(Topic::Schedule, shift.clinician_id);
         for visit in &ids {
-            self.tell("visit", *visit);
+            self.tell(Topic::Visit, *visit);
         }
         Ok(ids.len())
     }
@@ -234,9 +235,9 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit("handed over", "shift", id, None, format!("with {} visits", ids.len()));
-        self.tell("schedule", to);
+        self.tell(Topic::Schedule, to);
         for visit in &ids {
-            self.tell("visit", *visit);
+            self.tell(Topic::Visit, *visit);
         }
         Ok(ids.len())
     }

@@ -3,6 +3,8 @@
 //! The core says whether a time may be booked; the database's constraints say who of two at one instant
 //! gets it, and refuse what no program may book.
 
+use crate::Topic;
+use crate::codes;
 use crate::rows::{Person, Slot, Visit, VisitMove, VisitType};
 use crate::schema::{clinic, slots, staff, visit_moves, visits};
 use crate::visits::visit_type;
@@ -13,6 +15,7 @@ use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
 use harbor_core::permissions::Role;
+use harbor_core::schedule::VisitKind;
 use harbor_core::schedule::waiting::is_served;
 use harbor_core::schedule::{Shift, Span, Wish, call_sign, may_book, over_whole_slots, supply};
 use uuid::Uuid;
@@ -50,7 +53,7 @@ pub struct Booking {
     pub place: Place,
     pub reason: String,
     pub note: String,
-    pub kind: String,
+    pub kind: VisitKind,
     /// The role of the one who books; nothing for the clinic's own work.
     pub role: Option<Role>,
 }
@@ -155,7 +158,7 @@ impl Change<'_> {
             }),
         };
         let other = slot_type.as_ref().filter(|kind| kind.id != wished.id);
-        let allowed = role.is_none_or(|r| wished.booked_by.iter().any(|code| code == r.code()));
+        let allowed = role.is_none_or(|r| wished.booked_by.iter().any(|allowed| *allowed == r));
         let own: Option<(DateTime<Utc>, String)> = visits::table
             .inner_join(staff::table.on(staff::id.eq(visits::clinician_id)))
             .filter(visits::person_id.eq(person.id).and(visits::appointment))
@@ -212,7 +215,7 @@ impl Change<'_> {
     }
 
     /// A booked visit that has no time and place yet.
-    pub(crate) fn new_visit(&self, person: &Person, kind: &str, reason: &str, note: &str) -> Visit {
+    pub(crate) fn new_visit(&self, person: &Person, kind: VisitKind, reason: &str, note: &str) -> Visit {
         let now = self.now;
         Visit {
             id: Uuid::now_v7(),
@@ -221,14 +224,14 @@ impl Change<'_> {
             site_id: Uuid::nil(),
             visit_type_id: Uuid::nil(),
             slot_id: None,
-            kind: kind.to_owned(),
+            kind: kind.into(),
             starts_at: now,
             ends_at: now,
             day: now.date_naive(),
             reason: reason.to_owned(),
             booking_note: note.to_owned(),
             call_sign: String::new(),
-            stage: Stage::Booked.code().into(),
+            stage: Stage::Booked.into(),
             stage_at: now,
             room_id: None,
             extra: false,
@@ -236,26 +239,8 @@ impl Change<'_> {
             coverage_id: None,
             accident_date: None,
             cancel_reason: None,
-            booked_at: now,
-            booked_by: self.actor.name.clone(),
-            here_at: None,
-            here_by: None,
-            checked_in_at: None,
-            checked_in_by: None,
-            roomed_at: None,
-            roomed_by: None,
-            seen_at: None,
-            seen_by: None,
             left_at: None,
-            left_by: None,
-            signed_at: None,
-            signed_by: None,
-            charged_at: None,
-            charged_by: None,
-            claimed_at: None,
-            claimed_by: None,
-            settled_at: None,
-            settled_by: None,
+            settled: false,
             version: 1,
             own_stage_id: None,
             appointment: true,
@@ -281,15 +266,15 @@ impl Change<'_> {
             call_sign: self.next_call_sign(placed.day).await?,
             extra: b.place.extra,
             over_type_id: placed.over_type_id,
-            ..self.new_visit(&person, &b.kind, &b.reason, &b.note)
+            ..self.new_visit(&person, b.kind, &b.reason, &b.note)
         };
-        diesel::insert_into(visits::table).values(&visit).execute(self.conn()).await?;
+        self.insert_visit(&visit).await?;
         let how = [(b.place.extra, ", extra"), (placed.over_type_id.is_some(), ", over another type's slot")];
         let how: String = how.iter().filter(|(so, _)| *so).map(|(_, word)| *word).collect();
         self.audit("booked", "visit", visit.id, Some(b.person_id), format!("{}{how}", placed.visit_type.name));
         self.record_slot(&placed.slot, "booked", &how).await?;
         self.no_longer_waits(&visit, None).await?;
-        self.tell("visit", visit.id);
+        self.tell(Topic::Visit, visit.id);
         Ok(visit)
     }
 
@@ -312,7 +297,7 @@ impl Change<'_> {
         if visit.day != queued_for {
             return Err(StoreError::refused("try_again", "Somebody moved this visit in the meantime; look again."));
         }
-        if visit.stage != Stage::Booked.code() {
+        if visit.stage != Stage::Booked {
             let stage = visit.stage().label().to_lowercase();
             return Err(StoreError::refused("stage", format!("The visit is {stage}; only a booked one can be moved.")));
         }
@@ -340,7 +325,7 @@ impl Change<'_> {
         self.no_longer_waits(&moved, Some(&visit)).await?;
         self.record_slot(&placed.slot, "visit moved here", "").await?;
         self.audit("moved", "booking", id, Some(visit.person_id), reason);
-        self.tell("visit", id);
+        self.tell_moved(id, visit.day);
         Ok(moved)
     }
 
@@ -362,7 +347,7 @@ impl Change<'_> {
                 .await?;
         for id in found {
             self.audit("placed", "waiting list", id, Some(visit.person_id), "");
-            self.tell("waiting", id);
+            self.tell(Topic::Waiting, id);
         }
         Ok(())
     }
@@ -413,7 +398,7 @@ fn held_sentence(slot: &Slot) -> String {
     format!("This time is held ({}) and cannot be booked.", slot.held_for.as_deref().unwrap_or(""))
 }
 
-fn roles_in_words(codes: &[String]) -> String {
-    let words: Vec<String> = codes.iter().filter_map(|c| Role::from_code(c)).map(|r| r.to_string()).collect();
+fn roles_in_words(roles: &[codes::Role]) -> String {
+    let words: Vec<&str> = roles.iter().map(|r| r.label()).collect();
     words.join(" or ")
 }

@@ -1,5 +1,6 @@
 //! Pictures of insurance cards. A newer picture of a side takes the place of the older one, which stays.
 
+use crate::Topic;
 use crate::schema::coverage_cards as cards;
 use crate::{Change, Conn, Result, StoreError, coverage};
 use chrono::{DateTime, Utc};
@@ -65,7 +66,7 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit("added", "card picture", id, Some(policy.person_id), format!("{side} {media_type} {digest}"));
-        self.tell("person", policy.person_id);
+        self.tell(Topic::Person, policy.person_id);
         Ok(())
     }
 }

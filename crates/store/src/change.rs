@@ -1,8 +1,10 @@
 //! One change: a transaction with its audit rows and its tidings.
 
 use crate::audit::{self, Look};
+use crate::codes::Code;
+use crate::tidings::{self, Tiding, Topic};
 use crate::{Borrowed, Conn, Result, StoreError};
-use chrono::{DateTime, Utc};
+use chrono::{DateTime, NaiveDate, Utc};
 use diesel_async::{AnsiTransactionManager, RunQueryDsl, TransactionManager};
 use serde_json::json;
 use uuid::Uuid;
@@ -21,19 +23,17 @@ impl Actor {
     }
 }
 
-/// A transaction that is open. Dropped without [`Change::commit`], it leaves nothing behind.
+/// A transaction that is open; [`crate::Store::change`] ends it. Dropped before, it leaves nothing behind.
 pub struct Change<'a> {
     conn: Borrowed<'a>,
     pub actor: Actor,
     pub now: DateTime<Utc>,
+    id: Uuid,
     audits: Vec<Look>,
-    tidings: Vec<String>,
-}
-
-/// A part of a change that may fail without the rest.
-#[must_use = "a part is kept or dropped"]
-pub struct Part {
-    audits: usize,
+    told: Vec<(Topic, Uuid)>,
+    /// Days on which visits lay before.
+    left: Vec<(Uuid, NaiveDate)>,
+    given_up: bool,
 }
 
 /// The channel that servers listen on.
@@ -42,7 +42,8 @@ pub const CHANNEL: &str = "harbor";
 impl<'a> Change<'a> {
     pub(crate) async fn begin(mut conn: Borrowed<'a>, actor: &Actor, now: DateTime<Utc>) -> Result<Change<'a>> {
         AnsiTransactionManager::begin_transaction(&mut *conn).await?;
-        Ok(Change { conn, actor: actor.clone(), now, audits: vec![], tidings: vec![] })
+        let (audits, told, left) = (vec![], vec![], vec![]);
+        Ok(Change { conn, actor: actor.clone(), now, id: Uuid::now_v7(), audits, told, left, given_up: false })
     }
 
     pub fn conn(&mut self) -> &mut Conn {
@@ -68,53 +69,108 @@ impl<'a> Change<'a> {
     }
 
     /// Tells other screens that something of this topic changed.
-    pub fn tell(&mut self, topic: &str, id: Uuid) {
-        let tiding = json!({ "topic": topic, "id": id }).to_string();
-        if !self.tidings.contains(&tiding) {
-            self.tidings.push(tiding);
+    pub fn tell(&mut self, topic: Topic, id: Uuid) {
+        if !self.told.contains(&(topic, id)) {
+            self.told.push((topic, id));
         }
     }
 
+    /// Tells that a visit changed, and that it lay on this day before.
+    pub fn tell_moved(&mut self, visit: Uuid, from: NaiveDate) {
+        self.tell(Topic::Visit, visit);
+        self.left.push((visit, from));
+    }
+
+    /// Ends the change without any effect, although nothing went wrong: a dry run, or nothing was to be done.
+    pub fn give_up(&mut self) {
+        self.given_up = true;
+    }
+
+    /// What was told, with whose it is and where it shows.
+    async fn tidings(&mut self) -> Result<Vec<Tiding>> {
+        let visits: Vec<Uuid> = self.told.iter().filter(|(t, _)| *t == Topic::Visit).map(|(_, id)| *id).collect();
+        let about = tidings::about_visits(&mut self.conn, &visits).await?;
+        let tiding = |(topic, id): &(Topic, Uuid)| {
+            let visit = about.iter().find(|(v, ..)| v == id && *topic == Topic::Visit);
+            let before = self.left.iter().filter(|(v, _)| v == id).map(|(_, day)| *day);
+            let mut days: Vec<NaiveDate> = visit.map(|(.., day)| *day).into_iter().chain(before).collect();
+            days.sort();
+            days.dedup();
+            let person = if *topic == Topic::Person { Some(*id) } else { visit.map(|(_, person, _)| *person) };
+            Tiding { topic: Code(*topic), id: *id, person, days, change: self.id }
+        };
+        Ok(self.told.iter().map(tiding).collect())
+    }
+
     /// Writes audit and tidings and makes the change true.
-    pub async fn commit(mut self) -> Result<()> {
+    async fn write(&mut self) -> Result<Vec<Tiding>> {
         if self.audits.is_empty() {
             return Err(StoreError::refused("unaudited", "A change must say what it did."));
         }
         let looks = std::mem::take(&mut self.audits);
         audit::append(&mut self.conn, &self.actor, self.now, &looks).await?;
-        for tiding in std::mem::take(&mut self.tidings) {
+        let tidings = self.tidings().await?;
+        for tiding in &tidings {
             diesel::sql_query("select pg_notify($1, $2)")
                 .bind::<diesel::sql_types::Text, _>(CHANNEL)
-                .bind::<diesel::sql_types::Text, _>(tiding)
+                .bind::<diesel::sql_types::Text, _>(json!(tiding).to_string())
                 .execute(&mut *self.conn)
                 .await?;
         }
-        AnsiTransactionManager::commit_transaction(&mut *self.conn).await?;
-        Ok(())
+        Ok(tidings)
     }
 
-    /// Begins a part that may fail alone (a savepoint); it ends with [`Change::keep_part`] or
-    /// [`Change::drop_part`].
-    pub async fn begin_part(&mut self) -> Result<Part> {
-        AnsiTransactionManager::begin_transaction(&mut *self.conn).await?;
-        Ok(Part { audits: self.audits.len() })
+    pub(crate) async fn finish(mut self) -> Result<()> {
+        if self.given_up {
+            self.roll_back().await;
+            return Ok(());
+        }
+        match self.write().await {
+            Ok(tidings) => {
+                // A commit that fails has rolled back by itself.
+                AnsiTransactionManager::commit_transaction(&mut *self.conn).await?;
+                tidings::pass_on(tidings);
+                Ok(())
+            }
+            Err(error) => {
+                self.roll_back().await;
+                Err(error)
+            }
+        }
     }
 
-    pub async fn keep_part(&mut self, _: Part) -> Result<()> {
-        AnsiTransactionManager::commit_transaction(&mut *self.conn).await?;
-        Ok(())
+    /// Takes everything back, so that the next one finds the connection whole. One that cannot even do that is broken, and
+    /// the pool throws it away.
+    pub(crate) async fn roll_back(mut self) {
+        if let Err(error) = AnsiTransactionManager::rollback_transaction(&mut *self.conn).await {
+            tracing::debug!(%error, "a change was not rolled back");
+        }
     }
 
-    /// Takes the part back, with what it would have recorded.
-    pub async fn drop_part(&mut self, part: Part) -> Result<()> {
-        AnsiTransactionManager::rollback_transaction(&mut *self.conn).await?;
-        self.audits.truncate(part.audits);
-        Ok(())
-    }
-
-    /// Takes everything back at once.
-    pub async fn abandon(mut self) -> Result<()> {
-        AnsiTransactionManager::rollback_transaction(&mut *self.conn).await?;
-        Ok(())
+    /// A part that may be refused alone (a savepoint): what it did and would have recorded goes, the rest stays.
+    pub async fn part<T, R, E: From<StoreError>>(
+        &mut self,
+        work: impl AsyncFnOnce(&mut Change<'a>) -> Result<Result<T, R>, E>,
+    ) -> Result<Result<T, R>, E> {
+        AnsiTransactionManager::begin_transaction(&mut *self.conn).await.map_err(StoreError::from)?;
+        let (audits, told) = (self.audits.len(), self.told.len());
+        let done = match work(self).await {
+            Ok(done) => done,
+            Err(refused) => {
+                // The whole change is refused: its own end finds one transaction to roll back, not two.
+                AnsiTransactionManager::rollback_transaction(&mut *self.conn).await.map_err(StoreError::from)?;
+                return Err(refused);
+            }
+        };
+        let ended = match &done {
+            Ok(_) => AnsiTransactionManager::commit_transaction(&mut *self.conn).await,
+            Err(_) => {
+                self.audits.truncate(audits);
+                self.told.truncate(told);
+                AnsiTransactionManager::rollback_transaction(&mut *self.conn).await
+            }
+        };
+        ended.map_err(StoreError::from)?;
+        Ok(done)
     }
 }

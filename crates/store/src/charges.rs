@@ -1,5 +1,6 @@
 //! Services, prices and the charge lines of a visit.
 
+use crate::Topic;
 use crate::ledger::About;
 use crate::rows::{ChargeLine, Coverage, Price, Service, Visit};
 use crate::schema::{charge_lines, prices, services};
@@ -7,7 +8,9 @@ use crate::{Change, Conn, Result, StoreError};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::ledger::Posting;
 use harbor_core::money::Cents;
+use harbor_core::visit_line::Mark;
 use std::collections::HashMap;
 use uuid::Uuid;
 
@@ -49,7 +52,7 @@ impl Change<'_> {
     /// Sets all lines of a visit; refused once the charges are completed.
     pub async fn set_charge_lines(&mut self, visit: &Visit, lines: &[NewLine]) -> Result<()> {
         use charge_lines as c;
-        if visit.charged_at.is_some() {
+        if self.has_reached(visit.id, Mark::Charged).await? {
             return Err(StoreError::refused("charged", "The charges are completed; correct them with a new claim."));
         }
         diesel::delete(c::table.filter(c::visit_id.eq(visit.id))).execute(self.conn()).await?;
@@ -69,7 +72,7 @@ impl Change<'_> {
             .collect();
         diesel::insert_into(c::table).values(&rows).execute(self.conn()).await?;
         self.audit("set charges", "visit", visit.id, Some(visit.person_id), format!("{} lines", rows.len()));
-        self.tell("visit", visit.id);
+        self.tell(Topic::Visit, visit.id);
         Ok(())
     }
 
@@ -89,14 +92,11 @@ impl Change<'_> {
                 .execute(self.conn())
                 .await?;
         }
-        self.mark_charged(visit.id).await?;
+        self.reach_now(visit.id, Mark::Charged).await?;
         let mut about = About {
-            kind: "charge",
             visit: Some(visit.id),
             person: Some(visit.person_id),
-            key: format!("charge:{}", visit.id),
-            memo: format!("visit of {}", visit.day),
-            ..About::default()
+            ..About::new(Posting::Charge, format!("charge:{}", visit.id), format!("visit of {}", visit.day))
         };
         if let Some(policy) = policy {
             let total: Cents = fees.iter().map(|(_, fee)| *fee).sum();
@@ -110,7 +110,7 @@ impl Change<'_> {
             .map_err(|e| StoreError::refused("ledger", e.to_string()))?;
         self.post(&about, &transaction).await?;
         self.audit("completed charges", "visit", visit.id, Some(visit.person_id), "");
-        self.tell("visit", visit.id);
+        self.tell(Topic::Visit, visit.id);
         Ok(())
     }
 
@@ -145,7 +145,7 @@ impl Change<'_> {
         };
         diesel::insert_into(p::table).values(&row).execute(self.conn()).await?;
         self.audit("set price", "price", row.id, None, format!("{service} {cents}"));
-        self.tell("prices", row.id);
+        self.tell(Topic::Prices, row.id);
         Ok(())
     }
 }

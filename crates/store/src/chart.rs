@@ -1,5 +1,7 @@
 //! The chart: notes, measurements, allergies, medicines, problems, diagnoses of a visit.
 
+use crate::Topic;
+use crate::codes::Code;
 use crate::rows::*;
 use crate::schema::{
     addenda, allergies, measurements, medicines, none_known, note_parts, note_signatures, order_diagnoses,
@@ -8,12 +10,16 @@ use crate::schema::{
 use crate::{Change, Conn, Result, StoreError};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::consult::ProblemState;
+use harbor_core::consult::Reaction;
+use harbor_core::consult::measurements::Standing;
 use harbor_core::consult::measurements::{Measure, Tenths};
 use harbor_core::consult::{KnownList, NotePart as Part};
+use harbor_core::prescribing::MedicineState;
 use uuid::Uuid;
 
-pub async fn parts(conn: &mut Conn, visit: Uuid) -> Result<Vec<NotePart>> {
-    Ok(note_parts::table.filter(note_parts::visit_id.eq(visit)).select(NotePart::as_select()).load(conn).await?)
+pub async fn parts(conn: &mut Conn, visit: Uuid) -> Result<Vec<WrittenPart>> {
+    Ok(note_parts::table.filter(note_parts::visit_id.eq(visit)).select(WrittenPart::as_select()).load(conn).await?)
 }
 
 pub async fn signature(conn: &mut Conn, visit: Uuid) -> Result<Option<NoteSignature>> {
@@ -60,12 +66,12 @@ pub async fn medicines_of(conn: &mut Conn, person: Uuid) -> Result<Vec<Medicine>
         .await?)
 }
 
-pub async fn problems_of(conn: &mut Conn, person: Uuid) -> Result<Vec<Problem>> {
+pub async fn problems_of(conn: &mut Conn, person: Uuid) -> Result<Vec<ListedProblem>> {
     use problems as p;
     Ok(p::table
         .filter(p::person_id.eq(person))
         .order((p::state, p::title))
-        .select(Problem::as_select())
+        .select(ListedProblem::as_select())
         .load(conn)
         .await?)
 }
@@ -82,16 +88,15 @@ pub async fn diagnoses_of(conn: &mut Conn, visit: Uuid) -> Result<Vec<VisitDiagn
 /// A measurement as the quick line understood it.
 #[derive(Debug, Clone)]
 pub struct NewMeasurement {
-    pub measure: String,
+    pub measure: Measure,
     pub tenths: i32,
-    pub standing: String,
+    pub standing: Standing,
     pub typed: String,
 }
 
 /// A value as an addendum tells it.
 fn value_in_words(m: &Measurement) -> String {
-    let name = Measure::from_code(&m.measure).map_or(m.measure.as_str(), |k| k.label());
-    format!("{name} {}", Tenths(m.tenths))
+    format!("{} {}", m.measure.label(), Tenths(m.tenths))
 }
 
 impl Change<'_> {
@@ -102,9 +107,9 @@ impl Change<'_> {
                 id: Uuid::now_v7(),
                 visit_id: visit.id,
                 person_id: visit.person_id,
-                measure: m.measure.clone(),
+                measure: m.measure.into(),
                 tenths: m.tenths,
-                standing: m.standing.clone(),
+                standing: m.standing.into(),
                 typed: m.typed.clone(),
                 taken_at: self.now,
                 taken_by: self.actor.name.clone(),
@@ -115,7 +120,7 @@ impl Change<'_> {
         let told: Vec<String> = rows.iter().map(value_in_words).collect();
         self.tell_beside_note(visit, format!("Measured after signing: {}.", told.join(", "))).await?;
         self.audit("measured", "visit", visit.id, Some(visit.person_id), format!("{} values", rows.len()));
-        self.tell("visit", visit.id);
+        self.tell(Topic::Visit, visit.id);
         Ok(rows)
     }
 
@@ -132,7 +137,7 @@ impl Change<'_> {
         let struck = struck.ok_or(StoreError::NotFound("measurement"))?;
         self.tell_beside_note(visit, format!("Struck after signing: {}.", value_in_words(&struck))).await?;
         self.audit("struck", "measurement", id, Some(visit.person_id), "");
-        self.tell("visit", visit.id);
+        self.tell(Topic::Visit, visit.id);
         Ok(())
     }
 
@@ -141,14 +146,14 @@ impl Change<'_> {
         person: Uuid,
         substance: &str,
         reaction: &str,
-        severity: &str,
+        severity: Option<Reaction>,
     ) -> Result<Allergy> {
         let row = Allergy {
             id: Uuid::now_v7(),
             person_id: person,
             substance: substance.into(),
             reaction: reaction.into(),
-            severity: severity.into(),
+            severity: severity.map(Into::into),
             ended_at: None,
             recorded_at: self.now,
             recorded_by: self.actor.name.clone(),
@@ -156,7 +161,7 @@ impl Change<'_> {
         diesel::insert_into(allergies::table).values(&row).execute(self.conn()).await?;
         self.unsay_none_known(person, KnownList::Allergies).await?;
         self.audit("recorded", "allergy", row.id, Some(person), substance);
-        self.tell("person", person);
+        self.tell(Topic::Person, person);
         Ok(row)
     }
 
@@ -171,7 +176,7 @@ impl Change<'_> {
             return Err(StoreError::NotFound("allergy"));
         }
         self.audit("ended", "allergy", id, Some(person), "");
-        self.tell("person", person);
+        self.tell(Topic::Person, person);
         Ok(())
     }
 
@@ -180,7 +185,7 @@ impl Change<'_> {
         person: Uuid,
         name: &str,
         product: Option<&str>,
-        state: &str,
+        state: MedicineState,
         note: &str,
     ) -> Result<Medicine> {
         let row = Medicine {
@@ -196,21 +201,21 @@ impl Change<'_> {
         diesel::insert_into(medicines::table).values(&row).execute(self.conn()).await?;
         self.unsay_none_known(person, KnownList::Medicines).await?;
         self.audit("recorded", "medicine", row.id, Some(person), name);
-        self.tell("person", person);
+        self.tell(Topic::Person, person);
         Ok(row)
     }
 
-    pub async fn set_medicine_state(&mut self, person: Uuid, id: Uuid, state: &str) -> Result<()> {
+    pub async fn set_medicine_state(&mut self, person: Uuid, id: Uuid, state: MedicineState) -> Result<()> {
         use medicines as m;
         let n = diesel::update(m::table.filter(m::id.eq(id).and(m::person_id.eq(person))))
-            .set(m::state.eq(state))
+            .set(m::state.eq(Code(state)))
             .execute(self.conn())
             .await?;
         if n == 0 {
             return Err(StoreError::NotFound("medicine"));
         }
-        self.audit("changed", "medicine", id, Some(person), state);
-        self.tell("person", person);
+        self.audit("changed", "medicine", id, Some(person), state.code());
+        self.tell(Topic::Person, person);
         Ok(())
     }
 
@@ -245,15 +250,11 @@ impl Change<'_> {
         if holds > 0 {
             return Err(StoreError::refused("not_none", format!("The list of {} is not empty.", list.label())));
         }
-        let row = NoneKnown {
-            person_id: person,
-            list: list.code().into(),
-            stated_at: self.now,
-            stated_by: self.actor.name.clone(),
-        };
+        let row =
+            NoneKnown { person_id: person, list: list.into(), stated_at: self.now, stated_by: self.actor.name.clone() };
         diesel::insert_into(none_known::table).values(&row).on_conflict_do_nothing().execute(self.conn()).await?;
         self.audit("stated none known", "person", person, Some(person), list.code());
-        self.tell("person", person);
+        self.tell(Topic::Person, person);
         Ok(())
     }
 
@@ -266,11 +267,11 @@ impl Change<'_> {
     }
 
     /// Saves a part of a note over the version that the writer has seen; 0 for a new one.
-    pub async fn save_part(&mut self, visit: &Visit, part: Part, body: &str, version: i32) -> Result<NotePart> {
+    pub async fn save_part(&mut self, visit: &Visit, part: Part, body: &str, version: i32) -> Result<WrittenPart> {
         use note_parts as p;
-        let row = NotePart {
+        let row = WrittenPart {
             visit_id: visit.id,
-            part: part.code().into(),
+            part: part.into(),
             body: body.into(),
             version: version + 1,
             updated_at: self.now,
@@ -292,16 +293,16 @@ impl Change<'_> {
             .await?
         };
         if saved == 0 {
-            let current: Option<NotePart> = p::table
+            let current: Option<WrittenPart> = p::table
                 .find((visit.id, part.code()))
-                .select(NotePart::as_select())
+                .select(WrittenPart::as_select())
                 .first(self.conn())
                 .await
                 .optional()?;
             return Err(StoreError::Stale { current: serde_json::to_value(current).unwrap_or_default() });
         }
         self.audit("wrote", "note", visit.id, Some(visit.person_id), part.code());
-        self.tell("visit", visit.id);
+        self.tell(Topic::Note, visit.id);
         Ok(row)
     }
 
@@ -349,25 +350,25 @@ impl Change<'_> {
                 .await?;
         }
         self.audit("set diagnoses", "visit", visit.id, Some(visit.person_id), codes.join(" "));
-        self.tell("visit", visit.id);
+        self.tell(Topic::Visit, visit.id);
         Ok(())
     }
 
     /// Puts a diagnosis on the person's problem list, if it is not there.
     pub async fn add_problem(&mut self, person: Uuid, code: &str, title: &str) -> Result<()> {
-        let row = Problem {
+        let row = ListedProblem {
             id: Uuid::now_v7(),
             person_id: person,
             code: code.into(),
             title: title.into(),
-            state: "active".into(),
+            state: ProblemState::Active.into(),
             recorded_at: self.now,
             recorded_by: self.actor.name.clone(),
         };
         diesel::insert_into(problems::table).values(&row).on_conflict_do_nothing().execute(self.conn()).await?;
         self.unsay_none_known(person, KnownList::Problems).await?;
         self.audit("recorded", "problem", row.id, Some(person), code);
-        self.tell("person", person);
+        self.tell(Topic::Person, person);
         Ok(())
     }
 }

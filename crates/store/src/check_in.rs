@@ -1,10 +1,12 @@
 //! Check-in as the clinic has set it up: its walks, its alerts and their acknowledgements, its forms and what
 //! was signed.
 
+use crate::Topic;
 use crate::rows::{AlertAcknowledgement, AlertRule, CheckInWalk, Form, SignedForm, SignedFormHead};
-use crate::schema::{alert_acknowledgements, alert_rules, check_in_walks, forms, signed_forms, visits};
+use crate::schema::{alert_acknowledgements, alert_rules, check_in_walks, forms, signed_forms, visit_marks, visits};
 use crate::{Change, Conn, Result, StoreError, accounts};
 use chrono::NaiveDate;
+use diesel::dsl::exists;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::alerts::{Condition, Kind, Rule};
@@ -20,7 +22,7 @@ pub async fn walks(conn: &mut Conn) -> Result<Vec<CheckInWalk>> {
 pub fn steps_for(walks: &[CheckInWalk], visit_type: Uuid) -> Vec<Step> {
     let own = walks.iter().find(|w| w.visit_type_id == Some(visit_type));
     let found = own.or_else(|| walks.iter().find(|w| w.visit_type_id.is_none()));
-    let steps: Vec<Step> = found.into_iter().flat_map(|w| &w.steps).filter_map(|code| Step::from_code(code)).collect();
+    let steps: Vec<Step> = found.into_iter().flat_map(|w| &w.steps).map(|step| **step).collect();
     if steps.is_empty() { USUAL.to_vec() } else { steps }
 }
 
@@ -73,9 +75,10 @@ pub async fn paper(conn: &mut Conn, id: Uuid) -> Result<Vec<u8>> {
 
 /// The last day before `today` on which a person was seen.
 pub async fn last_seen(conn: &mut Conn, person: Uuid, today: NaiveDate) -> Result<Option<NaiveDate>> {
+    let signed = visit_marks::table.filter(visit_marks::visit_id.eq(visits::id).and(visit_marks::mark.eq("signed")));
     Ok(visits::table
         .filter(visits::person_id.eq(person).and(visits::day.lt(today)))
-        .filter(visits::stage.eq("left").or(visits::signed_at.is_not_null()))
+        .filter(visits::stage.eq("left").or(exists(signed)))
         .select(diesel::dsl::max(visits::day))
         .first(conn)
         .await?)
@@ -94,7 +97,7 @@ impl Change<'_> {
                 .await?;
         }
         self.audit("set", "check-in walk", visit_type.unwrap_or_default(), None, codes.join(", "));
-        self.tell("clinic", id);
+        self.tell(Topic::Clinic, id);
         Ok(())
     }
 
@@ -111,7 +114,7 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit("saved", "alert rule", id, None, sentence);
-        self.tell("clinic", id);
+        self.tell(Topic::Clinic, id);
         Ok(())
     }
 
@@ -128,7 +131,7 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit("saved", "form", row.id, None, row.name.clone());
-        self.tell("clinic", row.id);
+        self.tell(Topic::Clinic, row.id);
         Ok(())
     }
 
@@ -143,7 +146,7 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit("acknowledged", "visit", visit, Some(person), sentence);
-        self.tell("visit", visit);
+        self.tell(Topic::Visit, visit);
         Ok(())
     }
 
@@ -151,7 +154,7 @@ impl Change<'_> {
         diesel::insert_into(signed_forms::table).values(row).execute(self.conn()).await?;
         self.audit("signed", "form", row.id, Some(row.person_id), format!("{}, {}", row.name, row.signer));
         if let Some(visit) = row.visit_id {
-            self.tell("visit", visit);
+            self.tell(Topic::Visit, visit);
         }
         Ok(())
     }

@@ -1,12 +1,17 @@
 //! Claims, batches and the files that went out and came in.
 
+use crate::Topic;
+use crate::codes::{self, Code};
 use crate::rows::{Batch, Claim, Document};
 use crate::schema::{batches, claim_events, claims, documents};
 use crate::{Change, Conn, Result, StoreError};
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::claims::BatchState;
+use harbor_core::claims::Frequency;
 use harbor_core::claims::{ClaimEvent, ClaimState};
+use harbor_core::visit_line::Mark;
 use sha2::{Digest, Sha256};
 use uuid::Uuid;
 
@@ -41,7 +46,7 @@ pub async fn of_visits(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<Claim>> {
 }
 
 /// What happened to a claim, oldest first.
-pub async fn events(conn: &mut Conn, claim: Uuid) -> Result<Vec<(DateTime<Utc>, String, String)>> {
+pub async fn events(conn: &mut Conn, claim: Uuid) -> Result<Vec<(DateTime<Utc>, codes::ClaimState, String)>> {
     use claim_events as e;
     Ok(e::table.filter(e::claim_id.eq(claim)).order(e::id).select((e::at, e::state, e::sentence)).load(conn).await?)
 }
@@ -144,8 +149,8 @@ impl Change<'_> {
             visit_id: visit,
             coverage_id: coverage,
             payer_id: payer,
-            state: ClaimState::Ready.code().into(),
-            frequency: "1".into(),
+            state: ClaimState::Ready.into(),
+            frequency: Frequency::Original.into(),
             original_reference: None,
             payer_claim_number: String::new(),
             total_cents,
@@ -154,17 +159,17 @@ impl Change<'_> {
             made_at: self.now,
         };
         diesel::insert_into(claims::table).values(&row).execute(self.conn()).await?;
-        self.note_claim(&row, "ready", "Charges completed; the claim is ready.").await?;
+        self.note_claim(&row, ClaimState::Ready, "Charges completed; the claim is ready.").await?;
         self.audit("made", "claim", row.id, Some(person), row.number.clone());
-        self.tell("claim", row.id);
+        self.tell(Topic::Claim, row.id);
         Ok(row)
     }
 
-    async fn note_claim(&mut self, claim: &Claim, state: &str, sentence: &str) -> Result<()> {
+    async fn note_claim(&mut self, claim: &Claim, state: ClaimState, sentence: &str) -> Result<()> {
         use claim_events as e;
         let now = self.now;
         diesel::insert_into(e::table)
-            .values((e::claim_id.eq(claim.id), e::at.eq(now), e::state.eq(state), e::sentence.eq(sentence)))
+            .values((e::claim_id.eq(claim.id), e::at.eq(now), e::state.eq(Code(state)), e::sentence.eq(sentence)))
             .execute(self.conn())
             .await?;
         Ok(())
@@ -186,11 +191,11 @@ impl Change<'_> {
             .await
             .optional()?
             .ok_or(StoreError::NotFound("claim"))?;
-        let from = ClaimState::from_code(&claim.state).ok_or(StoreError::NotFound("claim state"))?;
+        let from = *claim.state;
         let to = match from.after(event) {
             Ok(to) => to,
             Err(refusal) => {
-                self.note_claim(&claim, from.code(), &format!("{sentence} ({refusal})")).await?;
+                self.note_claim(&claim, from, &format!("{sentence} ({refusal})")).await?;
                 return Ok(from);
             }
         };
@@ -198,15 +203,17 @@ impl Change<'_> {
             .set((claims::state.eq(to.code()), claims::reasons.eq(reasons)))
             .execute(self.conn())
             .await?;
-        self.note_claim(&claim, to.code(), sentence).await?;
+        self.note_claim(&claim, to, sentence).await?;
         let claimed = matches!(to, ClaimState::Accepted | ClaimState::Paid | ClaimState::Denied);
         let was = matches!(from, ClaimState::Accepted | ClaimState::Paid | ClaimState::Denied);
-        if claimed != was {
-            self.mark_claimed(claim.visit_id, claimed).await?;
+        match (was, claimed) {
+            (false, true) => self.reach_now(claim.visit_id, Mark::Claimed).await?,
+            (true, false) => self.take_back(claim.visit_id, Mark::Claimed).await?,
+            _ => {}
         }
         self.audit("claim", "claim", id, None, format!("{} → {}: {sentence}", from.code(), to.code()));
-        self.tell("claim", id);
-        self.tell("visit", claim.visit_id);
+        self.tell(Topic::Claim, id);
+        self.tell(Topic::Visit, claim.visit_id);
         Ok(to)
     }
 
@@ -221,7 +228,7 @@ impl Change<'_> {
             id: Uuid::now_v7(),
             control,
             document_id: document,
-            state: "sending".into(),
+            state: BatchState::Sending.into(),
             claims: i32::try_from(ids.len()).unwrap_or(i32::MAX),
             total_cents,
             made_at: self.now,
@@ -244,17 +251,17 @@ impl Change<'_> {
         }
         self.add_job("send_batch", row.id).await?;
         self.audit("made", "batch", row.id, None, format!("{control}, {n} claims"));
-        self.tell("batch", row.id);
+        self.tell(Topic::Batch, row.id);
         Ok(row)
     }
 
-    pub async fn batch_became(&mut self, id: Uuid, state: &str, answer: &str) -> Result<()> {
+    pub async fn batch_became(&mut self, id: Uuid, state: BatchState, answer: &str) -> Result<()> {
         diesel::update(batches::table.find(id))
-            .set((batches::state.eq(state), batches::answer.eq(answer)))
+            .set((batches::state.eq(Code(state)), batches::answer.eq(answer)))
             .execute(self.conn())
             .await?;
-        self.audit("batch", "batch", id, None, format!("{state} {answer}"));
-        self.tell("batch", id);
+        self.audit("batch", "batch", id, None, format!("{} {answer}", state.code()));
+        self.tell(Topic::Batch, id);
         Ok(())
     }
 

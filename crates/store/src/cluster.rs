@@ -237,7 +237,7 @@ pub fn reachable_folder(wanted: &Path) -> PathBuf {
     PathBuf::from("/var/tmp").join(format!("indigo-harbor{name}"))
 }
 
-fn find_binaries() -> Result<PathBuf> {
+pub(crate) fn find_binaries() -> Result<PathBuf> {
     let mut versions: Vec<PathBuf> = std::fs::read_dir("/usr/lib/postgresql")
         .context("PostgreSQL is not installed (Debian package postgresql)")?
         .filter_map(|e| Some(e.ok()?.path().join("bin")))
@@ -286,6 +286,23 @@ pub async fn has_database(cluster: &Cluster, name: &str) -> Result<bool> {
         .execute(&mut conn)
         .await?;
     Ok(found > 0)
+}
+
+/// The databases whose names begin so.
+pub async fn databases_named(cluster: &Cluster, beginning: &str) -> Result<Vec<String>> {
+    use diesel_async::{AsyncConnection, RunQueryDsl};
+    #[derive(diesel::QueryableByName)]
+    struct Named {
+        #[diesel(sql_type = diesel::sql_types::Text)]
+        name: String,
+    }
+    let mut conn = crate::Conn::establish(&cluster.url("postgres")).await?;
+    let found: Vec<Named> =
+        diesel::sql_query("select datname::text as name from pg_database where starts_with(datname::text, $1)")
+            .bind::<diesel::sql_types::Text, _>(beginning)
+            .load(&mut conn)
+            .await?;
+    Ok(found.into_iter().map(|d| d.name).collect())
 }
 
 /// Removes a database with everything in it.

@@ -1,13 +1,16 @@
 //! Payers, policies and benefit checks.
 
+use crate::Topic;
 use crate::rows::{BenefitCheck, Coverage, Payer, Person, Visit};
 use crate::schema::{benefit_checks, benefit_runs, coverages, payers};
 use crate::{Change, Conn, Result, StoreError, people, visits};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::arrival::Stage;
+use harbor_core::coverage::CheckState;
+use harbor_core::coverage::Rank;
 use harbor_core::coverage::{Fact, KnownOf, PolicyIdentity, Relationship, facts_to_send, is_fresh, is_of_another};
-use harbor_core::people::Sex;
 use harbor_core::typed_date;
 use uuid::Uuid;
 
@@ -48,7 +51,7 @@ pub fn paying(policies: &[Coverage], person: Uuid, day: NaiveDate) -> Vec<&Cover
     let listed: Vec<(Rank, Term, &Coverage)> = policies
         .iter()
         .filter(|c| c.person_id == person)
-        .filter_map(|c| Some((Rank::from_code(&c.rank)?, Term::new(c.starts_on, c.ends_on).ok()?, c)))
+        .filter_map(|c| Some((*c.rank, Term::new(c.starts_on, c.ends_on).ok()?, c)))
         .collect();
     paying_policies(&listed, day).into_iter().copied().collect()
 }
@@ -82,12 +85,12 @@ pub async fn check(conn: &mut Conn, id: Uuid) -> Result<BenefitCheck> {
 /// A policy as a form sets it, checked before it comes here.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Policy {
-    pub rank: String,
+    pub rank: Rank,
     pub payer_id: Uuid,
     pub plan_name: String,
     pub subscriber_number: String,
     pub group_number: String,
-    pub relationship: String,
+    pub relationship: Relationship,
     pub holder_id: Option<Uuid>,
     pub starts_on: NaiveDate,
     pub ends_on: Option<NaiveDate>,
@@ -145,7 +148,7 @@ pub async fn to_ask_about(
     let fresh = |c: &Coverage| {
         checks.iter().any(|b| b.coverage_id == c.id && b.service_date == day && is_fresh(b.asked_at, now))
     };
-    let open = visits.into_iter().filter(|v| v.stage == "booked" && !v.self_pay);
+    let open = visits.into_iter().filter(|v| v.stage == Stage::Booked && !v.self_pay);
     Ok(open
         .filter_map(|v| {
             let policy = counting(&policies, v.person_id, day).filter(|c| !fresh(c))?.clone();
@@ -160,13 +163,13 @@ pub fn sent_facts(
     holder: &Person,
     patient: &Person,
     day: NaiveDate,
-) -> (Vec<String>, serde_json::Value) {
+) -> (Vec<Fact>, serde_json::Value) {
     let known = |p: &Person| KnownOf { birth_date: p.birth_date.is_some(), sex: p.sex.is_some() };
     let dependent = policy.holder_id.map(|_| known(patient));
     let facts = facts_to_send(known(holder), !policy.group_number.is_empty(), dependent);
     let sent = facts.iter().map(|f| (f.code().to_owned(), value_of(*f, policy, holder, patient, day).into()));
     let sent: serde_json::Map<String, serde_json::Value> = sent.collect();
-    (facts.iter().map(|f| f.code().to_owned()).collect(), sent.into())
+    (facts, sent.into())
 }
 
 /// A fact as it is sent, in words.
@@ -176,14 +179,12 @@ fn value_of(fact: Fact, policy: &Coverage, holder: &Person, patient: &Person, da
     match fact {
         Fact::Name => name(holder),
         Fact::BirthDate => birth(holder),
-        Fact::Sex => holder.sex.as_deref().and_then(Sex::from_code).map(|s| s.label().to_owned()).unwrap_or_default(),
+        Fact::Sex => holder.sex.map(|s| s.label().to_owned()).unwrap_or_default(),
         Fact::SubscriberNumber => policy.subscriber_number.clone(),
         Fact::Group => policy.group_number.clone(),
         Fact::PatientName => name(patient),
         Fact::PatientBirthDate => birth(patient),
-        Fact::Relationship => {
-            Relationship::from_code(&policy.relationship).map(|r| r.label().to_owned()).unwrap_or_default()
-        }
+        Fact::Relationship => policy.relationship.label().to_owned(),
         Fact::VisitDate => typed_date::short(day),
     }
 }
@@ -232,12 +233,12 @@ impl Change<'_> {
         let row = Coverage {
             id: Uuid::now_v7(),
             person_id: person,
-            rank: p.rank,
+            rank: p.rank.into(),
             payer_id: p.payer_id,
             plan_name: p.plan_name,
             subscriber_number: p.subscriber_number,
             group_number: p.group_number,
-            relationship: p.relationship,
+            relationship: p.relationship.into(),
             holder_id: p.holder_id,
             starts_on: p.starts_on,
             ends_on: p.ends_on,
@@ -246,7 +247,7 @@ impl Change<'_> {
         };
         diesel::insert_into(coverages::table).values(&row).execute(self.conn()).await?;
         self.audit("added", "coverage", row.id, Some(person), row.subscriber_number.clone());
-        self.tell("person", person);
+        self.tell(Topic::Person, person);
         Ok(row)
     }
 
@@ -278,7 +279,7 @@ impl Change<'_> {
             return Err(StoreError::Stale { current: serde_json::to_value(current).unwrap_or_default() });
         };
         self.audit("corrected", "coverage", id, Some(row.person_id), format!("{subscriber_number} {group_number}"));
-        self.tell("person", row.person_id);
+        self.tell(Topic::Person, row.person_id);
         Ok(row)
     }
 
@@ -288,7 +289,7 @@ impl Change<'_> {
         coverage: &Coverage,
         visit: Option<Uuid>,
         day: NaiveDate,
-        facts: Vec<String>,
+        facts: Vec<Fact>,
         sent: serde_json::Value,
     ) -> Result<BenefitCheck> {
         let id = Uuid::now_v7();
@@ -300,8 +301,8 @@ impl Change<'_> {
             service_date: day,
             // The end of the id: its beginning is the time, the same for many questions of one evening.
             trace: format!("BQ{}", id.simple().to_string()[16..].to_uppercase()),
-            state: "waiting".into(),
-            facts,
+            state: CheckState::Waiting.into(),
+            facts: facts.into_iter().map(Into::into).collect(),
             asked_at: self.now,
             asked_by: self.actor.name.clone(),
             answered_at: None,
@@ -312,7 +313,7 @@ impl Change<'_> {
         diesel::insert_into(benefit_checks::table).values(&row).execute(self.conn()).await?;
         self.add_job("ask_benefits", id).await?;
         self.audit("asked benefits", "benefit_check", id, Some(coverage.person_id), row.trace.clone());
-        self.tell("person", coverage.person_id);
+        self.tell(Topic::Person, coverage.person_id);
         Ok(row)
     }
 
@@ -331,7 +332,7 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit("benefits answered", "benefit_check", id, Some(person), state);
-        self.tell("person", person);
+        self.tell(Topic::Person, person);
         Ok(())
     }
 }

@@ -2,17 +2,21 @@
 
 use crate::people::registration::{Registrations, has_address};
 use crate::rows::{Claim, Coverage, OwnStage, Person, Visit};
-use crate::{Conn, Result, charges, claims, coverage, ledger, orders, own_stages, people};
+use crate::{Conn, Result, charges, claims, coverage, ledger, orders, own_stages, people, visits};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::charges::{ChargeLine, ClaimCandidate, ClaimCheck, PolicyOnClaim, check_claim};
+use harbor_core::coverage::CheckState;
 use harbor_core::coverage::{Fact, Verdict, verdicts};
 use harbor_core::diagnoses::DiagnosisIndex;
 use harbor_core::ledger::Balances;
 use harbor_core::money::Cents;
-use harbor_core::visit_line::{BenefitsState, Pays, Reached, VisitFacts, VisitLine, visit_line};
-use std::collections::HashMap;
+use harbor_core::orders::OrderState;
+use harbor_core::prescribing::PrescriptionState;
+use harbor_core::schedule::VisitKind;
+use harbor_core::visit_line::{BenefitsState, Mark, Pays, VisitFacts, VisitLine, visit_line};
+use std::collections::{HashMap, HashSet};
 use uuid::Uuid;
 
 /// A visit with what its line was computed from.
@@ -86,9 +90,9 @@ pub fn answer_to_json(a: &harbor_core::coverage::BenefitAnswer) -> serde_json::V
 }
 
 /// Loads everything about these visits in a fixed number of queries.
-pub async fn gather(conn: &mut Conn, visits: Vec<Visit>, index: &DiagnosisIndex) -> Result<Vec<Gathered>> {
-    let ids: Vec<Uuid> = visits.iter().map(|v| v.id).collect();
-    let mut person_ids: Vec<Uuid> = visits.iter().map(|v| v.person_id).collect();
+pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -> Result<Vec<Gathered>> {
+    let ids: Vec<Uuid> = rows.iter().map(|v| v.id).collect();
+    let mut person_ids: Vec<Uuid> = rows.iter().map(|v| v.person_id).collect();
     person_ids.sort();
     person_ids.dedup();
     let persons: HashMap<Uuid, Person> =
@@ -107,7 +111,7 @@ pub async fn gather(conn: &mut Conn, visits: Vec<Visit>, index: &DiagnosisIndex)
     let lines = charges::lines_of(conn, &ids).await?;
     let claim_rows = claims::of_visits(conn, &ids).await?;
     let mut balances = ledger::balances(conn, &ids).await?;
-    let at_own = visits.iter().any(|v| v.own_stage_id.is_some());
+    let at_own = rows.iter().any(|v| v.own_stage_id.is_some());
     let own = if at_own { own_stages::all(conn).await? } else { vec![] };
     let diagnoses: Vec<(Uuid, String)> = {
         use crate::schema::visit_diagnoses as d;
@@ -122,15 +126,18 @@ pub async fn gather(conn: &mut Conn, visits: Vec<Visit>, index: &DiagnosisIndex)
         charges::services(conn).await?.into_iter().map(|s| (s.code.clone(), s)).collect();
     let npis: HashMap<Uuid, Option<String>> =
         crate::staff::all(conn).await?.into_iter().map(|s| (s.id, s.npi)).collect();
+    let mut marks = visits::marks_of(conn, &ids).await?;
+    let charged: HashSet<Uuid> = marks.iter().filter(|(_, m)| m.has(Mark::Charged)).map(|(id, _)| *id).collect();
     let mut prices: HashMap<NaiveDate, HashMap<String, i64>> = HashMap::new();
-    for day in visits.iter().filter(|v| v.charged_at.is_none()).map(|v| v.day) {
+    for day in rows.iter().filter(|v| !charged.contains(&v.id)).map(|v| v.day) {
         if let std::collections::hash_map::Entry::Vacant(e) = prices.entry(day) {
             e.insert(charges::prices_on(conn, day).await?);
         }
     }
-    let mut out = Vec::with_capacity(visits.len());
-    for visit in visits {
+    let mut out = Vec::with_capacity(rows.len());
+    for visit in rows {
         let Some(person) = persons.get(&visit.person_id).cloned() else { continue };
+        let marks = marks.remove(&visit.id).unwrap_or_default();
         let policy = match visit.coverage_id {
             Some(id) => policies.iter().find(|c| c.id == id),
             None if visit.self_pay => None,
@@ -158,12 +165,12 @@ pub async fn gather(conn: &mut Conn, visits: Vec<Visit>, index: &DiagnosisIndex)
                 pointers: l.pointers.iter().filter_map(|p| u8::try_from(*p).ok()).collect(),
             })
             .collect();
-        let claim_check = visit.charged_at.is_none().then(|| {
+        let claim_check = (!marks.has(Mark::Charged)).then(|| {
             let holder = policy.as_ref().and_then(|c| c.holder_id).and_then(|h| holders.get(&h)).unwrap_or(&person);
             let candidate = ClaimCandidate {
                 service_date: visit.day,
                 birth_date: person.birth_date,
-                sex: person.sex.as_deref(),
+                sex: person.sex.map(|s| *s),
                 has_address: has_address(&person),
                 policy: policy.as_ref().map(|c| PolicyOnClaim {
                     payer: payers.get(&c.payer_id).map(|p| p.name.clone()).unwrap_or_default(),
@@ -185,21 +192,13 @@ pub async fn gather(conn: &mut Conn, visits: Vec<Visit>, index: &DiagnosisIndex)
         let facts = VisitFacts {
             stage: visit.stage(),
             appointment: visit.appointment,
-            pays: match (&policy, visit.kind.as_str()) {
-                (_, "administrative") => Pays::Nobody,
+            pays: match (&policy, *visit.kind) {
+                (_, VisitKind::Administrative) => Pays::Nobody,
                 (Some(_), _) => Pays::Insurance,
                 (None, _) if visit.self_pay || person.self_pay_told_at.is_some() => Pays::SelfPay,
                 (None, _) => Pays::Unknown,
             },
-            booked: reached(Some(visit.booked_at), Some(&visit.booked_by)),
-            here: reached(visit.here_at, visit.here_by.as_ref()),
-            checked_in: reached(visit.checked_in_at, visit.checked_in_by.as_ref()),
-            roomed: reached(visit.roomed_at, visit.roomed_by.as_ref()),
-            seen: reached(visit.seen_at, visit.seen_by.as_ref()),
-            signed: reached(visit.signed_at, visit.signed_by.as_ref()),
-            charged: reached(visit.charged_at, visit.charged_by.as_ref()),
-            claimed: reached(visit.claimed_at, visit.claimed_by.as_ref()),
-            settled: reached(visit.settled_at, visit.settled_by.as_ref()),
+            marks,
             registration_gaps: registrations.gaps(&person, visit.day).iter().map(|f| f.label()).collect(),
             benefits: match (&policy, check) {
                 (None, _) => BenefitsState::NotNeeded,
@@ -212,17 +211,17 @@ pub async fn gather(conn: &mut Conn, visits: Vec<Visit>, index: &DiagnosisIndex)
                 .filter(|o| !links.iter().any(|l| l.order_id == o.id))
                 .map(|o| o.test_name.to_lowercase())
                 .collect(),
-            orders_unsent: own_orders.iter().filter(|o| o.state == "draft").count(),
+            orders_unsent: own_orders.iter().filter(|o| o.state == OrderState::Draft).count(),
             prescriptions_without_diagnosis: own_scripts
                 .iter()
                 .filter(|p| p.diagnosis.is_none())
                 .map(|p| p.medicine.clone())
                 .collect(),
-            prescriptions_unsent: own_scripts.iter().filter(|p| p.state == "draft").count(),
+            prescriptions_unsent: own_scripts.iter().filter(|p| p.state == PrescriptionState::Draft).count(),
             claim_faults: claim_check.iter().flat_map(|c| &c.faults).map(|f| f.sentence.clone()).collect(),
             charge_lines: own_lines.len(),
             claim_rejections: own_claims.iter().flat_map(|c| c.reasons.clone()).collect(),
-            waiting_for_payer: own_claims.iter().any(|c| matches!(c.state.as_str(), "sent" | "accepted")),
+            waiting_for_payer: own_claims.iter().any(|c| c.state.waits_for_payer()),
             payer_balance: balance.payer_owes,
             patient_balance: balance.patient_owes,
         };
@@ -243,17 +242,13 @@ pub async fn gather(conn: &mut Conn, visits: Vec<Visit>, index: &DiagnosisIndex)
     Ok(out)
 }
 
-fn reached(at: Option<chrono::DateTime<chrono::Utc>>, by: Option<&String>) -> Option<Reached> {
-    at.map(|at| Reached { at, by: by.cloned().unwrap_or_default() })
-}
-
 /// The state of a benefits check for the line.
 pub fn benefits_state(check: &crate::rows::BenefitCheck) -> BenefitsState {
-    match (check.state.as_str(), &check.answer) {
-        ("waiting", _) => BenefitsState::Waiting,
-        ("answered", Some(value)) => {
+    match (*check.state, &check.answer) {
+        (CheckState::Waiting, _) => BenefitsState::Waiting,
+        (CheckState::Answered, Some(value)) => {
             let answer = answer_from_json(value);
-            let sent: Vec<Fact> = check.facts.iter().filter_map(|f| Fact::from_code(f)).collect();
+            let sent: Vec<Fact> = check.facts.iter().map(|f| **f).collect();
             let refused = verdicts(&answer, &sent).into_iter().find_map(|(_, v)| match v {
                 Verdict::Refused(why) => Some(why),
                 _ => None,

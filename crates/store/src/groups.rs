@@ -1,5 +1,6 @@
 //! Groups of clinicians to look at together.
 
+use crate::Topic;
 use crate::rows::ClinicianGroup;
 use crate::schema::clinician_groups;
 use crate::{Change, Conn, Result, StoreError};
@@ -37,7 +38,7 @@ impl Change<'_> {
         diesel::delete(g::table.find(row.id)).execute(self.conn()).await?;
         diesel::insert_into(g::table).values(&row).execute(self.conn()).await?;
         self.audit("saved", "group", row.id, None, name);
-        self.tell("groups", row.id);
+        self.tell(Topic::Groups, row.id);
         Ok(row)
     }
 
@@ -55,7 +56,7 @@ impl Change<'_> {
         }
         diesel::delete(g::table.find(id)).execute(self.conn()).await?;
         self.audit("removed", "group", id, None, "");
-        self.tell("groups", id);
+        self.tell(Topic::Groups, id);
         Ok(())
     }
 }

@@ -1,5 +1,6 @@
 //! The building: its rooms in the clinic's own drawing, and the thresholds of the day.
 
+use crate::Topic;
 use crate::rows::{Clinic, Room};
 use crate::schema::{clinic, list_entries, rooms, visits};
 use crate::{Change, Result, StoreError};
@@ -31,7 +32,7 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit("set", "thresholds", Uuid::nil(), None, format!("{t:?}"));
-        self.tell("clinic", Uuid::nil());
+        self.tell(Topic::Clinic, Uuid::nil());
         Ok(())
     }
 
@@ -77,7 +78,7 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit("saved", "room", row.id, None, row.name.clone());
-        self.tell("clinic", row.id);
+        self.tell(Topic::Clinic, row.id);
         Ok(())
     }
 

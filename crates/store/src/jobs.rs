@@ -1,5 +1,6 @@
 //! Work that goes on by itself: claimed by one server at a time, retried with growing pauses, never lost.
 
+use crate::Topic;
 use crate::schema::jobs;
 use crate::{Change, Conn, Result};
 use diesel::prelude::*;
@@ -81,7 +82,7 @@ impl Change<'_> {
         .execute(self.conn())
         .await?;
         // Wakes the servers' workers at once.
-        self.tell("job", subject);
+        self.tell(Topic::Job, subject);
         Ok(())
     }
 }

@@ -1,19 +1,23 @@
 //! The ledger as it lies in the database: append-only, each transaction summing to zero.
 
+use crate::Topic;
+use crate::codes::{self, Code};
 use crate::rows::LedgerTransaction;
 use crate::schema::{ledger_entries, ledger_transactions};
 use crate::{Change, Conn, Result};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::ledger::{Account, Balances, Entry, Transaction};
+use harbor_core::ledger::Posting;
+use harbor_core::ledger::{Balances, Entry, Transaction};
 use harbor_core::money::Cents;
+use harbor_core::visit_line::Mark;
 use std::collections::HashMap;
 use uuid::Uuid;
 
 /// What a transaction is about.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone)]
 pub struct About {
-    pub kind: &'static str,
+    pub kind: Posting,
     pub visit: Option<Uuid>,
     pub person: Option<Uuid>,
     pub claim: Option<Uuid>,
@@ -26,18 +30,30 @@ pub struct About {
     pub memo: String,
 }
 
-fn entry(account: &str, cents: i64, line: Option<i32>, memo: String) -> Option<Entry> {
-    Some(Entry {
-        account: Account::from_code(account)?,
-        amount: Cents::new(cents),
-        line: line.and_then(|l| u32::try_from(l).ok()),
-        memo,
-    })
+impl About {
+    /// A transaction of this kind, under this key, about nothing yet.
+    pub fn new(kind: Posting, key: impl Into<String>, memo: impl Into<String>) -> About {
+        About {
+            kind,
+            visit: None,
+            person: None,
+            claim: None,
+            remittance: None,
+            payment: None,
+            since: None,
+            key: key.into(),
+            memo: memo.into(),
+        }
+    }
+}
+
+fn entry(account: codes::Account, cents: i64, line: Option<i32>, memo: String) -> Entry {
+    Entry { account: *account, amount: Cents::new(cents), line: line.and_then(|l| u32::try_from(l).ok()), memo }
 }
 
 /// The balances of visits, from all their entries.
 pub async fn balances(conn: &mut Conn, visits: &[Uuid]) -> Result<HashMap<Uuid, Balances>> {
-    let rows: Vec<(Option<Uuid>, String, i64)> = ledger_entries::table
+    let rows: Vec<(Option<Uuid>, codes::Account, i64)> = ledger_entries::table
         .inner_join(ledger_transactions::table.on(ledger_transactions::id.eq(ledger_entries::transaction_id)))
         .filter(ledger_transactions::visit_id.eq_any(visits))
         .select((ledger_transactions::visit_id, ledger_entries::account, ledger_entries::cents))
@@ -45,8 +61,8 @@ pub async fn balances(conn: &mut Conn, visits: &[Uuid]) -> Result<HashMap<Uuid, 
         .await?;
     let mut entries: HashMap<Uuid, Vec<Entry>> = HashMap::new();
     for (visit, account, cents) in rows {
-        if let (Some(visit), Some(entry)) = (visit, entry(&account, cents, None, String::new())) {
-            entries.entry(visit).or_default().push(entry);
+        if let Some(visit) = visit {
+            entries.entry(visit).or_default().push(entry(account, cents, None, String::new()));
         }
     }
     Ok(entries.into_iter().map(|(visit, e)| (visit, Balances::of(&e))).collect())
@@ -73,7 +89,7 @@ async fn with_entries(
 ) -> Result<Vec<(LedgerTransaction, Vec<Entry>)>> {
     use ledger_entries as e;
     let ids: Vec<Uuid> = transactions.iter().map(|t| t.id).collect();
-    let rows: Vec<(Uuid, String, i64, Option<i32>, String)> = e::table
+    let rows: Vec<(Uuid, codes::Account, i64, Option<i32>, String)> = e::table
         .filter(e::transaction_id.eq_any(ids))
         .order(e::id)
         .select((e::transaction_id, e::account, e::cents, e::line, e::memo))
@@ -83,7 +99,7 @@ async fn with_entries(
         .into_iter()
         .map(|t| {
             let own = rows.iter().filter(|r| r.0 == t.id);
-            let entries = own.filter_map(|(_, a, c, l, m)| entry(a, *c, *l, m.clone())).collect();
+            let entries = own.map(|(_, a, c, l, m)| entry(*a, *c, *l, m.clone())).collect();
             (t, entries)
         })
         .collect())
@@ -111,7 +127,7 @@ impl Change<'_> {
     pub async fn post(&mut self, about: &About, transaction: &Transaction) -> Result<Uuid> {
         let row = LedgerTransaction {
             id: Uuid::now_v7(),
-            kind: about.kind.to_owned(),
+            kind: about.kind.into(),
             visit_id: about.visit,
             person_id: about.person,
             claim_id: about.claim,
@@ -130,7 +146,7 @@ impl Change<'_> {
             .map(|x| {
                 (
                     e::transaction_id.eq(row.id),
-                    e::account.eq(x.account.code()),
+                    e::account.eq(Code(x.account)),
                     e::cents.eq(x.amount.get()),
                     e::line.eq(x.line.and_then(|l| i32::try_from(l).ok())),
                     e::memo.eq(x.memo.clone()),
@@ -141,7 +157,7 @@ impl Change<'_> {
         self.audit("posted", "ledger", row.id, about.person, format!("{} {}", about.kind, about.memo));
         if let Some(visit) = about.visit {
             self.settle_if_done(visit).await?;
-            self.tell("visit", visit);
+            self.tell(Topic::Visit, visit);
         }
         Ok(row.id)
     }
@@ -150,17 +166,14 @@ impl Change<'_> {
     async fn settle_if_done(&mut self, visit: Uuid) -> Result<()> {
         use crate::schema::visits as v;
         let settled = balance(self.conn(), visit).await?.is_settled();
-        let (now, by) = (self.now, self.actor.name.clone());
-        if settled {
-            diesel::update(v::table.filter(v::id.eq(visit).and(v::settled_at.is_null())))
-                .set((v::settled_at.eq(now), v::settled_by.eq(by)))
-                .execute(self.conn())
-                .await?;
-        } else {
-            diesel::update(v::table.filter(v::id.eq(visit).and(v::settled_at.is_not_null())))
-                .set((v::settled_at.eq(None::<chrono::DateTime<chrono::Utc>>), v::settled_by.eq(None::<String>)))
-                .execute(self.conn())
-                .await?;
+        let changed = diesel::update(v::table.filter(v::id.eq(visit).and(v::settled.ne(settled))))
+            .set(v::settled.eq(settled))
+            .execute(self.conn())
+            .await?;
+        match (changed, settled) {
+            (0, _) => {}
+            (_, true) => self.reach_now(visit, Mark::Settled).await?,
+            (_, false) => self.take_back(visit, Mark::Settled).await?,
         }
         Ok(())
     }

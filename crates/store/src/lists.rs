@@ -1,5 +1,6 @@
 //! Lists without times: home visits and walk-ins.
 
+use crate::Topic;
 use crate::rows::{ListEntry, UntimedList, Visit};
 use crate::schema::{list_entries, untimed_lists, visits};
 use crate::supply::{time_of, weekday_of};
@@ -10,6 +11,7 @@ use chrono_tz::Tz;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
+use harbor_core::schedule::VisitKind;
 use harbor_core::schedule::at_local;
 use harbor_core::schedule::untimed::{self as rules, ListKind};
 use uuid::Uuid;
@@ -36,7 +38,7 @@ pub async fn of_day(conn: &mut Conn, day: NaiveDate) -> Result<Vec<ListEntry>> {
 pub fn in_core(l: &UntimedList) -> rules::UntimedList {
     rules::UntimedList {
         name: l.name.clone(),
-        kind: ListKind::from_code(&l.kind).unwrap_or(ListKind::Home),
+        kind: *l.kind,
         weekdays: l.weekdays.iter().filter_map(|n| weekday_of(*n)).collect(),
         most: usize::try_from(l.most).unwrap_or(0),
     }
@@ -60,7 +62,7 @@ impl Change<'_> {
                 .await?;
         }
         self.audit("saved", "untimed list", row.id, None, row.name.clone());
-        self.tell("clinic", row.id);
+        self.tell(Topic::Clinic, row.id);
         Ok(())
     }
 
@@ -104,14 +106,14 @@ impl Change<'_> {
             // It takes no slot of anybody's time.
             extra: true,
             appointment: !walked_in,
-            ..self.new_visit(&person, if walked_in { "in_person" } else { "home" }, reason, note)
+            ..self.new_visit(&person, if walked_in { VisitKind::InPerson } else { VisitKind::Home }, reason, note)
         };
-        diesel::insert_into(visits::table).values(&visit).execute(self.conn()).await?;
+        self.insert_visit(&visit).await?;
         let place = on_it.iter().map(|e| e.place).max().unwrap_or(0) + 1;
         let entry = ListEntry { visit_id: visit.id, list_id: list, day, place };
         diesel::insert_into(list_entries::table).values(&entry).execute(self.conn()).await?;
         self.audit("booked", "visit", visit.id, Some(person.id), row.name.clone());
-        self.tell("visit", visit.id);
+        self.tell(Topic::Visit, visit.id);
         if walked_in { self.move_visit(visit.id, Stage::Here, None).await } else { Ok(visit) }
     }
 
@@ -139,7 +141,7 @@ impl Change<'_> {
                 .await?;
         }
         self.audit("reordered", "list", entry.list_id, None, "");
-        self.tell("visit", visit);
+        self.tell(Topic::Visit, visit);
         Ok(())
     }
 }

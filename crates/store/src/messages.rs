@@ -1,11 +1,13 @@
 //! What patients are told: written down, handed over by background work, and what became of it.
 
+use crate::Topic;
 use crate::people::registration;
 use crate::rows::{Message, Person};
 use crate::schema::messages;
 use crate::{Change, Conn, Result, StoreError};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::messages::Purpose;
 use harbor_core::messages::{Channel, Fate, Reachable, Way, Words};
 use harbor_core::people::Consent;
 use uuid::Uuid;
@@ -55,7 +57,7 @@ impl Change<'_> {
         &mut self,
         person: Uuid,
         visit: Option<Uuid>,
-        purpose: &str,
+        purpose: Purpose,
         way: &Way,
         words: Words,
     ) -> Result<Message> {
@@ -63,13 +65,13 @@ impl Change<'_> {
             id: Uuid::now_v7(),
             person_id: person,
             visit_id: visit,
-            purpose: purpose.to_owned(),
-            channel: way.channel.code().into(),
+            purpose: purpose.into(),
+            channel: way.channel.into(),
             reach: way.reach.clone(),
             why: way.why.clone(),
             subject: words.subject,
             body: words.body,
-            state: Fate::Waiting.code().into(),
+            state: Fate::Waiting.into(),
             fate: String::new(),
             made_at: self.now,
             made_by: self.actor.name.clone(),
@@ -81,7 +83,7 @@ impl Change<'_> {
             self.add_job("send_message", row.id).await?;
         }
         self.audit("wrote", "message", row.id, Some(person), format!("{purpose}, {}", way.channel));
-        self.tell("message", row.id);
+        self.tell(Topic::Message, row.id);
         Ok(row)
     }
 
@@ -96,7 +98,7 @@ impl Change<'_> {
             .await
             .optional()?
             .ok_or(StoreError::NotFound("message"))?;
-        let now = Fate::from_code(&row.state).unwrap_or(Fate::Waiting);
+        let now = *row.state;
         if !now.may_become(next) {
             return Ok(false);
         }
@@ -106,7 +108,7 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit(next.code(), "message", id, Some(row.person_id), fate);
-        self.tell("message", id);
+        self.tell(Topic::Message, id);
         Ok(true)
     }
 }

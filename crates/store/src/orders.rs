@@ -1,11 +1,16 @@
 //! Orders, laboratory reports and prescriptions.
 
+use crate::Topic;
+use crate::codes::Code;
 use crate::rows::*;
 use crate::schema::{lab_reports, order_diagnoses, orders, pharmacies, prescriptions};
 use crate::{Change, Conn, Result, StoreError, people};
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::orders::OrderState;
+use harbor_core::orders::ReportStatus;
+use harbor_core::prescribing::{PrescriptionEvent, PrescriptionState};
 use serde_json::Value;
 use uuid::Uuid;
 
@@ -164,7 +169,7 @@ pub struct NewReport {
     pub number: String,
     pub order: Option<Order>,
     pub record_number: String,
-    pub status: String,
+    pub status: ReportStatus,
     pub issued_at: DateTime<Utc>,
     pub content: Value,
     pub digest: String,
@@ -188,14 +193,14 @@ impl Change<'_> {
             .collect();
         diesel::insert_into(d::table).values(&rows).execute(self.conn()).await?;
         self.audit("placed", "order", order.id, Some(order.person_id), codes.join(" "));
-        self.tell("visit", order.visit_id);
+        self.tell(Topic::Visit, order.visit_id);
         Ok(())
     }
 
     pub async fn answer_order(&mut self, order: &Order, answers: Value) -> Result<()> {
         diesel::update(orders::table.find(order.id)).set(orders::answers.eq(answers)).execute(self.conn()).await?;
         self.audit("answered questions", "order", order.id, Some(order.person_id), "");
-        self.tell("visit", order.visit_id);
+        self.tell(Topic::Visit, order.visit_id);
         Ok(())
     }
 
@@ -211,7 +216,7 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit("cancelled", "order", order.id, Some(order.person_id), "");
-        self.tell("visit", order.visit_id);
+        self.tell(Topic::Visit, order.visit_id);
         Ok(())
     }
 
@@ -231,24 +236,24 @@ impl Change<'_> {
             self.add_job("send_orders", *first).await?;
         }
         self.audit("sent orders", "visit", visit.id, Some(visit.person_id), requisition.clone());
-        self.tell("visit", visit.id);
+        self.tell(Topic::Visit, visit.id);
         Ok(requisition)
     }
 
     /// Moves the orders of a requisition on; an order that has its result stays there.
-    pub async fn orders_became(&mut self, requisition: &str, state: &str) -> Result<()> {
+    pub async fn orders_became(&mut self, requisition: &str, state: OrderState) -> Result<()> {
         let now = self.now;
         let moved: Vec<(Uuid, Uuid)> = diesel::update(
             orders::table
                 .filter(orders::requisition.eq(requisition).and(orders::state.eq_any(["sending", "requested"]))),
         )
-        .set((orders::state.eq(state), orders::sent_at.eq(now)))
+        .set((orders::state.eq(Code(state)), orders::sent_at.eq(now)))
         .returning((orders::visit_id, orders::person_id))
         .load(self.conn())
         .await?;
         for (visit, person) in moved {
-            self.audit("laboratory", "visit", visit, Some(person), format!("{requisition} {state}"));
-            self.tell("visit", visit);
+            self.audit("laboratory", "visit", visit, Some(person), format!("{requisition} {}", state.code()));
+            self.tell(Topic::Visit, visit);
         }
         Ok(())
     }
@@ -274,7 +279,7 @@ impl Change<'_> {
             order_id,
             person_id,
             record_number: new.record_number,
-            status: new.status,
+            status: new.status.into(),
             issued_at: new.issued_at,
             received_at: self.now,
             content: new.content,
@@ -295,10 +300,10 @@ impl Change<'_> {
         }
         if let Some(order) = &new.order {
             diesel::update(orders::table.find(order.id)).set(orders::state.eq("resulted")).execute(self.conn()).await?;
-            self.tell("visit", order.visit_id);
+            self.tell(Topic::Visit, order.visit_id);
         }
-        self.audit("received", "result", row.id, person_id, format!("{} {}", row.number, row.status));
-        self.tell("result", row.id);
+        self.audit("received", "result", row.id, person_id, format!("{} {}", row.number, row.status.code()));
+        self.tell(Topic::Result, row.id);
         Ok(Some(row))
     }
 
@@ -321,10 +326,10 @@ impl Change<'_> {
             ));
         };
         self.audit("reviewed", "result", id, row.person_id, comment);
-        self.tell("result", id);
+        self.tell(Topic::Result, id);
         if let Some(order) = row.order_id {
             let order = order_visit(self.conn(), order).await?;
-            self.tell("visit", order);
+            self.tell(Topic::Visit, order);
         }
         Ok(row)
     }
@@ -340,14 +345,14 @@ impl Change<'_> {
             return Err(StoreError::refused("matched", "This result is filed under a person already."));
         }
         self.audit("matched", "result", id, Some(person), "");
-        self.tell("result", id);
+        self.tell(Topic::Result, id);
         Ok(())
     }
 
     pub async fn add_prescription(&mut self, row: Prescription) -> Result<Prescription> {
         diesel::insert_into(prescriptions::table).values(&row).execute(self.conn()).await?;
         self.audit("prescribed", "prescription", row.id, Some(row.person_id), row.medicine.clone());
-        self.tell("visit", row.visit_id);
+        self.tell(Topic::Visit, row.visit_id);
         Ok(row)
     }
 
@@ -360,54 +365,42 @@ impl Change<'_> {
             .get_result(self.conn())
             .await?;
         self.audit("placed", "prescription", id, Some(person), code.unwrap_or("nowhere"));
-        self.tell("visit", visit);
+        self.tell(Topic::Visit, visit);
         Ok(())
     }
 
-    /// Removes one that was not sent, or stops one that was.
-    pub async fn stop_prescription(&mut self, id: Uuid) -> Result<()> {
+    /// Something happened to a prescription; the core says what becomes of it.
+    pub async fn prescription_happened(&mut self, id: Uuid, event: PrescriptionEvent) -> Result<PrescriptionState> {
         use prescriptions as p;
-        let (visit, person): (Uuid, Uuid) = diesel::update(p::table.find(id))
-            .set(p::state.eq("stopped"))
-            .returning((p::visit_id, p::person_id))
-            .get_result(self.conn())
+        let row: Prescription = p::table
+            .find(id)
+            .for_update()
+            .select(Prescription::as_select())
+            .first(self.conn())
+            .await
+            .optional()?
+            .ok_or(StoreError::NotFound("prescription"))?;
+        let next = row.state.after(event).map_err(|refused| StoreError::refused("sent", refused.to_string()))?;
+        let now = self.now;
+        let sent_at = if next == PrescriptionState::Sent { row.sent_at.or(Some(now)) } else { row.sent_at };
+        diesel::update(p::table.find(id))
+            .set((p::state.eq(Code(next)), p::sent_at.eq(sent_at)))
+            .execute(self.conn())
             .await?;
-        self.audit("stopped", "prescription", id, Some(person), "");
-        self.tell("visit", visit);
-        Ok(())
+        self.audit(event.word(), "prescription", id, Some(row.person_id), next.code());
+        self.tell(Topic::Visit, row.visit_id);
+        Ok(next)
     }
 
     pub async fn send_prescription(&mut self, id: Uuid, pharmacy: Uuid, override_reason: &str) -> Result<()> {
         use prescriptions as p;
-        let sent: Option<(Uuid, Uuid)> = diesel::update(p::table.filter(p::id.eq(id).and(p::state.eq("draft"))))
-            .set((p::state.eq("sending"), p::pharmacy_id.eq(pharmacy), p::override_reason.eq(override_reason)))
-            .returning((p::visit_id, p::person_id))
-            .get_result(self.conn())
-            .await
-            .optional()?;
-        let Some((visit, person)) = sent else {
-            return Err(StoreError::refused("sent", "This prescription has been sent already."));
-        };
+        self.prescription_happened(id, PrescriptionEvent::Signed).await?;
+        diesel::update(p::table.find(id))
+            .set((p::pharmacy_id.eq(pharmacy), p::override_reason.eq(override_reason)))
+            .execute(self.conn())
+            .await?;
         self.add_job("send_prescription", id).await?;
-        self.audit("signed and sent", "prescription", id, Some(person), override_reason);
-        self.tell("visit", visit);
-        Ok(())
-    }
-
-    pub async fn prescription_became(&mut self, id: Uuid, state: &str) -> Result<()> {
-        use prescriptions as p;
-        let now = self.now;
-        let moved: Option<(Uuid, Uuid)> =
-            diesel::update(p::table.filter(p::id.eq(id).and(p::state.eq_any(["sending", "sent"]))))
-                .set((p::state.eq(state), p::sent_at.eq(now)))
-                .returning((p::visit_id, p::person_id))
-                .get_result(self.conn())
-                .await
-                .optional()?;
-        if let Some((visit, person)) = moved {
-            self.audit("pharmacy", "prescription", id, Some(person), state);
-            self.tell("visit", visit);
-        }
+        self.audit("signed and sent", "prescription", id, None, override_reason);
         Ok(())
     }
 }

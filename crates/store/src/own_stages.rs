@@ -1,12 +1,12 @@
 //! The clinic's own stages between the fixed ones.
 
+use crate::Topic;
 use crate::rows::OwnStage as Row;
 use crate::schema::{own_stages, visits};
 use crate::{Change, Conn, Result, StoreError};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::arrival::Stage;
-use harbor_core::arrival::own_stages::{OwnStage, Where};
+use harbor_core::arrival::own_stages::OwnStage;
 use harbor_core::schedule::untimed::reordered;
 use uuid::Uuid;
 
@@ -18,13 +18,7 @@ pub async fn all(conn: &mut Conn) -> Result<Vec<Row>> {
 
 /// As the core knows it; the table allows no other words.
 pub fn in_core(row: &Row) -> OwnStage<Uuid> {
-    OwnStage {
-        id: row.id,
-        name: row.name.clone(),
-        after: Stage::from_code(&row.after_stage).unwrap_or(Stage::InRoom),
-        place: Where::from_code(&row.place).unwrap_or(Where::Waiting),
-        walked: row.walked,
-    }
+    OwnStage { id: row.id, name: row.name.clone(), after: *row.after_stage, place: *row.place, walked: row.walked }
 }
 
 impl Change<'_> {
@@ -58,7 +52,7 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit("saved", "own stage", row.id, None, row.name.clone());
-        self.tell("clinic", row.id);
+        self.tell(Topic::Clinic, row.id);
         Ok(())
     }
 
@@ -76,7 +70,7 @@ impl Change<'_> {
                 .await?;
         }
         self.audit("reordered", "own stages", id, None, "");
-        self.tell("clinic", id);
+        self.tell(Topic::Clinic, id);
         Ok(())
     }
 }

@@ -1,11 +1,15 @@
 //! Payments of patients: taken, taken back, given back, kept as credit; each in the till of its site.
 
+use crate::Topic;
+use crate::codes;
 use crate::ledger::{About, balance};
 use crate::rows::{Payment, PaymentMean, Till};
 use crate::schema::{ledger_entries, ledger_transactions, payment_means, payments, people};
 use crate::{Change, Conn, Result, StoreError, accounts};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::ledger::PaymentKind;
+use harbor_core::ledger::Posting;
 use harbor_core::ledger::collect::overpaid;
 use harbor_core::ledger::payments::{self as rules, For, Mean};
 use harbor_core::ledger::{Account, Entry, LedgerRefusal, Method, Transaction};
@@ -96,7 +100,7 @@ pub struct PostedPart {
 /// For what a payment was.
 pub async fn parts_of(conn: &mut Conn, payment: Uuid) -> Result<Vec<PostedPart>> {
     use {ledger_entries as e, ledger_transactions as t};
-    type Row = (Uuid, Option<Uuid>, Option<Uuid>, String, i64);
+    type Row = (Uuid, Option<Uuid>, Option<Uuid>, codes::Account, i64);
     let rows: Vec<Row> = t::table
         .inner_join(e::table.on(e::transaction_id.eq(t::id)))
         .filter(t::payment_id.eq(payment))
@@ -110,7 +114,7 @@ pub async fn parts_of(conn: &mut Conn, payment: Uuid) -> Result<Vec<PostedPart>>
         match out.last_mut().filter(|p| p.transaction == transaction) {
             Some(part) => part.cents -= cents,
             None => {
-                let credit = account == Account::Unapplied.code();
+                let credit = account == Account::Unapplied;
                 out.push(PostedPart { transaction, visit, person, credit, cents: -cents });
             }
         }
@@ -161,14 +165,22 @@ impl Change<'_> {
             })
             .collect();
         diesel::insert_into(m::table).values(rows).execute(self.conn()).await?;
-        self.tell("till", row.till_id);
+        self.tell(Topic::Till, row.till_id);
         Ok(())
     }
 
-    fn payment_row(&self, kind: &str, person: Uuid, till: &Till, amount: Cents, key: String, reason: &str) -> Payment {
+    fn payment_row(
+        &self,
+        kind: PaymentKind,
+        person: Uuid,
+        till: &Till,
+        amount: Cents,
+        key: String,
+        reason: &str,
+    ) -> Payment {
         Payment {
             id: Uuid::now_v7(),
-            kind: kind.to_owned(),
+            kind: kind.into(),
             of_payment: None,
             card_of: None,
             person_id: person,
@@ -190,12 +202,12 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         let Some(before) = by_key(self.conn(), key).await? else { return Ok(None) };
-        let sum = |m: &str, all: &[(String, i64)]| -> i64 { all.iter().filter(|(n, _)| n == m).map(|(_, c)| c).sum() };
-        let had: Vec<(String, i64)> =
-            means_of(self.conn(), &[before.id]).await?.into_iter().map(|m| (m.method, m.cents.abs())).collect();
-        let has: Vec<(String, i64)> =
-            means.iter().map(|m| (m.method.code().to_owned(), m.amount.get().abs())).collect();
-        let same_means = Method::ALL.iter().all(|m| sum(m.code(), &had) == sum(m.code(), &has));
+        let sum =
+            |m: Method, all: &[(Method, i64)]| -> i64 { all.iter().filter(|(n, _)| *n == m).map(|(_, c)| c).sum() };
+        let had: Vec<(Method, i64)> =
+            means_of(self.conn(), &[before.id]).await?.into_iter().map(|m| (*m.method, m.cents.abs())).collect();
+        let has: Vec<(Method, i64)> = means.iter().map(|m| (m.method, m.amount.get().abs())).collect();
+        let same_means = Method::ALL.iter().all(|m| sum(*m, &had) == sum(*m, &has));
         if before.person_id == person && before.cents == cents && same_means {
             return Ok(Some(before));
         }
@@ -219,19 +231,16 @@ impl Change<'_> {
         let total = rules::total(&new.means).map_err(refuse)?;
         self.hold_accounts(new.parts.iter().map(|p| p.person).chain([new.person])).await?;
         let till = self.open_till(new.site).await?;
-        let row = self.payment_row("payment", new.person, &till, total, format!("payment:{}", new.key), "");
+        let row = self.payment_row(PaymentKind::Payment, new.person, &till, total, format!("payment:{}", new.key), "");
         self.insert_payment(&row, &new.means, 1).await?;
         let paid: Vec<&Part> = new.parts.iter().filter(|p| p.amount.is_positive()).collect();
         for (n, ((_, transaction), part)) in made.iter().zip(paid).enumerate() {
             let visit = if let For::Visit(visit) = part.what { Some(visit) } else { None };
             let about = About {
-                kind: "payment",
                 visit,
                 person: Some(part.person),
                 payment: Some(row.id),
-                key: format!("payment:{}:{n}", new.key),
-                memo: memo(transaction),
-                ..About::default()
+                ..About::new(Posting::Payment, format!("payment:{}:{n}", new.key), memo(transaction))
             };
             self.post(&about, transaction).await?;
         }
@@ -242,7 +251,7 @@ impl Change<'_> {
     /// Takes a payment back that was a slip; it lands in the till that is open now.
     pub async fn void_payment(&mut self, id: Uuid, reason: &str) -> Result<Payment> {
         let first = get(self.conn(), id).await?;
-        if first.kind != "payment" {
+        if first.kind != PaymentKind::Payment {
             return Err(StoreError::refused("payment", "Only a payment can be taken back."));
         }
         self.hold_accounts([first.person_id]).await?;
@@ -254,10 +263,10 @@ impl Change<'_> {
             let said = "Part of it went back on the card already; give the rest back the same way.";
             return Err(StoreError::refused("payment", said));
         }
-        let means: Vec<Mean> = means_of(self.conn(), &[id]).await?.iter().filter_map(PaymentMean::in_core).collect();
+        let means: Vec<Mean> = means_of(self.conn(), &[id]).await?.iter().map(PaymentMean::in_core).collect();
         let till = self.open_till(first.site_id).await?;
         let amount = Cents::new(-first.cents);
-        let mut row = self.payment_row("void", first.person_id, &till, amount, format!("void:{id}"), reason);
+        let mut row = self.payment_row(PaymentKind::Void, first.person_id, &till, amount, format!("void:{id}"), reason);
         row.of_payment = Some(id);
         self.insert_payment(&row, &means, -1).await?;
         for (t, entries) in crate::ledger::of_payment(self.conn(), id).await? {
@@ -271,13 +280,10 @@ impl Change<'_> {
                 }
             }
             let about = About {
-                kind: "void",
                 visit: t.visit_id,
                 person: t.person_id,
                 payment: Some(row.id),
-                key: format!("void:{}", t.id),
-                memo: reason.to_owned(),
-                ..About::default()
+                ..About::new(Posting::Void, format!("void:{}", t.id), reason.to_owned())
             };
             let back = Transaction::new(entries).map_err(refuse)?.reversed(&format!("taken back: {reason}"));
             self.post(&about, &back).await?;
@@ -308,17 +314,14 @@ impl Change<'_> {
             _ => None,
         };
         let till = self.open_till(site).await?;
-        let mut row = self.payment_row("refund", person, &till, -mean.amount, id, reason);
+        let mut row = self.payment_row(PaymentKind::Refund, person, &till, -mean.amount, id, reason);
         row.card_of = paid_by.as_ref().map(|p| p.id);
         self.insert_payment(&row, std::slice::from_ref(mean), -1).await?;
         let about = About {
-            kind: "refund",
             visit,
             person: Some(person),
             payment: Some(row.id),
-            key: format!("refund:{key}"),
-            memo: reason.to_owned(),
-            ..About::default()
+            ..About::new(Posting::Refund, format!("refund:{key}"), reason.to_owned())
         };
         self.post(&about, &transaction).await?;
         self.audit("gave back", "payment", row.id, Some(person), format!("{}: {reason}", mean.amount));
@@ -331,12 +334,12 @@ impl Change<'_> {
     /// Money goes back on a card only as it came from it.
     async fn card_to_put_back_on(&mut self, person: Uuid, amount: Cents) -> Result<Payment> {
         let mut most = Cents::ZERO;
-        for row in of_person(self.conn(), person).await?.into_iter().filter(|p| p.kind == "payment") {
+        for row in of_person(self.conn(), person).await?.into_iter().filter(|p| p.kind == PaymentKind::Payment) {
             if !voids_of(self.conn(), &[row.id]).await?.is_empty() {
                 continue;
             }
             let by_card = |means: Vec<PaymentMean>| -> i64 {
-                means.iter().filter(|m| m.method == Method::Card.code()).map(|m| m.cents).sum()
+                means.iter().filter(|m| m.method == Method::Card).map(|m| m.cents).sum()
             };
             let came = by_card(means_of(self.conn(), &[row.id]).await?);
             let back: Vec<Uuid> =
@@ -407,13 +410,9 @@ impl Change<'_> {
         let owed = balance(self.conn(), visit).await?.patient_owes;
         let transaction = rules::use_credit(amount.unwrap_or(credit.min(owed)), credit, owed).map_err(refuse)?;
         let about = About {
-            kind: "credit",
-            visit: Some(visit),
-            // Whose credit it was.
+            visit: Some(visit), // Whose credit it was.
             person: Some(owner),
-            key: format!("credit:{key}"),
-            memo: "credit used".into(),
-            ..About::default()
+            ..About::new(Posting::Credit, format!("credit:{key}"), "credit used")
         };
         self.post(&about, &transaction).await?;
         Ok(())
@@ -430,12 +429,9 @@ impl Change<'_> {
         let held = overpaid(row.stage(), &balance(self.conn(), visit).await?);
         let transaction = rules::keep_as_credit(held).map_err(refuse)?;
         let about = About {
-            kind: "credit",
             visit: Some(visit),
             person: Some(row.person_id),
-            key: format!("credit:{key}"),
-            memo: "kept as credit".into(),
-            ..About::default()
+            ..About::new(Posting::Credit, format!("credit:{key}"), "kept as credit")
         };
         self.post(&about, &transaction).await?;
         Ok(())
@@ -456,8 +452,7 @@ impl Change<'_> {
             return Ok(false);
         }
         let memo = memo.to_owned();
-        let about =
-            About { kind: "carried_over", person: Some(person), since: Some(since), key, memo, ..About::default() };
+        let about = About { person: Some(person), since: Some(since), ..About::new(Posting::CarriedOver, key, memo) };
         self.post(&about, &transaction).await?;
         Ok(true)
     }

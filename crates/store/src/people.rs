@@ -6,6 +6,8 @@ pub mod merging;
 pub mod registration;
 pub mod whose;
 
+use crate::Topic;
+use crate::codes;
 use crate::rows::{Person, Registration};
 use crate::schema::people;
 use crate::{Change, Conn, Result, StoreError};
@@ -60,7 +62,7 @@ pub struct Details {
     pub preferred_name: String,
     pub former_name: String,
     pub birth_date: Option<NaiveDate>,
-    pub sex: Option<String>,
+    pub sex: Option<codes::Sex>,
     pub phone: Option<String>,
     pub other_phone: Option<String>,
     pub email: Option<String>,
@@ -130,7 +132,7 @@ impl Change<'_> {
             preferred_name: d.preferred_name.clone(),
             former_name: d.former_name.clone(),
             birth_date: d.birth_date,
-            sex: d.sex.clone(),
+            sex: d.sex,
             phone: d.phone.clone(),
             other_phone: d.other_phone.clone(),
             email: d.email.clone(),
@@ -145,7 +147,6 @@ impl Change<'_> {
             usual_clinician_id: d.usual_clinician_id,
             chart_alert: d.chart_alert.clone(),
             billing_note: d.billing_note.clone(),
-            privacy_notice_at: None,
             self_pay_told_at: None,
             self_pay_told_by: None,
             deceased_on: d.deceased_on,
@@ -159,7 +160,7 @@ impl Change<'_> {
         finding::hear_new_words(self.conn()).await?;
         self.keep_registration(Registration { person_id: row.id, restricted: false, ..more }).await?;
         self.audit("added", "person", row.id, Some(row.id), row.record_number.clone());
-        self.tell("person", row.id);
+        self.tell(Topic::Person, row.id);
         Ok(row)
     }
 
@@ -192,7 +193,7 @@ impl Change<'_> {
                     self.end_coverage_at_death(id, day).await?;
                 }
                 self.audit("changed", "person", id, Some(id), "details");
-                self.tell("person", id);
+                self.tell(Topic::Person, id);
                 Ok(row)
             }
             None => {
@@ -210,7 +211,7 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit("told that payment is due at the visit", "person", id, Some(id), "self-pay");
-        self.tell("person", id);
+        self.tell(Topic::Person, id);
         Ok(())
     }
 }

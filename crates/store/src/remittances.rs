@@ -1,5 +1,6 @@
 //! Posting remittances: once, whole, and only what balances.
 
+use crate::Topic;
 use crate::ledger::About;
 use crate::rows::{Claim, Remittance, RemittedClaim, Visit};
 use crate::schema::{claims, remittances, remitted_claims, visits};
@@ -7,6 +8,7 @@ use crate::{Change, Conn, Result, StoreError};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::claims::ClaimEvent;
+use harbor_core::ledger::Posting;
 use harbor_core::ledger::{self, Account, Entry, Transaction};
 use harbor_core::money::Cents;
 use harbor_core::remittance as core;
@@ -106,7 +108,7 @@ impl Change<'_> {
             self.post_outside(&row, i, p).await?;
         }
         self.audit("posted", "remittance", row.id, None, format!("{} {} {}", r.payer_name, r.trace, r.amount));
-        self.tell("remittance", row.id);
+        self.tell(Topic::Remittance, row.id);
         Ok(posted)
     }
 
@@ -128,14 +130,15 @@ impl Change<'_> {
             };
             if let Some(transaction) = posting {
                 let about = About {
-                    kind: if c.is_reversal() { "reversal" } else { "decision" },
                     visit: Some(visit.id),
                     person: Some(visit.person_id),
                     claim: Some(claim.id),
                     remittance: Some(row.id),
-                    key: format!("835:{}:{}:{i}", row.payer_code, row.trace),
-                    memo: format!("{} trace {}", row.payer_name, row.trace),
-                    ..About::default()
+                    ..About::new(
+                        if c.is_reversal() { Posting::Reversal } else { Posting::Decision },
+                        format!("835:{}:{}:{i}", row.payer_code, row.trace),
+                        format!("{} trace {}", row.payer_name, row.trace),
+                    )
                 };
                 transaction_id = Some(self.post(&about, &transaction).await?);
             }
@@ -200,11 +203,8 @@ impl Change<'_> {
             Err(e) => Err(StoreError::refused("ledger", e.to_string())),
             Ok(transaction) => {
                 let about = About {
-                    kind: "adjustment",
                     remittance: Some(row.id),
-                    key,
-                    memo: format!("{} trace {}", row.payer_name, row.trace),
-                    ..About::default()
+                    ..About::new(Posting::Adjustment, key, format!("{} trace {}", row.payer_name, row.trace))
                 };
                 self.post(&about, &transaction).await.map(|_| ())
             }

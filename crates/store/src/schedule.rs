@@ -1,5 +1,6 @@
 //! Shifts, slots, visit types, and what is free.
 
+use crate::Topic;
 use crate::booking::NOT_LIVE;
 use crate::rows::{ScheduleNote, Shift, Slot, VisitType};
 use crate::schema::{shifts, slots, visit_types, visits};
@@ -262,7 +263,7 @@ impl Change<'_> {
         };
         diesel::insert_into(crate::schema::schedule_notes::table).values(&row).execute(self.conn()).await?;
         self.audit("pinned", "schedule note", row.id, None, body);
-        self.tell("schedule", clinician);
+        self.tell(Topic::Schedule, clinician);
         Ok(row)
     }
 
@@ -276,7 +277,7 @@ impl Change<'_> {
             .await?;
         let Some(clinician) = gone.into_iter().next() else { return Err(StoreError::NotFound("note")) };
         self.audit("removed", "schedule note", id, None, "");
-        self.tell("schedule", clinician);
+        self.tell(Topic::Schedule, clinician);
         Ok(())
     }
 }

@@ -16,7 +16,7 @@ diesel::table! {
         person_id -> Uuid,
         substance -> Text,
         reaction -> Text,
-        severity -> Text,
+        severity -> Nullable<Text>,
         ended_at -> Nullable<Timestamptz>,
         recorded_at -> Timestamptz,
         recorded_by -> Text,
@@ -451,10 +451,10 @@ diesel::table! {
         person_id -> Uuid,
         gender_identity -> Text,
         pronouns -> Text,
-        marital_status -> Text,
+        marital_status -> Nullable<Text>,
         interpreter -> Bool,
-        race -> Text,
-        ethnicity -> Text,
+        race -> Nullable<Text>,
+        ethnicity -> Nullable<Text>,
         occupation -> Text,
         employer -> Text,
         outside_id -> Text,
@@ -510,7 +510,6 @@ diesel::table! {
         usual_clinician_id -> Nullable<Uuid>,
         chart_alert -> Text,
         billing_note -> Text,
-        privacy_notice_at -> Nullable<Timestamptz>,
         self_pay_told_at -> Nullable<Timestamptz>,
         self_pay_told_by -> Nullable<Text>,
         deceased_on -> Nullable<Date>,
@@ -807,6 +806,15 @@ diesel::table! {
 }
 
 diesel::table! {
+    visit_marks (visit_id, mark) {
+        visit_id -> Uuid,
+        mark -> Text,
+        at -> Timestamptz,
+        by -> Text,
+    }
+}
+
+diesel::table! {
     visit_moves (id) {
         id -> BigInt,
         visit_id -> Uuid,
@@ -860,26 +868,7 @@ diesel::table! {
         coverage_id -> Nullable<Uuid>,
         accident_date -> Nullable<Date>,
         cancel_reason -> Nullable<Text>,
-        booked_at -> Timestamptz,
-        booked_by -> Text,
-        here_at -> Nullable<Timestamptz>,
-        here_by -> Nullable<Text>,
-        checked_in_at -> Nullable<Timestamptz>,
-        checked_in_by -> Nullable<Text>,
-        roomed_at -> Nullable<Timestamptz>,
-        roomed_by -> Nullable<Text>,
-        seen_at -> Nullable<Timestamptz>,
-        seen_by -> Nullable<Text>,
         left_at -> Nullable<Timestamptz>,
-        left_by -> Nullable<Text>,
-        signed_at -> Nullable<Timestamptz>,
-        signed_by -> Nullable<Text>,
-        charged_at -> Nullable<Timestamptz>,
-        charged_by -> Nullable<Text>,
-        claimed_at -> Nullable<Timestamptz>,
-        claimed_by -> Nullable<Text>,
-        settled_at -> Nullable<Timestamptz>,
-        settled_by -> Nullable<Text>,
         version -> Integer,
         over_type_id -> Nullable<Uuid>,
         placed_at -> Timestamptz,
@@ -888,6 +877,7 @@ diesel::table! {
         own_stage_id -> Nullable<Uuid>,
         appointment -> Bool,
         done_at -> Nullable<Timestamptz>,
+        settled -> Bool,
     }
 }
 
@@ -1192,5 +1182,6 @@ diesel::allow_tables_to_appear_in_same_query!(
     staff,
     visit_diagnoses,
     visit_types,
+    visit_marks,
     visits,
 );

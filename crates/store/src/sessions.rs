@@ -1,6 +1,7 @@
 //! Sessions: opened by a sign-in, renewed by what a person does, locked when nobody is there, ended by
 //! signing out, by somebody of the list, or by age. Only hashes of tokens are kept.
 
+use crate::Topic;
 use crate::rows::Staff;
 use crate::schema::{clinic, devices, look_marks, sessions as s, staff};
 use crate::{Change, Conn, Result, StoreError};
@@ -174,7 +175,7 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit("locked", "session", id, None, "");
-        self.tell("session", id);
+        self.tell(Topic::Session, id);
         Ok(())
     }
 
@@ -195,7 +196,7 @@ impl Change<'_> {
         }
         diesel::delete(look_marks::table.filter(look_marks::session_id.eq(id))).execute(self.conn()).await?;
         self.audit(how, "session", id, None, "");
-        self.tell("session", id);
+        self.tell(Topic::Session, id);
         Ok(())
     }
 

@@ -1,5 +1,6 @@
 //! Who may sign in, and with what: the people who work here, their passwords, their second factors.
 
+use crate::Topic;
 use crate::rows::Staff;
 use crate::schema::{clinic, password_links as l, staff};
 use crate::sessions::token_hash;
@@ -90,7 +91,7 @@ impl Change<'_> {
             name: form.name.clone(),
             last_name: form.last_name.clone(),
             first_name: form.first_name.clone(),
-            role: form.role.code().into(),
+            role: form.role.into(),
             specialty: String::new(),
             npi: None,
             taxonomy: None,
@@ -102,7 +103,7 @@ impl Change<'_> {
         let added = diesel::insert_into(staff::table).values((&row, staff::site_ids.eq(&form.site_ids)));
         added.execute(self.conn()).await.map_err(|e| known_login(e.into()))?;
         self.audit("added", "member of staff", row.id, None, format!("{}, {}", row.name, form.role));
-        self.tell("clinic", row.id);
+        self.tell(Topic::Clinic, row.id);
         Ok(row)
     }
 
@@ -138,7 +139,7 @@ impl Change<'_> {
             "changed"
         };
         self.audit(what, "member of staff", id, None, format!("{}, {}", row.name, form.role));
-        self.tell("clinic", id);
+        self.tell(Topic::Clinic, id);
         Ok(row)
     }
 
@@ -221,7 +222,7 @@ impl Change<'_> {
             .await?;
         let said = format!("lock after {lock_minutes} min; second factor: {}", codes.join(", "));
         self.audit("set the doors", "clinic", Uuid::nil(), None, said);
-        self.tell("clinic", Uuid::nil());
+        self.tell(Topic::Clinic, Uuid::nil());
         Ok(())
     }
 }

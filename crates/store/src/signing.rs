@@ -1,11 +1,13 @@
 //! Signing a note: what was written, and the diagnoses and measurements that stood beside it, are fixed under one
 //! digest. What is changed of them later is told in an addendum; the database refuses it otherwise.
 
+use crate::Topic;
 use crate::rows::*;
 use crate::schema::{addenda, measurements, note_signatures};
 use crate::{Change, Conn, Result, StoreError, chart};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::visit_line::Mark;
 use sha2::{Digest, Sha256};
 use std::fmt::Write;
 use uuid::Uuid;
@@ -21,18 +23,25 @@ pub fn facts_in_words(diagnoses: &[VisitDiagnosis], measured: &[Measurement]) ->
     let mut standing: Vec<&Measurement> = measured.iter().filter(|m| m.struck_at.is_none()).collect();
     standing.sort_by_key(|m| m.id);
     for m in standing {
-        let _ = writeln!(text, "measurement {} {} {} by {}", m.measure, m.tenths, m.taken_at.to_rfc3339(), m.taken_by);
+        let _ = writeln!(
+            text,
+            "measurement {} {} {} by {}",
+            m.measure.code(),
+            m.tenths,
+            m.taken_at.to_rfc3339(),
+            m.taken_by
+        );
     }
     text
 }
 
 /// SHA-256 over every part by its code, and over the facts that stood beside them.
-pub fn digest(parts: &[NotePart], facts: &str) -> String {
-    let mut parts: Vec<&NotePart> = parts.iter().collect();
-    parts.sort_by(|a, b| a.part.cmp(&b.part));
+pub fn digest(parts: &[WrittenPart], facts: &str) -> String {
+    let mut parts: Vec<&WrittenPart> = parts.iter().collect();
+    parts.sort_by_key(|p| p.part.code());
     let mut hash = Sha256::new();
     for p in parts {
-        hash.update(p.part.as_bytes());
+        hash.update(p.part.code().as_bytes());
         hash.update([0]);
         hash.update(p.body.as_bytes());
         hash.update([0]);
@@ -53,10 +62,10 @@ pub async fn broken_signatures(conn: &mut Conn) -> Result<Vec<Uuid>> {
     let mut broken = Vec::new();
     for chunk in signed.chunks(500) {
         let ids: Vec<Uuid> = chunk.iter().map(|s| s.visit_id).collect();
-        let parts: Vec<NotePart> =
-            p::table.filter(p::visit_id.eq_any(&ids)).select(NotePart::as_select()).load(conn).await?;
+        let parts: Vec<WrittenPart> =
+            p::table.filter(p::visit_id.eq_any(&ids)).select(WrittenPart::as_select()).load(conn).await?;
         for s in chunk {
-            let own: Vec<NotePart> = parts.iter().filter(|p| p.visit_id == s.visit_id).cloned().collect();
+            let own: Vec<WrittenPart> = parts.iter().filter(|p| p.visit_id == s.visit_id).cloned().collect();
             if digest(&own, &s.facts) != s.digest {
                 broken.push(s.visit_id);
             }
@@ -68,7 +77,7 @@ pub async fn broken_signatures(conn: &mut Conn) -> Result<Vec<Uuid>> {
 /// A part of a note in the version that the signer saw.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Seen {
-    pub part: String,
+    pub part: harbor_core::consult::NotePart,
     pub version: i32,
 }
 
@@ -77,7 +86,7 @@ impl Change<'_> {
     /// locked, as it is by whoever saves a part.
     pub async fn sign_note(&mut self, visit: &Visit, seen: &[Seen]) -> Result<NoteSignature> {
         let parts = chart::parts(self.conn(), visit.id).await?;
-        let mut stand: Vec<Seen> = parts.iter().map(|p| Seen { part: p.part.clone(), version: p.version }).collect();
+        let mut stand: Vec<Seen> = parts.iter().map(|p| Seen { part: *p.part, version: p.version }).collect();
         let mut seen = seen.to_vec();
         stand.sort();
         seen.sort();
@@ -101,9 +110,9 @@ impl Change<'_> {
         if n == 0 {
             return Err(StoreError::refused("note_signed", "The note is signed already."));
         }
-        self.mark_signed(visit.id).await?;
+        self.reach_now(visit.id, Mark::Signed).await?;
         self.audit("signed", "note", visit.id, Some(visit.person_id), row.digest.clone());
-        self.tell("visit", visit.id);
+        self.tell(Topic::Visit, visit.id);
         Ok(row)
     }
 
@@ -117,7 +126,7 @@ impl Change<'_> {
         };
         diesel::insert_into(addenda::table).values(&row).execute(self.conn()).await?;
         self.audit("added addendum", "note", visit.id, Some(visit.person_id), "");
-        self.tell("visit", visit.id);
+        self.tell(Topic::Visit, visit.id);
         Ok(row)
     }
 

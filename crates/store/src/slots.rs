@@ -1,5 +1,6 @@
 //! Changing slots by hand, each change in the slot's history.
 
+use crate::Topic;
 use crate::rows::{Shift, Slot, SlotEvent};
 use crate::schema::{shifts, slot_events, slots, visits};
 use crate::supply::FROM_TEMPLATE;
@@ -71,7 +72,7 @@ impl Change<'_> {
     async fn tell_slot(&mut self, slot: &Slot, what: &str, detail: &str) -> Result<()> {
         self.record_slot(slot, what, detail).await?;
         self.audit(what, "slot", slot.id, None, detail);
-        self.tell("schedule", slot.clinician_id);
+        self.tell(Topic::Schedule, slot.clinician_id);
         Ok(())
     }
 

@@ -2,6 +2,7 @@
 
 mod making;
 
+use crate::Topic;
 use crate::rows::{Shift, ShiftTemplate, SupplyException, TemplateRun};
 use crate::schema::{clinic, shift_templates, shifts, supply_exceptions, template_runs};
 use crate::{Change, Conn, Result, StoreError, schedule};
@@ -353,7 +354,7 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit("changed", "booking rules", Uuid::nil(), None, "");
-        self.tell("clinic", Uuid::nil());
+        self.tell(Topic::Clinic, Uuid::nil());
         Ok(())
     }
 
@@ -381,7 +382,7 @@ impl Change<'_> {
         };
         let shift = self.make_shift(&made, None, "one-off shift").await?;
         self.audit("made", "shift", shift.id, None, "one-off");
-        self.tell("schedule", shift.clinician_id);
+        self.tell(Topic::Schedule, shift.clinician_id);
         Ok(shift)
     }
 }

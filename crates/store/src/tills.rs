@@ -1,5 +1,7 @@
 //! Tills: what should lie in the open one, and those that were counted.
 
+use crate::Topic;
+use crate::codes;
 use crate::ledger::About;
 use crate::rows::{Payment, Till};
 use crate::schema::{payment_means, payments, sites, tills};
@@ -8,6 +10,7 @@ use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::ledger::Method;
+use harbor_core::ledger::Posting;
 use harbor_core::ledger::till::{self, Counted};
 use harbor_core::money::Cents;
 use serde_json::{Value, json};
@@ -46,14 +49,13 @@ pub async fn movements(conn: &mut Conn, till: Uuid) -> Result<Vec<Payment>> {
 /// What each means should come to in a till.
 pub async fn expected(conn: &mut Conn, row: &Till) -> Result<Vec<(Method, Cents)>> {
     use payment_means as m;
-    let moved: Vec<(String, i64)> = m::table
+    let moved: Vec<(codes::Method, i64)> = m::table
         .inner_join(payments::table.on(payments::id.eq(m::payment_id)))
         .filter(payments::till_id.eq(row.id))
         .select((m::method, m::cents))
         .load(conn)
         .await?;
-    let moved: Vec<(Method, Cents)> =
-        moved.iter().filter_map(|(method, cents)| Some((Method::from_code(method)?, Cents::new(*cents)))).collect();
+    let moved: Vec<(Method, Cents)> = moved.iter().map(|(method, cents)| (**method, Cents::new(*cents))).collect();
     Ok(till::expected(Cents::new(row.opening_cents), &moved))
 }
 
@@ -84,7 +86,7 @@ impl Change<'_> {
             .get_result(self.conn())
             .await?;
         self.audit("opened", "till", till.id, None, cash.to_string());
-        self.tell("till", till.id);
+        self.tell(Topic::Till, till.id);
         Ok(row)
     }
 
@@ -121,13 +123,12 @@ impl Change<'_> {
             .get_result(self.conn())
             .await?;
         if let Some(moved) = till::differences(&counts).map_err(|r| StoreError::refused("till", r.to_string()))? {
-            let about =
-                About { kind: "till", key: format!("till:{}", open.id), memo: reason.to_owned(), ..About::default() };
+            let about = About { ..About::new(Posting::Till, format!("till:{}", open.id), reason.to_owned()) };
             self.post(&about, &moved).await?;
         }
         let off: Cents = counts.iter().map(Counted::difference).sum();
         self.audit("closed", "till", open.id, None, format!("differs by {off}. {reason}"));
-        self.tell("till", open.id);
+        self.tell(Topic::Till, open.id);
         Ok(row)
     }
 }

@@ -1,7 +1,8 @@
 //! Visits without an appointment: somebody at the desk, on the telephone, at home; paper work.
 
+use crate::Topic;
 use crate::rows::{Staff, Visit};
-use crate::schema::{staff, visits};
+use crate::schema::staff;
 use crate::visits::visit_type;
 use crate::{Change, Result, StoreError, coverage};
 use chrono::{DateTime, Duration, Utc};
@@ -12,6 +13,7 @@ use harbor_core::arrival::Stage;
 use harbor_core::arrival::unbooked::begin;
 use harbor_core::permissions::Role;
 use harbor_core::schedule::VisitKind;
+use harbor_core::visit_line::{Mark, Reached};
 use uuid::Uuid;
 
 /// A visit that nobody booked.
@@ -56,15 +58,17 @@ impl Change<'_> {
             call_sign: self.next_call_sign(day).await?,
             extra: true,
             appointment: false,
-            ..self.new_visit(&person, new.kind.code(), &new.reason, "")
+            ..self.new_visit(&person, new.kind, &new.reason, "")
         };
         if stage == Stage::Left {
             let policies = coverage::of_person(self.conn(), person.id).await?;
             visit.coverage_id = coverage::counting(&policies, person.id, day).map(|c| c.id);
-            visit.stage = stage.code().into();
-            (visit.seen_at, visit.seen_by) = (Some(new.at), Some(who.name));
+            visit.stage = stage.into();
         }
-        diesel::insert_into(visits::table).values(&visit).execute(self.conn()).await?;
+        self.insert_visit(&visit).await?;
+        if stage == Stage::Left {
+            self.reach(visit.id, Mark::Seen, Reached { at: new.at, by: who.name }).await?;
+        }
         self.audit(
             "began",
             "visit",
@@ -72,7 +76,7 @@ impl Change<'_> {
             Some(person.id),
             format!("{}, without an appointment", new.kind.label()),
         );
-        self.tell("visit", visit.id);
+        self.tell(Topic::Visit, visit.id);
         if stage == Stage::Here { self.move_visit(visit.id, Stage::Here, None).await } else { Ok(visit) }
     }
 }

@@ -1,5 +1,6 @@
 //! Visit types as the manager makes them.
 
+use crate::Topic;
 use crate::rows::VisitType;
 use crate::schema::{shift_templates, template_runs, visit_types};
 use crate::{Change, Result, StoreError, schedule};
@@ -50,7 +51,7 @@ impl Change<'_> {
             services: services.to_vec(),
             sort: old.map_or_else(|| all.iter().map(|t| t.sort).max().unwrap_or(0) + 1, |t| t.sort),
             release_days: draft.release_days.and_then(|d| i32::try_from(d).ok()),
-            booked_by: draft.booked_by.iter().map(|r| r.code().to_owned()).collect(),
+            booked_by: draft.booked_by.iter().map(|r| (*r).into()).collect(),
             online: draft.online,
             ground: draft.ground.clone(),
             active: draft.active,
@@ -69,7 +70,7 @@ impl Change<'_> {
             diesel::insert_into(t::table).values(&row).execute(self.conn()).await?;
         }
         self.audit(if old.is_some() { "changed" } else { "made" }, "visit type", row.id, None, row.name.clone());
-        self.tell("clinic", row.id);
+        self.tell(Topic::Clinic, row.id);
         Ok(row)
     }
 }

@@ -1,7 +1,11 @@
 //! Visits: reading them, and moving through the building.
 
 mod about;
+mod marks;
 
+pub use marks::marks_of;
+
+use crate::Topic;
 use crate::rows::{Room, Visit, VisitType};
 use crate::schema::{rooms, visit_types, visits};
 use crate::{Change, Conn, Result, StoreError, coverage};
@@ -9,8 +13,9 @@ use chrono::{NaiveDate, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::own_stages::{self, At, OwnStage};
-use harbor_core::arrival::rooms::{RoomKind, may_room};
+use harbor_core::arrival::rooms::may_room;
 use harbor_core::arrival::{MoveRefusal, Stage};
+use harbor_core::visit_line::{Mark, marks as line_marks};
 use std::collections::HashMap;
 use uuid::Uuid;
 
@@ -66,7 +71,7 @@ pub async fn next_of(conn: &mut Conn, people: &[Uuid], now: chrono::DateTime<Utc
 /// Visits up to a day whose line is not at its end: what the homes of the roles are made of.
 pub async fn unfinished(conn: &mut Conn, until: NaiveDate, since: NaiveDate) -> Result<Vec<Visit>> {
     Ok(visits::table
-        .filter(visits::day.le(until).and(visits::day.ge(since)).and(visits::settled_at.is_null()))
+        .filter(visits::day.le(until).and(visits::day.ge(since)).and(visits::settled.eq(false)))
         .filter(visits::stage.ne_all(crate::booking::NOT_LIVE))
         .order((visits::starts_at, visits::id))
         .limit(400)
@@ -125,16 +130,27 @@ impl Change<'_> {
             visit.room_id = None;
         }
         if !within {
-            self.mark(&mut visit, from.stage, to.stage);
+            let marks = self.marks_of_visit(id).await?;
+            let change = line_marks::of_move(from.stage, to.stage, &marks);
+            for mark in change.reached {
+                self.reach_now(id, mark).await?;
+            }
+            if let Some(mark) = change.taken_back {
+                self.take_back(id, mark).await?;
+            }
+            if change.taken_back == Some(Mark::Roomed) {
+                visit.room_id = None;
+            }
+            visit.left_at = matches!(to.stage, Stage::Left | Stage::LeftUnseen).then_some(self.now);
         }
         let done = own_stages::is_done(to);
         if done != own_stages::is_done(from) {
             visit.done_at = done.then_some(self.now);
         }
-        visit.stage = to.stage.code().into();
+        visit.stage = to.stage.into();
         visit.own_stage_id = to.own;
         visit.stage_at = self.now;
-        self.store_marks(&mut visit).await?;
+        self.store_stage(&mut visit).await?;
         let name = own.map_or_else(|| to.stage.label().to_owned(), |o| o.name);
         self.audit("moved", "visit", id, Some(visit.person_id), format!("{} → {name}", from.stage.label()));
         Ok(visit)
@@ -152,46 +168,9 @@ impl Change<'_> {
     async fn room_for(&mut self, visit: &Visit, wanted: Uuid) -> Result<()> {
         let found = rooms::table.find(wanted).select(Room::as_select()).first(self.conn()).await.optional()?;
         let row: Room = found.ok_or(StoreError::NotFound("room"))?;
-        let kind = RoomKind::from_code(&row.kind);
+        let kind = *row.kind;
         may_room(&row.name, kind, row.active, row.site_id == visit.site_id)
             .map_err(|r| StoreError::refused("stage", r.to_string()))
-    }
-
-    /// Sets the marks of the line that a move between fixed stages reaches, or clears those that it takes back.
-    fn mark(&self, v: &mut Visit, from: Stage, to: Stage) {
-        use Stage::*;
-        let by = &self.actor.name;
-        let set = |at: &mut Option<chrono::DateTime<Utc>>, who: &mut Option<String>| {
-            (*at, *who) = (Some(self.now), Some(by.clone()));
-        };
-        let clear = |at: &mut Option<chrono::DateTime<Utc>>, who: &mut Option<String>| (*at, *who) = (None, None);
-        if from.previous() == Some(to) {
-            match from {
-                Here => clear(&mut v.here_at, &mut v.here_by),
-                CheckedIn => clear(&mut v.checked_in_at, &mut v.checked_in_by),
-                InRoom => {
-                    clear(&mut v.roomed_at, &mut v.roomed_by);
-                    v.room_id = None;
-                }
-                WithClinician => clear(&mut v.seen_at, &mut v.seen_by),
-                Left => clear(&mut v.left_at, &mut v.left_by),
-                _ => {}
-            }
-            return;
-        }
-        match to {
-            Here => set(&mut v.here_at, &mut v.here_by),
-            CheckedIn => {
-                if v.here_at.is_none() {
-                    set(&mut v.here_at, &mut v.here_by);
-                }
-                set(&mut v.checked_in_at, &mut v.checked_in_by);
-            }
-            InRoom => set(&mut v.roomed_at, &mut v.roomed_by),
-            WithClinician => set(&mut v.seen_at, &mut v.seen_by),
-            Left | LeftUnseen => set(&mut v.left_at, &mut v.left_by),
-            _ => {}
-        }
     }
 
     /// Check-in may be finished while the patient is already in a room. The policy that counts on this day is
@@ -199,15 +178,14 @@ impl Change<'_> {
     pub async fn finish_check_in(&mut self, id: Uuid) -> Result<Visit> {
         let mut visit = self.lock_visit(id).await?;
         let stage = visit.stage();
-        if visit.checked_in_at.is_some() {
+        if self.has_reached(id, Mark::CheckedIn).await? {
             return Ok(visit);
         }
         if matches!(stage, Stage::Here | Stage::Booked) {
             visit = self.move_visit(id, Stage::CheckedIn, None).await?;
         } else if stage.is_present() {
-            visit.checked_in_at = Some(self.now);
-            visit.checked_in_by = Some(self.actor.name.clone());
-            self.store_marks(&mut visit).await?;
+            self.reach_now(id, Mark::CheckedIn).await?;
+            self.store_stage(&mut visit).await?;
             self.audit("checked in", "visit", id, Some(visit.person_id), "after rooming");
         } else {
             return Err(StoreError::refused("stage", format!("The visit is {}.", stage.label().to_lowercase())));
@@ -222,25 +200,19 @@ impl Change<'_> {
         Ok(visit)
     }
 
-    /// Writes stage, room and the marks of a locked visit.
-    async fn store_marks(&mut self, v: &mut Visit) -> Result<()> {
+    /// Writes where the patient of a locked visit is.
+    async fn store_stage(&mut self, v: &mut Visit) -> Result<()> {
         use visits as t;
         v.version += 1;
         diesel::update(t::table.find(v.id))
             .set((
-                t::stage.eq(&v.stage),
-                t::stage_at.eq(v.stage_at),
+                (t::stage.eq(&v.stage), t::stage_at.eq(v.stage_at), t::left_at.eq(v.left_at)),
                 (t::room_id.eq(v.room_id), t::own_stage_id.eq(v.own_stage_id), t::done_at.eq(v.done_at)),
-                (t::here_at.eq(v.here_at), t::here_by.eq(&v.here_by)),
-                (t::checked_in_at.eq(v.checked_in_at), t::checked_in_by.eq(&v.checked_in_by)),
-                (t::roomed_at.eq(v.roomed_at), t::roomed_by.eq(&v.roomed_by)),
-                (t::seen_at.eq(v.seen_at), t::seen_by.eq(&v.seen_by)),
-                (t::left_at.eq(v.left_at), t::left_by.eq(&v.left_by)),
                 t::version.eq(v.version),
             ))
             .execute(self.conn())
             .await?;
-        self.tell("visit", v.id);
+        self.tell(Topic::Visit, v.id);
         Ok(())
     }
 
@@ -259,34 +231,7 @@ impl Change<'_> {
             .get_result::<Uuid>(self.conn())
             .await?;
         self.audit("set payer", "visit", id, Some(person), if self_pay { "self-pay" } else { "policy" });
-        self.tell("visit", id);
-        Ok(())
-    }
-
-    pub(crate) async fn mark_signed(&mut self, id: Uuid) -> Result<()> {
-        let (now, by) = (self.now, self.actor.name.clone());
-        diesel::update(visits::table.find(id))
-            .set((visits::signed_at.eq(now), visits::signed_by.eq(by)))
-            .execute(self.conn())
-            .await?;
-        Ok(())
-    }
-
-    pub(crate) async fn mark_charged(&mut self, id: Uuid) -> Result<()> {
-        let (now, by) = (self.now, self.actor.name.clone());
-        diesel::update(visits::table.find(id))
-            .set((visits::charged_at.eq(now), visits::charged_by.eq(by)))
-            .execute(self.conn())
-            .await?;
-        Ok(())
-    }
-
-    pub(crate) async fn mark_claimed(&mut self, id: Uuid, claimed: bool) -> Result<()> {
-        let (at, by) = if claimed { (Some(self.now), Some(self.actor.name.clone())) } else { (None, None) };
-        diesel::update(visits::table.find(id))
-            .set((visits::claimed_at.eq(at), visits::claimed_by.eq(by)))
-            .execute(self.conn())
-            .await?;
+        self.tell(Topic::Visit, id);
         Ok(())
     }
 }

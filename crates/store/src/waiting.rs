@@ -1,5 +1,6 @@
 //! Who waits for a time or for an earlier one, and when and where people can come at all.
 
+use crate::Topic;
 use crate::rows::{PersonLimits, Slot, Visit, WaitingEntry};
 use crate::schema::{contact_confirmations, people, person_limits, visits, waiting};
 use crate::supply::{time_of, weekday_of};
@@ -7,6 +8,7 @@ use crate::{Change, Conn, Result, StoreError};
 use chrono::NaiveTime;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::arrival::Stage;
 use harbor_core::schedule::waiting::Waiting;
 use std::collections::HashMap;
 use uuid::Uuid;
@@ -23,7 +25,7 @@ pub async fn list(conn: &mut Conn) -> Result<Vec<(WaitingEntry, Option<Visit>)>>
         .load(conn)
         .await?;
     // A visit that took place or was cancelled is not to be moved any more.
-    Ok(rows.into_iter().filter(|(_, v)| v.as_ref().is_none_or(|v| v.stage == "booked")).collect())
+    Ok(rows.into_iter().filter(|(_, v)| v.as_ref().is_none_or(|v| v.stage == Stage::Booked)).collect())
 }
 
 /// As the core sees somebody who waits.
@@ -72,7 +74,7 @@ impl Change<'_> {
     pub async fn wait_for(&mut self, row: &WaitingEntry) -> Result<()> {
         diesel::insert_into(waiting::table).values(row).execute(self.conn()).await?;
         self.audit("waits", "waiting list", row.id, Some(row.person_id), "");
-        self.tell("waiting", row.id);
+        self.tell(Topic::Waiting, row.id);
         Ok(())
     }
 
@@ -87,7 +89,7 @@ impl Change<'_> {
             .await?;
         let Some(person) = gone.into_iter().next() else { return Err(StoreError::NotFound("waiting person")) };
         self.audit(how, "waiting list", id, Some(person), "");
-        self.tell("waiting", id);
+        self.tell(Topic::Waiting, id);
         Ok(())
     }
 
@@ -96,7 +98,7 @@ impl Change<'_> {
         diesel::delete(l::table.find(row.person_id)).execute(self.conn()).await?;
         diesel::insert_into(l::table).values(row).execute(self.conn()).await?;
         self.audit("changed", "limits", row.person_id, Some(row.person_id), row.note.clone());
-        self.tell("person", row.person_id);
+        self.tell(Topic::Person, row.person_id);
         Ok(())
     }
 
@@ -121,7 +123,7 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit("confirmed", "contact", person, Some(person), "");
-        self.tell("person", person);
+        self.tell(Topic::Person, person);
         Ok(())
     }
 }

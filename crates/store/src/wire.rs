@@ -17,7 +17,7 @@ fn bad(why: impl std::fmt::Display) -> ConnectionError {
 }
 
 /// What an address says: where, and the file of trusted certificates if the way is to be encrypted.
-fn read(url: &str) -> ConnectionResult<(Config, Option<String>)> {
+pub fn read(url: &str) -> ConnectionResult<(Config, Option<String>)> {
     let (base, query) = url.split_once('?').unwrap_or((url, ""));
     let (mut kept, mut encrypted, mut roots) = (Vec::new(), false, None);
     for pair in query.split('&').filter(|p| !p.is_empty()) {
@@ -115,22 +115,5 @@ where
                 None => return Ok(()),
             }
         }
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::read;
-
-    #[test]
-    fn an_address_says_whether_it_is_encrypted_and_whom_it_trusts() {
-        let plain = read("postgres://harbor@127.0.0.1:5433/clinic").unwrap();
-        assert_eq!((plain.0.get_dbname(), plain.1), (Some("clinic"), None));
-        let file =
-            read("postgres://p:s@db/clinic?sslmode=require&sslrootcert=%2Fetc%2Fca.pem&application_name=x").unwrap();
-        assert_eq!(file.1.as_deref(), Some("/etc/ca.pem"));
-        assert_eq!(file.0.get_application_name(), Some("x"));
-        assert_eq!(read("postgres://db/clinic?sslmode=verify-full").unwrap().1.as_deref(), Some(""), "trusts nobody");
-        assert!(read("postgres://db/clinic?nonsense=1").is_err());
     }
 }

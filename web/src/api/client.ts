@@ -1,9 +1,17 @@
 /** One small client: typed by the server's API document, with problems as values that a form can show. */
 
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import {
+  type Query,
+  type QueryClient,
+  queryOptions,
+  useMutation,
+  useQuery,
+  useQueryClient,
+} from '@tanstack/react-query';
 import createClient from 'openapi-fetch';
-import { useCallback, useState } from 'react';
+import { useCallback } from 'react';
 import { lockScreen, untilOpen } from '../app/lock';
+import { type Hears, makesStale, OwnChanges, readTold, type Tiding } from '../app/tidings';
 import type { components, paths } from './schema';
 
 export type Schemas = components['schemas'];
@@ -96,37 +104,66 @@ export async function take<T>(answer: Promise<{ data?: T; error?: unknown }>): P
   return settled.data;
 }
 
-/** Reads something and keeps it fresh: live tidings make every screen look again. */
-export function useLook<T>(
-  key: readonly unknown[],
-  read: () => Promise<{ data?: T; error?: unknown }>,
-  enabled = true,
-) {
-  return useQuery<T, Refusal>({ queryKey: key, queryFn: () => take(read()), enabled });
+type Answer<T> = Promise<{ data?: T; error?: unknown; response?: Response }>;
+type Hearing<T> = readonly Hears[] | ((data: T | undefined) => readonly Hears[]);
+
+/**
+ * A question of a noun, as its `queries.ts` names it: the key, what it hears (by its data, where that tells the ids), and how
+ * it is asked. What hears nothing hangs on nothing: a code table, a date as typed.
+ */
+export const look = <T>(key: readonly unknown[], hears: Hearing<T>, read: () => Answer<T>) =>
+  queryOptions<T, Refusal>({ queryKey: key, queryFn: () => take(read()), meta: { hears } });
+
+/** Asks, and keeps what is shown fresh: tidings make it look again. */
+export const useLook = <T>(question: ReturnType<typeof look<T>>, enabled = true) => useQuery({ ...question, enabled });
+
+/** Looks again at what these tidings make stale, and at nothing else. */
+export function tell(client: QueryClient, tidings: readonly Tiding[]) {
+  const stale = (query: Query) => {
+    const hears = query.meta?.['hears'] as Hearing<unknown>;
+    const heard = typeof hears === 'function' ? hears(query.state.data) : hears;
+    return tidings.some((tiding) => makesStale(tiding, heard));
+  };
+  return lookingAgain(() => client.invalidateQueries({ predicate: stale }));
 }
 
-/** Does something once at a time, keeps its refusal for the form, and refreshes what is shown. */
+/** Changes made at this screen. */
+export const own = new OwnChanges();
+
+/** Sends a change and refreshes just what its answer says that it touched. */
+export async function change<T>(client: QueryClient, act: () => Answer<T>): Promise<T> {
+  let told: Tiding[] = [];
+  try {
+    return await take(
+      act().then((answer) => {
+        told = readTold(answer.response?.headers.get('x-harbor-told') ?? null);
+        own.add(told);
+        return answer;
+      }),
+    );
+  } finally {
+    if (told.length > 0) await tell(client, told);
+  }
+}
+
+/** Does something once at a time and keeps its refusal for the form. */
 export function useDo() {
   const client = useQueryClient();
-  const [busy, setBusy] = useState(false);
-  const [refusal, setRefusal] = useState<Refusal | null>(null);
+  const { mutateAsync, isPending, error, reset } = useMutation<unknown, Error, () => Answer<unknown>>({
+    mutationFn: (act) => change(client, act),
+    // The clinic's server is on the clinic's own line: what the browser thinks of the internet says nothing about it.
+    networkMode: 'always',
+  });
   const run = useCallback(
-    async <T>(act: () => Promise<{ data?: T; error?: unknown }>): Promise<T | undefined> => {
-      setBusy(true);
-      setRefusal(null);
+    async <T>(act: () => Answer<T>): Promise<T | undefined> => {
       try {
-        const data = await take(act());
-        await lookingAgain(() => client.invalidateQueries());
-        return data;
+        return (await mutateAsync(act)) as T;
       } catch (error) {
-        if (error instanceof Refusal) setRefusal(error);
-        else throw error;
-        return undefined;
-      } finally {
-        setBusy(false);
+        if (error instanceof Refusal) return undefined;
+        throw error;
       }
     },
-    [client],
+    [mutateAsync],
   );
-  return { run, busy, refusal, setRefusal };
+  return { run, busy: isPending, refusal: error instanceof Refusal ? error : null, forget: reset };
 }

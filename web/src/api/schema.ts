@@ -830,12 +830,16 @@ export interface paths {
             cookie?: never;
         };
         get: operations["get_people__id_"];
-        put: operations["put_people__id_"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Saves what was changed in the form, over the version that it was changed in. What is not sent stays as it is; a stale save
+         *     gets the form as it is held by now.
+         */
+        patch: operations["patch_people__id_"];
         trace?: never;
     };
     "/api/people/{id}/account": {
@@ -3040,7 +3044,7 @@ export interface components {
             /** Format: date-time */
             recordedAt: string;
             recordedBy: string;
-            severity: string;
+            severity?: components["schemas"]["Reaction"] | null;
             substance: string;
         };
         AllergyForm: {
@@ -3085,7 +3089,7 @@ export interface components {
             /** Format: date-time */
             madeAt: string;
             madeBy: string;
-            state: string;
+            state: components["schemas"]["BatchState"];
             /** Format: int64 */
             totalCents: number;
         };
@@ -3099,6 +3103,8 @@ export interface components {
             checkOnly?: boolean;
             claimIds: string[];
         };
+        /** @enum {string} */
+        BatchState: "sending" | "sent" | "accepted" | "rejected";
         BenefitCheck: {
             answer?: unknown;
             /** Format: date-time */
@@ -3108,7 +3114,7 @@ export interface components {
             askedBy: string;
             /** Format: uuid */
             coverageId: string;
-            facts: string[];
+            facts: components["schemas"]["Fact"][];
             failure?: string | null;
             /** Format: uuid */
             id: string;
@@ -3117,7 +3123,7 @@ export interface components {
             sent: unknown;
             /** Format: date */
             serviceDate: string;
-            state: string;
+            state: components["schemas"]["CheckState"];
             trace: string;
             /** Format: uuid */
             visitId?: string | null;
@@ -3174,6 +3180,8 @@ export interface components {
             reason: string;
             shiftIds: string[];
         };
+        /** @enum {string} */
+        CancelledBy: "patient" | "clinic";
         CancelledRest: {
             visits: number;
         };
@@ -3189,6 +3197,8 @@ export interface components {
             /** @description front or back. */
             side: string;
         };
+        /** @enum {string} */
+        Channel: "text" | "email" | "letter" | "call";
         ChargeLine: {
             /** Format: uuid */
             id: string;
@@ -3235,10 +3245,10 @@ export interface components {
             medicines: components["schemas"]["Medicine"][];
             noneKnown: components["schemas"]["NoneKnown"][];
             orders: components["schemas"]["OrderView"][];
-            parts: components["schemas"]["NotePart"][];
+            parts: components["schemas"]["WrittenPart"][];
             person: components["schemas"]["PersonCard"];
             prescriptions: components["schemas"]["Prescription"][];
-            problems: components["schemas"]["Problem"][];
+            problems: components["schemas"]["ListedProblem"][];
             reports: components["schemas"]["LabReport"][];
             signature?: components["schemas"]["NoteSignature"] | null;
         };
@@ -3249,7 +3259,7 @@ export interface components {
             rules: components["schemas"]["RuleView"][];
             steps: components["schemas"]["Choice"][];
             /** @description The order of all visit types without one of their own. */
-            usual: string[];
+            usual: components["schemas"]["Step"][];
             walks: components["schemas"]["OwnWalk"][];
         };
         CheckInView: {
@@ -3262,6 +3272,8 @@ export interface components {
             next?: string | null;
             steps: components["schemas"]["StepView"][];
         };
+        /** @enum {string} */
+        CheckState: "waiting" | "answered" | "failed";
         Checked: {
             instructions: string;
             needsOverride: boolean;
@@ -3279,7 +3291,7 @@ export interface components {
             batchId?: string | null;
             /** Format: uuid */
             coverageId: string;
-            frequency: string;
+            frequency: components["schemas"]["Frequency"];
             /** Format: uuid */
             id: string;
             /** Format: date-time */
@@ -3290,7 +3302,7 @@ export interface components {
             /** Format: uuid */
             payerId: string;
             reasons: string[];
-            state: string;
+            state: components["schemas"]["ClaimState"];
             /** Format: int64 */
             totalCents: number;
             /** Format: uuid */
@@ -3304,8 +3316,10 @@ export interface components {
             /** Format: date-time */
             at: string;
             sentence: string;
-            state: string;
+            state: components["schemas"]["ClaimState"];
         };
+        /** @enum {string} */
+        ClaimState: "ready" | "sent" | "accepted" | "rejected" | "paid" | "denied" | "void";
         ClaimView: {
             claim: components["schemas"]["Claim"];
             payer: string;
@@ -3340,7 +3354,7 @@ export interface components {
             reasonRequired: boolean;
             rooms: components["schemas"]["Room"][];
             /** @description The roles that sign in with a second factor. */
-            secondFactorRoles: string[];
+            secondFactorRoles: components["schemas"]["Role"][];
             sites: components["schemas"]["Site"][];
             staff: components["schemas"]["Staff"][];
             /**
@@ -3355,6 +3369,8 @@ export interface components {
             /** @description Lists without times that are in use. */
             untimedLists: components["schemas"]["UntimedList"][];
             visitTypes: components["schemas"]["VisitType"][];
+            /** @description The words for codes. */
+            words: components["schemas"]["Words"];
             zone: string;
         };
         ClinicianGroup: {
@@ -3442,11 +3458,13 @@ export interface components {
             /** @description As it is typed. */
             value?: string;
         };
-        Consent: {
+        /** @enum {string} */
+        Consent: "privacy_notice" | "text" | "voice" | "email" | "online_access";
+        ConsentAnswer: {
             given: boolean;
             /** Format: uuid */
             id: string;
-            kind: string;
+            kind: components["schemas"]["Consent"];
             /** Format: uuid */
             personId: string;
             /** Format: date-time */
@@ -3489,8 +3507,8 @@ export interface components {
             /** Format: uuid */
             personId: string;
             planName: string;
-            rank: string;
-            relationship: string;
+            rank: components["schemas"]["Rank"];
+            relationship: components["schemas"]["Relationship"];
             /** Format: date */
             startsOn: string;
             subscriberNumber: string;
@@ -3626,6 +3644,8 @@ export interface components {
             line?: number | null;
             memo: string;
         };
+        /** @enum {string} */
+        Ethnicity: "hispanic" | "not_hispanic" | "declined";
         ExceptionForm: {
             /**
              * Format: uuid
@@ -3639,6 +3659,8 @@ export interface components {
             /** @description Empty: that one day. */
             to?: string;
         };
+        /** @enum {string} */
+        Fact: "name" | "birth_date" | "sex" | "subscriber_number" | "group" | "patient_name" | "patient_birth_date" | "relationship" | "visit_date";
         FactView: {
             fact: string;
             reason: string;
@@ -3652,6 +3674,8 @@ export interface components {
             password: string;
             secret: string;
         };
+        /** @enum {string} */
+        Fate: "waiting" | "sent" | "delivered" | "failed" | "bounced" | "printed" | "called" | "not_reached";
         FateForm: {
             note?: string;
             /** @description called, not_reached or printed. */
@@ -3698,6 +3722,8 @@ export interface components {
             form: components["schemas"]["Form"];
             signed?: components["schemas"]["SignedFormHead"] | null;
         };
+        /** @enum {string} */
+        Frequency: "1" | "7" | "8";
         Gap: {
             field: string;
             word: string;
@@ -3750,6 +3776,8 @@ export interface components {
             leaving: components["schemas"]["Present"][];
             waiting: components["schemas"]["Present"][];
         };
+        /** @enum {string} */
+        KnownList: "allergies" | "medicines" | "problems";
         LabReport: {
             content: unknown;
             digest: string;
@@ -3772,7 +3800,7 @@ export interface components {
             /** Format: date-time */
             reviewedAt?: string | null;
             reviewedBy?: string | null;
-            status: string;
+            status: components["schemas"]["ReportStatus"];
         };
         LeftAsIs: {
             /** Format: uuid */
@@ -3818,6 +3846,8 @@ export interface components {
             /** @description The address to hand over; shown once. */
             path: string;
         };
+        /** @enum {string} */
+        ListKind: "home" | "walk_in";
         /** @description A list without times on one day. */
         ListOfDay: {
             list: components["schemas"]["UntimedList"];
@@ -3829,6 +3859,18 @@ export interface components {
         ListPlaceForm: {
             /** @description The new place, from 0. */
             to: number;
+        };
+        ListedProblem: {
+            code: string;
+            /** Format: uuid */
+            id: string;
+            /** Format: uuid */
+            personId: string;
+            /** Format: date-time */
+            recordedAt: string;
+            recordedBy: string;
+            state: components["schemas"]["ProblemState"];
+            title: string;
         };
         /** @description What is chosen from in settings and dialogs: the looks of visit types, who may book, kinds of visits and rooms. */
         Looks: {
@@ -3844,6 +3886,8 @@ export interface components {
             /** @description What a room is for. */
             roomKinds: components["schemas"]["Choice"][];
         };
+        /** @enum {string} */
+        MaritalStatus: "single" | "married" | "partnered" | "separated" | "divorced" | "widowed" | "declined";
         MarkView: {
             /** Format: date-time */
             at?: string | null;
@@ -3882,13 +3926,15 @@ export interface components {
             cents: number;
             method: string;
         };
+        /** @enum {string} */
+        Measure: "systolic" | "diastolic" | "heart_rate" | "temperature" | "respiratory_rate" | "oxygen_saturation" | "weight" | "height" | "bmi" | "pain";
         Measurement: {
             /** Format: uuid */
             id: string;
-            measure: string;
+            measure: components["schemas"]["Measure"];
             /** Format: uuid */
             personId: string;
-            standing: string;
+            standing: components["schemas"]["Standing"];
             /** Format: date-time */
             struckAt?: string | null;
             /** Format: date-time */
@@ -3911,16 +3957,18 @@ export interface components {
             /** Format: date-time */
             recordedAt: string;
             recordedBy: string;
-            state: string;
+            state: components["schemas"]["MedicineState"];
         };
         MedicineForm: {
             name?: string;
             note?: string;
             productCode?: string | null;
         };
-        MedicineState: {
+        MedicineStanding: {
             state: string;
         };
+        /** @enum {string} */
+        MedicineState: "taking" | "not_taking" | "stopped" | "unknown";
         MemberView: {
             linked: boolean;
             person: components["schemas"]["PersonCard"];
@@ -3962,7 +4010,7 @@ export interface components {
         };
         Message: {
             body: string;
-            channel: string;
+            channel: components["schemas"]["Channel"];
             fate: string;
             /** Format: uuid */
             id: string;
@@ -3971,9 +4019,9 @@ export interface components {
             madeBy: string;
             /** Format: uuid */
             personId: string;
-            purpose: string;
+            purpose: components["schemas"]["Purpose"];
             reach: string;
-            state: string;
+            state: components["schemas"]["Fate"];
             /** Format: date-time */
             stateAt: string;
             stateBy: string;
@@ -3988,6 +4036,8 @@ export interface components {
             /** @description call or letter: what somebody has still to do about it. */
             toDo?: string | null;
         };
+        /** @enum {string} */
+        Method: "cash" | "card" | "cheque" | "transfer";
         MoneyView: {
             /** @description What the payers said, for the question "why do we owe this?". */
             decisions: components["schemas"]["RemittedClaim"][];
@@ -4026,7 +4076,7 @@ export interface components {
             reason?: string;
         };
         NoneKnown: {
-            list: string;
+            list: components["schemas"]["KnownList"];
             /** Format: uuid */
             personId: string;
             /** Format: date-time */
@@ -4045,17 +4095,8 @@ export interface components {
             /** @description By the clinic's clock: 10:20. */
             time: string;
         };
-        NotePart: {
-            body: string;
-            part: string;
-            /** Format: date-time */
-            updatedAt: string;
-            updatedBy: string;
-            /** Format: int32 */
-            version: number;
-            /** Format: uuid */
-            visitId: string;
-        };
+        /** @enum {string} */
+        NotePart: "reason" | "history" | "past_history" | "systems" | "examination" | "assessment" | "plan" | "advice";
         NoteSignature: {
             digest: string;
             /** @description The diagnoses and measurements as they stood when it was signed. */
@@ -4131,7 +4172,7 @@ export interface components {
             /** Format: date-time */
             sentAt?: string | null;
             specimen: string;
-            state: string;
+            state: components["schemas"]["OrderState"];
             testCode: string;
             testName: string;
             /** Format: uuid */
@@ -4141,6 +4182,8 @@ export interface components {
             /** @description Codes of the laboratory's list. */
             tests: string[];
         };
+        /** @enum {string} */
+        OrderState: "draft" | "sending" | "requested" | "accepted" | "resulted" | "cancelled";
         /** @description An order beside the visit's diagnoses. */
         OrderView: {
             codes: string[];
@@ -4161,11 +4204,11 @@ export interface components {
         };
         OwnStage: {
             active: boolean;
-            afterStage: string;
+            afterStage: components["schemas"]["Stage"];
             /** Format: uuid */
             id: string;
             name: string;
-            place: string;
+            place: components["schemas"]["Where"];
             /** Format: int32 */
             sort: number;
             walked: boolean;
@@ -4185,7 +4228,7 @@ export interface components {
             to: number;
         };
         OwnWalk: {
-            steps: string[];
+            steps: components["schemas"]["Step"][];
             /** Format: uuid */
             visitTypeId: string;
         };
@@ -4241,12 +4284,14 @@ export interface components {
             /** Format: uuid */
             siteId: string;
         };
+        /** @enum {string} */
+        PaymentKind: "payment" | "void" | "refund";
         PaymentMean: {
             /** Format: int64 */
             cents: number;
             /** Format: int64 */
             id: number;
-            method: string;
+            method: components["schemas"]["Method"];
             /** Format: uuid */
             paymentId: string;
             reference: string;
@@ -4280,15 +4325,13 @@ export interface components {
             phone?: string | null;
             postalCode: string;
             preferredName: string;
-            /** Format: date-time */
-            privacyNoticeAt?: string | null;
             recordNumber: string;
             /** Format: uuid */
             responsibleId?: string | null;
             /** Format: date-time */
             selfPayToldAt?: string | null;
             selfPayToldBy?: string | null;
-            sex?: string | null;
+            sex?: components["schemas"]["Sex"] | null;
             state: string;
             /** Format: uuid */
             usualClinicianId?: string | null;
@@ -4312,116 +4355,62 @@ export interface components {
             phone?: string | null;
             preferredName: string;
             recordNumber: string;
-            sex?: string | null;
+            sex?: components["schemas"]["Sex"] | null;
         };
         /** @description A person as the form sends it: everything as typed. */
         PersonForm: {
-            /** @default  */
-            addressLine: string;
-            /** @default  */
-            addressLine2: string;
-            /** @default  */
-            billingNote: string;
-            /** @default  */
-            birthDate: string;
-            /** @default  */
-            chartAlert: string;
-            /** @default  */
-            city: string;
-            /** @default null */
-            deceasedOn: string | null;
-            /** @default  */
-            email: string;
-            /** @default false */
-            emailDeclined: boolean;
-            /** @default  */
-            emergencyName: string;
-            /** @default null */
-            emergencyPhone: string | null;
-            /** @default  */
-            emergencyRelation: string;
-            /** @default  */
-            employer: string;
-            /** @default  */
-            ethnicity: string;
-            /** @default  */
-            firstName: string;
-            /** @default  */
-            formerName: string;
-            /** @default  */
-            genderIdentity: string;
-            /** @default  */
-            heardFrom: string;
-            /** @default false */
-            interpreter: boolean;
-            /** @default  */
-            language: string;
-            /** @default  */
-            lastName: string;
-            /** @default  */
-            maritalStatus: string;
-            /** @default  */
-            middleName: string;
-            /**
-             * @description Registered only to answer for a patient, or as a policyholder.
-             * @default false
-             */
-            noPatient: boolean;
-            /**
-             * @description Set when the likely twins were looked at and this is somebody else.
-             * @default false
-             */
-            notATwin: boolean;
-            /** @default  */
-            occupation: string;
-            /** @default null */
-            otherPhone: string | null;
-            /** @default  */
-            outsideClinician: string;
-            /** @default  */
-            outsideId: string;
-            /**
-             * Format: uuid
-             * @default null
-             */
-            pharmacyId: string | null;
-            /** @default  */
-            phone: string;
-            /** @default  */
-            postalCode: string;
-            /** @default  */
-            preferredName: string;
-            /** @default  */
-            pronouns: string;
-            /** @default  */
-            race: string;
-            /** @default  */
-            referredBy: string;
-            /**
-             * Format: uuid
-             * @default null
-             */
-            responsibleId: string | null;
-            /** @default  */
-            sex: string;
-            /** @default  */
-            state: string;
-            /**
-             * Format: uuid
-             * @default null
-             */
-            usualClinicianId: string | null;
-            /**
-             * Format: uuid
-             * @default null
-             */
-            usualSiteId: string | null;
+            addressLine?: string;
+            addressLine2?: string;
+            billingNote?: string;
+            birthDate?: string;
+            chartAlert?: string;
+            city?: string;
+            deceasedOn?: string | null;
+            email?: string;
+            emailDeclined?: boolean;
+            emergencyName?: string;
+            emergencyPhone?: string | null;
+            emergencyRelation?: string;
+            employer?: string;
+            ethnicity?: string;
+            firstName?: string;
+            formerName?: string;
+            genderIdentity?: string;
+            heardFrom?: string;
+            interpreter?: boolean;
+            language?: string;
+            lastName?: string;
+            maritalStatus?: string;
+            middleName?: string;
+            /** @description Registered only to answer for a patient, or as a policyholder. */
+            noPatient?: boolean;
+            /** @description Set when the likely twins were looked at and this is somebody else. */
+            notATwin?: boolean;
+            occupation?: string;
+            otherPhone?: string | null;
+            outsideClinician?: string;
+            outsideId?: string;
+            /** Format: uuid */
+            pharmacyId?: string | null;
+            phone?: string;
+            postalCode?: string;
+            preferredName?: string;
+            pronouns?: string;
+            race?: string;
+            referredBy?: string;
+            /** Format: uuid */
+            responsibleId?: string | null;
+            sex?: string;
+            state?: string;
+            /** Format: uuid */
+            usualClinicianId?: string | null;
+            /** Format: uuid */
+            usualSiteId?: string | null;
             /**
              * Format: int32
              * @description The version that the form was filled from; 0 for a new person.
-             * @default 0
              */
-            version: number;
+            version?: number;
         };
         PersonHit: {
             /** Format: date-time */
@@ -4442,7 +4431,9 @@ export interface components {
         PersonView: {
             card: components["schemas"]["PersonCard"];
             /** @description Every answer that was recorded, the newest first. */
-            consents: components["schemas"]["Consent"][];
+            consents: components["schemas"]["ConsentAnswer"][];
+            /** @description The form as the record holds it. */
+            form: components["schemas"]["PersonForm"];
             /** @description Field and word of what the record lacks. */
             gaps: components["schemas"]["Gap"][];
             household: components["schemas"]["MemberView"][];
@@ -4489,6 +4480,8 @@ export interface components {
             way?: string | null;
             why: string;
         };
+        /** @enum {string} */
+        Posting: "charge" | "payment" | "decision" | "reversal" | "adjustment" | "void" | "refund" | "credit" | "carried_over" | "till";
         Prescription: {
             asNeeded: boolean;
             /** Format: int32 */
@@ -4519,7 +4512,7 @@ export interface components {
             refills: number;
             /** Format: date-time */
             sentAt?: string | null;
-            state: string;
+            state: components["schemas"]["PrescriptionState"];
             /** Format: uuid */
             visitId: string;
             warnings: unknown;
@@ -4537,6 +4530,8 @@ export interface components {
             /** Format: int32 */
             refills?: number;
         };
+        /** @enum {string} */
+        PrescriptionState: "draft" | "sending" | "sent" | "dispensed" | "stopped";
         Present: {
             card: components["schemas"]["VisitCard"];
             /**
@@ -4574,6 +4569,8 @@ export interface components {
             /** @description `urn:indigo-harbor:` and a stable word. */
             type: string;
         };
+        /** @enum {string} */
+        ProblemState: "active" | "inactive" | "resolved";
         ProductView: {
             brand: string;
             code: string;
@@ -4587,6 +4584,8 @@ export interface components {
             perDay: number;
             strength: string;
         };
+        /** @enum {string} */
+        Purpose: "rebooked" | "no_time" | "receipt";
         QuestionAnswer: {
             answer: string;
             question: string;
@@ -4600,6 +4599,12 @@ export interface components {
             keep: boolean;
             text: string;
         };
+        /** @enum {string} */
+        Race: "american_indian" | "asian" | "black" | "pacific_islander" | "white" | "several" | "other" | "declined";
+        /** @enum {string} */
+        Rank: "P" | "S" | "T";
+        /** @enum {string} */
+        Reaction: "mild" | "moderate" | "severe";
         ReadForm: {
             rule: string;
         };
@@ -4622,8 +4627,7 @@ export interface components {
             /** Format: int64 */
             cents: number;
             clinic: string;
-            /** @description payment, void or refund. */
-            kind: string;
+            kind: components["schemas"]["PaymentKind"];
             /**
              * Format: int64
              * @description What all those it was for still owe together.
@@ -4668,11 +4672,11 @@ export interface components {
             emergencyPhone?: string | null;
             emergencyRelation: string;
             employer: string;
-            ethnicity: string;
+            ethnicity?: components["schemas"]["Ethnicity"] | null;
             genderIdentity: string;
             heardFrom: string;
             interpreter: boolean;
-            maritalStatus: string;
+            maritalStatus?: components["schemas"]["MaritalStatus"] | null;
             occupation: string;
             outsideClinician: string;
             outsideId: string;
@@ -4681,7 +4685,7 @@ export interface components {
             /** Format: uuid */
             pharmacyId?: string | null;
             pronouns: string;
-            race: string;
+            race?: components["schemas"]["Race"] | null;
             referredBy: string;
             restricted: boolean;
             /** Format: uuid */
@@ -4693,6 +4697,8 @@ export interface components {
             /** Format: uuid */
             otherId: string;
         };
+        /** @enum {string} */
+        Relationship: "18" | "01" | "19" | "G8";
         Remittance: {
             /** Format: int64 */
             amountCents: number;
@@ -4736,6 +4742,8 @@ export interface components {
             /** Format: uuid */
             transactionId?: string | null;
         };
+        /** @enum {string} */
+        ReportStatus: "registered" | "preliminary" | "final" | "corrected" | "cancelled";
         RequiredForm: {
             fields: string[];
         };
@@ -4778,11 +4786,13 @@ export interface components {
             /** Format: int64 */
             payerOwesCents: number;
         };
+        /** @enum {string} */
+        Role: "front_desk" | "assistant" | "clinician" | "biller" | "manager";
         Room: {
             active: boolean;
             /** Format: uuid */
             id: string;
-            kind: string;
+            kind: components["schemas"]["RoomKind"];
             name: string;
             /** Format: int32 */
             placeX: number;
@@ -4805,6 +4815,8 @@ export interface components {
             /** Format: uuid */
             siteId: string;
         };
+        /** @enum {string} */
+        RoomKind: "exam" | "lab" | "checkout";
         /** @description What is left of a day for one clinician. */
         RoomLeft: {
             /** Format: uuid */
@@ -4876,7 +4888,7 @@ export interface components {
         };
         /** @description A part as the signer saw it. */
         SeenPart: {
-            part: string;
+            part: components["schemas"]["NotePart"];
             /** Format: int32 */
             version: number;
         };
@@ -4962,6 +4974,8 @@ export interface components {
             code: string;
             meaning: string;
         };
+        /** @enum {string} */
+        Sex: "F" | "M" | "U";
         ShareForm: {
             amount: string;
             /** Format: uuid */
@@ -5074,6 +5088,8 @@ export interface components {
             /** @description Every part of the note, in the version that was seen: nobody signs words that came in meanwhile. */
             seen: components["schemas"]["SeenPart"][];
         };
+        /** @enum {string} */
+        SignedAs: "drawn" | "typed" | "paper";
         /** @description A signed form without its paper. */
         SignedFormHead: {
             /** Format: date-time */
@@ -5083,7 +5099,7 @@ export interface components {
             formId: string;
             /** Format: uuid */
             id: string;
-            kind: string;
+            kind: components["schemas"]["SignedAs"];
             name: string;
             /** Format: uuid */
             personId: string;
@@ -5164,7 +5180,7 @@ export interface components {
             login: string;
             name: string;
             npi?: string | null;
-            role: string;
+            role: components["schemas"]["Role"];
             /** Format: int32 */
             sort: number;
             specialty: string;
@@ -5180,6 +5196,12 @@ export interface components {
             siteIds: string[];
             staff: components["schemas"]["Staff"];
         };
+        /** @enum {string} */
+        Stage: "booked" | "here" | "checked_in" | "in_room" | "with_clinician" | "ready_to_leave" | "left" | "left_unseen" | "did_not_come" | "cancelled";
+        /** @enum {string} */
+        Standing: "low" | "usual" | "high" | "impossible";
+        /** @enum {string} */
+        Step: "visit" | "details" | "consents" | "coverage" | "forms" | "collect";
         StepView: {
             fine: boolean;
             label: string;
@@ -5263,6 +5285,24 @@ export interface components {
             short: string;
             specimen: string;
         };
+        /** @description One thing that changed. */
+        Tiding: {
+            /**
+             * Format: uuid
+             * @description The change that it comes from.
+             */
+            change: string;
+            /** @description The days of the schedule that look different now. */
+            days?: string[];
+            /** Format: uuid */
+            id: string;
+            /**
+             * Format: uuid
+             * @description Whose it is.
+             */
+            person?: string | null;
+            topic: components["schemas"]["Topic"];
+        };
         Till: {
             /** Format: date-time */
             beganAt: string;
@@ -5333,6 +5373,8 @@ export interface components {
             letters: number;
             messages: number;
         };
+        /** @enum {string} */
+        Topic: "visit" | "note" | "person" | "schedule" | "clinic" | "waiting" | "message" | "groups" | "prices" | "claim" | "batch" | "remittance" | "result" | "till" | "session" | "job" | "everything";
         TransactionView: {
             /** Format: date-time */
             at: string;
@@ -5340,7 +5382,7 @@ export interface components {
             entries: components["schemas"]["EntryView"][];
             /** Format: uuid */
             id: string;
-            kind: string;
+            kind: components["schemas"]["Posting"];
             memo: string;
             /**
              * Format: uuid
@@ -5385,8 +5427,7 @@ export interface components {
             /** @description measured, family, social or words. */
             kind: string;
             sentence: string;
-            /** @description low, usual, high or impossible for measurements. */
-            standing: string;
+            standing?: components["schemas"]["Standing"] | null;
         };
         UnderstoodDate: {
             /** Format: date */
@@ -5404,7 +5445,7 @@ export interface components {
             fromMinute: number;
             /** Format: uuid */
             id: string;
-            kind: string;
+            kind: components["schemas"]["ListKind"];
             /** Format: int32 */
             most: number;
             name: string;
@@ -5447,22 +5488,10 @@ export interface components {
             /** Format: date */
             accidentDate?: string | null;
             appointment: boolean;
-            /** Format: date-time */
-            bookedAt: string;
-            bookedBy: string;
             bookingNote: string;
             callSign: string;
             cancelReason?: string | null;
-            cancelledBy?: string | null;
-            /** Format: date-time */
-            chargedAt?: string | null;
-            chargedBy?: string | null;
-            /** Format: date-time */
-            checkedInAt?: string | null;
-            checkedInBy?: string | null;
-            /** Format: date-time */
-            claimedAt?: string | null;
-            claimedBy?: string | null;
+            cancelledBy?: components["schemas"]["CancelledBy"] | null;
             /** Format: uuid */
             clinicianId: string;
             /** Format: uuid */
@@ -5474,15 +5503,11 @@ export interface components {
             /** Format: date-time */
             endsAt: string;
             extra: boolean;
-            /** Format: date-time */
-            hereAt?: string | null;
-            hereBy?: string | null;
             /** Format: uuid */
             id: string;
-            kind: string;
+            kind: components["schemas"]["VisitKind"];
             /** Format: date-time */
             leftAt?: string | null;
-            leftBy?: string | null;
             /** Format: uuid */
             overTypeId?: string | null;
             /** Format: uuid */
@@ -5495,24 +5520,14 @@ export interface components {
             rebook: boolean;
             /** Format: uuid */
             roomId?: string | null;
-            /** Format: date-time */
-            roomedAt?: string | null;
-            roomedBy?: string | null;
-            /** Format: date-time */
-            seenAt?: string | null;
-            seenBy?: string | null;
             selfPay: boolean;
-            /** Format: date-time */
-            settledAt?: string | null;
-            settledBy?: string | null;
-            /** Format: date-time */
-            signedAt?: string | null;
-            signedBy?: string | null;
+            /** @description Nothing is owed for it any more, by payer or patient. */
+            settled: boolean;
             /** Format: uuid */
             siteId: string;
             /** Format: uuid */
             slotId?: string | null;
-            stage: string;
+            stage: components["schemas"]["Stage"];
             /** Format: date-time */
             stageAt: string;
             /** Format: date-time */
@@ -5538,6 +5553,8 @@ export interface components {
             /** Format: uuid */
             visitId: string;
         };
+        /** @enum {string} */
+        VisitKind: "in_person" | "phone" | "video" | "home" | "administrative";
         VisitMove: {
             /** Format: date-time */
             at: string;
@@ -5558,7 +5575,7 @@ export interface components {
         };
         VisitType: {
             active: boolean;
-            bookedBy: string[];
+            bookedBy: components["schemas"]["Role"][];
             glyph: string;
             ground: string;
             /** Format: uuid */
@@ -5661,10 +5678,12 @@ export interface components {
             wait: string;
             waiting: number;
         };
+        /** @enum {string} */
+        WaitingEnd: "placed" | "withdrawn";
         /** @description Somebody who waits for a time, or for an earlier one than they have. */
         WaitingEntry: {
             clinicianIds: string[];
-            closedAs?: string | null;
+            closedAs?: components["schemas"]["WaitingEnd"] | null;
             /** Format: date-time */
             closedAt?: string | null;
             /** Format: int32 */
@@ -5708,6 +5727,8 @@ export interface components {
             sentence: string;
             severity: string;
         };
+        /** @enum {string} */
+        Where: "room" | "lab" | "waiting";
         WhoForm: {
             active?: boolean;
             firstName: string;
@@ -5721,6 +5742,36 @@ export interface components {
         /** @description A template with the slots of its shifts. */
         WholeTemplate: components["schemas"]["ShiftTemplate"] & {
             runs: components["schemas"]["TemplateRun"][];
+        };
+        /** @description Every list in the order of the job. */
+        Words: {
+            batchStates: components["schemas"]["Choice"][];
+            channels: components["schemas"]["Choice"][];
+            claimStates: components["schemas"]["Choice"][];
+            consents: components["schemas"]["Choice"][];
+            ethnicities: components["schemas"]["Choice"][];
+            maritalStates: components["schemas"]["Choice"][];
+            medicineStates: components["schemas"]["Choice"][];
+            methods: components["schemas"]["Choice"][];
+            noteParts: components["schemas"]["Choice"][];
+            orderStates: components["schemas"]["Choice"][];
+            prescriptionStates: components["schemas"]["Choice"][];
+            races: components["schemas"]["Choice"][];
+            relations: components["schemas"]["Choice"][];
+            roles: components["schemas"]["Choice"][];
+            sexes: components["schemas"]["Choice"][];
+            stages: components["schemas"]["Choice"][];
+        };
+        WrittenPart: {
+            body: string;
+            part: components["schemas"]["NotePart"];
+            /** Format: date-time */
+            updatedAt: string;
+            updatedBy: string;
+            /** Format: int32 */
+            version: number;
+            /** Format: uuid */
+            visitId: string;
         };
     };
     responses: never;
@@ -8698,7 +8749,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": string;
+                    "text/event-stream": components["schemas"]["Tiding"];
                 };
             };
             /** @description The address or what was sent cannot be read. */
@@ -11460,7 +11511,7 @@ export interface operations {
             };
         };
     };
-    put_people__id_: {
+    patch_people__id_: {
         parameters: {
             query?: never;
             header?: never;
@@ -11480,7 +11531,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Person"];
+                    "application/json": components["schemas"]["PersonForm"];
                 };
             };
             /** @description The address or what was sent cannot be read. */
@@ -12016,7 +12067,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Consent"];
+                    "application/json": components["schemas"]["ConsentAnswer"];
                 };
             };
             /** @description The address or what was sent cannot be read. */
@@ -13371,7 +13422,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MedicineState"];
+                "application/json": components["schemas"]["MedicineStanding"];
             };
         };
         responses: {
@@ -24896,7 +24947,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["NotePart"];
+                    "application/json": components["schemas"]["WrittenPart"];
                 };
             };
             /** @description The address or what was sent cannot be read. */

@@ -12,6 +12,7 @@ import { usePresence } from './presence';
 import { SetPassword } from './SetPassword';
 import { SignIn } from './SignIn';
 import { type InHand, type Me, SessionProvider } from './session';
+import { clinic as clinicQuery } from './queries';
 
 const client = new QueryClient({
   defaultOptions: {
@@ -25,7 +26,7 @@ const client = new QueryClient({
 
 function SignedIn({ me }: { me: Me }) {
   usePresence(me.lockMinutes, useLocked());
-  const clinic = useLook(['clinic'], () => api.GET('/api/clinic'));
+  const clinic = useLook(clinicQuery());
   // A page that is loaded again must not show the names that were hidden.
   const [discreet, setDiscreetNow] = useState(() => sessionStorage.getItem('harbor-discreet') === 'on');
   const setDiscreet = (on: boolean) => {

@@ -4,12 +4,14 @@ import { Search } from 'lucide-react';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import styled from 'styled-components';
-import { api, useLook } from '../api/client';
+import { useLook } from '../api/client';
 import { Dialog, Finder } from '../ui/controls';
 import { Small } from '../ui/layout';
 import { color, commandWidth, corner, font, hair, icon, phone, size, space } from '../ui/tokens';
 import { useSession } from './session';
 import { plainDate, useIdentity } from './words';
+import { peopleFound } from '../areas/people/queries';
+import { codes as codesFound } from './queries';
 
 const Opener = styled.button`
   display: flex;
@@ -70,16 +72,8 @@ export function CommandBar({ open, setOpen }: { open: boolean; setOpen: (open: b
   const identity = useIdentity();
   const { me, discreet } = useSession();
   const long = text.trim().length >= 2;
-  const people = useLook(
-    ['people', text],
-    () => api.GET('/api/people', { params: { query: { q: text } } }),
-    open && long,
-  );
-  const codes = useLook(
-    ['codes', text],
-    () => api.GET('/api/codes', { params: { query: { q: text } } }),
-    open && long && me.permissions.includes('see_chart'),
-  );
+  const people = useLook(peopleFound(text), open && long);
+  const codes = useLook(codesFound(text), open && long && me.permissions.includes('see_chart'));
   const matching = places.filter((p) => p.text.toLowerCase().includes(text.trim().toLowerCase()));
   const items: Command[] = long
     ? [

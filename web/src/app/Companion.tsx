@@ -26,6 +26,8 @@ import {
 import { CompactLine, FullLine } from '../ui/VisitLine';
 import { useMay, useSession } from './session';
 import { dollars, plainDate, sexWord, useIdentity, useTimes } from './words';
+import { visit as visitQuery } from '../areas/visit/queries';
+import { person as personQuery } from '../areas/people/queries';
 
 const Side = styled.aside<{ $folded: boolean }>`
   grid-area: companion;
@@ -98,11 +100,7 @@ function useNextAction(visit: string | undefined) {
   const { me } = useSession();
   const navigate = useNavigate();
   const { run, busy, refusal } = useDo();
-  const look = useLook(
-    ['visit', visit],
-    () => api.GET('/api/visits/{id}', { params: { path: { id: visit ?? '' } } }),
-    visit !== undefined,
-  );
+  const look = useLook(visitQuery(visit ?? ''), visit !== undefined);
   const card = look.data?.card;
   const role = me.staff.role;
   const to = (part: string) => () => navigate(`/visits/${visit}/${part}`);
@@ -140,11 +138,7 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
   const visit = inHand && 'visit' in inHand ? inHand.visit : undefined;
   const person = inHand && 'person' in inHand ? inHand.person : undefined;
   const { look, action, busy, refusal } = useNextAction(visit);
-  const alone = useLook(
-    ['person', person],
-    () => api.GET('/api/people/{id}', { params: { path: { id: person ?? '' } } }),
-    person !== undefined,
-  );
+  const alone = useLook(personQuery(person ?? ''), person !== undefined);
   const navigate = useNavigate();
   const { pathname } = useLocation();
   const [cancelling, setCancelling] = useState(false);

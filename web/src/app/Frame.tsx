@@ -25,11 +25,13 @@ import {
 import { CommandBar } from './CommandBar';
 import { Companion } from './Companion';
 import { useKeys } from './keys';
+import { mainAction } from './mainAction';
 import { useLive } from './live';
 import { useLocked } from './lock';
 import { lockNow } from './presence';
 import { useSession } from './session';
 import { useTimes } from './words';
+import { waitingCount } from './queries';
 
 const Today = lazy(() => import('../areas/today/Today'));
 const Schedule = lazy(() => import('../areas/schedule/Schedule'));
@@ -196,7 +198,7 @@ const sheet: [string, string][] = [
 
 /** How many wait, on every screen; in words when somebody waits too long. */
 function Waiting() {
-  const look = useLook(['clinic-now', 'count'], () => api.GET('/api/in-clinic/count'));
+  const look = useLook(waitingCount());
   const c = look.data;
   if (!c) return null;
   return (
@@ -246,8 +248,8 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
     ...go('r', '/results'),
     ...go('b', '/billing'),
     'ctrl+enter': () => {
-      const buttons = document.querySelectorAll<HTMLButtonElement>('[data-main-action]:not([disabled])');
-      buttons[buttons.length - 1]?.click();
+      const button = mainAction();
+      if (button && !button.disabled) button.click();
     },
   });
   const theme = () => {

@@ -5,6 +5,7 @@ import { Button, Field } from '../ui/controls';
 import { Notice, Small, Stack } from '../ui/layout';
 import { color, corner, hair, innerCorner, part, signInWidth, size, space } from '../ui/tokens';
 import type { Me } from './session';
+import { signIns } from './queries';
 
 const Whole = styled.main`
   min-height: 100%;
@@ -74,7 +75,7 @@ export function SignIn({ onSignedIn }: { onSignedIn: (me: Me) => void }) {
   const [login, setLogin] = useState('');
   const [password, setPassword] = useState('');
   const [code, setCode] = useState('');
-  const shown = useLook(['sign-ins'], () => api.GET('/api/sign-ins'));
+  const shown = useLook(signIns());
   const { run, busy, refusal } = useDo();
   const enter = async () => {
     const me = await run(() => api.POST('/api/sign-in', { body: { login, password, code } }));

@@ -1,5 +1,6 @@
 /** What is chosen from again and again: clinicians, sites, visit types in use. */
 
+import type { Schemas } from '../api/client';
 import { useSession } from './session';
 
 export function useChoices() {
@@ -12,4 +13,19 @@ export function useChoices() {
     sites: clinic.sites.map((s) => ({ id: s.id, label: s.name })),
     types: clinic.visitTypes.filter((t) => t.active).map((t) => ({ id: t.id, label: `${t.glyph} ${t.name}` })),
   };
+}
+
+const sentence = (label: string) => label.charAt(0).toUpperCase() + label.slice(1);
+
+type Words = Schemas['Words'];
+/** Codes of a list to choose from, in the order of the job, each beginning like a sentence. */
+export function useWords(list: keyof Words) {
+  const { clinic } = useSession();
+  return clinic.words[list].map((w) => ({ id: w.id, label: sentence(w.label) }));
+}
+
+/** How a code of a list is called within a sentence. */
+export function useWordOf(list: keyof Words) {
+  const { clinic } = useSession();
+  return (code: string) => clinic.words[list].find((w) => w.id === code)?.label ?? code;
 }

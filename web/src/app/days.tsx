@@ -1,15 +1,12 @@
 /** Days as people type them, read back in words. */
 
-import { api, useLook } from '../api/client';
+import { useLook } from '../api/client';
 import { Field } from '../ui/controls';
+import { typedDate } from './queries';
 
 /** What a typed text means: the day, its words, or what is wrong with it. While it is being read, none of them. */
 export function useTypedDay(text: string) {
-  const look = useLook(
-    ['date', text],
-    () => api.GET('/api/dates', { params: { query: { text, sense: '' } } }),
-    text.trim().length > 1,
-  );
+  const look = useLook(typedDate(text), text.trim().length > 1);
   return { day: look.data?.date, words: look.data?.words ?? '', fault: look.error?.fault('date') };
 }
 

@@ -27,6 +27,15 @@ export function useKept<T>(place: string, field: string, initial: T): [T, (value
   return [value, change];
 }
 
+/** Keeps something of a place beyond its screen, and gives it back once. */
+export const keep = (place: string, field: string, value: unknown) => void valuesOf(place).set(field, value);
+export function takeKept<T>(place: string, field: string): T | undefined {
+  const values = valuesOf(place);
+  const value = values.get(field) as T | undefined;
+  values.delete(field);
+  return value;
+}
+
 /** What was kept of a place is saved, or nobody's any more. */
 export const forget = (place: string) => void places.delete(place);
 export const forgetEverything = () => places.clear();

@@ -1,52 +1,33 @@
-/** Live tidings: whatever one person saves, every screen looks at again. */
+/** Live tidings: what somebody else saves, every screen that shows it looks at again. */
 
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
-import { lookingAgain } from '../api/client';
+import { own, tell } from '../api/client';
 import { askSession } from './presence';
+import type { Tiding } from './tidings';
 
-/** Which questions each topic makes stale. */
-const stale: Record<string, string[]> = {
-  visit: [
-    'visit',
-    'today',
-    'schedule',
-    'clinic-now',
-    'chart',
-    'charges',
-    'money',
-    'person-visits',
-    'claims',
-    'results',
-  ],
-  person: ['person', 'visit', 'today', 'schedule', 'clinic-now', 'chart', 'coverages', 'people'],
-  result: ['results', 'today', 'chart'],
-  claim: ['claims', 'claim', 'today', 'visit', 'batches'],
-  batch: ['batches', 'claims', 'claim'],
-  remittance: ['remittances', 'claims', 'claim', 'money', 'today', 'visit'],
-  schedule: ['schedule', 'supply', 'open-times', 'slot-history', 'rebooking'],
-  waiting: ['waiting', 'for-slot'],
-  message: ['messages'],
-  groups: ['groups'],
-  prices: ['charges', 'services', 'today', 'visit'],
-};
+const EVERYTHING: Tiding[] = [{ topic: 'everything', id: '' }];
 
 export function useLive(locked: boolean) {
   const client = useQueryClient();
   useEffect(() => {
     // A locked screen hears nothing; once it is open it looks at everything again.
-    if (locked) return () => void lookingAgain(() => client.invalidateQueries());
+    if (locked) return () => void tell(client, EVERYTHING);
     const source = new EventSource('/api/live');
+    let broken = false;
     source.onmessage = (event) => {
-      const tiding = JSON.parse(event.data as string) as { topic: string };
-      const keys = stale[tiding.topic];
-      lookingAgain(() => {
-        if (keys) for (const key of keys) void client.invalidateQueries({ queryKey: [key] });
-        else void client.invalidateQueries();
-      });
+      const tiding = JSON.parse(event.data as string) as Tiding;
+      // The answer to one's own change told the same already.
+      if (!own.has(tiding)) void tell(client, [tiding]);
+    };
+    source.onopen = () => {
+      // What was said while the line was down was not heard.
+      if (broken) void tell(client, EVERYTHING);
+      broken = false;
     };
     // The server ends the stream of a session that was locked or ended, wherever that was done.
     source.onerror = () => {
+      broken = true;
       if (source.readyState !== EventSource.CLOSED) return;
       void askSession().catch(() => undefined);
     };

@@ -2,6 +2,15 @@
 
 use chrono::{Months, NaiveDate};
 
+coded! {
+    /// How a form was signed.
+    SignedAs {
+        Drawn = "drawn", "drawn on the screen";
+        Typed = "typed", "typed name";
+        Paper = "paper", "on paper";
+    }
+}
+
 /// Whether a form is to be signed: never signed, or run out. Without months a signature holds for ever.
 pub fn is_due(signed: Option<NaiveDate>, valid_months: Option<u32>, today: NaiveDate) -> bool {
     match (signed, valid_months) {

@@ -22,8 +22,8 @@ pub fn is_place(x: i32, y: i32) -> bool {
 }
 
 /// Whether somebody may be roomed there: an exam room that is in use, at the site of the visit.
-pub fn may_room(name: &str, kind: Option<RoomKind>, in_use: bool, same_site: bool) -> Result<(), MoveRefusal> {
-    if kind != Some(RoomKind::Exam) || !in_use {
+pub fn may_room(name: &str, kind: RoomKind, in_use: bool, same_site: bool) -> Result<(), MoveRefusal> {
+    if kind != RoomKind::Exam || !in_use {
         return Err(MoveRefusal::NoExamRoom(name.to_owned()));
     }
     if same_site { Ok(()) } else { Err(MoveRefusal::OtherSite(name.to_owned())) }
@@ -96,10 +96,10 @@ mod tests {
     #[test]
     fn nobody_is_roomed_at_the_checkout_or_in_another_town() {
         let to = |kind, in_use, same_site| may_room("Heron", kind, in_use, same_site);
-        assert_eq!(to(Some(RoomKind::Exam), true, true), Ok(()));
-        assert_eq!(to(Some(RoomKind::Exam), true, false), Err(MoveRefusal::OtherSite("Heron".into())));
+        assert_eq!(to(RoomKind::Exam, true, true), Ok(()));
+        assert_eq!(to(RoomKind::Exam, true, false), Err(MoveRefusal::OtherSite("Heron".into())));
         for wrong in
-            [to(Some(RoomKind::Checkout), true, true), to(None, true, true), to(Some(RoomKind::Exam), false, true)]
+            [to(RoomKind::Checkout, true, true), to(RoomKind::Lab, true, true), to(RoomKind::Exam, false, true)]
         {
             assert_eq!(wrong, Err(MoveRefusal::NoExamRoom("Heron".into())));
         }

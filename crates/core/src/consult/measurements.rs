@@ -30,14 +30,15 @@ impl fmt::Display for Tenths {
     }
 }
 
-/// How a value lies to the usual range.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Standing {
-    Low,
-    Usual,
-    High,
-    /// Outside what a living person shows: surely a slip of typing.
-    Impossible,
+coded! {
+    /// How a value lies to the usual range.
+    Standing {
+        Low = "low", "low";
+        Usual = "usual", "usual";
+        High = "high", "high";
+        /// Outside what a living person shows: surely a slip of typing.
+        Impossible = "impossible", "impossible: please check";
+    }
 }
 
 impl Measure {

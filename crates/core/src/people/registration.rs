@@ -79,10 +79,10 @@ pub fn gaps(required: &[Field], present: &[Field], birth: Option<NaiveDate>, on:
 coded! {
     /// What a person may agree to or decline; each answer is kept with its date and who recorded it.
     Consent {
-        Voice = "voice", "Voice messages";
-        Text = "text", "Text messages";
-        Email = "email", "E-mail";
         PrivacyNotice = "privacy_notice", "Privacy notice given";
+        Text = "text", "Text messages";
+        Voice = "voice", "Voice messages";
+        Email = "email", "E-mail";
         OnlineAccess = "online_access", "Online access";
     }
 }

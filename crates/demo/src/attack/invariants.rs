@@ -37,7 +37,7 @@ const NEVER: [(&str, &str); 9] = [
     ),
     (
         "a signed visit has no signature",
-        "select v.id from visits v where v.signed_at is not null and not exists (select from note_signatures n where n.visit_id = v.id)",
+        "select v.visit_id from visit_marks v where v.mark = 'signed' and not exists (select from note_signatures n where n.visit_id = v.visit_id)",
     ),
 ];
 

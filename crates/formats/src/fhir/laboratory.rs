@@ -32,9 +32,11 @@ pub fn write_order(r: &Requisition) -> Result<String, Located> {
             "resourceType": "ServiceRequest", "id": test.reference, "status": "active", "intent": "order",
             "identifier": [{ "system": "urn:indigo-harbor:order", "value": test.reference }],
             "code": { "coding": [{ "system": LOINC, "code": test.loinc, "display": test.name }], "text": test.name },
-            "subject": who, "requester": by, "authoredOn": instant(r.authored),
-            "reasonCode": reasons(&test.diagnoses)
+            "subject": who, "requester": by, "authoredOn": instant(r.authored)
         });
+        if !test.diagnoses.is_empty() {
+            request["reasonCode"] = reasons(&test.diagnoses);
+        }
         if !test.answers.is_empty() {
             request["supportingInfo"] = json!([{ "reference": format!("QuestionnaireResponse/{}", test.reference) }]);
             let items: Vec<Value> = test

@@ -29,9 +29,13 @@ pub(super) async fn record(request: &HttpRequest) -> Result<(), Problem> {
     let Some(Shown(what, how, people)) = request.extensions_mut().remove::<Shown>() else { return Ok(()) };
     let me = request.extensions().get::<Me>().cloned();
     let (Some(me), Some(state)) = (me, request.app_data::<web::Data<State>>()) else { return Ok(()) };
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    if change.looked(me.session, what, &people, how).await? == 0 {
-        return Ok(change.abandon().await?);
-    }
-    Ok(change.commit().await?)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            if change.looked(me.session, what, &people, how).await? == 0 {
+                change.give_up();
+            }
+            Ok(())
+        })
+        .await
 }

@@ -9,12 +9,12 @@ use actix_web::http::StatusCode;
 use actix_web::http::header::USER_AGENT;
 use actix_web::web::{Data, Json, Path};
 use actix_web::{HttpRequest, HttpResponse};
-use harbor_core::permissions::{Permission, Role};
+use harbor_core::permissions::Permission;
 use harbor_store::guesses::{self, Admission, Knock};
 use harbor_store::rows::Staff;
 use harbor_store::sessions::{self, NewSession, OpenSession};
 use harbor_store::{Actor, staff};
-use rand::Rng;
+use rand::RngExt;
 use serde::{Deserialize, Serialize};
 use std::time::Duration;
 use utoipa::ToSchema;
@@ -55,7 +55,7 @@ pub struct ShownSignIn {
 
 async fn view(state: &State, me: Me) -> Result<MeView, Problem> {
     let clinic = staff::clinic(&mut *state.store.reader().await?).await?;
-    let wanted = clinic.second_factor_roles.iter().any(|r| r == me.role.code());
+    let wanted = clinic.second_factor_roles.iter().any(|r| *r == me.role);
     Ok(MeView {
         permissions: Permission::ALL.iter().filter(|p| me.role.may(**p)).map(|p| p.code().to_owned()).collect(),
         role_label: me.role.label().into(),
@@ -130,10 +130,14 @@ pub(super) async fn judge(
         let named = staff::by_login(&mut *state.store.reader().await?, &login).await?;
         let (staff_id, name) = named.map_or((None, "somebody".to_owned()), |s| (Some(s.id), s.name));
         // Of an unknown name not even the name is kept: it may be a password in the wrong field.
-        let mut change = state.store.begin(&Actor { staff_id, name }, state.now()).await?;
-        let known = if staff_id.is_some() { "a wrong password" } else { "an unknown name" };
-        change.audit("failed to sign in", "session", Uuid::nil(), None, format!("{known}, at {machine}"));
-        change.commit().await?;
+        state
+            .store
+            .change(&Actor { staff_id, name }, state.now(), async |change| {
+                let known = if staff_id.is_some() { "a wrong password" } else { "an unknown name" };
+                change.audit("failed to sign in", "session", Uuid::nil(), None, format!("{known}, at {machine}"));
+                Ok::<_, Problem>(())
+            })
+            .await?;
         return Err(wrong());
     };
     super::second_factor::check(state, &who, code).await?;
@@ -144,15 +148,19 @@ pub(super) async fn judge(
 #[utoipa::path(post, path = "/api/sign-in", request_body = SignIn, responses((status = 200, body = MeView), (status = 401, body = Problem), (status = 429, body = Problem)))]
 pub async fn sign_in(state: Data<State>, request: HttpRequest, body: Json<SignIn>) -> Result<HttpResponse, Problem> {
     let right = judge(&state, &request, &body.login, &body.password, Some(&body.code)).await?;
-    let role = Role::from_code(&right.staff.role).ok_or_else(wrong)?;
+    let role = *right.staff.role;
     let (token, csrf, device) = (word(43), word(32), right.device.unwrap_or_else(|| word(43)));
     let agent = request.headers().get(USER_AGENT).and_then(|a| a.to_str().ok()).unwrap_or("");
     let agent: String = agent.chars().filter(|c| !c.is_control()).take(200).collect();
     let new = NewSession { token: &token, csrf: &csrf, device: &device, machine: &right.machine, agent: &agent };
     let actor = Actor { staff_id: Some(right.staff.id), name: right.staff.name.clone() };
-    let mut change = state.store.begin(&actor, state.now()).await?;
-    let session = change.open_session(&right.staff, &new).await?;
-    change.commit().await?;
+    let session = state
+        .store
+        .change(&actor, state.now(), async |change| {
+            let session = change.open_session(&right.staff, &new).await?;
+            Ok::<_, Problem>(session)
+        })
+        .await?;
     let second_factor = super::second_factor::is_set_up(&state, right.staff.id).await?;
     let me = Me { staff: right.staff, role, csrf, session, locked: false, second_factor };
     let secure = machine::is_secure(&request, &state);
@@ -193,10 +201,13 @@ pub async fn here(state: Data<State>, me: Me) -> Answer<Done> {
 
 #[utoipa::path(post, path = "/api/session/lock", responses((status = 200, body = Done), (status = 401, body = Problem)))]
 pub async fn lock(state: Data<State>, me: Me) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.lock_session(me.session).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.lock_session(me.session).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -211,18 +222,24 @@ pub async fn unlock(state: Data<State>, me: Me, request: HttpRequest, form: Json
     // The second factor was given when the session was opened.
     let right = judge(&state, &request, &me.staff.login, &form.password, super::second_factor::GIVEN).await;
     right.map_err(|p| if p.status == 401 { mistyped() } else { p })?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.unlock_session(me.session).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.unlock_session(me.session).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[utoipa::path(post, path = "/api/sign-out", responses((status = 200, body = Done)))]
 pub async fn sign_out(state: Data<State>, me: Me) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.end_session(me.session, "signed out").await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.end_session(me.session, "signed out").await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[utoipa::path(get, path = "/api/me", responses((status = 200, body = MeView), (status = 401, body = Problem)))]
@@ -247,12 +264,15 @@ pub async fn own_sessions(state: Data<State>, me: Me) -> Answer<Vec<SessionRow>>
 
 #[utoipa::path(delete, path = "/api/me/sessions/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 404, body = Problem)))]
 pub async fn end_own_session(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let own = sessions::open_sessions(change.conn(), Some(me.staff.id)).await?;
-    if !own.iter().any(|s| s.id == *id) {
-        return Err(Problem::not_found("session"));
-    }
-    change.end_session(*id, "ended").await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let own = sessions::open_sessions(change.conn(), Some(me.staff.id)).await?;
+            if !own.iter().any(|s| s.id == *id) {
+                return Err(Problem::not_found("session"));
+            }
+            change.end_session(*id, "ended").await?;
+            Ok(DONE)
+        })
+        .await
 }

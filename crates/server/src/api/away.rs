@@ -73,10 +73,13 @@ pub async fn cancel_shifts(state: Data<State>, me: Me, form: Json<CancelShifts>)
     let reason = faults.line("reason", "Reason", &form.reason, 120);
     some_shifts(&mut faults, &form.shift_ids);
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visits = change.cancel_shifts(&form.shift_ids, &reason, state.zone).await?;
-    change.commit().await?;
-    Ok(Json(Affected { visits }))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visits = change.cancel_shifts(&form.shift_ids, &reason, state.zone).await?;
+            Ok(Json(Affected { visits }))
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -92,10 +95,13 @@ pub async fn hand_over(state: Data<State>, me: Me, form: Json<HandOver>) -> Answ
     let mut faults = Faults::default();
     some_shifts(&mut faults, &form.shift_ids);
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visits = change.hand_over_shifts(&form.shift_ids, form.clinician_id, state.zone).await?;
-    change.commit().await?;
-    Ok(Json(Affected { visits }))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visits = change.hand_over_shifts(&form.shift_ids, form.clinician_id, state.zone).await?;
+            Ok(Json(Affected { visits }))
+        })
+        .await
 }
 
 /// A line that stays as it is when the rest is planned again.
@@ -203,14 +209,17 @@ pub async fn accept(state: Data<State>, me: Me, plan: Json<AcceptedPlan>) -> Ans
         return Err(Problem::field("lines", "The plan gives nobody a new time."));
     }
     let pairs: Vec<(Uuid, Uuid)> = lines.iter().map(|l| (l.visit_id, l.slot_id)).collect();
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let told = telling::take_plan(&mut change, &state, &pairs, plan.tell).await.map_err(|problem| {
-        if problem.kind != TAKEN {
-            return problem;
-        }
-        let detail = "One of the new times was just taken. Nothing was changed; plan again.";
-        Problem { detail: detail.into(), ..problem }
-    })?;
-    change.commit().await?;
-    Ok(Json(Told::count(told.iter())))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let told = telling::take_plan(change, &state, &pairs, plan.tell).await.map_err(|problem| {
+                if problem.kind != TAKEN {
+                    return problem;
+                }
+                let detail = "One of the new times was just taken. Nothing was changed; plan again.";
+                Problem { detail: detail.into(), ..problem }
+            })?;
+            Ok(Json(Told::count(told.iter())))
+        })
+        .await
 }

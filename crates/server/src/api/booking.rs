@@ -13,7 +13,7 @@ use harbor_core::schedule::VisitKind;
 use harbor_core::schedule::open_times::Wish;
 use harbor_store::booking::{self as store, Booking, Place};
 use harbor_store::rows::{Visit, VisitMove};
-use harbor_store::{Change, StoreError, schedule, staff, visits};
+use harbor_store::{Change, schedule, staff, visits};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -92,18 +92,12 @@ async fn offer(state: &State, sentence: &str, slot: Uuid) -> Result<Problem, Pro
     })
 }
 
-/// A visit that got its time is written; one that came too late is offered others.
-async fn settle(state: &State, change: Change<'_>, placed: Result<Visit, StoreError>, slot: Uuid) -> Answer<Visit> {
+/// A visit that got its time, or the one that came too late is offered others.
+async fn or_offer(state: &State, placed: Result<Visit, Problem>, slot: Uuid) -> Answer<Visit> {
     match placed {
-        Ok(visit) => {
-            change.commit().await?;
-            Ok(Json(visit))
-        }
-        Err(StoreError::Refused { code: "taken", sentence }) => {
-            change.abandon().await.ok();
-            Err(offer(state, &sentence, slot).await?)
-        }
-        Err(other) => Err(other.into()),
+        Ok(visit) => Ok(Json(visit)),
+        Err(late) if late.is("taken") => Err(offer(state, &late.detail, slot).await?),
+        Err(other) => Err(other),
     }
 }
 
@@ -126,17 +120,17 @@ pub(super) async fn reason_and_note(
 #[utoipa::path(post, path = "/api/visits", request_body = BookingForm, responses((status = 200, body = Visit), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn book(state: Data<State>, me: Me, form: Json<BookingForm>) -> Answer<Visit> {
     let mut faults = Faults::default();
-    let kind = if form.kind.is_empty() { VisitKind::InPerson.code().to_owned() } else { form.kind.clone() };
-    if VisitKind::from_code(&kind).is_none() {
-        faults.add("kind", "Choose what kind of visit it is.");
-    }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let (reason, note) = reason_and_note(&mut change, &mut faults, &form.reason, &form.note).await?;
-    faults.none_or(())?;
-    let place = form.place.place(&me)?;
-    let booking = Booking { person_id: form.person_id, place, reason, note, kind, role: Some(me.role) };
-    let placed = change.book(&booking, state.zone).await;
-    settle(&state, change, placed, form.place.slot_id).await
+    let kind = if form.kind.is_empty() { VisitKind::InPerson.code() } else { &form.kind };
+    let kind = faults.coded("kind", kind, "Choose what kind of visit it is.");
+    let actor = me.actor();
+    let booked = state.store.change(&actor, state.now(), async |change| {
+        let (reason, note) = reason_and_note(change, &mut faults, &form.reason, &form.note).await?;
+        faults.none_or(())?;
+        let place = form.place.place(&me)?;
+        let booking = Booking { person_id: form.person_id, place, reason, note, kind, role: Some(me.role) };
+        Ok(change.book(&booking, state.zone).await?)
+    });
+    or_offer(&state, booked.await, form.place.slot_id).await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -155,9 +149,11 @@ pub async fn move_to(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<NewT
     let reason = faults.optional_line("reason", "Reason", &form.reason, 200);
     faults.none_or(())?;
     let place = form.place.place(&me)?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let placed = change.move_booking(*id, &place, &reason, Some(me.role), state.zone).await;
-    settle(&state, change, placed, form.place.slot_id).await
+    let actor = me.actor();
+    let moved = state.store.change(&actor, state.now(), async |change| {
+        Ok(change.move_booking(*id, &place, &reason, Some(me.role), state.zone).await?)
+    });
+    or_offer(&state, moved.await, form.place.slot_id).await
 }
 
 /// Every time that a visit had, the latest first.
@@ -180,8 +176,11 @@ pub struct CancelForm {
 
 #[utoipa::path(post, path = "/api/visits/{id}/cancel", params(("id" = Uuid, Path)), request_body = CancelForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn cancel(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<CancelForm>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.cancel_visit(*id, form.by_patient, form.reason.trim()).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.cancel_visit(*id, form.by_patient, form.reason.trim()).await?;
+            Ok(DONE)
+        })
+        .await
 }

@@ -31,10 +31,13 @@ pub async fn add(state: Data<State>, me: Me, place: Path<(Uuid, String)>, body: 
     let Some(media_type) = known else {
         return Err(Problem::refused("unreadable", "A card is a PNG or JPEG picture or a PDF; this is none of them."));
     };
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.add_card(id, &side, media_type, &body).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.add_card(id, &side, media_type, &body).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[utoipa::path(get, path = "/api/coverages/{id}/card/{side}", params(("id" = Uuid, Path), ("side" = String, Path)), responses((status = 200, content_type = "image/png", body = Vec<u8>), (status = 404, body = Problem)))]

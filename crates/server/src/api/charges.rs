@@ -10,6 +10,7 @@ use harbor_core::charges::{VisitEffort, suggest_level};
 use harbor_core::fields::Faults;
 use harbor_core::money::Cents;
 use harbor_core::permissions::Permission;
+use harbor_core::visit_line::Mark;
 use harbor_store::charges::{self as store, NewLine};
 use harbor_store::people::registration::chart_is_open;
 use harbor_store::rows::{ChargeLine, Service, VisitDiagnosis};
@@ -45,10 +46,13 @@ pub async fn set_price(state: Data<State>, me: Me, code: Path<String>, form: Jso
     if !price.is_positive() {
         return Err(Problem::field("price", "A price is more than zero."));
     }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.set_price(&code, price.get(), state.today()).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.set_price(&code, price.get(), state.today()).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -106,7 +110,7 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChargesV
         .collect();
     let diagnoses = chart::diagnoses_of(&mut conn, *id).await?;
     let count = |n: usize| u32::try_from(n).unwrap_or(0);
-    let minutes = match (g.visit.seen_at, g.visit.left_at) {
+    let minutes = match (g.facts.marks.at(Mark::Seen), g.visit.left_at) {
         (Some(from), Some(to)) if to > from => u32::try_from((to - from).num_minutes()).ok(),
         _ => None,
     };
@@ -147,7 +151,7 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChargesV
             .into_iter()
             .map(|f| FaultView { code: f.code.into(), sentence: f.sentence, line: f.line })
             .collect(),
-        completed: g.visit.charged_at.is_some(),
+        completed: g.facts.marks.has(Mark::Charged),
         diagnoses,
         lines,
     }))
@@ -188,34 +192,41 @@ pub async fn set_lines(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Ve
         });
     }
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visit = change.lock_visit(*id).await?;
-    let known = store::services(change.conn()).await?;
-    if let Some(unknown) = lines.iter().find(|l| !known.iter().any(|s| s.code == l.service_code)) {
-        return Err(Problem::field("lines", format!("{} is not in the catalogue.", unknown.service_code)));
-    }
-    change.set_charge_lines(&visit, &lines).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(*id).await?;
+            let known = store::services(change.conn()).await?;
+            if let Some(unknown) = lines.iter().find(|l| !known.iter().any(|s| s.code == l.service_code)) {
+                return Err(Problem::field("lines", format!("{} is not in the catalogue.", unknown.service_code)));
+            }
+            change.set_charge_lines(&visit, &lines).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 /// Completes the charges: prices are fixed, the ledger is charged, and a claim is made for the payer.
 #[utoipa::path(post, path = "/api/visits/{id}/charges/complete", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn complete(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visit = change.lock_visit(*id).await?;
-    if visit.charged_at.is_some() {
-        return Ok(DONE);
-    }
-    if visit.signed_at.is_none() {
-        return Err(Problem::refused("unsigned", "The note is unsigned; the charges are completed after it."));
-    }
-    let g = one(change.conn(), &state, *id).await?;
-    let check = g.claim_check.unwrap_or_default();
-    if let Some(fault) = check.faults.first() {
-        return Err(Problem::refused("claim-check", fault.sentence.clone()));
-    }
-    change.complete_charges(&visit, &g.charges, g.coverage.as_ref()).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(*id).await?;
+            if change.has_reached(*id, Mark::Charged).await? {
+                change.give_up();
+                return Ok(DONE);
+            }
+            if !change.has_reached(*id, Mark::Signed).await? {
+                return Err(Problem::refused("unsigned", "The note is unsigned; the charges are completed after it."));
+            }
+            let g = one(change.conn(), &state, *id).await?;
+            let check = g.claim_check.unwrap_or_default();
+            if let Some(fault) = check.faults.first() {
+                return Err(Problem::refused("claim-check", fault.sentence.clone()));
+            }
+            change.complete_charges(&visit, &g.charges, g.coverage.as_ref()).await?;
+            Ok(DONE)
+        })
+        .await
 }

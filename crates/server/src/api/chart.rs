@@ -8,12 +8,15 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::NaiveDate;
 use harbor_core::consult::KnownList;
+use harbor_core::consult::Reaction;
 use harbor_core::consult::measurements::{Measure, Standing, Tenths};
 use harbor_core::consult::quick_line::{self, Item};
 use harbor_core::fields::Faults;
 use harbor_core::orders::misfit;
+use harbor_core::prescribing::MedicineState;
 use harbor_store::chart as store;
 use harbor_store::chart::NewMeasurement;
+use harbor_store::codes;
 use harbor_store::rows::*;
 use harbor_store::{Conn, orders, people, visits};
 use serde::{Deserialize, Serialize};
@@ -35,13 +38,13 @@ pub struct OrderView {
 #[serde(rename_all = "camelCase")]
 pub struct ChartView {
     person: PersonCard,
-    parts: Vec<NotePart>,
+    parts: Vec<WrittenPart>,
     signature: Option<NoteSignature>,
     addenda: Vec<Addendum>,
     measurements: Vec<Measurement>,
     allergies: Vec<Allergy>,
     medicines: Vec<Medicine>,
-    problems: Vec<Problem_>,
+    problems: Vec<ListedProblem>,
     none_known: Vec<NoneKnown>,
     diagnoses: Vec<VisitDiagnosis>,
     orders: Vec<OrderView>,
@@ -49,7 +52,7 @@ pub struct ChartView {
     reports: Vec<LabReport>,
 }
 
-use harbor_store::rows::Problem as Problem_;
+use harbor_store::rows::ListedProblem;
 
 /// The orders of a visit with their diagnoses and what does not fit.
 pub async fn order_views(
@@ -111,8 +114,8 @@ pub struct Understood {
     /// measured, family, social or words.
     kind: String,
     sentence: String,
-    /// low, usual, high or impossible for measurements.
-    standing: String,
+    /// How a measurement lies to the usual.
+    standing: Option<codes::Standing>,
     converted_from: Option<String>,
 }
 
@@ -120,15 +123,6 @@ pub struct Understood {
 pub struct QuickAnswer {
     items: Vec<Understood>,
     kept: usize,
-}
-
-fn standing(s: Standing) -> &'static str {
-    match s {
-        Standing::Low => "low",
-        Standing::Usual => "usual",
-        Standing::High => "high",
-        Standing::Impossible => "impossible",
-    }
 }
 
 fn age(birth: Option<NaiveDate>, on: NaiveDate) -> u32 {
@@ -144,7 +138,7 @@ pub async fn quick_line(state: Data<State>, me: Me, id: Path<Uuid>, line: Json<Q
     let person = people::get(&mut conn, visit.person_id).await?;
     let earlier = store::measurements_of(&mut conn, person.id).await?;
     drop(conn);
-    let height = earlier.iter().find(|m| m.measure == Measure::Height.code()).map(|m| Tenths(m.tenths));
+    let height = earlier.iter().find(|m| m.measure == Measure::Height).map(|m| Tenths(m.tenths));
     let items = quick_line::understand(&line.text, age(person.birth_date, visit.day), height);
     let mut found = Vec::new();
     let mut out = Vec::new();
@@ -153,52 +147,60 @@ pub async fn quick_line(state: Data<State>, me: Me, id: Path<Uuid>, line: Json<Q
             Item::Measured(m) => {
                 if m.standing != Standing::Impossible {
                     found.push(NewMeasurement {
-                        measure: m.measure.code().into(),
+                        measure: m.measure,
                         tenths: m.value.0,
-                        standing: standing(m.standing).into(),
+                        standing: m.standing,
                         typed: m.converted_from.clone().unwrap_or_default(),
                     });
                 }
-                ("measured", m.in_words(), standing(m.standing), m.converted_from)
+                ("measured", m.in_words(), Some(m.standing.into()), m.converted_from)
             }
             Item::Family { relative, condition, age } => {
                 let at = age.map(|a| format!(" at {a}")).unwrap_or_default();
-                ("family", format!("Family history: {relative}, {condition}{at}"), "", None)
+                ("family", format!("Family history: {relative}, {condition}{at}"), None, None)
             }
-            Item::Social { topic, detail } => ("social", format!("Social history: {topic}, {detail}"), "", None),
-            Item::Words(words) => ("words", words, "", None),
+            Item::Social { topic, detail } => ("social", format!("Social history: {topic}, {detail}"), None, None),
+            Item::Words(words) => ("words", words, None, None),
         };
-        out.push(Understood { kind: kind.into(), sentence, standing: stands.into(), converted_from });
+        out.push(Understood { kind: kind.into(), sentence, standing: stands, converted_from });
     }
     let history: Vec<String> =
         out.iter().filter(|u| u.kind == "family" || u.kind == "social").map(|u| u.sentence.clone()).collect();
     let mut kept = 0;
     if line.keep && (!found.is_empty() || !history.is_empty()) {
-        let mut change = state.store.begin(&me.actor(), state.now()).await?;
-        let visit = change.lock_visit(*id).await?;
-        if !found.is_empty() {
-            kept = change.take_measurements(&visit, &found).await?.len();
-        }
-        if !history.is_empty() {
-            let part = harbor_core::consult::NotePart::PastHistory;
-            let before = store::parts(change.conn(), *id).await?.into_iter().find(|p| p.part == part.code());
-            let (body, version) = before.map(|p| (p.body, p.version)).unwrap_or_default();
-            let body = [body.as_str(), &history.join("\n")].join("\n").trim_start().to_owned();
-            change.save_part(&visit, part, &body, version).await?;
-            kept += history.len();
-        }
-        change.commit().await?;
+        kept = state
+            .store
+            .change(&me.actor(), state.now(), async |change| {
+                let visit = change.lock_visit(*id).await?;
+                let mut kept = 0;
+                if !found.is_empty() {
+                    kept = change.take_measurements(&visit, &found).await?.len();
+                }
+                if !history.is_empty() {
+                    let part = harbor_core::consult::NotePart::PastHistory;
+                    let before = store::parts(change.conn(), *id).await?.into_iter().find(|p| p.part == part);
+                    let (body, version) = before.map(|p| (p.body, p.version)).unwrap_or_default();
+                    let body = [body.as_str(), &history.join("\n")].join("\n").trim_start().to_owned();
+                    change.save_part(&visit, part, &body, version).await?;
+                    kept += history.len();
+                }
+                Ok::<_, Problem>(kept)
+            })
+            .await?;
     }
     Ok(Json(QuickAnswer { items: out, kept }))
 }
 
 #[utoipa::path(delete, path = "/api/visits/{id}/measurements/{measurement}", params(("id" = Uuid, Path), ("measurement" = Uuid, Path)), responses((status = 200, body = Done)))]
 pub async fn strike(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visit = change.lock_visit(ids.0).await?;
-    change.strike_measurement(ids.1, &visit).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(ids.0).await?;
+            change.strike_measurement(ids.1, &visit).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -215,23 +217,27 @@ pub async fn add_allergy(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<
     let mut faults = Faults::default();
     let substance = faults.line("substance", "Substance", &form.substance, 100);
     let reaction = faults.optional_line("reaction", "Reaction", &form.reaction, 100);
-    if !matches!(form.severity.as_str(), "" | "mild" | "moderate" | "severe") {
-        faults.add("severity", "Choose mild, moderate or severe.");
-    }
+    let severity: Option<Reaction> = faults.optional_coded("severity", &form.severity);
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    people::get(change.conn(), *id).await?;
-    let row = change.add_allergy(*id, &substance, &reaction, &form.severity).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            people::get(change.conn(), *id).await?;
+            let row = change.add_allergy(*id, &substance, &reaction, severity).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 #[utoipa::path(delete, path = "/api/people/{id}/allergies/{allergy}", params(("id" = Uuid, Path), ("allergy" = Uuid, Path)), responses((status = 200, body = Done)))]
 pub async fn end_allergy(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.end_allergy(ids.0, ids.1).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.end_allergy(ids.0, ids.1).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -257,32 +263,38 @@ pub async fn add_medicine(state: Data<State>, me: Me, id: Path<Uuid>, form: Json
     };
     let note = faults.optional_line("note", "Note", &form.note, 200);
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    people::get(change.conn(), *id).await?;
-    let row = change.add_medicine(*id, &name, product.map(|p| p.code.as_str()), "taking", &note).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            people::get(change.conn(), *id).await?;
+            let row =
+                change.add_medicine(*id, &name, product.map(|p| p.code.as_str()), MedicineState::Taking, &note).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
-pub struct MedicineState {
+pub struct MedicineStanding {
     state: String,
 }
 
-#[utoipa::path(put, path = "/api/people/{id}/medicines/{medicine}", params(("id" = Uuid, Path), ("medicine" = Uuid, Path)), request_body = MedicineState, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+#[utoipa::path(put, path = "/api/people/{id}/medicines/{medicine}", params(("id" = Uuid, Path), ("medicine" = Uuid, Path)), request_body = MedicineStanding, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn set_medicine(
     state: Data<State>,
     me: Me,
     ids: Path<(Uuid, Uuid)>,
-    form: Json<MedicineState>,
+    form: Json<MedicineStanding>,
 ) -> Answer<Done> {
-    if !matches!(form.state.as_str(), "taking" | "not_taking" | "stopped" | "unknown") {
-        return Err(Problem::field("state", "Choose taking, not taking, stopped or unknown."));
-    }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.set_medicine_state(ids.0, ids.1, &form.state).await?;
-    change.commit().await?;
-    Ok(DONE)
+    let said = "Choose taking, not taking, stopped or unknown.";
+    let wanted = MedicineState::from_code(&form.state).ok_or_else(|| Problem::field("state", said))?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.set_medicine_state(ids.0, ids.1, wanted).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -294,9 +306,12 @@ pub struct NoneKnownForm {
 pub async fn none_known(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<NoneKnownForm>) -> Answer<Done> {
     let list = KnownList::from_code(&form.list)
         .ok_or_else(|| Problem::field("list", "Choose allergies, medicines or problems."))?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    people::get(change.conn(), *id).await?;
-    change.state_none_known(*id, list).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            people::get(change.conn(), *id).await?;
+            change.state_none_known(*id, list).await?;
+            Ok(DONE)
+        })
+        .await
 }

@@ -6,7 +6,7 @@ use super::views::VisitCard;
 use super::visits::one;
 use super::{DONE, Done};
 use crate::access::Me;
-use crate::paper::{Sheet, content};
+use crate::papers as content;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::HttpResponse;
@@ -14,11 +14,14 @@ use actix_web::http::header;
 use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, Utc};
 use harbor_core::arrival::alerts::{self, Alert, Facts, Rule};
+use harbor_core::arrival::forms::SignedAs;
 use harbor_core::arrival::forms::{Point, Signature, drawn, is_due};
 use harbor_core::arrival::walk::{WalkFacts, next, walk};
 use harbor_core::fields::Faults;
 use harbor_core::people::{Field, Section};
+use harbor_core::visit_line::Mark;
 use harbor_core::visit_line::Pays;
+use harbor_paper::Sheet;
 use harbor_store::facts::{self, Gathered};
 use harbor_store::people::household;
 use harbor_store::people::registration::Registrations;
@@ -154,7 +157,7 @@ async fn view_of(conn: &mut Conn, state: &State, g: &Gathered) -> Result<CheckIn
             .collect(),
         alerts,
         forms,
-        done: g.visit.checked_in_at.is_some(),
+        done: g.facts.marks.has(Mark::CheckedIn),
     })
 }
 
@@ -192,37 +195,43 @@ pub struct ReadForm {
 /// Somebody has read an alert of this visit.
 #[utoipa::path(post, path = "/api/visits/{id}/alerts", params(("id" = Uuid, Path)), request_body = ReadForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn acknowledge(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ReadForm>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let g = one(change.conn(), &state, *id).await?;
-    let forms = forms_of(change.conn(), &state, g.person.id).await?;
-    let alerts = alerts_of(change.conn(), &state, &g, &forms).await?;
-    let Some(alert) = alerts.into_iter().find(|a| a.rule == form.rule) else {
-        return Err(Problem::refused("alert", "This alert does not stand any more."));
-    };
-    change.acknowledge(*id, &alert.rule, &alert.sentence).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let g = one(change.conn(), &state, *id).await?;
+            let forms = forms_of(change.conn(), &state, g.person.id).await?;
+            let alerts = alerts_of(change.conn(), &state, &g, &forms).await?;
+            let Some(alert) = alerts.into_iter().find(|a| a.rule == form.rule) else {
+                return Err(Problem::refused("alert", "This alert does not stand any more."));
+            };
+            change.acknowledge(*id, &alert.rule, &alert.sentence).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 /// Finishes check-in; what blocks the visit later is told, not hidden, but no alert stays unread.
 #[utoipa::path(post, path = "/api/visits/{id}/check-in", params(("id" = Uuid, Path)), responses((status = 200, body = Visit), (status = 422, body = Problem)))]
 pub async fn finish(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Visit> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visit = change.lock_visit(*id).await?;
-    if visit.checked_in_at.is_some() {
-        // The other desk was faster.
-        change.abandon().await?;
-        return Ok(Json(visit));
-    }
-    let g = one(change.conn(), &state, *id).await?;
-    let forms = forms_of(change.conn(), &state, g.person.id).await?;
-    let unread = alerts_of(change.conn(), &state, &g, &forms).await?.into_iter().find(|a| a.at.is_none());
-    if let Some(alert) = unread {
-        return Err(Problem::refused("alert", format!("Read this first: {}", alert.sentence)));
-    }
-    let visit = change.finish_check_in(*id).await?;
-    change.commit().await?;
-    Ok(Json(visit))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(*id).await?;
+            if change.has_reached(*id, Mark::CheckedIn).await? {
+                // The other desk was faster.
+                change.give_up();
+                return Ok(Json(visit));
+            }
+            let g = one(change.conn(), &state, *id).await?;
+            let forms = forms_of(change.conn(), &state, g.person.id).await?;
+            let unread = alerts_of(change.conn(), &state, &g, &forms).await?.into_iter().find(|a| a.at.is_none());
+            if let Some(alert) = unread {
+                return Err(Problem::refused("alert", format!("Read this first: {}", alert.sentence)));
+            }
+            let visit = change.finish_check_in(*id).await?;
+            Ok(Json(visit))
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -250,42 +259,45 @@ pub async fn sign(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SignFor
     let signature = if form.typed || form.on_paper { Ok(Signature::Typed) } else { drawn(form.strokes.clone()) };
     let signature = signature.map_err(|e| faults.add("strokes", e.to_string())).ok();
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let g = one(change.conn(), &state, *id).await?;
-    let all = store::all_forms(change.conn()).await?;
-    let Some(chosen) = all.into_iter().find(|f| f.id == form.form_id) else {
-        return Err(Problem::field("formId", "This form is not used any more."));
-    };
-    let strokes = match &signature {
-        Some(Signature::Drawn(strokes)) => json!(strokes),
-        _ => json!([]),
-    };
-    let data = content::signed_form(&state, &g.person, &chosen, &signer, &strokes);
-    let mut row = SignedForm {
-        id: Uuid::now_v7(),
-        form_id: chosen.id,
-        person_id: g.person.id,
-        visit_id: Some(*id),
-        name: chosen.name,
-        body: chosen.body,
-        signer,
-        kind: match (form.on_paper, form.typed) {
-            (true, _) => "paper",
-            (false, true) => "typed",
-            (false, false) => "drawn",
-        }
-        .into(),
-        strokes,
-        at: state.now(),
-        by: me.staff.name.clone(),
-        paper: None,
-    };
-    if !form.on_paper {
-        row.paper = Some(super::paper::set(Sheet::SignedForm, data).await?);
-    }
-    change.keep_signed(&row).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let g = one(change.conn(), &state, *id).await?;
+            let all = store::all_forms(change.conn()).await?;
+            let Some(chosen) = all.into_iter().find(|f| f.id == form.form_id) else {
+                return Err(Problem::field("formId", "This form is not used any more."));
+            };
+            let strokes = match &signature {
+                Some(Signature::Drawn(strokes)) => json!(strokes),
+                _ => json!([]),
+            };
+            let data = content::signed_form(&state, &g.person, &chosen, &signer, &strokes);
+            let mut row = SignedForm {
+                id: Uuid::now_v7(),
+                form_id: chosen.id,
+                person_id: g.person.id,
+                visit_id: Some(*id),
+                name: chosen.name,
+                body: chosen.body,
+                signer,
+                kind: match (form.on_paper, form.typed) {
+                    (true, _) => SignedAs::Paper,
+                    (false, true) => SignedAs::Typed,
+                    (false, false) => SignedAs::Drawn,
+                }
+                .into(),
+                strokes,
+                at: state.now(),
+                by: me.staff.name.clone(),
+                paper: None,
+            };
+            if !form.on_paper {
+                row.paper = Some(super::paper::set(Sheet::SignedForm, data).await?);
+            }
+            change.keep_signed(&row).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 /// A signed form as it was signed.

@@ -9,6 +9,7 @@ use actix_web::web::{Data, Json, Path};
 use harbor_core::arrival::alerts::{BadRule, Condition, Kind};
 use harbor_core::arrival::walk::{Step, checked_order};
 use harbor_core::fields::Faults;
+use harbor_store::codes;
 use harbor_store::rows::Form;
 use harbor_store::{check_in as store, schedule};
 use serde::{Deserialize, Serialize};
@@ -21,7 +22,7 @@ use uuid::Uuid;
 pub struct CheckInSettings {
     steps: Vec<Choice>,
     /// The order of all visit types without one of their own.
-    usual: Vec<String>,
+    usual: Vec<codes::Step>,
     walks: Vec<OwnWalk>,
     rules: Vec<RuleView>,
     kinds: Vec<Choice>,
@@ -32,7 +33,7 @@ pub struct CheckInSettings {
 #[serde(rename_all = "camelCase")]
 pub struct OwnWalk {
     visit_type_id: Uuid,
-    steps: Vec<String>,
+    steps: Vec<codes::Step>,
 }
 
 #[derive(Debug, Serialize, Deserialize, ToSchema)]
@@ -54,7 +55,7 @@ pub struct RuleView {
 pub async fn settings(state: Data<State>) -> Answer<CheckInSettings> {
     let mut conn = state.store.reader().await?;
     let walks = store::walks(&mut conn).await?;
-    let codes = |steps: Vec<Step>| steps.into_iter().map(|s| s.code().to_owned()).collect();
+    let coded = |steps: Vec<Step>| steps.into_iter().map(Into::into).collect();
     let rule = |r: harbor_store::rows::AlertRule| RuleView {
         conditions: store::conditions_of(&r)
             .iter()
@@ -65,7 +66,7 @@ pub async fn settings(state: Data<State>) -> Answer<CheckInSettings> {
     };
     Ok(Json(CheckInSettings {
         steps: Step::ALL.iter().map(|s| Choice::of(s.code(), s.label())).collect(),
-        usual: codes(store::steps_for(&walks, Uuid::nil())),
+        usual: coded(store::steps_for(&walks, Uuid::nil())),
         walks: walks
             .iter()
             .filter_map(|w| Some(OwnWalk { visit_type_id: w.visit_type_id?, steps: w.steps.clone() }))
@@ -92,15 +93,18 @@ pub async fn set_walk(state: Data<State>, me: Me, form: Json<WalkForm>) -> Answe
     if !(steps.is_empty() && form.visit_type_id.is_some()) {
         checked_order(&steps).map_err(|e| Problem::field("steps", e.to_string()))?;
     }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    if let Some(kind) = form.visit_type_id
-        && !schedule::visit_types(change.conn()).await?.iter().any(|t| t.id == kind)
-    {
-        return Err(Problem::not_found("visit type"));
-    }
-    change.save_walk(form.visit_type_id, &steps).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            if let Some(kind) = form.visit_type_id
+                && !schedule::visit_types(change.conn()).await?.iter().any(|t| t.id == kind)
+            {
+                return Err(Problem::not_found("visit type"));
+            }
+            change.save_walk(form.visit_type_id, &steps).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -127,10 +131,13 @@ pub async fn set_rule(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Rul
         faults.add("conditions", BadRule::Nothing.to_string());
     }
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.save_rule(*id, &sentence, &conditions, form.active).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.save_rule(*id, &sentence, &conditions, form.active).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -155,9 +162,12 @@ pub async fn set_form(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<For
         faults.add("validMonths", "A signature holds 1 to 120 months, or for ever.");
     }
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = Form { id: *id, name, body, valid_months: form.valid_months, active: form.active, sort: 0 };
-    change.save_form(&row).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let row = Form { id: *id, name, body, valid_months: form.valid_months, active: form.active, sort: 0 };
+            change.save_form(&row).await?;
+            Ok(DONE)
+        })
+        .await
 }

@@ -10,9 +10,11 @@ use actix_web::web::{Data, Json, Path, Query};
 use actix_web::{HttpRequest, HttpResponse};
 use chrono::{DateTime, Utc};
 use harbor_core::claims::ClaimEvent;
+use harbor_core::claims::ClaimState;
 use harbor_core::money::Cents;
 use harbor_formats::x12;
 use harbor_store::claims as store;
+use harbor_store::codes;
 use harbor_store::people::registration::closed_charts;
 use harbor_store::rows::{Batch, Claim, Visit};
 use harbor_store::{Conn, coverage, people, visits};
@@ -67,7 +69,7 @@ pub async fn list(state: Data<State>, request: HttpRequest, asked: Query<ClaimsA
 #[derive(Debug, Serialize, ToSchema)]
 pub struct ClaimEventView {
     at: DateTime<Utc>,
-    state: String,
+    state: codes::ClaimState,
     sentence: String,
 }
 
@@ -93,14 +95,17 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ClaimDetail> {
 /// A rejected or denied claim that was put right is ready to go again.
 #[utoipa::path(post, path = "/api/claims/{id}/correct", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn correct(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let claim = store::get(change.conn(), *id).await?;
-    if !matches!(claim.state.as_str(), "rejected" | "denied") {
-        return Err(Problem::refused("claim-state", "Only a rejected or denied claim is made ready again."));
-    }
-    change.claim_happened(*id, ClaimEvent::Corrected, "Corrected; ready to go again.", &[]).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let claim = store::get(change.conn(), *id).await?;
+            if !matches!(*claim.state, ClaimState::Rejected | ClaimState::Denied) {
+                return Err(Problem::refused("claim-state", "Only a rejected or denied claim is made ready again."));
+            }
+            change.claim_happened(*id, ClaimEvent::Corrected, "Corrected; ready to go again.", &[]).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[utoipa::path(get, path = "/api/batches", responses((status = 200, body = Vec<Batch>)))]
@@ -131,32 +136,39 @@ pub async fn make_batch(state: Data<State>, me: Me, form: Json<BatchForm>) -> An
     if form.claim_ids.is_empty() || form.claim_ids.len() > 5000 {
         return Err(Problem::field("claimIds", "Choose one claim or more."));
     }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let rows = store::many(change.conn(), &form.claim_ids).await?;
-    if let Some(other) = rows.iter().find(|c| c.state != "ready") {
-        return Err(Problem::refused(
-            "not-ready",
-            format!("Claim {} is {}; only ready claims are sent.", other.number, other.state),
-        ));
-    }
-    let mut built = Vec::new();
-    for row in &rows {
-        built.push(build_claim(change.conn(), row).await?);
-    }
-    let control = store::next_control(change.conn()).await?;
-    let stamp = crate::claim_file::stamp(&state, u32::try_from(control).unwrap_or(0));
-    let text = x12::claim::write(&stamp, &crate::claim_file::biller(&state), &format!("B{control}"), &built);
-    let check = x12::show::check(text.as_bytes());
-    if form.check_only || !check.findings.is_empty() {
-        change.abandon().await?;
-        return Ok(Json(BatchAnswer { batch: None, summary: check.summary, findings: check.findings }));
-    }
-    let (document, _) = change.keep_document("837P", "out", text.as_bytes()).await?;
-    let total: Cents = built.iter().map(harbor_core::claims::Claim::total).sum();
-    let ids: Vec<Uuid> = rows.iter().map(|c| c.id).collect();
-    let batch = change.add_batch(control, document, &ids, total.get()).await?;
-    change.commit().await?;
-    Ok(Json(BatchAnswer { batch: Some(batch), summary: check.summary, findings: vec![] }))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let rows = store::many(change.conn(), &form.claim_ids).await?;
+            if let Some(other) = rows.iter().find(|c| c.state != ClaimState::Ready) {
+                return Err(Problem::refused(
+                    "not-ready",
+                    format!(
+                        "Claim {} is {}; only ready claims are sent.",
+                        other.number,
+                        other.state.label().to_lowercase()
+                    ),
+                ));
+            }
+            let mut built = Vec::new();
+            for row in &rows {
+                built.push(build_claim(change.conn(), row).await?);
+            }
+            let control = store::next_control(change.conn()).await?;
+            let stamp = crate::claim_file::stamp(&state, u32::try_from(control).unwrap_or(0));
+            let text = x12::claim::write(&stamp, &crate::claim_file::biller(&state), &format!("B{control}"), &built);
+            let check = x12::show::check(text.as_bytes());
+            if form.check_only || !check.findings.is_empty() {
+                change.give_up();
+                return Ok(Json(BatchAnswer { batch: None, summary: check.summary, findings: check.findings }));
+            }
+            let (document, _) = change.keep_document("837P", "out", text.as_bytes()).await?;
+            let total: Cents = built.iter().map(harbor_core::claims::Claim::total).sum();
+            let ids: Vec<Uuid> = rows.iter().map(|c| c.id).collect();
+            let batch = change.add_batch(control, document, &ids, total.get()).await?;
+            Ok(Json(BatchAnswer { batch: Some(batch), summary: check.summary, findings: vec![] }))
+        })
+        .await
 }
 
 /// A file as it was sent or received, byte for byte.

@@ -2,6 +2,7 @@
 
 use super::house::HouseRules;
 use super::views::Choice;
+use super::words::{Words, words};
 use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
@@ -15,6 +16,7 @@ use harbor_core::permissions::{Permission, Role};
 use harbor_core::schedule::VisitKind;
 use harbor_core::schedule::visit_type::{GLYPHS, GROUNDS, PATTERNS};
 use harbor_core::typed_date::{self, Sense};
+use harbor_store::codes;
 use harbor_store::rows::{OwnStage, Payer, Pharmacy, Room, Site, Staff, UntimedList, VisitType};
 use harbor_store::{coverage, lists, orders, own_stages, schedule, staff};
 use serde::{Deserialize, Serialize};
@@ -41,6 +43,8 @@ pub struct ClinicView {
     cancel_reasons: Vec<String>,
     /// What visit types may look like, and who may book.
     looks: Looks,
+    /// The words for codes.
+    words: Words,
     /// Whether a booking needs a reason.
     reason_required: bool,
     /// So many days ahead shifts are made.
@@ -50,7 +54,7 @@ pub struct ClinicView {
     /// A screen that nobody touches locks after so many minutes.
     lock_minutes: i32,
     /// The roles that sign in with a second factor.
-    second_factor_roles: Vec<String>,
+    second_factor_roles: Vec<codes::Role>,
     /// Lists without times that are in use.
     untimed_lists: Vec<UntimedList>,
     /// The hour from which the payers are asked about tomorrow by themselves.
@@ -115,6 +119,7 @@ pub async fn show(state: Data<State>) -> Answer<ClinicView> {
         thresholds: HouseRules::from(row.thresholds()),
         cancel_reasons: row.cancel_reasons,
         looks: looks(),
+        words: words(),
         reason_required: row.reason_required,
         supply_days: row.supply_days,
         untimed_lists: lists::all(&mut conn).await?,
@@ -149,11 +154,14 @@ pub async fn set_booking(state: Data<State>, me: Me, form: Json<BookingRules>) -
         faults.add("supplyDays", "Shifts are made 7 to 400 days ahead.");
     }
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.set_booking_rules(&reasons, form.reason_required, form.supply_days).await?;
-    change.settle_supply(state.today(), None, state.zone).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.set_booking_rules(&reasons, form.reason_required, form.supply_days).await?;
+            change.settle_supply(state.today(), None, state.zone).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, IntoParams)]

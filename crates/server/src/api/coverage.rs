@@ -67,7 +67,7 @@ fn benefit_view(check: BenefitCheck) -> BenefitView {
         BenefitsState::Refused(why) => ("refused", why),
         _ => ("waiting", "The payer has not answered yet.".to_owned()),
     };
-    let asked: Vec<Fact> = check.facts.iter().filter_map(|f| Fact::from_code(f)).collect();
+    let asked: Vec<Fact> = check.facts.iter().map(|f| **f).collect();
     let answer = check.answer.as_ref().map(facts::answer_from_json);
     let fact_views = answer.iter().flat_map(|a| verdicts(a, &asked)).map(|(fact, verdict)| {
         let (verdict, reason) = match verdict {
@@ -217,23 +217,20 @@ fn copay(faults: &mut Faults, text: &str) -> Option<i64> {
 
 pub(super) fn policy(f: &CoverageForm, today: NaiveDate) -> Result<Policy, Faults> {
     let mut faults = Faults::default();
-    let rank = if f.rank.is_empty() { "P".to_owned() } else { f.rank.clone() };
-    if Rank::from_code(&rank).is_none() {
-        faults.add("rank", "Choose first, second or third.");
-    }
+    let rank = if f.rank.is_empty() { Rank::First.code() } else { &f.rank };
+    let rank = faults.coded("rank", rank, "Choose first, second or third.");
     if f.payer_id.is_none() {
         faults.add("payerId", "Choose the payer.");
     }
-    let relationship = if f.relationship.is_empty() { "18".to_owned() } else { f.relationship.clone() };
-    match Relationship::from_code(&relationship) {
-        None => faults.add("relationship", "Choose how the patient is related to the policyholder."),
-        Some(Relationship::SelfHolder) if f.holder_id.is_some() => {
+    let relationship = if f.relationship.is_empty() { Relationship::SelfHolder.code() } else { &f.relationship };
+    let said = "Choose how the patient is related to the policyholder.";
+    let relationship = faults.coded("relationship", relationship, said);
+    match (relationship, f.holder_id) {
+        (Relationship::SelfHolder, Some(_)) => {
             faults.add("holderId", "The patient holds the policy; leave the policyholder empty.")
         }
-        Some(r) if r != Relationship::SelfHolder && f.holder_id.is_none() => {
-            faults.add("holderId", "Choose the policyholder.")
-        }
-        Some(_) => {}
+        (r, None) if r != Relationship::SelfHolder => faults.add("holderId", "Choose the policyholder."),
+        _ => {}
     }
     let starts_on = date(&mut faults, "startsOn", &f.starts_on, today)
         .unwrap_or_else(|| chrono::Datelike::with_ordinal(&today, 1).unwrap_or(today));
@@ -259,21 +256,21 @@ pub(super) fn policy(f: &CoverageForm, today: NaiveDate) -> Result<Policy, Fault
 #[utoipa::path(post, path = "/api/people/{id}/coverages", params(("id" = Uuid, Path)), request_body = CoverageForm, responses((status = 200, body = Coverage), (status = 422, body = Problem)))]
 pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<CoverageForm>) -> Answer<Coverage> {
     let policy = policy(&form, state.today())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    people::get(change.conn(), *id).await?;
-    let others = store::others_under(change.conn(), *id, &policy).await?;
-    if !form.knowingly && !others.is_empty() {
-        let known = people::many(change.conn(), &others).await?;
-        let names: Vec<String> = known.iter().map(|p| format!("{} {}", p.first_name, p.last_name)).collect();
-        let sentence = format!(
-            "{} has this subscriber number with another policyholder. Compare the cards; save again if both are right.",
-            names.join(", ")
-        );
-        return Err(Problem::refused("subscriber-known", sentence));
-    }
-    let row = change.add_coverage(*id, policy).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state.store.change(&me.actor(), state.now(), async |change| {
+        people::get(change.conn(), *id).await?;
+        let others = store::others_under(change.conn(), *id, &policy).await?;
+        if !form.knowingly && !others.is_empty() {
+            let known = people::many(change.conn(), &others).await?;
+            let names: Vec<String> = known.iter().map(|p| format!("{} {}", p.first_name, p.last_name)).collect();
+            let sentence = format!(
+                "{} has this subscriber number with another policyholder. Compare the cards; save again if both are right.",
+                names.join(", ")
+            );
+            return Err(Problem::refused("subscriber-known", sentence));
+        }
+        let row = change.add_coverage(*id, policy).await?;
+        Ok(Json(row))
+    }).await
 }
 
 #[utoipa::path(put, path = "/api/coverages/{id}", params(("id" = Uuid, Path)), request_body = CoverageForm, responses((status = 200, body = Coverage), (status = 409, body = Problem), (status = 422, body = Problem)))]
@@ -284,16 +281,21 @@ pub async fn correct(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Cove
     let ends_on = date(&mut faults, "endsOn", &form.ends_on, state.today());
     let copay = copay(&mut faults, &form.copay);
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let before = store::get(change.conn(), *id).await?;
-    let sharers = store::shared_with(change.conn(), std::slice::from_ref(&before)).await?;
-    let row = change.correct_coverage(*id, form.version, &subscriber, &group, ends_on, copay).await?;
-    // Each of the others by choice, and only those who have this very policy.
-    for other in sharers.iter().filter(|c| form.also.contains(&c.id)) {
-        change.correct_coverage(other.id, other.version, &subscriber, &group, ends_on, other.copay_cents).await?;
-    }
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let before = store::get(change.conn(), *id).await?;
+            let sharers = store::shared_with(change.conn(), std::slice::from_ref(&before)).await?;
+            let row = change.correct_coverage(*id, form.version, &subscriber, &group, ends_on, copay).await?;
+            // Each of the others by choice, and only those who have this very policy.
+            for other in sharers.iter().filter(|c| form.also.contains(&c.id)) {
+                change
+                    .correct_coverage(other.id, other.version, &subscriber, &group, ends_on, other.copay_cents)
+                    .await?;
+            }
+            Ok(Json(row))
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -305,15 +307,18 @@ pub struct BenefitsForm {
 /// Asks the payer; the answer comes by itself and is told to every screen.
 #[utoipa::path(post, path = "/api/coverages/{id}/benefits", params(("id" = Uuid, Path)), request_body = BenefitsForm, responses((status = 200, body = Done)))]
 pub async fn ask_benefits(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<BenefitsForm>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = store::get(change.conn(), *id).await?;
-    let day = match form.visit_id {
-        Some(visit) => visits::get(change.conn(), visit).await?.day,
-        None => state.today(),
-    };
-    change.ask_about(&row, form.visit_id, day).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let row = store::get(change.conn(), *id).await?;
+            let day = match form.visit_id {
+                Some(visit) => visits::get(change.conn(), visit).await?.day,
+                None => state.today(),
+            };
+            change.ask_about(&row, form.visit_id, day).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -330,34 +335,37 @@ pub async fn copy(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Vec<Cop
     if form.is_empty() || form.len() > 30 {
         return Err(Problem::field("people", "Choose who is covered by the same policy."));
     }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let from = store::get(change.conn(), *id).await?;
-    let holder = from.holder_id.unwrap_or(from.person_id);
-    let mut made = Vec::new();
-    for to in form.iter() {
-        people::get(change.conn(), to.person_id).await?;
-        if Relationship::from_code(&to.relationship).is_none_or(|r| r == Relationship::SelfHolder)
-            && to.person_id != holder
-        {
-            return Err(Problem::field("relationship", "Choose how each is related to the policyholder."));
-        }
-        let own = to.person_id == holder;
-        let policy = Policy {
-            rank: from.rank.clone(),
-            payer_id: from.payer_id,
-            plan_name: from.plan_name.clone(),
-            subscriber_number: from.subscriber_number.clone(),
-            group_number: from.group_number.clone(),
-            relationship: if own { Relationship::SelfHolder.code().into() } else { to.relationship.clone() },
-            holder_id: (!own).then_some(holder),
-            starts_on: from.starts_on,
-            ends_on: from.ends_on,
-            copay_cents: from.copay_cents,
-        };
-        made.push(change.add_coverage(to.person_id, policy).await?);
-    }
-    change.commit().await?;
-    Ok(Json(made))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let from = store::get(change.conn(), *id).await?;
+            let holder = from.holder_id.unwrap_or(from.person_id);
+            let mut made = Vec::new();
+            for to in form.iter() {
+                people::get(change.conn(), to.person_id).await?;
+                let own = to.person_id == holder;
+                let told = Relationship::from_code(&to.relationship).filter(|r| *r != Relationship::SelfHolder);
+                let relationship = own
+                    .then_some(Relationship::SelfHolder)
+                    .or(told)
+                    .ok_or_else(|| Problem::field("relationship", "Choose how each is related to the policyholder."))?;
+                let policy = Policy {
+                    rank: *from.rank,
+                    payer_id: from.payer_id,
+                    plan_name: from.plan_name.clone(),
+                    subscriber_number: from.subscriber_number.clone(),
+                    group_number: from.group_number.clone(),
+                    relationship,
+                    holder_id: (!own).then_some(holder),
+                    starts_on: from.starts_on,
+                    ends_on: from.ends_on,
+                    copay_cents: from.copay_cents,
+                };
+                made.push(change.add_coverage(to.person_id, policy).await?);
+            }
+            Ok(Json(made))
+        })
+        .await
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -370,8 +378,11 @@ pub struct Asked {
 #[utoipa::path(post, path = "/api/benefits/tomorrow", responses((status = 200, body = Asked)))]
 pub async fn ask_tomorrow(state: Data<State>, me: Me) -> Answer<Asked> {
     let day = state.today() + chrono::Duration::days(1);
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let asked = change.ask_overnight(day, true).await?;
-    change.commit().await?;
-    Ok(Json(Asked { day, asked }))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let asked = change.ask_overnight(day, true).await?;
+            Ok(Json(Asked { day, asked }))
+        })
+        .await
 }

@@ -13,6 +13,7 @@ use harbor_core::arrival::rooms::{RoomKind, Spot, for_the_line, spot};
 use harbor_core::arrival::waiting::{InLine, Setting, expected};
 use harbor_core::arrival::{Stage, Stay, Wait};
 use harbor_core::typed_date::{self, Sense};
+use harbor_core::visit_line::{Mark, Marks};
 use harbor_store::rows::Visit;
 use harbor_store::{coverage, facts, own_stages as stages, schedule, staff, visits};
 use serde::{Deserialize, Serialize};
@@ -79,15 +80,15 @@ fn at_of(v: &Visit) -> At<Uuid> {
     At { stage: v.stage(), own: v.own_stage_id }
 }
 
-fn in_line(v: &Visit, usual: i64) -> InLine<Uuid> {
+fn in_line(v: &Visit, marks: &Marks, usual: i64) -> InLine<Uuid> {
     InLine {
         visit: v.id,
         clinician: v.clinician_id,
         site: v.site_id,
         starts_at: v.starts_at,
         stage: own_stages::in_line(at_of(v)),
-        roomed_at: v.roomed_at,
-        seen_at: v.seen_at,
+        roomed_at: marks.at(Mark::Roomed),
+        seen_at: marks.at(Mark::Seen),
         done_at: v.done_at,
         usual,
     }
@@ -102,9 +103,9 @@ pub async fn in_clinic(state: Data<State>) -> Answer<InClinicView> {
     let rule = staff::clinic(&mut conn).await?.thresholds();
     let types = schedule::visit_types(&mut conn).await?;
     let usual = |v: &Visit| types.iter().find(|t| t.id == v.visit_type_id).map_or(20, |t| i64::from(t.minutes));
-    let day: Vec<InLine<Uuid>> = gathered.iter().map(|g| in_line(&g.visit, usual(&g.visit))).collect();
+    let day: Vec<InLine<Uuid>> = gathered.iter().map(|g| in_line(&g.visit, &g.facts.marks, usual(&g.visit))).collect();
     let all_rooms = staff::rooms(&mut conn).await?;
-    let exam = all_rooms.iter().filter(|r| r.kind == RoomKind::Exam.code() && r.active).map(|r| r.site_id);
+    let exam = all_rooms.iter().filter(|r| r.kind == RoomKind::Exam && r.active).map(|r| r.site_id);
     let in_rooms = gathered.iter().map(|g| &g.visit).filter(|v| v.room_id.is_some());
     let rooms = for_the_line(exam, in_rooms.map(|v| (v.site_id, at_of(v))));
     let line = expected(&day, &Setting { rooms, did_not_come: rule.did_not_come, now });
@@ -118,12 +119,13 @@ pub async fn in_clinic(state: Data<State>) -> Answer<InClinicView> {
     };
     for g in &gathered {
         let stage = g.visit.stage();
-        let late_minutes = rule.late_by(g.visit.starts_at, g.visit.here_at, now);
+        let here_at = g.facts.marks.at(Mark::Here);
+        let late_minutes = rule.late_by(g.visit.starts_at, here_at, now);
         if stage == Stage::Booked {
             view.expected.push(Coming { card: VisitCard::of(g, today), late_minutes });
         }
         let Some(spot) = spot(stage, g.visit.room_id.is_some()) else { continue };
-        let stay = rule.stay(stage, (g.visit.here_at, g.visit.stage_at), now);
+        let stay = rule.stay(stage, (here_at, g.visit.stage_at), now);
         let present = Present {
             card: VisitCard::of(g, today),
             stage_minutes: stay.in_stage,
@@ -158,8 +160,11 @@ pub async fn count(state: Data<State>) -> Answer<WaitingCount> {
     let mut conn = state.store.reader().await?;
     let rule = staff::clinic(&mut conn).await?.thresholds();
     let rows = visits::of_day(&mut conn, state.today()).await?;
-    let waiting = rows.iter().filter(|v| v.stage().waits_for_room());
-    let stays: Vec<Stay> = waiting.map(|v| rule.stay(v.stage(), (v.here_at, v.stage_at), state.now())).collect();
+    let waiting: Vec<&Visit> = rows.iter().filter(|v| v.stage().waits_for_room()).collect();
+    let marks = visits::marks_of(&mut conn, &waiting.iter().map(|v| v.id).collect::<Vec<_>>()).await?;
+    let here_at = |v: &Visit| marks.get(&v.id).and_then(|m| m.at(Mark::Here));
+    let stays: Vec<Stay> =
+        waiting.iter().map(|v| rule.stay(v.stage(), (here_at(v), v.stage_at), state.now())).collect();
     let longest = stays.iter().max_by_key(|s| s.total);
     Ok(Json(WaitingCount {
         waiting: stays.len(),
@@ -180,18 +185,21 @@ pub struct MoveForm {
 
 #[utoipa::path(post, path = "/api/visits/{id}/stage", params(("id" = Uuid, Path)), request_body = MoveForm, responses((status = 200, body = Visit), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn move_on(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<MoveForm>) -> Answer<Visit> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let at = at_of(&change.lock_visit(*id).await?);
-    let own: Vec<OwnStage<Uuid>> = stages::all(change.conn()).await?.iter().map(stages::in_core).collect();
-    let to = match form.to.as_str() {
-        "next" => own_stages::next(at, &own),
-        "back" => own_stages::previous(at, &own),
-        code => Stage::from_code(code).map(|stage| At { stage, own: form.own_stage_id }),
-    };
-    let to = to.ok_or_else(|| Problem::refused("stage", "There is no such stage to move to."))?;
-    let moved = change.move_visit(*id, to, form.room_id).await?;
-    change.commit().await?;
-    Ok(Json(moved))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let at = at_of(&change.lock_visit(*id).await?);
+            let own: Vec<OwnStage<Uuid>> = stages::all(change.conn()).await?.iter().map(stages::in_core).collect();
+            let to = match form.to.as_str() {
+                "next" => own_stages::next(at, &own),
+                "back" => own_stages::previous(at, &own),
+                code => Stage::from_code(code).map(|stage| At { stage, own: form.own_stage_id }),
+            };
+            let to = to.ok_or_else(|| Problem::refused("stage", "There is no such stage to move to."))?;
+            let moved = change.move_visit(*id, to, form.room_id).await?;
+            Ok(Json(moved))
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -212,17 +220,22 @@ pub async fn set_payer(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Pa
         let day = typed_date::parse(&form.accident_date, state.today(), Sense::Any);
         Some(day.map_err(|e| Problem::field("accidentDate", e.to_string()))?)
     };
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visit = change.lock_visit(*id).await?;
-    if visit.charged_at.is_some() {
-        return Err(Problem::refused("charged", "The charges are completed; correct the claim instead."));
-    }
-    if let Some(policy) = form.coverage_id
-        && coverage::get(change.conn(), policy).await?.person_id != visit.person_id
-    {
-        return Err(Problem::field("coverageId", "This policy belongs to somebody else."));
-    }
-    change.set_payer_of_visit(*id, form.coverage_id.filter(|_| !form.self_pay), form.self_pay, accident).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(*id).await?;
+            if change.has_reached(*id, Mark::Charged).await? {
+                return Err(Problem::refused("charged", "The charges are completed; correct the claim instead."));
+            }
+            if let Some(policy) = form.coverage_id
+                && coverage::get(change.conn(), policy).await?.person_id != visit.person_id
+            {
+                return Err(Problem::field("coverageId", "This policy belongs to somebody else."));
+            }
+            change
+                .set_payer_of_visit(*id, form.coverage_id.filter(|_| !form.self_pay), form.self_pay, accident)
+                .await?;
+            Ok(DONE)
+        })
+        .await
 }

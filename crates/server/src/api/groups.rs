@@ -43,16 +43,22 @@ pub async fn save(state: Data<State>, me: Me, form: Json<GroupForm>) -> Answer<C
     }
     faults.none_or(())?;
     let owner = (!form.for_clinic).then_some(me.staff.id);
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = change.save_group(owner, &name, &form.members).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let row = change.save_group(owner, &name, &form.members).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 #[utoipa::path(delete, path = "/api/groups/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn remove(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.remove_group(*id, me.staff.id, me.role.may(Permission::SetClinic)).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.remove_group(*id, me.staff.id, me.role.may(Permission::SetClinic)).await?;
+            Ok(DONE)
+        })
+        .await
 }

@@ -45,10 +45,13 @@ pub async fn set_thresholds(state: Data<State>, me: Me, form: Json<HouseRules>) 
     };
     let said = "Waiting too long comes after waiting long, and not coming after being late; all in minutes of one day.";
     let wanted = wanted.checked().ok_or_else(|| Problem::field("waitLong", said))?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.set_thresholds(wanted).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.set_thresholds(wanted).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -68,30 +71,32 @@ pub struct RoomForm {
 pub async fn set_room(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<RoomForm>) -> Answer<Done> {
     let mut faults = Faults::default();
     let name = faults.line("name", "Name", &form.name, 30);
-    if RoomKind::from_code(&form.kind).is_none() {
-        faults.add("kind", "A room is for examining, for blood draw, or a checkout desk.");
-    }
+    let kind: RoomKind =
+        faults.coded("kind", &form.kind, "A room is for examining, for blood draw, or a checkout desk.");
     if !is_place(form.place_x, form.place_y) {
         faults.add("placeX", format!("The drawing has {DRAWING} columns and rows."));
     }
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let rooms = staff::rooms(change.conn()).await?;
-    let old = rooms.iter().find(|r| r.id == *id);
-    if !staff::sites(change.conn()).await?.iter().any(|s| s.id == form.site_id) {
-        return Err(Problem::field("siteId", "Choose a site."));
-    }
-    let row = Room {
-        id: *id,
-        site_id: old.map_or(form.site_id, |r| r.site_id),
-        name,
-        kind: form.kind.clone(),
-        sort: old.map_or(i32::try_from(rooms.len()).unwrap_or(0), |r| r.sort),
-        place_x: form.place_x,
-        place_y: form.place_y,
-        active: form.active,
-    };
-    change.save_room(&row).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let rooms = staff::rooms(change.conn()).await?;
+            let old = rooms.iter().find(|r| r.id == *id);
+            if !staff::sites(change.conn()).await?.iter().any(|s| s.id == form.site_id) {
+                return Err(Problem::field("siteId", "Choose a site."));
+            }
+            let row = Room {
+                id: *id,
+                site_id: old.map_or(form.site_id, |r| r.site_id),
+                name,
+                kind: kind.into(),
+                sort: old.map_or(i32::try_from(rooms.len()).unwrap_or(0), |r| r.sort),
+                place_x: form.place_x,
+                place_y: form.place_y,
+                active: form.active,
+            };
+            change.save_room(&row).await?;
+            Ok(DONE)
+        })
+        .await
 }

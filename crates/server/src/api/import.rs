@@ -2,7 +2,8 @@
 //! happen, then it happens.
 
 use super::coverage::{CoverageForm, policy};
-use super::people::{PersonForm, details, likeness};
+use super::people::likeness;
+use super::person_form::{PersonForm, details};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
@@ -109,41 +110,48 @@ async fn bring_in(
     if rows.len() > MOST {
         return Err(Problem::refused("too-many", format!("A file holds at most {MOST} lines; split it.")));
     }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let payers = coverage::payers(change.conn()).await?;
-    let mut answer = ImportAnswer { rows: vec![], added: 0, twins: 0, refused: 0, unknown_headings, dry_run };
-    for row in &rows {
-        let names: Vec<&str> = ["recordNumber", "firstName", "lastName"]
-            .iter()
-            .filter_map(|f| row.fields.get(f).map(String::as_str))
-            .collect();
-        let outcome = match row.fields.get("recordNumber") {
-            Some(number) if row.fields.contains_key("amount") => carry_over(&mut change, state, number, row).await?,
-            Some(number) => cover_known(&mut change, state, &payers, number, row).await?,
-            None => import(&mut change, state, &payers, row).await?,
-        };
-        let (verdict, sentence) = match outcome {
-            Outcome::Added(what) => {
-                answer.added += 1;
-                ("added", what)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let payers = coverage::payers(change.conn()).await?;
+            let mut answer = ImportAnswer { rows: vec![], added: 0, twins: 0, refused: 0, unknown_headings, dry_run };
+            for row in &rows {
+                let names: Vec<&str> = ["recordNumber", "firstName", "lastName"]
+                    .iter()
+                    .filter_map(|f| row.fields.get(f).map(String::as_str))
+                    .collect();
+                let outcome = match row.fields.get("recordNumber") {
+                    Some(number) if row.fields.contains_key("amount") => carry_over(change, state, number, row).await?,
+                    Some(number) => cover_known(change, state, &payers, number, row).await?,
+                    None => import(change, state, &payers, row).await?,
+                };
+                let (verdict, sentence) = match outcome {
+                    Outcome::Added(what) => {
+                        answer.added += 1;
+                        ("added", what)
+                    }
+                    Outcome::Twin(who) => {
+                        answer.twins += 1;
+                        ("twin", who)
+                    }
+                    Outcome::Refused(why) => {
+                        answer.refused += 1;
+                        ("refused", why)
+                    }
+                };
+                answer.rows.push(RowVerdict {
+                    line: row.line,
+                    name: names.join(" "),
+                    verdict: verdict.into(),
+                    sentence,
+                });
             }
-            Outcome::Twin(who) => {
-                answer.twins += 1;
-                ("twin", who)
+            if dry_run || answer.added == 0 {
+                change.give_up();
             }
-            Outcome::Refused(why) => {
-                answer.refused += 1;
-                ("refused", why)
-            }
-        };
-        answer.rows.push(RowVerdict { line: row.line, name: names.join(" "), verdict: verdict.into(), sentence });
-    }
-    if dry_run || answer.added == 0 {
-        change.abandon().await?;
-    } else {
-        change.commit().await?;
-    }
-    Ok(Json(answer))
+            Ok(Json(answer))
+        })
+        .await
 }
 
 fn said(faults: Faults) -> String {
@@ -287,14 +295,7 @@ async fn cover(
     person: &Person,
     p: &IncomingPolicy,
 ) -> Result<Result<(), String>, Problem> {
-    let part = change.begin_part().await?;
-    let covered = cover_or_say(change, state, payers, person, p).await?;
-    if covered.is_ok() {
-        change.keep_part(part).await?;
-    } else {
-        change.drop_part(part).await?;
-    }
-    Ok(covered)
+    change.part(async |change| cover_or_say(change, state, payers, person, p).await).await
 }
 
 /// Whoever holds the policy is found here, or registered as no patient.
@@ -334,41 +335,44 @@ async fn cover_or_say(
 /// One person with policies as a FHIR R4 bundle.
 #[utoipa::path(get, path = "/api/people/{id}/fhir", params(("id" = Uuid, Path)), responses((status = 200, content_type = "application/fhir+json", body = String), (status = 404, body = Problem)))]
 pub async fn person_as_fhir(state: Data<State>, me: Me, id: Path<Uuid>) -> Result<HttpResponse, Problem> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let person = store::get(change.conn(), *id).await?;
-    let more = store::registration::of(change.conn(), person.id).await?;
-    let payers = coverage::payers(change.conn()).await?;
-    let mut policies = Vec::new();
-    for c in coverage::of_person(change.conn(), person.id).await? {
-        let holder = match c.holder_id {
-            Some(id) => Some(outgoing(&store::get(change.conn(), id).await?)),
-            None => None,
-        };
-        let payer = payers.iter().find(|p| p.id == c.payer_id).map_or("", |p| &p.name);
-        policies.push(IncomingPolicy { fields: outgoing_policy(&c, payer), holder });
-    }
-    let mut fields = outgoing(&person);
-    for (name, value) in [
-        ("maritalStatus", &more.marital_status),
-        ("emergencyName", &more.emergency_name),
-        ("emergencyPhone", more.emergency_phone.as_ref().unwrap_or(&String::new())),
-        ("emergencyRelation", &more.emergency_relation),
-    ] {
-        keep(&mut fields, name, value);
-    }
-    let text = fhir::person::write(&person.record_number, &fields, &policies).map_err(|e| {
-        Problem::refused("unwritable", format!("The record cannot be written as FHIR: {}.", e.expected))
-    })?;
-    // Leaving the house is recorded like a change.
-    change.audit("wrote out", "person", person.id, Some(person.id), "FHIR R4");
-    change.commit().await?;
-    Ok(HttpResponse::Ok()
-        .content_type("application/fhir+json")
-        .insert_header((
-            header::CONTENT_DISPOSITION,
-            format!("attachment; filename=\"{}.fhir.json\"", person.record_number),
-        ))
-        .body(text))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let person = store::get(change.conn(), *id).await?;
+            let more = store::registration::of(change.conn(), person.id).await?;
+            let payers = coverage::payers(change.conn()).await?;
+            let mut policies = Vec::new();
+            for c in coverage::of_person(change.conn(), person.id).await? {
+                let holder = match c.holder_id {
+                    Some(id) => Some(outgoing(&store::get(change.conn(), id).await?)),
+                    None => None,
+                };
+                let payer = payers.iter().find(|p| p.id == c.payer_id).map_or("", |p| &p.name);
+                policies.push(IncomingPolicy { fields: outgoing_policy(&c, payer), holder });
+            }
+            let mut fields = outgoing(&person);
+            for (name, value) in [
+                ("maritalStatus", more.marital_status.map_or("", |m| m.code())),
+                ("emergencyName", more.emergency_name.as_str()),
+                ("emergencyPhone", more.emergency_phone.as_deref().unwrap_or("")),
+                ("emergencyRelation", more.emergency_relation.as_str()),
+            ] {
+                keep(&mut fields, name, value);
+            }
+            let text = fhir::person::write(&person.record_number, &fields, &policies).map_err(|e| {
+                Problem::refused("unwritable", format!("The record cannot be written as FHIR: {}.", e.expected))
+            })?;
+            // Leaving the house is recorded like a change.
+            change.audit("wrote out", "person", person.id, Some(person.id), "FHIR R4");
+            Ok(HttpResponse::Ok()
+                .content_type("application/fhir+json")
+                .insert_header((
+                    header::CONTENT_DISPOSITION,
+                    format!("attachment; filename=\"{}.fhir.json\"", person.record_number),
+                ))
+                .body(text))
+        })
+        .await
 }
 
 fn keep(fields: &mut Fields, name: &'static str, value: &str) {
@@ -389,7 +393,7 @@ fn outgoing(p: &Person) -> Fields {
         ("formerName", p.former_name.clone()),
         ("birthDate", day(p.birth_date)),
         ("deceasedOn", day(p.deceased_on)),
-        ("sex", text(&p.sex)),
+        ("sex", p.sex.map_or("", |s| s.code()).to_owned()),
         ("phone", text(&p.phone)),
         ("otherPhone", text(&p.other_phone)),
         ("email", text(&p.email)),
@@ -414,8 +418,8 @@ fn outgoing_policy(c: &Coverage, payer: &str) -> Fields {
         ("planName", c.plan_name.clone()),
         ("startsOn", c.starts_on.to_string()),
         ("endsOn", c.ends_on.map(|d| d.to_string()).unwrap_or_default()),
-        ("rank", c.rank.clone()),
-        ("relationship", c.relationship.clone()),
+        ("rank", c.rank.code().to_owned()),
+        ("relationship", c.relationship.code().to_owned()),
     ] {
         keep(&mut f, name, &value);
     }

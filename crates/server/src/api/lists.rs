@@ -32,12 +32,15 @@ pub struct EntryForm {
 #[utoipa::path(post, path = "/api/lists/{id}/entries", params(("id" = Uuid, Path)), request_body = EntryForm, responses((status = 200, body = Visit), (status = 422, body = Problem)))]
 pub async fn enter(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<EntryForm>) -> Answer<Visit> {
     let mut faults = Faults::default();
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let (reason, note) = reason_and_note(&mut change, &mut faults, &form.reason, &form.note).await?;
-    faults.none_or(())?;
-    let visit = change.enter_list(*id, form.person_id, form.day, (&reason, &note), state.zone).await?;
-    change.commit().await?;
-    Ok(Json(visit))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let (reason, note) = reason_and_note(change, &mut faults, &form.reason, &form.note).await?;
+            faults.none_or(())?;
+            let visit = change.enter_list(*id, form.person_id, form.day, (&reason, &note), state.zone).await?;
+            Ok(Json(visit))
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -48,10 +51,13 @@ pub struct ListPlaceForm {
 
 #[utoipa::path(post, path = "/api/visits/{id}/list-place", params(("id" = Uuid, Path)), request_body = ListPlaceForm, responses((status = 200, body = Done)))]
 pub async fn reorder(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ListPlaceForm>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.reorder_list(*id, form.to).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.reorder_list(*id, form.to).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -77,9 +83,7 @@ pub struct UntimedListForm {
 pub async fn save(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<UntimedListForm>) -> Answer<Done> {
     let mut faults = Faults::default();
     let name = faults.line("name", "Name", &form.name, 40);
-    if ListKind::from_code(&form.kind).is_none() {
-        faults.add("kind", "Choose home visits or walk-ins.");
-    }
+    let kind: ListKind = faults.coded("kind", &form.kind, "Choose home visits or walk-ins.");
     let mut weekdays = form.weekdays.clone();
     weekdays.sort_unstable();
     weekdays.dedup();
@@ -98,7 +102,7 @@ pub async fn save(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Untimed
     let row = UntimedList {
         id: *id,
         name,
-        kind: form.kind.clone(),
+        kind: kind.into(),
         clinician_id: form.clinician_id,
         site_id: form.site_id,
         visit_type_id: form.visit_type_id,
@@ -108,8 +112,11 @@ pub async fn save(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Untimed
         most: form.most,
         active: form.active,
     };
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.save_list(&row).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.save_list(&row).await?;
+            Ok(DONE)
+        })
+        .await
 }

@@ -42,10 +42,7 @@ pub async fn list(state: Data<State>, request: HttpRequest) -> Answer<Vec<Messag
 
 /// What somebody has still to do about a message.
 pub(crate) fn to_do_about(m: &Message) -> ToDo {
-    match (Channel::from_code(&m.channel), Fate::from_code(&m.state)) {
-        (Some(channel), Some(fate)) => to_do(channel, fate),
-        _ => ToDo::Nothing,
-    }
+    to_do(*m.channel, *m.state)
 }
 
 fn to_do_word(m: &Message) -> Option<String> {
@@ -75,12 +72,15 @@ pub async fn set_fate(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Fat
         faults.add("state", "Say whether the person was called or not reached, or the letter printed.");
     }
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    if !change.message_became(*id, next.unwrap_or(Fate::Called), &note).await? {
-        return Err(Problem::refused("message", "This message has arrived already."));
-    }
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            if !change.message_became(*id, next.unwrap_or(Fate::Called), &note).await? {
+                return Err(Problem::refused("message", "This message has arrived already."));
+            }
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -94,10 +94,10 @@ impl Told {
     pub(crate) fn count<'a>(all: impl Iterator<Item = &'a Message>) -> Told {
         let mut out = Told { messages: 0, letters: 0, calls: 0 };
         for message in all {
-            match message.channel.as_str() {
-                "letter" => out.letters += 1,
-                "call" => out.calls += 1,
-                _ => out.messages += 1,
+            match *message.channel {
+                Channel::Letter => out.letters += 1,
+                Channel::Call => out.calls += 1,
+                Channel::Text | Channel::Email => out.messages += 1,
             }
         }
         out
@@ -116,11 +116,14 @@ pub async fn tell_no_time(state: Data<State>, me: Me, form: Json<TellForm>) -> A
     if form.visit_ids.is_empty() || form.visit_ids.len() > 500 {
         return Err(Problem::field("visitIds", "Nobody is to be told."));
     }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let told = telling::tell_no_time(&mut change, &state, &form.visit_ids).await?;
-    if told.is_empty() {
-        return Err(Problem::refused("message", "None of them waits for a new time any more."));
-    }
-    change.commit().await?;
-    Ok(Json(Told::count(told.iter())))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let told = telling::tell_no_time(change, &state, &form.visit_ids).await?;
+            if told.is_empty() {
+                return Err(Problem::refused("message", "None of them waits for a new time any more."));
+            }
+            Ok(Json(Told::count(told.iter())))
+        })
+        .await
 }

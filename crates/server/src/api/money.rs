@@ -5,6 +5,7 @@ use crate::problem::Answer;
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, Utc};
+use harbor_store::codes;
 use harbor_store::ledger as store;
 use harbor_store::rows::RemittedClaim;
 use harbor_store::{claims, remittances};
@@ -24,7 +25,7 @@ pub struct EntryView {
 #[serde(rename_all = "camelCase")]
 pub struct TransactionView {
     id: Uuid,
-    kind: String,
+    kind: codes::Posting,
     at: DateTime<Utc>,
     by: String,
     memo: String,

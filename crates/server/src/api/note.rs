@@ -6,7 +6,9 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::consult::{NotePart as Part, PART_LIMIT, may_sign};
 use harbor_core::fields;
-use harbor_store::rows::{Addendum, NotePart, NoteSignature};
+use harbor_core::visit_line::Mark;
+use harbor_store::codes;
+use harbor_store::rows::{Addendum, NoteSignature, WrittenPart};
 use harbor_store::signing::Seen;
 use harbor_store::{chart, visits};
 use serde::{Deserialize, Serialize};
@@ -20,22 +22,25 @@ pub struct PartForm {
     version: i32,
 }
 
-#[utoipa::path(put, path = "/api/visits/{id}/note/{part}", params(("id" = Uuid, Path), ("part" = String, Path)), request_body = PartForm, responses((status = 200, body = NotePart), (status = 409, body = Problem), (status = 422, body = Problem)))]
-pub async fn save(state: Data<State>, me: Me, path: Path<(Uuid, String)>, form: Json<PartForm>) -> Answer<NotePart> {
+#[utoipa::path(put, path = "/api/visits/{id}/note/{part}", params(("id" = Uuid, Path), ("part" = String, Path)), request_body = PartForm, responses((status = 200, body = WrittenPart), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn save(state: Data<State>, me: Me, path: Path<(Uuid, String)>, form: Json<PartForm>) -> Answer<WrittenPart> {
     let part = Part::from_code(&path.1).ok_or_else(|| Problem::not_found("part of a note"))?;
     let body = fields::prose(part.label(), &form.body, PART_LIMIT).map_err(|s| Problem::field(part.code(), s))?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    // Whoever writes and whoever signs wait for each other.
-    let visit = change.lock_visit(path.0).await?;
-    let row = change.save_part(&visit, part, &body, form.version).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            // Whoever writes and whoever signs wait for each other.
+            let visit = change.lock_visit(path.0).await?;
+            let row = change.save_part(&visit, part, &body, form.version).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 /// A part as the signer saw it.
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct SeenPart {
-    part: String,
+    part: codes::NotePart,
     version: i32,
 }
 
@@ -47,28 +52,31 @@ pub struct SignNoteForm {
 
 #[utoipa::path(post, path = "/api/visits/{id}/sign", params(("id" = Uuid, Path)), request_body = SignNoteForm, responses((status = 200, body = NoteSignature), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn sign(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SignNoteForm>) -> Answer<NoteSignature> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visit = change.lock_visit(*id).await?;
-    if visit.clinician_id != me.staff.id {
-        return Err(Problem::refused("not-yours", "Only the clinician of this visit signs its note."));
-    }
-    let rows = chart::parts(change.conn(), *id).await?;
-    let parts: Vec<(Part, &str)> =
-        rows.iter().filter_map(|r| Part::from_code(&r.part).map(|p| (p, r.body.as_str()))).collect();
-    may_sign(&parts, visit.seen_at.is_some()).map_err(|s| Problem::refused("not-ready", s))?;
-    let gathered = harbor_store::facts::gather(change.conn(), vec![visit.clone()], &state.tables.diagnoses).await?;
-    if let Some(facts) = gathered.first().map(|g| &g.facts) {
-        let line = harbor_core::visit_line::visit_line(facts);
-        let open =
-            line.blockers().find(|b| b.mark == harbor_core::visit_line::Mark::Signed && b.code != "note_unsigned");
-        if let Some(blocker) = open {
-            return Err(Problem::refused("not-ready", blocker.sentence.clone()));
-        }
-    }
-    let seen: Vec<Seen> = form.seen.iter().map(|p| Seen { part: p.part.clone(), version: p.version }).collect();
-    let row = change.sign_note(&visit, &seen).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(*id).await?;
+            if visit.clinician_id != me.staff.id {
+                return Err(Problem::refused("not-yours", "Only the clinician of this visit signs its note."));
+            }
+            let rows = chart::parts(change.conn(), *id).await?;
+            let parts: Vec<(Part, &str)> = rows.iter().map(|r| (*r.part, r.body.as_str())).collect();
+            may_sign(&parts, change.has_reached(*id, Mark::Seen).await?)
+                .map_err(|s| Problem::refused("not-ready", s))?;
+            let gathered =
+                harbor_store::facts::gather(change.conn(), vec![visit.clone()], &state.tables.diagnoses).await?;
+            if let Some(facts) = gathered.first().map(|g| &g.facts) {
+                let line = harbor_core::visit_line::visit_line(facts);
+                let open = line.blockers().find(|b| b.mark == Mark::Signed && b.code != "note_unsigned");
+                if let Some(blocker) = open {
+                    return Err(Problem::refused("not-ready", blocker.sentence.clone()));
+                }
+            }
+            let seen: Vec<Seen> = form.seen.iter().map(|p| Seen { part: *p.part, version: p.version }).collect();
+            let row = change.sign_note(&visit, &seen).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -82,14 +90,17 @@ pub async fn addendum(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Add
     if body.trim().is_empty() {
         return Err(Problem::field("body", "Write the addendum first."));
     }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visit = visits::get(change.conn(), *id).await?;
-    if visit.signed_at.is_none() {
-        return Err(Problem::refused("unsigned", "The note is not signed yet; write in the note itself."));
-    }
-    let row = change.add_addendum(&visit, &body).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = visits::get(change.conn(), *id).await?;
+            if !change.has_reached(*id, Mark::Signed).await? {
+                return Err(Problem::refused("unsigned", "The note is not signed yet; write in the note itself."));
+            }
+            let row = change.add_addendum(&visit, &body).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -124,21 +135,24 @@ pub async fn set_diagnoses(
         }
         wanted.push((found.code, found.title));
     }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visit = change.lock_visit(*id).await?;
-    if visit.charged_at.is_some() {
-        return Err(Problem::refused("charged", "The charges are completed; correct the claim instead."));
-    }
-    change.set_diagnoses(&visit, &wanted).await?;
-    for (code, title) in &wanted {
-        if harbor_core::diagnoses::lasts(code) {
-            change.add_problem(visit.person_id, code, title).await?;
-        }
-    }
-    change.commit().await?;
-    let codes: Vec<&str> = wanted.iter().map(|(c, _)| c.as_str()).collect();
-    let (stops, advice): (Vec<_>, Vec<_>) =
-        state.tables.diagnoses.check_together(&codes).into_iter().partition(|f| f.stops_billing);
-    let said = |list: Vec<harbor_core::diagnoses::Finding>| list.into_iter().map(|f| f.sentence).collect();
-    Ok(Json(DiagnosesAnswer { advice: said(advice), stops: said(stops) }))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(*id).await?;
+            if change.has_reached(*id, Mark::Charged).await? {
+                return Err(Problem::refused("charged", "The charges are completed; correct the claim instead."));
+            }
+            change.set_diagnoses(&visit, &wanted).await?;
+            for (code, title) in &wanted {
+                if harbor_core::diagnoses::lasts(code) {
+                    change.add_problem(visit.person_id, code, title).await?;
+                }
+            }
+            let codes: Vec<&str> = wanted.iter().map(|(c, _)| c.as_str()).collect();
+            let (stops, advice): (Vec<_>, Vec<_>) =
+                state.tables.diagnoses.check_together(&codes).into_iter().partition(|f| f.stops_billing);
+            let said = |list: Vec<harbor_core::diagnoses::Finding>| list.into_iter().map(|f| f.sentence).collect();
+            Ok(Json(DiagnosesAnswer { advice: said(advice), stops: said(stops) }))
+        })
+        .await
 }

@@ -8,6 +8,7 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
 use harbor_core::fields::Faults;
 use harbor_core::orders::{OrderState, place, ready_to_send};
+use harbor_core::visit_line::Mark;
 use harbor_store::orders as store;
 use harbor_store::rows::{Order, Visit};
 use harbor_store::{Change, chart};
@@ -43,7 +44,7 @@ pub async fn tests(state: Data<State>, typed: Query<Typed>) -> Json<Vec<TestView
 /// A visit whose orders and prescriptions may still change.
 pub async fn open_visit(change: &mut Change<'_>, id: Uuid) -> Result<Visit, Problem> {
     let visit = change.lock_visit(id).await?;
-    if visit.signed_at.is_some() {
+    if change.has_reached(id, Mark::Signed).await? {
         return Err(Problem::refused("note-signed", "The note is signed; order from a new visit."));
     }
     Ok(visit)
@@ -60,37 +61,41 @@ pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<OrderFor
     if form.tests.is_empty() || form.tests.len() > 40 {
         return Err(Problem::field("tests", "Choose one test or more."));
     }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visit = open_visit(&mut change, *id).await?;
-    let diagnoses = chart::diagnoses_of(change.conn(), *id).await?;
-    let listed: Vec<(String, String)> = diagnoses.iter().map(|d| (d.code.clone(), d.title.clone())).collect();
-    for code in &form.tests {
-        let test = state
-            .tables
-            .test(code)
-            .ok_or_else(|| Problem::field("tests", format!("The laboratory has no test {code}.")))?;
-        let placement = place(test, &listed);
-        let codes: Vec<String> = placement.diagnoses.iter().map(|i| listed[*i].0.clone()).collect();
-        let row = Order {
-            id: Uuid::now_v7(),
-            visit_id: *id,
-            person_id: visit.person_id,
-            test_code: test.code.clone(),
-            test_name: test.name.clone(),
-            loinc: test.loinc.clone(),
-            specimen: test.specimen.clone(),
-            state: OrderState::Draft.code().into(),
-            answers: serde_json::json!([]),
-            placement_reason: placement.reason,
-            requisition: None,
-            ordered_at: state.now(),
-            ordered_by: me.staff.name.clone(),
-            orderer_id: me.staff.id,
-            sent_at: None,
-        };
-        change.add_order(row, &codes).await?;
-    }
-    change.commit().await?;
+    let diagnoses = state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = open_visit(change, *id).await?;
+            let diagnoses = chart::diagnoses_of(change.conn(), *id).await?;
+            let listed: Vec<(String, String)> = diagnoses.iter().map(|d| (d.code.clone(), d.title.clone())).collect();
+            for code in &form.tests {
+                let test = state
+                    .tables
+                    .test(code)
+                    .ok_or_else(|| Problem::field("tests", format!("The laboratory has no test {code}.")))?;
+                let placement = place(test, &listed);
+                let codes: Vec<String> = placement.diagnoses.iter().map(|i| listed[*i].0.clone()).collect();
+                let row = Order {
+                    id: Uuid::now_v7(),
+                    visit_id: *id,
+                    person_id: visit.person_id,
+                    test_code: test.code.clone(),
+                    test_name: test.name.clone(),
+                    loinc: test.loinc.clone(),
+                    specimen: test.specimen.clone(),
+                    state: OrderState::Draft.into(),
+                    answers: serde_json::json!([]),
+                    placement_reason: placement.reason,
+                    requisition: None,
+                    ordered_at: state.now(),
+                    ordered_by: me.staff.name.clone(),
+                    orderer_id: me.staff.id,
+                    sent_at: None,
+                };
+                change.add_order(row, &codes).await?;
+            }
+            Ok::<_, Problem>(diagnoses)
+        })
+        .await?;
     let mut conn = state.store.reader().await?;
     Ok(Json(order_views(&mut conn, &state, *id, &diagnoses).await?))
 }
@@ -103,18 +108,21 @@ pub struct PlaceForm {
 /// Lays an order under these diagnoses and no other.
 #[utoipa::path(put, path = "/api/orders/{id}/diagnoses", params(("id" = Uuid, Path)), request_body = PlaceForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn place_order(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<PlaceForm>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let order = store::order(change.conn(), *id).await?;
-    open_visit(&mut change, order.visit_id).await?;
-    if order.state != OrderState::Draft.code() && form.codes.is_empty() {
-        return Err(Problem::field("codes", "An order that was sent keeps at least one diagnosis."));
-    }
-    let mut codes = form.codes.clone();
-    codes.sort();
-    codes.dedup();
-    change.link_order(&order, &codes).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let order = store::order(change.conn(), *id).await?;
+            open_visit(change, order.visit_id).await?;
+            if order.state != OrderState::Draft && form.codes.is_empty() {
+                return Err(Problem::field("codes", "An order that was sent keeps at least one diagnosis."));
+            }
+            let mut codes = form.codes.clone();
+            codes.sort();
+            codes.dedup();
+            change.link_order(&order, &codes).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, Serialize, ToSchema)]
@@ -132,23 +140,29 @@ pub async fn answer(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Vec<Q
         kept.push(QuestionAnswer { question: qa.question.chars().take(200).collect(), answer });
     }
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let order = store::order(change.conn(), *id).await?;
-    if order.state != OrderState::Draft.code() {
-        return Err(Problem::refused("sent", "The order has been sent; call the laboratory."));
-    }
-    change.answer_order(&order, serde_json::to_value(kept).unwrap_or_default()).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let order = store::order(change.conn(), *id).await?;
+            if order.state != OrderState::Draft {
+                return Err(Problem::refused("sent", "The order has been sent; call the laboratory."));
+            }
+            change.answer_order(&order, serde_json::to_value(kept).unwrap_or_default()).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[utoipa::path(delete, path = "/api/orders/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn cancel(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let order = store::order(change.conn(), *id).await?;
-    change.cancel_order(&order).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let order = store::order(change.conn(), *id).await?;
+            change.cancel_order(&order).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 /// Answers as they are kept, as pairs.
@@ -160,24 +174,27 @@ pub fn answers_of(order: &Order) -> Vec<(String, String)> {
 /// Sends every draft order of the visit; the first that is not ready says why.
 #[utoipa::path(post, path = "/api/visits/{id}/orders/send", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn send(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visit = open_visit(&mut change, *id).await?;
-    let links = store::links(change.conn(), &[*id]).await?;
-    let drafts: Vec<Order> = store::of_visits(change.conn(), &[*id])
-        .await?
-        .into_iter()
-        .filter(|o| o.state == OrderState::Draft.code())
-        .collect();
-    if drafts.is_empty() {
-        return Err(Problem::refused("nothing", "There is no order to send."));
-    }
-    for order in &drafts {
-        let test = state.tables.test(&order.test_code).ok_or_else(|| Problem::not_found("test"))?;
-        let placed = links.iter().filter(|l| l.order_id == order.id).count();
-        ready_to_send(test, &answers_of(order), placed, None).map_err(|s| Problem::refused("not-ready", s))?;
-    }
-    let ids: Vec<Uuid> = drafts.iter().map(|o| o.id).collect();
-    change.send_orders(&visit, &ids).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = open_visit(change, *id).await?;
+            let links = store::links(change.conn(), &[*id]).await?;
+            let drafts: Vec<Order> = store::of_visits(change.conn(), &[*id])
+                .await?
+                .into_iter()
+                .filter(|o| o.state == OrderState::Draft)
+                .collect();
+            if drafts.is_empty() {
+                return Err(Problem::refused("nothing", "There is no order to send."));
+            }
+            for order in &drafts {
+                let test = state.tables.test(&order.test_code).ok_or_else(|| Problem::not_found("test"))?;
+                let placed = links.iter().filter(|l| l.order_id == order.id).count();
+                ready_to_send(test, &answers_of(order), placed, None).map_err(|s| Problem::refused("not-ready", s))?;
+            }
+            let ids: Vec<Uuid> = drafts.iter().map(|o| o.id).collect();
+            change.send_orders(&visit, &ids).await?;
+            Ok(DONE)
+        })
+        .await
 }

@@ -31,26 +31,25 @@ pub struct OwnStageForm {
 pub async fn save(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<OwnStageForm>) -> Answer<Done> {
     let mut faults = Faults::default();
     let name = faults.line("name", "Name", &form.name, 30);
-    if Stage::from_code(&form.after_stage).is_none() {
-        faults.add("afterStage", "Choose the stage that it follows.");
-    }
-    if Where::from_code(&form.place).is_none() {
-        faults.add("place", "Choose where it takes place.");
-    }
+    let after_stage: Stage = faults.coded("afterStage", &form.after_stage, "Choose the stage that it follows.");
+    let place: Where = faults.coded("place", &form.place, "Choose where it takes place.");
     faults.none_or(())?;
     let row = OwnStage {
         id: *id,
         name,
-        after_stage: form.after_stage.clone(),
-        place: form.place.clone(),
+        after_stage: after_stage.into(),
+        place: place.into(),
         walked: form.walked,
         sort: 0,
         active: form.active,
     };
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.save_own_stage(&row).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.save_own_stage(&row).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -61,8 +60,11 @@ pub struct OwnStagePlace {
 
 #[utoipa::path(post, path = "/api/settings/own-stages/{id}/place", params(("id" = Uuid, Path)), request_body = OwnStagePlace, responses((status = 200, body = Done), (status = 404, body = Problem)))]
 pub async fn reorder(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<OwnStagePlace>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.reorder_own_stage(*id, form.to).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.reorder_own_stage(*id, form.to).await?;
+            Ok(DONE)
+        })
+        .await
 }

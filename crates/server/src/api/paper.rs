@@ -3,8 +3,7 @@
 use super::schedule::clock;
 use super::{DONE, Done};
 use crate::access::{Me, shown};
-use crate::paper::content::{self, Lists};
-use crate::paper::{self, Sheet};
+use crate::papers::{self as content, Lists};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use crate::telling;
@@ -14,9 +13,10 @@ use actix_web::{HttpRequest, HttpResponse};
 use chrono::{Duration, NaiveDate};
 use harbor_core::fields::Faults;
 use harbor_formats::calendar;
+use harbor_paper::Sheet;
 use harbor_store::rows::Message;
 use harbor_store::{feeds, payments};
-use rand::Rng;
+use rand::RngExt;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use utoipa::{IntoParams, ToSchema};
@@ -37,7 +37,7 @@ fn pdf(name: &str, content: Vec<u8>) -> HttpResponse {
 
 /// Setting takes the processor for a moment, so it leaves the other requests alone.
 pub(super) async fn set(sheet: Sheet, data: Value) -> Result<Vec<u8>, Problem> {
-    let set = actix_web::web::block(move || paper::set(sheet, &data)).await;
+    let set = actix_web::web::block(move || harbor_paper::set(content::typeface()?, sheet, &data)).await;
     set.map_err(|e| anyhow::anyhow!("{e}")).and_then(|r| r).map_err(|error| {
         tracing::error!(%error, "setting a paper");
         Problem::refused("paper", "The paper cannot be set; tell whoever looks after the program.")
@@ -91,12 +91,15 @@ pub async fn day_lists(state: Data<State>, me: Me, asked: Query<ListsAsked>) -> 
     let (content, pages) = content::day_lists(&state, &wanted).await?;
     let paper = set(Sheet::DayLists, content).await?;
     // Paper with names leaves the building's eyes, so it is on record who made it.
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let contacts = if wanted.contact { ", with contacts" } else { "" };
-    let detail = format!("{} to {}, {pages} lists{contacts}", wanted.from, wanted.to);
-    change.audit("printed", "day lists", Uuid::nil(), None, detail);
-    change.commit().await?;
-    Ok(pdf("day-lists", paper))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let contacts = if wanted.contact { ", with contacts" } else { "" };
+            let detail = format!("{} to {}, {pages} lists{contacts}", wanted.from, wanted.to);
+            change.audit("printed", "day lists", Uuid::nil(), None, detail);
+            Ok(pdf("day-lists", paper))
+        })
+        .await
 }
 
 /// A person's appointments to come, to take home.
@@ -115,11 +118,14 @@ pub async fn receipt(state: Data<State>, id: Path<Uuid>) -> Result<HttpResponse,
 /// Sends a receipt by the way to which the payer agreed.
 #[utoipa::path(post, path = "/api/payments/{id}/send", params(("id" = Uuid, Path)), responses((status = 200, body = Message), (status = 422, body = Problem)))]
 pub async fn send_receipt(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Message> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let payment = payments::get(change.conn(), *id).await?;
-    let message = telling::send_receipt(&mut change, &state, &payment).await?;
-    change.commit().await?;
-    Ok(Json(message))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let payment = payments::get(change.conn(), *id).await?;
+            let message = telling::send_receipt(change, &state, &payment).await?;
+            Ok(Json(message))
+        })
+        .await
 }
 
 /// The letters that wait for the printer, one a page.
@@ -165,18 +171,24 @@ pub async fn make_feed(state: Data<State>, me: Me) -> Answer<FeedAddress> {
         let mut random = rand::rng();
         (0..40).map(|_| char::from(random.sample(rand::distr::Alphanumeric))).collect()
     };
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.set_feed(me.staff.id, Some(&token)).await?;
-    change.commit().await?;
-    Ok(Json(FeedAddress { address: format!("/feeds/{token}") }))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.set_feed(me.staff.id, Some(&token)).await?;
+            Ok(Json(FeedAddress { address: format!("/feeds/{token}") }))
+        })
+        .await
 }
 
 #[utoipa::path(delete, path = "/api/me/feed", responses((status = 200, body = Done)))]
 pub async fn end_feed(state: Data<State>, me: Me) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.set_feed(me.staff.id, None).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.set_feed(me.staff.id, None).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 /// A clinician's days for a calendar program. It goes to programs outside, so it names call-signs and visit

@@ -9,10 +9,12 @@ use actix_web::http::StatusCode;
 use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, Utc};
 use harbor_core::fields::Faults;
+use harbor_core::ledger::CardState;
 use harbor_core::ledger::collect::propose;
 use harbor_core::ledger::payments::{For, Mean, total};
 use harbor_core::ledger::{LedgerRefusal, Method};
 use harbor_core::money::Cents;
+use harbor_store::codes;
 use harbor_store::payments::{self as store, NewPayment, Part};
 use harbor_store::rows::{CardRequest, Payment, PaymentMean};
 use harbor_store::{Conn, accounts, people, terminal as requests, visits};
@@ -69,8 +71,7 @@ pub struct ReceiptPart {
 #[serde(rename_all = "camelCase")]
 pub struct Receipt {
     pub number: Uuid,
-    /// payment, void or refund.
-    pub kind: String,
+    pub kind: codes::PaymentKind,
     pub at: DateTime<Utc>,
     pub by: String,
     pub cents: i64,
@@ -155,9 +156,13 @@ pub async fn take(state: Data<State>, me: Me, form: Json<PaymentForm>) -> Answer
     if store::by_key(&mut conn, &key).await?.is_some() {
         // Sent before: the same answer, or a refusal when it is not the same payment.
         let same = NewPayment { key: form.key, person: form.person_id, site: form.site_id, means, parts: vec![] };
-        let mut change = state.store.begin(&me.actor(), state.now()).await?;
-        let before = change.repeats(&same).await?;
-        change.abandon().await?;
+        let before = state
+            .store
+            .change(&me.actor(), state.now(), async |change| {
+                change.give_up();
+                change.repeats(&same).await
+            })
+            .await?;
         let before = before.ok_or_else(|| Problem::not_found("payment"))?;
         return Ok(Json(receipt_of(&mut conn, &state, &before).await?));
     }
@@ -180,10 +185,7 @@ pub async fn take(state: Data<State>, me: Me, form: Json<PaymentForm>) -> Answer
     let payment = if card.is_positive() {
         by_card(&state, &me, &new, card).await?
     } else {
-        let mut change = state.store.begin(&me.actor(), state.now()).await?;
-        let payment = change.take_payment(&new).await?;
-        change.commit().await?;
-        payment
+        state.store.change(&me.actor(), state.now(), async |change| change.take_payment(&new).await).await?
     };
     let mut conn = state.store.reader().await?;
     Ok(Json(receipt_of(&mut conn, &state, &payment).await?))
@@ -261,17 +263,23 @@ async fn by_card(state: &State, me: &Me, new: &NewPayment, card: Cents) -> Resul
         asked_at: Utc::now(),
         asked_by: me.staff.name.clone(),
         staff_id: Some(me.staff.id),
-        state: "asked".into(),
+        state: CardState::Asked.into(),
         word: String::new(),
     };
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    if !change.ask_card(&row).await? {
+    let actor = me.actor();
+    let posted = state.store.change(&actor, state.now(), async |change| {
+        if change.ask_card(&row).await? {
+            return Ok(None);
+        }
         // Posted by background work a moment ago, or begun with another amount.
+        change.give_up();
         let posted = store::by_key(change.conn(), &format!("payment:{}", new.key)).await?;
         let said = "This payment was begun with another amount; begin it again.";
-        return posted.filter(|p| p.cents == new.total()).ok_or_else(|| Problem::field("key", said));
+        posted.filter(|p| p.cents == new.total()).map(Some).ok_or_else(|| Problem::field("key", said))
+    });
+    if let Some(posted) = posted.await? {
+        return Ok(posted);
     }
-    change.commit().await?;
     match terminal::charge(state, new.key, card).await? {
         Said::Approved(approval) => {
             if let Some(payment) = terminal::post(state, &row, &approval).await? {
@@ -304,7 +312,7 @@ pub async fn receipt_of(conn: &mut Conn, state: &State, payment: &Payment) -> Re
     once.dedup();
     Ok(Receipt {
         number: payment.id,
-        kind: payment.kind.clone(),
+        kind: payment.kind,
         at: payment.at,
         by: payment.by.clone(),
         cents: payment.cents,

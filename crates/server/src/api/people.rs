@@ -1,5 +1,6 @@
 //! Finding, adding and changing people.
 
+use super::person_form::{PersonForm, details};
 use super::views::{PersonCard, VisitCard};
 use super::{DONE, Done, Typed};
 use crate::access::{Me, shown};
@@ -8,20 +9,16 @@ use crate::state::State;
 use actix_web::HttpRequest;
 use actix_web::http::StatusCode;
 use actix_web::web::{Data, Json, Path, Query};
-use chrono::NaiveDate;
 use harbor_core::arrival::missed::missed;
-use harbor_core::fields::{self, Faults};
-use harbor_core::people::{
-    Ethnicity, Field, Fit, Likeness, MaritalStatus, Race, Section, Sex, death_refusal, search_terms,
-};
-use harbor_core::typed_date::{self, Sense};
+use harbor_core::people::{Field, Fit, Likeness, Section, search_terms};
 use harbor_store::audit::AuditRow;
 use harbor_store::people::household::{self, Member};
 use harbor_store::people::registration::{self, Registrations};
 use harbor_store::people::{Details, finding, merging};
-use harbor_store::rows::{Consent, Merge, Person, Registration, Visit};
-use harbor_store::{audit, facts, people as store, visits as visit_store};
-use serde::{Deserialize, Serialize};
+use harbor_store::rows::{ConsentAnswer, Merge, Person, Registration, Visit};
+use harbor_store::{Conn, StoreError, audit, facts, people as store, visits as visit_store};
+use serde::Serialize;
+use serde_json::{Map, Value};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
@@ -49,158 +46,6 @@ pub async fn search(state: Data<State>, request: HttpRequest, typed: Query<Typed
         why: fit.why.join(", "),
     };
     Ok(Json(found.into_iter().map(hit).collect()))
-}
-
-/// A person as the form sends it: everything as typed.
-#[derive(Debug, Clone, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase", default)]
-#[derive(Default)]
-pub struct PersonForm {
-    /// The version that the form was filled from; 0 for a new person.
-    version: i32,
-    /// Set when the likely twins were looked at and this is somebody else.
-    not_a_twin: bool,
-    first_name: String,
-    last_name: String,
-    middle_name: String,
-    preferred_name: String,
-    former_name: String,
-    birth_date: String,
-    sex: String,
-    phone: String,
-    other_phone: Option<String>,
-    email: String,
-    email_declined: bool,
-    address_line: String,
-    address_line2: String,
-    city: String,
-    state: String,
-    postal_code: String,
-    language: String,
-    responsible_id: Option<Uuid>,
-    usual_clinician_id: Option<Uuid>,
-    chart_alert: String,
-    billing_note: String,
-    deceased_on: Option<String>,
-    /// Registered only to answer for a patient, or as a policyholder.
-    no_patient: bool,
-    gender_identity: String,
-    pronouns: String,
-    marital_status: String,
-    interpreter: bool,
-    race: String,
-    ethnicity: String,
-    occupation: String,
-    employer: String,
-    outside_id: String,
-    emergency_name: String,
-    emergency_phone: Option<String>,
-    emergency_relation: String,
-    pharmacy_id: Option<Uuid>,
-    usual_site_id: Option<Uuid>,
-    outside_clinician: String,
-    referred_by: String,
-    heard_from: String,
-}
-
-/// Reads a field that may be empty with a reader of the core.
-fn optional(faults: &mut Faults, field: &str, text: &str, read: fn(&str) -> Result<String, String>) -> Option<String> {
-    if text.trim().is_empty() {
-        return None;
-    }
-    read(text).map_err(|sentence| faults.add(field, sentence)).ok()
-}
-
-pub(super) fn details(f: &PersonForm, today: NaiveDate) -> Result<(Details, Registration), Faults> {
-    let mut faults = Faults::default();
-    let mut name = |field: &str, label: &str, text: &str| {
-        fields::person_name(label, text).unwrap_or_else(|sentence| {
-            faults.add(field, sentence);
-            String::new()
-        })
-    };
-    let first_name = name("firstName", "First name", &f.first_name);
-    let last_name = name("lastName", "Last name", &f.last_name);
-    let birth_date = if f.birth_date.trim().is_empty() {
-        None
-    } else {
-        typed_date::parse(&f.birth_date, today, Sense::Birth).map_err(|e| faults.add("birthDate", e.to_string())).ok()
-    };
-    let sex = (!f.sex.is_empty()).then(|| f.sex.clone());
-    if sex.as_deref().is_some_and(|s| Sex::from_code(s).is_none()) {
-        faults.add("sex", "Choose female, male or unknown.");
-    }
-    let deceased_on = f.deceased_on.as_deref().filter(|t| !t.trim().is_empty()).and_then(|text| {
-        typed_date::parse(text, today, Sense::Birth).map_err(|e| faults.add("deceasedOn", e.to_string())).ok()
-    });
-    if let Some(sentence) = deceased_on.and_then(|died| death_refusal(birth_date, died)) {
-        faults.add("deceasedOn", sentence);
-    }
-    for (field, code, known) in [
-        ("maritalStatus", &f.marital_status, MaritalStatus::from_code(&f.marital_status).is_some()),
-        ("race", &f.race, Race::from_code(&f.race).is_some()),
-        ("ethnicity", &f.ethnicity, Ethnicity::from_code(&f.ethnicity).is_some()),
-    ] {
-        if !code.is_empty() && !known {
-            faults.add(field, "Choose one of the list, or leave it empty.");
-        }
-    }
-    let state = faults.optional_line("state", "State", &f.state, 2).to_uppercase();
-    if !state.is_empty() && (state.len() != 2 || !state.bytes().all(|b| b.is_ascii_uppercase())) {
-        faults.add("state", "A state has two letters, such as ME.");
-    }
-    let d = Details {
-        first_name,
-        last_name,
-        middle_name: faults.optional_line("middleName", "Middle name", &f.middle_name, 100),
-        preferred_name: faults.optional_line("preferredName", "Preferred name", &f.preferred_name, 100),
-        former_name: faults.optional_line("formerName", "Former name", &f.former_name, 100),
-        birth_date,
-        sex,
-        phone: optional(&mut faults, "phone", &f.phone, fields::telephone),
-        other_phone: optional(&mut faults, "otherPhone", f.other_phone.as_deref().unwrap_or(""), fields::telephone),
-        email: optional(&mut faults, "email", &f.email, fields::email),
-        email_declined: f.email_declined,
-        address_line: faults.optional_line("addressLine", "Address", &f.address_line, 55),
-        address_line2: faults.optional_line("addressLine2", "Address, second line", &f.address_line2, 55),
-        city: faults.optional_line("city", "Town", &f.city, 30),
-        state,
-        postal_code: optional(&mut faults, "postalCode", &f.postal_code, fields::postal_code).unwrap_or_default(),
-        language: faults.optional_line("language", "Language", &f.language, 40),
-        responsible_id: f.responsible_id,
-        usual_clinician_id: f.usual_clinician_id,
-        chart_alert: faults.optional_line("chartAlert", "Chart alert", &f.chart_alert, 200),
-        billing_note: faults.optional_line("billingNote", "Billing note", &f.billing_note, 400),
-        deceased_on,
-        patient: !f.no_patient,
-    };
-    let more = Registration {
-        person_id: Uuid::nil(),
-        gender_identity: faults.optional_line("genderIdentity", "Gender identity", &f.gender_identity, 40),
-        pronouns: faults.optional_line("pronouns", "Pronouns", &f.pronouns, 30),
-        marital_status: f.marital_status.clone(),
-        interpreter: f.interpreter,
-        race: f.race.clone(),
-        ethnicity: f.ethnicity.clone(),
-        occupation: faults.optional_line("occupation", "Occupation", &f.occupation, 60),
-        employer: faults.optional_line("employer", "Employer", &f.employer, 60),
-        outside_id: faults.optional_line("outsideId", "Id in another system", &f.outside_id, 40),
-        emergency_name: faults.optional_line("emergencyName", "Emergency contact", &f.emergency_name, 80),
-        emergency_phone: optional(
-            &mut faults,
-            "emergencyPhone",
-            f.emergency_phone.as_deref().unwrap_or(""),
-            fields::telephone,
-        ),
-        emergency_relation: faults.optional_line("emergencyRelation", "Relation", &f.emergency_relation, 40),
-        pharmacy_id: f.pharmacy_id,
-        usual_site_id: f.usual_site_id,
-        outside_clinician: faults.optional_line("outsideClinician", "Outside clinician", &f.outside_clinician, 80),
-        referred_by: faults.optional_line("referredBy", "Referred by", &f.referred_by, 80),
-        heard_from: faults.optional_line("heardFrom", "How they heard of the clinic", &f.heard_from, 80),
-        restricted: false,
-    };
-    faults.none_or((d, more))
 }
 
 pub(super) fn likeness(d: &Details) -> Likeness {
@@ -256,25 +101,30 @@ pub async fn add(state: Data<State>, me: Me, form: Json<PersonForm>) -> Answer<P
             });
         }
     }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    // Two who register one person at one moment come one after the other; the second sees the first's record.
-    if let Some(just) = change.registered_just_now(&d).await? {
-        let reasons = vec![format!("registered a moment ago by {}", just.1)];
-        let twin = Twin { person: PersonCard::of(&just.0, state.today()), score: 100, reasons };
-        return Err(Problem {
-            current: serde_json::to_value(vec![twin]).ok().map(Box::new),
-            ..Problem::new(StatusCode::CONFLICT, "likely-twin", "Just this person was registered a moment ago.")
-        });
-    }
-    let row = change.add_person(&d, more).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            // Two who register one person at one moment come one after the other; the second sees the first's record.
+            if let Some(just) = change.registered_just_now(&d).await? {
+                let reasons = vec![format!("registered a moment ago by {}", just.1)];
+                let twin = Twin { person: PersonCard::of(&just.0, state.today()), score: 100, reasons };
+                return Err(Problem {
+                    current: serde_json::to_value(vec![twin]).ok().map(Box::new),
+                    ..Problem::new(StatusCode::CONFLICT, "likely-twin", "Just this person was registered a moment ago.")
+                });
+            }
+            let row = change.add_person(&d, more).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct PersonView {
     person: Person,
+    /// The form as the record holds it.
+    form: PersonForm,
     registration: Registration,
     card: PersonCard,
     /// Field and word of what the record lacks.
@@ -284,7 +134,7 @@ pub struct PersonView {
     responsible: Option<PersonCard>,
     household: Vec<MemberView>,
     /// Every answer that was recorded, the newest first.
-    consents: Vec<Consent>,
+    consents: Vec<ConsentAnswer>,
     /// Records merged into this one.
     merges: Vec<MergeView>,
     /// The record that stays, when this one was merged into it.
@@ -365,11 +215,13 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<PersonView> {
         Some(kept) => Some(PersonCard::of(&store::get(&mut conn, kept).await?, today)),
         None => None,
     };
+    let more = registration::of(&mut conn, person.id).await?;
     Ok(Json(PersonView {
         merged_into,
         card: PersonCard::of(&person, today),
         missed: if missed.is_none() { String::new() } else { missed.to_string() },
-        registration: registration::of(&mut conn, person.id).await?,
+        form: PersonForm::of(&person, &more),
+        registration: more,
         sections: Section::ALL.iter().map(section).collect(),
         gaps: gaps.into_iter().map(Gap::from).collect(),
         household: household::of(&mut conn, &person).await?.into_iter().map(member).collect(),
@@ -381,13 +233,31 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<PersonView> {
     }))
 }
 
-#[utoipa::path(put, path = "/api/people/{id}", params(("id" = Uuid, Path)), request_body = PersonForm, responses((status = 200, body = Person), (status = 409, body = Problem), (status = 422, body = Problem)))]
-pub async fn save(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<PersonForm>) -> Answer<Person> {
-    let (d, more) = details(&form, state.today())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = change.save_person(*id, form.version, &d, more, state.today()).await?;
-    change.commit().await?;
-    Ok(Json(row))
+/// Saves what was changed in the form, over the version that it was changed in. What is not sent stays as it is; a stale save
+/// gets the form as it is held by now.
+#[utoipa::path(patch, path = "/api/people/{id}", params(("id" = Uuid, Path)), request_body = PersonForm, responses((status = 200, body = PersonForm), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn save(state: Data<State>, me: Me, id: Path<Uuid>, sent: Json<Map<String, Value>>) -> Answer<PersonForm> {
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let held = form_of(change.conn(), *id).await?;
+            let form = held.with(&sent).map_err(|e| Problem::unreadable("form", e))?;
+            let (d, more) = details(&form, state.today())?;
+            match change.save_person(*id, form.version, &d, more, state.today()).await {
+                Ok(_) => Ok(Json(form_of(change.conn(), *id).await?)),
+                Err(StoreError::Stale { .. }) => {
+                    let current = serde_json::to_value(form_of(change.conn(), *id).await?).unwrap_or_default();
+                    Err(StoreError::Stale { current }.into())
+                }
+                Err(other) => Err(other.into()),
+            }
+        })
+        .await
+}
+
+async fn form_of(conn: &mut Conn, id: Uuid) -> Result<PersonForm, Problem> {
+    let person = store::get(conn, id).await?;
+    Ok(PersonForm::of(&person, &registration::of(conn, id).await?))
 }
 
 #[utoipa::path(get, path = "/api/people/{id}/visits", params(("id" = Uuid, Path)), responses((status = 200, body = Vec<VisitCard>)))]
@@ -406,9 +276,12 @@ pub async fn looks(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<AuditRow>> 
 
 #[utoipa::path(post, path = "/api/people/{id}/self-pay", params(("id" = Uuid, Path)), responses((status = 200, body = Done)))]
 pub async fn self_pay(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    store::get(change.conn(), *id).await?;
-    change.record_self_pay(*id).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            store::get(change.conn(), *id).await?;
+            change.record_self_pay(*id).await?;
+            Ok(DONE)
+        })
+        .await
 }

@@ -6,10 +6,15 @@ use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
+use harbor_core::consult::KnownList;
+use harbor_core::consult::ProblemState;
 use harbor_core::fields;
+use harbor_core::prescribing::MedicineState;
+use harbor_core::prescribing::PrescriptionState;
 use harbor_core::prescribing::{
-    Dosing, Patient, Product, Severity, Warning, check as check_all, instructions, may_sign, quantity,
+    Dosing, Patient, Product, Severity, Warning, check as check_all, instructions, may_sign,
 };
+use harbor_core::prescribing::{PrescriptionEvent, quantity_of};
 use harbor_store::orders as store;
 use harbor_store::rows::{Prescription, Visit};
 use harbor_store::{Conn, chart, people};
@@ -76,23 +81,10 @@ pub struct Checked {
 }
 
 fn dosing(f: &PrescriptionForm) -> Result<(Dosing, u32), Problem> {
-    let fine = |x: f64, most: f64| x.is_finite() && x > 0.0 && x <= most;
-    if !fine(f.dose, 10_000.0) {
-        return Err(Problem::field("dose", "A dose is more than nothing."));
-    }
-    if !fine(f.per_day, 24.0) {
-        return Err(Problem::field("perDay", "How often a day is between nothing and 24 times."));
-    }
-    if f.days == 0 || f.days > 365 {
-        return Err(Problem::field("days", "A prescription is for 1 to 365 days."));
-    }
-    if !(0..=12).contains(&f.refills) {
-        return Err(Problem::field("refills", "Refills are 0 to 12."));
-    }
     let d = Dosing { dose: f.dose, per_day: f.per_day, days: f.days, as_needed: f.as_needed };
-    let q = quantity(&d)
-        .ok_or_else(|| Problem::field("days", "The quantity comes out impossible; check dose, frequency and days."))?;
-    Ok((d, q))
+    let refills = u32::try_from(f.refills).unwrap_or(u32::MAX);
+    let quantity = quantity_of(&d, refills).map_err(|(field, sentence)| Problem::field(field, sentence))?;
+    Ok((d, quantity))
 }
 
 async fn warnings(
@@ -110,7 +102,7 @@ async fn warnings(
     let prescribed = store::prescriptions_of_visits(conn, &[visit.id]).await?;
     let mut taking: Vec<&Product> = medicines
         .iter()
-        .filter(|m| m.state == "taking")
+        .filter(|m| m.state.counts())
         .filter_map(|m| m.product_code.as_deref())
         .filter_map(|c| state.tables.product(c))
         .collect();
@@ -119,13 +111,13 @@ async fn warnings(
     let mut problems: Vec<String> = chart::problems_of(conn, person.id)
         .await?
         .into_iter()
-        .filter(|p| p.state == "active")
+        .filter(|p| p.state == ProblemState::Active)
         .map(|p| p.code)
         .collect();
     problems.extend(chart::diagnoses_of(conn, visit.id).await?.into_iter().map(|x| x.code));
     let patient = Patient {
         age: person.birth_date.and_then(|b| visit.day.years_since(b)),
-        allergies_asked: !allergies.is_empty() || none_known.iter().any(|n| n.list == "allergies"),
+        allergies_asked: !allergies.is_empty() || none_known.iter().any(|n| n.list == KnownList::Allergies),
         allergies: allergies.into_iter().map(|a| (a.substance, a.reaction)).collect(),
         taking,
         problems,
@@ -164,35 +156,38 @@ pub async fn check(state: Data<State>, id: Path<Uuid>, form: Json<PrescriptionFo
 pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<PrescriptionForm>) -> Answer<Prescription> {
     let product = product(&state, &form.product_code)?;
     let (d, quantity) = dosing(&form)?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visit = open_visit(&mut change, *id).await?;
-    let found = warnings(change.conn(), &state, &visit, product, &d, None).await?;
-    let row = Prescription {
-        id: Uuid::now_v7(),
-        visit_id: *id,
-        person_id: visit.person_id,
-        product_code: product.code.clone(),
-        medicine: format!("{} {} {}", product.brand, product.strength, product.form),
-        dose: d.dose,
-        per_day: d.per_day,
-        days: i32::try_from(d.days).unwrap_or(365),
-        as_needed: d.as_needed,
-        quantity: i32::try_from(quantity).unwrap_or(i32::MAX),
-        refills: form.refills,
-        instructions: instructions(product, &d),
-        diagnosis: form.diagnosis.clone(),
-        pharmacy_id: None,
-        state: "draft".into(),
-        warnings: serde_json::to_value(view(&found)).unwrap_or_default(),
-        override_reason: String::new(),
-        prescribed_at: state.now(),
-        prescribed_by: me.staff.name.clone(),
-        prescriber_id: me.staff.id,
-        sent_at: None,
-    };
-    let row = change.add_prescription(row).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = open_visit(change, *id).await?;
+            let found = warnings(change.conn(), &state, &visit, product, &d, None).await?;
+            let row = Prescription {
+                id: Uuid::now_v7(),
+                visit_id: *id,
+                person_id: visit.person_id,
+                product_code: product.code.clone(),
+                medicine: format!("{} {} {}", product.brand, product.strength, product.form),
+                dose: d.dose,
+                per_day: d.per_day,
+                days: i32::try_from(d.days).unwrap_or(365),
+                as_needed: d.as_needed,
+                quantity: i32::try_from(quantity).unwrap_or(i32::MAX),
+                refills: form.refills,
+                instructions: instructions(product, &d),
+                diagnosis: form.diagnosis.clone(),
+                pharmacy_id: None,
+                state: PrescriptionState::Draft.into(),
+                warnings: serde_json::to_value(view(&found)).unwrap_or_default(),
+                override_reason: String::new(),
+                prescribed_at: state.now(),
+                prescribed_by: me.staff.name.clone(),
+                prescriber_id: me.staff.id,
+                sent_at: None,
+            };
+            let row = change.add_prescription(row).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -202,12 +197,15 @@ pub struct DiagnosisForm {
 
 #[utoipa::path(put, path = "/api/prescriptions/{id}/diagnosis", params(("id" = Uuid, Path)), request_body = DiagnosisForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn place(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<DiagnosisForm>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = store::prescription(change.conn(), *id).await?;
-    open_visit(&mut change, row.visit_id).await?;
-    change.place_prescription(*id, form.code.as_deref()).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let row = store::prescription(change.conn(), *id).await?;
+            open_visit(change, row.visit_id).await?;
+            change.place_prescription(*id, form.code.as_deref()).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -223,42 +221,52 @@ pub struct SendForm {
 pub async fn send(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SendForm>) -> Answer<Done> {
     let reason =
         fields::line("Override reason", &form.override_reason, 300).map_err(|s| Problem::field("overrideReason", s))?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = store::prescription(change.conn(), *id).await?;
-    let visit = open_visit(&mut change, row.visit_id).await?;
-    if row.diagnosis.is_none() {
-        return Err(Problem::refused(
-            "no-diagnosis",
-            format!("The prescription for {} has no diagnosis.", row.medicine),
-        ));
-    }
-    let product = product(&state, &row.product_code)?;
-    let d = Dosing {
-        dose: row.dose,
-        per_day: row.per_day,
-        days: u32::try_from(row.days).unwrap_or(1),
-        as_needed: row.as_needed,
-    };
-    let found = warnings(change.conn(), &state, &visit, product, &d, Some(row.id)).await?;
-    may_sign(&found, &reason).map_err(|s| Problem::field("overrideReason", s))?;
-    change.send_prescription(*id, form.pharmacy_id, &reason).await?;
-    let own = format!("prescribed {}", state.today());
-    let medicines = chart::medicines_of(change.conn(), row.person_id).await?;
-    if !medicines.iter().any(|m| m.product_code.as_deref() == Some(row.product_code.as_str()) && m.state == "taking") {
-        change.add_medicine(row.person_id, &row.medicine, Some(&row.product_code), "taking", &own).await?;
-    }
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let row = store::prescription(change.conn(), *id).await?;
+            let visit = open_visit(change, row.visit_id).await?;
+            if row.diagnosis.is_none() {
+                return Err(Problem::refused(
+                    "no-diagnosis",
+                    format!("The prescription for {} has no diagnosis.", row.medicine),
+                ));
+            }
+            let product = product(&state, &row.product_code)?;
+            let d = Dosing {
+                dose: row.dose,
+                per_day: row.per_day,
+                days: u32::try_from(row.days).unwrap_or(1),
+                as_needed: row.as_needed,
+            };
+            let found = warnings(change.conn(), &state, &visit, product, &d, Some(row.id)).await?;
+            may_sign(&found, &reason).map_err(|s| Problem::field("overrideReason", s))?;
+            change.send_prescription(*id, form.pharmacy_id, &reason).await?;
+            let own = format!("prescribed {}", state.today());
+            let medicines = chart::medicines_of(change.conn(), row.person_id).await?;
+            if !medicines.iter().any(|m| {
+                m.product_code.as_deref() == Some(row.product_code.as_str()) && m.state == MedicineState::Taking
+            }) {
+                change
+                    .add_medicine(row.person_id, &row.medicine, Some(&row.product_code), MedicineState::Taking, &own)
+                    .await?;
+            }
+            Ok(DONE)
+        })
+        .await
 }
 
 #[utoipa::path(delete, path = "/api/prescriptions/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn stop(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = store::prescription(change.conn(), *id).await?;
-    if row.state == "draft" {
-        open_visit(&mut change, row.visit_id).await?;
-    }
-    change.stop_prescription(*id).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let row = store::prescription(change.conn(), *id).await?;
+            if row.state == PrescriptionState::Draft {
+                open_visit(change, row.visit_id).await?;
+            }
+            change.prescription_happened(*id, PrescriptionEvent::Stopped).await?;
+            Ok(DONE)
+        })
+        .await
 }

@@ -29,16 +29,20 @@ pub async fn void(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<VoidFor
     faults.none_or(())?;
     // The card is asked last and inside the change, so that neither stands without the other; the terminal
     // knows the reference, so a repeated void puts the money back once.
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = change.void_payment(*id, &reason).await?;
-    let means = store::means_of(change.conn(), &[*id]).await?;
-    let card: i64 = means.iter().filter(|m| m.method == Method::Card.code()).map(|m| m.cents).sum();
-    if card > 0 {
-        let first = store::get(change.conn(), *id).await?;
-        let charge = first.idempotency_key.strip_prefix("payment:").unwrap_or("").to_owned();
-        put_back(&state, &format!("void:{}", *id), &charge, Cents::new(card)).await?;
-    }
-    change.commit().await?;
+    let row = state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let row = change.void_payment(*id, &reason).await?;
+            let means = store::means_of(change.conn(), &[*id]).await?;
+            let card: i64 = means.iter().filter(|m| m.method == Method::Card).map(|m| m.cents).sum();
+            if card > 0 {
+                let first = store::get(change.conn(), *id).await?;
+                let charge = first.idempotency_key.strip_prefix("payment:").unwrap_or("").to_owned();
+                put_back(&state, &format!("void:{}", *id), &charge, Cents::new(card)).await?;
+            }
+            Ok::<_, Problem>(row)
+        })
+        .await?;
     let mut conn = state.store.reader().await?;
     Ok(Json(receipt_of(&mut conn, &state, &row).await?))
 }
@@ -77,12 +81,16 @@ pub async fn refund(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Refun
     let Some(mean) = means.into_iter().next() else { return Err(Problem::field("amount", "Type an amount.")) };
     let key = format!("refund:{}", form.key);
     let from = form.visit_id.map_or(For::Credit, For::Visit);
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let given = change.give_back((form.key, &reason), (*id, form.site_id), from, &mean).await?;
-    if let Some(charge) = &given.to_card {
-        put_back(&state, &key, charge, mean.amount).await?;
-    }
-    change.commit().await?;
+    let given = state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let given = change.give_back((form.key, &reason), (*id, form.site_id), from, &mean).await?;
+            if let Some(charge) = &given.to_card {
+                put_back(&state, &key, charge, mean.amount).await?;
+            }
+            Ok::<_, Problem>(given)
+        })
+        .await?;
     let mut conn = state.store.reader().await?;
     Ok(Json(receipt_of(&mut conn, &state, &given.payment).await?))
 }
@@ -100,15 +108,18 @@ pub struct CreditForm {
 /// Uses a credit for a visit, or keeps what was paid too much for it as one.
 #[utoipa::path(post, path = "/api/visits/{id}/credit", params(("id" = Uuid, Path)), request_body = CreditForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn credit(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<CreditForm>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    match form.from_person_id {
-        Some(owner) => {
-            let typed = form.amount.as_deref().map(Cents::parse).transpose();
-            let amount = typed.map_err(|e| Problem::field("amount", e.to_string()))?;
-            change.use_credit(form.key, owner, *id, amount).await?;
-        }
-        None => change.keep_as_credit(form.key, *id).await?,
-    }
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            match form.from_person_id {
+                Some(owner) => {
+                    let typed = form.amount.as_deref().map(Cents::parse).transpose();
+                    let amount = typed.map_err(|e| Problem::field("amount", e.to_string()))?;
+                    change.use_credit(form.key, owner, *id, amount).await?;
+                }
+                None => change.keep_as_credit(form.key, *id).await?,
+            }
+            Ok(DONE)
+        })
+        .await
 }

@@ -8,7 +8,7 @@ use actix_web::web::{Data, Json, Path, Query};
 use harbor_core::people::{Consent as Kind, Field, Relation, opening_reason};
 use harbor_store::people::merging::{self, Difference};
 use harbor_store::people::registration;
-use harbor_store::rows::{Consent, Merge};
+use harbor_store::rows::{ConsentAnswer, Merge};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use std::collections::HashMap;
@@ -21,14 +21,17 @@ pub struct ConsentForm {
     given: bool,
 }
 
-#[utoipa::path(post, path = "/api/people/{id}/consents", params(("id" = Uuid, Path)), request_body = ConsentForm, responses((status = 200, body = Consent), (status = 422, body = Problem)))]
-pub async fn consent(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ConsentForm>) -> Answer<Consent> {
+#[utoipa::path(post, path = "/api/people/{id}/consents", params(("id" = Uuid, Path)), request_body = ConsentForm, responses((status = 200, body = ConsentAnswer), (status = 422, body = Problem)))]
+pub async fn consent(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ConsentForm>) -> Answer<ConsentAnswer> {
     let kind = Kind::from_code(&form.kind)
         .ok_or_else(|| Problem::field("kind", "Choose what the person agrees to or declines."))?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = change.record_consent(*id, kind, form.given).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let row = change.record_consent(*id, kind, form.given).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -42,18 +45,24 @@ pub struct RelationForm {
 #[utoipa::path(post, path = "/api/people/{id}/household", params(("id" = Uuid, Path)), request_body = RelationForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn link(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<RelationForm>) -> Answer<Done> {
     let kind = Relation::from_code(&form.kind).ok_or_else(|| Problem::field("kind", "Choose how they are related."))?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.link_household(*id, form.other_id, kind).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.link_household(*id, form.other_id, kind).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[utoipa::path(delete, path = "/api/people/{id}/household/{other}", params(("id" = Uuid, Path), ("other" = Uuid, Path)), responses((status = 200, body = Done)))]
 pub async fn unlink(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.unlink_household(ids.0, ids.1).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.unlink_household(ids.0, ids.1).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -67,10 +76,13 @@ pub async fn move_along(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<O
     if form.people.is_empty() || form.people.len() > 30 {
         return Err(Problem::field("people", "Choose who moved along."));
     }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.move_along(*id, &form.people).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.move_along(*id, &form.people).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -99,18 +111,24 @@ pub async fn differences(state: Data<State>, id: Path<Uuid>, asked: Query<MergeA
 
 #[utoipa::path(post, path = "/api/people/{id}/merge", params(("id" = Uuid, Path)), request_body = MergeForm, responses((status = 200, body = Merge), (status = 422, body = Problem)))]
 pub async fn merge(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<MergeForm>) -> Answer<Merge> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = change.merge_people(*id, form.gone_id, &form.choices).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let row = change.merge_people(*id, form.gone_id, &form.choices).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 #[utoipa::path(delete, path = "/api/merges/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = Merge), (status = 422, body = Problem)))]
 pub async fn part(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Merge> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = change.part_people(*id).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let row = change.part_people(*id).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -129,20 +147,26 @@ pub struct RestrictionForm {
 #[utoipa::path(post, path = "/api/people/{id}/restriction", params(("id" = Uuid, Path)), request_body = RestrictionForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn restrict(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<RestrictionForm>) -> Answer<Done> {
     let reason = opening_reason(&form.reason).map_err(|s| Problem::field("reason", s))?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.restrict_chart(*id, form.restricted, &reason).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.restrict_chart(*id, form.restricted, &reason).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 /// Opens a restricted chart; the reason is kept and the manager is told.
 #[utoipa::path(post, path = "/api/people/{id}/open-chart", params(("id" = Uuid, Path)), request_body = ReasonForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn open_chart(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ReasonForm>) -> Answer<Done> {
     let reason = opening_reason(&form.reason).map_err(|s| Problem::field("reason", s))?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.open_chart(*id, me.staff.id, &reason).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.open_chart(*id, me.staff.id, &reason).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -177,10 +201,13 @@ pub async fn set_required(state: Data<State>, me: Me, form: Json<RequiredForm>) 
         let field = Field::choices().find(|f| f.code() == code);
         wanted.push(field.ok_or_else(|| Problem::field("fields", "One of the fields cannot be required."))?);
     }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.set_required_fields(&wanted).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.set_required_fields(&wanted).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 /// An address as typed.

@@ -79,13 +79,16 @@ pub struct ReviewForm {
 #[utoipa::path(post, path = "/api/results/{id}/review", params(("id" = Uuid, Path)), request_body = ReviewForm, responses((status = 200, body = LabReport), (status = 422, body = Problem)))]
 pub async fn review(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ReviewForm>) -> Answer<LabReport> {
     let comment = fields::prose("Comment", &form.comment, 2000).map_err(|s| Problem::field("comment", s))?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    if orders::report(change.conn(), *id).await?.person_id.is_none() {
-        return Err(Problem::refused("uncertain", "File the result under its person first."));
-    }
-    let row = change.review_report(*id, &comment).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            if orders::report(change.conn(), *id).await?.person_id.is_none() {
+                return Err(Problem::refused("uncertain", "File the result under its person first."));
+            }
+            let row = change.review_report(*id, &comment).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -96,13 +99,16 @@ pub struct MatchForm {
 
 #[utoipa::path(post, path = "/api/results/{id}/match", params(("id" = Uuid, Path)), request_body = MatchForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn file_under(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<MatchForm>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    people::get(change.conn(), form.person_id).await?;
-    // What is filed is seen there at once: the chart must be open to the one who files.
-    if !closed_charts(change.conn(), &[form.person_id], me.staff.id, state.now()).await?.is_empty() {
-        return Err(Problem::restricted_chart());
-    }
-    change.match_report(*id, form.person_id).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            people::get(change.conn(), form.person_id).await?;
+            // What is filed is seen there at once: the chart must be open to the one who files.
+            if !closed_charts(change.conn(), &[form.person_id], me.staff.id, state.now()).await?.is_empty() {
+                return Err(Problem::restricted_chart());
+            }
+            change.match_report(*id, form.person_id).await?;
+            Ok(DONE)
+        })
+        .await
 }

@@ -168,16 +168,22 @@ pub async fn pin_note(state: Data<State>, me: Me, form: Json<NoteForm>) -> Answe
     let body = faults.line("body", "Note", &form.body, 120);
     faults.none_or(())?;
     let at = clock_time(&state, form.day, "time", &form.time)?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = change.pin_note(form.clinician_id, at, &body).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let row = change.pin_note(form.clinician_id, at, &body).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 #[utoipa::path(delete, path = "/api/schedule/notes/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = Done)))]
 pub async fn remove_note(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.remove_note(*id).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.remove_note(*id).await?;
+            Ok(DONE)
+        })
+        .await
 }

@@ -8,7 +8,7 @@ use actix_web::http::StatusCode;
 use actix_web::web::{Data, Json};
 use harbor_store::rows::Staff;
 use harbor_store::sign_ins::{self as store, SecondFactor};
-use rand::Rng;
+use rand::RngExt;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use totp_rs::{Builder, Secret, Totp};
@@ -122,10 +122,13 @@ pub async fn keep(
         (0..RECOVERY_CODES).map(|_| (0..RECOVERY_LENGTH).map(|_| letter(&mut random)).collect()).collect()
     };
     let hashes: Vec<String> = codes.iter().map(|c: &String| hashed(c)).collect();
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.set_second_factor(me.staff.id, &secret, i64::try_from(step).unwrap_or(0), &hashes).await?;
-    change.commit().await?;
-    Ok(Json(RecoveryCodes { codes }))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.set_second_factor(me.staff.id, &secret, i64::try_from(step).unwrap_or(0), &hashes).await?;
+            Ok(Json(RecoveryCodes { codes }))
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -142,9 +145,12 @@ pub async fn remove(
     form: Json<PasswordOnly>,
 ) -> Answer<Done> {
     super::staff::own_password(&state, &me, &request, &form.password).await?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.forget_second_factor(me.staff.id).await?;
-    change.audit("asked to go without a second factor", "member of staff", me.staff.id, None, "");
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.forget_second_factor(me.staff.id).await?;
+            change.audit("asked to go without a second factor", "member of staff", me.staff.id, None, "");
+            Ok(DONE)
+        })
+        .await
 }

@@ -8,11 +8,12 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, Duration, NaiveDate, Utc};
 use harbor_core::fields::Faults;
+use harbor_core::schedule::VisitKind;
 use harbor_core::schedule::series::{DAYS_BESIDE, MOST, Step, days, serve};
 use harbor_core::schedule::{Span, day_bounds};
 use harbor_store::booking::{Booking, Place};
 use harbor_store::rows::{Series, Slot, Visit};
-use harbor_store::{StoreError, schedule, series as store};
+use harbor_store::{schedule, series as store};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -90,34 +91,34 @@ pub struct SeriesForm {
 #[utoipa::path(post, path = "/api/series", request_body = SeriesForm, responses((status = 200, body = Vec<Visit>), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn book(state: Data<State>, me: Me, form: Json<SeriesForm>) -> Answer<Vec<Visit>> {
     let mut faults = Faults::default();
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let (reason, note) = reason_and_note(&mut change, &mut faults, &form.reason, &form.note).await?;
-    if !(1..=MOST as usize).contains(&form.slot_ids.len()) {
-        faults.add("slotIds", format!("A series has at least one visit and at most {MOST}."));
-    }
-    faults.none_or(())?;
-    let step = step(form.every, &form.unit)?;
-    let booking = |slot: &Uuid| Booking {
-        person_id: form.person_id,
-        place: Place::slot(*slot),
-        reason: reason.clone(),
-        note: note.clone(),
-        kind: "in_person".into(),
-        role: Some(me.role),
-    };
-    let bookings: Vec<Booking> = form.slot_ids.iter().map(booking).collect();
-    let rule = format!("{}, {} times", step.words(), bookings.len());
-    match change.book_series(&bookings, &rule, state.zone).await {
-        Ok(visits) => {
-            change.commit().await?;
-            Ok(Json(visits))
+    let actor = me.actor();
+    let booked = state.store.change(&actor, state.now(), async |change| {
+        let (reason, note) = reason_and_note(change, &mut faults, &form.reason, &form.note).await?;
+        if !(1..=MOST as usize).contains(&form.slot_ids.len()) {
+            faults.add("slotIds", format!("A series has at least one visit and at most {MOST}."));
         }
-        Err(StoreError::Refused { code: "taken", .. }) => Err(Problem::new(
+        faults.none_or(())?;
+        let step = step(form.every, &form.unit)?;
+        let booking = |slot: &Uuid| Booking {
+            person_id: form.person_id,
+            place: Place::slot(*slot),
+            reason: reason.clone(),
+            note: note.clone(),
+            kind: VisitKind::InPerson,
+            role: Some(me.role),
+        };
+        let bookings: Vec<Booking> = form.slot_ids.iter().map(booking).collect();
+        let rule = format!("{}, {} times", step.words(), bookings.len());
+        Ok::<_, Problem>(change.book_series(&bookings, &rule, state.zone).await?)
+    });
+    match booked.await {
+        Ok(visits) => Ok(Json(visits)),
+        Err(late) if late.is("taken") => Err(Problem::new(
             actix_web::http::StatusCode::CONFLICT,
             "taken",
             "One of the times was just taken. Nothing was booked; look the series over again.",
         )),
-        Err(other) => Err(other.into()),
+        Err(other) => Err(other),
     }
 }
 
@@ -153,8 +154,11 @@ pub struct CancelledRest {
 
 #[utoipa::path(post, path = "/api/series/{id}/cancel-rest", params(("id" = Uuid, Path)), request_body = CancelRest, responses((status = 200, body = CancelledRest), (status = 422, body = Problem)))]
 pub async fn cancel_rest(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<CancelRest>) -> Answer<CancelledRest> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let visits = change.cancel_rest(*id, form.from, form.by_patient, form.reason.trim()).await?;
-    change.commit().await?;
-    Ok(Json(CancelledRest { visits }))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visits = change.cancel_rest(*id, form.from, form.by_patient, form.reason.trim()).await?;
+            Ok(Json(CancelledRest { visits }))
+        })
+        .await
 }

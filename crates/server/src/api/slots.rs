@@ -58,26 +58,29 @@ pub enum SlotChange {
 
 #[utoipa::path(post, path = "/api/slots/{id}", params(("id" = Uuid, Path)), request_body = SlotChange, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn change(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SlotChange>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    match &*form {
-        SlotChange::Split { at } => {
-            let (slot, _) = schedule::slot(change.conn(), *id).await?;
-            let day = slot.starts_at.with_timezone(&state.zone).date_naive();
-            change.split_slot(*id, clock_time(&state, day, "at", at)?).await?;
-        }
-        SlotChange::Join => change.join_slot(*id).await?,
-        SlotChange::Delete => change.delete_slot(*id).await?,
-        SlotChange::Retype { visit_type_id } => change.retype_slot(*id, *visit_type_id).await?,
-        SlotChange::Hold { held_for } => {
-            let mut faults = Faults::default();
-            let held_for = faults.line("heldFor", "What it is held for", held_for, 60);
-            faults.none_or(())?;
-            change.hold_slot(*id, Some(&held_for)).await?;
-        }
-        SlotChange::Free => change.hold_slot(*id, None).await?,
-    }
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            match &*form {
+                SlotChange::Split { at } => {
+                    let (slot, _) = schedule::slot(change.conn(), *id).await?;
+                    let day = slot.starts_at.with_timezone(&state.zone).date_naive();
+                    change.split_slot(*id, clock_time(&state, day, "at", at)?).await?;
+                }
+                SlotChange::Join => change.join_slot(*id).await?,
+                SlotChange::Delete => change.delete_slot(*id).await?,
+                SlotChange::Retype { visit_type_id } => change.retype_slot(*id, *visit_type_id).await?,
+                SlotChange::Hold { held_for } => {
+                    let mut faults = Faults::default();
+                    let held_for = faults.line("heldFor", "What it is held for", held_for, 60);
+                    faults.none_or(())?;
+                    change.hold_slot(*id, Some(&held_for)).await?;
+                }
+                SlotChange::Free => change.hold_slot(*id, None).await?,
+            }
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -94,17 +97,20 @@ pub struct NewSlot {
 
 #[utoipa::path(post, path = "/api/shifts/{id}/slots", params(("id" = Uuid, Path)), request_body = NewSlot, responses((status = 200, body = Slot), (status = 422, body = Problem)))]
 pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<NewSlot>) -> Answer<Slot> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let place = match form.place.as_str() {
-        "beginning" => Place::Beginning,
-        "end" => Place::End,
-        "at" => {
-            let day = state.local_day(schedule::shift(change.conn(), *id).await?.starts_at);
-            Place::At(clock_time(&state, day, "at", &form.at)?)
-        }
-        _ => return Err(Problem::field("place", "Say where the slot is added.")),
-    };
-    let slot = change.add_slot(*id, place, form.minutes, form.visit_type_id).await?;
-    change.commit().await?;
-    Ok(Json(slot))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let place = match form.place.as_str() {
+                "beginning" => Place::Beginning,
+                "end" => Place::End,
+                "at" => {
+                    let day = state.local_day(schedule::shift(change.conn(), *id).await?.starts_at);
+                    Place::At(clock_time(&state, day, "at", &form.at)?)
+                }
+                _ => return Err(Problem::field("place", "Say where the slot is added.")),
+            };
+            let slot = change.add_slot(*id, place, form.minutes, form.visit_type_id).await?;
+            Ok(Json(slot))
+        })
+        .await
 }

@@ -41,7 +41,7 @@ pub async fn list(state: Data<State>) -> Answer<Vec<StaffRow>> {
         let (site_ids, second_factor) =
             more.iter().find(|(id, ..)| *id == staff.id).map(|(_, s, f)| (s.clone(), *f)).unwrap_or_default();
         StaffRow {
-            role_label: Role::from_code(&staff.role).map(|r| r.label().to_owned()).unwrap_or_default(),
+            role_label: staff.role.label().to_owned(),
             sessions: open.iter().filter(|s| s.staff_id == staff.id).cloned().collect(),
             invited: staff.password_hash == "!",
             site_ids,
@@ -94,19 +94,25 @@ fn read(form: &WhoForm) -> Result<StaffForm, Problem> {
 #[utoipa::path(post, path = "/api/staff", request_body = WhoForm, responses((status = 200, body = Staff), (status = 422, body = Problem)))]
 pub async fn add(state: Data<State>, me: Me, form: Json<WhoForm>) -> Answer<Staff> {
     let form = read(&form)?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = change.add_staff(&form).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let row = change.add_staff(&form).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 #[utoipa::path(put, path = "/api/staff/{id}", params(("id" = Uuid, Path)), request_body = WhoForm, responses((status = 200, body = Staff), (status = 422, body = Problem)))]
 pub async fn change(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<WhoForm>) -> Answer<Staff> {
     let who = read(&form)?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let row = change.change_staff(*id, &who, form.active).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let row = change.change_staff(*id, &who, form.active).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -121,20 +127,26 @@ pub struct LinkView {
 #[utoipa::path(post, path = "/api/staff/{id}/password-link", params(("id" = Uuid, Path)), responses((status = 200, body = LinkView), (status = 422, body = Problem)))]
 pub async fn make_link(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<LinkView> {
     let token = word(43);
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let ends_at = change.make_password_link(*id, &token).await?;
-    change.commit().await?;
-    // Behind the sign, a browser sends it to nobody.
-    Ok(Json(LinkView { path: format!("/set-password#{token}"), ends_at }))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let ends_at = change.make_password_link(*id, &token).await?;
+            // Behind the sign, a browser sends it to nobody.
+            Ok(Json(LinkView { path: format!("/set-password#{token}"), ends_at }))
+        })
+        .await
 }
 
 /// Ends a session of anybody.
 #[utoipa::path(delete, path = "/api/staff/sessions/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 404, body = Problem)))]
 pub async fn end_session(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.end_session(*id, "ended").await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.end_session(*id, "ended").await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -151,10 +163,13 @@ pub async fn set_doors(state: Data<State>, me: Me, form: Json<DoorsForm>) -> Ans
     }
     let roles: Option<Vec<Role>> = form.second_factor_roles.iter().map(|r| Role::from_code(r)).collect();
     let roles = roles.ok_or_else(|| Problem::field("secondFactorRoles", "Choose among the roles."))?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.set_doors(form.lock_minutes, &roles).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.set_doors(form.lock_minutes, &roles).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 /// Refuses a password that is easy to guess, also from what is known of its owner.
@@ -197,10 +212,13 @@ pub async fn change_password(
     strong(&form.password, &me.staff, &state.clinic.name)?;
     own_password(&state, &me, &request, &form.old_password).await?;
     let hash = state.signing.enter(machine::address(&request, &state))?.hash(&form.password).await?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.set_password(me.staff.id, &hash, Some(me.session)).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.set_password(me.staff.id, &hash, Some(me.session)).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -221,16 +239,24 @@ pub struct LinkOwner {
 /// Sets a password by a link that a manager made.
 #[utoipa::path(post, path = "/api/set-password", request_body = LinkForm, responses((status = 200, body = LinkOwner), (status = 404, body = Problem), (status = 422, body = Problem), (status = 429, body = Problem)))]
 pub async fn set_password(state: Data<State>, request: HttpRequest, form: Json<LinkForm>) -> Answer<LinkOwner> {
-    let mut change = state.store.begin(&Actor::system("a password link"), state.now()).await?;
-    let owner = change.owner_of_link(&form.token).await?;
-    change.abandon().await?;
+    let by = Actor::system("a password link");
+    let owner = state
+        .store
+        .change(&by, state.now(), async |change| {
+            change.give_up();
+            change.owner_of_link(&form.token).await
+        })
+        .await?;
     if form.password.is_empty() {
         return Ok(Json(LinkOwner { name: owner.name, login: owner.login, set: false }));
     }
     strong(&form.password, &owner, &state.clinic.name)?;
     let hash = state.signing.enter(machine::address(&request, &state))?.hash(&form.password).await?;
-    let mut change = state.store.begin(&Actor::system("a password link"), state.now()).await?;
-    let owner = change.use_password_link(&form.token, &hash).await?;
-    change.commit().await?;
-    Ok(Json(LinkOwner { name: owner.name, login: owner.login, set: true }))
+    state
+        .store
+        .change(&by, state.now(), async |change| {
+            let owner = change.use_password_link(&form.token, &hash).await?;
+            Ok(Json(LinkOwner { name: owner.name, login: owner.login, set: true }))
+        })
+        .await
 }

@@ -171,13 +171,16 @@ fn add_up(all: Vec<SupplyReport>) -> SupplyReport {
 #[utoipa::path(post, path = "/api/supply/templates", request_body = TemplateForm, responses((status = 200, body = SupplyReport), (status = 422, body = Problem)))]
 pub async fn add_template(state: Data<State>, me: Me, form: Json<TemplateForm>) -> Answer<SupplyReport> {
     let wanted = form.templates(&state)?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let mut reports = Vec::new();
-    for template in &wanted {
-        reports.push(change.add_template(template, state.zone).await?);
-    }
-    change.commit().await?;
-    Ok(Json(add_up(reports)))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let mut reports = Vec::new();
+            for template in &wanted {
+                reports.push(change.add_template(template, state.zone).await?);
+            }
+            Ok(Json(add_up(reports)))
+        })
+        .await
 }
 
 /// Changes a template from a day on; what is booked stays, and what could not be changed is told.
@@ -193,10 +196,13 @@ pub async fn change_template(
         return Err(Problem::field("weekdays", "A template is of one weekday; make another one for the others."));
     };
     let version = form.version.unwrap_or(0);
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let report = change.change_template(*id, version, template.begins, template, state.zone).await?;
-    change.commit().await?;
-    Ok(Json(report))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let report = change.change_template(*id, version, template.begins, template, state.zone).await?;
+            Ok(Json(report))
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -211,10 +217,13 @@ pub async fn end_template(state: Data<State>, me: Me, id: Path<Uuid>, form: Json
     let mut faults = Faults::default();
     let last = typed_day(&state, &mut faults, "last", &form.last);
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let report = change.end_template(*id, form.version, last, state.zone).await?;
-    change.commit().await?;
-    Ok(Json(report))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let report = change.end_template(*id, form.version, last, state.zone).await?;
+            Ok(Json(report))
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -247,18 +256,25 @@ pub async fn add_exception(state: Data<State>, me: Me, form: Json<ExceptionForm>
         faults.add("siteId", "Choose a clinician or a site, not both.");
     }
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let (_, report) = change.add_exception(form.clinician_id, form.site_id, (from, to), &reason, state.zone).await?;
-    change.commit().await?;
-    Ok(Json(report))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let (_, report) =
+                change.add_exception(form.clinician_id, form.site_id, (from, to), &reason, state.zone).await?;
+            Ok(Json(report))
+        })
+        .await
 }
 
 #[utoipa::path(delete, path = "/api/supply/exceptions/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = SupplyReport)))]
 pub async fn remove_exception(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<SupplyReport> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let report = change.remove_exception(*id, state.zone).await?;
-    change.commit().await?;
-    Ok(Json(report))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let report = change.remove_exception(*id, state.zone).await?;
+            Ok(Json(report))
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -277,21 +293,26 @@ pub async fn add_shift(state: Data<State>, me: Me, form: Json<OneOffForm>) -> An
     let day = typed_day(&state, &mut faults, "day", &form.day);
     let wanted = form.shift.template(&mut faults, day.weekday(), day);
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let shift = change.add_one_off_shift(&wanted, state.zone).await?;
-    change.commit().await?;
-    Ok(Json(shift))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let shift = change.add_one_off_shift(&wanted, state.zone).await?;
+            Ok(Json(shift))
+        })
+        .await
 }
 
 /// Makes what the templates want now; by itself it happens every night.
 #[utoipa::path(post, path = "/api/supply/make", responses((status = 200, body = SupplyReport)))]
 pub async fn make(state: Data<State>, me: Me) -> Answer<SupplyReport> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let report = change.settle_supply(state.today(), None, state.zone).await?;
-    if report.is_still() {
-        change.abandon().await?;
-    } else {
-        change.commit().await?;
-    }
-    Ok(Json(report))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let report = change.settle_supply(state.today(), None, state.zone).await?;
+            if report.is_still() {
+                change.give_up();
+            }
+            Ok(Json(report))
+        })
+        .await
 }

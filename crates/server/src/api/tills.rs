@@ -110,10 +110,13 @@ pub async fn open(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Opening
     let mut faults = Faults::default();
     let cash = amount(&mut faults, "cash", &form.cash);
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let till = change.count_opening(*id, cash).await?;
-    change.commit().await?;
-    Ok(Json(till))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let till = change.count_opening(*id, cash).await?;
+            Ok(Json(till))
+        })
+        .await
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -148,8 +151,11 @@ pub async fn close(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Closin
     let stays = amount(&mut faults, "stays", &form.stays);
     let reason = faults.optional_line("reason", "Reason", &form.reason, 200);
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let till = change.close_till(*id, &counted, &reason, stays).await?;
-    change.commit().await?;
-    Ok(Json(till))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let till = change.close_till(*id, &counted, &reason, stays).await?;
+            Ok(Json(till))
+        })
+        .await
 }

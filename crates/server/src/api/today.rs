@@ -7,7 +7,9 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json};
 use chrono::{DateTime, Duration, NaiveTime, Utc};
+use harbor_core::arrival::Stage;
 use harbor_core::messages::ToDo;
+use harbor_core::orders::ReportStatus;
 use harbor_core::people::OPENINGS_TOLD_FOR;
 use harbor_core::permissions::Role;
 use harbor_core::schedule::at_local;
@@ -119,12 +121,14 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
             "{what} could not be handed over yet ({error}); tried {attempts} times, tried again by itself."
         ));
     }
+    let marks = visits::marks_of(&mut conn, &of_today.iter().map(|v| v.id).collect::<Vec<_>>()).await?;
+    let seen_today = marks.values().filter(|m| m.has(Mark::Seen)).count();
     waiting.sort_by_key(|w| (w.rank, w.since));
     Ok(Json(TodayView {
         waiting,
         troubles,
-        visits_today: of_today.iter().filter(|v| v.stage != "cancelled").count(),
-        seen_today: of_today.iter().filter(|v| v.seen_at.is_some()).count(),
+        visits_today: of_today.iter().filter(|v| v.stage != Stage::Cancelled).count(),
+        seen_today,
         present: of_today.iter().filter(|v| v.stage().is_present()).count(),
     }))
 }
@@ -137,9 +141,9 @@ async fn unseen_results(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<W
         }
         let r = w.report;
         let person = w.person.map(|p| PersonCard::of(&p, state.today()));
-        let sentence = match (&person, r.status.as_str()) {
+        let sentence = match (&person, *r.status) {
             (None, _) => format!("Result {} belongs to nobody for certain.", r.number),
-            (_, "corrected") => "A corrected result replaces an earlier one.".into(),
+            (_, ReportStatus::Corrected) => "A corrected result replaces an earlier one.".into(),
             _ => String::new(),
         };
         let waits = Waiting::of(REVIEW_RESULT, sentence, Some(r.received_at));

@@ -54,22 +54,25 @@ pub async fn begin(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Unbook
     } else {
         at_local(state.zone, day, needed_clock(&mut faults, "time", &form.time))
     };
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let (reason, _) = reason_and_note(&mut change, &mut faults, &form.reason, "").await?;
-    if !staff::sites(change.conn()).await?.iter().any(|s| s.id == form.site_id) {
-        faults.add("siteId", "Choose a site.");
-    }
-    faults.none_or(())?;
-    let new = Unbooked {
-        person: *id,
-        kind: kind.unwrap_or(VisitKind::InPerson),
-        clinician: form.clinician_id,
-        site: form.site_id,
-        visit_type: form.visit_type_id,
-        at,
-        reason,
-    };
-    let visit = change.begin_unbooked(&new, state.zone).await?;
-    change.commit().await?;
-    Ok(Json(visit))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let (reason, _) = reason_and_note(change, &mut faults, &form.reason, "").await?;
+            if !staff::sites(change.conn()).await?.iter().any(|s| s.id == form.site_id) {
+                faults.add("siteId", "Choose a site.");
+            }
+            faults.none_or(())?;
+            let new = Unbooked {
+                person: *id,
+                kind: kind.unwrap_or(VisitKind::InPerson),
+                clinician: form.clinician_id,
+                site: form.site_id,
+                visit_type: form.visit_type_id,
+                at,
+                reason,
+            };
+            let visit = change.begin_unbooked(&new, state.zone).await?;
+            Ok(Json(visit))
+        })
+        .await
 }

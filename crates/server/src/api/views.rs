@@ -4,6 +4,7 @@ use chrono::{DateTime, NaiveDate, Utc};
 use harbor_core::money::Cents;
 use harbor_core::people::age_in_words;
 use harbor_core::visit_line::VisitLine;
+use harbor_store::codes;
 use harbor_store::facts::Gathered;
 use harbor_store::rows::{Person, Visit};
 use serde::Serialize;
@@ -33,7 +34,7 @@ pub struct PersonCard {
     pub preferred_name: String,
     pub birth_date: Option<NaiveDate>,
     pub age: Option<String>,
-    pub sex: Option<String>,
+    pub sex: Option<codes::Sex>,
     pub address: String,
     pub phone: Option<String>,
     pub chart_alert: String,
@@ -54,7 +55,7 @@ impl PersonCard {
             preferred_name: p.preferred_name.clone(),
             birth_date: p.birth_date,
             age: p.birth_date.map(|b| age_in_words(b, today)),
-            sex: p.sex.clone(),
+            sex: p.sex,
             address: address.join(", "),
             phone: p.phone.clone(),
             chart_alert: p.chart_alert.clone(),

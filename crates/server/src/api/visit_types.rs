@@ -47,22 +47,25 @@ async fn save(state: &State, me: &Me, id: Option<Uuid>, form: &VisitTypeForm) ->
         online: form.online,
         active: form.active,
     };
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let others: Vec<(String, String, String)> = schedule::visit_types(change.conn())
-        .await?
-        .into_iter()
-        .filter(|t| Some(t.id) != id && t.active)
-        .map(|t| (t.name, t.glyph, t.pattern))
-        .collect();
-    faults.0.extend(check(&draft, &others).0);
-    let known = charges::services(change.conn()).await?;
-    if form.services.iter().any(|code| !known.iter().any(|s| s.code == *code)) {
-        faults.add("services", "Choose the services from the catalogue.");
-    }
-    faults.none_or(())?;
-    let row = change.save_visit_type(id, &draft, &form.services).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let others: Vec<(String, String, String)> = schedule::visit_types(change.conn())
+                .await?
+                .into_iter()
+                .filter(|t| Some(t.id) != id && t.active)
+                .map(|t| (t.name, t.glyph, t.pattern))
+                .collect();
+            faults.0.extend(check(&draft, &others).0);
+            let known = charges::services(change.conn()).await?;
+            if form.services.iter().any(|code| !known.iter().any(|s| s.code == *code)) {
+                faults.add("services", "Choose the services from the catalogue.");
+            }
+            faults.none_or(())?;
+            let row = change.save_visit_type(id, &draft, &form.services).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 #[utoipa::path(post, path = "/api/visit-types", request_body = VisitTypeForm, responses((status = 200, body = VisitType), (status = 422, body = Problem)))]

@@ -59,12 +59,15 @@ pub struct AboutForm {
 #[utoipa::path(put, path = "/api/visits/{id}", params(("id" = Uuid, Path)), request_body = AboutForm, responses((status = 200, body = Visit), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn put_right(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<AboutForm>) -> Answer<Visit> {
     let mut faults = Faults::default();
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let (reason, note) = reason_and_note(&mut change, &mut faults, &form.reason, &form.note).await?;
-    faults.none_or(())?;
-    let visit = change.put_right(*id, form.version, (&reason, &note), form.clinician_id).await?;
-    change.commit().await?;
-    Ok(Json(visit))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let (reason, note) = reason_and_note(change, &mut faults, &form.reason, &form.note).await?;
+            faults.none_or(())?;
+            let visit = change.put_right(*id, form.version, (&reason, &note), form.clinician_id).await?;
+            Ok(Json(visit))
+        })
+        .await
 }
 
 #[utoipa::path(get, path = "/api/visits/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = VisitView), (status = 404, body = Problem)))]

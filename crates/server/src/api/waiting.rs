@@ -9,6 +9,7 @@ use crate::state::State;
 use actix_web::HttpRequest;
 use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, Utc};
+use harbor_core::arrival::Stage;
 use harbor_core::fields::{self, Faults};
 use harbor_core::schedule::supply::is_released;
 use harbor_core::schedule::waiting::{Waiting, whom_to_ask};
@@ -95,56 +96,62 @@ pub async fn add(state: Data<State>, me: Me, form: Json<WaitForm>) -> Answer<Wai
     if form.weekdays.iter().any(|n| weekday_of(*n).is_none()) {
         faults.add("weekdays", "Choose the weekdays.");
     }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    let person = people::get(change.conn(), form.person_id).await?;
-    if person.deceased_on.is_some() {
-        faults.add("personId", "This person has died; nobody waits for a visit.");
-    }
-    let visit_type_id = match (form.visit_id, form.visit_type_id) {
-        (Some(visit), _) => {
-            let visit = visits::get(change.conn(), visit).await?;
-            if visit.person_id != form.person_id || visit.stage != "booked" {
-                faults.add("visitId", "Only a booked visit of this person can become earlier.");
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let person = people::get(change.conn(), form.person_id).await?;
+            if person.deceased_on.is_some() {
+                faults.add("personId", "This person has died; nobody waits for a visit.");
             }
-            visit.visit_type_id
-        }
-        (None, Some(kind)) => visits::visit_type(change.conn(), kind).await?.id,
-        (None, None) => {
-            faults.add("visitTypeId", "Say what the person waits for.");
-            Uuid::nil()
-        }
-    };
-    faults.none_or(())?;
-    let row = WaitingEntry {
-        id: Uuid::now_v7(),
-        person_id: form.person_id,
-        visit_id: form.visit_id,
-        visit_type_id,
-        clinician_ids: form.clinician_ids.clone(),
-        site_ids: form.site_ids.clone(),
-        weekdays: form.weekdays.clone(),
-        from_minute: from,
-        to_minute: to,
-        not_before,
-        urgent: form.urgent,
-        note,
-        made_at: state.now(),
-        made_by: me.staff.name.clone(),
-        closed_as: None,
-        closed_at: None,
-    };
-    change.wait_for(&row).await?;
-    change.commit().await?;
-    Ok(Json(row))
+            let visit_type_id = match (form.visit_id, form.visit_type_id) {
+                (Some(visit), _) => {
+                    let visit = visits::get(change.conn(), visit).await?;
+                    if visit.person_id != form.person_id || visit.stage != Stage::Booked {
+                        faults.add("visitId", "Only a booked visit of this person can become earlier.");
+                    }
+                    visit.visit_type_id
+                }
+                (None, Some(kind)) => visits::visit_type(change.conn(), kind).await?.id,
+                (None, None) => {
+                    faults.add("visitTypeId", "Say what the person waits for.");
+                    Uuid::nil()
+                }
+            };
+            faults.none_or(())?;
+            let row = WaitingEntry {
+                id: Uuid::now_v7(),
+                person_id: form.person_id,
+                visit_id: form.visit_id,
+                visit_type_id,
+                clinician_ids: form.clinician_ids.clone(),
+                site_ids: form.site_ids.clone(),
+                weekdays: form.weekdays.clone(),
+                from_minute: from,
+                to_minute: to,
+                not_before,
+                urgent: form.urgent,
+                note,
+                made_at: state.now(),
+                made_by: me.staff.name.clone(),
+                closed_as: None,
+                closed_at: None,
+            };
+            change.wait_for(&row).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 /// Nobody waits any more.
 #[utoipa::path(delete, path = "/api/waiting/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = Done)))]
 pub async fn withdraw(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.stop_waiting(*id, "withdrawn").await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.stop_waiting(*id, "withdrawn").await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -206,23 +213,26 @@ pub async fn set_limits(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<L
     if form.weekdays.iter().any(|n| weekday_of(*n).is_none()) {
         faults.add("weekdays", "Choose the weekdays.");
     }
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    people::get(change.conn(), *id).await?;
-    let sites = harbor_store::staff::sites(change.conn()).await?;
-    if form.site_ids.iter().any(|id| !sites.iter().any(|s| s.id == *id)) {
-        faults.add("siteIds", "Choose the sites from the list.");
-    }
-    faults.none_or(())?;
-    let row = PersonLimits {
-        person_id: *id,
-        site_ids: form.site_ids.clone(),
-        weekdays: form.weekdays.clone(),
-        same_clinician: form.same_clinician,
-        note,
-    };
-    change.set_limits(&row).await?;
-    change.commit().await?;
-    Ok(Json(row))
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            people::get(change.conn(), *id).await?;
+            let sites = harbor_store::staff::sites(change.conn()).await?;
+            if form.site_ids.iter().any(|id| !sites.iter().any(|s| s.id == *id)) {
+                faults.add("siteIds", "Choose the sites from the list.");
+            }
+            faults.none_or(())?;
+            let row = PersonLimits {
+                person_id: *id,
+                site_ids: form.site_ids.clone(),
+                weekdays: form.weekdays.clone(),
+                same_clinician: form.same_clinician,
+                note,
+            };
+            change.set_limits(&row).await?;
+            Ok(Json(row))
+        })
+        .await
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -262,8 +272,11 @@ pub async fn confirm_contact(state: Data<State>, me: Me, id: Path<Uuid>, form: J
     let phone = read("phone", &form.phone, fields::telephone);
     let email = read("email", &form.email, fields::email);
     faults.none_or(())?;
-    let mut change = state.store.begin(&me.actor(), state.now()).await?;
-    change.confirm_contact(*id, phone.as_deref(), email.as_deref()).await?;
-    change.commit().await?;
-    Ok(DONE)
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.confirm_contact(*id, phone.as_deref(), email.as_deref()).await?;
+            Ok(DONE)
+        })
+        .await
 }

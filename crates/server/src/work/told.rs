@@ -5,12 +5,12 @@ use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::messages::Fate;
 use harbor_store::jobs::Job;
-use harbor_store::{Actor, StoreError, messages};
+use harbor_store::{Actor, Change, StoreError, messages};
 use serde_json::{Value, json};
 
 pub(super) async fn send(state: &State, job: &Job) -> anyhow::Result<()> {
     let message = messages::get(&mut *state.store.reader().await?, job.subject).await?;
-    if message.state != Fate::Waiting.code() {
+    if message.state != Fate::Waiting {
         return Ok(());
     }
     let reference = message.id.to_string();
@@ -20,11 +20,13 @@ pub(super) async fn send(state: &State, job: &Job) -> anyhow::Result<()> {
     });
     let answer = hand_over(state, "/messages", "application/json", body.to_string()).await?;
     accepted(&answer, &reference)?;
-    let mut change = state.store.begin(&Actor::system("messages"), state.now()).await?;
-    if change.message_became(message.id, Fate::Sent, "").await? {
-        change.commit().await?;
-    }
-    Ok(())
+    let sent = async |change: &mut Change<'_>| {
+        if !change.message_became(message.id, Fate::Sent, "").await? {
+            change.give_up();
+        }
+        Ok(())
+    };
+    state.store.change(&Actor::system("messages"), state.now(), sent).await
 }
 
 /// Takes the word about one message; about one that is not ours, or that has arrived, nothing is done.
@@ -34,10 +36,14 @@ pub(super) async fn take_fate(state: &State, content: &str) -> Result<(), Proble
     let id = said["reference"].as_str().and_then(|r| r.parse().ok()).ok_or_else(unreadable)?;
     let fate = said["fate"].as_str().and_then(Fate::from_code);
     let fate = fate.filter(|f| matches!(f, Fate::Delivered | Fate::Failed | Fate::Bounced)).ok_or_else(unreadable)?;
-    let mut change = state.store.begin(&Actor::system("messages"), state.now()).await?;
-    match change.message_became(id, fate, said["why"].as_str().unwrap_or("")).await {
-        Ok(true) => Ok(change.commit().await?),
-        Ok(false) | Err(StoreError::NotFound(_)) => Ok(()),
+    let became = async |change: &mut Change<'_>| {
+        if !change.message_became(id, fate, said["why"].as_str().unwrap_or("")).await? {
+            change.give_up();
+        }
+        Ok(())
+    };
+    match state.store.change(&Actor::system("messages"), state.now(), became).await {
+        Ok(()) | Err(StoreError::NotFound(_)) => Ok(()),
         Err(other) => Err(other.into()),
     }
 }

@@ -177,22 +177,23 @@ async fn the_second_of_two_savers_is_shown_what_changed() {
     let product = Product::start().await.unwrap();
     let desk = Hand::sign_in(&product, "junia").await;
     let person = id(&desk.person("Brandvold").await);
-    let mut form = desk.get(&format!("/api/people/{person}")).await["person"].clone();
-    form["notATwin"] = json!(true);
-    for key in ["phone", "email", "sex", "birthDate"] {
-        form[key] = json!(form[key].as_str().unwrap_or(""));
-    }
     let path = format!("/api/people/{person}");
-    let mut first = form.clone();
-    first["chartAlert"] = json!("the first");
-    desk.put(&path, first).await.ok();
-    let mut second = form;
-    second["chartAlert"] = json!("the second");
-    let reply = desk.put(&path, second.clone()).await;
+    let form = desk.get(&path).await["form"].clone();
+    let version = form["version"].as_i64().unwrap();
+    desk.patch(&path, json!({ "version": version, "chartAlert": "the first" })).await.ok();
+    let reply = desk.patch(&path, json!({ "version": version, "employer": "Ropewalk Mill" })).await;
     assert_eq!(reply.status, 409);
     assert_eq!(reply.body["type"], "urn:indigo-harbor:stale");
-    assert_eq!(reply.body["current"]["chartAlert"], "the first");
-    second["version"] = reply.body["current"]["version"].clone();
-    assert_eq!(desk.put(&path, second).await.ok()["chartAlert"], "the second");
+    let current = &reply.body["current"];
+    assert_eq!((&current["chartAlert"], &current["employer"]), (&json!("the first"), &form["employer"]));
+    // What the second one changed is sent again over what the first one saved; neither is lost.
+    let again = json!({ "version": current["version"], "employer": "Ropewalk Mill" });
+    let saved = desk.patch(&path, again).await.ok();
+    assert_eq!((&saved["chartAlert"], &saved["employer"]), (&json!("the first"), &json!("Ropewalk Mill")));
+    let held = desk.get(&path).await["form"].clone();
+    assert_eq!(held, saved, "the answer is what the record holds");
+    let unreadable = desk.patch(&path, json!({ "version": held["version"], "interpreter": "perhaps" })).await;
+    assert_eq!(unreadable.status, 400);
+    assert_eq!(desk.get(&path).await["form"], saved);
     product.stop().await.unwrap();
 }

@@ -268,7 +268,7 @@ async fn open_times_follow_the_wish_and_put_the_usual_clinician_first() {
     let form = desk.get(&format!("/api/people/{person}")).await;
     let mut body = json!({ "version": form["person"]["version"], "firstName": form["person"]["firstName"], "lastName": form["person"]["lastName"], "birthDate": form["person"]["birthDate"] });
     body["usualClinicianId"] = maelis.clone();
-    desk.put(&format!("/api/people/{person}"), body).await.ok();
+    desk.patch(&format!("/api/people/{person}"), body).await.ok();
     let loyal = ask(&format!("&personId={person}")).await;
     assert_eq!(
         (&loyal[0]["clinicianId"], loyal[0]["reasons"].to_string().contains("usual clinician")),

@@ -104,7 +104,7 @@ async fn a_restricted_chart_tells_its_diagnoses_to_nobody_without_a_reason() {
     let mut form = view["person"].clone();
     form["restricted"] = json!(false);
     form["notATwin"] = json!(true);
-    assistant.put(&format!("/api/people/{lucan}"), form).await.ok();
+    assistant.patch(&format!("/api/people/{lucan}"), form).await.ok();
     assert_eq!(desk.get(&format!("/api/people/{lucan}")).await["registration"]["restricted"], true);
     let lift = json!({ "restricted": false, "reason": "asked for it" });
     assert_eq!(assistant.post(&format!("/api/people/{lucan}/restriction"), lift).await.status, 403);

@@ -3,8 +3,10 @@
 mod access;
 mod attack;
 mod away;
+mod backup;
 mod bad_input;
 mod booking;
+mod change;
 mod chart;
 mod check_in;
 mod coverage;
@@ -22,6 +24,7 @@ mod nonsense;
 mod open_times;
 mod outside;
 mod own_stages;
+mod parts;
 mod payments;
 mod people;
 mod registers;
@@ -33,6 +36,7 @@ mod sign_in;
 mod supply;
 mod together;
 mod told;
+mod two_servers;
 mod unbooked;
 mod untimed;
 mod waiting;
@@ -54,6 +58,8 @@ pub struct Hand {
 pub struct Reply {
     pub status: u16,
     pub body: Value,
+    /// What the change told, as the answer says.
+    pub told: Vec<Value>,
 }
 
 impl Reply {
@@ -99,8 +105,10 @@ impl Hand {
     async fn reply(request: reqwest::RequestBuilder) -> Reply {
         let answer = request.send().await.unwrap();
         let status = answer.status().as_u16();
+        let told = answer.headers().get("x-harbor-told").map(|h| serde_json::from_slice(h.as_bytes()).unwrap());
         let text = answer.text().await.unwrap();
-        Reply { status, body: serde_json::from_str(&text).unwrap_or(Value::String(text)) }
+        let body = serde_json::from_str(&text).unwrap_or(Value::String(text));
+        Reply { status, body, told: told.unwrap_or_default() }
     }
 
     pub async fn get(&self, path: &str) -> Value {
@@ -113,6 +121,10 @@ impl Hand {
 
     pub async fn put(&self, path: &str, body: Value) -> Reply {
         self.ask("put", path, Some(body)).await
+    }
+
+    pub async fn patch(&self, path: &str, body: Value) -> Reply {
+        self.ask("patch", path, Some(body)).await
     }
 
     pub async fn upload(&self, path: &str, bytes: Vec<u8>) -> Reply {

@@ -14,32 +14,12 @@ async fn add(desk: &Hand, first: &str, last: &str, born: &str) -> String {
     id(&desk.post("/api/people", form).await.ok())
 }
 
-/// The form that would save a record unchanged, with some fields changed.
-async fn form_of(hand: &Hand, person: &str, changes: Value) -> Value {
-    let view = hand.get(&format!("/api/people/{person}")).await;
-    let mut form = view["registration"].clone();
-    for (key, value) in view["person"].as_object().unwrap() {
-        form[key] = if value.is_null() { json!("") } else { value.clone() };
-    }
-    for key in ["responsibleId", "usualClinicianId", "pharmacyId", "usualSiteId"] {
-        if form[key] == "" {
-            form[key] = Value::Null;
-        }
-    }
-    for key in ["emergencyPhone"] {
-        if form[key].is_null() {
-            form[key] = json!("");
-        }
-    }
-    for (key, value) in changes.as_object().unwrap() {
-        form[key] = value.clone();
-    }
-    form
-}
-
+/// Changes some fields of a record as it stands.
 async fn change(hand: &Hand, person: &str, changes: Value) -> crate::Reply {
-    let form = form_of(hand, person, changes).await;
-    hand.put(&format!("/api/people/{person}"), form).await
+    let path = format!("/api/people/{person}");
+    let mut form = changes;
+    form["version"] = hand.get(&path).await["form"]["version"].clone();
+    hand.patch(&path, form).await
 }
 
 #[actix_web::test]

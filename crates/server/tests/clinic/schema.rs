@@ -42,3 +42,47 @@ async fn schema_and_migrations_agree() {
     assert!(missing.is_empty() && invented.is_empty(), "only migrated: {missing:#?}, only in schema.rs: {invented:#?}");
     product.stop().await.unwrap();
 }
+
+/// The API document knows a type by its name alone: of two with one name, one would be described as the other.
+#[test]
+fn no_two_types_of_the_api_document_share_a_name() {
+    fn sources(folder: &std::path::Path, found: &mut Vec<String>) {
+        for entry in std::fs::read_dir(folder).unwrap().flatten() {
+            match entry.path() {
+                path if path.is_dir() => sources(&path, found),
+                path => found.push(std::fs::read_to_string(path).unwrap()),
+            }
+        }
+    }
+    let mut files = Vec::new();
+    for folder in ["src", "../store/src"] {
+        sources(std::path::Path::new(folder), &mut files);
+    }
+    let mut names: Vec<String> = Vec::new();
+    for text in &files {
+        let mut described = false;
+        for line in text.lines() {
+            let words: Vec<&str> = line.split([' ', '{', ';', '(', '<']).filter(|w| !w.is_empty()).collect();
+            match words[..] {
+                ["pub", "struct" | "enum", name, ..] if described => names.push(name.into()),
+                // Rows: `    visits Visit {`, and codes: `    Stage = harbor_core::arrival::Stage;`.
+                [table, name]
+                    if line.starts_with("    ")
+                        && line.ends_with('{')
+                        && !["struct", "enum", "impl", "mod"].contains(&table)
+                        && table.chars().all(|c| c.is_lowercase() || c == '_')
+                        && name.starts_with(char::is_uppercase) =>
+                {
+                    names.push(name.into())
+                }
+                [name, "=", path] if path.starts_with("harbor_core::") => names.push(name.into()),
+                _ => {}
+            }
+            described = line.contains("ToSchema") || (described && line.trim_start().starts_with("#["));
+        }
+    }
+    names.sort();
+    assert!(names.len() > 300, "the sources were read: {}", names.len());
+    let twice: Vec<&String> = names.windows(2).filter(|w| w[0] == w[1]).map(|w| &w[0]).collect();
+    assert!(twice.is_empty(), "{twice:?}");
+}

@@ -1,7 +1,8 @@
 //! Households: who belongs together, and what is offered to the others when one moves.
 
 use super::{get, many};
-use crate::rows::{Person, Relation as RelationRow};
+use crate::Topic;
+use crate::rows::{HouseholdTie, Person};
 use crate::schema::{coverages, people, relations};
 use crate::{Change, Conn, Result, StoreError};
 use diesel::prelude::*;
@@ -21,8 +22,11 @@ pub struct Member {
 
 /// The household of a person: those linked, those who answer or are answered for, and policyholders.
 pub async fn of(conn: &mut Conn, person: &Person) -> Result<Vec<Member>> {
-    let links: Vec<RelationRow> =
-        relations::table.filter(relations::person_id.eq(person.id)).select(RelationRow::as_select()).load(conn).await?;
+    let links: Vec<HouseholdTie> = relations::table
+        .filter(relations::person_id.eq(person.id))
+        .select(HouseholdTie::as_select())
+        .load(conn)
+        .await?;
     let dependants: Vec<Uuid> =
         people::table.filter(people::responsible_id.eq(person.id)).select(people::id).load(conn).await?;
     let holders: Vec<Option<Uuid>> = coverages::table
@@ -42,7 +46,7 @@ pub async fn of(conn: &mut Conn, person: &Person) -> Result<Vec<Member>> {
     let member = |p: Person| {
         let link = links.iter().find(|l| l.other_id == p.id);
         let mut ties: Vec<String> = Vec::new();
-        ties.extend(link.and_then(|l| Relation::from_code(&l.kind)).map(|r| r.label().to_owned()));
+        ties.extend(link.map(|l| l.kind.label().to_owned()));
         if person.responsible_id == Some(p.id) {
             ties.push("responsible party".into());
         }
@@ -80,7 +84,7 @@ impl Change<'_> {
                 .set(r::kind.eq(kind.code()))
                 .execute(self.conn())
                 .await?;
-            self.tell("person", a);
+            self.tell(Topic::Person, a);
         }
         self.audit("linked household", "person", person, Some(person), format!("{} {other}", kind.label()));
         Ok(())
@@ -94,8 +98,8 @@ impl Change<'_> {
             return Err(StoreError::NotFound("household link"));
         }
         self.audit("unlinked household", "person", person, Some(person), other.to_string());
-        self.tell("person", person);
-        self.tell("person", other);
+        self.tell(Topic::Person, person);
+        self.tell(Topic::Person, other);
         Ok(())
     }
 
@@ -116,7 +120,7 @@ impl Change<'_> {
                 .execute(self.conn())
                 .await?;
             self.audit("moved along", "person", *other, Some(*other), format!("with {}", p.record_number));
-            self.tell("person", *other);
+            self.tell(Topic::Person, *other);
         }
         Ok(others.len())
     }

@@ -1,6 +1,7 @@
 //! Two records of one person become one, and can be parted again until something new hangs on them.
 
 use super::get;
+use crate::Topic;
 use crate::rows::Merge;
 use crate::schema::{merges, people};
 use crate::{Change, Conn, Result, StoreError};
@@ -356,8 +357,8 @@ impl Change<'_> {
         let said = format!("{} into {}", from.record_number, into.record_number);
         self.audit("merged", "person", kept, Some(kept), said.clone());
         self.audit("merged", "person", gone, Some(gone), said);
-        self.tell("person", kept);
-        self.tell("person", gone);
+        self.tell(Topic::Person, kept);
+        self.tell(Topic::Person, gone);
         Ok(row)
     }
 
@@ -407,8 +408,8 @@ impl Change<'_> {
             .await?;
         self.audit("parted", "person", row.kept_id, Some(row.kept_id), row.gone_id.to_string());
         self.audit("parted", "person", row.gone_id, Some(row.gone_id), row.kept_id.to_string());
-        self.tell("person", row.kept_id);
-        self.tell("person", row.gone_id);
+        self.tell(Topic::Person, row.kept_id);
+        self.tell(Topic::Person, row.gone_id);
         Ok(row)
     }
 }

@@ -1,8 +1,9 @@
 //! What is registered besides names and address; consents with their history; who answers for whom.
 
 use super::get;
-use crate::rows::{ChartOpening, Consent, Person, Registration};
-use crate::schema::{chart_openings, consents, coverages, people, registrations, visits};
+use crate::Topic;
+use crate::rows::{ChartOpening, ConsentAnswer, Person, Registration};
+use crate::schema::{chart_openings, consents, coverages, registrations, visits};
 use crate::{Change, Conn, Result, StoreError};
 use chrono::{DateTime, NaiveDate, Utc};
 use diesel::prelude::*;
@@ -27,29 +28,29 @@ pub async fn of_many(conn: &mut Conn, persons: &[Uuid]) -> Result<HashMap<Uuid, 
 }
 
 /// Every answer that was ever recorded, the newest first.
-pub async fn consents_of(conn: &mut Conn, persons: &[Uuid]) -> Result<Vec<Consent>> {
+pub async fn consents_of(conn: &mut Conn, persons: &[Uuid]) -> Result<Vec<ConsentAnswer>> {
     use consents as c;
     Ok(c::table
         .filter(c::person_id.eq_any(persons))
         .order((c::recorded_at.desc(), c::id.desc()))
-        .select(Consent::as_select())
+        .select(ConsentAnswer::as_select())
         .load(conn)
         .await?)
 }
 
 /// The answer that counts: the newest of its kind.
-pub fn standing(consents: &[Consent], person: Uuid, kind: core::Consent) -> Option<&Consent> {
-    consents.iter().find(|c| c.person_id == person && c.kind == kind.code())
+pub fn standing(consents: &[ConsentAnswer], person: Uuid, kind: core::Consent) -> Option<&ConsentAnswer> {
+    consents.iter().find(|c| c.person_id == person && c.kind == kind)
 }
 
 /// What the clinic requires of a registration.
 pub async fn required(conn: &mut Conn) -> Result<Vec<Field>> {
     let clinic = crate::staff::clinic(conn).await?;
-    Ok(clinic.required_fields.iter().filter_map(|f| Field::from_code(f)).collect())
+    Ok(clinic.required_fields.iter().map(|f| **f).collect())
 }
 
 /// The facts that a record holds.
-pub fn present(p: &Person, r: &Registration, consents: &[Consent]) -> Vec<Field> {
+pub fn present(p: &Person, r: &Registration, consents: &[ConsentAnswer]) -> Vec<Field> {
     let said = |kind| standing(consents, p.id, kind).is_some();
     let holds = |field: &Field| match field {
         Field::BirthDate => p.birth_date.is_some(),
@@ -64,9 +65,9 @@ pub fn present(p: &Person, r: &Registration, consents: &[Consent]) -> Vec<Field>
         Field::PrivacyNotice => standing(consents, p.id, core::Consent::PrivacyNotice).is_some_and(|c| c.given),
         Field::MessageConsents => said(core::Consent::Text) || said(core::Consent::Voice) || said(core::Consent::Email),
         Field::Language => !p.language.is_empty(),
-        Field::MaritalStatus => !r.marital_status.is_empty(),
-        Field::Race => !r.race.is_empty(),
-        Field::Ethnicity => !r.ethnicity.is_empty(),
+        Field::MaritalStatus => r.marital_status.is_some(),
+        Field::Race => r.race.is_some(),
+        Field::Ethnicity => r.ethnicity.is_some(),
         Field::Occupation => !r.occupation.is_empty(),
         Field::Employer => !r.employer.is_empty(),
         Field::UsualClinician => p.usual_clinician_id.is_some(),
@@ -86,7 +87,7 @@ pub fn has_address(p: &Person) -> bool {
 pub struct Registrations {
     required: Vec<Field>,
     more: HashMap<Uuid, Registration>,
-    consents: Vec<Consent>,
+    consents: Vec<ConsentAnswer>,
 }
 
 impl Registrations {
@@ -211,27 +212,20 @@ impl Change<'_> {
     }
 
     /// Records what a person agreed to or declined; earlier answers stay readable.
-    pub async fn record_consent(&mut self, person: Uuid, kind: core::Consent, given: bool) -> Result<Consent> {
+    pub async fn record_consent(&mut self, person: Uuid, kind: core::Consent, given: bool) -> Result<ConsentAnswer> {
         get(self.conn(), person).await?;
-        let row = Consent {
+        let row = ConsentAnswer {
             id: Uuid::now_v7(),
             person_id: person,
-            kind: kind.code().into(),
+            kind: kind.into(),
             given,
             recorded_at: self.now,
             recorded_by: self.actor.name.clone(),
         };
         diesel::insert_into(consents::table).values(&row).execute(self.conn()).await?;
-        if kind == core::Consent::PrivacyNotice {
-            let at = given.then_some(self.now);
-            diesel::update(people::table.find(person))
-                .set(people::privacy_notice_at.eq(at))
-                .execute(self.conn())
-                .await?;
-        }
         let word = if given { "given" } else { "declined" };
         self.audit("consent", "person", person, Some(person), format!("{}: {word}", kind.label()));
-        self.tell("person", person);
+        self.tell(Topic::Person, person);
         Ok(row)
     }
 
@@ -258,7 +252,7 @@ impl Change<'_> {
             .await?;
         let done = if restricted { "put the chart under restriction" } else { "lifted the restriction" };
         self.audit(done, "person", person, Some(person), reason.to_owned());
-        self.tell("person", person);
+        self.tell(Topic::Person, person);
         Ok(())
     }
 
@@ -275,7 +269,7 @@ impl Change<'_> {
         };
         diesel::insert_into(chart_openings::table).values(&row).execute(self.conn()).await?;
         self.audit("opened restricted chart", "person", person, Some(person), reason.to_owned());
-        self.tell("person", person);
+        self.tell(Topic::Person, person);
         Ok(())
     }
 
@@ -288,7 +282,7 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit("set required fields", "clinic", Uuid::nil(), None, said);
-        self.tell("clinic", Uuid::nil());
+        self.tell(Topic::Clinic, Uuid::nil());
         Ok(())
     }
 }

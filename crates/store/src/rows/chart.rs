@@ -1,5 +1,6 @@
 //! What a visit leaves in the chart.
 
+use crate::codes;
 use chrono::{DateTime, Utc};
 use uuid::Uuid;
 
@@ -8,9 +9,9 @@ row! {
         id: Uuid,
         visit_id: Uuid,
         person_id: Uuid,
-        measure: String,
+        measure: codes::Measure,
         tenths: i32,
-        standing: String,
+        standing: codes::Standing,
         typed: String,
         taken_at: DateTime<Utc>,
         taken_by: String,
@@ -24,7 +25,7 @@ row! {
         person_id: Uuid,
         substance: String,
         reaction: String,
-        severity: String,
+        severity: Option<codes::Reaction>,
         ended_at: Option<DateTime<Utc>>,
         recorded_at: DateTime<Utc>,
         recorded_by: String,
@@ -37,7 +38,7 @@ row! {
         person_id: Uuid,
         name: String,
         product_code: Option<String>,
-        state: String,
+        state: codes::MedicineState,
         note: String,
         recorded_at: DateTime<Utc>,
         recorded_by: String,
@@ -45,12 +46,12 @@ row! {
 }
 
 row! {
-    problems Problem {
+    problems ListedProblem {
         id: Uuid,
         person_id: Uuid,
         code: String,
         title: String,
-        state: String,
+        state: codes::ProblemState,
         recorded_at: DateTime<Utc>,
         recorded_by: String,
     }
@@ -59,16 +60,16 @@ row! {
 row! {
     none_known NoneKnown {
         person_id: Uuid,
-        list: String,
+        list: codes::KnownList,
         stated_at: DateTime<Utc>,
         stated_by: String,
     }
 }
 
 row! {
-    note_parts NotePart {
+    note_parts WrittenPart {
         visit_id: Uuid,
-        part: String,
+        part: codes::NotePart,
         body: String,
         version: i32,
         updated_at: DateTime<Utc>,

@@ -1,5 +1,6 @@
 //! Who works here, where, and the clinic itself.
 
+use crate::codes;
 use chrono::{DateTime, Utc};
 use serde_json::Value;
 use uuid::Uuid;
@@ -21,7 +22,7 @@ row! {
         clearing_house: String,
         clearing_house_id: String,
         production: bool,
-        required_fields: Vec<String>,
+        required_fields: Vec<codes::Field>,
         cancel_reasons: Vec<String>,
         reason_required: bool,
         supply_days: i32,
@@ -30,7 +31,7 @@ row! {
         late_after: i32,
         did_not_come_after: i32,
         lock_minutes: i32,
-        second_factor_roles: Vec<String>,
+        second_factor_roles: Vec<codes::Role>,
     }
 }
 
@@ -48,7 +49,7 @@ row! {
         id: Uuid,
         site_id: Uuid,
         name: String,
-        kind: String,
+        kind: codes::RoomKind,
         sort: i32,
         place_x: i32,
         place_y: i32,
@@ -60,8 +61,8 @@ row! {
     own_stages OwnStage {
         id: Uuid,
         name: String,
-        after_stage: String,
-        place: String,
+        after_stage: codes::Stage,
+        place: codes::Where,
         walked: bool,
         sort: i32,
         active: bool,
@@ -72,7 +73,7 @@ row! {
     check_in_walks CheckInWalk {
         id: Uuid,
         visit_type_id: Option<Uuid>,
-        steps: Vec<String>,
+        steps: Vec<codes::Step>,
     }
 }
 
@@ -116,7 +117,7 @@ row! {
         name: String,
         body: String,
         signer: String,
-        kind: String,
+        kind: codes::SignedAs,
         strokes: Value,
         at: DateTime<Utc>,
         by: String,
@@ -133,7 +134,7 @@ row! {
         person_id: Uuid,
         name: String,
         signer: String,
-        kind: String,
+        kind: codes::SignedAs,
         at: DateTime<Utc>,
         by: String,
     }
@@ -146,7 +147,7 @@ row! {
         name: String,
         last_name: String,
         first_name: String,
-        role: String,
+        role: codes::Role,
         specialty: String,
         npi: Option<String>,
         taxonomy: Option<String>,

@@ -1,7 +1,7 @@
 //! Services, charges, claims, remittances and the ledger.
 
+use crate::codes;
 use chrono::{DateTime, NaiveDate, Utc};
-use harbor_core::ledger::Method;
 use harbor_core::ledger::payments::Mean;
 use harbor_core::money::Cents;
 use serde_json::Value;
@@ -58,7 +58,7 @@ row! {
         id: Uuid,
         control: i64,
         document_id: Uuid,
-        state: String,
+        state: codes::BatchState,
         claims: i32,
         total_cents: i64,
         made_at: DateTime<Utc>,
@@ -74,8 +74,8 @@ row! {
         visit_id: Uuid,
         coverage_id: Uuid,
         payer_id: Uuid,
-        state: String,
-        frequency: String,
+        state: codes::ClaimState,
+        frequency: codes::Frequency,
         original_reference: Option<String>,
         payer_claim_number: String,
         total_cents: i64,
@@ -104,7 +104,7 @@ row! {
 row! {
     ledger_transactions LedgerTransaction {
         id: Uuid,
-        kind: String,
+        kind: codes::Posting,
         visit_id: Option<Uuid>,
         person_id: Option<Uuid>,
         claim_id: Option<Uuid>,
@@ -120,7 +120,7 @@ row! {
 row! {
     payments Payment {
         id: Uuid,
-        kind: String,
+        kind: codes::PaymentKind,
         of_payment: Option<Uuid>,
         person_id: Uuid,
         site_id: Uuid,
@@ -140,7 +140,7 @@ row! {
     payment_means PaymentMean {
         id: i64,
         payment_id: Uuid,
-        method: String,
+        method: codes::Method,
         cents: i64,
         reference: String,
     }
@@ -148,9 +148,8 @@ row! {
 
 impl PaymentMean {
     /// As the core sees it: always above zero.
-    pub fn in_core(&self) -> Option<Mean> {
-        let amount = Cents::new(self.cents.abs());
-        Some(Mean { method: Method::from_code(&self.method)?, amount, reference: self.reference.clone() })
+    pub fn in_core(&self) -> Mean {
+        Mean { method: *self.method, amount: Cents::new(self.cents.abs()), reference: self.reference.clone() }
     }
 }
 
@@ -180,7 +179,7 @@ row! {
         asked_at: DateTime<Utc>,
         asked_by: String,
         staff_id: Option<Uuid>,
-        state: String,
+        state: codes::CardState,
         word: String,
     }
 }

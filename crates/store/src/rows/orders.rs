@@ -1,5 +1,6 @@
 //! Orders, results and prescriptions.
 
+use crate::codes;
 use chrono::{DateTime, Utc};
 use serde_json::Value;
 use uuid::Uuid;
@@ -13,7 +14,7 @@ row! {
         test_name: String,
         loinc: String,
         specimen: String,
-        state: String,
+        state: codes::OrderState,
         answers: Value,
         placement_reason: String,
         requisition: Option<String>,
@@ -39,7 +40,7 @@ row! {
         order_id: Option<Uuid>,
         person_id: Option<Uuid>,
         record_number: String,
-        status: String,
+        status: codes::ReportStatus,
         issued_at: DateTime<Utc>,
         received_at: DateTime<Utc>,
         content: Value,
@@ -76,7 +77,7 @@ row! {
         instructions: String,
         diagnosis: Option<String>,
         pharmacy_id: Option<Uuid>,
-        state: String,
+        state: codes::PrescriptionState,
         warnings: Value,
         override_reason: String,
         prescribed_at: DateTime<Utc>,

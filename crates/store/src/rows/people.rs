@@ -1,5 +1,6 @@
 //! People, payers and policies.
 
+use crate::codes;
 use chrono::{DateTime, NaiveDate, Utc};
 use serde_json::Value;
 use uuid::Uuid;
@@ -14,7 +15,7 @@ row! {
         preferred_name: String,
         former_name: String,
         birth_date: Option<NaiveDate>,
-        sex: Option<String>,
+        sex: Option<codes::Sex>,
         phone: Option<String>,
         other_phone: Option<String>,
         email: Option<String>,
@@ -29,7 +30,6 @@ row! {
         usual_clinician_id: Option<Uuid>,
         chart_alert: String,
         billing_note: String,
-        privacy_notice_at: Option<DateTime<Utc>>,
         self_pay_told_at: Option<DateTime<Utc>>,
         self_pay_told_by: Option<String>,
         deceased_on: Option<NaiveDate>,
@@ -57,12 +57,12 @@ row! {
     coverages Coverage {
         id: Uuid,
         person_id: Uuid,
-        rank: String,
+        rank: codes::Rank,
         payer_id: Uuid,
         plan_name: String,
         subscriber_number: String,
         group_number: String,
-        relationship: String,
+        relationship: codes::Relationship,
         holder_id: Option<Uuid>,
         starts_on: NaiveDate,
         ends_on: Option<NaiveDate>,
@@ -79,8 +79,8 @@ row! {
         visit_id: Option<Uuid>,
         service_date: NaiveDate,
         trace: String,
-        state: String,
-        facts: Vec<String>,
+        state: codes::CheckState,
+        facts: Vec<codes::Fact>,
         asked_at: DateTime<Utc>,
         asked_by: String,
         answered_at: Option<DateTime<Utc>>,
@@ -97,10 +97,10 @@ row! {
         person_id: Uuid,
         gender_identity: String,
         pronouns: String,
-        marital_status: String,
+        marital_status: Option<codes::MaritalStatus>,
         interpreter: bool,
-        race: String,
-        ethnicity: String,
+        race: Option<codes::Race>,
+        ethnicity: Option<codes::Ethnicity>,
         occupation: String,
         employer: String,
         outside_id: String,
@@ -117,10 +117,10 @@ row! {
 }
 
 row! {
-    consents Consent {
+    consents ConsentAnswer {
         id: Uuid,
         person_id: Uuid,
-        kind: String,
+        kind: codes::Consent,
         given: bool,
         recorded_at: DateTime<Utc>,
         recorded_by: String,
@@ -128,10 +128,10 @@ row! {
 }
 
 row! {
-    relations Relation {
+    relations HouseholdTie {
         person_id: Uuid,
         other_id: Uuid,
-        kind: String,
+        kind: codes::Relation,
     }
 }
 

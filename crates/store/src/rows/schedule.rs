@@ -1,5 +1,6 @@
 //! Supply and visits.
 
+use crate::codes;
 use chrono::{DateTime, NaiveDate, Utc};
 use harbor_core::arrival::Stage;
 use uuid::Uuid;
@@ -14,7 +15,7 @@ row! {
         services: Vec<String>,
         sort: i32,
         release_days: Option<i32>,
-        booked_by: Vec<String>,
+        booked_by: Vec<codes::Role>,
         online: bool,
         ground: String,
         active: bool,
@@ -57,14 +58,14 @@ row! {
         site_id: Uuid,
         visit_type_id: Uuid,
         slot_id: Option<Uuid>,
-        kind: String,
+        kind: codes::VisitKind,
         starts_at: DateTime<Utc>,
         ends_at: DateTime<Utc>,
         day: NaiveDate,
         reason: String,
         booking_note: String,
         call_sign: String,
-        stage: String,
+        stage: codes::Stage,
         stage_at: DateTime<Utc>,
         room_id: Option<Uuid>,
         extra: bool,
@@ -72,41 +73,33 @@ row! {
         coverage_id: Option<Uuid>,
         accident_date: Option<NaiveDate>,
         cancel_reason: Option<String>,
-        booked_at: DateTime<Utc>,
-        booked_by: String,
-        here_at: Option<DateTime<Utc>>,
-        here_by: Option<String>,
-        checked_in_at: Option<DateTime<Utc>>,
-        checked_in_by: Option<String>,
-        roomed_at: Option<DateTime<Utc>>,
-        roomed_by: Option<String>,
-        seen_at: Option<DateTime<Utc>>,
-        seen_by: Option<String>,
         left_at: Option<DateTime<Utc>>,
-        left_by: Option<String>,
-        signed_at: Option<DateTime<Utc>>,
-        signed_by: Option<String>,
-        charged_at: Option<DateTime<Utc>>,
-        charged_by: Option<String>,
-        claimed_at: Option<DateTime<Utc>>,
-        claimed_by: Option<String>,
-        settled_at: Option<DateTime<Utc>>,
-        settled_by: Option<String>,
         version: i32,
         over_type_id: Option<Uuid>,
         placed_at: DateTime<Utc>,
-        cancelled_by: Option<String>,
+        cancelled_by: Option<codes::CancelledBy>,
         rebook: bool,
         own_stage_id: Option<Uuid>,
         appointment: bool,
         done_at: Option<DateTime<Utc>>,
+        /// Nothing is owed for it any more, by payer or patient.
+        settled: bool,
+    }
+}
+
+row! {
+    visit_marks VisitMark {
+        visit_id: Uuid,
+        mark: codes::Mark,
+        at: DateTime<Utc>,
+        by: String,
     }
 }
 
 impl Visit {
-    /// Where the patient is; the table allows no other word.
+    /// Where the patient is.
     pub fn stage(&self) -> Stage {
-        Stage::from_code(&self.stage).unwrap_or(Stage::Booked)
+        *self.stage
     }
 }
 
@@ -206,7 +199,7 @@ row! {
     untimed_lists UntimedList {
         id: Uuid,
         name: String,
-        kind: String,
+        kind: codes::ListKind,
         clinician_id: Uuid,
         site_id: Uuid,
         visit_type_id: Uuid,
@@ -254,7 +247,7 @@ row! {
         note: String,
         made_at: DateTime<Utc>,
         made_by: String,
-        closed_as: Option<String>,
+        closed_as: Option<codes::WaitingEnd>,
         closed_at: Option<DateTime<Utc>>,
     }
 }
@@ -275,13 +268,13 @@ row! {
         id: Uuid,
         person_id: Uuid,
         visit_id: Option<Uuid>,
-        purpose: String,
-        channel: String,
+        purpose: codes::Purpose,
+        channel: codes::Channel,
         reach: String,
         why: String,
         subject: String,
         body: String,
-        state: String,
+        state: codes::Fate,
         fate: String,
         made_at: DateTime<Utc>,
         made_by: String,

@@ -1,6 +1,7 @@
 //! Making the days: what is there against what the templates want, and doing what the core says about it.
 
 use super::{FROM_TEMPLATE, LeftAsIs, SupplyReport, WholeTemplate, exception_in_core, exceptions, templates};
+use crate::Topic;
 use crate::booking::NOT_LIVE;
 use crate::rows::{Shift, Slot};
 use crate::schema::{clinic, shifts, slot_events, slots, visits};
@@ -186,7 +187,7 @@ impl Change<'_> {
                 .returning(shifts::clinician_id)
                 .get_result(self.conn())
                 .await?;
-            self.tell("schedule", whose);
+            self.tell(Topic::Schedule, whose);
         }
         // Out of each other's way while they change, so that the order of changes does not matter.
         let keys: Vec<Uuid> = day.change.iter().map(|c| c.key).collect();
@@ -212,13 +213,13 @@ impl Change<'_> {
                 .await?;
             report.slots_made += c.add.len();
             self.make_slots(&shift, &c.add, FROM_TEMPLATE).await?;
-            self.tell("schedule", shift.clinician_id);
+            self.tell(Topic::Schedule, shift.clinician_id);
         }
         for made in &day.make {
             self.make_shift(made, Some(made.template), FROM_TEMPLATE).await?;
             report.shifts_made += 1;
             report.slots_made += made.slots.len();
-            self.tell("schedule", made.clinician);
+            self.tell(Topic::Schedule, made.clinician);
         }
         report.left.extend(day.left.iter().map(|(clinician, span, why)| LeftAsIs {
             clinician_id: *clinician,

@@ -1,6 +1,7 @@
 //! What a visit is about, and who sees the patient, as it is put right on arrival.
 
 use super::Visit;
+use crate::Topic;
 use crate::schema::{slots, staff, visits};
 use crate::{Change, Result, StoreError};
 use diesel::prelude::*;
@@ -56,7 +57,7 @@ impl Change<'_> {
             }
         }
         self.audit("put right", "visit", id, Some(old.person_id), if handed { "another clinician" } else { "reason" });
-        self.tell("visit", id);
+        self.tell(Topic::Visit, id);
         Ok(visit)
     }
 }

@@ -1,9 +1,12 @@
-import { api, useLook } from '../../api/client';
+import { type Schemas, useLook } from '../../api/client';
 import { dollars, useTimes } from '../../app/words';
 import { Empty, Mono, Scroller, Small, Table, Tag, type Tone } from '../../ui/layout';
+import { batches } from './queries';
 
-const tone: Record<string, Tone> = { sending: 'brass', sent: 'tide', accepted: 'kelp', rejected: 'coral' };
-const word: Record<string, string> = {
+type State = Schemas['BatchState'];
+
+const tone: Record<State, Tone> = { sending: 'brass', sent: 'tide', accepted: 'kelp', rejected: 'coral' };
+const word: Record<State, string> = {
   sending: '… being handed over',
   sent: '→ handed over',
   accepted: '✓ taken by the clearing house',
@@ -13,7 +16,7 @@ const word: Record<string, string> = {
 /** What was sent, with the file as it went, byte for byte. */
 export function Batches() {
   const times = useTimes();
-  const look = useLook(['batches'], () => api.GET('/api/batches'));
+  const look = useLook(batches());
   if (look.data?.length === 0)
     return <Empty>No batch yet. Choose ready claims and send them; files and answers are kept here.</Empty>;
   return (

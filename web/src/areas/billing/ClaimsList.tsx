@@ -1,23 +1,18 @@
 import { useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useWordOf, useWords } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
 import { dollars, plainDate, useIdentity, useTimes } from '../../app/words';
 import { Button, Check, Choose, Dialog } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag, type Tone } from '../../ui/layout';
 import { ring, ringGap } from '../../ui/tokens';
+import { claim as claimQuery, claims } from './queries';
 
-const states = [
-  { id: '', label: 'All' },
-  { id: 'ready', label: 'Ready' },
-  { id: 'sent', label: 'Sent' },
-  { id: 'accepted', label: 'Accepted' },
-  { id: 'rejected', label: 'Rejected' },
-  { id: 'denied', label: 'Denied' },
-  { id: 'paid', label: 'Paid' },
-];
+type State = Schemas['ClaimState'];
 
-const tone: Record<string, Tone> = {
+const tone: Record<State, Tone> = {
+  void: 'plain',
   ready: 'tide',
   rejected: 'coral',
   denied: 'coral',
@@ -25,7 +20,15 @@ const tone: Record<string, Tone> = {
   accepted: 'plain',
   sent: 'plain',
 };
-const shape: Record<string, string> = { ready: '○', sent: '→', accepted: '⇄', rejected: '✕', denied: '✕', paid: '✓' };
+const shape: Record<State, string> = {
+  ready: '○',
+  sent: '→',
+  accepted: '⇄',
+  rejected: '✕',
+  denied: '✕',
+  paid: '✓',
+  void: '–',
+};
 
 const Open = styled.button`
   all: unset;
@@ -40,10 +43,11 @@ const Open = styled.button`
 
 function History({ id, onClose }: { id: string; onClose: () => void }) {
   const times = useTimes();
+  const stateWord = useWordOf('claimStates');
   const may = useMay();
   const { run, busy, refusal } = useDo();
   const path = { params: { path: { id } } };
-  const look = useLook(['claim', id], () => api.GET('/api/claims/{id}', path));
+  const look = useLook(claimQuery(id));
   const claim = look.data?.claim.claim;
   return (
     <Dialog title={`Claim ${claim?.number ?? ''}`} open onClose={onClose} wide>
@@ -73,7 +77,7 @@ function History({ id, onClose }: { id: string; onClose: () => void }) {
                   </Small>
                 </td>
                 <td>
-                  <Tag $tone={tone[e.state] ?? 'plain'}>{e.state}</Tag>
+                  <Tag $tone={tone[e.state]}>{stateWord(e.state).toLowerCase()}</Tag>
                 </td>
                 <td>{e.sentence}</td>
               </tr>
@@ -104,7 +108,8 @@ export function ClaimsList() {
   const identity = useIdentity();
   const may = useMay();
   const { run, busy, refusal } = useDo();
-  const look = useLook(['claims', state], () => api.GET('/api/claims', { params: { query: { state } } }));
+  const look = useLook(claims(state));
+  const states = [{ id: '', label: 'All' }, ...useWords('claimStates')];
   const list = look.data ?? [];
   const ready = list.filter((c) => c.claim.state === 'ready').map((c) => c.claim.id);
   const picked = chosen.filter((id) => ready.includes(id));

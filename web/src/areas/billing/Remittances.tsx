@@ -3,6 +3,7 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { dollars, plainDate } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { remittances } from './queries';
 
 const statusWord: Record<string, string> = {
   '1': 'paid',
@@ -14,7 +15,7 @@ const statusWord: Record<string, string> = {
 
 /** Remittances come in by themselves, or by upload; each is posted once. */
 export function Remittances() {
-  const look = useLook(['remittances'], () => api.GET('/api/remittances'));
+  const look = useLook(remittances());
   const { run, busy, refusal } = useDo();
   const [answer, setAnswer] = useState<Schemas['UploadAnswer'] | null>(null);
   const input = useRef<HTMLInputElement>(null);

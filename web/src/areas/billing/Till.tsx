@@ -7,6 +7,7 @@ import { amountText, dollars, useTimes } from '../../app/words';
 import { Button, Field, Pick } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table } from '../../ui/layout';
 import { meansOf, ReceiptDialog } from '../money/Receipt';
+import { till as tillQuery } from './queries';
 
 const words: Record<string, string> = {
   cash: 'Cash',
@@ -120,7 +121,7 @@ export function Till() {
   const times = useTimes();
   const [site, setSite] = useState(here?.id ?? '');
   const [shown, setShown] = useState<Schemas['Receipt'] | null>(null);
-  const look = useLook(['till', site], () => api.GET('/api/sites/{id}/till', { params: { path: { id: site } } }));
+  const look = useLook(tillQuery(site));
   const till = look.data;
   return (
     <Stack $gap={4}>

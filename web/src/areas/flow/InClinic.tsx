@@ -2,7 +2,7 @@
 
 import { useState } from 'react';
 import styled from 'styled-components';
-import { api, type Schemas, useLook } from '../../api/client';
+import { type Schemas, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { useIdentity } from '../../app/words';
 import { Button, Dialog, Pick } from '../../ui/controls';
@@ -12,6 +12,7 @@ import { Unbooked } from '../people/Unbooked';
 import { type Present, useMoves } from './moves';
 import { Quay } from './Quay';
 import { Rooms } from './Rooms';
+import { inClinic } from './queries';
 
 const Plan = styled.div`
   display: grid;
@@ -54,7 +55,7 @@ function Hands({ view, whose }: { view: Schemas['InClinicView']; whose: string }
 export default function InClinic() {
   const { clinic, me } = useSession();
   const may = useMay();
-  const look = useLook(['clinic-now'], () => api.GET('/api/in-clinic'));
+  const look = useLook(inClinic());
   const identity = useIdentity();
   const [rooming, setRooming] = useState<Present | null>(null);
   const [over, setOver] = useState<string | null>(null);

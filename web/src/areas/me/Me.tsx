@@ -7,6 +7,7 @@ import { useTimes } from '../../app/words';
 import { Button, Field } from '../../ui/controls';
 import { Head, Mono, Notice, Page, Row, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { part, space } from '../../ui/tokens';
+import { ownSessions } from './queries';
 
 /** A browser and a system in words, from what it calls itself. */
 export function machineWords(agent: string): string {
@@ -227,7 +228,7 @@ export default function MePage() {
   const { me } = useSession();
   const [has, setHas] = useState(me.secondFactor);
   const { run } = useDo();
-  const look = useLook(['sessions', 'own'], () => api.GET('/api/me/sessions'));
+  const look = useLook(ownSessions());
   return (
     <Page>
       <Head>

@@ -11,6 +11,7 @@ import { River } from '../../ui/River';
 import { part } from '../../ui/tokens';
 import { Collect } from './Collect';
 import { meansOf, ReceiptDialog } from './Receipt';
+import { account, payments } from './queries';
 
 const ages = ['up to 30 days', '31 to 60', '61 to 90', 'older'];
 
@@ -187,9 +188,7 @@ function GiveBack(p: { person: string; visit?: string; heldCents: number; onClos
 export function Payments({ person }: { person: string }) {
   const times = useTimes();
   const [shown, setShown] = useState<Schemas['Receipt'] | null>(null);
-  const look = useLook(['payments', person], () =>
-    api.GET('/api/people/{id}/payments', { params: { path: { id: person } } }),
-  );
+  const look = useLook(payments(person));
   if (!look.data || look.data.length === 0) return null;
   const word: Record<string, string> = { payment: 'paid', void: 'taken back', refund: 'given back' };
   return (
@@ -224,9 +223,7 @@ export function Account({ person }: { person: string }) {
   const may = useMay();
   const [giving, setGiving] = useState(false);
   const [taking, setTaking] = useState(false);
-  const look = useLook(['account', person], () =>
-    api.GET('/api/people/{id}/account', { params: { path: { id: person } } }),
-  );
+  const look = useLook(account(person));
   const a = look.data;
   if (!a) return null;
   const nothing = a.visits.length === 0 && a.carriedOverCents === 0;

@@ -8,6 +8,8 @@ import { Button, Choose, Field } from '../../ui/controls';
 import { Columns, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table } from '../../ui/layout';
 import { part, space } from '../../ui/tokens';
 import { ReceiptDialog } from './Receipt';
+import { collect } from './queries';
+import { useWords } from '../../app/choices';
 
 type Due = Schemas['DueView'];
 interface Mean {
@@ -16,12 +18,6 @@ interface Mean {
   reference: string;
 }
 
-const methods = [
-  { id: 'card', label: 'Card' },
-  { id: 'cash', label: 'Cash' },
-  { id: 'cheque', label: 'Cheque' },
-  { id: 'transfer', label: 'Transfer' },
-];
 const fresh = (method = 'card'): Mean => ({ method, amount: null, reference: '' });
 const keyOf = (d: Due) => `${d.personId}:${d.visitId ?? ''}`;
 
@@ -33,28 +29,21 @@ export function Collect(p: {
   onPaid?: () => void;
   focus?: boolean;
 }) {
+  const methods = useWords('methods');
   const may = useMay();
   const [means, setMeans] = useState<Mean[]>([fresh()]);
   const [shares, setShares] = useState<Record<string, string> | null>(null);
   // One key for one payment: however often it is sent, it pays once.
   const [key, setKey] = useState(() => crypto.randomUUID());
   const [receipt, setReceipt] = useState<Schemas['Receipt'] | null>(null);
-  const { run, busy, refusal, setRefusal } = useDo();
+  const { run, busy, refusal, forget } = useDo();
   const typedBefore = means.map((m) => m.amount);
-  const first = useLook(
-    ['collect', p.person, ''],
-    () => api.GET('/api/people/{id}/collect', { params: { path: { id: p.person } } }),
-    may('take_money'),
-  );
+  const first = useLook(collect(p.person, ''), may('take_money'));
   const older = p.propose === 'all' ? first.data?.olderCents : p.propose;
   const asked = first.data?.askedCents || (older ?? 0);
   const amounts = typedBefore.map((a, n) => a ?? (n === 0 && asked > 0 ? amountText(asked) : ''));
   const amount = amounts.filter((a) => a.trim()).join('+');
-  const look = useLook(
-    ['collect', p.person, amount],
-    () => api.GET('/api/people/{id}/collect', { params: { path: { id: p.person }, query: { amount } } }),
-    may('take_money') && first.data !== undefined,
-  );
+  const look = useLook(collect(p.person, amount), may('take_money') && first.data !== undefined);
   if (!may('take_money') || !first.data) return null;
   const shown = look.data ?? first.data;
   const set = (n: number, change: Partial<Mean>) =>
@@ -164,7 +153,7 @@ export function Collect(p: {
                 set(n, { method });
                 // Another means is another payment, whatever became of the first.
                 setKey(crypto.randomUUID());
-                setRefusal(null);
+                forget();
               }}
               choices={methods}
             />

@@ -30,7 +30,7 @@ export function Address({ registering: r }: { registering: Registering }) {
     asked.current = oneLine(a);
     r.change(a);
     setAnswer({ reachable: true, certain: true, candidates: [] });
-    void r.save();
+    void r.flush();
   };
   const field = (name: keyof Candidate & keyof typeof form, label: string, placeholder = '') => (
     <Field

@@ -1,10 +1,10 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
+import { useWords } from '../../app/choices';
 import { useTimes } from '../../app/words';
 import { Button, Choose } from '../../ui/controls';
 import { Mono, Notice, Row, Small, Stack, Table } from '../../ui/layout';
 import { part } from '../../ui/tokens';
-import { consentKinds } from './form';
 
 const answers = [
   { id: 'yes', label: 'Given' },
@@ -12,9 +12,10 @@ const answers = [
 ];
 
 /** What the person agreed to: the newest answer counts, and none is lost. */
-export function Consents({ person, consents }: { person: string; consents: Schemas['Consent'][] }) {
+export function Consents({ person, consents }: { person: string; consents: Schemas['ConsentAnswer'][] }) {
   const { run, refusal } = useDo();
   const times = useTimes();
+  const consentKinds = useWords('consents');
   const [history, setHistory] = useState(false);
   const record = (kind: string, given: boolean) =>
     void run(() => api.POST('/api/people/{id}/consents', { params: { path: { id: person } }, body: { kind, given } }));

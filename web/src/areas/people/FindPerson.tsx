@@ -1,8 +1,9 @@
 import { useState } from 'react';
-import { api, type Schemas, useLook } from '../../api/client';
+import { type Schemas, useLook } from '../../api/client';
 import { plainDate, sexWord, useTimes } from '../../app/words';
 import { Button, Finder } from '../../ui/controls';
 import { Row, Small, Stack } from '../../ui/layout';
+import { peopleFound, person } from './queries';
 
 type Card = Schemas['PersonCard'];
 
@@ -15,16 +16,8 @@ export function FindPerson(p: {
 }) {
   const [text, setText] = useState('');
   const times = useTimes();
-  const look = useLook(
-    ['people', text],
-    () => api.GET('/api/people', { params: { query: { q: text } } }),
-    text.trim().length > 1,
-  );
-  const preferred = useLook(
-    ['person', p.preferred],
-    () => api.GET('/api/people/{id}', { params: { path: { id: p.preferred ?? '' } } }),
-    p.preferred !== undefined,
-  );
+  const look = useLook(peopleFound(text), text.trim().length > 1);
+  const preferred = useLook(person(p.preferred ?? ''), p.preferred !== undefined);
   const hits = text.trim().length > 1 ? (look.data ?? []) : [];
   const before = preferred.data?.card;
   return (

@@ -1,10 +1,10 @@
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api, type Schemas, useDo } from '../../api/client';
+import { useWords } from '../../app/choices';
 import { Button, Pick } from '../../ui/controls';
 import { Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { FindPerson } from './FindPerson';
-import { relations } from './form';
 import { NewParty } from './NewParty';
 import type { Registering } from './useRegistration';
 
@@ -17,13 +17,14 @@ export function Household({ view, registering: r }: { view: View; registering: R
   const [adding, setAdding] = useState<string | null>(null);
   const [member, setMember] = useState<Card | null>(null);
   const [kind, setKind] = useState('parent');
+  const relations = useWords('relations');
   const { run, refusal } = useDo();
   const navigate = useNavigate();
   const id = view.person.id;
   const path = { path: { id } };
   const answer = (party: string | null) => {
     r.change({ responsibleId: party });
-    void r.save().then((done) => done && setFinding(null));
+    void r.flush().then((done) => done && setFinding(null));
     setAdding(null);
   };
   const link = async (other: string) => {

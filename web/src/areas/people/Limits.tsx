@@ -5,6 +5,7 @@ import { useMay, useSession } from '../../app/session';
 import { Several, weekdayChoices, weekdays } from '../../ui/choices';
 import { Button, Check, Field } from '../../ui/controls';
 import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { limits } from './queries';
 
 /** When and where the person can come at all; a rebooking plan never goes against it. */
 export function Limits({ personId }: { personId: string }) {
@@ -12,9 +13,7 @@ export function Limits({ personId }: { personId: string }) {
   const choices = useChoices();
   const may = useMay();
   const [open, setOpen] = useState<Schemas['PersonLimits'] | null>(null);
-  const look = useLook(['person', personId, 'limits'], () =>
-    api.GET('/api/people/{id}/limits', { params: { path: { id: personId } } }),
-  );
+  const look = useLook(limits(personId));
   const { run, busy, refusal } = useDo();
   const l = look.data;
   if (!l) return null;

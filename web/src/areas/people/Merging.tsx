@@ -5,6 +5,7 @@ import { Button, Choose, Dialog } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Spread, Stack, Table } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { FindPerson } from './FindPerson';
+import { coverages, differences } from './queries';
 
 type Card = Schemas['PersonCard'];
 type View = Schemas['PersonView'];
@@ -12,18 +13,12 @@ type View = Schemas['PersonView'];
 /** Two records side by side, and what becomes of them. */
 function Compare(p: { kept: Card; gone: Card; onDone: () => void }) {
   const { run, busy, refusal } = useDo();
-  const other = useLook(['coverages', p.gone.id], () =>
-    api.GET('/api/people/{id}/coverages', { params: { path: { id: p.gone.id } } }),
-  );
-  const own = useLook(['coverages', p.kept.id], () =>
-    api.GET('/api/people/{id}/coverages', { params: { path: { id: p.kept.id } } }),
-  );
+  const other = useLook(coverages(p.gone.id));
+  const own = useLook(coverages(p.kept.id));
   const policies = (list: Schemas['CoverageView'][] | undefined) =>
     list?.map((c) => `${c.payer} ${c.coverage.subscriberNumber}`).join('; ') ?? '';
   const [taken, setTaken] = useState<Record<string, boolean>>({});
-  const differ = useLook(['differences', p.kept.id, p.gone.id], () =>
-    api.GET('/api/people/{id}/differences', { params: { path: { id: p.kept.id }, query: { other: p.gone.id } } }),
-  );
+  const differ = useLook(differences(p.kept.id, p.gone.id));
   const rows: [string, string, string][] = [
     ['Name', p.kept.name, p.gone.name],
     ['Preferred name', p.kept.preferredName, p.gone.preferredName],

@@ -1,9 +1,10 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
+import { useWords } from '../../app/choices';
 import { Button, Choose, Field } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
-import { emptyForm, sexes } from './form';
+import { emptyForm } from './form';
 
 const purpose = {
   Party: 'Registered only to answer for somebody; not a patient here.',
@@ -24,6 +25,7 @@ export function NewParty(p: {
   const [birthDate, setBirthDate] = useState('');
   const [sex, setSex] = useState('');
   const { run, busy, refusal } = useDo();
+  const sexes = useWords('sexes');
   const holder = p.as === 'Policyholder';
   const make = async () => {
     const form = { ...emptyForm, firstName: first, lastName: last, phone, birthDate, sex };

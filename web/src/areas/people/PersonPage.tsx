@@ -13,6 +13,7 @@ import { Coverages } from './Coverages';
 import { Merging } from './Merging';
 import { RegistrationForm } from './RegistrationForm';
 import { Restriction } from './Restriction';
+import { coverages as coveragesQuery, looksAt, person as personQuery, visitsOf } from './queries';
 
 const Facts = styled.dl`
   display: grid;
@@ -96,11 +97,10 @@ export default function PersonPage() {
   const may = useMay();
   const times = useTimes();
   const identity = useIdentity();
-  const path = { params: { path: { id } } };
-  const look = useLook(['person', id], () => api.GET('/api/people/{id}', path));
-  const visits = useLook(['person-visits', id], () => api.GET('/api/people/{id}/visits', path));
-  const coverages = useLook(['coverages', id], () => api.GET('/api/people/{id}/coverages', path));
-  const looks = useLook(['looks', id], () => api.GET('/api/people/{id}/looks', path), may('see_audit'));
+  const look = useLook(personQuery(id));
+  const visits = useLook(visitsOf(id));
+  const coverages = useLook(coveragesQuery(id));
+  const looks = useLook(looksAt(id), may('see_audit'));
   useEffect(() => setInHand({ person: id }), [id, setInHand]);
   if (look.error) return <Empty>{look.error.message}</Empty>;
   if (!look.data) return null;

@@ -9,6 +9,7 @@ import { Button, Check, Choose, Dialog, Field } from '../../ui/controls';
 import { Columns, Mono, Notice, Row, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { corner, hair, part, space } from '../../ui/tokens';
 import { CardPictures } from './CardPictures';
+import { person as personQuery } from './queries';
 
 type View = Schemas['CoverageView'];
 
@@ -25,11 +26,7 @@ const verdictWord: Record<string, string> = { confirmed: '✓ confirmed', refuse
 function CopyToHousehold({ view, person }: { view: View; person: string }) {
   const [open, setOpen] = useState(false);
   const [related, setRelated] = useState<Record<string, string>>({});
-  const look = useLook(
-    ['person', person],
-    () => api.GET('/api/people/{id}', { params: { path: { id: person } } }),
-    open,
-  );
+  const look = useLook(personQuery(person), open);
   const { run, busy, refusal } = useDo();
   const chosen = Object.entries(related).filter(([, r]) => r !== '');
   const copy = async () => {

@@ -1,9 +1,10 @@
 import { api, type Schemas, useDo } from '../../api/client';
 import { forget, useKept } from '../../app/kept';
 import { plainDate, sexWord } from '../../app/words';
+import { useWords } from '../../app/choices';
 import { Button, Choose, Field } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
-import { emptyForm, type PersonForm, sexes } from './form';
+import { emptyForm, type PersonForm } from './form';
 import { part } from '../../ui/tokens';
 
 type Card = Schemas['PersonCard'];
@@ -23,6 +24,7 @@ export function QuickAdd(p: { typed: string; onDone: (person: Card) => void; onB
     lastName: words.slice(1).map(capital).join(' '),
   });
   const { run, busy, refusal } = useDo();
+  const sexes = useWords('sexes');
   const set = (field: keyof PersonForm) => (value: string) => setForm({ ...form, [field]: value });
   const save = async (notATwin: boolean) => {
     const person = await run(() => api.POST('/api/people', { body: { ...form, notATwin } }));
@@ -44,7 +46,7 @@ export function QuickAdd(p: { typed: string; onDone: (person: Card) => void; onB
         <Columns $min={part.wideField}>
           <Field
             label="First name"
-            value={form.firstName}
+            value={form.firstName ?? ''}
             onChange={set('firstName')}
             fault={refusal?.fault('firstName')}
             autoFocus
@@ -52,14 +54,14 @@ export function QuickAdd(p: { typed: string; onDone: (person: Card) => void; onB
           />
           <Field
             label="Last name"
-            value={form.lastName}
+            value={form.lastName ?? ''}
             onChange={set('lastName')}
             fault={refusal?.fault('lastName')}
             name="lastName"
           />
           <Field
             label="Birth date"
-            value={form.birthDate}
+            value={form.birthDate ?? ''}
             onChange={set('birthDate')}
             fault={refusal?.fault('birthDate')}
             placeholder="3/4/62"
@@ -67,13 +69,19 @@ export function QuickAdd(p: { typed: string; onDone: (person: Card) => void; onB
           />
           <Field
             label="Mobile telephone"
-            value={form.phone}
+            value={form.phone ?? ''}
             onChange={set('phone')}
             fault={refusal?.fault('phone')}
             name="phone"
           />
         </Columns>
-        <Choose label="Sex" value={form.sex} onChange={set('sex')} choices={sexes} fault={refusal?.fault('sex')} />
+        <Choose
+          label="Sex"
+          value={form.sex ?? ''}
+          onChange={set('sex')}
+          choices={sexes}
+          fault={refusal?.fault('sex') ?? ''}
+        />
         {twins.length > 0 && (
           <Notice $tone="brass" role="alert">
             <Stack>

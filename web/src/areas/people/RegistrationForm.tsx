@@ -1,5 +1,6 @@
 import { useEffect, useRef, useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useWords } from '../../app/choices';
 import { useSession } from '../../app/session';
 import { plainDate, telephone } from '../../app/words';
 import { Button, Check, Choose, Field, Pick } from '../../ui/controls';
@@ -7,10 +8,11 @@ import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { Address } from './Address';
 import { Consents } from './Consents';
-import { ethnicities, filled, maritalStates, names, type PersonForm, races, sexes, type TextField } from './form';
+import { names, type TextField } from './form';
 import { Household } from './Household';
 import { Section } from './Section';
 import { useRegistration } from './useRegistration';
+import { person } from './queries';
 
 type View = Schemas['PersonView'];
 
@@ -53,9 +55,12 @@ function MovedAlong({ view, onDone }: { view: View; onDone: () => void }) {
   );
 }
 
+/** A value as the question about it tells it. */
+const said = (value: unknown) => (value === true ? 'yes' : value === false ? 'no' : String(value ?? ''));
+
 /** The whole registration: parts that say what they lack and save as one goes. */
 export function RegistrationForm({ id, brief, focus }: { id: string; brief?: boolean; focus?: boolean }) {
-  const look = useLook(['person', id], () => api.GET('/api/people/{id}', { params: { path: { id } } }));
+  const look = useLook(person(id));
   return look.data ? <Form view={look.data} brief={brief ?? false} focus={focus ?? false} /> : null;
 }
 
@@ -65,18 +70,20 @@ function Form({ view, brief, focus }: { view: View; brief: boolean; focus: boole
     if (focus) box.current?.querySelector<HTMLElement>('[data-section] input')?.focus();
   }, [focus]);
   const { clinic } = useSession();
+  const sexes = useWords('sexes');
+  const maritalStates = useWords('maritalStates');
+  const races = useWords('races');
+  const ethnicities = useWords('ethnicities');
   const r = useRegistration(view);
   const { form, refusal } = r;
   const [moved, setMoved] = useState(false);
   const oldAddress = useRef(view.person.addressLine);
   // What had gaps at the beginning stays open while it is filled.
   const [opened] = useState(() => view.sections.filter((s) => s.gaps.length > 0).map((s) => s.code));
-  const theirs = r.stale ? filled(r.stale, view.registration) : null;
-  const differing = theirs ? (Object.keys(names) as (keyof PersonForm)[]).filter((k) => theirs[k] !== form[k]) : [];
   const leave = () => {
-    if (!r.dirty || r.busy) return;
-    void r.save().then((done) => {
-      const address = form.addressLine ?? '';
+    if (!r.dirty) return;
+    const address = form.addressLine ?? '';
+    void r.flush().then((done) => {
       if (done && oldAddress.current && address !== oldAddress.current) setMoved(true);
       if (done) oldAddress.current = address;
     });
@@ -230,24 +237,23 @@ function Form({ view, brief, focus }: { view: View; brief: boolean; focus: boole
         );
       })}
       {moved && <MovedAlong view={view} onDone={() => setMoved(false)} />}
-      {theirs && r.stale && (
+      {r.clashes.length > 0 && (
         <Notice $tone="brass" role="alert">
           <Stack>
-            <strong>Somebody else saved this record in the meantime. What you typed is still here.</strong>
-            {differing.map((k) => (
-              <span key={k}>
-                {names[k]}: theirs “{k === 'birthDate' ? plainDate(String(theirs[k])) : String(theirs[k] ?? '')}”, yours
-                “{String(form[k] ?? '')}”
+            <strong>Somebody else changed the same in the meantime. What you typed is still here.</strong>
+            {r.clashes.map((c) => (
+              <span key={c.field}>
+                {names[c.field] ?? c.field}: theirs “{said(c.theirs)}”, yours “{said(c.mine)}”
               </span>
             ))}
             <Row>
-              <Button onPress={() => r.stale && r.takeTheirs(r.stale)}>Take theirs</Button>
-              <Button onPress={() => r.stale && void r.save(r.stale.version)}>Save mine over it</Button>
+              <Button onPress={() => r.decide('theirs')}>Take theirs</Button>
+              <Button onPress={() => r.decide('mine')}>Keep mine</Button>
             </Row>
           </Stack>
         </Notice>
       )}
-      {refusal && !theirs && (
+      {refusal && (
         <Notice $tone="coral" role="alert">
           {refusal.problem.fields.length > 0
             ? `Not saved: ${refusal.problem.fields.map((f) => f.sentence).join(' ')}`
@@ -257,7 +263,7 @@ function Form({ view, brief, focus }: { view: View; brief: boolean; focus: boole
       <Row>
         <Small role="status">{r.busy ? 'saving' : r.dirty ? 'not saved yet' : 'all saved'}</Small>
         <Spread />
-        <Button type="submit" isDisabled={r.busy || !r.dirty}>
+        <Button type="submit" isDisabled={!r.dirty}>
           Save details
         </Button>
       </Row>

@@ -1,58 +1,10 @@
 import type { Schemas } from '../../api/client';
-import { telephone } from '../../app/words';
-import type { Choice } from '../../ui/controls';
 
 export type PersonForm = Schemas['PersonForm'];
 /** A field of the form that holds text. */
 export type TextField = {
   [K in keyof PersonForm]-?: NonNullable<PersonForm[K]> extends string ? K : never;
 }[keyof PersonForm];
-
-export const sexes: Choice[] = [
-  { id: 'F', label: 'Female' },
-  { id: 'M', label: 'Male' },
-  { id: 'U', label: 'Unknown' },
-];
-export const maritalStates: Choice[] = [
-  { id: 'single', label: 'Single' },
-  { id: 'married', label: 'Married' },
-  { id: 'partnered', label: 'Living with a partner' },
-  { id: 'separated', label: 'Separated' },
-  { id: 'divorced', label: 'Divorced' },
-  { id: 'widowed', label: 'Widowed' },
-  { id: 'declined', label: 'Declined to say' },
-];
-export const races: Choice[] = [
-  { id: 'american_indian', label: 'American Indian or Alaska Native' },
-  { id: 'asian', label: 'Asian' },
-  { id: 'black', label: 'Black or African American' },
-  { id: 'pacific_islander', label: 'Native Hawaiian or other Pacific Islander' },
-  { id: 'white', label: 'White' },
-  { id: 'several', label: 'More than one' },
-  { id: 'other', label: 'Other' },
-  { id: 'declined', label: 'Declined to say' },
-];
-export const ethnicities: Choice[] = [
-  { id: 'hispanic', label: 'Hispanic or Latino' },
-  { id: 'not_hispanic', label: 'Not Hispanic or Latino' },
-  { id: 'declined', label: 'Declined to say' },
-];
-export const relations: Choice[] = [
-  { id: 'parent', label: 'Parent' },
-  { id: 'child', label: 'Child' },
-  { id: 'sibling', label: 'Brother or sister' },
-  { id: 'partner', label: 'Husband, wife or partner' },
-  { id: 'guardian', label: 'Guardian' },
-  { id: 'ward', label: 'In their care' },
-  { id: 'other', label: 'Of the household' },
-];
-export const consentKinds: Choice[] = [
-  { id: 'privacy_notice', label: 'Privacy notice given' },
-  { id: 'text', label: 'Text messages' },
-  { id: 'voice', label: 'Voice messages' },
-  { id: 'email', label: 'E-mail' },
-  { id: 'online_access', label: 'Online access' },
-];
 
 export const emptyForm: PersonForm = {
   version: 0,
@@ -99,54 +51,8 @@ export const emptyForm: PersonForm = {
   heardFrom: '',
 };
 
-/** A form filled from a record. */
-export const filled = (p: Schemas['Person'], r: Schemas['Registration']): PersonForm => ({
-  version: p.version,
-  notATwin: true,
-  firstName: p.firstName,
-  lastName: p.lastName,
-  middleName: p.middleName,
-  preferredName: p.preferredName,
-  formerName: p.formerName,
-  birthDate: p.birthDate ?? '',
-  sex: p.sex ?? '',
-  phone: telephone(p.phone),
-  otherPhone: telephone(p.otherPhone),
-  email: p.email ?? '',
-  emailDeclined: p.emailDeclined,
-  addressLine: p.addressLine,
-  addressLine2: p.addressLine2,
-  city: p.city,
-  state: p.state,
-  postalCode: p.postalCode,
-  language: p.language,
-  chartAlert: p.chartAlert,
-  billingNote: p.billingNote,
-  responsibleId: p.responsibleId ?? null,
-  usualClinicianId: p.usualClinicianId ?? null,
-  deceasedOn: p.deceasedOn ?? '',
-  noPatient: !p.patient,
-  genderIdentity: r.genderIdentity,
-  pronouns: r.pronouns,
-  maritalStatus: r.maritalStatus,
-  interpreter: r.interpreter,
-  race: r.race,
-  ethnicity: r.ethnicity,
-  occupation: r.occupation,
-  employer: r.employer,
-  outsideId: r.outsideId,
-  emergencyName: r.emergencyName,
-  emergencyPhone: telephone(r.emergencyPhone),
-  emergencyRelation: r.emergencyRelation,
-  pharmacyId: r.pharmacyId ?? null,
-  usualSiteId: r.usualSiteId ?? null,
-  outsideClinician: r.outsideClinician,
-  referredBy: r.referredBy,
-  heardFrom: r.heardFrom,
-});
-
 /** Names of the fields, for telling what somebody else changed. */
-export const names: Partial<Record<keyof PersonForm, string>> = {
+export const names: Partial<Record<string, string>> = {
   firstName: 'First name',
   lastName: 'Last name',
   middleName: 'Middle name',

@@ -1,49 +1,30 @@
-import { useRef, useState } from 'react';
-import { api, type Schemas, useDo } from '../../api/client';
-import { filled, type PersonForm, type TextField } from './form';
+import { useQueryClient } from '@tanstack/react-query';
+import { api, change, type Schemas } from '../../api/client';
+import { useDraft } from '../../app/useDraft';
+import type { PersonForm, TextField } from './form';
 
 type View = Schemas['PersonView'];
+export type Typed = Omit<PersonForm, 'version' | 'notATwin'>;
 
-/** The form of one record, saved as one goes; a stale save shows what the other one changed. */
+const heldOf = (form: PersonForm) => {
+  const held: PersonForm = { ...form };
+  delete held.version;
+  delete held.notATwin;
+  return { held: held as Typed, version: form.version ?? 0 };
+};
+
+/** The form of one record, saved as one goes: only what was changed here is sent, and what others change is taken over. */
 export function useRegistration(view: View) {
-  const { person, registration } = view;
-  const [form, setForm] = useState<PersonForm>(filled(person, registration));
-  const [saved, setSaved] = useState(form);
-  const latest = useRef(form);
-  const { run, busy, refusal } = useDo();
-  const change = (fields: Partial<PersonForm>) => {
-    latest.current = { ...latest.current, ...fields };
-    setForm(latest.current);
-  };
-  const dirty = (Object.keys(form) as (keyof PersonForm)[]).some((k) => k !== 'version' && form[k] !== saved[k]);
-  const stale = refusal?.is('stale') ? (refusal.problem.current as unknown as Schemas['Person']) : null;
-  const save = async (version?: number) => {
-    const sent = { ...latest.current, version: version ?? latest.current.version };
-    const row = await run(() => api.PUT('/api/people/{id}', { params: { path: { id: person.id } }, body: sent }));
-    if (!row) return false;
-    // What was typed while it was on its way stays; what the server tidied is taken over.
-    const tidy = filled(row, registration);
-    const now = latest.current;
-    const kept = Object.fromEntries(
-      (Object.keys(sent) as (keyof PersonForm)[]).map((k) => [k, now[k] === sent[k] && k in person ? tidy[k] : now[k]]),
-    ) as unknown as PersonForm;
-    kept.version = row.version;
-    latest.current = kept;
-    setForm(kept);
-    setSaved({ ...sent, ...kept });
-    return true;
-  };
-  return {
-    form,
-    change,
-    text: (field: TextField) => (value: string) => change({ [field]: value }),
-    dirty,
-    busy,
-    refusal,
-    stale,
-    save,
-    takeTheirs: (theirs: Schemas['Person']) => change(filled(theirs, registration)),
-  };
+  const client = useQueryClient();
+  const params = { path: { id: view.person.id } };
+  const { local, ...draft } = useDraft<Typed>({
+    place: `person/${view.person.id}`,
+    ...heldOf(view.form),
+    save: async (fields, version) =>
+      heldOf(await change(client, () => api.PATCH('/api/people/{id}', { params, body: { ...fields, version } }))),
+    theirs: (current) => heldOf(current as PersonForm),
+  });
+  return { ...draft, form: local, text: (field: TextField) => (value: string) => draft.change({ [field]: value }) };
 }
 
 export type Registering = ReturnType<typeof useRegistration>;

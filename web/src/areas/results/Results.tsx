@@ -26,6 +26,7 @@ import {
 import styled from 'styled-components';
 import { color, corner, hair, half, part, space } from '../../ui/tokens';
 import { Trend } from '../../ui/Trend';
+import { results } from './queries';
 
 type View = Schemas['ResultView'];
 interface Value {
@@ -197,7 +198,7 @@ export default function Results() {
   const { me, discreet } = useSession();
   const identity = useIdentity();
   const times = useTimes();
-  const look = useLook(['results'], () => api.GET('/api/results'));
+  const look = useLook(results());
   const [chosen, setChosen] = useState<string | null>(null);
   const list = [...(look.data ?? [])].sort((a, b) => {
     const own = (v: View) => (v.order?.ordererId === me.staff.id ? 0 : 1);

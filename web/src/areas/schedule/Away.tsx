@@ -10,6 +10,7 @@ import { Button, Dialog, Field, Pick } from '../../ui/controls';
 import { Columns, Empty, Mono, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { RebookingPlan } from './RebookingPlan';
+import { shifts as shiftsQuery } from './queries';
 
 const Wide = styled.div`
   min-width: ${part.wideField};
@@ -31,11 +32,7 @@ export function Away({ day, onClose }: { day: string; onClose: () => void }) {
     ...(to.trim() !== '' && last.day && { to: last.day }),
     ...(who !== everybody && { clinicianId: who }),
   };
-  const look = useLook(
-    ['shifts', asked],
-    () => api.GET('/api/shifts', { params: { query: asked } }),
-    first.day !== undefined,
-  );
+  const look = useLook(shiftsQuery(asked), first.day !== undefined);
   const [reason, setReason] = useState('');
   const [next, setNext] = useState<string | null>(null);
   const [chosen, setChosen] = useState<string[]>([]);

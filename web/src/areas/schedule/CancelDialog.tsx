@@ -6,6 +6,8 @@ import { useTimes } from '../../app/words';
 import { Button, Check, Choose, Dialog, Pick } from '../../ui/controls';
 import { Notice, Row, Spread, Stack } from '../../ui/layout';
 import { WhomToAsk } from './WaitingList';
+import { seriesOf } from '../visit/queries';
+import { waitingFor } from './queries';
 
 /** Cancels a visit: by whose wish, and why, from the clinic's list. */
 export function CancelDialog({ visit, onClose }: { visit: Schemas['Visit']; onClose: () => void }) {
@@ -16,9 +18,7 @@ export function CancelDialog({ visit, onClose }: { visit: Schemas['Visit']; onCl
   const [freed, setFreed] = useState<string | null>(null);
   const [rest, setRest] = useState(false);
   const { run, busy, refusal } = useDo();
-  const look = useLook(['visit', visit.id, 'series'], () =>
-    api.GET('/api/visits/{id}/series', { params: { path: { id: visit.id } } }),
-  );
+  const look = useLook(seriesOf(visit.id));
   const series = look.data?.series;
   const later = look.data?.visits.filter((v) => v.stage === 'booked' && v.startsAt > visit.startsAt).length ?? 0;
   const cancel = async () => {
@@ -77,9 +77,7 @@ function Freed({ slotId, at, onClose }: { slotId: string; at: string; onClose: (
   const times = useTimes();
   const navigate = useNavigate();
   const { setInHand } = useSession();
-  const look = useLook(['for-slot', slotId], () =>
-    api.GET('/api/slots/{id}/waiting', { params: { path: { id: slotId } } }),
-  );
+  const look = useLook(waitingFor(slotId));
   const nobody = look.error !== null || look.data?.length === 0;
   useEffect(() => {
     if (nobody) onClose();

@@ -1,16 +1,15 @@
-import { api, useLook } from '../../api/client';
+import { useLook } from '../../api/client';
 import { useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { Dialog } from '../../ui/controls';
 import { Empty, Mono, Scroller, Small, Table } from '../../ui/layout';
+import { changesOf } from './queries';
 
 /** What happened to the slots of a day, also to those that are not there any more. */
 export function Changes({ day, onClose }: { day: string; onClose: () => void }) {
   const { clinic } = useSession();
   const times = useTimes();
-  const look = useLook(['schedule', 'changes', day], () =>
-    api.GET('/api/schedule/changes', { params: { query: { day } } }),
-  );
+  const look = useLook(changesOf(day));
   return (
     <Dialog title={`What changed on ${times.day(`${day}T17:00:00Z`)}`} open onClose={onClose} wide>
       {look.data?.length === 0 && (

@@ -4,13 +4,12 @@ import { telephone, useTimes } from '../../app/words';
 import { Button, Field } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
+import { contact } from '../people/queries';
 
 /** How the person is reached: asked on the way, confirmed in one press or corrected on the spot. */
 export function Contact({ person }: { person: Schemas['PersonCard'] }) {
   const times = useTimes();
-  const look = useLook(['person', person.id, 'contact'], () =>
-    api.GET('/api/people/{id}/contact', { params: { path: { id: person.id } } }),
-  );
+  const look = useLook(contact(person.id));
   const [editing, setEditing] = useState<{ phone: string; email: string } | null>(null);
   const { run, busy, refusal } = useDo();
   const confirm = async (phone: string, email: string) => {

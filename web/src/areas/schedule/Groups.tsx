@@ -5,10 +5,11 @@ import { useMay, useSession } from '../../app/session';
 import { Several } from '../../ui/choices';
 import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
 import { Notice, Row, Spread, Stack } from '../../ui/layout';
+import { groups } from './queries';
 
 type Group = Schemas['ClinicianGroup'];
 
-export const useGroups = (wanted: boolean) => useLook(['groups'], () => api.GET('/api/groups'), wanted).data ?? [];
+export const useGroups = (wanted: boolean) => useLook(groups(), wanted).data ?? [];
 
 /** Whose columns are shown: everybody's, one group's, or one clinician's. */
 export function WhoPick(p: { groups: Group[]; value: string; onChange: (id: string) => void }) {

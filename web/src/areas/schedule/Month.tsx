@@ -1,10 +1,11 @@
 import styled from 'styled-components';
-import { api, useLook } from '../../api/client';
+import { useLook } from '../../api/client';
 import { useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { weekdays } from '../../ui/choices';
 import { Small } from '../../ui/layout';
 import { color, corner, hair, part, size, space } from '../../ui/tokens';
+import { month as monthQuery } from './queries';
 
 const Days = styled.div`
   display: grid;
@@ -63,9 +64,7 @@ export function Month({ day, clinician, onDay }: { day: string; clinician: strin
   const { clinic } = useSession();
   const times = useTimes();
   const lastName = clinic.staff.find((s) => s.id === clinician)?.lastName ?? '';
-  const look = useLook(['schedule', 'month', day.slice(0, 7)], () =>
-    api.GET('/api/schedule/month', { params: { query: { day } } }),
-  );
+  const look = useLook(monthQuery(day));
   const month = day.slice(0, 7);
   const first = new Date(`${month}-01T12:00:00Z`);
   const last = new Date(Date.UTC(first.getUTCFullYear(), first.getUTCMonth() + 1, 0, 12));

@@ -1,6 +1,6 @@
 import { useState } from 'react';
 import styled from 'styled-components';
-import { api, type Schemas, useLook } from '../../api/client';
+import { type Schemas, useLook } from '../../api/client';
 import { useChoices } from '../../app/choices';
 import { DayField, useTypedDay } from '../../app/days';
 import { useMay, useSession } from '../../app/session';
@@ -12,6 +12,7 @@ import { part } from '../../ui/tokens';
 import { Limits } from '../people/Limits';
 import { useGroups } from './Groups';
 import { WantTime } from './WantTime';
+import { openTimes } from './queries';
 
 /** Dense enough that a page of them stands with the wishes above it. */
 const Times = styled(Table)`
@@ -85,11 +86,7 @@ export function OpenTimes(p: {
     ...(person && { personId: person }),
     ...(skip > 0 && { skip }),
   };
-  const look = useLook(
-    ['open-times', asked],
-    () => api.GET('/api/open-times', { params: { query: asked } }),
-    day.day !== undefined,
-  );
+  const look = useLook(openTimes(asked), day.day !== undefined);
   const typeName = (s: Schemas['Slot']) => clinic.visitTypes.find((t) => t.id === s.visitTypeId)?.name ?? '';
   const clinicianName = (s: Schemas['Slot']) => clinic.staff.find((x) => x.id === s.clinicianId)?.name ?? '';
   const byWeeks = (weeks: number) => {

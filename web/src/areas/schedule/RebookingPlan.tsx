@@ -5,19 +5,20 @@ import { useIdentity, useTimes } from '../../app/words';
 import { Button, Check, Pick } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { part } from '../../ui/tokens';
+import { rebooking } from './queries';
+import { useWordOf } from '../../app/choices';
 
 type Plan = Schemas['RebookingPlan'];
 type Pin = Schemas['Pinned'];
 
-const wayWord: Record<string, string> = { text: 'text', email: 'e-mail', letter: 'letter', call: 'call' };
-
 /** The plan: before and after for each, changeable line by line; what is pinned stays, the rest is solved again. */
 export function RebookingPlan() {
+  const channelWord = useWordOf('channels');
   const { clinic } = useSession();
   const times = useTimes();
   const identity = useIdentity();
   const [pins, setPins] = useState<Pin[]>([]);
-  const look = useLook(['rebooking', pins], () => api.POST('/api/rebooking', { body: pins }));
+  const look = useLook(rebooking(pins));
   const [last, setLast] = useState<Plan | null>(null);
   if (look.data && look.data !== last) setLast(look.data);
   const { run, busy, refusal } = useDo();
@@ -104,7 +105,7 @@ export function RebookingPlan() {
                     <Small>{l.reasons.join(', ')}</Small>
                   </td>
                   <td>
-                    <Small title={l.why}>{l.way ? wayWord[l.way] : 'nobody'}</Small>
+                    <Small title={l.why}>{l.way ? channelWord(l.way) : 'nobody'}</Small>
                   </td>
                   <td>
                     {l.pinned && (

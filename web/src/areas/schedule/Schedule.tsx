@@ -3,7 +3,7 @@
 import { useMemo, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import styled from 'styled-components';
-import { api, type Schemas, useLook } from '../../api/client';
+import { type Schemas, useLook } from '../../api/client';
 import { useKeys } from '../../app/keys';
 import { type Clinic, useSession } from '../../app/session';
 import { timesIn } from '../../app/words';
@@ -28,6 +28,7 @@ import { Told } from './Told';
 import { Untimed } from './Untimed';
 import { MovingNotices, useMoving } from './useMoving';
 import { WaitingList } from './WaitingList';
+import { day as dayQuery, week as weekQuery } from './queries';
 
 /** The bar takes what it needs, the board the rest. */
 const Whole = styled.div`
@@ -79,16 +80,8 @@ export default function Schedule() {
   const [note, setNote] = useState<Schemas['ScheduleNote'] | null>(null);
   const clinicians = useMemo(() => clinic.staff.filter((s) => s.role === 'clinician'), [clinic]);
   const chosen = who ?? clinicians[0]?.id ?? '';
-  const look = useLook(
-    ['schedule', day],
-    () => api.GET('/api/schedule', { params: { query: { day } } }),
-    view === 'day',
-  );
-  const week = useLook(
-    ['schedule', 'week', day, chosen],
-    () => api.GET('/api/schedule/week', { params: { query: { day, clinicianId: chosen } } }),
-    view === 'week',
-  );
+  const look = useLook(dayQuery(day), view === 'day');
+  const week = useLook(weekQuery(day, chosen), view === 'week');
   const go = (next: Record<string, string | null>) => {
     const all = Object.fromEntries(params);
     for (const [key, value] of Object.entries(next)) {

@@ -4,6 +4,7 @@ import { useTimes } from '../../app/words';
 import { Button, Check, Choose, Field } from '../../ui/controls';
 import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part, size } from '../../ui/tokens';
+import { seriesPlan } from './queries';
 
 /** The same visit again and again: every day of the series is looked over before any is booked. */
 export function SeriesPart(p: {
@@ -19,7 +20,7 @@ export function SeriesPart(p: {
   const [count, setCount] = useState('6');
   const [left, setLeft] = useState<string[]>([]);
   const asked = { slotId: p.slot.id, every: Number(every) || 0, unit, count: Number(count) || 0 };
-  const plan = useLook(['series', asked], () => api.POST('/api/series/plan', { body: asked }));
+  const plan = useLook(seriesPlan(asked));
   const { run, busy, refusal } = useDo();
   const chosen = (plan.data ?? []).flatMap((l) => (l.slot && !left.includes(l.day) ? [l.slot.id] : []));
   const book = async () => {

@@ -7,6 +7,7 @@ import { Button, Dialog, Field, Pick } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Spread, Stack, Table } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { AddSlot } from './AddSlot';
+import { slotHistory } from './queries';
 
 /** What a slot is for, changed by hand, and everything that ever happened to it. */
 export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: () => void }) {
@@ -17,9 +18,7 @@ export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: 
   const [at, setAt] = useState('');
   const [type, setType] = useState<string | null>(slot.visitTypeId ?? null);
   const { run, busy, refusal } = useDo();
-  const history = useLook(['slot-history', slot.id], () =>
-    api.GET('/api/slots/{id}/history', { params: { path: { id: slot.id } } }),
-  );
+  const history = useLook(slotHistory(slot.id));
   const [begins, ends] = [new Date(slot.startsAt).getTime(), new Date(slot.endsAt).getTime()];
   const middle = new Date((begins + ends) / 2).toISOString();
   const change = async (body: Schemas['SlotChange']) => {

@@ -2,11 +2,12 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useIdentity, usePhone, useTimes } from '../../app/words';
 import { Button, Dialog } from '../../ui/controls';
 import { Empty, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag, type Tone } from '../../ui/layout';
+import { messages } from './queries';
+import { useWordOf } from '../../app/choices';
 
 type Message = Schemas['MessageView'];
 
-const word: Record<string, string> = { text: 'text', email: 'e-mail', letter: 'letter', call: 'call' };
-const fate: Record<string, [string, Tone]> = {
+const fate: Record<Schemas['Fate'], [string, Tone]> = {
   waiting: ['○ waiting', 'brass'],
   sent: ['→ sent', 'tide'],
   delivered: ['✓ delivered', 'kelp'],
@@ -19,7 +20,7 @@ const fate: Record<string, [string, Tone]> = {
 
 /** What patients were told, what became of it, and whom to call. */
 export function Told({ onClose }: { onClose: () => void }) {
-  const look = useLook(['messages'], () => api.GET('/api/messages'));
+  const look = useLook(messages());
   const all = look.data ?? [];
   const calls = all.filter((m) => m.toDo === 'call');
   const letters = all.filter((m) => m.toDo === 'letter');
@@ -96,6 +97,7 @@ export function Told({ onClose }: { onClose: () => void }) {
 }
 
 function List(p: { list: Message[]; children: (m: Message) => React.ReactNode }) {
+  const channelWord = useWordOf('channels');
   const times = useTimes();
   const identity = useIdentity();
   const phone = usePhone();
@@ -116,7 +118,7 @@ function List(p: { list: Message[]; children: (m: Message) => React.ReactNode })
                   {m.message.subject}
                   <br />
                   <Small>
-                    {word[m.message.channel]}: {m.message.why}
+                    {channelWord(m.message.channel)}: {m.message.why}
                   </Small>
                 </td>
                 <td>

@@ -5,6 +5,7 @@ import { weekdays } from '../../ui/choices';
 import { Button, Dialog } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { clock } from '../settings/TemplateDialog';
+import { waitingFor, waitingList } from './queries';
 
 type Waiting = Schemas['WaitingView'];
 
@@ -31,7 +32,7 @@ export function WaitingList({ onClose }: { onClose: () => void }) {
   const identity = useIdentity();
   const phone = usePhone();
   const wishes = useWishes();
-  const look = useLook(['waiting'], () => api.GET('/api/waiting'));
+  const look = useLook(waitingList());
   const { run, busy } = useDo();
   const row = ({ entry, person, visit }: Waiting) => (
     <tr key={entry.id} data-waiting={person.recordNumber}>
@@ -100,9 +101,7 @@ export function WhomToAsk(p: { slotId: string; onMoved: () => void; onTake: (p: 
   const times = useTimes();
   const identity = useIdentity();
   const phone = usePhone();
-  const look = useLook(['for-slot', p.slotId], () =>
-    api.GET('/api/slots/{id}/waiting', { params: { path: { id: p.slotId } } }),
-  );
+  const look = useLook(waitingFor(p.slotId));
   const { run, busy, refusal } = useDo();
   if (!look.data || look.data.length === 0) return null;
   const give = async (w: Schemas['ToAsk']) => {

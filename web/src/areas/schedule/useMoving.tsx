@@ -8,18 +8,15 @@ import { Button } from '../../ui/controls';
 import { Notice, Row, Spread } from '../../ui/layout';
 import { space } from '../../ui/tokens';
 import type { Card, Slot } from './LaneCards';
+import { visit } from '../visit/queries';
 
 /** `id` is the visit that is being moved; `onDone` is called when it has its new time, or was refused one. */
 export function useMoving(id: string | null, onDone: () => void) {
   const { setInHand } = useSession();
-  const { run, refusal, setRefusal } = useDo();
+  const { run, refusal, forget } = useDo();
   const [moved, setMoved] = useState<Card | null>(null);
   const [asked, setAsked] = useState<{ visit: Card; to: Slot } | null>(null);
-  const takenUp = useLook(
-    ['visit', id],
-    () => api.GET('/api/visits/{id}', { params: { path: { id: id ?? '' } } }),
-    id !== null,
-  );
+  const takenUp = useLook(visit(id ?? ''), id !== null);
   const send = (visit: Card, place: Schemas['NewTimeForm']) =>
     run(() => api.POST('/api/visits/{id}/move', { params: { path: { id: visit.visit.id } }, body: place }));
   const move = async (visit: Card, to: Slot, said: { knowingly?: boolean; besideOwn?: boolean } = {}) => {
@@ -38,7 +35,7 @@ export function useMoving(id: string | null, onDone: () => void) {
     if (slotId) await send(card, { slotId, minutes, extra, knowingly: true, besideOwn: true });
   };
   const moving = (id !== null && takenUp.data?.card) || null;
-  return { moving, moved, asked, move, takeBack, run, refusal, setRefusal };
+  return { moving, moved, asked, move, takeBack, run, refusal, forget };
 }
 
 type Moving = ReturnType<typeof useMoving>;
@@ -97,7 +94,7 @@ export function MovingNotices({ of: m, error, onLeave }: { of: Moving; error: Er
                   {when(s.startsAt)}
                 </Button>
               ))}
-            {refusal && <Button onPress={() => m.setRefusal(null)}>Close</Button>}
+            {refusal && <Button onPress={() => m.forget()}>Close</Button>}
           </Row>
         </Notice>
       )}

@@ -8,6 +8,7 @@ import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
 import { Notice, Row, Sheet, Small, Spread, Stack } from '../../ui/layout';
 import { Changeable, SaveRow } from './Changeable';
 import { space } from '../../ui/tokens';
+import { checkInSettings } from './queries';
 
 type View = Schemas['CheckInSettings'];
 type Rule = Schemas['RuleView'];
@@ -29,7 +30,7 @@ function Walk({ view, type }: { view: View; type: string }) {
     if (one) next.splice(n + by, 0, one);
     save(next);
   };
-  const left = view.steps.filter((s) => !steps.includes(s.id));
+  const left = view.steps.filter((s) => !(steps as string[]).includes(s.id));
   return (
     <Stack $gap={2}>
       {type !== 'all' && !own && <Small>As all others. Change it here and it has a walk of its own.</Small>}
@@ -211,7 +212,7 @@ export function CheckInSettings() {
   const { clinic } = useSession();
   const { types } = useChoices();
   const [type, setType] = useState('all');
-  const look = useLook(['check-in-settings'], () => api.GET('/api/settings/check-in'));
+  const look = useLook(checkInSettings());
   const view = look.data;
   if (!view) return null;
   const value = (c: Condition) => {

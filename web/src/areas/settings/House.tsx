@@ -13,7 +13,7 @@ type Room = Schemas['Room'];
 
 function RoomDialog({ room, isNew, onClose }: { room: Room; isNew: boolean; onClose: () => void }) {
   const [name, setName] = useState(room.name);
-  const [kind, setKind] = useState(room.kind);
+  const [kind, setKind] = useState<string>(room.kind);
   const { roomKinds } = useSession().clinic.looks;
   const { run, busy, refusal } = useDo();
   const save = async (active: boolean) => {

@@ -72,8 +72,8 @@ function StageDialog({ old, onClose }: { old: Stage | null; onClose: () => void 
   const { ownStageFollows: follows, ownStagePlaces: places } = useSession().clinic.looks;
   const [id] = useState(old?.id ?? crypto.randomUUID());
   const [name, setName] = useState(old?.name ?? '');
-  const [after, setAfter] = useState(old?.afterStage ?? 'in_room');
-  const [place, setPlace] = useState(old?.place ?? 'room');
+  const [after, setAfter] = useState<string>(old?.afterStage ?? 'in_room');
+  const [place, setPlace] = useState<string>(old?.place ?? 'room');
   const [walked, setWalked] = useState(old?.walked ?? false);
   const { run, busy, refusal } = useDo();
   const save = async (active: boolean) => {

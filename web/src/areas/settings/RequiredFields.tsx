@@ -3,11 +3,12 @@ import { useMay } from '../../app/session';
 import { Check } from '../../ui/controls';
 import { Columns, Notice, Sheet, Small, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
+import { requiredFields } from './queries';
 
 /** What a registration must hold before a visit; holds at once for everybody. */
 export function RequiredFields() {
   const may = useMay();
-  const look = useLook(['required-fields'], () => api.GET('/api/settings/required-fields'));
+  const look = useLook(requiredFields());
   const { run, refusal } = useDo();
   if (!look.data) return null;
   const fields = look.data;

@@ -16,6 +16,8 @@ import { UntimedLists } from './UntimedLists';
 import { VisitTypes } from './VisitTypes';
 import { WorkingTime } from './WorkingTime';
 import { Head, Mono, Notice, Page, Row, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { code as codeQuery } from '../../app/queries';
+import { services as servicesQuery } from '../visit/queries';
 
 function Price({ code, name, cents }: { code: string; name: string; cents: number | null | undefined }) {
   const may = useMay();
@@ -54,7 +56,7 @@ function Price({ code, name, cents }: { code: string; name: string; cents: numbe
 }
 
 function Code({ code }: { code: string }) {
-  const look = useLook(['code', code], () => api.GET('/api/codes/{code}', { params: { path: { code } } }));
+  const look = useLook(codeQuery(code));
   if (look.error) return <Notice $tone="brass">{look.error.message}</Notice>;
   const c = look.data;
   if (!c) return null;
@@ -122,7 +124,7 @@ export default function Settings({ onTheme }: { onTheme: () => void }) {
   const may = useMay();
   const [params, setParams] = useSearchParams();
   const code = params.get('code');
-  const services = useLook(['services'], () => api.GET('/api/services'), may('see_charges'));
+  const services = useLook(servicesQuery(), may('see_charges'));
   return (
     <Page>
       <Head>

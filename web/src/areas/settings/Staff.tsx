@@ -8,16 +8,10 @@ import { Button, Check, Choose, Dialog, Field } from '../../ui/controls';
 import { Columns, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { SessionTable } from '../me/Me';
+import { staff } from './queries';
+import { useWords } from '../../app/choices';
 
 type Row_ = Schemas['StaffRow'];
-
-const roles = [
-  { id: 'front_desk', label: 'Front desk' },
-  { id: 'assistant', label: 'Clinical assistant' },
-  { id: 'clinician', label: 'Clinician' },
-  { id: 'biller', label: 'Biller' },
-  { id: 'manager', label: 'Manager' },
-];
 
 /** The link by which somebody sets their password, shown once. */
 function PasswordLink({ row }: { row: Row_ }) {
@@ -61,13 +55,14 @@ function PasswordLink({ row }: { row: Row_ }) {
 }
 
 function Person({ row, onClose }: { row: Row_ | null; onClose: () => void }) {
+  const roles = useWords('roles');
   const { clinic, me } = useSession();
   const s = row?.staff;
   const [login, setLogin] = useState(s?.login ?? '');
   const [firstName, setFirst] = useState(s?.firstName ?? '');
   const [lastName, setLast] = useState(s?.lastName ?? '');
   const [name, setName] = useState(s?.name ?? '');
-  const [role, setRole] = useState(s?.role ?? 'front_desk');
+  const [role, setRole] = useState<string>(s?.role ?? 'front_desk');
   const [siteIds, setSites] = useState<string[]>(row?.siteIds ?? []);
   const { run, busy, refusal } = useDo();
   const save = async (active: boolean) => {
@@ -158,6 +153,7 @@ function Person({ row, onClose }: { row: Row_ | null; onClose: () => void }) {
 }
 
 function Doors() {
+  const roles = useWords('roles');
   const { clinic } = useSession();
   const [minutes, setMinutes] = useState(String(clinic.lockMinutes));
   const [wanted, setWanted] = useState<string[]>(clinic.secondFactorRoles);
@@ -212,7 +208,7 @@ function Doors() {
 
 export function Staff() {
   const { clinic } = useSession();
-  const look = useLook(['staff'], () => api.GET('/api/staff'));
+  const look = useLook(staff());
   const [open, setOpen] = useState<string | 'new' | null>(null);
   const rows = look.data ?? [];
   const chosen = rows.find((r) => r.staff.id === open) ?? null;

@@ -9,6 +9,7 @@ import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { Changeable } from './Changeable';
 import { color, edgeWidth, edges, grounds, hair, innerCorner, part, space } from '../../ui/tokens';
+import { services as servicesQuery } from '../visit/queries';
 
 type VisitType = Schemas['VisitType'];
 
@@ -28,7 +29,7 @@ const groundWords: Record<string, string> = { sheet: 'plain' };
 export function VisitTypes() {
   const { clinic } = useSession();
   const roles = clinic.looks.bookers;
-  const words = (t: VisitType) => roles.filter((r) => t.bookedBy.includes(r.id)).map((r) => r.label);
+  const words = (t: VisitType) => roles.filter((r) => (t.bookedBy as string[]).includes(r.id)).map((r) => r.label);
   return (
     <Changeable
       main
@@ -68,7 +69,7 @@ export function VisitTypes() {
 
 function TypeDialog({ old, onClose }: { old: VisitType | null; onClose: () => void }) {
   const { glyphs, patterns, grounds: tints, bookers } = useSession().clinic.looks;
-  const services = useLook(['services'], () => api.GET('/api/services'));
+  const services = useLook(servicesQuery());
   const [name, setName] = useState(old?.name ?? '');
   const [glyph, setGlyph] = useState(old?.glyph ?? glyphs.at(-1) ?? '');
   const [pattern, setPattern] = useState(old?.pattern ?? patterns[0] ?? '');

@@ -11,6 +11,7 @@ import { Button, Field, Pick } from '../../ui/controls';
 import { Columns, Empty, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table } from '../../ui/layout';
 import { color, hair, innerCorner, part, size, space } from '../../ui/tokens';
 import { clock, type Start, TemplateDialog } from './TemplateDialog';
+import { supply } from './queries';
 
 type Report = Schemas['SupplyReport'];
 
@@ -60,7 +61,7 @@ function Outcome({ report }: { report: Report }) {
 export function WorkingTime() {
   const { clinic } = useSession();
   const may = useMay();
-  const look = useLook(['supply'], () => api.GET('/api/supply'));
+  const look = useLook(supply());
   const [open, setOpen] = useState<Start | null>(null);
   const [report, setReport] = useState<Report | null>(null);
   const { run, busy, refusal } = useDo();

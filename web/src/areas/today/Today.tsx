@@ -10,6 +10,7 @@ import { Button } from '../../ui/controls';
 import { Empty, Head, Mono, Notice, Page, Row, Small, Spread, Stack } from '../../ui/layout';
 import { color, corner, hair, phone, size, space } from '../../ui/tokens';
 import { CompactLine } from '../../ui/VisitLine';
+import { today } from './queries';
 
 type Waiting = Schemas['Waiting'];
 
@@ -93,7 +94,7 @@ export default function Today() {
   const times = useTimes();
   const identity = useIdentity();
   const navigate = useNavigate();
-  const look = useLook(['today'], () => api.GET('/api/today'));
+  const look = useLook(today());
   const { run, busy, refusal } = useDo();
   const act = (w: Waiting) => {
     const visit = w.card?.visit.id;

@@ -9,6 +9,7 @@ import { Button, Field, Finder } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { color, corner, font, hair, space } from '../../ui/tokens';
 import { Restricted } from './Restricted';
+import { charges, services as servicesQuery } from './queries';
 
 type Line = Schemas['LineForm'];
 
@@ -64,8 +65,8 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
   const [text, setText] = useState('');
   const { run, busy, refusal } = useDo();
   const path = { params: { path: { id: visit } } };
-  const look = useLook(['charges', visit], () => api.GET('/api/visits/{id}/charges', path));
-  const services = useLook(['services'], () => api.GET('/api/services'));
+  const look = useLook(charges(visit));
+  const services = useLook(servicesQuery());
   const accident = view.card.visit.accidentDate ?? '';
   const [accidentText, setAccident] = useState(accident);
   const data = look.data;

@@ -18,6 +18,8 @@ import { RegistrationForm } from '../people/RegistrationForm';
 import { AboutVisit } from './AboutVisit';
 import { Share } from './Share';
 import { SignForm } from './SignForm';
+import { person as personQuery } from '../people/queries';
+import { checkIn, siblings } from './queries';
 
 type View = Schemas['VisitView'];
 
@@ -60,7 +62,7 @@ function Part(p: { step: string; title: string; fine: boolean; summary: ReactNod
 }
 
 function ConsentsOf({ person }: { person: string }) {
-  const look = useLook(['person', person], () => api.GET('/api/people/{id}', { params: { path: { id: person } } }));
+  const look = useLook(personQuery(person));
   return look.data ? <Consents person={person} consents={look.data.consents} /> : null;
 }
 
@@ -97,9 +99,7 @@ function Forms(p: { visit: string; signer: string; forms: Schemas['FormStanding'
 
 /** Others of the household who are here today: checked in one after another without going back, by `[` and `]` too. */
 function Siblings({ visit: mine }: { visit: Schemas['Visit'] }) {
-  const look = useLook(['siblings', mine.id], () =>
-    api.GET('/api/visits/{id}/household-today', { params: { path: { id: mine.id } } }),
-  );
+  const look = useLook(siblings(mine.id));
   const navigate = useNavigate();
   const identity = useIdentity();
   const others = look.data ?? [];
@@ -132,7 +132,7 @@ export function CheckIn({ view }: { view: View }) {
   const { run, busy, refusal } = useDo();
   const { visit, person: card } = view.card;
   const path = { params: { path: { id: visit.id } } };
-  const look = useLook(['check-in', visit.id], () => api.GET('/api/visits/{id}/check-in', path));
+  const look = useLook(checkIn(visit.id));
   const walk = look.data;
   const box = useRef<HTMLDivElement>(null);
   const unread = walk?.alerts.find((a) => !a.at)?.rule;

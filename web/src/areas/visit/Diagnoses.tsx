@@ -4,6 +4,7 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { Button, Dialog, Finder } from '../../ui/controls';
 import { Mono, Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { icon } from '../../ui/tokens';
+import { codes as codesFound } from '../../app/queries';
 
 type Hit = Schemas['CodeHit'];
 
@@ -14,11 +15,7 @@ export function Diagnoses(p: { visit: string; diagnoses: Schemas['VisitDiagnosis
   const [said, setSaid] = useState<Schemas['DiagnosesAnswer'] | null>(null);
   const { run, busy, refusal } = useDo();
   const codes = p.diagnoses.map((d) => d.code);
-  const found = useLook(
-    ['codes', text],
-    () => api.GET('/api/codes', { params: { query: { q: text } } }),
-    text.trim().length > 1,
-  );
+  const found = useLook(codesFound(text), text.trim().length > 1);
   const set = async (wanted: string[]) => {
     const answer = await run(() =>
       api.PUT('/api/visits/{id}/diagnoses', { params: { path: { id: p.visit } }, body: { codes: wanted } }),

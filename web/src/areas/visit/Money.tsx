@@ -1,20 +1,21 @@
 /** Why do we owe this? The river, the payer's reasons, every entry, and taking a payment. */
 
 import { useState } from 'react';
-import { api, type Schemas, useLook } from '../../api/client';
+import { type Schemas, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
 import { dollars, useTimes } from '../../app/words';
 import { Notice, Scroller, Sheet, Small, Stack, Table, Tag } from '../../ui/layout';
 import { River } from '../../ui/River';
 import { Collect } from '../money/Collect';
 import { Payments } from '../money/Account';
+import { moneyOf } from './queries';
 
 export function Money({ view }: { view: Schemas['VisitView'] }) {
   const visit = view.card.visit.id;
   // Money lies in the till where one works, whatever site the visit is of.
   const { site } = useSession();
   const times = useTimes();
-  const look = useLook(['money', visit], () => api.GET('/api/visits/{id}/money', { params: { path: { id: visit } } }));
+  const look = useLook(moneyOf(visit));
   const data = look.data;
   const owes = data?.river.patientOwesCents ?? 0;
   const due = owes > 0 && view.river.payerOwesCents === 0;

@@ -1,9 +1,12 @@
 /** The note: parts that save as they are written, diagnoses, signing. */
 
+import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import styled from 'styled-components';
-import { api, type Problem, Refusal, type Schemas, take, useDo } from '../../api/client';
+import { api, change, type Schemas, useDo } from '../../api/client';
+import { useWords } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
+import { useDraft } from '../../app/useDraft';
 import { useTimes } from '../../app/words';
 import { Button, Field } from '../../ui/controls';
 import { Notice, Row, Sheet, Small, Spread, Stack, Tag } from '../../ui/layout';
@@ -11,16 +14,27 @@ import { color, font, size, space } from '../../ui/tokens';
 import { Diagnoses } from './Diagnoses';
 
 type Chart = Schemas['ChartView'];
-type Part = Schemas['NotePart'];
+type Part = Schemas['WrittenPart'];
 
-const parts: [string, string, number][] = [
-  ['reason', 'Reason', 1],
-  ['history', 'History of present illness', 3],
-  ['past_history', 'Past, family and social history', 2],
-  ['examination', 'Examination', 3],
-  ['assessment', 'Assessment', 2],
-  ['plan', 'Plan', 3],
-];
+/** So many lines stand open for a part before anything is written. */
+const lines: Record<Schemas['NotePart'], number> = {
+  reason: 1,
+  history: 3,
+  past_history: 2,
+  systems: 2,
+  examination: 3,
+  assessment: 2,
+  plan: 3,
+  advice: 2,
+};
+
+/** The parts of a note as the core lists them, each with its room. */
+function useParts(): [Schemas['NotePart'], string, number][] {
+  return useWords('noteParts').map((w) => {
+    const part = w.id as Schemas['NotePart'];
+    return [part, w.label, lines[part]];
+  });
+}
 
 const Written = styled.div`
   margin-bottom: ${space(4)};
@@ -37,126 +51,71 @@ const Written = styled.div`
 `;
 
 /** The parts that are being written: each can be saved now, and knows the version that stands on the screen. */
-type Writers = Map<string, { flush: () => Promise<boolean>; version: () => number }>;
+type Writers = Map<Schemas['NotePart'], { flush: () => Promise<boolean>; version: () => number }>;
+
+const heldOf = (saved: Part | undefined) => ({ held: { body: saved?.body ?? '' }, version: saved?.version ?? 0 });
 
 /** Saves a while after the last key, and at once when it is left. */
 function PartField(p: {
   visit: string;
-  part: string;
+  part: Schemas['NotePart'];
   label: string;
   lines: number;
   saved: Part | undefined;
   writers: Writers;
 }) {
-  const [text, setText] = useState(p.saved?.body ?? '');
-  const [state, setState] = useState<'saved' | 'typing' | 'saving' | 'failed'>('saved');
-  const [refusal, setRefusal] = useState<Problem | null>(null);
-  const version = useRef(p.saved?.version ?? 0);
-  const kept = useRef(p.saved?.body ?? '');
-  const timer = useRef<ReturnType<typeof setTimeout> | undefined>(undefined);
-  const typed = useRef(text);
-  const saving = useRef(false);
-  const incoming = p.saved;
-  useEffect(() => {
-    // What another screen saved appears here, unless something is being typed over it.
-    if (incoming && incoming.version > version.current && typed.current === kept.current) {
-      version.current = incoming.version;
-      kept.current = incoming.body;
-      typed.current = incoming.body;
-      setText(incoming.body);
-    }
-  }, [incoming]);
-  const save = async () => {
-    clearTimeout(timer.current);
-    if (saving.current || typed.current === kept.current) return;
-    saving.current = true;
-    setState('saving');
-    const body = typed.current;
-    try {
-      const saved = await take(
-        api.PUT('/api/visits/{id}/note/{part}', {
-          params: { path: { id: p.visit, part: p.part } },
-          body: { body, version: version.current },
-        }),
+  const client = useQueryClient();
+  const [who, setWho] = useState('');
+  const draft = useDraft<{ body: string }>({
+    place: `note/${p.visit}/${p.part}`,
+    ...heldOf(p.saved),
+    wait: 700,
+    save: async ({ body = '' }, version) => {
+      const params = { path: { id: p.visit, part: p.part } };
+      const saved = await change(client, () =>
+        api.PUT('/api/visits/{id}/note/{part}', { params, body: { body, version } }),
       );
-      version.current = saved.version;
-      kept.current = body;
-      setRefusal(null);
-      setState(typed.current === body ? 'saved' : 'typing');
-    } catch (error) {
-      setState('failed');
-      if (error instanceof Refusal) setRefusal(error.problem);
-    } finally {
-      saving.current = false;
-      if (typed.current !== kept.current && typed.current !== body) timer.current = setTimeout(() => void save(), 500);
-    }
-  };
-  const latest = useRef(save);
-  useEffect(() => {
-    latest.current = save;
+      // What stands on the screen is left alone while somebody writes: the server's tidying waits for the next look.
+      return { held: { body }, version: saved.version };
+    },
+    theirs: (current) => {
+      setWho((current as Part).updatedBy);
+      return heldOf(current as Part);
+    },
   });
-  useEffect(() => () => void latest.current(), []);
   const { writers, part } = p;
+  const { flush, heldVersion } = draft;
+  const latest = useRef(heldVersion);
   useEffect(() => {
-    const idle = async () => {
-      while (saving.current) await new Promise((done) => setTimeout(done, 20));
-    };
-    const flush = async () => {
-      await idle();
-      await latest.current();
-      await idle();
-      return typed.current === kept.current;
-    };
-    writers.set(part, { flush, version: () => version.current });
+    latest.current = heldVersion;
+  });
+  useEffect(() => {
+    writers.set(part, { flush, version: () => latest.current() });
     return () => void writers.delete(part);
-  }, [writers, part]);
-  const change = (value: string) => {
-    setText(value);
-    typed.current = value;
-    setState('typing');
-    clearTimeout(timer.current);
-    timer.current = setTimeout(() => void latest.current(), 700);
-  };
-  const theirs = refusal?.type.endsWith(':stale') ? (refusal.current as Part | null) : null;
-  const word = { saved: kept.current ? 'saved' : '', typing: '', saving: 'saving', failed: 'not saved' }[state];
+  }, [writers, part, flush]);
+  const state = draft.busy ? 'saving' : draft.refusal ? 'failed' : draft.dirty ? 'typing' : 'saved';
+  const word = { saved: draft.local.body ? 'saved' : '', typing: '', saving: 'saving', failed: 'not saved' }[state];
+  const [clash] = draft.clashes;
   return (
     <div data-part={p.part} data-state={state}>
       <Field
         label={p.label}
         name={p.part}
-        value={text}
-        onChange={change}
-        onBlur={() => void save()}
+        value={draft.local.body}
+        onChange={(body) => draft.change({ body })}
+        onBlur={() => void flush()}
         lines={p.lines}
-        fault={refusal && !theirs ? refusal.detail : undefined}
+        fault={draft.refusal?.message}
         aside={word}
       />
-      {theirs && (
+      {clash && (
         <Notice $tone="brass" role="alert">
           <Stack $gap={2}>
-            <strong>{theirs.updatedBy} saved this part in the meantime. What you typed is still here.</strong>
-            <span style={{ whiteSpace: 'pre-wrap' }}>Theirs: {theirs.body}</span>
+            <strong>{who} saved this part in the meantime. What you typed is still here.</strong>
+            <span style={{ whiteSpace: 'pre-wrap' }}>Theirs: {String(clash.theirs)}</span>
             <Row>
-              <Button
-                onPress={() => {
-                  version.current = theirs.version;
-                  kept.current = theirs.body;
-                  change(theirs.body);
-                  setRefusal(null);
-                }}
-              >
-                Take theirs
-              </Button>
-              <Button
-                onPress={() => {
-                  version.current = theirs.version;
-                  kept.current = theirs.body;
-                  setRefusal(null);
-                  void save();
-                }}
-              >
-                Keep mine
-              </Button>
+              <Button onPress={() => draft.decide('theirs')}>Take theirs</Button>
+              <Button onPress={() => draft.decide('mine')}>Keep mine</Button>
             </Row>
           </Stack>
         </Notice>
@@ -168,6 +127,7 @@ function PartField(p: {
 function Signed({ chart, visit }: { chart: Chart; visit: string }) {
   const times = useTimes();
   const may = useMay();
+  const parts = useParts();
   const [text, setText] = useState('');
   const { run, busy, refusal } = useDo();
   const add = async () => {
@@ -220,6 +180,7 @@ function Signed({ chart, visit }: { chart: Chart; visit: string }) {
 export function Note({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) {
   const { me } = useSession();
   const may = useMay();
+  const parts = useParts();
   const { run, busy, refusal } = useDo();
   const visit = view.card.visit;
   const writes = may('write_note');
@@ -240,7 +201,11 @@ export function Note({ view, chart }: { view: Schemas['VisitView']; chart: Chart
     <Stack $gap={0}>
       <Sheet>
         <h2>Diagnoses</h2>
-        <Diagnoses visit={visit.id} diagnoses={chart.diagnoses} fixed={!writes || visit.chargedAt != null} />
+        <Diagnoses
+          visit={visit.id}
+          diagnoses={chart.diagnoses}
+          fixed={!writes || view.card.line.marks.some((m) => m.mark === 'charged' && m.at != null)}
+        />
       </Sheet>
       {chart.signature ? (
         <Signed chart={chart} visit={visit.id} />
@@ -255,13 +220,13 @@ export function Note({ view, chart }: { view: Schemas['VisitView']; chart: Chart
                 </Button>
               </Row>
             )}
-            {parts.map(([id, label, lines]) => (
+            {parts.map(([id, label, rows]) => (
               <PartField
                 key={id}
                 visit={visit.id}
                 part={id}
                 label={label}
-                lines={lines}
+                lines={rows}
                 saved={chart.parts.find((x) => x.part === id)}
                 writers={writers}
               />

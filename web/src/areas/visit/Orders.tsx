@@ -3,10 +3,12 @@
 import { useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useWordOf } from '../../app/choices';
 import { useMay } from '../../app/session';
 import { Button, Field, Finder } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Sheet, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { color, corner, edgeWidth, hair, part, phone, space } from '../../ui/tokens';
+import { labTests } from './queries';
 
 type Chart = Schemas['ChartView'];
 type OrderView = Schemas['OrderView'];
@@ -47,25 +49,14 @@ const Chip = styled.div`
   }
 `;
 
-const stateWord: Record<string, string> = {
-  draft: 'not sent',
-  sending: 'being handed over',
-  requested: 'sent',
-  accepted: 'laboratory has it',
-  resulted: 'result here',
-};
-
 export function Orders({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) {
+  const stateWord = useWordOf('orderStates');
   const visit = view.card.visit.id;
   const may = useMay();
   const open = may('write_note') && !chart.signature;
   const [text, setText] = useState('');
   const { run, busy, refusal } = useDo();
-  const found = useLook(
-    ['lab-tests', text],
-    () => api.GET('/api/lab-tests', { params: { query: { q: text } } }),
-    text.trim().length > 0,
-  );
+  const found = useLook(labTests(text), text.trim().length > 0);
   const path = { params: { path: { id: visit } } };
   const place = (order: OrderView, codes: string[]) =>
     void run(() =>
@@ -82,7 +73,7 @@ export function Orders({ view, chart }: { view: Schemas['VisitView']; chart: Cha
       key={o.order.id + lane}
       tabIndex={0}
       role="group"
-      aria-label={`${o.order.testName}, ${stateWord[o.order.state]}; keys 1 to 9 put it under a diagnosis`}
+      aria-label={`${o.order.testName}, ${stateWord(o.order.state)}; keys 1 to 9 put it under a diagnosis`}
       data-order={o.order.testCode}
       data-sent={o.order.state !== 'draft'}
       data-misfit={o.misfit != null}
@@ -91,7 +82,7 @@ export function Orders({ view, chart }: { view: Schemas['VisitView']; chart: Cha
       }}
     >
       <strong>{o.order.testName}</strong>
-      <Small>{stateWord[o.order.state] ?? o.order.state}</Small>
+      <Small>{stateWord(o.order.state)}</Small>
       {open && o.order.state === 'draft' && (
         <Button
           $kind="quiet"

@@ -2,10 +2,12 @@
 
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useWordOf } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
 import { Button, Check, Field, Finder, Pick } from '../../ui/controls';
 import { Columns, Empty, Mono, Notice, Row, Sheet, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { part } from '../../ui/tokens';
+import { prescriptionCheck, products } from './queries';
 
 type Chart = Schemas['ChartView'];
 type Product = Schemas['ProductView'];
@@ -57,11 +59,7 @@ function Draft({
   };
   const path = { params: { path: { id: visit } } };
   const sane = [body.dose, body.perDay, body.days, body.refills].every(Number.isFinite);
-  const check = useLook(
-    ['check', visit, body],
-    () => api.POST('/api/visits/{id}/prescriptions/check', { ...path, body }),
-    sane,
-  );
+  const check = useLook(prescriptionCheck(visit, body), sane);
   const add = async () => {
     if (await run(() => api.POST('/api/visits/{id}/prescriptions', { ...path, body }))) onDone();
   };
@@ -122,15 +120,13 @@ function One({ item, chart, open }: { item: Schemas['Prescription']; chart: Char
   const warnings = (item.warnings ?? []) as Warning[];
   const path = { params: { path: { id: item.id } } };
   const draft = item.state === 'draft';
-  const word = { draft: 'not sent', sending: 'being handed over', sent: 'pharmacy has it', dispensed: 'dispensed' }[
-    item.state
-  ];
+  const wordOf = useWordOf('prescriptionStates');
   return (
     <Sheet data-prescription={item.productCode}>
       <Stack>
         <Row>
           <strong>{item.medicine}</strong>
-          <Tag $tone={draft ? 'brass' : 'kelp'}>{word ?? item.state}</Tag>
+          <Tag $tone={draft ? 'brass' : 'kelp'}>{wordOf(item.state)}</Tag>
           {item.diagnosis && <Mono>{item.diagnosis}</Mono>}
           <Spread />
           {open && draft && (
@@ -209,11 +205,7 @@ export function Prescriptions({ view, chart }: { view: Schemas['VisitView']; cha
   const open = may('write_note') && !chart.signature;
   const [text, setText] = useState('');
   const [product, setProduct] = useState<Product | null>(null);
-  const found = useLook(
-    ['products', text],
-    () => api.GET('/api/products', { params: { query: { q: text } } }),
-    text.trim().length > 2,
-  );
+  const found = useLook(products(text), text.trim().length > 2);
   return (
     <Stack $gap={0}>
       {open && (

@@ -8,6 +8,7 @@ import { Button, Choose, Field, Finder } from '../../ui/controls';
 import { Columns, Mono, Notice, Row, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { Trend } from '../../ui/Trend';
 import { part } from '../../ui/tokens';
+import { products, quickLine } from './queries';
 
 type Chart = Schemas['ChartView'];
 
@@ -29,11 +30,7 @@ const tone = { low: 'tide', high: 'brass', impossible: 'coral', usual: 'plain' }
 function QuickLine({ visit }: { visit: string }) {
   const [text, setText] = useState('');
   const { run, busy, refusal } = useDo();
-  const read = useLook(
-    ['quick', visit, text],
-    () => api.POST('/api/visits/{id}/quick-line', { params: { path: { id: visit } }, body: { text, keep: false } }),
-    text.trim().length > 1,
-  );
+  const read = useLook(quickLine(visit, text), text.trim().length > 1);
   const keep = async () => {
     const kept = await run(() =>
       api.POST('/api/visits/{id}/quick-line', { params: { path: { id: visit } }, body: { text, keep: true } }),
@@ -249,11 +246,7 @@ function Medicines({ chart }: { chart: Chart }) {
   const { run, busy } = useDo();
   const path = { params: { path: { id: person } } };
   const none = chart.noneKnown.some((n) => n.list === 'medicines');
-  const found = useLook(
-    ['products', text],
-    () => api.GET('/api/products', { params: { query: { q: text } } }),
-    text.trim().length > 2,
-  );
+  const found = useLook(products(text), text.trim().length > 2);
   const taking = chart.medicines.filter((m) => m.state === 'taking');
   return (
     <Stack>

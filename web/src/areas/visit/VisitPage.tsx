@@ -2,7 +2,7 @@
 
 import { useEffect } from 'react';
 import { useNavigate, useParams } from 'react-router';
-import { api, useLook } from '../../api/client';
+import { useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
 import { Tabs, type TabItem } from '../../ui/controls';
@@ -16,6 +16,7 @@ import { Prescriptions } from './Prescriptions';
 import { Restricted } from './Restricted';
 import { Rooming } from './Rooming';
 import { space } from '../../ui/tokens';
+import { chart as chartQuery, visit as visitQuery } from './queries';
 
 export default function VisitPage() {
   const { id = '', part = 'note' } = useParams();
@@ -24,9 +25,8 @@ export default function VisitPage() {
   const may = useMay();
   const times = useTimes();
   const identity = useIdentity();
-  const path = { params: { path: { id } } };
-  const look = useLook(['visit', id], () => api.GET('/api/visits/{id}', path));
-  const chart = useLook(['chart', id], () => api.GET('/api/visits/{id}/chart', path), may('see_chart'));
+  const look = useLook(visitQuery(id));
+  const chart = useLook(chartQuery(id), may('see_chart'));
   useEffect(() => setInHand({ visit: id }), [id, setInHand]);
   if (look.error) return <Empty style={{ margin: space(6) }}>{look.error.message}</Empty>;
   if (!look.data) return null;

@@ -190,7 +190,7 @@ async fn a_person_is_registered_by_keyboard_in_few_keystrokes() {
 }
 
 /// A picture of a card as a telephone takes it, in small.
-const CARD: &[u8] = include_bytes!("../../demo/assets/card-front.png");
+const CARD: &[u8] = include_bytes!("../../../demo/assets/card-front.png");
 
 async fn card_and_file(b: &Browser) -> Result<()> {
     let folder = std::env::temp_dir().join(format!("harbor-files-{}", std::process::id()));

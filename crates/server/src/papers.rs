@@ -1,21 +1,42 @@
 //! What stands on the papers: the clinic's rows as the templates read them, and calendars.
 
-use super::telephone;
 use crate::api::messages::to_do_about;
 use crate::api::payments::{ReceiptPart, receipt_of};
 use crate::problem::Problem;
 use crate::state::State;
+use crate::web_files;
 use chrono::{DateTime, NaiveDate, NaiveTime, Utc};
+use harbor_core::arrival::Stage;
+use harbor_core::ledger::PaymentKind;
 use harbor_core::messages::ToDo;
 use harbor_core::money::Cents;
 use harbor_core::people::reads_large_type;
+use harbor_core::permissions::Role;
 use harbor_core::typed_date::in_words;
 use harbor_formats::calendar::Entry;
+use harbor_paper::Typeface;
 use harbor_store::rows::{Form, Message, Payment, PaymentMean, Person, Staff, Visit};
 use harbor_store::{Conn, lists, messages, people, schedule, staff, visits};
 use serde_json::{Value, json};
 use std::collections::HashMap;
+use std::sync::OnceLock;
 use uuid::Uuid;
+
+/// The typeface of the screens, for paper.
+pub fn typeface() -> anyhow::Result<&'static Typeface> {
+    static MADE: OnceLock<Result<Typeface, String>> = OnceLock::new();
+    MADE.get_or_init(|| Typeface::unpack(web_files::fonts()).map_err(|e| e.to_string()))
+        .as_ref()
+        .map_err(|e| anyhow::anyhow!("{e}"))
+}
+
+/// A telephone number as it is read aloud: 207 555 0100.
+pub fn telephone(digits: &str) -> String {
+    match digits.len() {
+        10 => format!("{} {} {}", &digits[..3], &digits[3..6], &digits[6..]),
+        _ => digits.to_owned(),
+    }
+}
 
 fn head(state: &State) -> Value {
     let c = &state.clinic;
@@ -69,7 +90,7 @@ impl Lists {
     fn holds(&self, state: &State, clinician: &Staff, v: &Visit) -> bool {
         let starts = v.starts_at.with_timezone(&state.zone).time();
         v.clinician_id == clinician.id
-            && !matches!(v.stage.as_str(), "cancelled" | "did_not_come")
+            && !matches!(v.stage(), Stage::Cancelled | Stage::DidNotCome)
             && !v.rebook
             && self.after.is_none_or(|t| starts >= t)
             && self.before.is_none_or(|t| starts < t)
@@ -82,7 +103,8 @@ pub async fn day_lists(state: &State, wanted: &Lists) -> Result<(Value, usize), 
     let names = Names::load(&mut conn).await?;
     let all_lists = lists::all(&mut conn).await?;
     let mut clinicians = staff::all(&mut conn).await?;
-    clinicians.retain(|s| s.role == "clinician" && (wanted.clinicians.is_empty() || wanted.clinicians.contains(&s.id)));
+    clinicians
+        .retain(|s| s.role == Role::Clinician && (wanted.clinicians.is_empty() || wanted.clinicians.contains(&s.id)));
     let mut days = Vec::new();
     for day in wanted.from.iter_days().take_while(|d| *d <= wanted.to) {
         let rows = visits::of_day(&mut conn, day).await?;
@@ -165,14 +187,13 @@ pub async fn receipt(state: &State, payment: &Payment) -> Result<Value, Problem>
     let r = receipt_of(&mut conn, state, payment).await?;
     let payer = people::get(&mut conn, payment.person_id).await?;
     let amount = |cents: i64| Cents::new(cents.abs()).to_string();
-    let (title, sum_words) = match payment.kind.as_str() {
-        "void" => ("Payment taken back", "Taken back"),
-        "refund" => ("Money given back", "Given back"),
-        _ => ("Receipt", "Received"),
+    let (title, sum_words) = match *payment.kind {
+        PaymentKind::Void => ("Payment taken back", "Taken back"),
+        PaymentKind::Refund => ("Money given back", "Given back"),
+        PaymentKind::Payment => ("Receipt", "Received"),
     };
     let part = |p: &ReceiptPart| json!({ "name": p.name, "words": p.words, "amount": amount(p.cents) });
-    let mean =
-        |m: &PaymentMean| json!({ "words": format!("{} {}", m.method, m.reference).trim(), "amount": amount(m.cents) });
+    let mean = |m: &PaymentMean| json!({ "words": format!("{} {}", m.method.label(), m.reference).trim(), "amount": amount(m.cents) });
     let left = Cents::new(r.left_cents);
     let taken_back = r.taken_back.map(|why| format!("Taken back: {why}"));
     Ok(json!({
@@ -279,7 +300,7 @@ fn entry(v: &Visit, title: String, place: String, text: String) -> Entry {
         title,
         place,
         text,
-        cancelled: v.stage == "cancelled",
+        cancelled: v.stage == Stage::Cancelled,
     }
 }
 

@@ -1,5 +1,7 @@
 //! The demo clinic is a world whose parts agree with each other, on whatever day it is loaded.
 
+mod measured;
+
 use chrono::{Days, NaiveDate};
 use harbor_demo::testing::Loaded;
 use tokio_postgres::{Client, NoTls};
@@ -69,7 +71,7 @@ const NEVER: [(&str, &str); 15] = [
     ("an e-mail address that could be somebody's", "select id from people where email is not null and email not like '%@example.org'"),
     ("a postal code that is in use", r"select id from people where postal_code is not null and postal_code !~ '^0499[89]'"),
     ("a transaction that does not sum to zero", "select transaction_id from ledger_entries group by 1 having sum(cents) <> 0"),
-    ("a paid claim of a visit that nobody signed", "select c.id from claims c join visits v on v.id = c.visit_id where c.state in ('sent', 'accepted', 'paid') and v.signed_at is null"),
+    ("a paid claim of a visit that nobody signed", "select c.id from claims c join visits v on v.id = c.visit_id where c.state in ('sent', 'accepted', 'paid') and not exists (select from visit_marks m where m.visit_id = v.id and m.mark = 'signed')"),
     ("a minor who answers for themselves", "select id from people where responsible_id = id and age($day, birth_date) < interval '18 years'"),
     ("a visit with the wrong clinic's children", "select v.id from visits v join people p on p.id = v.person_id join staff s on s.id = v.clinician_id where s.login = 'ifeoma' and age(v.day, p.birth_date) >= interval '19 years'"),
 ];
@@ -88,7 +90,8 @@ const THERE: [(&str, usize, &str); 16] = [
     (
         "notes without a signature",
         1,
-        "select id from visits where seen_at is not null and signed_at is null and day < $day",
+        "select id from visits v where day < $day and exists (select from visit_marks m where m.visit_id = v.id and m.mark = 'seen')
+             and not exists (select from visit_marks m where m.visit_id = v.id and m.mark = 'signed')",
     ),
     ("a cancelled shift with people to rebook", 1, "select id from visits where rebook"),
     (

@@ -40,9 +40,10 @@ prop_compose! {
         waiting_for_payer in any::<bool>(),
         money in (-5_000i64..5_000, -5_000i64..5_000),
     ) -> VisitFacts {
-        let [booked, here, checked_in, roomed, seen, signed, charged, claimed, settled] = marks;
+        let reached = Mark::ALL.iter().zip(marks).filter_map(|(mark, r)| Some((*mark, r?)));
         VisitFacts {
-            stage, appointment, pays, booked, here, checked_in, roomed, seen, signed, charged, claimed, settled,
+            stage, appointment, pays,
+            marks: reached.collect(),
             registration_gaps: if counts[0] > 0 { vec!["address"] } else { vec![] },
             benefits,
             diagnoses: counts[1],

@@ -1,11 +1,10 @@
-//! Paper: readable templates (`papers/*.typ`) set with data, in the shipped typeface, as PDF.
+//! Paper: readable templates (`papers/*.typ`) set with data, in the typeface of the screens, as PDF.
+//!
+//! [`set`] makes a [`Sheet`] of the data that its template reads; [`Typeface`] is made once of the screens' fonts. The
+//! crate stands alone because the typesetter is a third of the build: nothing else waits for it.
 
-pub mod content;
-
-use crate::web_files;
-use anyhow::{Context, Result, anyhow};
+use anyhow::{Context, Result, anyhow, bail};
 use serde_json::Value;
-use std::sync::OnceLock;
 use typst::diag::{FileError, FileResult};
 use typst::foundations::{Bytes, Datetime, Duration, Smart};
 use typst::syntax::{FileId, RootedPath, Source, VirtualPath, VirtualRoot};
@@ -49,32 +48,31 @@ impl Sheet {
 const HOUSE: &str = include_str!("../papers/house.typ");
 
 /// The typeface, unpacked once from the fonts that the screens use.
-struct Type {
+pub struct Typeface {
     book: LazyHash<FontBook>,
     fonts: Vec<Font>,
     library: LazyHash<Library>,
 }
 
-fn shipped_type() -> Result<&'static Type> {
-    static TYPE: OnceLock<Result<Type, String>> = OnceLock::new();
-    let made = TYPE.get_or_init(|| {
+impl Typeface {
+    /// From fonts packed as WOFF2.
+    pub fn unpack(packed: impl IntoIterator<Item = Vec<u8>>) -> Result<Typeface> {
         let mut fonts = Vec::new();
-        for packed in web_files::fonts() {
-            let plain = wuff::decompress_woff2(&packed).map_err(|e| format!("a font cannot be unpacked: {e:?}"))?;
+        for packed in packed {
+            let plain = wuff::decompress_woff2(&packed).map_err(|e| anyhow!("a font cannot be unpacked: {e:?}"))?;
             fonts.extend(Font::iter(Bytes::new(plain)));
         }
         if fonts.is_empty() {
-            return Err("the front end with its fonts is not built".to_owned());
+            bail!("the front end with its fonts is not built");
         }
         let book = LazyHash::new(FontBook::from_fonts(&fonts));
-        Ok(Type { book, fonts, library: LazyHash::new(Library::default()) })
-    });
-    made.as_ref().map_err(|e| anyhow!("{e}"))
+        Ok(Typeface { book, fonts, library: LazyHash::new(Library::default()) })
+    }
 }
 
 /// One paper being set: its template, the house style, and the data.
 struct Desk<'a> {
-    kind: &'a Type,
+    kind: &'a Typeface,
     main: Source,
     house: Source,
     data: (FileId, Bytes),
@@ -117,10 +115,10 @@ impl World for Desk<'_> {
 }
 
 /// Sets a paper. The same data give the same pages.
-pub fn set(sheet: Sheet, data: &Value) -> Result<Vec<u8>> {
+pub fn set(typeface: &Typeface, sheet: Sheet, data: &Value) -> Result<Vec<u8>> {
     let bytes = Bytes::new(serde_json::to_vec(data)?);
     let desk = Desk {
-        kind: shipped_type()?,
+        kind: typeface,
         main: Source::new(file("paper.typ")?, sheet.template().to_owned()),
         house: Source::new(file("house.typ")?, HOUSE.to_owned()),
         data: (file("data.json")?, bytes),
@@ -135,14 +133,6 @@ pub fn set(sheet: Sheet, data: &Value) -> Result<Vec<u8>> {
     pdf.context("writing the PDF")
 }
 
-/// A telephone number as it is read aloud: 207 555 0100.
-pub fn telephone(digits: &str) -> String {
-    match digits.len() {
-        10 => format!("{} {} {}", &digits[..3], &digits[3..6], &digits[6..]),
-        _ => digits.to_owned(),
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -150,6 +140,11 @@ mod tests {
 
     #[test]
     fn every_paper_can_be_set_even_with_nothing_and_with_strange_words() {
+        let files = std::fs::read_dir("../../web/node_modules/@fontsource/atkinson-hyperlegible-next/files").unwrap();
+        let plain = files
+            .filter_map(|f| Some(f.ok()?.path()))
+            .filter(|p| p.ends_with("atkinson-hyperlegible-next-latin-400-normal.woff2"));
+        let typeface = Typeface::unpack(plain.map(|p| std::fs::read(p).unwrap())).unwrap();
         let odd = "#pagebreak() *x* $1 \\ <a> Zoë Ünal-Łoś";
         let head = json!({ "clinic": odd, "address": odd, "telephone": "207 555 0100", "printed": "Nov 23" });
         let day = json!({ "title": odd, "note": odd, "rows": [{ "time": "09:00", "sign": "Amber 1", "name": odd,
@@ -176,9 +171,9 @@ mod tests {
             (Sheet::SignedForm, form(json!([[[1, 1], [90, 90]], [[5, 5]]]))),
             (Sheet::SignedForm, form(json!([]))),
         ] {
-            let pdf = set(sheet, &data).unwrap();
+            let pdf = set(&typeface, sheet, &data).unwrap();
             assert!(pdf.starts_with(b"%PDF-"), "{sheet:?}");
-            assert_eq!(pdf, set(sheet, &data).unwrap(), "the same data, the same paper");
+            assert_eq!(pdf, set(&typeface, sheet, &data).unwrap(), "the same data, the same paper");
         }
     }
 }

@@ -64,7 +64,7 @@ fn one_visit() {
     let mut facts = VisitFacts::booked(at(10, 20), "Junia", Pays::Insurance);
     assert_eq!(Stage::Booked.may_become(Stage::Here), Ok(()));
     facts.stage = Stage::Here;
-    facts.here = reached(11, 12, "Junia");
+    facts.marks.set(Mark::Here, reached(11, 12, "Junia"));
     let lacking = gaps(&USUALLY_REQUIRED, &[Field::BirthDate, Field::Phone], Some(born), today());
     facts.registration_gaps = lacking.into_iter().map(Field::label).collect();
     let line = visit_line(&facts);
@@ -80,15 +80,15 @@ fn one_visit() {
     );
     facts.registration_gaps.clear();
     facts.benefits = BenefitsState::InForce;
-    facts.checked_in = reached(11, 16, "Junia");
+    facts.marks.set(Mark::CheckedIn, reached(11, 16, "Junia"));
 
     // 3. Rooming: one line of typing becomes measurements.
-    facts.roomed = reached(11, 21, "Petra");
+    facts.marks.set(Mark::Roomed, reached(11, 21, "Petra"));
     let items = understand("bp 152/94 w 80kg h 180cm", 27, None);
     assert!(matches!(&items[0], Item::Measured(m) if m.in_words() == "Blood pressure, systolic 152 mmHg, high"));
 
     // 4. Consultation: orders lie down under the diagnosis that usually carries them.
-    facts.seen = reached(11, 30, "Dr. Valcourt");
+    facts.marks.set(Mark::Seen, reached(11, 30, "Dr. Valcourt"));
     let potassium = LabTest {
         code: "K".into(),
         name: "Potassium".into(),
@@ -102,7 +102,7 @@ fn one_visit() {
     assert_eq!(place(&potassium, &diagnoses).diagnoses, [1]);
     facts.diagnoses = 2;
     assert!(Role::Clinician.may(Permission::WriteNote) && !Role::Biller.may(Permission::WriteNote));
-    facts.signed = reached(11, 55, "Dr. Valcourt");
+    facts.marks.set(Mark::Signed, reached(11, 55, "Dr. Valcourt"));
 
     // 5. Charges: the level is suggested with its reasons; the fee is posted to the payer.
     let effort = VisitEffort { problems: 2, tests_ordered: 2, prescriptions: 1, ..VisitEffort::default() };
@@ -110,14 +110,14 @@ fn one_visit() {
     let fee = Cents::new(19_500);
     let mut ledger = payment(Cents::new(2500), Method::Card, "approval A1").unwrap().entries().to_vec();
     ledger.extend(charge(&[(1, fee)], true).unwrap().entries().to_vec());
-    facts.charged = reached(12, 10, "Agathe");
+    facts.marks.set(Mark::Charged, reached(12, 10, "Agathe"));
 
     // 6. The claim goes out, is accepted, and decided.
     let state = [ClaimEvent::Sent, ClaimEvent::Accepted, ClaimEvent::Paid]
         .into_iter()
         .try_fold(ClaimState::Ready, |s, e| s.after(e));
     assert_eq!(state, Ok(ClaimState::Paid));
-    facts.claimed = reached(12, 30, "clearing house");
+    facts.marks.set(Mark::Claimed, reached(12, 30, "clearing house"));
     let decided = LineDecision {
         line: Some(1),
         paid: Cents::new(8140),
@@ -135,7 +135,7 @@ fn one_visit() {
     // 7. She pays the rest, and the line is at its end.
     ledger.extend(payment(balances.patient_owes, Method::Cash, "").unwrap().entries().to_vec());
     assert!(Balances::of(&ledger).is_settled());
-    facts.settled = Some(Reached { at: at(12, 30) + Duration::days(9), by: "Casimir".into() });
+    facts.marks.set(Mark::Settled, Some(Reached { at: at(12, 30) + Duration::days(9), by: "Casimir".into() }));
     let line = visit_line(&facts);
     assert_eq!((line.current, line.marks.iter().filter(|m| m.reached.is_some()).count()), (None, 9));
 }

@@ -1,0 +1,14 @@
+//! The journeys people make, in a real browser. One program for all of them: it is linked once, and what it keeps
+//! busy is the machine rather than the last test of a file.
+
+mod arrival;
+mod booking;
+mod day_view;
+mod discreet;
+mod doors;
+mod drafts;
+mod journey;
+mod pages;
+mod registration;
+mod schedule;
+mod supply;

@@ -1,0 +1,148 @@
+//! Batches of claims to the clearing house; its acknowledgements and the payers' remittances.
+
+use super::hand_over;
+use crate::api::remittances::UploadAnswer;
+use crate::problem::Problem;
+use crate::state::State;
+use harbor_core::claims::{BatchState, ClaimEvent, status_event, status_in_words};
+use harbor_formats::x12;
+use harbor_formats::x12::{claim_status, file_ack, remittance};
+use harbor_store::jobs::Job;
+use harbor_store::{Actor, Change, claims};
+use serde_json::Value;
+
+pub(super) async fn send_batch(state: &State, job: &Job) -> anyhow::Result<()> {
+    let mut conn = state.store.reader().await?;
+    let batch = claims::batch(&mut conn, job.subject).await?;
+    let document = claims::document(&mut conn, batch.document_id).await?;
+    drop(conn);
+    let text = String::from_utf8(document.content).map_err(|_| anyhow::anyhow!("the stored file is not text"))?;
+    let answer = hand_over(state, "/exchange/files", "application/edi-x12", text).await?;
+    let answer: Value = serde_json::from_str(&answer).map_err(|_| anyhow::anyhow!("the answer cannot be read"))?;
+    if answer["status"] != "taken" {
+        anyhow::bail!("the clearing house has not taken the file");
+    }
+    if batch.state == BatchState::Sending {
+        let taken = async |change: &mut Change<'_>| {
+            change.batch_became(batch.id, BatchState::Sent, "Handed over to the clearing house.").await
+        };
+        state.store.change(&Actor::system("clearing house"), state.now(), taken).await?;
+    }
+    Ok(())
+}
+
+/// Takes a file of the clearing house: acknowledgements move claims, remittances are posted.
+pub async fn take_file(state: &State, content: &str) -> Result<(), Problem> {
+    let document = x12::read(content).map_err(|e| Problem::refused("unreadable", e.to_string()))?;
+    let sets: Vec<_> = document.interchanges.iter().flat_map(|i| &i.groups).flat_map(|g| &g.sets).collect();
+    if sets.iter().any(|s| s.kind == "835") {
+        take_remittance_file(state, &Actor::system("clearing house"), content.as_bytes()).await?;
+        return Ok(());
+    }
+    state
+        .store
+        .change(&Actor::system("clearing house"), state.now(), async |change| {
+            let kind = sets.first().map_or("x12", |s| if s.kind == "999" { "999" } else { "277CA" });
+            let (_, new) = change.keep_document(kind, "in", content.as_bytes()).await?;
+            if !new {
+                change.give_up();
+                return Ok(());
+            }
+            for set in sets {
+                let unreadable = |e: harbor_formats::Located| Problem::refused("unreadable", e.to_string());
+                match set.kind {
+                    "999" => {
+                        let ack = file_ack::read(set).map_err(unreadable)?;
+                        let control = ack.group_control.parse().unwrap_or(0);
+                        let Some(batch) = claims::batch_by_control(change.conn(), control).await? else { continue };
+                        if ack.is_accepted() {
+                            change
+                                .batch_became(batch.id, BatchState::Accepted, "The clearing house has taken the file.")
+                                .await?;
+                        } else {
+                            let reasons = ack.reasons();
+                            change.batch_became(batch.id, BatchState::Rejected, &reasons.join("; ")).await?;
+                            for claim in change.claims_of_batch(batch.id).await? {
+                                change
+                                    .claim_happened(
+                                        claim,
+                                        ClaimEvent::Rejected,
+                                        "The clearing house refused the file.",
+                                        &reasons,
+                                    )
+                                    .await?;
+                            }
+                        }
+                    }
+                    "277" => {
+                        for status in claim_status::read(set).map_err(unreadable)? {
+                            let Some(claim) = claims::by_number(change.conn(), &status.claim_number).await? else {
+                                continue;
+                            };
+                            let Some((category, code, _)) = status.deciding() else { continue };
+                            let Some(event) = status_event(category) else { continue };
+                            let words = status_in_words(code);
+                            let (sentence, reasons) = match event {
+                                ClaimEvent::Rejected => {
+                                    (format!("Rejected: {words} ({category} {code})."), vec![words])
+                                }
+                                _ => (format!("Accepted: {words} ({category} {code})."), vec![]),
+                            };
+                            change.claim_happened(claim.id, event, &sentence, &reasons).await?;
+                        }
+                    }
+                    _ => {}
+                }
+            }
+            Ok(())
+        })
+        .await
+}
+
+/// Posts every remittance of a file in one change: all or nothing.
+pub async fn take_remittance_file(state: &State, actor: &Actor, bytes: &[u8]) -> Result<UploadAnswer, Problem> {
+    let text = x12::envelope::decode(bytes);
+    let document =
+        x12::read(&text).map_err(|e| Problem::refused("unreadable", format!("This is no whole X12 file: {e}.")))?;
+    let mut read = Vec::new();
+    for set in document.interchanges.iter().flat_map(|i| &i.groups).flat_map(|g| &g.sets) {
+        if set.kind != "835" {
+            return Err(Problem::refused(
+                "not-a-remittance",
+                format!("The file holds a set {}; a remittance is a set 835.", set.kind),
+            ));
+        }
+        read.push(
+            remittance::read(set)
+                .map_err(|e| Problem::refused("unreadable", format!("The remittance cannot be read: {e}.")))?,
+        );
+    }
+    if read.is_empty() {
+        return Err(Problem::refused("not-a-remittance", "The file holds no remittance."));
+    }
+    state
+        .store
+        .change(actor, state.now(), async |change| {
+            let (document, _) = change.keep_document("835", "in", bytes).await?;
+            let mut answer = UploadAnswer { posted: 0, posted_before: 0, matched: 0, unmatched: 0 };
+            for r in &read {
+                let posted = change.post_remittance(document, r).await?;
+                if posted.now {
+                    answer.posted += 1
+                } else {
+                    answer.posted_before += 1
+                }
+                answer.matched += posted.matched;
+                answer.unmatched += posted.unmatched;
+            }
+            change.audit(
+                "read",
+                "document",
+                document,
+                None,
+                format!("835: {} posted, {} before", answer.posted, answer.posted_before),
+            );
+            Ok(answer)
+        })
+        .await
+}

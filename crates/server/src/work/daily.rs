@@ -1,0 +1,74 @@
+//! The clinic's own daily work.
+
+use crate::state::State;
+use chrono::{NaiveDate, Timelike};
+use harbor_store::{Actor, Change, StoreError, staff};
+use std::time::Duration;
+
+/// Asks the payers about tomorrow's visits, once, when the evening has come.
+async fn overnight(state: &State, begun: &mut Option<NaiveDate>) -> anyhow::Result<()> {
+    let now = state.now();
+    let tomorrow = state.today() + chrono::Duration::days(1);
+    if *begun == Some(tomorrow) || now.with_timezone(&state.zone).hour() < harbor_core::coverage::EVENING {
+        return Ok(());
+    }
+    state
+        .store
+        .change(&Actor::system("overnight"), now, async |change| {
+            change.ask_overnight(tomorrow, false).await?;
+            *begun = Some(tomorrow);
+            Ok(())
+        })
+        .await
+}
+
+/// Makes the shifts of the days that have come into sight, once a day; several servers wait for each other.
+async fn make_supply(state: &State, made: &mut Option<NaiveDate>) -> anyhow::Result<()> {
+    let today = state.today();
+    if *made == Some(today) {
+        return Ok(());
+    }
+    let settle = async |change: &mut Change<'_>| {
+        if change.settle_supply(today, None, state.zone).await?.is_still() {
+            change.give_up();
+        }
+        Ok::<_, StoreError>(())
+    };
+    state.store.change(&Actor::system("working time"), state.now(), settle).await?;
+    *made = Some(today);
+    Ok(())
+}
+
+/// The clinic's own daily work: working time, benefits checks of the evening.
+pub async fn every_day(state: State) {
+    let (mut begun, mut made) = (None, None);
+    loop {
+        state.strangers.retain_recent();
+        if let Err(error) = make_supply(&state, &mut made).await {
+            tracing::warn!(%error, "working time");
+        }
+        if let Err(error) = not_come(&state).await {
+            tracing::warn!(%error, "who did not come");
+        }
+        if state.settings.outside_url.is_some()
+            && let Err(error) = overnight(&state, &mut begun).await
+        {
+            tracing::warn!(%error, "overnight benefits checks");
+        }
+        tokio::time::sleep(Duration::from_millis(700)).await;
+    }
+}
+
+/// Marks those of today who did not come, by the clinic's rule; undone when they do come.
+async fn not_come(state: &State) -> anyhow::Result<()> {
+    let rule = staff::clinic(&mut *state.store.reader().await?).await?.thresholds();
+    let booked_until = state.now() - chrono::Duration::minutes(rule.did_not_come);
+    let since = harbor_core::schedule::day_bounds(state.zone, state.today()).0;
+    let mark = async |change: &mut Change<'_>| {
+        if change.mark_not_come(since, booked_until).await?.is_empty() {
+            change.give_up();
+        }
+        Ok(())
+    };
+    state.store.change(&Actor::system("the clinic's rule"), state.now(), mark).await
+}

@@ -1,0 +1,93 @@
+//! Orders to the laboratory, and its reports.
+
+use super::{accepted, hand_over, subject};
+use crate::api::orders::answers_of;
+use crate::problem::Problem;
+use crate::state::State;
+use harbor_core::orders::{OrderState, RequestedTest, Requisition};
+use harbor_formats::fhir::laboratory;
+use harbor_store::jobs::Job;
+use harbor_store::orders::NewReport;
+use harbor_store::{Actor, chart, claims, orders, people, staff};
+use serde_json::{Value, json};
+
+pub(super) async fn send_orders(state: &State, job: &Job) -> anyhow::Result<()> {
+    let mut conn = state.store.reader().await?;
+    let first = orders::order(&mut conn, job.subject).await?;
+    let Some(reference) = first.requisition.clone() else { return Ok(()) };
+    let rows = orders::of_requisition(&mut conn, &reference).await?;
+    let links = orders::links(&mut conn, &[first.visit_id]).await?;
+    let diagnoses = chart::diagnoses_of(&mut conn, first.visit_id).await?;
+    let person = people::get(&mut conn, first.person_id).await?;
+    let orderer = staff::get(&mut conn, first.orderer_id).await?;
+    drop(conn);
+    let tests = rows.iter().map(|o| RequestedTest {
+        reference: o.id.to_string(),
+        loinc: o.loinc.clone(),
+        name: o.test_name.clone(),
+        diagnoses: diagnoses
+            .iter()
+            .filter(|d| links.iter().any(|l| l.order_id == o.id && l.code == d.code))
+            .map(|d| (d.code.clone(), d.title.clone()))
+            .collect(),
+        answers: answers_of(o),
+    });
+    let requisition = Requisition {
+        reference: reference.clone(),
+        subject: subject(&person)?,
+        orderer_name: orderer.name,
+        orderer_npi: orderer.npi.unwrap_or_default(),
+        authored: first.ordered_at,
+        tests: tests.collect(),
+    };
+    let body = laboratory::write_order(&requisition)?;
+    let answer = hand_over(state, "/laboratory/fhir", "application/fhir+json", body).await?;
+    accepted(&answer, &reference)?;
+    state
+        .store
+        .change(&Actor::system("laboratory"), state.now(), async |change| {
+            change.orders_became(&reference, OrderState::Accepted).await?;
+            change.audit("handed over", "requisition", job.subject, Some(person.id), reference);
+            Ok(())
+        })
+        .await
+}
+
+/// Files a laboratory report under its order; one whose order is not known waits unmatched.
+pub async fn take_report(state: &State, content: &str) -> Result<(), Problem> {
+    let report =
+        laboratory::read_report(content.as_bytes()).map_err(|e| Problem::refused("unreadable", e.to_string()))?;
+    state
+        .store
+        .change(&Actor::system("laboratory"), state.now(), async |change| {
+            let order = match report.order_reference.parse() {
+                Ok(id) => orders::order(change.conn(), id).await.ok(),
+                Err(_) => None,
+            };
+            let values: Vec<Value> = report
+                .values
+                .iter()
+                .map(|v| {
+                    json!({
+                        "loinc": v.loinc, "name": v.name, "number": v.number, "text": v.text, "unit": v.unit,
+                        "low": v.low, "high": v.high, "flag": v.interpretation.map(|i| i.code()),
+                        "flagLabel": v.interpretation.map(|i| i.label()),
+                    })
+                })
+                .collect();
+            let new = NewReport {
+                number: report.number,
+                order,
+                record_number: report.record_number,
+                status: report.status,
+                issued_at: report.issued,
+                content: Value::Array(values),
+                digest: claims::digest(content.as_bytes()),
+            };
+            change.file_report(new).await?;
+            let (id, _) = change.keep_document("report", "in", content.as_bytes()).await?;
+            change.audit("read", "document", id, None, "laboratory report");
+            Ok(())
+        })
+        .await
+}

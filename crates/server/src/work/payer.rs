@@ -1,0 +1,70 @@
+//! Questions to the payers about coverage.
+
+use super::hand_over;
+use crate::state::State;
+use harbor_core::coverage::{BenefitQuestion, InsuredPerson};
+use harbor_formats::x12;
+use harbor_formats::x12::benefits;
+use harbor_store::jobs::Job;
+use harbor_store::rows::Person;
+use harbor_store::{Actor, Topic, coverage, facts, people};
+
+pub(super) async fn ask_benefits(state: &State, job: &Job) -> anyhow::Result<()> {
+    let mut conn = state.store.reader().await?;
+    let check = coverage::check(&mut conn, job.subject).await?;
+    let policy = coverage::get(&mut conn, check.coverage_id).await?;
+    let payer = coverage::payer(&mut conn, policy.payer_id).await?;
+    let patient = people::get(&mut conn, policy.person_id).await?;
+    let holder = match policy.holder_id {
+        Some(id) => people::get(&mut conn, id).await?,
+        None => patient.clone(),
+    };
+    drop(conn);
+    let insured = |p: &Person, number: &str, group: &str| InsuredPerson {
+        last: p.last_name.to_uppercase(),
+        first: p.first_name.to_uppercase(),
+        birth_date: p.birth_date,
+        sex: p.sex.map(|s| s.code().to_owned()),
+        subscriber_number: number.to_owned(),
+        group_number: group.to_owned(),
+    };
+    let question = BenefitQuestion {
+        trace: check.trace.clone(),
+        payer_name: payer.name.to_uppercase(),
+        payer_id: payer.payer_code.clone(),
+        provider_name: state.clinic.name.to_uppercase(),
+        provider_npi: state.clinic.npi.clone(),
+        subscriber: insured(&holder, &policy.subscriber_number, &policy.group_number),
+        dependent: policy.holder_id.map(|_| (insured(&patient, "", ""), *policy.relationship)),
+        service_date: check.service_date,
+    };
+    let stamp = crate::claim_file::stamp(state, u32::try_from(job.id % 100_000_000).unwrap_or(1));
+    let sent = benefits::write_question(&stamp, &question);
+    let received = hand_over(state, "/exchange/benefits", "application/edi-x12", sent.clone()).await?;
+    let read = x12::read(&received).and_then(|d| {
+        let set = d.interchanges.iter().flat_map(|i| &i.groups).flat_map(|g| &g.sets).find(|s| s.kind == "271");
+        set.map(benefits::read_answer).transpose()
+    });
+    state
+        .store
+        .change(&Actor::system("payer"), state.now(), async |change| {
+            change.keep_document("270", "out", sent.as_bytes()).await?;
+            change.keep_document("271", "in", received.as_bytes()).await?;
+            match read {
+                Ok(Some(answer)) if answer.trace == check.trace => {
+                    change
+                        .answer_benefits(check.id, check.person_id, Some(facts::answer_to_json(&answer)), None)
+                        .await?;
+                }
+                Ok(_) | Err(_) => {
+                    let why = "The payer's answer cannot be read; ask again, or call the payer.".to_owned();
+                    change.answer_benefits(check.id, check.person_id, None, Some(why)).await?;
+                }
+            }
+            if let Some(visit) = check.visit_id {
+                change.tell(Topic::Visit, visit);
+            }
+            Ok(())
+        })
+        .await
+}

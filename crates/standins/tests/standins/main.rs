@@ -1,0 +1,5 @@
+//! The outside world in small, in one program.
+
+mod address;
+mod outside;
+mod payer;
