@@ -1,6 +1,6 @@
 //! Charges: the suggested visit level, and the claim check that runs while the chart is open.
 
-use crate::diagnoses::DiagnosisIndex;
+use crate::consult::diagnoses::DiagnosisIndex;
 use crate::money::Cents;
 use crate::people::Sex;
 use crate::schedule::VisitKind;
@@ -239,7 +239,7 @@ pub fn check_claim(c: &ClaimCandidate, index: &DiagnosisIndex) -> ClaimCheck {
     check(
         "clinician's provider number",
         when(
-            c.rendering_npi.is_none_or(|n| crate::identifiers::Npi::parse(n).is_err()),
+            c.rendering_npi.is_none_or(|n| crate::fields::identifiers::Npi::parse(n).is_err()),
             "npi",
             "The clinician has no valid provider number.",
         ),
@@ -338,7 +338,7 @@ pub fn check_claim(c: &ClaimCandidate, index: &DiagnosisIndex) -> ClaimCheck {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::diagnoses::{CodeEntry, DiagnosisIndex};
+    use crate::consult::diagnoses::{CodeEntry, DiagnosisIndex};
 
     fn index() -> DiagnosisIndex {
         DiagnosisIndex::new(vec![

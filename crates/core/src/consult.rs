@@ -1,5 +1,6 @@
 //! The consultation: measurements, the quick line, and the parts of a note.
 
+pub mod diagnoses;
 pub mod measurements;
 pub mod quick_line;
 

@@ -1,5 +1,8 @@
 //! What a text field accepts. One place, so that every form says the same about the same slip.
 
+pub mod identifiers;
+pub mod typed_date;
+
 use unicode_normalization::UnicodeNormalization;
 
 /// What is wrong with a field: its name on the form and a sentence a person can act on.

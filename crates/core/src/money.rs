@@ -1,4 +1,11 @@
-//! Money in whole cents.
+//! Money in whole cents; below it the ledger and what moves it.
+
+pub mod ages;
+pub mod collect;
+pub mod ledger;
+pub mod payments;
+pub mod remittance;
+pub mod till;
 
 use std::fmt;
 use std::iter::Sum;

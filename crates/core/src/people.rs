@@ -2,6 +2,7 @@
 
 mod finding;
 pub mod merging;
+pub mod messages;
 mod names;
 mod registration;
 mod twins;

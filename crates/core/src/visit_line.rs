@@ -3,10 +3,11 @@
 //! A line is computed from the facts of a visit and is never stored, so it cannot disagree with them.
 
 pub mod marks;
+pub mod work_list;
 
 use crate::arrival::Stage;
+use crate::house::permissions::Role;
 use crate::money::Cents;
-use crate::permissions::Role;
 use chrono::{DateTime, Utc};
 pub use marks::{Marks, Reached};
 

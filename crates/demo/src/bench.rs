@@ -5,7 +5,7 @@ use chrono::NaiveDate;
 use harbor_core::claims::{AddressOnClaim, Biller, Claim, ClaimLine, PersonOnClaim, ProviderOnClaim};
 use harbor_core::coverage::{Rank, Relationship};
 use harbor_core::money::Cents;
-use harbor_core::remittance::{Adjustment, AdjustmentGroup, Remittance, RemittedClaim, RemittedLine};
+use harbor_core::money::remittance::{Adjustment, AdjustmentGroup, Remittance, RemittedClaim, RemittedLine};
 use harbor_demo::stack::{Wanted, start};
 use harbor_demo::{PASSWORD, ZONE, names};
 use harbor_formats::x12::{self, Stamp, claim, remittance};

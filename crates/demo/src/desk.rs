@@ -1,14 +1,14 @@
 //! What lies on the front desk: a shift that falls out, the round and a walk-in, who waits for something earlier.
 
-use crate::coded;
-use crate::{World, ZONE, at};
+use crate::{World, ZONE, at, coded};
 use anyhow::{Context, Result};
 use chrono::{Datelike, Duration, NaiveDate, Weekday};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::people::Consent;
 use harbor_store::rows::{PersonLimits, UntimedList, Visit, WaitingEntry};
-use harbor_store::{Change, lists, schema};
+use harbor_store::schedule::lists;
+use harbor_store::{Change, schema};
 use uuid::Uuid;
 
 pub async fn build(world: &mut World, change: &mut Change<'_>) -> Result<()> {

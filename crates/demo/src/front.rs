@@ -1,18 +1,17 @@
 //! The front desk's own setting: the form that is signed once a year, what check-in alerts to, the till of this
 //! morning with its copays.
 
-use crate::coded;
-use crate::{World, at};
+use crate::{World, at, coded};
 use anyhow::Result;
 use chrono::Duration;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::alerts::{Condition, Kind};
 use harbor_core::arrival::forms::SignedAs;
-use harbor_core::ledger::Method;
-use harbor_core::ledger::payments::{For, Mean};
 use harbor_core::money::Cents;
-use harbor_store::payments::{NewPayment, Part};
+use harbor_core::money::ledger::Method;
+use harbor_core::money::payments::{For, Mean};
+use harbor_store::money::payments::{NewPayment, Part};
 use harbor_store::rows::{Form, OwnStage, SignedForm, Visit};
 use harbor_store::{Actor, Change, schema};
 use serde_json::json;

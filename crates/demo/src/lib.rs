@@ -181,5 +181,5 @@ async fn cards(world: &World, change: &mut harbor_store::Change<'_>) -> Result<(
 
 /// Whether the database holds a clinic.
 pub async fn is_loaded(conn: &mut Conn) -> bool {
-    harbor_store::staff::clinic(conn).await.is_ok()
+    harbor_store::house::staff::clinic(conn).await.is_ok()
 }

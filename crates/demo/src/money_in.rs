@@ -7,9 +7,9 @@ use chrono::Duration;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::claims::ClaimState;
-use harbor_core::ledger::Posting;
 use harbor_core::money::Cents;
-use harbor_core::remittance::{
+use harbor_core::money::ledger::Posting;
+use harbor_core::money::remittance::{
     Adjustment, AdjustmentGroup, ProviderAdjustment, Remittance, RemittedClaim, RemittedLine,
 };
 use harbor_formats::x12::{Stamp, remittance};
@@ -86,12 +86,13 @@ pub async fn build(world: &World, change: &mut Change<'_>) -> Result<()> {
     // Taken back as it was decided: the same amounts, negative.
     let (claim, visit, person) = settled;
     let fee = Cents::new(claim.total_cents);
-    let before = harbor_store::ledger::history(change.conn(), visit.id).await?;
+    let before = harbor_store::money::ledger::history(change.conn(), visit.id).await?;
     let sum = |account| {
         let decision = before.iter().filter(|(t, _)| t.kind == Posting::Decision).flat_map(|(_, entries)| entries);
         decision.filter(|e| e.account == account).map(|e| e.amount).sum::<Cents>()
     };
-    let (off, share) = (sum(harbor_core::ledger::Account::WriteOff), sum(harbor_core::ledger::Account::Patient));
+    let (off, share) =
+        (sum(harbor_core::money::ledger::Account::WriteOff), sum(harbor_core::money::ledger::Account::Patient));
     let why = vec![adjustment(Contractual, "45", -off), adjustment(PatientResponsibility, "3", -share)];
     claims.push(decided(claim, visit, person, "22", -(fee - off - share), why));
     // Nobody here has this number: another clinic's, or mistyped by the payer.

@@ -1,21 +1,19 @@
 //! What lies behind: about eighteen months of visits, with claims in every state and a ledger that adds up.
 
-use crate::coded;
-use crate::{World, at, names};
+use crate::{World, at, coded, names};
 use anyhow::Result;
 use chrono::{DateTime, Datelike, Days, Duration, NaiveDate, Utc, Weekday};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::claims::Frequency;
-use harbor_core::ledger::payments::payment;
-use harbor_core::ledger::{self, LineDecision, Method, Transaction};
-use harbor_core::money::Cents;
-use harbor_core::schedule::VisitKind;
-use harbor_core::schedule::call_sign;
+use harbor_core::money::ledger::{LineDecision, Method, Transaction};
+use harbor_core::money::payments::payment;
+use harbor_core::money::{Cents, ledger};
+use harbor_core::schedule::{VisitKind, call_sign};
+use harbor_store::consult::signing;
 use harbor_store::rows::{
     ChargeLine, Claim, LedgerTransaction, NoteSignature, Visit, VisitDiagnosis, VisitMark, WrittenPart,
 };
-use harbor_store::signing;
 use harbor_store::{Conn, schema};
 use uuid::Uuid;
 

@@ -1,14 +1,11 @@
 //! Some ninety households, and the people whose threads are worth following.
 
-use crate::coded;
-use crate::{World, names};
+use crate::{World, coded, names};
 use anyhow::Result;
 use chrono::{DateTime, Datelike, NaiveDate, Utc};
 use diesel_async::RunQueryDsl;
-use harbor_core::consult::KnownList;
-use harbor_core::consult::ProblemState;
-use harbor_core::coverage::Rank;
-use harbor_core::coverage::Relationship;
+use harbor_core::consult::{KnownList, ProblemState};
+use harbor_core::coverage::{Rank, Relationship};
 use harbor_core::prescribing::MedicineState;
 use harbor_store::people::folded_names;
 use harbor_store::rows::{

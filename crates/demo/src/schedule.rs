@@ -7,7 +7,7 @@ use diesel_async::RunQueryDsl;
 use harbor_core::schedule::supply::{Exception, Purpose, Run, Template, shifts_of_day};
 use harbor_core::schedule::untimed::ListKind;
 use harbor_store::rows::{ClinicianGroup, Shift, Slot, SupplyException, UntimedList};
-use harbor_store::supply::{FROM_TEMPLATE, WholeTemplate};
+use harbor_store::schedule::supply::{FROM_TEMPLATE, WholeTemplate};
 use harbor_store::{Conn, schema};
 use uuid::Uuid;
 

@@ -1,12 +1,11 @@
 //! The clinic, its sites, who works there, payers, pharmacies, services and prices.
 
-use crate::coded;
-use crate::{PASSWORD, World};
+use crate::{PASSWORD, World, coded};
 use anyhow::{Context, Result};
 use argon2::{Argon2, PasswordHasher};
 use chrono::{Datelike, NaiveDate};
 use diesel_async::RunQueryDsl;
-use harbor_core::identifiers::Npi;
+use harbor_core::fields::identifiers::Npi;
 use harbor_formats::csv_tables;
 use harbor_store::rows::{Clinic, Payer, Pharmacy, Price, Room, Service, Site, Staff, VisitType};
 use harbor_store::{Conn, schema};
@@ -30,7 +29,7 @@ pub fn sign_ins() -> Vec<(String, String)> {
     PEOPLE
         .iter()
         .map(|(login, first, last, role, specialty, ..)| {
-            let role = harbor_core::permissions::Role::from_code(role).map_or("", |r| r.label());
+            let role = harbor_core::house::permissions::Role::from_code(role).map_or("", |r| r.label());
             let what = if specialty.is_empty() { role.to_owned() } else { format!("{role}, {specialty}") };
             ((*login).to_owned(), format!("{first} {last}, {what}"))
         })

@@ -1,23 +1,21 @@
 //! Today in mid-morning motion, and the bookings of the weeks ahead.
 
-use crate::coded;
-use crate::{World, at, names};
+use crate::{World, at, coded, names};
 use anyhow::Result;
 use chrono::{Datelike, Days, Duration};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
 use harbor_core::arrival::rooms::RoomKind;
-use harbor_core::orders::Interpretation;
-use harbor_core::orders::OrderState;
+use harbor_core::orders::{Interpretation, OrderState};
 use harbor_core::visit_line::Mark;
-use harbor_store::booking::{Booking, Place};
 use harbor_store::codes::Code;
-use harbor_store::coverage as coverages;
-use harbor_store::facts::answer_to_json;
+use harbor_store::consult::chart::NewMeasurement;
 use harbor_store::orders::NewReport;
 use harbor_store::rows::{Slot, Visit};
-use harbor_store::{Actor, Change, chart::NewMeasurement, claims, schema};
+use harbor_store::schedule::booking::{Booking, Place};
+use harbor_store::visit_line::facts::answer_to_json;
+use harbor_store::{Actor, Change, claims, coverage as coverages, schema};
 use serde_json::json;
 use uuid::Uuid;
 
@@ -211,7 +209,7 @@ async fn put_in_motion(
 
 async fn measured(world: &mut World, change: &mut Change<'_>) -> Result<()> {
     let lucan = world.person("Ferreira-Holm", "Lucan").id;
-    let visits = harbor_store::visits::of_person(change.conn(), lucan).await?;
+    let visits = harbor_store::visit_line::visits::of_person(change.conn(), lucan).await?;
     for (i, visit) in visits.iter().take(4).enumerate() {
         let Some(roomed_at) = change.marks_of_visit(visit.id).await?.at(Mark::Roomed) else { continue };
         change.now = roomed_at + Duration::minutes(2);
@@ -240,7 +238,7 @@ async fn measured(world: &mut World, change: &mut Change<'_>) -> Result<()> {
 async fn wren(world: &World, change: &mut Change<'_>) -> Result<()> {
     use harbor_core::consult::NotePart;
     let wren = world.person("Takahashi-Doyle", "Wren").id;
-    let visits = harbor_store::visits::of_person(change.conn(), wren).await?;
+    let visits = harbor_store::visit_line::visits::of_person(change.conn(), wren).await?;
     let Some(visit) = visits.into_iter().find(|v| v.day == world.day) else { return Ok(()) };
     change.save_part(&visit, NotePart::Reason, "Cough for six weeks.", 0).await?;
     let history = "Dry cough, worse at night and on the stairs. Two colds in autumn. No fever, no weight loss. \
@@ -253,7 +251,7 @@ async fn wren(world: &World, change: &mut Change<'_>) -> Result<()> {
 /// Lucan's seven orders wait to be sent, each under the diagnosis that usually carries it.
 async fn lucan(world: &mut World, change: &mut Change<'_>) -> Result<()> {
     let person = world.person("Ferreira-Holm", "Lucan").id;
-    let visits = harbor_store::visits::of_person(change.conn(), person).await?;
+    let visits = harbor_store::visit_line::visits::of_person(change.conn(), person).await?;
     let Some(visit) = visits.into_iter().find(|v| v.day == world.day && v.stage().is_present()) else { return Ok(()) };
     let diagnoses: Vec<(String, String)> = [
         ("E78.5", "Hyperlipidemia, unspecified"),

@@ -80,7 +80,7 @@ impl Row<'_> {
 pub fn laboratory_tests(bytes: &[u8]) -> Result<Vec<LabTest>, Located> {
     rows(bytes, &["code", "name", "short", "loinc", "specimen", "questions", "usual_for"], |r| {
         let loinc = r.text(3);
-        if !harbor_core::identifiers::loinc_is_valid(&loinc) {
+        if !harbor_core::fields::identifiers::loinc_is_valid(&loinc) {
             return Err(r.wrong(3, "a LOINC code with a right check digit"));
         }
         Ok(LabTest {

@@ -1,7 +1,7 @@
-//! The ICD-10-CM tabular list as released (XML), to the entries of [`harbor_core::diagnoses`].
+//! The ICD-10-CM tabular list as released (XML), to the entries of [`harbor_core::consult::diagnoses`].
 
 use crate::Located;
-use harbor_core::diagnoses::CodeEntry;
+use harbor_core::consult::diagnoses::CodeEntry;
 use quick_xml::Reader;
 use quick_xml::events::{BytesStart, Event};
 

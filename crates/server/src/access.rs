@@ -16,11 +16,12 @@ use actix_web::http::StatusCode;
 use actix_web::http::header::{HeaderName, HeaderValue};
 use actix_web::{Error, FromRequest, HttpMessage, HttpRequest, ResponseError, web};
 use futures_util::future::LocalBoxFuture;
-use harbor_core::permissions::Role;
-use harbor_store::looks::{self, Opened};
+use harbor_core::house::permissions::Role;
+use harbor_store::house::looks::Opened;
+use harbor_store::house::sessions::Session;
+use harbor_store::house::{looks, sessions};
 use harbor_store::people::{registration, whose};
 use harbor_store::rows::Staff;
-use harbor_store::sessions::{self, Session};
 use harbor_store::{Actor, Conn, Tiding, Topic, tidings};
 use serde_json::json;
 use std::future::{Ready, ready};
@@ -267,7 +268,7 @@ async fn lacks_second_factor(conn: &mut Conn, me: &Me) -> Result<bool, Problem> 
     if me.second_factor {
         return Ok(false);
     }
-    let clinic = harbor_store::staff::clinic(conn).await?;
+    let clinic = harbor_store::house::staff::clinic(conn).await?;
     Ok(clinic.second_factor_roles.iter().any(|r| *r == me.role))
 }
 

@@ -2,7 +2,7 @@
 //! leave the calendar of the program.
 
 use chrono::NaiveDate;
-use harbor_core::typed_date::{YEARS, is_usable};
+use harbor_core::fields::typed_date::{YEARS, is_usable};
 use serde::de::{Deserialize, Deserializer, Error};
 
 fn usable<E: Error>(day: NaiveDate) -> Result<NaiveDate, E> {

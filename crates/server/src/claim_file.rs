@@ -4,13 +4,16 @@ use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::charges::place_of_service;
 use harbor_core::claims::{Accident, AddressOnClaim, Biller, Claim, ClaimLine, PersonOnClaim, ProviderOnClaim};
-use harbor_core::ledger::Account;
 use harbor_core::money::Cents;
-use harbor_core::people::Sex;
-use harbor_core::people::fold;
+use harbor_core::money::ledger::Account;
+use harbor_core::people::{Sex, fold};
 use harbor_formats::x12::Stamp;
-use harbor_store::rows::{self, Person};
-use harbor_store::{Conn, charges, chart, coverage, ledger, people, staff, visits};
+use harbor_store::consult::chart;
+use harbor_store::house::staff;
+use harbor_store::money::ledger;
+use harbor_store::rows::Person;
+use harbor_store::visit_line::visits;
+use harbor_store::{Conn, charges, coverage, people, rows};
 
 /// Capitals without accents, as payers' systems take them.
 fn plain(text: &str) -> String {

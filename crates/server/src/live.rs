@@ -5,7 +5,8 @@ use crate::state::State;
 use actix_web::HttpResponse;
 use actix_web::web::{Bytes, Data};
 use futures_util::StreamExt;
-use harbor_store::{Tiding, sessions};
+use harbor_store::Tiding;
+use harbor_store::house::sessions;
 use std::time::Duration;
 use tokio::sync::broadcast::error::RecvError;
 

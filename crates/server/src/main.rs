@@ -235,8 +235,9 @@ async fn serve(database: String, port: u16, outside: Option<String>, way: Way) -
 /// Says what was made, and what could not be.
 async fn make_supply(database: String) -> Result<ExitCode> {
     let store = harbor_store::Store::open(&database, 1).await?;
-    let clinic =
-        harbor_store::staff::clinic(&mut *store.reader().await?).await.context("the database holds no clinic")?;
+    let clinic = harbor_store::house::staff::clinic(&mut *store.reader().await?)
+        .await
+        .context("the database holds no clinic")?;
     let zone: chrono_tz::Tz =
         clinic.zone.parse().map_err(|_| anyhow::anyhow!("the zone {} is unknown", clinic.zone))?;
     let now = chrono::Utc::now();

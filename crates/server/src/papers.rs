@@ -1,22 +1,26 @@
 //! What stands on the papers: the clinic's rows as the templates read them, and calendars.
 
-use crate::api::messages::to_do_about;
-use crate::api::payments::{ReceiptPart, receipt_of};
+use crate::api::money::payments::{ReceiptPart, receipt_of};
+use crate::api::people::messages::to_do_about;
 use crate::problem::Problem;
 use crate::state::State;
 use crate::web_files;
 use chrono::{DateTime, NaiveDate, NaiveTime, Utc};
 use harbor_core::arrival::Stage;
-use harbor_core::ledger::PaymentKind;
-use harbor_core::messages::ToDo;
+use harbor_core::fields::typed_date::in_words;
+use harbor_core::house::permissions::Role;
 use harbor_core::money::Cents;
+use harbor_core::money::ledger::PaymentKind;
+use harbor_core::people::messages::ToDo;
 use harbor_core::people::reads_large_type;
-use harbor_core::permissions::Role;
-use harbor_core::typed_date::in_words;
 use harbor_formats::calendar::Entry;
 use harbor_paper::Typeface;
+use harbor_store::house::staff;
+use harbor_store::people::messages;
 use harbor_store::rows::{Form, Message, Payment, PaymentMean, Person, Staff, Visit};
-use harbor_store::{Conn, lists, messages, people, schedule, staff, visits};
+use harbor_store::schedule::lists;
+use harbor_store::visit_line::visits;
+use harbor_store::{Conn, people, schedule};
 use serde_json::{Value, json};
 use std::collections::HashMap;
 use std::sync::OnceLock;

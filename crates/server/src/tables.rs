@@ -1,7 +1,7 @@
 //! The code tables that ship with the product, read once and held in memory.
 
 use anyhow::{Context, Result};
-use harbor_core::diagnoses::DiagnosisIndex;
+use harbor_core::consult::diagnoses::DiagnosisIndex;
 use harbor_core::orders::LabTest;
 use harbor_core::people::fold;
 use harbor_core::prescribing::{Interaction, ProblemHarm, Product};

@@ -1,14 +1,18 @@
 //! Telling patients of their new times: who is told, by which way, in which words.
 
-use crate::api::payments::receipt_of;
+use crate::api::money::payments::receipt_of;
 use crate::problem::Problem;
 use crate::state::State;
-use harbor_core::messages::Purpose;
-use harbor_core::messages::{Channel, Facts, Way, about_new_time, about_no_time, about_receipt, way_to};
 use harbor_core::money::Cents;
 use harbor_core::people::called;
+use harbor_core::people::messages::{
+    Channel, Facts, Purpose, Way, about_new_time, about_no_time, about_receipt, way_to,
+};
+use harbor_store::house::staff;
+use harbor_store::people::messages as store;
 use harbor_store::rows::{Message, Payment, Person, Visit};
-use harbor_store::{Change, Conn, messages as store, people, staff, visits};
+use harbor_store::visit_line::visits;
+use harbor_store::{Change, Conn, people};
 use std::collections::HashMap;
 use uuid::Uuid;
 

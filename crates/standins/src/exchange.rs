@@ -5,7 +5,7 @@ use crate::{After, Memory, World, moody, released};
 use actix_web::{HttpResponse, web};
 use harbor_core::claims::Claim;
 use harbor_core::money::Cents;
-use harbor_core::remittance::{ProviderAdjustment, Remittance, RemittedClaim};
+use harbor_core::money::remittance::{ProviderAdjustment, Remittance, RemittedClaim};
 use harbor_formats::x12::{self, Stamp, benefits, claim, claim_status, file_ack, remittance};
 use serde_json::json;
 

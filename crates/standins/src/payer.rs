@@ -29,7 +29,7 @@ use chrono::{Datelike, Duration, NaiveDate};
 use harbor_core::claims::{Claim, ClaimLine};
 use harbor_core::coverage::{BenefitAnswer, BenefitQuestion, Refusal};
 use harbor_core::money::Cents;
-use harbor_core::remittance::{Adjustment, AdjustmentGroup, RemittedClaim, RemittedLine};
+use harbor_core::money::remittance::{Adjustment, AdjustmentGroup, RemittedClaim, RemittedLine};
 use harbor_formats::x12::claim_status::ClaimStatus;
 
 /// The last two characters of a subscriber number.

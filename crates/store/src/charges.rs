@@ -1,15 +1,14 @@
 //! Services, prices and the charge lines of a visit.
 
-use crate::Topic;
-use crate::ledger::About;
+use crate::money::ledger::About;
 use crate::rows::{ChargeLine, Coverage, Price, Service, Visit};
 use crate::schema::{charge_lines, prices, services};
-use crate::{Change, Conn, Result, StoreError};
+use crate::{Change, Conn, Result, StoreError, Topic};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::ledger::Posting;
 use harbor_core::money::Cents;
+use harbor_core::money::ledger::Posting;
 use harbor_core::visit_line::Mark;
 use std::collections::HashMap;
 use uuid::Uuid;
@@ -106,7 +105,7 @@ impl Change<'_> {
                 self.set_payer_of_visit(visit.id, Some(policy.id), false, visit.accident_date).await?;
             }
         }
-        let transaction = harbor_core::ledger::charge(&fees, policy.is_some())
+        let transaction = harbor_core::money::ledger::charge(&fees, policy.is_some())
             .map_err(|e| StoreError::refused("ledger", e.to_string()))?;
         self.post(&about, &transaction).await?;
         self.audit("completed charges", "visit", visit.id, Some(visit.person_id), "");

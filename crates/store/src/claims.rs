@@ -1,16 +1,13 @@
 //! Claims, batches and the files that went out and came in.
 
-use crate::Topic;
-use crate::codes::{self, Code};
+use crate::codes::Code;
 use crate::rows::{Batch, Claim, Document};
 use crate::schema::{batches, claim_events, claims, documents};
-use crate::{Change, Conn, Result, StoreError};
+use crate::{Change, Conn, Result, StoreError, Topic, codes};
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::claims::BatchState;
-use harbor_core::claims::Frequency;
-use harbor_core::claims::{ClaimEvent, ClaimState};
+use harbor_core::claims::{BatchState, ClaimEvent, ClaimState, Frequency};
 use harbor_core::visit_line::Mark;
 use sha2::{Digest, Sha256};
 use uuid::Uuid;

@@ -1,17 +1,19 @@
 //! Payers, policies and benefit checks.
 
-use crate::Topic;
+pub mod cards;
+
 use crate::rows::{BenefitCheck, Coverage, Payer, Person, Visit};
 use crate::schema::{benefit_checks, benefit_runs, coverages, payers};
-use crate::{Change, Conn, Result, StoreError, people, visits};
+use crate::visit_line::visits;
+use crate::{Change, Conn, Result, StoreError, Topic, people};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
-use harbor_core::coverage::CheckState;
-use harbor_core::coverage::Rank;
-use harbor_core::coverage::{Fact, KnownOf, PolicyIdentity, Relationship, facts_to_send, is_fresh, is_of_another};
-use harbor_core::typed_date;
+use harbor_core::coverage::{
+    CheckState, Fact, KnownOf, PolicyIdentity, Rank, Relationship, facts_to_send, is_fresh, is_of_another,
+};
+use harbor_core::fields::typed_date;
 use uuid::Uuid;
 
 pub async fn payers(conn: &mut Conn) -> Result<Vec<Payer>> {

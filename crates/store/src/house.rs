@@ -1,9 +1,15 @@
-//! The building: its rooms in the clinic's own drawing, and the thresholds of the day.
+//! The house: its rooms in the clinic's own drawing and the thresholds of the day; below it who works here, how they
+//! come in, and the record of looks.
 
-use crate::Topic;
+pub mod guesses;
+pub mod looks;
+pub mod sessions;
+pub mod sign_ins;
+pub mod staff;
+
 use crate::rows::{Clinic, Room};
 use crate::schema::{clinic, list_entries, rooms, visits};
-use crate::{Change, Result, StoreError};
+use crate::{Change, Result, StoreError, Topic};
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;

@@ -1,8 +1,7 @@
 //! Work that goes on by itself: claimed by one server at a time, retried with growing pauses, never lost.
 
-use crate::Topic;
 use crate::schema::jobs;
-use crate::{Change, Conn, Result};
+use crate::{Change, Conn, Result, Topic};
 use diesel::prelude::*;
 use diesel::sql_types;
 use diesel_async::RunQueryDsl;

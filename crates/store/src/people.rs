@@ -3,14 +3,13 @@
 pub mod finding;
 pub mod household;
 pub mod merging;
+pub mod messages;
 pub mod registration;
 pub mod whose;
 
-use crate::Topic;
-use crate::codes;
 use crate::rows::{Person, Registration};
 use crate::schema::people;
-use crate::{Change, Conn, Result, StoreError};
+use crate::{Change, Conn, Result, StoreError, Topic, codes};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel::sql_types;

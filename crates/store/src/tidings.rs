@@ -1,7 +1,6 @@
 //! What a change tells: other screens over LISTEN/NOTIFY, and the one that made it with its answer.
 
-use crate::codes;
-use crate::{Conn, Result};
+use crate::{Conn, Result, codes};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;

@@ -26,7 +26,7 @@ import {
 import { CompactLine, FullLine } from '../ui/VisitLine';
 import { useMay, useSession } from './session';
 import { dollars, plainDate, sexWord, useIdentity, useTimes } from './words';
-import { visit as visitQuery } from '../areas/visit/queries';
+import { visit as visitQuery } from '../areas/visit_line/queries';
 import { person as personQuery } from '../areas/people/queries';
 
 const Side = styled.aside<{ $folded: boolean }>`

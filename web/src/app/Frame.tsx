@@ -33,16 +33,16 @@ import { useSession } from './session';
 import { useTimes } from './words';
 import { waitingCount } from './queries';
 
-const Today = lazy(() => import('../areas/today/Today'));
+const Today = lazy(() => import('../areas/visit_line/Today'));
 const Schedule = lazy(() => import('../areas/schedule/Schedule'));
-const InClinic = lazy(() => import('../areas/flow/InClinic'));
+const InClinic = lazy(() => import('../areas/arrival/InClinic'));
 const People = lazy(() => import('../areas/people/People'));
 const PersonPage = lazy(() => import('../areas/people/PersonPage'));
-const VisitPage = lazy(() => import('../areas/visit/VisitPage'));
-const Results = lazy(() => import('../areas/results/Results'));
-const Billing = lazy(() => import('../areas/billing/Billing'));
-const MePage = lazy(() => import('../areas/me/Me'));
-const SettingsPage = lazy(() => import('../areas/settings/Settings'));
+const VisitPage = lazy(() => import('../areas/visit_line/VisitPage'));
+const Results = lazy(() => import('../areas/orders/Results'));
+const Billing = lazy(() => import('../areas/claims/Billing'));
+const MePage = lazy(() => import('../areas/house/Me'));
+const SettingsPage = lazy(() => import('../areas/house/Settings'));
 
 const Shell = styled.div<{ $folded: boolean }>`
   height: 100%;

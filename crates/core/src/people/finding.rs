@@ -27,7 +27,7 @@ impl SearchTerms {
 /// Takes a typed search apart: names in any order and any mix with a birth date, birth year, telephone,
 /// record number or subscriber number.
 pub fn search_terms(text: &str, today: NaiveDate) -> SearchTerms {
-    use crate::typed_date::{Sense, parse};
+    use crate::fields::typed_date::{Sense, parse};
     let mut terms = SearchTerms::default();
     let text: String = text.chars().take(120).collect();
     for word in text.split([' ', ',', '\t']).filter(|w| !w.is_empty()) {

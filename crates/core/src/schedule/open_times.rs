@@ -3,8 +3,7 @@
 
 use super::supply::is_released;
 use super::{Span, day_bounds};
-use chrono::{DateTime, Duration, NaiveTime, Utc, Weekday};
-use chrono::{Datelike, Timelike};
+use chrono::{DateTime, Datelike, Duration, NaiveTime, Timelike, Utc, Weekday};
 use chrono_tz::Tz;
 
 /// What somebody asks for; what is left empty is any.

@@ -2,7 +2,7 @@
 //! ground, so that colour alone never says anything.
 
 use crate::fields::Faults;
-use crate::permissions::{Permission, Role};
+use crate::house::permissions::{Permission, Role};
 
 /// Glyphs to choose from; each stands in the shipped typeface.
 pub const GLYPHS: [&str; 12] = ["◆", "◈", "✚", "●", "▲", "☏", "■", "○", "△", "□", "◇", "★"];

@@ -2,10 +2,10 @@
 
 use chrono::{DateTime, TimeZone, Utc};
 use harbor_core::arrival::Stage;
+use harbor_core::house::permissions::Role;
 use harbor_core::money::Cents;
-use harbor_core::permissions::Role;
+use harbor_core::visit_line::work_list::{Standing, task};
 use harbor_core::visit_line::{BenefitsState, Mark, Pays, Reached, VisitFacts, visit_line};
-use harbor_core::work_list::{Standing, task};
 use proptest::prelude::*;
 
 fn at(minute: u32) -> DateTime<Utc> {

@@ -10,14 +10,14 @@ use harbor_core::claims::{ClaimEvent, ClaimState};
 use harbor_core::consult::quick_line::{Item, understand};
 use harbor_core::coverage::BenefitAnswer;
 use harbor_core::coverage::share::{ExpectedService, OFFICE_VISIT, Plan, share_estimate};
-use harbor_core::ledger::payments::payment;
-use harbor_core::ledger::{Balances, LineDecision, Method, charge, decision};
+use harbor_core::fields::typed_date::{Sense, in_words, parse};
+use harbor_core::house::permissions::{Permission, Role};
 use harbor_core::money::Cents;
+use harbor_core::money::ledger::{Balances, LineDecision, Method, charge, decision};
+use harbor_core::money::payments::payment;
 use harbor_core::orders::{LabTest, place};
 use harbor_core::people::{Field, USUALLY_REQUIRED, gaps, search_terms};
-use harbor_core::permissions::{Permission, Role};
 use harbor_core::schedule::{Shift, Span, Wish, at_local, call_sign, may_book};
-use harbor_core::typed_date::{Sense, in_words, parse};
 use harbor_core::visit_line::{BenefitsState, Mark, Pays, Reached, VisitFacts, visit_line};
 
 fn today() -> NaiveDate {

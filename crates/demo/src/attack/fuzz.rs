@@ -7,7 +7,7 @@ use super::hand::Hand;
 use super::spellings::ends_the_walk;
 use crate::Chance;
 use anyhow::Result;
-use harbor_core::permissions::Role;
+use harbor_core::house::permissions::Role;
 use harbor_server::routes::{ROUTES, Route};
 use serde_json::{Value, json};
 

@@ -4,7 +4,8 @@ use super::Tally;
 use anyhow::Result;
 use harbor_standins::World as Outside;
 use harbor_store::audit::{Verdict, verify};
-use harbor_store::{Conn, Store, signing};
+use harbor_store::consult::signing;
+use harbor_store::{Conn, Store};
 use uuid::Uuid;
 
 /// What must never be found.

@@ -4,7 +4,7 @@ use super::Tally;
 use super::api::NOBODY;
 use super::hand::Hand;
 use anyhow::Result;
-use harbor_core::permissions::Role;
+use harbor_core::house::permissions::Role;
 use harbor_server::routes::{Access, ROUTES, Route};
 
 /// The address of a route, about nothing that is there.

@@ -1,7 +1,6 @@
 //! What the benchmarks measure is measured well: the sets are fair, and the rules do better than the plain way.
 
-use harbor_core::people::TWIN_THRESHOLD;
-use harbor_core::people::twin_score;
+use harbor_core::people::{TWIN_THRESHOLD, twin_score};
 use harbor_core::schedule::rebooking::{one_after_the_other, plan};
 use harbor_demo::ZONE;
 use harbor_demo::mornings::measure;

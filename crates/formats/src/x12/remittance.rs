@@ -1,13 +1,12 @@
 //! 835 remittances, 005010X221A1.
 
 use super::claim::{amount, money};
-use super::d8;
-use super::date;
 use super::envelope::{Segment, Set};
 use super::writer::{Stamp, Writer};
+use super::{d8, date};
 use crate::Located;
 use harbor_core::money::Cents;
-use harbor_core::remittance::{
+use harbor_core::money::remittance::{
     Adjustment, AdjustmentGroup, ProviderAdjustment, Remittance, RemittedClaim, RemittedLine,
 };
 

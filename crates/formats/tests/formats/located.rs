@@ -13,7 +13,7 @@ fn file(body: &str, segments: usize) -> String {
 
 const HEAD: &str = "BPR*I*95*C*ACH************20261123~TRN*1*T1*SALTM~N1*PR*SALTMARSH~N1*PE*CLINIC*XX*1234567893~LX*1~";
 
-fn read(text: &str) -> Result<harbor_core::remittance::Remittance, harbor_formats::Located> {
+fn read(text: &str) -> Result<harbor_core::money::remittance::Remittance, harbor_formats::Located> {
     let document = x12::read(text)?;
     remittance::read(&document.interchanges[0].groups[0].sets[0])
 }

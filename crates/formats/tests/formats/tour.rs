@@ -2,7 +2,7 @@
 //! prescription. The X12 sets have their own file beside this one.
 
 use chrono::{NaiveDate, TimeZone, Utc};
-use harbor_core::diagnoses::{CodeProblem, DiagnosisIndex};
+use harbor_core::consult::diagnoses::{CodeProblem, DiagnosisIndex};
 use harbor_core::orders::*;
 use harbor_core::prescribing::SentItem;
 use harbor_formats::fhir::{laboratory, pharmacy};

@@ -4,7 +4,7 @@ use chrono::{NaiveDate, NaiveDateTime};
 use harbor_core::claims::*;
 use harbor_core::coverage::*;
 use harbor_core::money::Cents;
-use harbor_core::remittance::*;
+use harbor_core::money::remittance::*;
 use harbor_formats::x12::{self, Stamp, benefits, claim, claim_status, file_ack, remittance, show};
 use proptest::prelude::*;
 

@@ -4,7 +4,7 @@ use super::Me;
 use crate::problem::Problem;
 use crate::state::State;
 use actix_web::{HttpMessage, HttpRequest, web};
-use harbor_store::looks::Opened;
+use harbor_store::house::looks::Opened;
 use uuid::Uuid;
 
 /// The people of an answer, and what of them it shows.

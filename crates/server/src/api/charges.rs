@@ -1,6 +1,6 @@
 //! Charges of a visit, and the fee schedule.
 
-use super::visits::one;
+use super::visit_line::visits::one;
 use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
@@ -8,13 +8,14 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::charges::{VisitEffort, suggest_level};
 use harbor_core::fields::Faults;
+use harbor_core::house::permissions::Permission;
 use harbor_core::money::Cents;
-use harbor_core::permissions::Permission;
 use harbor_core::visit_line::Mark;
 use harbor_store::charges::{self as store, NewLine};
+use harbor_store::consult::chart;
 use harbor_store::people::registration::chart_is_open;
 use harbor_store::rows::{ChargeLine, Service, VisitDiagnosis};
-use harbor_store::{chart, orders};
+use harbor_store::{orders, prescribing};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -119,7 +120,7 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChargesV
         minutes,
         problems: count(diagnoses.len()),
         tests_ordered: count(orders::of_visits(&mut conn, &[*id]).await?.len()),
-        prescriptions: count(orders::prescriptions_of_visits(&mut conn, &[*id]).await?.len()),
+        prescriptions: count(prescribing::of_visits(&mut conn, &[*id]).await?.len()),
     });
     let mut check = g.claim_check.unwrap_or_default();
     let withheld = if !me.role.may(Permission::SeeChart) {

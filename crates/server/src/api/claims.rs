@@ -1,6 +1,6 @@
 //! Claims, batches and their files.
 
-use super::views::PersonCard;
+use super::visit_line::views::PersonCard;
 use super::{DONE, Done};
 use crate::access::{Me, shown};
 use crate::claim_file::build_claim;
@@ -9,15 +9,13 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
 use actix_web::{HttpRequest, HttpResponse};
 use chrono::{DateTime, Utc};
-use harbor_core::claims::ClaimEvent;
-use harbor_core::claims::ClaimState;
+use harbor_core::claims::{ClaimEvent, ClaimState};
 use harbor_core::money::Cents;
 use harbor_formats::x12;
-use harbor_store::claims as store;
-use harbor_store::codes;
 use harbor_store::people::registration::closed_charts;
 use harbor_store::rows::{Batch, Claim, Visit};
-use harbor_store::{Conn, coverage, people, visits};
+use harbor_store::visit_line::visits;
+use harbor_store::{Conn, claims as store, codes, coverage, people};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use utoipa::{IntoParams, ToSchema};

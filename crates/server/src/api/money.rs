@@ -1,68 +1,8 @@
-//! What is owed for a visit and why.
+//! Money: what is owed for a visit, accounts, payments, tills, remittances.
 
-use super::views::RiverView;
-use crate::problem::Answer;
-use crate::state::State;
-use actix_web::web::{Data, Json, Path};
-use chrono::{DateTime, Utc};
-use harbor_store::codes;
-use harbor_store::ledger as store;
-use harbor_store::rows::RemittedClaim;
-use harbor_store::{claims, remittances};
-use serde::Serialize;
-use utoipa::ToSchema;
-use uuid::Uuid;
-
-#[derive(Debug, Serialize, ToSchema)]
-pub struct EntryView {
-    account: String,
-    cents: i64,
-    line: Option<u32>,
-    memo: String,
-}
-
-#[derive(Debug, Serialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct TransactionView {
-    id: Uuid,
-    kind: codes::Posting,
-    at: DateTime<Utc>,
-    by: String,
-    memo: String,
-    /// The payment that it is a part of.
-    payment_id: Option<Uuid>,
-    entries: Vec<EntryView>,
-}
-
-#[derive(Debug, Serialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct MoneyView {
-    river: RiverView,
-    transactions: Vec<TransactionView>,
-    /// What the payers said, for the question "why do we owe this?".
-    decisions: Vec<RemittedClaim>,
-}
-
-#[utoipa::path(get, path = "/api/visits/{id}/money", params(("id" = Uuid, Path)), responses((status = 200, body = MoneyView)))]
-pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<MoneyView> {
-    let mut conn = state.store.reader().await?;
-    let history = store::history(&mut conn, *id).await?;
-    let claim_ids: Vec<Uuid> = claims::of_visits(&mut conn, &[*id]).await?.iter().map(|c| c.id).collect();
-    let transactions = history.into_iter().map(|(t, entries)| TransactionView {
-        id: t.id,
-        kind: t.kind,
-        at: t.posted_at,
-        by: t.posted_by,
-        memo: t.memo,
-        payment_id: t.payment_id,
-        entries: entries
-            .into_iter()
-            .map(|e| EntryView { account: e.account.label().into(), cents: e.amount.get(), line: e.line, memo: e.memo })
-            .collect(),
-    });
-    Ok(Json(MoneyView {
-        transactions: transactions.collect(),
-        river: store::balance(&mut conn, *id).await?.into(),
-        decisions: remittances::of_claims(&mut conn, &claim_ids).await?,
-    }))
-}
+pub mod accounts;
+pub mod owed;
+pub mod payments;
+pub mod refunds;
+pub mod remittances;
+pub mod tills;

@@ -1,6 +1,8 @@
 //! Ordering tests, laying them under diagnoses, sending them.
 
-use super::chart::{OrderView, order_views};
+pub mod results;
+
+use super::consult::chart::{OrderView, order_views};
 use super::{DONE, Done, Typed};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
@@ -9,9 +11,9 @@ use actix_web::web::{Data, Json, Path, Query};
 use harbor_core::fields::Faults;
 use harbor_core::orders::{OrderState, place, ready_to_send};
 use harbor_core::visit_line::Mark;
-use harbor_store::orders as store;
+use harbor_store::consult::chart;
 use harbor_store::rows::{Order, Visit};
-use harbor_store::{Change, chart};
+use harbor_store::{Change, orders as store};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;

@@ -6,18 +6,15 @@ use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
-use harbor_core::consult::KnownList;
-use harbor_core::consult::ProblemState;
+use harbor_core::consult::{KnownList, ProblemState};
 use harbor_core::fields;
-use harbor_core::prescribing::MedicineState;
-use harbor_core::prescribing::PrescriptionState;
 use harbor_core::prescribing::{
-    Dosing, Patient, Product, Severity, Warning, check as check_all, instructions, may_sign,
+    Dosing, MedicineState, Patient, PrescriptionEvent, PrescriptionState, Product, Severity, Warning,
+    check as check_all, instructions, may_sign, quantity_of,
 };
-use harbor_core::prescribing::{PrescriptionEvent, quantity_of};
-use harbor_store::orders as store;
+use harbor_store::consult::chart;
 use harbor_store::rows::{Prescription, Visit};
-use harbor_store::{Conn, chart, people};
+use harbor_store::{Conn, people, prescribing as store};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -99,7 +96,7 @@ async fn warnings(
     let allergies = chart::allergies_of(conn, person.id).await?;
     let none_known = chart::none_known_of(conn, person.id).await?;
     let medicines = chart::medicines_of(conn, person.id).await?;
-    let prescribed = store::prescriptions_of_visits(conn, &[visit.id]).await?;
+    let prescribed = store::of_visits(conn, &[visit.id]).await?;
     let mut taking: Vec<&Product> = medicines
         .iter()
         .filter(|m| m.state.counts())
@@ -142,7 +139,7 @@ pub async fn check(state: Data<State>, id: Path<Uuid>, form: Json<PrescriptionFo
     let product = product(&state, &form.product_code)?;
     let (d, quantity) = dosing(&form)?;
     let mut conn = state.store.reader().await?;
-    let visit = harbor_store::visits::get(&mut conn, *id).await?;
+    let visit = harbor_store::visit_line::visits::get(&mut conn, *id).await?;
     let found = warnings(&mut conn, &state, &visit, product, &d, None).await?;
     Ok(Json(Checked {
         needs_override: found.iter().any(|w| w.severity == Severity::Serious),

@@ -1,7 +1,7 @@
 //! Batches of claims to the clearing house; its acknowledgements and the payers' remittances.
 
 use super::hand_over;
-use crate::api::remittances::UploadAnswer;
+use crate::api::money::remittances::UploadAnswer;
 use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::claims::{BatchState, ClaimEvent, status_event, status_in_words};

@@ -2,7 +2,8 @@
 
 use crate::state::State;
 use chrono::{NaiveDate, Timelike};
-use harbor_store::{Actor, Change, StoreError, staff};
+use harbor_store::house::staff;
+use harbor_store::{Actor, Change, StoreError};
 use std::time::Duration;
 
 /// Asks the payers about tomorrow's visits, once, when the evening has come.

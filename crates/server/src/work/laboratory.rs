@@ -6,9 +6,11 @@ use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::orders::{OrderState, RequestedTest, Requisition};
 use harbor_formats::fhir::laboratory;
+use harbor_store::consult::chart;
+use harbor_store::house::staff;
 use harbor_store::jobs::Job;
 use harbor_store::orders::NewReport;
-use harbor_store::{Actor, chart, claims, orders, people, staff};
+use harbor_store::{Actor, claims, orders, people};
 use serde_json::{Value, json};
 
 pub(super) async fn send_orders(state: &State, job: &Job) -> anyhow::Result<()> {

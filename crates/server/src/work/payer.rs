@@ -7,7 +7,8 @@ use harbor_formats::x12;
 use harbor_formats::x12::benefits;
 use harbor_store::jobs::Job;
 use harbor_store::rows::Person;
-use harbor_store::{Actor, Topic, coverage, facts, people};
+use harbor_store::visit_line::facts;
+use harbor_store::{Actor, Topic, coverage, people};
 
 pub(super) async fn ask_benefits(state: &State, job: &Job) -> anyhow::Result<()> {
     let mut conn = state.store.reader().await?;

@@ -4,12 +4,14 @@ use super::{accepted, hand_over, subject};
 use crate::state::State;
 use harbor_core::prescribing::{PrescriptionEvent, SentItem};
 use harbor_formats::fhir::pharmacy;
+use harbor_store::consult::chart;
+use harbor_store::house::staff;
 use harbor_store::jobs::Job;
-use harbor_store::{Actor, chart, orders, people, staff};
+use harbor_store::{Actor, people, prescribing};
 
 pub(super) async fn send_prescription(state: &State, job: &Job) -> anyhow::Result<()> {
     let mut conn = state.store.reader().await?;
-    let p = orders::prescription(&mut conn, job.subject).await?;
+    let p = prescribing::prescription(&mut conn, job.subject).await?;
     let person = people::get(&mut conn, p.person_id).await?;
     let prescriber = staff::get(&mut conn, p.prescriber_id).await?;
     let diagnoses = chart::diagnoses_of(&mut conn, p.visit_id).await?;

@@ -3,9 +3,10 @@
 use super::{accepted, hand_over};
 use crate::problem::Problem;
 use crate::state::State;
-use harbor_core::messages::Fate;
+use harbor_core::people::messages::Fate;
 use harbor_store::jobs::Job;
-use harbor_store::{Actor, Change, StoreError, messages};
+use harbor_store::people::messages;
+use harbor_store::{Actor, Change, StoreError};
 use serde_json::{Value, json};
 
 pub(super) async fn send(state: &State, job: &Job) -> anyhow::Result<()> {

@@ -1,7 +1,7 @@
 //! Who may do what: every route for every role and for nobody, in every spelling of its address.
 
 use crate::Hand;
-use harbor_core::permissions::Role;
+use harbor_core::house::permissions::Role;
 use harbor_demo::attack::spellings::{LOGINS, concrete, ends_the_walk, raw, spellings};
 use harbor_demo::testing::Product;
 use harbor_server::routes::{Access, ROUTES, Route, document};

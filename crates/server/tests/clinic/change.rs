@@ -43,16 +43,21 @@ async fn a_change_that_says_nothing_or_is_given_up_leaves_nothing() {
     let product = Product::start().await.unwrap();
     let store = &product.server.state.store;
     let actor = Actor::system("test");
-    let count = async || harbor_store::groups::seen_by(&mut store.reader().await.unwrap(), uuid::Uuid::nil()).await;
+    let count =
+        async || harbor_store::schedule::groups::seen_by(&mut store.reader().await.unwrap(), uuid::Uuid::nil()).await;
     let before = count().await.unwrap().len();
     let silent = store.change(&actor, product.server.state.now(), async |change| {
         harbor_store::people::get(change.conn(), uuid::Uuid::nil()).await.ok();
         Ok::<_, StoreError>(())
     });
     assert!(silent.await.unwrap_err().to_string().contains("must say what it did"));
-    let staff = harbor_store::staff::all(&mut store.reader().await.unwrap()).await.unwrap();
-    let members: Vec<uuid::Uuid> =
-        staff.iter().filter(|s| *s.role == harbor_core::permissions::Role::Clinician).map(|s| s.id).take(2).collect();
+    let staff = harbor_store::house::staff::all(&mut store.reader().await.unwrap()).await.unwrap();
+    let members: Vec<uuid::Uuid> = staff
+        .iter()
+        .filter(|s| *s.role == harbor_core::house::permissions::Role::Clinician)
+        .map(|s| s.id)
+        .take(2)
+        .collect();
     let given_up = store.change(&actor, product.server.state.now(), async |change| {
         change.save_group(None, "Never kept", &members).await?;
         change.give_up();
@@ -68,11 +73,13 @@ async fn a_part_goes_alone_and_a_refusal_within_it_takes_the_whole_change_along(
     let product = Product::start().await.unwrap();
     let store = &product.server.state.store;
     let (actor, now) = (Actor::system("test"), product.server.state.now());
-    let staff = harbor_store::staff::all(&mut store.reader().await.unwrap()).await.unwrap();
-    let clinicians = staff.iter().filter(|s| *s.role == harbor_core::permissions::Role::Clinician);
+    let staff = harbor_store::house::staff::all(&mut store.reader().await.unwrap()).await.unwrap();
+    let clinicians = staff.iter().filter(|s| *s.role == harbor_core::house::permissions::Role::Clinician);
     let members: Vec<uuid::Uuid> = clinicians.map(|s| s.id).take(2).collect();
     let names = async || {
-        let seen = harbor_store::groups::seen_by(&mut store.reader().await.unwrap(), uuid::Uuid::nil()).await.unwrap();
+        let seen = harbor_store::schedule::groups::seen_by(&mut store.reader().await.unwrap(), uuid::Uuid::nil())
+            .await
+            .unwrap();
         seen.into_iter().map(|g| g.name).collect::<Vec<_>>()
     };
     let kept = store.change(&actor, now, async |change| {

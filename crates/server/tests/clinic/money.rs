@@ -3,7 +3,7 @@
 use crate::Hand;
 use crate::line::to_charges;
 use harbor_core::money::Cents;
-use harbor_core::remittance::{Adjustment, AdjustmentGroup, Remittance, RemittedClaim, RemittedLine};
+use harbor_core::money::remittance::{Adjustment, AdjustmentGroup, Remittance, RemittedClaim, RemittedLine};
 use harbor_demo::testing::{Product, day};
 use harbor_formats::x12::{Stamp, remittance};
 use serde_json::{Value, json};

@@ -3,7 +3,7 @@
 
 use crate::flow::visit_of;
 use crate::{Hand, id};
-use harbor_core::permissions::Role;
+use harbor_core::house::permissions::Role;
 use harbor_demo::attack::api::{Api, NOBODY, encoded, fields, nonsense, with};
 use harbor_demo::testing::Product;
 use harbor_server::routes::{Access, ROUTES, Route};

@@ -2,7 +2,7 @@
 
 use crate::flow::visit_of;
 use crate::{Hand, id};
-use harbor_core::permissions::Role;
+use harbor_core::house::permissions::Role;
 use harbor_demo::testing::Product;
 use harbor_server::routes::{Access, ROUTES};
 use serde_json::{Value, json};
@@ -101,7 +101,7 @@ async fn no_route_reads_or_writes_in_it_before_a_reason_was_given() {
         let reply = ask(hand, "get", &format!("/api/visits/{}/chart", chart.visit)).await;
         assert_eq!(reply.body["type"], "urn:indigo-harbor:restricted-chart");
     }
-    assert!(!Role::FrontDesk.may(harbor_core::permissions::Permission::SeeChart));
+    assert!(!Role::FrontDesk.may(harbor_core::house::permissions::Permission::SeeChart));
     let refused =
         ask(&Hand::sign_in(&product, "junia").await, "get", &format!("/api/visits/{}/chart", chart.visit)).await;
     assert_eq!(refused.body["type"], "urn:indigo-harbor:not-allowed");

@@ -6,7 +6,7 @@ use crate::{Hand, Reply, id, seen};
 use futures_util::future::{join, join_all};
 use harbor_demo::testing::Product;
 use harbor_store::Store;
-use harbor_store::signing::broken_signatures;
+use harbor_store::consult::signing::broken_signatures;
 use serde_json::{Value, json};
 use uuid::Uuid;
 

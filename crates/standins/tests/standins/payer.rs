@@ -4,7 +4,7 @@ use chrono::NaiveDate;
 use harbor_core::claims::{AddressOnClaim, Claim, ClaimLine, PersonOnClaim, ProviderOnClaim};
 use harbor_core::coverage::{BenefitQuestion, InsuredPerson, Rank, Relationship};
 use harbor_core::money::Cents;
-use harbor_core::remittance::{ProviderAdjustment, Remittance, RemittedClaim};
+use harbor_core::money::remittance::{ProviderAdjustment, Remittance, RemittedClaim};
 use harbor_standins::payer::{benefits, decide, is_accepted, status, take_back};
 
 fn day() -> NaiveDate {

@@ -1,10 +1,9 @@
 //! Households: who belongs together, and what is offered to the others when one moves.
 
 use super::{get, many};
-use crate::Topic;
 use crate::rows::{HouseholdTie, Person};
 use crate::schema::{coverages, people, relations};
-use crate::{Change, Conn, Result, StoreError};
+use crate::{Change, Conn, Result, StoreError, Topic};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::people::Relation;

@@ -1,10 +1,9 @@
 //! Two records of one person become one, and can be parted again until something new hangs on them.
 
 use super::get;
-use crate::Topic;
 use crate::rows::Merge;
 use crate::schema::{merges, people};
-use crate::{Change, Conn, Result, StoreError};
+use crate::{Change, Conn, Result, StoreError, Topic};
 use diesel::prelude::*;
 use diesel::sql_types;
 use diesel_async::RunQueryDsl;
@@ -137,7 +136,7 @@ async fn column_in_words(conn: &mut Conn, column: &str, text: String) -> Result<
     let label = |label: Option<&'static str>| label.map(str::to_owned);
     let id: Option<Uuid> = text.parse().ok();
     let named: Option<String> = match (column, id) {
-        ("birth_date" | "deceased_on", _) => text.parse().ok().map(harbor_core::typed_date::in_words),
+        ("birth_date" | "deceased_on", _) => text.parse().ok().map(harbor_core::fields::typed_date::in_words),
         ("phone" | "other_phone" | "emergency_phone", _) if text.len() == 10 => {
             Some(format!("({}) {}-{}", &text[..3], &text[3..6], &text[6..]))
         }

@@ -45,7 +45,7 @@ pub fn standing(consents: &[ConsentAnswer], person: Uuid, kind: core::Consent) -
 
 /// What the clinic requires of a registration.
 pub async fn required(conn: &mut Conn) -> Result<Vec<Field>> {
-    let clinic = crate::staff::clinic(conn).await?;
+    let clinic = crate::house::staff::clinic(conn).await?;
     Ok(clinic.required_fields.iter().map(|f| **f).collect())
 }
 
@@ -125,8 +125,7 @@ pub async fn closed_charts(
     staff: Uuid,
     now: DateTime<Utc>,
 ) -> Result<HashSet<Uuid>> {
-    use chart_openings as o;
-    use registrations as r;
+    use {chart_openings as o, registrations as r};
     let restricted: Vec<Uuid> = r::table
         .filter(r::person_id.eq_any(persons).and(r::restricted.eq(true)))
         .select(r::person_id)

@@ -2,8 +2,8 @@
 
 use crate::codes;
 use chrono::{DateTime, NaiveDate, Utc};
-use harbor_core::ledger::payments::Mean;
 use harbor_core::money::Cents;
+use harbor_core::money::payments::Mean;
 use serde_json::Value;
 use uuid::Uuid;
 

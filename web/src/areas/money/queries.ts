@@ -16,3 +16,13 @@ export const collect = (person: string, amount: string) =>
   look(['collect', person, amount], money, () =>
     api.GET('/api/people/{id}/collect', { params: { path: { id: person }, query: amount ? { amount } : {} } }),
   );
+
+export const moneyOf = (id: string) =>
+  look(['money', id], [{ topic: 'visit', id }, { topic: 'claim' }, { topic: 'remittance' }], () =>
+    api.GET('/api/visits/{id}/money', of(id)),
+  );
+
+export const remittances = () => look(['remittances'], [{ topic: 'remittance' }], () => api.GET('/api/remittances'));
+
+export const till = (site: string) =>
+  look(['till', site], [{ topic: 'till' }], () => api.GET('/api/sites/{id}/till', { params: { path: { id: site } } }));

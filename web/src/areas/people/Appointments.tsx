@@ -6,7 +6,7 @@ import { useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Empty, Mono, Row, Scroller, Sheet, Small, Spread, Table, Tag } from '../../ui/layout';
 import { Limits } from './Limits';
-import { Unbooked } from './Unbooked';
+import { Unbooked } from '../arrival/Unbooked';
 import { CompactLine } from '../../ui/VisitLine';
 
 type Card = Schemas['VisitCard'];

@@ -5,7 +5,8 @@ import { Button, Choose, Dialog } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Spread, Stack, Table } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { FindPerson } from './FindPerson';
-import { coverages, differences } from './queries';
+import { coverages } from '../coverage/queries';
+import { differences } from './queries';
 
 type Card = Schemas['PersonCard'];
 type View = Schemas['PersonView'];

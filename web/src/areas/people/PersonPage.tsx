@@ -9,11 +9,12 @@ import { Empty, Head, Mono, Notice, Page, Row, Sheet, Small, Stack, Table, Tag }
 import { color, part, size, space } from '../../ui/tokens';
 import { Appointments } from './Appointments';
 import { Account } from '../money/Account';
-import { Coverages } from './Coverages';
+import { Coverages } from '../coverage/Coverages';
 import { Merging } from './Merging';
 import { RegistrationForm } from './RegistrationForm';
 import { Restriction } from './Restriction';
-import { coverages as coveragesQuery, looksAt, person as personQuery, visitsOf } from './queries';
+import { coverages as coveragesQuery } from '../coverage/queries';
+import { looksAt, person as personQuery, visitsOf } from './queries';
 
 const Facts = styled.dl`
   display: grid;

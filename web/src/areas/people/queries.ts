@@ -1,4 +1,4 @@
-/** What is asked about people and their coverage. */
+/** What is asked about people. */
 
 import { api, look } from '../../api/client';
 
@@ -35,9 +35,6 @@ export const visitsOf = (id: string) =>
     () => api.GET('/api/people/{id}/visits', of(id)),
   );
 
-export const coverages = (id: string) =>
-  look(['coverages', id], [{ topic: 'person', id }], () => api.GET('/api/people/{id}/coverages', of(id)));
-
 /** Who looked at or changed the record. */
 export const looksAt = (id: string) =>
   look(
@@ -54,3 +51,6 @@ export const differences = (kept: string, gone: string) =>
   look(['differences', kept, gone], [{ topic: 'person', id: [kept, gone] }], () =>
     api.GET('/api/people/{id}/differences', { params: { path: { id: kept }, query: { other: gone } } }),
   );
+
+export const requiredFields = () =>
+  look(['required-fields'], [{ topic: 'clinic' }], () => api.GET('/api/settings/required-fields'));

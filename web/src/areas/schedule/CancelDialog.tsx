@@ -6,7 +6,7 @@ import { useTimes } from '../../app/words';
 import { Button, Check, Choose, Dialog, Pick } from '../../ui/controls';
 import { Notice, Row, Spread, Stack } from '../../ui/layout';
 import { WhomToAsk } from './WaitingList';
-import { seriesOf } from '../visit/queries';
+import { seriesOf } from './queries';
 import { waitingFor } from './queries';
 
 /** Cancels a visit: by whose wish, and why, from the clinic's list. */

@@ -4,7 +4,7 @@ import { useIdentity, usePhone, useTimes } from '../../app/words';
 import { weekdays } from '../../ui/choices';
 import { Button, Dialog } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
-import { clock } from '../settings/TemplateDialog';
+import { clock } from './TemplateDialog';
 import { waitingFor, waitingList } from './queries';
 
 type Waiting = Schemas['WaitingView'];

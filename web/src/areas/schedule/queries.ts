@@ -1,6 +1,8 @@
 /** What is asked about the schedule, and about who waits or is told. */
 
 import { api, look, type Schemas } from '../../api/client';
+
+const of = (id: string) => ({ params: { path: { id } } });
 import type { paths } from '../../api/schema';
 
 type Query<P extends keyof paths> = paths[P] extends { get: { parameters: { query?: infer Q } } }
@@ -66,3 +68,11 @@ export const messages = () =>
   look(['messages'], [{ topic: 'message' }, { topic: 'person' }], () => api.GET('/api/messages'));
 
 export const groups = () => look(['groups'], [{ topic: 'groups' }], () => api.GET('/api/groups'));
+
+/** Of the series that the visit belongs to. */
+export const seriesOf = (id: string) =>
+  look(['series-of', id], [{ topic: 'visit' }], () => api.GET('/api/visits/{id}/series', of(id)));
+
+/** The weeks of everybody who works here. */
+export const supply = () =>
+  look(['supply'], [{ topic: 'schedule' }, { topic: 'clinic' }], () => api.GET('/api/supply'));

@@ -8,7 +8,7 @@ import { Button } from '../../ui/controls';
 import { Notice, Row, Spread } from '../../ui/layout';
 import { space } from '../../ui/tokens';
 import type { Card, Slot } from './LaneCards';
-import { visit } from '../visit/queries';
+import { visit } from '../visit_line/queries';
 
 /** `id` is the visit that is being moved; `onDone` is called when it has its new time, or was refused one. */
 export function useMoving(id: string | null, onDone: () => void) {

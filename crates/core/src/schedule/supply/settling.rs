@@ -1,7 +1,7 @@
 //! Bringing a day that is there already to what the templates want, as far as people allow.
 
-use super::super::Span;
 use super::{MadeShift, MadeSlot};
+use crate::schedule::Span;
 
 /// A slot that is there. `K` names it.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -17,7 +17,7 @@ pub fn faults(batch: &Batch) -> Vec<(String, String)> {
         if c.subscriber_number.is_empty() {
             fault("no subscriber number (NM109)");
         }
-        if harbor_core::identifiers::Npi::parse(&c.rendering.npi).is_err() {
+        if harbor_core::fields::identifiers::Npi::parse(&c.rendering.npi).is_err() {
             fault("no valid rendering provider number (NM1*82)");
         }
         if c.accident.as_ref().is_some_and(|a| a.date == chrono::NaiveDate::MIN) {

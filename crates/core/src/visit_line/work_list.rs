@@ -1,0 +1,189 @@
+//! What each role does next with a visit: the tasks of Today, from the visit line alone.
+
+use crate::arrival::Stage;
+use crate::house::permissions::Role;
+use crate::visit_line::{Mark, VisitLine};
+
+coded! {
+    /// Where a task is done; the screen turns it into a link.
+    TaskPlace {
+        Arrival = "arrival", "arrival";
+        CheckIn = "check_in", "check-in";
+        Room = "room", "rooms";
+        Rooming = "rooming", "rooming";
+        Note = "note", "note";
+        Charges = "charges", "charges";
+        Claim = "claim", "claim";
+        Money = "money", "money";
+        Results = "results", "results";
+        Remittances = "remittances", "remittances";
+        Person = "person", "person";
+        Rebooking = "rebooking", "rebooking list";
+        Till = "till", "till";
+        Told = "told", "messages and calls";
+    }
+}
+
+/// One thing for one role to do with one visit.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Task {
+    /// What is done next; tasks of one group stand together.
+    pub group: &'static str,
+    /// The word on its one button.
+    pub action: &'static str,
+    pub place: TaskPlace,
+    /// The order of the groups: somebody who waits in the building before paper, paper before money.
+    pub rank: u8,
+}
+
+/// Tomorrow's visit whose benefits check was refused: there is still time to call.
+pub const REFUSED_TOMORROW: Task =
+    Task { group: "Coverage refused for tomorrow", action: "Fix coverage", place: TaskPlace::CheckIn, rank: 1 };
+/// A laboratory report that waits for its reviewer.
+pub const REVIEW_RESULT: Task = Task { group: "Review results", action: "Review", place: TaskPlace::Results, rank: 2 };
+/// A remittance line that matches no claim of ours.
+pub const MATCH_LINE: Task =
+    Task { group: "Match remittance lines", action: "Open remittances", place: TaskPlace::Remittances, rank: 4 };
+/// A visit whose shift was cancelled: it needs a new time before its old one comes.
+pub const REBOOK: Task =
+    Task { group: "Needs a new time", action: "Find a time", place: TaskPlace::Rebooking, rank: 2 };
+/// A till of an earlier day that nobody counted: the longer it stays open, the less a difference can be explained.
+pub const COUNT_TILL: Task =
+    Task { group: "Tills to count", action: "Count the till", place: TaskPlace::Till, rank: 1 };
+/// Somebody whom no message reaches.
+pub const CALL: Task = Task { group: "To call", action: "Open the call", place: TaskPlace::Told, rank: 3 };
+/// A letter that waits for the printer.
+pub const PRINT_LETTER: Task =
+    Task { group: "Letters to print", action: "Open letters", place: TaskPlace::Told, rank: 3 };
+/// A restricted chart that somebody opened with a reason.
+pub const CHART_OPENED: Task =
+    Task { group: "Restricted charts opened", action: "Open record", place: TaskPlace::Person, rank: 0 };
+
+/// What the task looks at besides the line.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Standing {
+    pub stage: Stage,
+    /// The day of the visit is over.
+    pub past: bool,
+    /// The visit is with the clinician who asks.
+    pub own: bool,
+}
+
+/// The task that this visit is for this role, if it is one.
+pub fn task(role: Role, line: &VisitLine, standing: Standing) -> Option<Task> {
+    let mark = line.current?;
+    // Somebody who did not come on an earlier day is no task any more.
+    if standing.past && matches!(mark, Mark::Booked | Mark::Here | Mark::CheckedIn | Mark::Roomed | Mark::Seen) {
+        return None;
+    }
+    if role == Role::Clinician && !standing.own {
+        return None;
+    }
+    let task = |group, action, place, rank| Some(Task { group, action, place, rank });
+    match (role, mark) {
+        (Role::FrontDesk, Mark::CheckedIn) if standing.stage != Stage::Booked => {
+            task("Check in", "Check in", TaskPlace::CheckIn, 0)
+        }
+        (Role::FrontDesk, Mark::Here) => task("Expected", "Mark as here", TaskPlace::Arrival, 2),
+        (Role::FrontDesk, Mark::Settled) if line.next_role == Some(Role::FrontDesk) => {
+            task("Collect", "Collect", TaskPlace::Money, 3)
+        }
+        (Role::Assistant, Mark::Roomed) => task("Bring to a room", "Choose a room", TaskPlace::Room, 0),
+        (Role::Assistant, Mark::Seen) if standing.stage == Stage::InRoom => {
+            task("Measure and record", "Open rooming", TaskPlace::Rooming, 1)
+        }
+        (Role::Clinician, Mark::Seen) if standing.stage == Stage::InRoom => {
+            task("Ready to be seen", "Open visit", TaskPlace::Note, 0)
+        }
+        (Role::Clinician, Mark::Signed) => task("Finish and sign", "Open note", TaskPlace::Note, 1),
+        (Role::Clinician, Mark::Charged) => task("Complete charges", "Open charges", TaskPlace::Charges, 3),
+        (Role::Biller, Mark::Claimed) => task("Send or correct claims", "Open claim", TaskPlace::Claim, 0),
+        (Role::Biller, Mark::Charged) => task("Complete charges", "Open charges", TaskPlace::Charges, 1),
+        (Role::Biller, Mark::Settled) if line.next_role == Some(Role::Biller) => {
+            task("Follow up with the payer", "Open claim", TaskPlace::Claim, 2)
+        }
+        _ => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::money::Cents;
+    use crate::visit_line::{Pays, Reached, VisitFacts, visit_line};
+    use chrono::{DateTime, TimeZone, Utc};
+
+    fn reached(hour: u32) -> Option<Reached> {
+        let at: DateTime<Utc> = Utc.with_ymd_and_hms(2026, 11, 23, hour, 0, 0).unwrap();
+        Some(Reached { at, by: "someone".into() })
+    }
+
+    fn facts() -> VisitFacts {
+        VisitFacts::booked(Utc.with_ymd_and_hms(2026, 11, 20, 9, 0, 0).unwrap(), "Junia", Pays::Insurance)
+    }
+
+    fn on_day(stage: Stage) -> Standing {
+        Standing { stage, past: false, own: true }
+    }
+
+    fn groups(f: &VisitFacts, standing: Standing) -> Vec<(Role, &'static str)> {
+        let line = visit_line(f);
+        Role::ALL.iter().filter_map(|r| task(*r, &line, standing).map(|t| (*r, t.group))).collect()
+    }
+
+    #[test]
+    fn each_hand_gets_the_visit_when_it_is_its_turn() {
+        let mut f = facts();
+        assert_eq!(groups(&f, on_day(Stage::Booked)), [(Role::FrontDesk, "Expected")]);
+        f.marks.set(Mark::Here, reached(9));
+        assert_eq!(groups(&f, on_day(Stage::Here)), [(Role::FrontDesk, "Check in")]);
+        f.marks.set(Mark::CheckedIn, reached(9));
+        assert_eq!(groups(&f, on_day(Stage::CheckedIn)), [(Role::Assistant, "Bring to a room")]);
+        f.marks.set(Mark::Roomed, reached(9));
+        let in_room = groups(&f, on_day(Stage::InRoom));
+        assert_eq!(in_room, [(Role::Assistant, "Measure and record"), (Role::Clinician, "Ready to be seen")]);
+        f.marks.set(Mark::Seen, reached(10));
+        assert_eq!(groups(&f, on_day(Stage::WithClinician)), [(Role::Clinician, "Finish and sign")]);
+        f.marks.set(Mark::Signed, reached(10));
+        let charging = groups(&f, on_day(Stage::Left));
+        assert_eq!(charging, [(Role::Clinician, "Complete charges"), (Role::Biller, "Complete charges")]);
+        f.marks.set(Mark::Charged, reached(11));
+        assert_eq!(groups(&f, on_day(Stage::Left)), [(Role::Biller, "Send or correct claims")]);
+        f.marks.set(Mark::Claimed, reached(12));
+        (f.payer_balance, f.waiting_for_payer) = (Cents::new(9000), true);
+        assert_eq!(groups(&f, on_day(Stage::Left)), [(Role::Biller, "Follow up with the payer")]);
+        (f.payer_balance, f.patient_balance, f.waiting_for_payer) = (Cents::ZERO, Cents::new(2000), false);
+        assert_eq!(groups(&f, on_day(Stage::Left)), [(Role::FrontDesk, "Collect")]);
+        f.marks.set(Mark::Settled, reached(13));
+        assert_eq!(groups(&f, on_day(Stage::Left)), []);
+    }
+
+    #[test]
+    fn yesterdays_absent_and_others_patients_are_no_task() {
+        let mut f = facts();
+        assert_eq!(groups(&f, Standing { past: true, ..on_day(Stage::Booked) }), []);
+        for (mark, at) in [
+            (Mark::Here, reached(8)),
+            (Mark::CheckedIn, reached(8)),
+            (Mark::Roomed, reached(8)),
+            (Mark::Seen, reached(9)),
+        ] {
+            f.marks.set(mark, at);
+        }
+        let other = Standing { own: false, ..on_day(Stage::WithClinician) };
+        assert_eq!(groups(&f, other), [], "a colleague's note is not mine to sign");
+        let unsigned = Standing { past: true, ..on_day(Stage::Left) };
+        assert_eq!(groups(&f, unsigned), [(Role::Clinician, "Finish and sign")], "an unsigned note stays a task");
+    }
+
+    #[test]
+    fn those_who_wait_in_the_building_come_first() {
+        let mut f = facts();
+        let expected = task(Role::FrontDesk, &visit_line(&f), on_day(Stage::Booked)).unwrap();
+        f.marks.set(Mark::Here, reached(9));
+        let here = task(Role::FrontDesk, &visit_line(&f), on_day(Stage::Here)).unwrap();
+        assert!(here.rank < expected.rank);
+        f.stage = Stage::Cancelled;
+        assert_eq!(groups(&f, on_day(Stage::Cancelled)), [], "a cancelled visit asks for nothing");
+    }
+}

@@ -1,0 +1,5 @@
+//! The consultation: chart, note, codes.
+
+pub mod chart;
+pub mod codes;
+pub mod note;

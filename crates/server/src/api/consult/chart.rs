@@ -1,0 +1,316 @@
+//! The chart of a visit: what was measured, recorded, written, ordered and prescribed.
+
+use crate::access::Me;
+use crate::api::visit_line::views::PersonCard;
+use crate::api::{DONE, Done};
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::web::{Data, Json, Path};
+use chrono::NaiveDate;
+use harbor_core::consult::measurements::{Measure, Standing, Tenths};
+use harbor_core::consult::quick_line::Item;
+use harbor_core::consult::{KnownList, Reaction, quick_line};
+use harbor_core::fields::Faults;
+use harbor_core::orders::misfit;
+use harbor_core::prescribing::MedicineState;
+use harbor_store::consult::chart as store;
+use harbor_store::consult::chart::NewMeasurement;
+use harbor_store::rows::*;
+use harbor_store::visit_line::visits;
+use harbor_store::{Conn, codes, orders, people, prescribing};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// An order beside the visit's diagnoses.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct OrderView {
+    order: Order,
+    codes: Vec<String>,
+    questions: Vec<String>,
+    /// Why it lies oddly where it is, with the better place.
+    misfit: Option<String>,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ChartView {
+    person: PersonCard,
+    parts: Vec<WrittenPart>,
+    signature: Option<NoteSignature>,
+    addenda: Vec<Addendum>,
+    measurements: Vec<Measurement>,
+    allergies: Vec<Allergy>,
+    medicines: Vec<Medicine>,
+    problems: Vec<ListedProblem>,
+    none_known: Vec<NoneKnown>,
+    diagnoses: Vec<VisitDiagnosis>,
+    orders: Vec<OrderView>,
+    prescriptions: Vec<Prescription>,
+    reports: Vec<LabReport>,
+}
+
+use harbor_store::rows::ListedProblem;
+
+/// The orders of a visit with their diagnoses and what does not fit.
+pub async fn order_views(
+    conn: &mut Conn,
+    state: &State,
+    visit: Uuid,
+    diagnoses: &[VisitDiagnosis],
+) -> Result<Vec<OrderView>, Problem> {
+    let links = orders::links(conn, &[visit]).await?;
+    let listed: Vec<(String, String)> = diagnoses.iter().map(|d| (d.code.clone(), d.title.clone())).collect();
+    let rows = orders::of_visits(conn, &[visit]).await?;
+    let view = |order: Order| {
+        let codes: Vec<String> = links.iter().filter(|l| l.order_id == order.id).map(|l| l.code.clone()).collect();
+        let test = state.tables.test(&order.test_code);
+        let placed: Vec<usize> = codes.iter().filter_map(|c| listed.iter().position(|(d, _)| d == c)).collect();
+        OrderView {
+            misfit: test.and_then(|t| misfit(t, &placed, &listed)),
+            questions: test.map(|t| t.questions.clone()).unwrap_or_default(),
+            codes,
+            order,
+        }
+    };
+    Ok(rows.into_iter().map(view).collect())
+}
+
+#[utoipa::path(get, path = "/api/visits/{id}/chart", params(("id" = Uuid, Path)), responses((status = 200, body = ChartView)))]
+pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
+    let mut conn = state.store.reader().await?;
+    let visit = visits::get(&mut conn, *id).await?;
+    let person = people::get(&mut conn, visit.person_id).await?;
+    let diagnoses = store::diagnoses_of(&mut conn, *id).await?;
+    Ok(Json(ChartView {
+        person: PersonCard::of(&person, state.today()),
+        parts: store::parts(&mut conn, *id).await?,
+        signature: store::signature(&mut conn, *id).await?,
+        addenda: store::addenda_of(&mut conn, *id).await?,
+        measurements: store::measurements_of(&mut conn, person.id).await?,
+        allergies: store::allergies_of(&mut conn, person.id).await?,
+        medicines: store::medicines_of(&mut conn, person.id).await?,
+        problems: store::problems_of(&mut conn, person.id).await?,
+        none_known: store::none_known_of(&mut conn, person.id).await?,
+        orders: order_views(&mut conn, &state, *id, &diagnoses).await?,
+        prescriptions: prescribing::of_visits(&mut conn, &[*id]).await?,
+        reports: orders::reports_of_person(&mut conn, person.id).await?,
+        diagnoses,
+    }))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct QuickLine {
+    text: String,
+    /// False only reads the line back.
+    keep: bool,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct Understood {
+    /// measured, family, social or words.
+    kind: String,
+    sentence: String,
+    /// How a measurement lies to the usual.
+    standing: Option<codes::Standing>,
+    converted_from: Option<String>,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct QuickAnswer {
+    items: Vec<Understood>,
+    kept: usize,
+}
+
+fn age(birth: Option<NaiveDate>, on: NaiveDate) -> u32 {
+    birth.and_then(|b| on.years_since(b)).unwrap_or(40)
+}
+
+/// Understands a line of typing, and keeps its measurements when asked to. An impossible value is
+/// read back as a question and never kept.
+#[utoipa::path(post, path = "/api/visits/{id}/quick-line", params(("id" = Uuid, Path)), request_body = QuickLine, responses((status = 200, body = QuickAnswer), (status = 422, body = Problem)))]
+pub async fn quick_line(state: Data<State>, me: Me, id: Path<Uuid>, line: Json<QuickLine>) -> Answer<QuickAnswer> {
+    let mut conn = state.store.reader().await?;
+    let visit = visits::get(&mut conn, *id).await?;
+    let person = people::get(&mut conn, visit.person_id).await?;
+    let earlier = store::measurements_of(&mut conn, person.id).await?;
+    drop(conn);
+    let height = earlier.iter().find(|m| m.measure == Measure::Height).map(|m| Tenths(m.tenths));
+    let items = quick_line::understand(&line.text, age(person.birth_date, visit.day), height);
+    let mut found = Vec::new();
+    let mut out = Vec::new();
+    for item in items {
+        let (kind, sentence, stands, converted_from) = match item {
+            Item::Measured(m) => {
+                if m.standing != Standing::Impossible {
+                    found.push(NewMeasurement {
+                        measure: m.measure,
+                        tenths: m.value.0,
+                        standing: m.standing,
+                        typed: m.converted_from.clone().unwrap_or_default(),
+                    });
+                }
+                ("measured", m.in_words(), Some(m.standing.into()), m.converted_from)
+            }
+            Item::Family { relative, condition, age } => {
+                let at = age.map(|a| format!(" at {a}")).unwrap_or_default();
+                ("family", format!("Family history: {relative}, {condition}{at}"), None, None)
+            }
+            Item::Social { topic, detail } => ("social", format!("Social history: {topic}, {detail}"), None, None),
+            Item::Words(words) => ("words", words, None, None),
+        };
+        out.push(Understood { kind: kind.into(), sentence, standing: stands, converted_from });
+    }
+    let history: Vec<String> =
+        out.iter().filter(|u| u.kind == "family" || u.kind == "social").map(|u| u.sentence.clone()).collect();
+    let mut kept = 0;
+    if line.keep && (!found.is_empty() || !history.is_empty()) {
+        kept = state
+            .store
+            .change(&me.actor(), state.now(), async |change| {
+                let visit = change.lock_visit(*id).await?;
+                let mut kept = 0;
+                if !found.is_empty() {
+                    kept = change.take_measurements(&visit, &found).await?.len();
+                }
+                if !history.is_empty() {
+                    let part = harbor_core::consult::NotePart::PastHistory;
+                    let before = store::parts(change.conn(), *id).await?.into_iter().find(|p| p.part == part);
+                    let (body, version) = before.map(|p| (p.body, p.version)).unwrap_or_default();
+                    let body = [body.as_str(), &history.join("\n")].join("\n").trim_start().to_owned();
+                    change.save_part(&visit, part, &body, version).await?;
+                    kept += history.len();
+                }
+                Ok::<_, Problem>(kept)
+            })
+            .await?;
+    }
+    Ok(Json(QuickAnswer { items: out, kept }))
+}
+
+#[utoipa::path(delete, path = "/api/visits/{id}/measurements/{measurement}", params(("id" = Uuid, Path), ("measurement" = Uuid, Path)), responses((status = 200, body = Done)))]
+pub async fn strike(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) -> Answer<Done> {
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(ids.0).await?;
+            change.strike_measurement(ids.1, &visit).await?;
+            Ok(DONE)
+        })
+        .await
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct AllergyForm {
+    substance: String,
+    #[serde(default)]
+    reaction: String,
+    #[serde(default)]
+    severity: String,
+}
+
+#[utoipa::path(post, path = "/api/people/{id}/allergies", params(("id" = Uuid, Path)), request_body = AllergyForm, responses((status = 200, body = Allergy), (status = 422, body = Problem)))]
+pub async fn add_allergy(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<AllergyForm>) -> Answer<Allergy> {
+    let mut faults = Faults::default();
+    let substance = faults.line("substance", "Substance", &form.substance, 100);
+    let reaction = faults.optional_line("reaction", "Reaction", &form.reaction, 100);
+    let severity: Option<Reaction> = faults.optional_coded("severity", &form.severity);
+    faults.none_or(())?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            people::get(change.conn(), *id).await?;
+            let row = change.add_allergy(*id, &substance, &reaction, severity).await?;
+            Ok(Json(row))
+        })
+        .await
+}
+
+#[utoipa::path(delete, path = "/api/people/{id}/allergies/{allergy}", params(("id" = Uuid, Path), ("allergy" = Uuid, Path)), responses((status = 200, body = Done)))]
+pub async fn end_allergy(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) -> Answer<Done> {
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.end_allergy(ids.0, ids.1).await?;
+            Ok(DONE)
+        })
+        .await
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct MedicineForm {
+    #[serde(default)]
+    name: String,
+    product_code: Option<String>,
+    #[serde(default)]
+    note: String,
+}
+
+#[utoipa::path(post, path = "/api/people/{id}/medicines", params(("id" = Uuid, Path)), request_body = MedicineForm, responses((status = 200, body = Medicine), (status = 422, body = Problem)))]
+pub async fn add_medicine(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<MedicineForm>) -> Answer<Medicine> {
+    let mut faults = Faults::default();
+    let product = form.product_code.as_deref().and_then(|c| state.tables.product(c));
+    if form.product_code.is_some() && product.is_none() {
+        faults.add("productCode", "This product is not in the formulary.");
+    }
+    let name = match product {
+        Some(p) => format!("{} {} {}", p.brand, p.strength, p.form),
+        None => faults.line("name", "Medicine", &form.name, 100),
+    };
+    let note = faults.optional_line("note", "Note", &form.note, 200);
+    faults.none_or(())?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            people::get(change.conn(), *id).await?;
+            let row =
+                change.add_medicine(*id, &name, product.map(|p| p.code.as_str()), MedicineState::Taking, &note).await?;
+            Ok(Json(row))
+        })
+        .await
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct MedicineStanding {
+    state: String,
+}
+
+#[utoipa::path(put, path = "/api/people/{id}/medicines/{medicine}", params(("id" = Uuid, Path), ("medicine" = Uuid, Path)), request_body = MedicineStanding, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn set_medicine(
+    state: Data<State>,
+    me: Me,
+    ids: Path<(Uuid, Uuid)>,
+    form: Json<MedicineStanding>,
+) -> Answer<Done> {
+    let said = "Choose taking, not taking, stopped or unknown.";
+    let wanted = MedicineState::from_code(&form.state).ok_or_else(|| Problem::field("state", said))?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.set_medicine_state(ids.0, ids.1, wanted).await?;
+            Ok(DONE)
+        })
+        .await
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct NoneKnownForm {
+    list: String,
+}
+
+#[utoipa::path(post, path = "/api/people/{id}/none-known", params(("id" = Uuid, Path)), request_body = NoneKnownForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn none_known(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<NoneKnownForm>) -> Answer<Done> {
+    let list = KnownList::from_code(&form.list)
+        .ok_or_else(|| Problem::field("list", "Choose allergies, medicines or problems."))?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            people::get(change.conn(), *id).await?;
+            change.state_none_known(*id, list).await?;
+            Ok(DONE)
+        })
+        .await
+}

@@ -1,0 +1,102 @@
+//! The building and the thresholds of the day, as the manager sets them.
+
+use crate::access::Me;
+use crate::api::{DONE, Done};
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::web::{Data, Json, Path};
+use harbor_core::arrival::Thresholds;
+use harbor_core::arrival::rooms::{DRAWING, RoomKind, is_place};
+use harbor_core::fields::Faults;
+use harbor_store::house::staff;
+use harbor_store::rows::Room;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+#[derive(Debug, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct HouseRules {
+    wait_long: i64,
+    wait_too_long: i64,
+    late_after: i64,
+    did_not_come_after: i64,
+}
+
+impl From<Thresholds> for HouseRules {
+    fn from(t: Thresholds) -> Self {
+        HouseRules {
+            wait_long: t.long,
+            wait_too_long: t.too_long,
+            late_after: t.late,
+            did_not_come_after: t.did_not_come,
+        }
+    }
+}
+
+/// The clinic's thresholds of the day.
+#[utoipa::path(put, path = "/api/settings/thresholds", request_body = HouseRules, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn set_thresholds(state: Data<State>, me: Me, form: Json<HouseRules>) -> Answer<Done> {
+    let wanted = Thresholds {
+        long: form.wait_long,
+        too_long: form.wait_too_long,
+        late: form.late_after,
+        did_not_come: form.did_not_come_after,
+    };
+    let said = "Waiting too long comes after waiting long, and not coming after being late; all in minutes of one day.";
+    let wanted = wanted.checked().ok_or_else(|| Problem::field("waitLong", said))?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.set_thresholds(wanted).await?;
+            Ok(DONE)
+        })
+        .await
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct RoomForm {
+    site_id: Uuid,
+    name: String,
+    /// exam, lab or checkout.
+    kind: String,
+    place_x: i32,
+    place_y: i32,
+    active: bool,
+}
+
+/// Adds a room, or changes one: its name, its kind, its place in the drawing.
+#[utoipa::path(put, path = "/api/settings/rooms/{id}", params(("id" = Uuid, Path)), request_body = RoomForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn set_room(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<RoomForm>) -> Answer<Done> {
+    let mut faults = Faults::default();
+    let name = faults.line("name", "Name", &form.name, 30);
+    let kind: RoomKind =
+        faults.coded("kind", &form.kind, "A room is for examining, for blood draw, or a checkout desk.");
+    if !is_place(form.place_x, form.place_y) {
+        faults.add("placeX", format!("The drawing has {DRAWING} columns and rows."));
+    }
+    faults.none_or(())?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let rooms = staff::rooms(change.conn()).await?;
+            let old = rooms.iter().find(|r| r.id == *id);
+            if !staff::sites(change.conn()).await?.iter().any(|s| s.id == form.site_id) {
+                return Err(Problem::field("siteId", "Choose a site."));
+            }
+            let row = Room {
+                id: *id,
+                site_id: old.map_or(form.site_id, |r| r.site_id),
+                name,
+                kind: kind.into(),
+                sort: old.map_or(i32::try_from(rooms.len()).unwrap_or(0), |r| r.sort),
+                place_x: form.place_x,
+                place_y: form.place_y,
+                active: form.active,
+            };
+            change.save_room(&row).await?;
+            Ok(DONE)
+        })
+        .await
+}

@@ -1,0 +1,189 @@
+//! Giving visits their times: booking, moving, cancelling.
+
+use super::open_times::{OpenTime, best};
+use crate::access::Me;
+use crate::api::{DONE, Done};
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::http::StatusCode;
+use actix_web::web::{Data, Json, Path};
+use harbor_core::fields::Faults;
+use harbor_core::house::permissions::Permission;
+use harbor_core::schedule::VisitKind;
+use harbor_core::schedule::open_times::Wish;
+use harbor_store::house::staff;
+use harbor_store::rows::{Visit, VisitMove};
+use harbor_store::schedule::booking as store;
+use harbor_store::schedule::booking::{Booking, Place};
+use harbor_store::visit_line::visits;
+use harbor_store::{Change, schedule};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// Where a visit is to lie: a slot, and what is unusual about it.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct TimeForm {
+    slot_id: Uuid,
+    /// Longer than the slot: over its neighbours.
+    minutes: Option<i64>,
+    /// Another type than the slot's.
+    visit_type_id: Option<Uuid>,
+    /// Beyond capacity, beside what is there.
+    #[serde(default)]
+    extra: bool,
+    /// Said that it cannot wait, when the slot is kept for another type.
+    #[serde(default)]
+    knowingly: bool,
+    /// Said that the same person can be at both, when they are booked at this time already.
+    #[serde(default)]
+    beside_own: bool,
+}
+
+impl TimeForm {
+    fn place(&self, me: &Me) -> Result<Place, Problem> {
+        if self.extra && !me.role.may(Permission::BookExtra) {
+            let detail = format!("A {} may not {}.", me.role, Permission::BookExtra.label());
+            return Err(Problem::new(StatusCode::FORBIDDEN, "not-allowed", detail));
+        }
+        if self.minutes.is_some_and(|m| !(5..=480).contains(&m)) {
+            return Err(Problem::field("minutes", "A visit takes 5 to 480 minutes."));
+        }
+        Ok(Place {
+            slot_id: self.slot_id,
+            minutes: self.minutes,
+            visit_type_id: self.visit_type_id,
+            extra: self.extra,
+            knowingly: self.knowingly,
+            beside_own: self.beside_own,
+        })
+    }
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct BookingForm {
+    person_id: Uuid,
+    #[serde(flatten)]
+    place: TimeForm,
+    #[serde(default)]
+    reason: String,
+    #[serde(default)]
+    note: String,
+    #[serde(default)]
+    kind: String,
+}
+
+/// The one who was a moment late is offered the next best three times.
+async fn offer(state: &State, sentence: &str, slot: Uuid) -> Result<Problem, Problem> {
+    let mut conn = state.store.reader().await?;
+    let Ok((slot, _)) = schedule::slot(&mut conn, slot).await else {
+        let detail = format!("{sentence} Look for open times.");
+        return Ok(Problem::new(StatusCode::CONFLICT, "taken", detail));
+    };
+    let wish = Wish {
+        clinicians: vec![slot.clinician_id],
+        visit_types: slot.visit_type_id.into_iter().collect(),
+        minutes: (slot.ends_at - slot.starts_at).num_minutes(),
+        ..Wish::default()
+    };
+    let offered: Vec<OpenTime> = best(&mut conn, state, &wish, state.now(), (0, 3)).await?;
+    Ok(Problem {
+        current: serde_json::to_value(offered).ok().map(Box::new),
+        ..Problem::new(StatusCode::CONFLICT, "taken", format!("{sentence} The next open times are offered."))
+    })
+}
+
+/// A visit that got its time, or the one that came too late is offered others.
+async fn or_offer(state: &State, placed: Result<Visit, Problem>, slot: Uuid) -> Answer<Visit> {
+    match placed {
+        Ok(visit) => Ok(Json(visit)),
+        Err(late) if late.is("taken") => Err(offer(state, &late.detail, slot).await?),
+        Err(other) => Err(other),
+    }
+}
+
+/// The reason, needed or not as the clinic says, and the note.
+pub(crate) async fn reason_and_note(
+    change: &mut Change<'_>,
+    faults: &mut Faults,
+    reason: &str,
+    note: &str,
+) -> Result<(String, String), Problem> {
+    let required = staff::clinic(change.conn()).await?.reason_required;
+    let reason = if required {
+        faults.line("reason", "Reason", reason, 200)
+    } else {
+        faults.optional_line("reason", "Reason", reason, 200)
+    };
+    Ok((reason, faults.optional_line("note", "Note", note, 400)))
+}
+
+#[utoipa::path(post, path = "/api/visits", request_body = BookingForm, responses((status = 200, body = Visit), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn book(state: Data<State>, me: Me, form: Json<BookingForm>) -> Answer<Visit> {
+    let mut faults = Faults::default();
+    let kind = if form.kind.is_empty() { VisitKind::InPerson.code() } else { &form.kind };
+    let kind = faults.coded("kind", kind, "Choose what kind of visit it is.");
+    let actor = me.actor();
+    let booked = state.store.change(&actor, state.now(), async |change| {
+        let (reason, note) = reason_and_note(change, &mut faults, &form.reason, &form.note).await?;
+        faults.none_or(())?;
+        let place = form.place.place(&me)?;
+        let booking = Booking { person_id: form.person_id, place, reason, note, kind, role: Some(me.role) };
+        Ok(change.book(&booking, state.zone).await?)
+    });
+    or_offer(&state, booked.await, form.place.slot_id).await
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct NewTimeForm {
+    #[serde(flatten)]
+    place: TimeForm,
+    #[serde(default)]
+    reason: String,
+}
+
+/// Gives a booked visit another time; every time that it had stays readable.
+#[utoipa::path(post, path = "/api/visits/{id}/move", params(("id" = Uuid, Path)), request_body = NewTimeForm, responses((status = 200, body = Visit), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn move_to(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<NewTimeForm>) -> Answer<Visit> {
+    let mut faults = Faults::default();
+    let reason = faults.optional_line("reason", "Reason", &form.reason, 200);
+    faults.none_or(())?;
+    let place = form.place.place(&me)?;
+    let actor = me.actor();
+    let moved = state.store.change(&actor, state.now(), async |change| {
+        Ok(change.move_booking(*id, &place, &reason, Some(me.role), state.zone).await?)
+    });
+    or_offer(&state, moved.await, form.place.slot_id).await
+}
+
+/// Every time that a visit had, the latest first.
+#[utoipa::path(get, path = "/api/visits/{id}/moves", params(("id" = Uuid, Path)), responses((status = 200, body = Vec<VisitMove>)))]
+pub async fn moves(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<VisitMove>> {
+    let mut conn = state.store.reader().await?;
+    visits::get(&mut conn, *id).await?;
+    Ok(Json(store::moves_of(&mut conn, *id).await?))
+}
+
+#[derive(Debug, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CancelForm {
+    /// One of the clinic's reasons.
+    reason: String,
+    /// True when the patient cancelled, false when the clinic did.
+    #[serde(default)]
+    by_patient: bool,
+}
+
+#[utoipa::path(post, path = "/api/visits/{id}/cancel", params(("id" = Uuid, Path)), request_body = CancelForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn cancel(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<CancelForm>) -> Answer<Done> {
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.cancel_visit(*id, form.by_patient, form.reason.trim()).await?;
+            Ok(DONE)
+        })
+        .await
+}

@@ -1,0 +1,231 @@
+//! Today: what waits for the one who is signed in, oldest and most urgent first.
+
+use super::views::{BlockerView, PersonCard, VisitCard};
+use crate::access::Me;
+use crate::api::people::messages::to_do_about;
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::web::{Data, Json};
+use chrono::{DateTime, Duration, NaiveTime, Utc};
+use harbor_core::arrival::Stage;
+use harbor_core::fields::typed_date::in_words;
+use harbor_core::house::permissions::Role;
+use harbor_core::orders::ReportStatus;
+use harbor_core::people::OPENINGS_TOLD_FOR;
+use harbor_core::people::messages::ToDo;
+use harbor_core::schedule::at_local;
+use harbor_core::visit_line::Mark;
+use harbor_core::visit_line::work_list::{
+    CALL, CHART_OPENED, COUNT_TILL, MATCH_LINE, PRINT_LETTER, REBOOK, REFUSED_TOMORROW, REVIEW_RESULT, Standing, Task,
+    task,
+};
+use harbor_store::money::{remittances, tills};
+use harbor_store::people::{messages, registration};
+use harbor_store::rows::{ChartOpening, Message, RemittedClaim, Till};
+use harbor_store::schedule::away;
+use harbor_store::visit_line::{facts, visits};
+use harbor_store::{Conn, jobs, orders, people};
+use serde::Serialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// One thing to do.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct Waiting {
+    /// What is done next with it; the groups of the page.
+    group: String,
+    sentence: String,
+    since: Option<DateTime<Utc>>,
+    place: String,
+    /// The word on its one button.
+    action: String,
+    card: Option<VisitCard>,
+    blockers: Vec<BlockerView>,
+    person: Option<PersonCard>,
+    result_id: Option<Uuid>,
+    #[serde(skip)]
+    rank: u8,
+}
+
+impl Waiting {
+    fn of(task: Task, sentence: String, since: Option<DateTime<Utc>>) -> Waiting {
+        Waiting {
+            group: task.group.into(),
+            sentence,
+            since,
+            place: task.place.code().into(),
+            action: task.action.into(),
+            card: None,
+            blockers: vec![],
+            person: None,
+            result_id: None,
+            rank: task.rank,
+        }
+    }
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct TodayView {
+    waiting: Vec<Waiting>,
+    /// Work to the outside that is being tried again.
+    troubles: Vec<String>,
+    visits_today: usize,
+    seen_today: usize,
+    present: usize,
+}
+
+#[utoipa::path(get, path = "/api/today", responses((status = 200, body = TodayView)))]
+pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
+    let today = state.today();
+    let mut conn = state.store.reader().await?;
+    let of_today = visits::of_day(&mut conn, today).await?;
+    let unfinished = visits::unfinished(&mut conn, today, today - Duration::days(120)).await?;
+    let gathered = facts::gather(&mut conn, unfinished, &state.tables.diagnoses).await?;
+    let mut waiting: Vec<Waiting> = Vec::new();
+    for g in &gathered {
+        let line = g.line();
+        let standing =
+            Standing { stage: g.visit.stage(), past: g.visit.day < today, own: g.visit.clinician_id == me.staff.id };
+        let (Some(mark), Some(task)) = (line.current, task(me.role, &line, standing)) else { continue };
+        let at = |m: Mark| line.marks.iter().find(|x| x.mark == m).and_then(|x| x.reached.as_ref()).map(|r| r.at);
+        let before = line.marks.iter().rev().filter_map(|x| x.reached.as_ref()).map(|r| r.at).next();
+        let since = if mark == Mark::Here { Some(g.visit.starts_at) } else { at(mark).or(before) };
+        let card = VisitCard::of(g, today);
+        let blockers: Vec<BlockerView> =
+            card.line.marks.iter().find(|m| m.current).map(|m| m.blockers.clone()).unwrap_or_default();
+        let sentence = blockers.first().map(|b| b.sentence.clone()).unwrap_or_default();
+        waiting.push(Waiting { card: Some(card), blockers, ..Waiting::of(task, sentence, since) });
+    }
+    waiting.extend(match me.role {
+        Role::Clinician => unseen_results(&mut conn, &state, &me).await?,
+        Role::FrontDesk => [
+            refused_tomorrow(&mut conn, &state).await?,
+            to_rebook(&mut conn, &state).await?,
+            to_tell(&mut conn, &state).await?,
+            tills_to_count(&mut conn, &state).await?,
+        ]
+        .concat(),
+        Role::Biller => unmatched_lines(&mut conn).await?,
+        Role::Manager => [opened_charts(&mut conn, &state).await?, unmatched_lines(&mut conn).await?].concat(),
+        Role::Assistant => vec![],
+    });
+    let mut troubles = Vec::new();
+    for (kind, _, attempts, error) in jobs::troubled(&mut conn).await? {
+        let what = match kind.as_str() {
+            "send_orders" => "Orders to the laboratory",
+            "send_prescription" => "A prescription to the pharmacy",
+            "send_batch" => "A batch to the clearing house",
+            "ask_benefits" => "A benefits check",
+            _ => "A message",
+        };
+        troubles.push(format!(
+            "{what} could not be handed over yet ({error}); tried {attempts} times, tried again by itself."
+        ));
+    }
+    let marks = visits::marks_of(&mut conn, &of_today.iter().map(|v| v.id).collect::<Vec<_>>()).await?;
+    let seen_today = marks.values().filter(|m| m.has(Mark::Seen)).count();
+    waiting.sort_by_key(|w| (w.rank, w.since));
+    Ok(Json(TodayView {
+        waiting,
+        troubles,
+        visits_today: of_today.iter().filter(|v| v.stage != Stage::Cancelled).count(),
+        seen_today,
+        present: of_today.iter().filter(|v| v.stage().is_present()).count(),
+    }))
+}
+
+async fn unseen_results(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<Waiting>, Problem> {
+    let mut out = Vec::new();
+    for w in orders::unreviewed_with_context(conn).await? {
+        if w.order.is_some_and(|order| order.orderer_id != me.staff.id) {
+            continue;
+        }
+        let r = w.report;
+        let person = w.person.map(|p| PersonCard::of(&p, state.today()));
+        let sentence = match (&person, *r.status) {
+            (None, _) => format!("Result {} belongs to nobody for certain.", r.number),
+            (_, ReportStatus::Corrected) => "A corrected result replaces an earlier one.".into(),
+            _ => String::new(),
+        };
+        let waits = Waiting::of(REVIEW_RESULT, sentence, Some(r.received_at));
+        out.push(Waiting { person, result_id: Some(r.id), ..waits });
+    }
+    Ok(out)
+}
+
+/// Tomorrow's visits whose coverage the payer refused.
+async fn refused_tomorrow(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem> {
+    let today = state.today();
+    let tomorrow = visits::of_day(conn, today + Duration::days(1)).await?;
+    let mut out = Vec::new();
+    for g in &facts::gather(conn, tomorrow, &state.tables.diagnoses).await? {
+        let line = g.line();
+        let Some(refused) = line.blockers().find(|b| b.code == "benefits_refused") else { continue };
+        let waits = Waiting::of(REFUSED_TOMORROW, refused.sentence.clone(), Some(g.visit.starts_at));
+        out.push(Waiting { card: Some(VisitCard::of(g, today)), ..waits });
+    }
+    Ok(out)
+}
+
+/// Visits whose shift was cancelled, the soonest first.
+async fn to_rebook(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem> {
+    let waiting = away::rebooking_list(conn).await?;
+    let gathered = facts::gather(conn, waiting, &state.tables.diagnoses).await?;
+    let said = |g: &facts::Gathered| {
+        let local = g.visit.starts_at.with_timezone(&state.zone);
+        format!("Was to come {}, but the shift falls out.", local.format("%a %b %-d at %H:%M"))
+    };
+    let one = |g: &facts::Gathered| Waiting {
+        card: Some(VisitCard::of(g, state.today())),
+        ..Waiting::of(REBOOK, said(g), Some(g.visit.starts_at))
+    };
+    Ok(gathered.iter().map(one).collect())
+}
+
+/// Whom no message reaches, and letters for the printer.
+async fn to_tell(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem> {
+    let rows = messages::recent(conn, state.now()).await?;
+    let persons = people::by_id(conn, rows.iter().map(|m| m.person_id)).await?;
+    let one = |m: &Message| {
+        let task = match to_do_about(m) {
+            ToDo::Call => CALL,
+            ToDo::PrintLetter => PRINT_LETTER,
+            ToDo::Nothing => return None,
+        };
+        let said = format!("{}: {}", m.subject, if m.fate.is_empty() { &m.why } else { &m.fate });
+        let person = persons.get(&m.person_id).map(|p| PersonCard::of(p, state.today()));
+        Some(Waiting { person, ..Waiting::of(task, said, Some(m.made_at)) })
+    };
+    Ok(rows.iter().filter_map(one).collect())
+}
+
+/// Tills of earlier days that are still open.
+async fn tills_to_count(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem> {
+    let midnight = at_local(state.zone, state.today(), NaiveTime::MIN);
+    let said = |(till, site): (Till, String)| {
+        let sentence = format!("{site}: open since {}.", in_words(state.local_day(till.began_at)));
+        Waiting::of(COUNT_TILL, sentence, Some(till.began_at))
+    };
+    Ok(tills::open_since_before(conn, midnight).await?.into_iter().map(said).collect())
+}
+
+/// Remittance lines that match no claim of ours.
+async fn unmatched_lines(conn: &mut Conn) -> Result<Vec<Waiting>, Problem> {
+    let lines = remittances::unmatched(conn).await?;
+    let unknown = lines.into_iter().filter(|l| l.claim_id.is_none());
+    let said = |l: RemittedClaim| format!("{} for {} matches no claim of ours.", l.claim_number, l.patient_name);
+    Ok(unknown.map(|l| Waiting::of(MATCH_LINE, said(l), None)).collect())
+}
+
+/// Restricted charts that were opened lately, with the reasons.
+async fn opened_charts(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem> {
+    let openings = registration::openings_since(conn, state.now() - OPENINGS_TOLD_FOR).await?;
+    let persons = people::by_id(conn, openings.iter().map(|o| o.person_id)).await?;
+    let waits = |o: ChartOpening| Waiting {
+        person: persons.get(&o.person_id).map(|p| PersonCard::of(p, state.today())),
+        ..Waiting::of(CHART_OPENED, format!("{}: {}", o.staff_name, o.reason), Some(o.at))
+    };
+    Ok(openings.into_iter().map(waits).collect())
+}

@@ -1,0 +1,15 @@
+//! Routes of claims.
+
+use crate::api::claims;
+use crate::routes::Access::{Needs, Of};
+use harbor_core::house::permissions::Permission::{Claims, SeeCharges};
+use harbor_store::people::whose::Whose::{Claim, Several};
+
+table! {
+    get "/api/claims" Needs(SeeCharges) => claims::list;
+    get "/api/claims/{id}" Of(SeeCharges, Claim) => claims::show;
+    post "/api/claims/{id}/correct" Of(Claims, Claim) => claims::correct;
+    get "/api/batches" Needs(Claims) => claims::batches;
+    post "/api/batches" Needs(Claims) => claims::make_batch;
+    get "/api/files/{id}" Of(Claims, Several) => claims::file;
+}

@@ -1,0 +1,23 @@
+//! Routes of consult.
+
+use crate::api::consult::{chart, codes, note};
+use crate::routes::Access::{Chart};
+use harbor_core::house::permissions::Permission::{RecordVitals, SeeChart, WriteNote};
+use harbor_store::people::whose::Whose::{Nobody, Person, Visit};
+
+table! {
+    get "/api/visits/{id}/chart" Chart(SeeChart, Visit) => chart::show;
+    post "/api/visits/{id}/quick-line" Chart(RecordVitals, Visit) => chart::quick_line;
+    delete "/api/visits/{id}/measurements/{measurement}" Chart(RecordVitals, Visit) => chart::strike;
+    post "/api/people/{id}/allergies" Chart(RecordVitals, Person) => chart::add_allergy;
+    delete "/api/people/{id}/allergies/{allergy}" Chart(RecordVitals, Person) => chart::end_allergy;
+    post "/api/people/{id}/medicines" Chart(RecordVitals, Person) => chart::add_medicine;
+    put "/api/people/{id}/medicines/{medicine}" Chart(RecordVitals, Person) => chart::set_medicine;
+    post "/api/people/{id}/none-known" Chart(RecordVitals, Person) => chart::none_known;
+    put "/api/visits/{id}/note/{part}" Chart(WriteNote, Visit) => note::save;
+    post "/api/visits/{id}/sign" Chart(WriteNote, Visit) => note::sign;
+    post "/api/visits/{id}/addenda" Chart(WriteNote, Visit) => note::addendum;
+    get "/api/codes" Chart(SeeChart, Nobody) => codes::search;
+    get "/api/codes/{code}" Chart(SeeChart, Nobody) => codes::show;
+    put "/api/visits/{id}/diagnoses" Chart(WriteNote, Visit) => note::set_diagnoses;
+}

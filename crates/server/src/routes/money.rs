@@ -1,0 +1,23 @@
+//! Routes of money.
+
+use crate::api::money::{accounts, owed, payments, refunds, remittances, tills};
+use crate::routes::Access::{Needs, Of};
+use harbor_core::house::permissions::Permission::{Claims, GiveBack, SeeCharges, TakeMoney};
+use harbor_store::people::whose::Whose::{Payment, Person, Visit};
+
+table! {
+    get "/api/people/{id}/account" Of(SeeCharges, Person) => accounts::show;
+    get "/api/people/{id}/collect" Of(TakeMoney, Person) => accounts::collect;
+    get "/api/people/{id}/payments" Of(SeeCharges, Person) => payments::of_person;
+    post "/api/people/{id}/refunds" Of(GiveBack, Person) => refunds::refund;
+    get "/api/visits/{id}/money" Of(SeeCharges, Visit) => owed::show;
+    post "/api/visits/{id}/credit" Of(TakeMoney, Visit) => refunds::credit;
+    post "/api/payments" Needs(TakeMoney) => payments::take;
+    get "/api/payments/{id}" Of(SeeCharges, Payment) => payments::show;
+    post "/api/payments/{id}/void" Of(TakeMoney, Payment) => refunds::void;
+    get "/api/sites/{id}/till" Needs(TakeMoney) => tills::show;
+    post "/api/sites/{id}/till/opening" Needs(TakeMoney) => tills::open;
+    post "/api/sites/{id}/till/closing" Needs(TakeMoney) => tills::close;
+    get "/api/remittances" Needs(Claims) => remittances::list;
+    post "/api/remittances" Needs(Claims) => remittances::upload, 64 << 20;
+}

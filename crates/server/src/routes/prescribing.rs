@@ -1,0 +1,15 @@
+//! Routes of prescribing.
+
+use crate::api::prescribing;
+use crate::routes::Access::{Chart};
+use harbor_core::house::permissions::Permission::{SeeChart, WriteNote};
+use harbor_store::people::whose::Whose::{Nobody, Prescription, Visit};
+
+table! {
+    get "/api/products" Chart(SeeChart, Nobody) => prescribing::products;
+    post "/api/visits/{id}/prescriptions/check" Chart(WriteNote, Visit) => prescribing::check;
+    post "/api/visits/{id}/prescriptions" Chart(WriteNote, Visit) => prescribing::add;
+    put "/api/prescriptions/{id}/diagnosis" Chart(WriteNote, Prescription) => prescribing::place;
+    post "/api/prescriptions/{id}/send" Chart(WriteNote, Prescription) => prescribing::send;
+    delete "/api/prescriptions/{id}" Chart(WriteNote, Prescription) => prescribing::stop;
+}

@@ -1,0 +1,66 @@
+//! Routes of schedule.
+
+use crate::api::schedule::{away, booking, day, groups, lists, open_times, paper, series, slots, supply, visit_types, waiting};
+use crate::routes::Access::{Needs, Of, Stranger};
+use harbor_core::house::permissions::Permission::{Book, ChangeSlots, SeeCharges, SeePeople, SeeSchedule, SetClinic, TakeMoney};
+use harbor_store::people::whose::Whose::{Payment, Person, Series, Visit, Waiting};
+
+table! {
+    get "/api/schedule" Needs(SeeSchedule) => day::day;
+    get "/api/schedule/week" Needs(SeeSchedule) => day::week;
+    get "/api/schedule/month" Needs(SeeSchedule) => day::month;
+    post "/api/schedule/notes" Needs(Book) => day::pin_note;
+    delete "/api/schedule/notes/{id}" Needs(Book) => day::remove_note;
+    get "/api/open-times" Needs(SeeSchedule) => open_times::look;
+    get "/api/slots/{id}/history" Needs(SeeSchedule) => slots::history;
+    get "/api/schedule/changes" Needs(SeeSchedule) => slots::changes;
+    post "/api/slots/{id}" Needs(ChangeSlots) => slots::change;
+    post "/api/shifts/{id}/slots" Needs(ChangeSlots) => slots::add;
+    get "/api/shifts" Needs(SeeSchedule) => away::shifts;
+    post "/api/shifts/cancel" Needs(ChangeSlots) => away::cancel_shifts;
+    post "/api/shifts/hand-over" Needs(ChangeSlots) => away::hand_over;
+    post "/api/rebooking" Needs(Book) => away::plan;
+    post "/api/rebooking/accept" Needs(Book) => away::accept;
+    post "/api/visits" Needs(Book) => booking::book;
+    post "/api/visits/{id}/move" Of(Book, Visit) => booking::move_to;
+    get "/api/visits/{id}/moves" Of(SeeSchedule, Visit) => booking::moves;
+    post "/api/visits/{id}/cancel" Of(Book, Visit) => booking::cancel;
+    post "/api/series/plan" Needs(Book) => series::plan;
+    post "/api/series" Needs(Book) => series::book;
+    get "/api/visits/{id}/series" Of(SeeSchedule, Visit) => series::of_visit;
+    post "/api/series/{id}/cancel-rest" Of(Book, Series) => series::cancel_rest;
+    get "/api/waiting" Needs(Book) => waiting::list;
+    post "/api/waiting" Needs(Book) => waiting::add;
+    delete "/api/waiting/{id}" Of(Book, Waiting) => waiting::withdraw;
+    get "/api/slots/{id}/waiting" Needs(Book) => waiting::for_slot;
+    get "/api/people/{id}/limits" Of(SeeSchedule, Person) => waiting::limits;
+    put "/api/people/{id}/limits" Of(Book, Person) => waiting::set_limits;
+    get "/api/people/{id}/contact" Of(SeePeople, Person) => waiting::contact;
+    post "/api/people/{id}/contact" Of(Book, Person) => waiting::confirm_contact;
+    get "/api/groups" Needs(SeeSchedule) => groups::list;
+    post "/api/groups" Needs(SeeSchedule) => groups::save;
+    delete "/api/groups/{id}" Needs(SeeSchedule) => groups::remove;
+    put "/api/lists/{id}" Needs(SetClinic) => lists::save;
+    post "/api/lists/{id}/entries" Needs(Book) => lists::enter;
+    post "/api/visits/{id}/list-place" Of(Book, Visit) => lists::reorder;
+    post "/api/visit-types" Needs(SetClinic) => visit_types::add;
+    put "/api/visit-types/{id}" Needs(SetClinic) => visit_types::change;
+    get "/api/supply" Needs(SeeSchedule) => supply::show;
+    post "/api/supply/make" Needs(SetClinic) => supply::make;
+    post "/api/supply/templates" Needs(SetClinic) => supply::add_template;
+    put "/api/supply/templates/{id}" Needs(SetClinic) => supply::change_template;
+    post "/api/supply/templates/{id}/end" Needs(SetClinic) => supply::end_template;
+    post "/api/supply/exceptions" Needs(SetClinic) => supply::add_exception;
+    delete "/api/supply/exceptions/{id}" Needs(SetClinic) => supply::remove_exception;
+    post "/api/supply/shifts" Needs(ChangeSlots) => supply::add_shift;
+    get "/api/print/day-lists" Needs(SeeSchedule) => paper::day_lists;
+    get "/api/print/letters" Needs(Book) => paper::letters;
+    get "/api/print/calls" Needs(Book) => paper::calls;
+    get "/api/people/{id}/slip" Of(SeeSchedule, Person) => paper::slip;
+    get "/api/visits/{id}/calendar" Of(SeeSchedule, Visit) => paper::appointment;
+    post "/api/me/feed" Needs(SeeSchedule) => paper::make_feed;
+    delete "/api/me/feed" Needs(SeeSchedule) => paper::end_feed;
+    get "/feeds/{token}" Stranger => paper::feed;
+    get "/api/payments/{id}/paper" Of(SeeCharges, Payment) => paper::receipt;
+    post "/api/payments/{id}/send" Of(TakeMoney, Payment) => paper::send_receipt;
+}

@@ -1,0 +1,4 @@
+//! The consultation: the chart, and the signature under a note.
+
+pub mod chart;
+pub mod signing;

@@ -1,0 +1,8 @@
+//! Money: the ledger, what is owed, what was paid, tills, the card terminal, remittances.
+
+pub mod accounts;
+pub mod ledger;
+pub mod payments;
+pub mod remittances;
+pub mod terminal;
+pub mod tills;

@@ -1,0 +1,267 @@
+//! When a clinician is away: a shift is handed over, or cancelled; its patients wait on the rebooking list
+//! until a plan gives each a new time.
+
+use crate::rows::{PersonLimits, Shift, Slot, Visit, VisitType};
+use crate::schedule::booking::{NOT_LIVE, Place};
+use crate::schedule::supply::weekday_of;
+use crate::schema::{shifts, slots, visits};
+use crate::{Change, Conn, Result, StoreError, Topic, schedule};
+use chrono::{DateTime, Utc};
+use chrono_tz::Tz;
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use harbor_core::arrival::Stage;
+use harbor_core::schedule::rebooking::{Displaced, Opening};
+use harbor_core::schedule::supply::is_released;
+use std::collections::HashMap;
+use uuid::Uuid;
+
+/// Locked in one order, two who change the same shifts at once wait for each other and never for ever.
+fn in_order(ids: &[Uuid]) -> Vec<Uuid> {
+    let mut ids = ids.to_vec();
+    ids.sort_unstable();
+    ids.dedup();
+    ids
+}
+
+/// A shift with how many are booked in it.
+#[derive(Debug, Clone, PartialEq, serde::Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ShiftBooked {
+    #[serde(flatten)]
+    pub shift: Shift,
+    pub visits: usize,
+}
+
+/// The shifts of some days that take place, each with how many are booked in it; of one clinician, or of all.
+pub async fn shifts_booked(
+    conn: &mut Conn,
+    (from, to): (DateTime<Utc>, DateTime<Utc>),
+    clinician: Option<Uuid>,
+) -> Result<Vec<ShiftBooked>> {
+    let shifts = schedule::shifts(conn, from, to).await?;
+    let taken: Vec<(Uuid, DateTime<Utc>)> = visits::table
+        .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))
+        .filter(visits::starts_at.ge(from).and(visits::starts_at.lt(to)))
+        .select((visits::clinician_id, visits::starts_at))
+        .load(conn)
+        .await?;
+    let within = |s: &Shift| {
+        let of = |(who, at): &&(Uuid, DateTime<Utc>)| *who == s.clinician_id && s.starts_at <= *at && *at < s.ends_at;
+        taken.iter().filter(of).count()
+    };
+    let wanted = |s: &Shift| clinician.is_none_or(|who| who == s.clinician_id);
+    let booked = |shift: Shift| ShiftBooked { visits: within(&shift), shift };
+    Ok(shifts.into_iter().filter(wanted).map(booked).collect())
+}
+
+/// Visits whose shift was cancelled, the earliest first.
+pub async fn rebooking_list(conn: &mut Conn) -> Result<Vec<Visit>> {
+    Ok(visits::table
+        .filter(visits::rebook.eq(true).and(visits::stage.eq("booked")))
+        .order((visits::starts_at, visits::id))
+        .select(Visit::as_select())
+        .load(conn)
+        .await?)
+}
+
+/// What the plan is made for: the visits as the core sees them.
+pub fn displaced(visits: &[Visit], limits: &HashMap<Uuid, PersonLimits>) -> Vec<Displaced<Uuid>> {
+    let one = |v: &Visit| {
+        let own = limits.get(&v.person_id);
+        Displaced {
+            start: v.starts_at,
+            minutes: (v.ends_at - v.starts_at).num_minutes(),
+            visit_type: v.visit_type_id,
+            clinician: v.clinician_id,
+            same_clinician: own.is_none_or(|l| l.same_clinician),
+            sites: own.map_or_else(Vec::new, |l| l.site_ids.clone()),
+            weekdays: own.iter().flat_map(|l| &l.weekdays).filter_map(|n| weekday_of(*n)).collect(),
+            weight: 1,
+        }
+    };
+    visits.iter().map(one).collect()
+}
+
+/// Open slots between two moments that may be booked now, for a plan.
+pub async fn openings(
+    conn: &mut Conn,
+    (from, until): (DateTime<Utc>, DateTime<Utc>),
+    now: DateTime<Utc>,
+    zone: Tz,
+) -> Result<Vec<(Slot, Opening<Uuid>)>> {
+    let open = schedule::open_slots(conn, (from, until), 2_000).await?;
+    let as_opening = |(slot, site): (Slot, Uuid)| {
+        let opening = Opening {
+            start: slot.starts_at,
+            minutes: (slot.ends_at - slot.starts_at).num_minutes(),
+            visit_type: slot.visit_type_id.unwrap_or_default(),
+            clinician: slot.clinician_id,
+            site,
+        };
+        (slot, opening)
+    };
+    let types = schedule::visit_types(conn).await?;
+    let released = |slot: &Slot| {
+        let kind = types.iter().find(|t| Some(t.id) == slot.visit_type_id);
+        is_released(slot.starts_at, kind.and_then(VisitType::release_rule), now, zone)
+    };
+    Ok(open.into_iter().filter(|(slot, _)| released(slot)).map(as_opening).collect())
+}
+
+impl Change<'_> {
+    /// Waits for whoever books in the days of these shifts, and keeps others waiting: days come before visits and
+    /// shifts, in every change of the schedule.
+    pub(crate) async fn queue_for_shifts(&mut self, ids: &[Uuid]) -> Result<()> {
+        let spans: Vec<(DateTime<Utc>, DateTime<Utc>)> = shifts::table
+            .filter(shifts::id.eq_any(ids))
+            .select((shifts::starts_at, shifts::ends_at))
+            .load(self.conn())
+            .await?;
+        let times: Vec<DateTime<Utc>> = spans.into_iter().flat_map(|(from, to)| [from, to]).collect();
+        self.queue_for_times(&times).await
+    }
+
+    /// A shift for the rest of the change; one that is cancelled is changed no more.
+    pub(crate) async fn lock_shift(&mut self, id: Uuid) -> Result<Shift> {
+        let shift: Shift = shifts::table
+            .find(id)
+            .for_update()
+            .select(Shift::as_select())
+            .first(self.conn())
+            .await
+            .optional()?
+            .ok_or(StoreError::NotFound("shift"))?;
+        if shift.cancelled_at.is_some() {
+            return Err(StoreError::refused("shift", "This shift is cancelled already."));
+        }
+        Ok(shift)
+    }
+
+    /// The visits of a shift that may leave it; none may when it has begun with somebody.
+    async fn visits_to_leave(&mut self, shift: &Shift, zone: Tz) -> Result<Vec<Visit>> {
+        let there: Vec<Visit> = visits::table
+            .filter(visits::clinician_id.eq(shift.clinician_id).and(visits::stage.ne_all(NOT_LIVE)))
+            .filter(visits::starts_at.ge(shift.starts_at).and(visits::starts_at.lt(shift.ends_at)))
+            .order(visits::starts_at)
+            .select(Visit::as_select())
+            .load(self.conn())
+            .await?;
+        if there.iter().any(|v| v.stage != Stage::Booked) {
+            let begins = shift.starts_at.with_timezone(&zone).format("%a %b %-d at %H:%M");
+            let sentence = format!(
+                "Patients of the shift of {begins} are here or were seen; it stays. Hold the rest of its time instead."
+            );
+            return Err(StoreError::refused("shift", sentence));
+        }
+        Ok(there)
+    }
+
+    /// Cancels shifts, all or none; who is booked in them goes to the rebooking list. Gives how many those are.
+    pub async fn cancel_shifts(&mut self, ids: &[Uuid], reason: &str, zone: Tz) -> Result<usize> {
+        let mut visits = 0;
+        self.queue_for_shifts(ids).await?;
+        for id in in_order(ids) {
+            visits += self.cancel_shift(id, reason, zone).await?;
+        }
+        Ok(visits)
+    }
+
+    /// Hands shifts with their slots and patients to another clinician, all or none.
+    pub async fn hand_over_shifts(&mut self, ids: &[Uuid], to: Uuid, zone: Tz) -> Result<usize> {
+        let mut visits = 0;
+        self.queue_for_shifts(ids).await?;
+        for id in in_order(ids) {
+            visits += self.hand_over_shift(id, to, zone).await?;
+        }
+        Ok(visits)
+    }
+
+    async fn cancel_shift(&mut self, id: Uuid, reason: &str, zone: Tz) -> Result<usize> {
+        let shift = self.lock_shift(id).await?;
+        let there = self.visits_to_leave(&shift, zone).await?;
+        let now = self.now;
+        diesel::update(shifts::table.find(id))
+            .set((shifts::cancelled_at.eq(now), shifts::cancel_reason.eq(reason)))
+            .execute(self.conn())
+            .await?;
+        diesel::update(slots::table.filter(slots::shift_id.eq(id)))
+            .set(slots::withdrawn.eq(true))
+            .execute(self.conn())
+            .await?;
+        let ids: Vec<Uuid> = there.iter().map(|v| v.id).collect();
+        diesel::update(visits::table.filter(visits::id.eq_any(&ids).and(visits::stage.eq(Stage::Booked.code()))))
+            .set(visits::rebook.eq(true))
+            .execute(self.conn())
+            .await?;
+        self.audit("cancelled", "shift", id, None, format!("{reason}; {} to rebook", ids.len()));
+        self.tell(Topic::Schedule, shift.clinician_id);
+        for visit in &ids {
+            self.tell(Topic::Visit, *visit);
+        }
+        Ok(ids.len())
+    }
+
+    async fn hand_over_shift(&mut self, id: Uuid, to: Uuid, zone: Tz) -> Result<usize> {
+        let shift = self.lock_shift(id).await?;
+        if shift.clinician_id == to {
+            return Err(StoreError::refused("shift", "The shift is this clinician's already."));
+        }
+        let there = self.visits_to_leave(&shift, zone).await?;
+        let busy: i64 = shifts::table
+            .filter(shifts::clinician_id.eq(to).and(shifts::cancelled_at.is_null()))
+            .filter(shifts::starts_at.lt(shift.ends_at).and(shifts::ends_at.gt(shift.starts_at)))
+            .count()
+            .get_result(self.conn())
+            .await?;
+        if busy > 0 {
+            return Err(StoreError::refused("shift", "This clinician works elsewhere at that time."));
+        }
+        diesel::update(shifts::table.find(id)).set(shifts::clinician_id.eq(to)).execute(self.conn()).await?;
+        let moved: Vec<Slot> = diesel::update(slots::table.filter(slots::shift_id.eq(id)))
+            .set(slots::clinician_id.eq(to))
+            .returning(Slot::as_returning())
+            .get_results(self.conn())
+            .await?;
+        for slot in &moved {
+            self.record_slot(slot, "handed over", "").await?;
+        }
+        let ids: Vec<Uuid> = there.iter().map(|v| v.id).collect();
+        let now = self.now;
+        diesel::update(visits::table.filter(visits::id.eq_any(&ids)))
+            .set((visits::clinician_id.eq(to), visits::placed_at.eq(now)))
+            .execute(self.conn())
+            .await?;
+        self.audit("handed over", "shift", id, None, format!("with {} visits", ids.len()));
+        self.tell(Topic::Schedule, to);
+        for visit in &ids {
+            self.tell(Topic::Visit, *visit);
+        }
+        Ok(ids.len())
+    }
+
+    /// Takes a plan: every visit gets its new time, or none does.
+    pub async fn accept_plan(&mut self, lines: &[(Uuid, Uuid)], zone: Tz) -> Result<Vec<Visit>> {
+        // Every day that the plan touches at once, so that two plans do not wait for each other.
+        let (moving, into): (Vec<Uuid>, Vec<Uuid>) = lines.iter().copied().unzip();
+        let mut times: Vec<DateTime<Utc>> =
+            visits::table.filter(visits::id.eq_any(moving)).select(visits::starts_at).load(self.conn()).await?;
+        times.extend(
+            slots::table
+                .filter(slots::id.eq_any(into))
+                .select(slots::starts_at)
+                .load::<DateTime<Utc>>(self.conn())
+                .await?,
+        );
+        self.queue_for_times(&times).await?;
+        let mut out = Vec::new();
+        for (visit, slot) in lines {
+            let waiting = crate::visit_line::visits::get(self.conn(), *visit).await?;
+            if !waiting.rebook {
+                return Err(StoreError::refused("plan", "Somebody of the plan has a new time already; plan again."));
+            }
+            out.push(self.move_booking(*visit, &Place::slot(*slot), "shift cancelled", None, zone).await?);
+        }
+        Ok(out)
+    }
+}

@@ -1,0 +1,4 @@
+//! The visit and its line: the row, its marks, and the facts that the line is computed from.
+
+pub mod facts;
+pub mod visits;

@@ -1,0 +1,271 @@
+//! Gathers the facts of many visits at once, for the visit line.
+
+use crate::arrival::own_stages;
+use crate::money::ledger;
+use crate::people::registration::{Registrations, has_address};
+use crate::rows::{Claim, Coverage, OwnStage, Person, Visit};
+use crate::visit_line::visits;
+use crate::{Conn, Result, charges, claims, coverage, orders, people, prescribing};
+use chrono::NaiveDate;
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use harbor_core::charges::{ChargeLine, ClaimCandidate, ClaimCheck, PolicyOnClaim, check_claim};
+use harbor_core::consult::diagnoses::DiagnosisIndex;
+use harbor_core::coverage::{CheckState, Fact, Verdict, verdicts};
+use harbor_core::money::Cents;
+use harbor_core::money::ledger::Balances;
+use harbor_core::orders::OrderState;
+use harbor_core::prescribing::PrescriptionState;
+use harbor_core::schedule::VisitKind;
+use harbor_core::visit_line::{BenefitsState, Mark, Pays, VisitFacts, VisitLine, visit_line};
+use std::collections::{HashMap, HashSet};
+use uuid::Uuid;
+
+/// A visit with what its line was computed from.
+pub struct Gathered {
+    pub visit: Visit,
+    pub person: Person,
+    pub facts: VisitFacts,
+    pub claim_check: Option<ClaimCheck>,
+    /// The charge lines with the prices in force, as the claim check saw them.
+    pub charges: Vec<ChargeLine>,
+    pub balances: Balances,
+    pub coverage: Option<Coverage>,
+    /// The clinic's own stage within the fixed one.
+    pub own_stage: Option<OwnStage>,
+    /// The chart is under restriction: the line tells nothing of it.
+    pub restricted: bool,
+}
+
+impl Gathered {
+    /// The line as everybody may see it.
+    pub fn line(&self) -> VisitLine {
+        let line = visit_line(&self.facts);
+        if self.restricted { line.without_chart() } else { line }
+    }
+}
+
+/// Reads what a benefits answer was stored as.
+pub fn answer_from_json(value: &serde_json::Value) -> harbor_core::coverage::BenefitAnswer {
+    use harbor_core::coverage::{BenefitAnswer, Refusal};
+    let text = |v: &serde_json::Value| v.as_str().unwrap_or("").to_owned();
+    let cents = |key: &str| value[key].as_i64().map(Cents::new);
+    let day = |key: &str| value[key].as_str().and_then(|t| t.parse().ok());
+    let list = |key: &str| value[key].as_array().cloned().unwrap_or_default();
+    BenefitAnswer {
+        trace: text(&value["trace"]),
+        payer_name: text(&value["payerName"]),
+        active: value["active"].as_bool(),
+        plan_name: text(&value["planName"]),
+        copay: cents("copayCents"),
+        coinsurance: value["coinsurance"].as_u64().and_then(|n| u32::try_from(n).ok()),
+        deductible: cents("deductibleCents"),
+        deductible_left: cents("deductibleLeftCents"),
+        out_of_pocket: cents("outOfPocketCents"),
+        out_of_pocket_left: cents("outOfPocketLeftCents"),
+        plan_begins: day("planBegins"),
+        plan_ends: day("planEnds"),
+        refusals: list("refusals")
+            .iter()
+            .map(|r| Refusal { place: text(&r["place"]), reason: text(&r["reason"]), follow_up: text(&r["followUp"]) })
+            .collect(),
+        messages: list("messages").iter().map(text).collect(),
+        copay_covers_visit: value["copayCoversVisit"].as_bool().unwrap_or(false),
+        not_covered: list("notCovered").iter().map(text).collect(),
+        other_plans: list("otherPlans").iter().map(text).collect(),
+    }
+}
+
+/// Writes a benefits answer for storing.
+pub fn answer_to_json(a: &harbor_core::coverage::BenefitAnswer) -> serde_json::Value {
+    let cents = |c: Option<Cents>| c.map(Cents::get);
+    serde_json::json!({
+        "trace": a.trace, "payerName": a.payer_name, "active": a.active, "planName": a.plan_name,
+        "copayCents": cents(a.copay), "coinsurance": a.coinsurance,
+        "deductibleCents": cents(a.deductible), "deductibleLeftCents": cents(a.deductible_left),
+        "outOfPocketCents": cents(a.out_of_pocket), "outOfPocketLeftCents": cents(a.out_of_pocket_left),
+        "planBegins": a.plan_begins.map(|d| d.to_string()), "planEnds": a.plan_ends.map(|d| d.to_string()),
+        "refusals": a.refusals.iter().map(|r| serde_json::json!({ "place": r.place, "reason": r.reason, "followUp": r.follow_up })).collect::<Vec<_>>(),
+        "messages": a.messages, "copayCoversVisit": a.copay_covers_visit,
+        "notCovered": a.not_covered, "otherPlans": a.other_plans,
+    })
+}
+
+/// Loads everything about these visits in a fixed number of queries.
+pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -> Result<Vec<Gathered>> {
+    let ids: Vec<Uuid> = rows.iter().map(|v| v.id).collect();
+    let mut person_ids: Vec<Uuid> = rows.iter().map(|v| v.person_id).collect();
+    person_ids.sort();
+    person_ids.dedup();
+    let persons: HashMap<Uuid, Person> =
+        people::many(conn, &person_ids).await?.into_iter().map(|p| (p.id, p)).collect();
+    let registrations = Registrations::load(conn, &person_ids).await?;
+    let policies = coverage::of_people(conn, &person_ids).await?;
+    let holder_ids: Vec<Uuid> = policies.iter().filter_map(|c| c.holder_id).collect();
+    let holders: HashMap<Uuid, Person> =
+        people::many(conn, &holder_ids).await?.into_iter().map(|p| (p.id, p)).collect();
+    let checks = coverage::latest_checks(conn, &policies.iter().map(|c| c.id).collect::<Vec<_>>()).await?;
+    let payers: HashMap<Uuid, crate::rows::Payer> =
+        coverage::payers(conn).await?.into_iter().map(|p| (p.id, p)).collect();
+    let order_rows = orders::of_visits(conn, &ids).await?;
+    let links = orders::links(conn, &ids).await?;
+    let prescriptions = prescribing::of_visits(conn, &ids).await?;
+    let lines = charges::lines_of(conn, &ids).await?;
+    let claim_rows = claims::of_visits(conn, &ids).await?;
+    let mut balances = ledger::balances(conn, &ids).await?;
+    let at_own = rows.iter().any(|v| v.own_stage_id.is_some());
+    let own = if at_own { own_stages::all(conn).await? } else { vec![] };
+    let diagnoses: Vec<(Uuid, String)> = {
+        use crate::schema::visit_diagnoses as d;
+        d::table
+            .filter(d::visit_id.eq_any(&ids))
+            .order((d::visit_id, d::position))
+            .select((d::visit_id, d::code))
+            .load(conn)
+            .await?
+    };
+    let services: HashMap<String, crate::rows::Service> =
+        charges::services(conn).await?.into_iter().map(|s| (s.code.clone(), s)).collect();
+    let npis: HashMap<Uuid, Option<String>> =
+        crate::house::staff::all(conn).await?.into_iter().map(|s| (s.id, s.npi)).collect();
+    let mut marks = visits::marks_of(conn, &ids).await?;
+    let charged: HashSet<Uuid> = marks.iter().filter(|(_, m)| m.has(Mark::Charged)).map(|(id, _)| *id).collect();
+    let mut prices: HashMap<NaiveDate, HashMap<String, i64>> = HashMap::new();
+    for day in rows.iter().filter(|v| !charged.contains(&v.id)).map(|v| v.day) {
+        if let std::collections::hash_map::Entry::Vacant(e) = prices.entry(day) {
+            e.insert(charges::prices_on(conn, day).await?);
+        }
+    }
+    let mut out = Vec::with_capacity(rows.len());
+    for visit in rows {
+        let Some(person) = persons.get(&visit.person_id).cloned() else { continue };
+        let marks = marks.remove(&visit.id).unwrap_or_default();
+        let policy = match visit.coverage_id {
+            Some(id) => policies.iter().find(|c| c.id == id),
+            None if visit.self_pay => None,
+            None => coverage::counting(&policies, visit.person_id, visit.day),
+        }
+        .cloned();
+        let codes: Vec<String> = diagnoses.iter().filter(|(v, _)| *v == visit.id).map(|(_, c)| c.clone()).collect();
+        let own_orders: Vec<&crate::rows::Order> = order_rows.iter().filter(|o| o.visit_id == visit.id).collect();
+        let own_scripts: Vec<&crate::rows::Prescription> =
+            prescriptions.iter().filter(|p| p.visit_id == visit.id).collect();
+        let own_claims: Vec<&Claim> = claim_rows.iter().filter(|c| c.visit_id == visit.id).collect();
+        let balance = balances.remove(&visit.id).unwrap_or_default();
+        let empty = HashMap::new();
+        let fees = prices.get(&visit.day).unwrap_or(&empty);
+        let own_lines: Vec<ChargeLine> = lines
+            .iter()
+            .filter(|l| l.visit_id == visit.id)
+            .map(|l| ChargeLine {
+                number: u32::try_from(l.number).unwrap_or(0),
+                service: services.get(&l.service_code).map_or_else(|| l.service_code.clone(), |s| s.name.clone()),
+                code: services.get(&l.service_code).map(|s| s.external_code.clone()).unwrap_or_default(),
+                modifiers: l.modifiers.clone(),
+                units: u32::try_from(l.units).unwrap_or(0),
+                price: l.price_cents.or_else(|| fees.get(&l.service_code).copied()).map(Cents::new),
+                pointers: l.pointers.iter().filter_map(|p| u8::try_from(*p).ok()).collect(),
+            })
+            .collect();
+        let claim_check = (!marks.has(Mark::Charged)).then(|| {
+            let holder = policy.as_ref().and_then(|c| c.holder_id).and_then(|h| holders.get(&h)).unwrap_or(&person);
+            let candidate = ClaimCandidate {
+                service_date: visit.day,
+                birth_date: person.birth_date,
+                sex: person.sex.map(|s| *s),
+                has_address: has_address(&person),
+                policy: policy.as_ref().map(|c| PolicyOnClaim {
+                    payer: payers.get(&c.payer_id).map(|p| p.name.clone()).unwrap_or_default(),
+                    subscriber_number: c.subscriber_number.clone(),
+                    in_force: c.starts_on <= visit.day && c.ends_on.is_none_or(|e| e >= visit.day),
+                    employment: payers.get(&c.payer_id).is_some_and(|p| p.employment),
+                    holder_birth_date: holder.birth_date.is_some(),
+                    holder_address: has_address(holder),
+                }),
+                self_pay: policy.is_none() && (visit.self_pay || person.self_pay_told_at.is_some()),
+                diagnoses: codes.clone(),
+                lines: own_lines.clone(),
+                rendering_npi: npis.get(&visit.clinician_id).and_then(Option::as_deref),
+                accident_date: visit.accident_date,
+            };
+            check_claim(&candidate, index)
+        });
+        let check = policy.as_ref().and_then(|c| checks.iter().find(|b| b.coverage_id == c.id));
+        let facts = VisitFacts {
+            stage: visit.stage(),
+            appointment: visit.appointment,
+            pays: match (&policy, *visit.kind) {
+                (_, VisitKind::Administrative) => Pays::Nobody,
+                (Some(_), _) => Pays::Insurance,
+                (None, _) if visit.self_pay || person.self_pay_told_at.is_some() => Pays::SelfPay,
+                (None, _) => Pays::Unknown,
+            },
+            marks,
+            registration_gaps: registrations.gaps(&person, visit.day).iter().map(|f| f.label()).collect(),
+            benefits: match (&policy, check) {
+                (None, _) => BenefitsState::NotNeeded,
+                (Some(_), None) => BenefitsState::NotAsked,
+                (Some(_), Some(b)) => benefits_state(b),
+            },
+            diagnoses: codes.len(),
+            orders_without_diagnosis: own_orders
+                .iter()
+                .filter(|o| !links.iter().any(|l| l.order_id == o.id))
+                .map(|o| o.test_name.to_lowercase())
+                .collect(),
+            orders_unsent: own_orders.iter().filter(|o| o.state == OrderState::Draft).count(),
+            prescriptions_without_diagnosis: own_scripts
+                .iter()
+                .filter(|p| p.diagnosis.is_none())
+                .map(|p| p.medicine.clone())
+                .collect(),
+            prescriptions_unsent: own_scripts.iter().filter(|p| p.state == PrescriptionState::Draft).count(),
+            claim_faults: claim_check.iter().flat_map(|c| &c.faults).map(|f| f.sentence.clone()).collect(),
+            charge_lines: own_lines.len(),
+            claim_rejections: own_claims.iter().flat_map(|c| c.reasons.clone()).collect(),
+            waiting_for_payer: own_claims.iter().any(|c| c.state.waits_for_payer()),
+            payer_balance: balance.payer_owes,
+            patient_balance: balance.patient_owes,
+        };
+        let own_stage = own.iter().find(|o| Some(o.id) == visit.own_stage_id).cloned();
+        let restricted = registrations.restricted(person.id);
+        out.push(Gathered {
+            visit,
+            person,
+            facts,
+            claim_check,
+            charges: own_lines,
+            balances: balance,
+            coverage: policy,
+            own_stage,
+            restricted,
+        });
+    }
+    Ok(out)
+}
+
+/// The state of a benefits check for the line.
+pub fn benefits_state(check: &crate::rows::BenefitCheck) -> BenefitsState {
+    match (*check.state, &check.answer) {
+        (CheckState::Waiting, _) => BenefitsState::Waiting,
+        (CheckState::Answered, Some(value)) => {
+            let answer = answer_from_json(value);
+            let sent: Vec<Fact> = check.facts.iter().map(|f| **f).collect();
+            let refused = verdicts(&answer, &sent).into_iter().find_map(|(_, v)| match v {
+                Verdict::Refused(why) => Some(why),
+                _ => None,
+            });
+            match (
+                answer.active,
+                refused.or_else(|| answer.refusals.as_slice().first().map(|r| r.in_words().to_owned())),
+            ) {
+                (_, Some(why)) => BenefitsState::Refused(why),
+                (Some(true), None) => BenefitsState::InForce,
+                _ => BenefitsState::Refused("The policy is not in force on the day of the visit.".into()),
+            }
+        }
+        _ => {
+            BenefitsState::Refused(check.failure.clone().unwrap_or_else(|| "The payer gave no readable answer.".into()))
+        }
+    }
+}

@@ -1,0 +1,13 @@
+/** What is asked about charges and prices. */
+
+import { api, look } from '../../api/client';
+
+const of = (id: string) => ({ params: { path: { id } } });
+
+export const charges = (id: string) =>
+  look(['charges', id], [{ topic: 'visit', id }, { topic: 'prices' }, { topic: 'person' }], () =>
+    api.GET('/api/visits/{id}/charges', of(id)),
+  );
+
+export const services = () =>
+  look(['services'], [{ topic: 'prices' }, { topic: 'clinic' }], () => api.GET('/api/services'));

@@ -1,0 +1,37 @@
+/** Claims, batches and remittances. */
+
+import { useNavigate, useSearchParams } from 'react-router';
+import { useMay } from '../../app/session';
+import { Tabs, type TabItem } from '../../ui/controls';
+import { Head, WidePage } from '../../ui/layout';
+import { Batches } from './Batches';
+import { ClaimsList } from './ClaimsList';
+import { Remittances } from '../money/Remittances';
+import { Till } from '../money/Till';
+
+export default function Billing() {
+  const may = useMay();
+  const [params] = useSearchParams();
+  const navigate = useNavigate();
+  const items: (TabItem | false)[] = [
+    { id: 'claims', label: 'Claims', content: <ClaimsList /> },
+    may('take_money') && { id: 'till', label: 'Till', content: <Till /> },
+    may('claims') && { id: 'batches', label: 'Batches', content: <Batches /> },
+    may('claims') && { id: 'remittances', label: 'Remittances', content: <Remittances /> },
+  ];
+  return (
+    <WidePage>
+      <Head>
+        <h1>Billing</h1>
+      </Head>
+      <Tabs
+        label="Billing"
+        items={items.filter((t): t is TabItem => t !== false)}
+        value={params.get('tab') ?? 'claims'}
+        onChange={(tab) => {
+          navigate(`/billing?tab=${tab}`);
+        }}
+      />
+    </WidePage>
+  );
+}

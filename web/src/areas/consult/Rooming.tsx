@@ -1,0 +1,341 @@
+/** Measurements by the quick line, allergies, medicines. */
+
+import { useState } from 'react';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useMay } from '../../app/session';
+import { useTimes } from '../../app/words';
+import { Button, Choose, Field, Finder } from '../../ui/controls';
+import { Columns, Mono, Notice, Row, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { Trend } from '../../ui/Trend';
+import { part } from '../../ui/tokens';
+import { products } from '../prescribing/queries';
+import { quickLine } from './queries';
+
+type Chart = Schemas['ChartView'];
+
+const labels: Record<string, [string, string]> = {
+  systolic: ['Blood pressure, systolic', 'mmHg'],
+  diastolic: ['Blood pressure, diastolic', 'mmHg'],
+  heart_rate: ['Heart rate', '/min'],
+  temperature: ['Temperature', '°C'],
+  respiratory_rate: ['Respiratory rate', '/min'],
+  oxygen_saturation: ['Oxygen saturation', '%'],
+  weight: ['Weight', 'kg'],
+  height: ['Height', 'cm'],
+  bmi: ['Body mass index', 'kg/m²'],
+  pain: ['Pain', 'of 10'],
+};
+
+const tone = { low: 'tide', high: 'brass', impossible: 'coral', usual: 'plain' } as const;
+
+function QuickLine({ visit }: { visit: string }) {
+  const [text, setText] = useState('');
+  const { run, busy, refusal } = useDo();
+  const read = useLook(quickLine(visit, text), text.trim().length > 1);
+  const keep = async () => {
+    const kept = await run(() =>
+      api.POST('/api/visits/{id}/quick-line', { params: { path: { id: visit } }, body: { text, keep: true } }),
+    );
+    if (kept && kept.kept > 0) setText('');
+  };
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        void keep();
+      }}
+    >
+      <Stack $gap={2}>
+        <Field
+          label="Quick line"
+          name="quick"
+          value={text}
+          onChange={setText}
+          placeholder="bp 128/82 hr 72 t 37.1 w 68kg h 172cm"
+          hint="Units are converted; family and social history go to the note: mother asthma, smoker 10/day"
+        />
+        <Row $gap={2} aria-live="polite">
+          {text.trim().length > 1 &&
+            read.data?.items.map((i) => (
+              <Tag
+                key={i.sentence}
+                $tone={i.kind === 'words' ? 'plain' : (tone[i.standing as keyof typeof tone] ?? 'kelp')}
+              >
+                {i.kind === 'words' ? `not understood: ${i.sentence}` : i.sentence}
+                {i.convertedFrom && ` (from ${i.convertedFrom})`}
+              </Tag>
+            ))}
+        </Row>
+        {refusal && <Notice $tone="coral">{refusal.message}</Notice>}
+        <Row>
+          <Spread />
+          <Button $kind="filled" type="submit" isDisabled={busy || text.trim() === ''}>
+            Keep
+          </Button>
+        </Row>
+      </Stack>
+    </form>
+  );
+}
+
+export function Measurements({ chart, visit }: { chart: Chart; visit?: string }) {
+  const times = useTimes();
+  const may = useMay();
+  const { run } = useDo();
+  const kinds = Object.keys(labels).filter((k) => chart.measurements.some((m) => m.measure === k));
+  if (kinds.length === 0) return <p>Nothing measured yet.</p>;
+  return (
+    <Table>
+      <thead>
+        <tr>
+          <th>Measure</th>
+          <th>Latest</th>
+          <th />
+          <th className="wide">When</th>
+          <th className="wide">Earlier</th>
+          <th />
+        </tr>
+      </thead>
+      <tbody>
+        {kinds.map((kind) => {
+          const all = chart.measurements.filter((m) => m.measure === kind);
+          const latest = all[0];
+          if (!latest) return null;
+          const [label, unit] = labels[kind] ?? [kind, ''];
+          return (
+            <tr key={kind} data-measure={kind}>
+              <td>{label}</td>
+              <td className="number">
+                {latest.tenths / 10} <Small>{unit}</Small>
+              </td>
+              <td>
+                {latest.standing !== 'usual' && (
+                  <Tag $tone={tone[latest.standing as keyof typeof tone]}>
+                    {latest.standing === 'high' ? '▲ high' : '▼ low'}
+                  </Tag>
+                )}
+                {latest.typed && <Small> from {latest.typed}</Small>}
+              </td>
+              <td className="wide">
+                <Small>{times.full(latest.takenAt)}</Small>
+              </td>
+              <td className="wide">
+                <Trend values={all.map((m) => m.tenths / 10).reverse()} label={`${label}, earlier values`} />
+              </td>
+              <td>
+                {visit && latest.visitId === visit && may('record_vitals') && (
+                  <Button
+                    $kind="quiet"
+                    aria-label={`Strike ${label}`}
+                    onPress={() =>
+                      void run(() =>
+                        api.DELETE('/api/visits/{id}/measurements/{measurement}', {
+                          params: { path: { id: visit, measurement: latest.id } },
+                        }),
+                      )
+                    }
+                  >
+                    Strike
+                  </Button>
+                )}
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </Table>
+  );
+}
+
+function Allergies({ chart }: { chart: Chart }) {
+  const person = chart.person.id;
+  const may = useMay();
+  const [substance, setSubstance] = useState('');
+  const [reaction, setReaction] = useState('');
+  const [severity, setSeverity] = useState('');
+  const { run, busy, refusal } = useDo();
+  const path = { params: { path: { id: person } } };
+  const none = chart.noneKnown.some((n) => n.list === 'allergies');
+  const add = async () => {
+    if (await run(() => api.POST('/api/people/{id}/allergies', { ...path, body: { substance, reaction, severity } }))) {
+      setSubstance('');
+      setReaction('');
+    }
+  };
+  return (
+    <Stack>
+      {chart.allergies.map((a) => (
+        <Row key={a.id}>
+          <Tag $tone="coral">{a.substance}</Tag>
+          <span>{[a.reaction, a.severity].filter(Boolean).join(', ')}</span>
+          <Spread />
+          {may('record_vitals') && (
+            <Button
+              $kind="quiet"
+              aria-label={`End allergy to ${a.substance}`}
+              onPress={() =>
+                void run(() =>
+                  api.DELETE('/api/people/{id}/allergies/{allergy}', {
+                    params: { path: { id: person, allergy: a.id } },
+                  }),
+                )
+              }
+            >
+              End
+            </Button>
+          )}
+        </Row>
+      ))}
+      {chart.allergies.length === 0 && (
+        <Row>
+          <Tag $tone={none ? 'kelp' : 'brass'}>{none ? 'None known' : 'Nobody asked yet'}</Tag>
+          <Spread />
+          {!none && may('record_vitals') && (
+            <Button
+              isDisabled={busy}
+              onPress={() =>
+                void run(() => api.POST('/api/people/{id}/none-known', { ...path, body: { list: 'allergies' } }))
+              }
+            >
+              No allergies known
+            </Button>
+          )}
+        </Row>
+      )}
+      {may('record_vitals') && (
+        <form
+          onSubmit={(event) => {
+            event.preventDefault();
+            void add();
+          }}
+        >
+          <Stack>
+            <Columns $min={part.field}>
+              <Field
+                label="Substance"
+                name="substance"
+                value={substance}
+                onChange={setSubstance}
+                fault={refusal?.fault('substance')}
+              />
+              <Field label="Reaction" name="reaction" value={reaction} onChange={setReaction} />
+            </Columns>
+            <Row>
+              <Choose
+                label="Severity"
+                hideLabel
+                value={severity}
+                onChange={setSeverity}
+                choices={['mild', 'moderate', 'severe'].map((id) => ({ id, label: id }))}
+              />
+              <Spread />
+              <Button type="submit" isDisabled={busy || substance.trim() === ''}>
+                Add allergy
+              </Button>
+            </Row>
+          </Stack>
+        </form>
+      )}
+    </Stack>
+  );
+}
+
+function Medicines({ chart }: { chart: Chart }) {
+  const person = chart.person.id;
+  const may = useMay();
+  const [text, setText] = useState('');
+  const { run, busy } = useDo();
+  const path = { params: { path: { id: person } } };
+  const none = chart.noneKnown.some((n) => n.list === 'medicines');
+  const found = useLook(products(text), text.trim().length > 2);
+  const taking = chart.medicines.filter((m) => m.state === 'taking');
+  return (
+    <Stack>
+      {taking.map((m) => (
+        <Row key={m.id}>
+          <Mono>{m.name}</Mono>
+          <Small>{m.note}</Small>
+          <Spread />
+          {may('record_vitals') && (
+            <Button
+              $kind="quiet"
+              aria-label={`Stopped ${m.name}`}
+              onPress={() =>
+                void run(() =>
+                  api.PUT('/api/people/{id}/medicines/{medicine}', {
+                    params: { path: { id: person, medicine: m.id } },
+                    body: { state: 'stopped' },
+                  }),
+                )
+              }
+            >
+              Stopped
+            </Button>
+          )}
+        </Row>
+      ))}
+      {taking.length === 0 && (
+        <Row>
+          <Tag $tone={none ? 'kelp' : 'brass'}>{none ? 'None taken' : 'Nobody asked yet'}</Tag>
+          <Spread />
+          {!none && may('record_vitals') && (
+            <Button
+              isDisabled={busy}
+              onPress={() =>
+                void run(() => api.POST('/api/people/{id}/none-known', { ...path, body: { list: 'medicines' } }))
+              }
+            >
+              Takes no medicines
+            </Button>
+          )}
+        </Row>
+      )}
+      {may('record_vitals') && (
+        <Finder
+          label="Add a medicine"
+          value={text}
+          onChange={setText}
+          items={text.trim().length > 2 ? (found.data ?? []) : []}
+          keyOf={(x) => x.code}
+          textOf={(x) => x.brand}
+          placeholder="Three letters of an ingredient or brand"
+          onTake={(x) => {
+            setText('');
+            void run(() => api.POST('/api/people/{id}/medicines', { ...path, body: { productCode: x.code } }));
+          }}
+          render={(x) => (
+            <>
+              {x.brand} <Mono>{x.strength}</Mono>{' '}
+              <Small>
+                {x.ingredients.join(', ')}, {x.form}
+              </Small>
+            </>
+          )}
+        />
+      )}
+    </Stack>
+  );
+}
+
+export function Rooming({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) {
+  const may = useMay();
+  return (
+    <Stack $gap={0}>
+      <Sheet>
+        <h2>Measurements</h2>
+        {may('record_vitals') && <QuickLine visit={view.card.visit.id} />}
+        <Measurements chart={chart} visit={view.card.visit.id} />
+      </Sheet>
+      <Columns $min={part.pane}>
+        <Sheet>
+          <h2>Allergies</h2>
+          <Allergies chart={chart} />
+        </Sheet>
+        <Sheet>
+          <h2>Medicines now</h2>
+          <Medicines chart={chart} />
+        </Sheet>
+      </Columns>
+    </Stack>
+  );
+}

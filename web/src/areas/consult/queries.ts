@@ -1,0 +1,16 @@
+/** What is asked about the chart. */
+
+import { api, look } from '../../api/client';
+
+const of = (id: string) => ({ params: { path: { id } } });
+
+export const chart = (id: string) =>
+  look(['chart', id], [{ topic: 'visit', id }, { topic: 'note', id }, { topic: 'person' }, { topic: 'result' }], () =>
+    api.GET('/api/visits/{id}/chart', of(id)),
+  );
+
+/** How the quick line would be understood; nothing is kept. */
+export const quickLine = (id: string, text: string) =>
+  look(['quick-line', id, text], [{ topic: 'visit', id }], () =>
+    api.POST('/api/visits/{id}/quick-line', { ...of(id), body: { text, keep: false } }),
+  );

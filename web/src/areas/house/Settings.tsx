@@ -1,0 +1,178 @@
+/** What a manager sets: registration, working time, visit types, services; the diagnosis release; the theme. */
+
+import { useState } from 'react';
+import { useSearchParams } from 'react-router';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useMay, useSession } from '../../app/session';
+import { dollars } from '../../app/words';
+import { Button, Field, Tabs } from '../../ui/controls';
+import { BookingRules } from '../schedule/BookingRules';
+import { CheckInSettings } from '../arrival/CheckInSettings';
+import { House } from './House';
+import { Import } from './Import';
+import { RequiredFields } from './RequiredFields';
+import { Staff } from './Staff';
+import { UntimedLists } from '../schedule/UntimedLists';
+import { VisitTypes } from '../schedule/VisitTypes';
+import { WorkingTime } from '../schedule/WorkingTime';
+import { Head, Mono, Notice, Page, Row, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { code as codeQuery } from '../../app/queries';
+import { services as servicesQuery } from '../charges/queries';
+
+function Price({ code, name, cents }: { code: string; name: string; cents: number | null | undefined }) {
+  const may = useMay();
+  const [open, setOpen] = useState(false);
+  const [price, setPrice] = useState('');
+  const { run, refusal } = useDo();
+  const shown = cents == null ? <Tag $tone="coral">no price</Tag> : dollars(cents);
+  if (!may('set_prices')) return shown;
+  if (!open)
+    return (
+      <Row $gap={2} style={{ justifyContent: 'flex-end' }}>
+        {shown}
+        <Button $kind="quiet" onPress={() => setOpen(true)} aria-label={`Change the price of ${name}`}>
+          Change
+        </Button>
+      </Row>
+    );
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        void run(() => api.PUT('/api/services/{code}/price', { params: { path: { code } }, body: { price } })).then(
+          (done) => done && setOpen(false),
+        );
+      }}
+    >
+      <Field
+        label={`Price of ${name} from today`}
+        value={price}
+        onChange={setPrice}
+        autoFocus
+        fault={refusal?.fault('price')}
+      />
+    </form>
+  );
+}
+
+function Code({ code }: { code: string }) {
+  const look = useLook(codeQuery(code));
+  if (look.error) return <Notice $tone="brass">{look.error.message}</Notice>;
+  const c = look.data;
+  if (!c) return null;
+  const list = (title: string, items: string[]) =>
+    items.length > 0 && (
+      <div>
+        <Small>{title}</Small>
+        {items.slice(0, 12).map((i) => (
+          <p key={i}>{i}</p>
+        ))}
+      </div>
+    );
+  return (
+    <Sheet>
+      <Stack>
+        <Row>
+          <h2>
+            <Mono>{c.code}</Mono> {c.title}
+          </h2>
+        </Row>
+        {c.missing ? <Notice $tone="brass">{c.missing}</Notice> : <Tag $tone="kelp">may be billed</Tag>}
+        {list('Includes', c.inclusions)}
+        {list('Cannot stand together with', c.excludes1)}
+        {list('Not included here', c.excludes2)}
+        {list('Code first', c.codeFirst)}
+        {list('Use additional', c.useAdditional)}
+        {list('Below it', c.below)}
+      </Stack>
+    </Sheet>
+  );
+}
+
+function Services({ list }: { list: Schemas['ServiceView'][] }) {
+  return (
+    <Sheet>
+      <h2>Services and prices</h2>
+      <Table>
+        <thead>
+          <tr>
+            <th>Service</th>
+            <th>Code</th>
+            <th className="number">Price</th>
+          </tr>
+        </thead>
+        <tbody>
+          {list.map((s) => (
+            <tr key={s.service.code}>
+              <td>{s.service.name}</td>
+              <td>
+                <Mono>{s.service.externalCode}</Mono>
+              </td>
+              <td className="number">
+                <Price code={s.service.code} name={s.service.name} cents={s.priceCents} />
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </Table>
+    </Sheet>
+  );
+}
+
+export default function Settings({ onTheme }: { onTheme: () => void }) {
+  const { clinic } = useSession();
+  const may = useMay();
+  const [params, setParams] = useSearchParams();
+  const code = params.get('code');
+  const services = useLook(servicesQuery(), may('see_charges'));
+  return (
+    <Page>
+      <Head>
+        <h1>{code ? 'Diagnosis' : 'Settings'}</h1>
+        <p>
+          {clinic.name}; ICD-10-CM release {clinic.codeRelease}
+        </p>
+        <Spread />
+        <Button onPress={onTheme}>Light or night</Button>
+      </Head>
+      {code && may('see_chart') && <Code code={code} />}
+      {!code && (
+        <Tabs
+          label="Settings"
+          value={params.get('part') ?? 'registration'}
+          onChange={(part) => setParams({ part })}
+          items={[
+            {
+              id: 'registration',
+              label: 'Registration',
+              content: (
+                <>
+                  <RequiredFields />
+                  {may('set_clinic') && <Import />}
+                </>
+              ),
+            },
+            { id: 'working-time', label: 'Working time', content: <WorkingTime /> },
+            {
+              id: 'visit-types',
+              label: 'Visit types',
+              content: (
+                <>
+                  <VisitTypes />
+                  <UntimedLists />
+                  <BookingRules />
+                </>
+              ),
+            },
+            { id: 'check-in', label: 'Check-in', content: <CheckInSettings /> },
+            { id: 'building', label: 'Building', content: <House /> },
+            ...(may('manage_staff') ? [{ id: 'staff', label: 'People who work here', content: <Staff /> }] : []),
+            ...(services.data
+              ? [{ id: 'services', label: 'Services and prices', content: <Services list={services.data} /> }]
+              : []),
+          ]}
+        />
+      )}
+    </Page>
+  );
+}
