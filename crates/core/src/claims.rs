@@ -1,5 +1,7 @@
 //! Claims: what is sent to a payer, and the states a claim passes.
 
+pub mod assembling;
+
 use crate::coverage::Relationship;
 use crate::money::Cents;
 use chrono::NaiveDate;

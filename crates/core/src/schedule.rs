@@ -113,6 +113,18 @@ impl BookingRefusal {
     }
 }
 
+/// Why visits are cancelled, as a clinic begins; each keeps its own list.
+pub const USUAL_CANCEL_REASONS: [&str; 8] = [
+    "patient ill",
+    "patient forgot",
+    "no longer needed",
+    "no transport",
+    "clinician away",
+    "clinic closed",
+    "booked by mistake",
+    "patient died",
+];
+
 coded! {
     /// Who cancelled a visit.
     CancelledBy {

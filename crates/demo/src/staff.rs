@@ -58,7 +58,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
         clearing_house_id: "CAUSEWAY".into(),
         production: false,
         required_fields: harbor_core::people::USUALLY_REQUIRED.iter().map(|f| (*f).into()).collect(),
-        cancel_reasons: CANCEL_REASONS.map(str::to_owned).to_vec(),
+        cancel_reasons: harbor_core::schedule::USUAL_CANCEL_REASONS.map(str::to_owned).to_vec(),
         reason_required: true,
         // As far as the demo makes its shifts.
         supply_days: i32::try_from(crate::schedule::AHEAD).unwrap_or(42) - 1,
@@ -176,18 +176,6 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
     diesel::insert_into(schema::pharmacies::table).values(&pharmacies).execute(conn).await?;
     catalogue(world, conn).await
 }
-
-/// Why visits are cancelled here.
-const CANCEL_REASONS: [&str; 8] = [
-    "patient ill",
-    "patient forgot",
-    "no longer needed",
-    "no transport",
-    "clinician away",
-    "clinic closed",
-    "booked by mistake",
-    "patient died",
-];
 
 async fn catalogue(world: &mut World, conn: &mut Conn) -> Result<()> {
     let rows = csv_tables::services(include_bytes!("../../../data/services.csv"))?;

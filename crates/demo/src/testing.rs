@@ -127,6 +127,11 @@ impl Product {
         harbor_server::start(self.settings.clone(), 0).await
     }
 
+    /// The name of its database.
+    pub fn database(&self) -> &str {
+        &self.name
+    }
+
     pub fn address(&self) -> &str {
         &self.server.address
     }

@@ -5,10 +5,10 @@
 mod body;
 pub mod frame;
 pub mod machine;
+mod route;
 pub mod shown;
 
 use crate::problem::Problem;
-use crate::routes::{Access, Route};
 use crate::state::State;
 use actix_web::body::{BoxBody, EitherBody, MessageBody};
 use actix_web::dev::{Payload, Service, ServiceRequest, ServiceResponse, Transform, forward_ready};
@@ -23,6 +23,7 @@ use harbor_store::house::{looks, sessions};
 use harbor_store::people::{registration, whose};
 use harbor_store::rows::Staff;
 use harbor_store::{Actor, Conn, Tiding, Topic, tidings};
+pub use route::{Access, Route};
 use serde_json::json;
 use std::future::{Ready, ready};
 use std::rc::Rc;

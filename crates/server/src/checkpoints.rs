@@ -80,7 +80,10 @@ pub async fn every_hour(state: State) {
         let pause = match written {
             Ok(()) => Duration::from_secs(3600),
             Err(error) => {
-                tracing::error!(%error, "the head of the record could not be written down");
+                tracing::error!(
+                    error = crate::work::for_log(&error),
+                    "the head of the record could not be written down"
+                );
                 Duration::from_secs(5)
             }
         };

@@ -6,6 +6,7 @@
 pub mod access;
 pub mod api;
 mod asked;
+pub mod beginning;
 pub mod checkpoints;
 pub mod claim_file;
 pub mod live;
@@ -17,6 +18,7 @@ pub mod state;
 pub mod tables;
 pub mod telling;
 pub mod terminal;
+pub mod watch;
 pub mod web_files;
 pub mod work;
 
@@ -27,6 +29,8 @@ pub use state::{Clock, Settings, State, Tls};
 /// A server that runs until it is stopped.
 pub struct Running {
     pub address: String,
+    /// Where it is watched, when it is.
+    pub watched_at: Option<std::net::SocketAddr>,
     pub state: State,
     handle: actix_web::dev::ServerHandle,
     tasks: Vec<tokio::task::JoinHandle<()>>,
@@ -83,6 +87,7 @@ pub async fn start(settings: Settings, port: u16) -> Result<Running> {
             .app_data(problem::path_config())
             .wrap(middleware::Compress::default())
             .wrap(middleware::from_fn(access::frame::frame))
+            .wrap(middleware::from_fn(watch::count))
             .configure(routes::configure)
             .default_service(web::to(web_files::page))
     })
@@ -98,7 +103,7 @@ pub async fn start(settings: Settings, port: u16) -> Result<Running> {
     let address = server.addrs().first().map(|a| format!("{scheme}://{a}")).unwrap_or_default();
     let running = server.run();
     let handle = running.handle();
-    let tasks = vec![
+    let mut tasks = vec![
         tokio::spawn(async move {
             let _ = running.await;
         }),
@@ -109,5 +114,13 @@ pub async fn start(settings: Settings, port: u16) -> Result<Running> {
         tokio::spawn(checkpoints::every_hour(state.clone())),
         tokio::spawn(terminal::settle_lost(state.clone())),
     ];
-    Ok(Running { address, state, handle, tasks })
+    let mut watched_at = None;
+    if let Some(at) = state.settings.watch {
+        let (address, server) = watch::open(state.clone(), at)?;
+        watched_at = Some(address);
+        tasks.push(tokio::spawn(async move {
+            let _ = server.await;
+        }));
+    }
+    Ok(Running { address, watched_at, state, handle, tasks })
 }

@@ -7,6 +7,9 @@ use harbor_server::Settings;
 use harbor_server::tables::Tables;
 use std::path::PathBuf;
 use std::process::ExitCode;
+use tokio::signal::unix::{SignalKind, signal};
+use tracing_subscriber::EnvFilter;
+use tracing_subscriber::filter::LevelFilter;
 
 #[derive(Parser)]
 #[command(name = "harbor", about = "Indigo Harbor: running an outpatient clinic", version)]
@@ -28,6 +31,13 @@ enum Command {
         outside: Option<String>,
         #[command(flatten)]
         way: Way,
+    },
+    /// Begin a clinic in an empty database: with itself, its sites, who pays, and a manager.
+    Begin {
+        #[arg(long, env = "HARBOR_DATABASE")]
+        database: String,
+        /// What the clinic is, in JSON; docs/RUNNING.md shows one.
+        file: PathBuf,
     },
     /// Bring a database's tables up to date.
     Migrate {
@@ -85,6 +95,30 @@ struct Way {
     /// Folder where the head of the record of looks is written down.
     #[arg(long)]
     checkpoints: Option<PathBuf>,
+    /// Address and port where health, readiness and metrics are told, apart from the way to the browser.
+    #[arg(long)]
+    watch: Option<std::net::SocketAddr>,
+    /// How lines of the log are written; what is written, RUST_LOG says (info without it).
+    #[arg(long, value_enum, default_value_t = Log::Text)]
+    log: Log,
+}
+
+#[derive(Clone, Copy, clap::ValueEnum)]
+enum Log {
+    Text,
+    /// One object a line.
+    Json,
+}
+
+impl Log {
+    fn begin(self) {
+        let wanted = EnvFilter::builder().with_default_directive(LevelFilter::INFO.into()).from_env_lossy();
+        let lines = tracing_subscriber::fmt().with_env_filter(wanted).with_writer(std::io::stderr).with_ansi(false);
+        match self {
+            Log::Text => lines.init(),
+            Log::Json => lines.json().flatten_event(true).init(),
+        }
+    }
 }
 
 #[derive(Subcommand)]
@@ -190,6 +224,7 @@ fn run(command: Command) -> Result<ExitCode> {
             println!("restored; {steps} steps to today's tables");
             Ok(ExitCode::SUCCESS)
         }),
+        Command::Begin { database, file } => block_on(begin(database, file)),
         Command::Migrate { database } => block_on(async move {
             println!("{} steps", harbor_store::migrate(&database).await?);
             Ok(ExitCode::SUCCESS)
@@ -214,7 +249,7 @@ fn block_on(work: impl Future<Output = Result<ExitCode>>) -> Result<ExitCode> {
 }
 
 async fn serve(database: String, port: u16, outside: Option<String>, way: Way) -> Result<ExitCode> {
-    tracing_subscriber::fmt().with_env_filter(tracing_subscriber::EnvFilter::from_default_env()).init();
+    way.log.begin();
     let own = Settings::on(database);
     let settings = Settings {
         outside_url: outside,
@@ -223,12 +258,52 @@ async fn serve(database: String, port: u16, outside: Option<String>, way: Way) -
         tls: way.tls_certificate.zip(way.tls_key).map(|(certificate, key)| harbor_server::Tls { certificate, key }),
         behind_proxy: way.behind_proxy,
         checkpoints: way.checkpoints,
+        watch: way.watch,
         ..own
     };
     let running = harbor_server::start(settings, port).await?;
     println!("ready {}", running.address);
-    tokio::signal::ctrl_c().await?;
+    if let Some(at) = running.watched_at {
+        println!("watched at http://{at}");
+    }
+    // Whoever started us waits for this; where nobody does, it goes nowhere.
+    let _ = sd_notify::notify(false, &[sd_notify::NotifyState::Ready]);
+    let mut asked_to_end = signal(SignalKind::terminate())?;
+    tokio::select! {
+        _ = asked_to_end.recv() => {}
+        interrupted = tokio::signal::ctrl_c() => interrupted?,
+    }
+    let _ = sd_notify::notify(false, &[sd_notify::NotifyState::Stopping]);
     running.stop().await;
+    Ok(ExitCode::SUCCESS)
+}
+
+/// Begins a clinic, and says where its manager sets a password.
+async fn begin(database: String, file: PathBuf) -> Result<ExitCode> {
+    let text = std::fs::read_to_string(&file).with_context(|| format!("reading {}", file.display()))?;
+    let beginning = match harbor_server::beginning::read(&text) {
+        Ok(beginning) => beginning,
+        Err(faults) => {
+            faults.iter().for_each(|fault| println!("{fault}"));
+            return Ok(ExitCode::from(1));
+        }
+    };
+    harbor_store::migrate(&database).await?;
+    let store = harbor_store::Store::open(&database, 1).await?;
+    let token = harbor_server::signing::word(43);
+    let actor = harbor_store::Actor::system("harbor begin");
+    let begun = store
+        .change(&actor, chrono::Utc::now(), async |change| {
+            change.begin_clinic(&beginning, &token).await?;
+            Ok::<_, harbor_store::StoreError>(())
+        })
+        .await;
+    if let Err(refused) = begun {
+        println!("{refused}");
+        return Ok(ExitCode::from(1));
+    }
+    println!("{} is begun.", beginning.clinic.name);
+    println!("{} sets a password within a day at /set-password#{token}", beginning.manager.name);
     Ok(ExitCode::SUCCESS)
 }
 

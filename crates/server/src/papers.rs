@@ -1,7 +1,6 @@
 //! What stands on the papers: the clinic's rows as the templates read them, and calendars.
 
 use crate::api::money::payments::{ReceiptPart, receipt_of};
-use crate::api::people::messages::to_do_about;
 use crate::problem::Problem;
 use crate::state::State;
 use crate::web_files;
@@ -289,7 +288,7 @@ pub async fn calls(state: &State) -> Result<(Value, Vec<Uuid>), Problem> {
 async fn waiting_for(state: &State, what: ToDo) -> Result<(Vec<Message>, HashMap<Uuid, Person>), Problem> {
     let mut conn = state.store.reader().await?;
     let mut rows = messages::recent(&mut conn, state.now()).await?;
-    rows.retain(|m| to_do_about(m) == what);
+    rows.retain(|m| m.to_do() == what);
     rows.reverse();
     let by_id = people::by_id(&mut conn, rows.iter().map(|m| m.person_id)).await?;
     Ok((rows, by_id))

@@ -2,6 +2,7 @@
 
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, ResponseError, web};
+use harbor_core::claims::assembling::ClaimLacks;
 use harbor_core::fields::Faults;
 use harbor_store::StoreError;
 use serde::Serialize;
@@ -127,6 +128,12 @@ impl From<Faults> for Problem {
     }
 }
 
+impl From<ClaimLacks> for Problem {
+    fn from(lacks: ClaimLacks) -> Problem {
+        Problem::refused(lacks.code(), lacks.to_string())
+    }
+}
+
 impl From<StoreError> for Problem {
     fn from(error: StoreError) -> Problem {
         match error {
@@ -156,11 +163,10 @@ impl From<StoreError> for Problem {
                 )
             }
             StoreError::Database(error) => {
-                // The text may quote a patient's data: only its kind goes to the log.
-                tracing::error!(kind = ?std::mem::discriminant(&error), "database error");
                 if cfg!(debug_assertions) {
                     eprintln!("database error: {error}");
                 }
+                tracing::error!(error = StoreError::Database(error).for_log(), "not done");
                 Problem::new(
                     StatusCode::INTERNAL_SERVER_ERROR,
                     "internal",

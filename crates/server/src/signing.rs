@@ -1,13 +1,23 @@
 //! Judging passwords: a few at a time, with a short queue, and with no connection to the database in hand. Whoever
 //! comes beyond that is told to wait before any work is done for them.
 
+pub(crate) mod judging;
+pub(crate) mod second_factor;
+
 use crate::problem::Problem;
 use argon2::password_hash::phc::PasswordHash;
 use argon2::{Argon2, PasswordHasher, PasswordVerifier};
+use rand::RngExt;
 use std::collections::HashMap;
 use std::net::IpAddr;
 use std::sync::{Mutex, PoisonError};
 use tokio::sync::Semaphore;
+
+/// A random word that nobody guesses: 62 letters and digits, so many of them.
+pub fn word(length: usize) -> String {
+    let mut random = rand::rng();
+    (0..length).map(|_| char::from(random.sample(rand::distr::Alphanumeric))).collect()
+}
 
 /// Passwords judged at one moment: each takes 19 MiB and some tens of milliseconds of a core.
 const AT_ONCE: usize = 2;

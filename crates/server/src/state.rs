@@ -2,6 +2,7 @@
 
 use crate::signing::Signing;
 use crate::tables::Tables;
+use crate::watch::Watch;
 use anyhow::{Context, Result};
 use chrono::{DateTime, NaiveDate, Utc};
 use chrono_tz::Tz;
@@ -9,7 +10,7 @@ use governor::{DefaultKeyedRateLimiter, Quota, RateLimiter};
 use harbor_store::Store;
 use harbor_store::house::staff;
 use harbor_store::rows::Clinic;
-use std::net::IpAddr;
+use std::net::{IpAddr, SocketAddr};
 use std::num::NonZeroU32;
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -55,6 +56,8 @@ pub struct Settings {
     pub tls: Option<Tls>,
     /// Where the record's head is written down beside the database; nothing: it is not.
     pub checkpoints: Option<PathBuf>,
+    /// Where health, readiness and metrics are told; nothing: nowhere.
+    pub watch: Option<SocketAddr>,
 }
 
 /// Files in PEM.
@@ -77,6 +80,7 @@ impl Settings {
             behind_proxy: false,
             tls: None,
             checkpoints: None,
+            watch: None,
         }
     }
 }
@@ -97,6 +101,7 @@ pub struct Inner {
     /// guessing addresses stays slow.
     pub strangers: DefaultKeyedRateLimiter<IpAddr>,
     pub signing: Signing,
+    pub watch: Watch,
 }
 
 /// Shared by all requests and background work.
@@ -127,8 +132,9 @@ impl State {
         let (live, _) = broadcast::channel(1024);
         let strangers = RateLimiter::keyed(Quota::per_minute(STRANGERS_ASK));
         let work = Notify::new();
-        let signing = Signing::default();
-        Ok(State(Arc::new(Inner { store, settings, clinic, zone, tables, live, work, http, strangers, signing })))
+        let (signing, watch) = (Signing::default(), Watch::default());
+        let inner = Inner { store, settings, clinic, zone, tables, live, work, http, strangers, signing, watch };
+        Ok(State(Arc::new(inner)))
     }
 
     pub fn now(&self) -> DateTime<Utc> {

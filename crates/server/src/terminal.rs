@@ -188,7 +188,7 @@ pub async fn settle_lost(state: State) {
                     }
                 }
             }
-            Err(error) => tracing::debug!(%error, "no database for the terminal's record"),
+            Err(error) => tracing::debug!(error = error.for_log(), "no database for the terminal's record"),
         }
         patience = LOST_AFTER;
         tokio::time::sleep(std::time::Duration::from_secs(2)).await;

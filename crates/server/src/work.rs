@@ -9,7 +9,7 @@ mod payer;
 mod pharmacy;
 mod told;
 
-pub use clearing_house::take_remittance_file;
+pub use clearing_house::{UploadAnswer, take_remittance_file};
 pub use daily::every_day;
 pub use incoming::poll_outside;
 pub use laboratory::take_report;
@@ -17,8 +17,9 @@ pub use laboratory::take_report;
 use crate::state::State;
 use harbor_core::orders::Subject;
 use harbor_core::people::Sex;
+use harbor_store::StoreError;
 use harbor_store::jobs;
-use harbor_store::jobs::Job;
+use harbor_store::jobs::{Job, JobKind};
 use harbor_store::rows::Person;
 use serde_json::Value;
 use std::time::Duration;
@@ -29,7 +30,7 @@ pub async fn run(state: State) {
         let idle = match next(&state).await {
             Ok(worked) => !worked,
             Err(error) => {
-                tracing::warn!(%error, "background work");
+                tracing::warn!(error = for_log(&error), "background work");
                 true
             }
         };
@@ -37,6 +38,11 @@ pub async fn run(state: State) {
             let _ = tokio::time::timeout(Duration::from_secs(1), state.work.notified()).await;
         }
     }
+}
+
+/// What a log may tell of an error: nothing that quotes a record.
+pub(crate) fn for_log(error: &anyhow::Error) -> String {
+    error.downcast_ref::<StoreError>().map_or_else(|| error.to_string(), StoreError::for_log)
 }
 
 async fn next(state: &State) -> anyhow::Result<bool> {
@@ -49,13 +55,12 @@ async fn next(state: &State) -> anyhow::Result<bool> {
 }
 
 async fn work(state: &State, job: &Job) -> anyhow::Result<()> {
-    match job.kind.as_str() {
-        "send_orders" => laboratory::send_orders(state, job).await,
-        "send_prescription" => pharmacy::send_prescription(state, job).await,
-        "send_batch" => clearing_house::send_batch(state, job).await,
-        "ask_benefits" => payer::ask_benefits(state, job).await,
-        "send_message" => told::send(state, job).await,
-        other => anyhow::bail!("unknown work {other}"),
+    match *job.kind {
+        JobKind::SendOrders => laboratory::send_orders(state, job).await,
+        JobKind::SendPrescription => pharmacy::send_prescription(state, job).await,
+        JobKind::SendBatch => clearing_house::send_batch(state, job).await,
+        JobKind::AskBenefits => payer::ask_benefits(state, job).await,
+        JobKind::SendMessage => told::send(state, job).await,
     }
 }
 

@@ -1,6 +1,5 @@
 //! The record of looks and changes: append-only, each row chained to the one before by its hash.
 
-use crate::change::Actor;
 use crate::schema::audit as table;
 use crate::{Conn, Result};
 use chrono::{DateTime, SecondsFormat, Utc};
@@ -10,6 +9,20 @@ use serde::Serialize;
 use sha2::{Digest, Sha256};
 use utoipa::ToSchema;
 use uuid::Uuid;
+
+/// Who acts: a person who works here, or the clinic's own background work.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Actor {
+    pub staff_id: Option<Uuid>,
+    pub name: String,
+}
+
+impl Actor {
+    /// Work that goes on by itself.
+    pub fn system(name: &str) -> Actor {
+        Actor { staff_id: None, name: name.to_owned() }
+    }
+}
 
 /// One thing to be recorded.
 #[derive(Debug, Clone, PartialEq, Eq)]

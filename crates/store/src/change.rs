@@ -1,27 +1,14 @@
 //! One change: a transaction with its audit rows and its tidings.
 
-use crate::audit::{self, Look};
+use crate::audit::{self, Actor, Look};
 use crate::codes::Code;
-use crate::tidings::{self, Tiding, Topic};
+use crate::tidings::{self, Tiding};
+use crate::topic::Topic;
 use crate::{Borrowed, Conn, Result, StoreError};
 use chrono::{DateTime, NaiveDate, Utc};
 use diesel_async::{AnsiTransactionManager, RunQueryDsl, TransactionManager};
 use serde_json::json;
 use uuid::Uuid;
-
-/// Who acts: a person who works here, or the clinic's own background work.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Actor {
-    pub staff_id: Option<Uuid>,
-    pub name: String,
-}
-
-impl Actor {
-    /// Work that goes on by itself.
-    pub fn system(name: &str) -> Actor {
-        Actor { staff_id: None, name: name.to_owned() }
-    }
-}
 
 /// A transaction that is open; [`crate::Store::change`] ends it. Dropped before, it leaves nothing behind.
 pub struct Change<'a> {

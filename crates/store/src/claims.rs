@@ -1,6 +1,11 @@
 //! Claims, batches and the files that went out and came in.
 
+mod facts;
+
+pub use facts::facts;
+
 use crate::codes::Code;
+use crate::jobs::JobKind;
 use crate::rows::{Batch, Claim, Document};
 use crate::schema::{batches, claim_events, claims, documents};
 use crate::{Change, Conn, Result, StoreError, Topic, codes};
@@ -77,19 +82,19 @@ pub async fn document(conn: &mut Conn, id: Uuid) -> Result<Document> {
 }
 
 /// The people whose claims or decisions a file holds.
-pub async fn people_in(conn: &mut Conn, document: Uuid) -> Result<Vec<Uuid>> {
+pub async fn people_in(conn: &mut Conn, documents: &[Uuid]) -> Result<Vec<Uuid>> {
     use crate::schema::{remittances, remitted_claims as d, visits as v};
     let sent = batches::table
         .inner_join(claims::table.on(claims::batch_id.eq(batches::id.nullable())))
         .inner_join(v::table.on(v::id.eq(claims::visit_id)))
-        .filter(batches::document_id.eq(document))
+        .filter(batches::document_id.eq_any(documents))
         .select(v::person_id);
     let mut people: Vec<Uuid> = sent.load(conn).await?;
     let decided = remittances::table
         .inner_join(d::table.on(d::remittance_id.eq(remittances::id)))
         .inner_join(claims::table.on(d::claim_id.eq(claims::id.nullable())))
         .inner_join(v::table.on(v::id.eq(claims::visit_id)))
-        .filter(remittances::document_id.eq(document))
+        .filter(remittances::document_id.eq_any(documents))
         .select(v::person_id);
     people.extend(decided.load::<Uuid>(conn).await?);
     people.sort_unstable();
@@ -246,7 +251,7 @@ impl Change<'_> {
         for id in ids {
             self.claim_happened(*id, ClaimEvent::Sent, &format!("Put into batch {control}."), &[]).await?;
         }
-        self.add_job("send_batch", row.id).await?;
+        self.add_job(JobKind::SendBatch, row.id).await?;
         self.audit("made", "batch", row.id, None, format!("{control}, {n} claims"));
         self.tell(Topic::Batch, row.id);
         Ok(row)

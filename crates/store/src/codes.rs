@@ -111,7 +111,7 @@ macro_rules! names {
 }
 
 names! {
-    Topic = crate::tidings::Topic;
+    Topic = crate::topic::Topic;
     Account = harbor_core::money::ledger::Account;
     AlertKind = harbor_core::arrival::alerts::Kind;
     BatchState = harbor_core::claims::BatchState;

@@ -2,6 +2,7 @@
 
 pub mod cards;
 
+use crate::jobs::JobKind;
 use crate::rows::{BenefitCheck, Coverage, Payer, Person, Visit};
 use crate::schema::{benefit_checks, benefit_runs, coverages, payers};
 use crate::visit_line::visits;
@@ -313,7 +314,7 @@ impl Change<'_> {
             sent,
         };
         diesel::insert_into(benefit_checks::table).values(&row).execute(self.conn()).await?;
-        self.add_job("ask_benefits", id).await?;
+        self.add_job(JobKind::AskBenefits, id).await?;
         self.audit("asked benefits", "benefit_check", id, Some(coverage.person_id), row.trace.clone());
         self.tell(Topic::Person, coverage.person_id);
         Ok(row)

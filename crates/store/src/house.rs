@@ -1,6 +1,7 @@
 //! The house: its rooms in the clinic's own drawing and the thresholds of the day; below it who works here, how they
 //! come in, and the record of looks.
 
+pub mod beginning;
 pub mod guesses;
 pub mod looks;
 pub mod sessions;

@@ -1,17 +1,30 @@
 //! Work that goes on by itself: claimed by one server at a time, retried with growing pauses, never lost.
 
+use crate::codes::Code;
 use crate::schema::jobs;
 use crate::{Change, Conn, Result, Topic};
 use diesel::prelude::*;
 use diesel::sql_types;
 use diesel_async::RunQueryDsl;
+use harbor_core::coded;
 use uuid::Uuid;
+
+coded! {
+    /// What is handed over.
+    JobKind {
+        SendOrders = "send_orders", "Orders to the laboratory";
+        SendPrescription = "send_prescription", "A prescription to the pharmacy";
+        SendBatch = "send_batch", "A batch to the clearing house";
+        AskBenefits = "ask_benefits", "A benefits check";
+        SendMessage = "send_message", "A message";
+    }
+}
 
 #[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable, QueryableByName)]
 #[diesel(table_name = jobs)]
 pub struct Job {
     pub id: i64,
-    pub kind: String,
+    pub kind: Code<JobKind>,
     pub subject: Uuid,
     pub attempts: i32,
 }
@@ -20,14 +33,16 @@ pub struct Job {
 pub const MOST_ATTEMPTS: i32 = 50;
 
 /// Takes one piece of work that is due and keeps others from it for a minute. A server that dies
-/// while at it lets go of it when the minute is over; the receiver knows it by its reference.
+/// while at it lets go of it when the minute is over; the receiver knows it by its reference. Work of a kind that only
+/// a newer version knows is left to that one.
 pub async fn take(conn: &mut Conn) -> Result<Option<Job>> {
     let found = diesel::sql_query(
         "update jobs set due_at = now() + interval '1 minute', attempts = attempts + 1
-         where id = (select id from jobs where state = 'waiting' and due_at <= now()
+         where id = (select id from jobs where state = 'waiting' and due_at <= now() and kind = any($1)
                      order by due_at for update skip locked limit 1)
          returning id, kind, subject, attempts",
     )
+    .bind::<sql_types::Array<sql_types::Text>, _>(JobKind::ALL.iter().map(|k| k.code()).collect::<Vec<_>>())
     .load::<Job>(conn)
     .await?;
     Ok(found.into_iter().next())
@@ -59,9 +74,10 @@ pub async fn done(conn: &mut Conn, id: i64) -> Result<()> {
 }
 
 /// Work that is waiting after at least one failure: kind, subject, attempts, reason.
-pub async fn troubled(conn: &mut Conn) -> Result<Vec<(String, Uuid, i32, String)>> {
+pub async fn troubled(conn: &mut Conn) -> Result<Vec<(Code<JobKind>, Uuid, i32, String)>> {
     Ok(jobs::table
         .filter(jobs::state.ne("done").and(jobs::last_error.ne("")))
+        .filter(jobs::kind.eq_any(JobKind::ALL.iter().map(|k| k.code())))
         .order(jobs::due_at)
         .limit(100)
         .select((jobs::kind, jobs::subject, jobs::attempts, jobs::last_error))
@@ -69,14 +85,37 @@ pub async fn troubled(conn: &mut Conn) -> Result<Vec<(String, Uuid, i32, String)
         .await?)
 }
 
+/// How much work of a kind has come how far.
+#[derive(Debug, QueryableByName)]
+pub struct WorkCount {
+    #[diesel(sql_type = sql_types::Text)]
+    pub kind: String,
+    /// `waiting`, `troubled` after a failure, `given_up`.
+    #[diesel(sql_type = sql_types::Text)]
+    pub state: String,
+    #[diesel(sql_type = sql_types::BigInt)]
+    pub pieces: i64,
+}
+
+/// What is not done yet, by kind and state.
+pub async fn counts(conn: &mut Conn) -> Result<Vec<WorkCount>> {
+    Ok(diesel::sql_query(
+        "select kind, case when state = 'waiting' and last_error <> '' then 'troubled' else state end as state,
+                count(*) as pieces
+         from jobs where state <> 'done' group by 1, 2",
+    )
+    .load(conn)
+    .await?)
+}
+
 impl Change<'_> {
     /// Adds work; work that was done or given up before is due again.
-    pub async fn add_job(&mut self, kind: &str, subject: Uuid) -> Result<()> {
+    pub async fn add_job(&mut self, kind: JobKind, subject: Uuid) -> Result<()> {
         diesel::sql_query(
             "insert into jobs (kind, subject) values ($1, $2)
              on conflict (kind, subject) do update set state = 'waiting', due_at = now(), attempts = 0, last_error = ''",
         )
-        .bind::<sql_types::Text, _>(kind)
+        .bind::<sql_types::Text, _>(kind.code())
         .bind::<sql_types::Uuid, _>(subject)
         .execute(self.conn())
         .await?;

@@ -26,12 +26,15 @@ pub mod rows;
 pub mod schedule;
 pub mod schema;
 pub mod tidings;
+pub mod topic;
 pub mod visit_line;
 pub mod wire;
 
-pub use change::{Actor, Change};
+pub use audit::Actor;
+pub use change::Change;
 pub use diesel_async::AsyncPgConnection as Conn;
-pub use tidings::{Tiding, Topic};
+pub use tidings::Tiding;
+pub use topic::Topic;
 
 use diesel::result::Error as DieselError;
 use diesel_async::pooled_connection::bb8::{Pool, PooledConnection};
@@ -60,6 +63,22 @@ pub enum StoreError {
 pub type Result<T, E = StoreError> = std::result::Result<T, E>;
 
 impl StoreError {
+    /// For a log. Sentences of the database and of refusals may quote what somebody typed, so only kinds, codes and the
+    /// names of guards are told.
+    pub fn for_log(&self) -> String {
+        match self {
+            StoreError::NotFound(what) => format!("no such {what}"),
+            StoreError::Refused { code, .. } => format!("refused: {code}"),
+            StoreError::Stale { .. } => "stale".into(),
+            StoreError::Unreachable(_) => "the database cannot be reached".into(),
+            StoreError::Database(DieselError::DatabaseError(kind, about)) => {
+                format!("database error {kind:?}, guard {}", about.constraint_name().unwrap_or("none"))
+            }
+            StoreError::Database(DieselError::NotFound) => "a row that was expected is not there".into(),
+            StoreError::Database(_) => "database error".into(),
+        }
+    }
+
     pub fn refused(code: &'static str, sentence: impl Into<String>) -> Self {
         StoreError::Refused { code, sentence: sentence.into() }
     }
@@ -111,6 +130,33 @@ impl Store {
                 Err(refused)
             }
         }
+    }
+
+    /// How many connections are open, and how many of them nobody uses now.
+    pub fn connections(&self) -> (usize, usize) {
+        let state = self.pool.state();
+        (state.connections as usize, state.idle_connections as usize)
+    }
+
+    /// How many steps the database lacks to have today's tables.
+    pub async fn pending_steps(&self) -> Result<usize> {
+        use diesel::migration::{Migration, MigrationSource};
+        use diesel_async::RunQueryDsl;
+        #[derive(diesel::QueryableByName)]
+        struct Step {
+            #[diesel(sql_type = diesel::sql_types::Text)]
+            version: String,
+        }
+        let known: Vec<Box<dyn Migration<diesel::pg::Pg>>> =
+            MIGRATIONS.migrations().map_err(|e| StoreError::Unreachable(e.to_string()))?;
+        let done: Vec<Step> = diesel::sql_query("select version from __diesel_schema_migrations")
+            .load(&mut *self.reader().await?)
+            .await?;
+        let lacks = |m: &dyn Migration<diesel::pg::Pg>| {
+            let version = m.name().version().to_string();
+            !done.iter().any(|d| d.version == version)
+        };
+        Ok(known.iter().filter(|m| lacks(m.as_ref())).count())
     }
 
     /// Whether the database answers.

@@ -1,6 +1,7 @@
 //! Orders and laboratory reports.
 
 use crate::codes::Code;
+use crate::jobs::JobKind;
 use crate::rows::*;
 use crate::schema::{lab_reports, order_diagnoses, orders};
 use crate::{Change, Conn, Result, StoreError, Topic, people};
@@ -195,7 +196,7 @@ impl Change<'_> {
             return Err(StoreError::refused("sent", "Some of these orders have been sent already."));
         }
         if let Some(first) = ids.first() {
-            self.add_job("send_orders", *first).await?;
+            self.add_job(JobKind::SendOrders, *first).await?;
         }
         self.audit("sent orders", "visit", visit.id, Some(visit.person_id), requisition.clone());
         self.tell(Topic::Visit, visit.id);

@@ -1,6 +1,7 @@
 //! Prescriptions, and the pharmacies they go to.
 
 use crate::codes::Code;
+use crate::jobs::JobKind;
 use crate::rows::{Pharmacy, Prescription};
 use crate::schema::{pharmacies, prescriptions};
 use crate::{Change, Conn, Result, StoreError, Topic};
@@ -95,7 +96,7 @@ impl Change<'_> {
             .set((p::pharmacy_id.eq(pharmacy), p::override_reason.eq(override_reason)))
             .execute(self.conn())
             .await?;
-        self.add_job("send_prescription", id).await?;
+        self.add_job(JobKind::SendPrescription, id).await?;
         self.audit("signed and sent", "prescription", id, None, override_reason);
         Ok(())
     }

@@ -38,6 +38,8 @@ pub async fn grant(conn: &mut Conn) -> Result<()> {
         "grant select, insert, update, delete on all tables in schema public to harbor_program",
         "grant usage, select on all sequences in schema public to harbor_program",
         "revoke all on __diesel_schema_migrations from harbor_program",
+        // To see that it serves the tables that it was written for.
+        "grant select on __diesel_schema_migrations to harbor_program",
     ] {
         diesel::sql_query(right).execute(conn).await?;
     }

@@ -5478,6 +5478,7 @@ export interface components {
             /** @description Monday is 1. */
             weekdays: number[];
         };
+        /** @description What became of a remittance file. */
         UploadAnswer: {
             matched: number;
             posted: number;

@@ -3,12 +3,12 @@
 use super::visit_line::views::PersonCard;
 use super::{DONE, Done};
 use crate::access::{Me, shown};
-use crate::claim_file::build_claim;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
 use actix_web::{HttpRequest, HttpResponse};
 use chrono::{DateTime, Utc};
+use harbor_core::claims::assembling::assemble;
 use harbor_core::claims::{ClaimEvent, ClaimState};
 use harbor_core::money::Cents;
 use harbor_formats::x12;
@@ -148,10 +148,8 @@ pub async fn make_batch(state: Data<State>, me: Me, form: Json<BatchForm>) -> An
                     ),
                 ));
             }
-            let mut built = Vec::new();
-            for row in &rows {
-                built.push(build_claim(change.conn(), row).await?);
-            }
+            let facts = store::facts(change.conn(), &rows).await?;
+            let built: Vec<_> = facts.into_iter().map(assemble).collect::<Result<_, _>>()?;
             let control = store::next_control(change.conn()).await?;
             let stamp = crate::claim_file::stamp(&state, u32::try_from(control).unwrap_or(0));
             let text = x12::claim::write(&stamp, &crate::claim_file::biller(&state), &format!("B{control}"), &built);
@@ -174,7 +172,7 @@ pub async fn make_batch(state: Data<State>, me: Me, form: Json<BatchForm>) -> An
 pub async fn file(state: Data<State>, me: Me, request: HttpRequest, id: Path<Uuid>) -> Result<HttpResponse, Problem> {
     let mut conn = state.store.reader().await?;
     let document = store::document(&mut conn, *id).await?;
-    let within = store::people_in(&mut conn, *id).await?;
+    let within = store::people_in(&mut conn, &[*id]).await?;
     let closed = closed_charts(&mut conn, &within, me.staff.id, state.now()).await?;
     if !closed.is_empty() {
         let names = people::by_id(&mut conn, closed.into_iter()).await?;

@@ -1,7 +1,6 @@
 //! Batches of claims to the clearing house; its acknowledgements and the payers' remittances.
 
 use super::hand_over;
-use crate::api::money::remittances::UploadAnswer;
 use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::claims::{BatchState, ClaimEvent, status_event, status_in_words};
@@ -9,7 +8,9 @@ use harbor_formats::x12;
 use harbor_formats::x12::{claim_status, file_ack, remittance};
 use harbor_store::jobs::Job;
 use harbor_store::{Actor, Change, claims};
+use serde::Serialize;
 use serde_json::Value;
+use utoipa::ToSchema;
 
 pub(super) async fn send_batch(state: &State, job: &Job) -> anyhow::Result<()> {
     let mut conn = state.store.reader().await?;
@@ -97,6 +98,16 @@ pub async fn take_file(state: &State, content: &str) -> Result<(), Problem> {
             Ok(())
         })
         .await
+}
+
+/// What became of a remittance file.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct UploadAnswer {
+    pub posted: usize,
+    pub posted_before: usize,
+    pub matched: usize,
+    pub unmatched: usize,
 }
 
 /// Posts every remittance of a file in one change: all or nothing.

@@ -1,5 +1,6 @@
 //! The clinic's own daily work.
 
+use super::for_log;
 use crate::state::State;
 use chrono::{NaiveDate, Timelike};
 use harbor_store::house::staff;
@@ -46,15 +47,15 @@ pub async fn every_day(state: State) {
     loop {
         state.strangers.retain_recent();
         if let Err(error) = make_supply(&state, &mut made).await {
-            tracing::warn!(%error, "working time");
+            tracing::warn!(error = for_log(&error), "working time");
         }
         if let Err(error) = not_come(&state).await {
-            tracing::warn!(%error, "who did not come");
+            tracing::warn!(error = for_log(&error), "who did not come");
         }
         if state.settings.outside_url.is_some()
             && let Err(error) = overnight(&state, &mut begun).await
         {
-            tracing::warn!(%error, "overnight benefits checks");
+            tracing::warn!(error = for_log(&error), "overnight benefits checks");
         }
         tokio::time::sleep(Duration::from_millis(700)).await;
     }

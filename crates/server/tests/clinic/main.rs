@@ -30,6 +30,7 @@ mod people;
 mod registers;
 mod registration;
 mod restricted;
+mod running;
 mod schema;
 mod series;
 mod sign_in;

@@ -6,6 +6,7 @@ use crate::schema::{clinic, password_links as l, staff};
 use crate::{Change, Conn, Result, StoreError, Topic};
 use chrono::{DateTime, Duration, Utc};
 use diesel::prelude::*;
+use diesel::result::Error as DieselError;
 use diesel_async::RunQueryDsl;
 use harbor_core::house::permissions::Role;
 use uuid::Uuid;
@@ -73,7 +74,9 @@ pub struct StaffForm {
 
 fn known_login(error: StoreError) -> StoreError {
     match error {
-        StoreError::Database(e) if e.to_string().contains("staff_login_key") => {
+        StoreError::Database(DieselError::DatabaseError(_, about))
+            if about.constraint_name() == Some("staff_login_key") =>
+        {
             StoreError::refused("login", "Somebody has this sign-in name already.")
         }
         other => other,

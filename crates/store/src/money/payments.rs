@@ -87,6 +87,7 @@ pub async fn voids_of(conn: &mut Conn, ids: &[Uuid]) -> Result<Vec<Payment>> {
 /// A part as it was posted: the transaction's visit and person, and what the patient's side got.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PostedPart {
+    pub payment: Uuid,
     pub transaction: Uuid,
     pub visit: Option<Uuid>,
     pub person: Option<Uuid>,
@@ -94,25 +95,26 @@ pub struct PostedPart {
     pub cents: i64,
 }
 
-/// For what a payment was.
-pub async fn parts_of(conn: &mut Conn, payment: Uuid) -> Result<Vec<PostedPart>> {
+/// For what payments were.
+pub async fn parts_of(conn: &mut Conn, payments: &[Uuid]) -> Result<Vec<PostedPart>> {
     use {ledger_entries as e, ledger_transactions as t};
-    type Row = (Uuid, Option<Uuid>, Option<Uuid>, codes::Account, i64);
+    type Row = (Option<Uuid>, Uuid, Option<Uuid>, Option<Uuid>, codes::Account, i64);
     let rows: Vec<Row> = t::table
         .inner_join(e::table.on(e::transaction_id.eq(t::id)))
-        .filter(t::payment_id.eq(payment))
+        .filter(t::payment_id.eq_any(payments))
         .filter(e::account.eq_any([Account::Patient.code(), Account::Unapplied.code()]))
         .order(e::id)
-        .select((t::id, t::visit_id, t::person_id, e::account, e::cents))
+        .select((t::payment_id, t::id, t::visit_id, t::person_id, e::account, e::cents))
         .load(conn)
         .await?;
     let mut out: Vec<PostedPart> = Vec::new();
-    for (transaction, visit, person, account, cents) in rows {
+    for (payment, transaction, visit, person, account, cents) in rows {
+        let Some(payment) = payment else { continue };
         match out.last_mut().filter(|p| p.transaction == transaction) {
             Some(part) => part.cents -= cents,
             None => {
                 let credit = account == Account::Unapplied;
-                out.push(PostedPart { transaction, visit, person, credit, cents: -cents });
+                out.push(PostedPart { payment, transaction, visit, person, credit, cents: -cents });
             }
         }
     }

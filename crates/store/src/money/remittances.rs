@@ -9,6 +9,7 @@ use diesel_async::RunQueryDsl;
 use harbor_core::claims::ClaimEvent;
 use harbor_core::money::ledger::{Account, Entry, Posting, Transaction};
 use harbor_core::money::{Cents, ledger, remittance as core};
+use std::collections::HashMap;
 use uuid::Uuid;
 
 pub async fn list(conn: &mut Conn) -> Result<Vec<Remittance>> {
@@ -20,14 +21,11 @@ pub async fn list(conn: &mut Conn) -> Result<Vec<Remittance>> {
         .await?)
 }
 
-pub async fn claims_of(conn: &mut Conn, remittance: Uuid) -> Result<Vec<RemittedClaim>> {
+/// What was decided about claims in these remittances, in the order of the files.
+pub async fn claims_of(conn: &mut Conn, remittances: &[Uuid]) -> Result<Vec<RemittedClaim>> {
     use remitted_claims as r;
-    Ok(r::table
-        .filter(r::remittance_id.eq(remittance))
-        .order(r::id)
-        .select(RemittedClaim::as_select())
-        .load(conn)
-        .await?)
+    let found = r::table.filter(r::remittance_id.eq_any(remittances)).order(r::id);
+    Ok(found.select(RemittedClaim::as_select()).load(conn).await?)
 }
 
 /// What payers said of a visit's claims, for the sentence that explains a balance.
@@ -98,8 +96,17 @@ impl Change<'_> {
         };
         diesel::insert_into(remittances::table).values(&row).execute(self.conn()).await?;
         let mut posted = Posted { id: row.id, matched: 0, unmatched: 0, now: true };
+        let numbers: Vec<&str> = r.claims.iter().map(|c| c.claim_number.as_str()).collect();
+        let ours: Vec<(Claim, Visit)> = claims::table
+            .inner_join(visits::table)
+            .filter(claims::number.eq_any(numbers))
+            .select((Claim::as_select(), Visit::as_select()))
+            .load(self.conn())
+            .await?;
+        let ours: HashMap<&str, &(Claim, Visit)> = ours.iter().map(|one| (one.0.number.as_str(), one)).collect();
         for (i, claim) in r.claims.iter().enumerate() {
-            if self.post_claim(&row, i, claim).await? { posted.matched += 1 } else { posted.unmatched += 1 }
+            let own = ours.get(claim.claim_number.as_str()).copied();
+            if self.post_claim(&row, i, claim, own).await? { posted.matched += 1 } else { posted.unmatched += 1 }
         }
         for (i, p) in r.provider_adjustments.iter().enumerate() {
             self.post_outside(&row, i, p).await?;
@@ -109,16 +116,15 @@ impl Change<'_> {
         Ok(posted)
     }
 
-    async fn post_claim(&mut self, row: &Remittance, i: usize, c: &core::RemittedClaim) -> Result<bool> {
-        let ours: Option<(Claim, Visit)> = claims::table
-            .inner_join(visits::table)
-            .filter(claims::number.eq(c.claim_number.as_str()))
-            .select((Claim::as_select(), Visit::as_select()))
-            .first(self.conn())
-            .await
-            .optional()?;
+    async fn post_claim(
+        &mut self,
+        row: &Remittance,
+        i: usize,
+        c: &core::RemittedClaim,
+        ours: Option<&(Claim, Visit)>,
+    ) -> Result<bool> {
         let mut transaction_id = None;
-        if let Some((claim, visit)) = &ours {
+        if let Some((claim, visit)) = ours {
             let decision = ledger::decision(&c.decisions());
             let posting = match decision {
                 // A denial without adjustments leaves nothing to post; the claim still moves.
@@ -158,7 +164,7 @@ impl Change<'_> {
             id: Uuid::now_v7(),
             remittance_id: row.id,
             claim_number: c.claim_number.to_string(),
-            claim_id: ours.as_ref().map(|(claim, _)| claim.id),
+            claim_id: ours.map(|(claim, _)| claim.id),
             patient_name: format!("{}, {}", c.patient_last, c.patient_first),
             subscriber_number: c.subscriber_number.to_string(),
             status: c.status.to_string(),

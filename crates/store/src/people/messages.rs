@@ -1,5 +1,6 @@
 //! What patients are told: written down, handed over by background work, and what became of it.
 
+use crate::jobs::JobKind;
 use crate::people::registration;
 use crate::rows::{Message, Person};
 use crate::schema::messages;
@@ -78,7 +79,7 @@ impl Change<'_> {
         };
         diesel::insert_into(messages::table).values(&row).execute(self.conn()).await?;
         if matches!(way.channel, Channel::Text | Channel::Email) {
-            self.add_job("send_message", row.id).await?;
+            self.add_job(JobKind::SendMessage, row.id).await?;
         }
         self.audit("wrote", "message", row.id, Some(person), format!("{purpose}, {}", way.channel));
         self.tell(Topic::Message, row.id);

@@ -3,7 +3,11 @@
 use crate::codes;
 use chrono::{DateTime, NaiveDate, Utc};
 use harbor_core::arrival::Stage;
+use harbor_core::people::messages::{ToDo, to_do};
 use uuid::Uuid;
+
+/// Stages in which a visit does not take its time any more.
+pub const NOT_LIVE: [&str; 3] = [Stage::Cancelled.code(), Stage::DidNotCome.code(), Stage::LeftUnseen.code()];
 
 row! {
     visit_types VisitType {
@@ -280,5 +284,12 @@ row! {
         made_by: String,
         state_at: DateTime<Utc>,
         state_by: String,
+    }
+}
+
+impl Message {
+    /// What somebody has still to do about it.
+    pub fn to_do(&self) -> ToDo {
+        to_do(*self.channel, *self.state)
     }
 }

@@ -1,8 +1,8 @@
 //! When a clinician is away: a shift is handed over, or cancelled; its patients wait on the rebooking list
 //! until a plan gives each a new time.
 
-use crate::rows::{PersonLimits, Shift, Slot, Visit, VisitType};
-use crate::schedule::booking::{NOT_LIVE, Place};
+use crate::rows::{NOT_LIVE, PersonLimits, Shift, Slot, Visit, VisitType};
+use crate::schedule::booking::Place;
 use crate::schedule::supply::weekday_of;
 use crate::schema::{shifts, slots, visits};
 use crate::{Change, Conn, Result, StoreError, Topic, schedule};

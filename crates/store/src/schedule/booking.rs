@@ -3,7 +3,7 @@
 //! The core says whether a time may be booked; the database's constraints say who of two at one instant
 //! gets it, and refuse what no program may book.
 
-use crate::rows::{Person, Slot, Visit, VisitMove, VisitType};
+use crate::rows::{NOT_LIVE, Person, Slot, Visit, VisitMove, VisitType};
 use crate::schema::{clinic, slots, staff, visit_moves, visits};
 use crate::visit_line::visits::visit_type;
 use crate::{Change, Conn, Result, StoreError, Topic, codes, people, schedule};
@@ -16,9 +16,6 @@ use harbor_core::house::permissions::Role;
 use harbor_core::schedule::waiting::is_served;
 use harbor_core::schedule::{Shift, Span, VisitKind, Wish, call_sign, may_book, over_whole_slots, supply};
 use uuid::Uuid;
-
-/// Stages in which a visit does not take its time any more.
-pub const NOT_LIVE: [&str; 3] = ["cancelled", "did_not_come", "left_unseen"];
 
 /// Where a visit is to lie.
 #[derive(Debug, Clone)]

@@ -1,7 +1,6 @@
 //! Shifts, slots and visits of a day, and what of them is free.
 
-use crate::rows::{ScheduleNote, Shift, Slot, VisitType};
-use crate::schedule::booking::NOT_LIVE;
+use crate::rows::{NOT_LIVE, ScheduleNote, Shift, Slot, VisitType};
 use crate::schema::{shifts, slots, visit_types, visits};
 use crate::{Change, Conn, Result, StoreError, Topic};
 use chrono::{DateTime, Duration, NaiveDate, Utc};

@@ -3,7 +3,7 @@
 use crate::arrival::own_stages;
 use crate::money::ledger;
 use crate::people::registration::{Registrations, has_address};
-use crate::rows::{Claim, Coverage, OwnStage, Person, Visit};
+use crate::rows::{BenefitCheck, Coverage, OwnStage, Person, Visit};
 use crate::visit_line::visits;
 use crate::{Conn, Result, charges, claims, coverage, orders, people, prescribing};
 use chrono::NaiveDate;
@@ -91,6 +91,19 @@ pub fn answer_to_json(a: &harbor_core::coverage::BenefitAnswer) -> serde_json::V
     })
 }
 
+/// Rows under what they belong to, so that no visit walks through the rows of all.
+fn under<T>(rows: Vec<T>, of: impl Fn(&T) -> Uuid) -> HashMap<Uuid, Vec<T>> {
+    let mut found: HashMap<Uuid, Vec<T>> = HashMap::new();
+    for row in rows {
+        found.entry(of(&row)).or_default().push(row);
+    }
+    found
+}
+
+fn of<T>(rows: &HashMap<Uuid, Vec<T>>, id: Uuid) -> &[T] {
+    rows.get(&id).map_or(&[], Vec::as_slice)
+}
+
 /// Loads everything about these visits in a fixed number of queries.
 pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -> Result<Vec<Gathered>> {
     let ids: Vec<Uuid> = rows.iter().map(|v| v.id).collect();
@@ -107,22 +120,20 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
     let checks = coverage::latest_checks(conn, &policies.iter().map(|c| c.id).collect::<Vec<_>>()).await?;
     let payers: HashMap<Uuid, crate::rows::Payer> =
         coverage::payers(conn).await?.into_iter().map(|p| (p.id, p)).collect();
-    let order_rows = orders::of_visits(conn, &ids).await?;
-    let links = orders::links(conn, &ids).await?;
-    let prescriptions = prescribing::of_visits(conn, &ids).await?;
-    let lines = charges::lines_of(conn, &ids).await?;
-    let claim_rows = claims::of_visits(conn, &ids).await?;
+    let policies = under(policies, |c| c.person_id);
+    let checks: HashMap<Uuid, BenefitCheck> = checks.into_iter().map(|b| (b.coverage_id, b)).collect();
+    let order_rows = under(orders::of_visits(conn, &ids).await?, |o| o.visit_id);
+    let linked: HashSet<Uuid> = orders::links(conn, &ids).await?.into_iter().map(|l| l.order_id).collect();
+    let prescriptions = under(prescribing::of_visits(conn, &ids).await?, |p| p.visit_id);
+    let lines = under(charges::lines_of(conn, &ids).await?, |l| l.visit_id);
+    let claim_rows = under(claims::of_visits(conn, &ids).await?, |c| c.visit_id);
     let mut balances = ledger::balances(conn, &ids).await?;
     let at_own = rows.iter().any(|v| v.own_stage_id.is_some());
     let own = if at_own { own_stages::all(conn).await? } else { vec![] };
-    let diagnoses: Vec<(Uuid, String)> = {
+    let diagnoses: HashMap<Uuid, Vec<(Uuid, String)>> = {
         use crate::schema::visit_diagnoses as d;
-        d::table
-            .filter(d::visit_id.eq_any(&ids))
-            .order((d::visit_id, d::position))
-            .select((d::visit_id, d::code))
-            .load(conn)
-            .await?
+        let found = d::table.filter(d::visit_id.eq_any(&ids)).order((d::visit_id, d::position));
+        under(found.select((d::visit_id, d::code)).load(conn).await?, |(visit, _): &(Uuid, String)| *visit)
     };
     let services: HashMap<String, crate::rows::Service> =
         charges::services(conn).await?.into_iter().map(|s| (s.code.clone(), s)).collect();
@@ -141,22 +152,20 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
         let Some(person) = persons.get(&visit.person_id).cloned() else { continue };
         let marks = marks.remove(&visit.id).unwrap_or_default();
         let policy = match visit.coverage_id {
-            Some(id) => policies.iter().find(|c| c.id == id),
+            Some(id) => of(&policies, visit.person_id).iter().find(|c| c.id == id),
             None if visit.self_pay => None,
-            None => coverage::counting(&policies, visit.person_id, visit.day),
+            None => coverage::counting(of(&policies, visit.person_id), visit.person_id, visit.day),
         }
         .cloned();
-        let codes: Vec<String> = diagnoses.iter().filter(|(v, _)| *v == visit.id).map(|(_, c)| c.clone()).collect();
-        let own_orders: Vec<&crate::rows::Order> = order_rows.iter().filter(|o| o.visit_id == visit.id).collect();
-        let own_scripts: Vec<&crate::rows::Prescription> =
-            prescriptions.iter().filter(|p| p.visit_id == visit.id).collect();
-        let own_claims: Vec<&Claim> = claim_rows.iter().filter(|c| c.visit_id == visit.id).collect();
+        let codes: Vec<String> = of(&diagnoses, visit.id).iter().map(|(_, code)| code.clone()).collect();
+        let own_orders = of(&order_rows, visit.id);
+        let own_scripts = of(&prescriptions, visit.id);
+        let own_claims = of(&claim_rows, visit.id);
         let balance = balances.remove(&visit.id).unwrap_or_default();
         let empty = HashMap::new();
         let fees = prices.get(&visit.day).unwrap_or(&empty);
-        let own_lines: Vec<ChargeLine> = lines
+        let own_lines: Vec<ChargeLine> = of(&lines, visit.id)
             .iter()
-            .filter(|l| l.visit_id == visit.id)
             .map(|l| ChargeLine {
                 number: u32::try_from(l.number).unwrap_or(0),
                 service: services.get(&l.service_code).map_or_else(|| l.service_code.clone(), |s| s.name.clone()),
@@ -190,7 +199,7 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
             };
             check_claim(&candidate, index)
         });
-        let check = policy.as_ref().and_then(|c| checks.iter().find(|b| b.coverage_id == c.id));
+        let check = policy.as_ref().and_then(|c| checks.get(&c.id));
         let facts = VisitFacts {
             stage: visit.stage(),
             appointment: visit.appointment,
@@ -210,7 +219,7 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
             diagnoses: codes.len(),
             orders_without_diagnosis: own_orders
                 .iter()
-                .filter(|o| !links.iter().any(|l| l.order_id == o.id))
+                .filter(|o| !linked.contains(&o.id))
                 .map(|o| o.test_name.to_lowercase())
                 .collect(),
             orders_unsent: own_orders.iter().filter(|o| o.state == OrderState::Draft).count(),

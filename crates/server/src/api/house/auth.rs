@@ -3,6 +3,8 @@
 use crate::access::{COOKIE, DEVICE_COOKIE, Me, machine};
 use crate::api::{DONE, Done};
 use crate::problem::{Answer, Problem};
+use crate::signing::judging::judge;
+use crate::signing::{second_factor, word};
 use crate::state::State;
 use actix_web::cookie::time::Duration as CookieAge;
 use actix_web::cookie::{Cookie, SameSite};
@@ -12,18 +14,12 @@ use actix_web::web::{Data, Json, Path};
 use actix_web::{HttpRequest, HttpResponse};
 use harbor_core::house::permissions::Permission;
 use harbor_store::Actor;
-use harbor_store::house::guesses::{Admission, Knock};
 use harbor_store::house::sessions::{NewSession, OpenSession};
-use harbor_store::house::{guesses, sessions, staff};
+use harbor_store::house::{sessions, staff};
 use harbor_store::rows::Staff;
-use rand::RngExt;
 use serde::{Deserialize, Serialize};
-use std::time::Duration;
 use utoipa::ToSchema;
 use uuid::Uuid;
-
-/// Before a try for a name that is being guessed at is judged.
-const SLOWLY: Duration = Duration::from_secs(3);
 
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct SignIn {
@@ -69,84 +65,6 @@ async fn view(state: &State, me: Me) -> Result<MeView, Problem> {
     })
 }
 
-pub(crate) fn word(length: usize) -> String {
-    let mut random = rand::rng();
-    (0..length).map(|_| char::from(random.sample(rand::distr::Alphanumeric))).collect()
-}
-
-fn wrong() -> Problem {
-    Problem::new(StatusCode::UNAUTHORIZED, "wrong-sign-in", "The name or the password is wrong.")
-}
-
-/// Who was judged right, and at which device.
-pub(crate) struct Right {
-    staff: Staff,
-    /// The device's token, if one of this name's was shown.
-    device: Option<String>,
-    machine: String,
-}
-
-/// Judges a name and a password, and the second factor where there is one. Wrong tries are counted before they are
-/// judged, and recorded after.
-pub(crate) async fn judge(
-    state: &State,
-    request: &HttpRequest,
-    login: &str,
-    password: &str,
-    code: Option<&str>,
-) -> Result<Right, Problem> {
-    let login = login.trim().to_lowercase();
-    if login.is_empty() || login.len() > 60 || password.len() > 200 || login.chars().any(char::is_control) {
-        return Err(wrong());
-    }
-    let from = machine::address(request, state);
-    let mut turn = state.signing.enter(from)?;
-    let machine = from.to_string();
-    let shown = request.cookie(DEVICE_COOKIE).map(|c| c.value().to_owned());
-    let mut conn = state.store.reader().await?;
-    let device = match shown {
-        Some(token) if sessions::knows_device(&mut conn, &token, &login).await? => Some(token),
-        _ => None,
-    };
-    let knock = Knock { login: &login, machine: &machine, device: device.as_deref() };
-    let (attempt, slowly) = match guesses::admit(&mut conn, &knock).await? {
-        Admission::Judged { attempt, slowly } => (attempt, slowly),
-        Admission::Refused { seconds } => {
-            let minutes = (seconds + 59) / 60;
-            let wait = format!(
-                "Too many wrong tries; the next counts in {minutes} min. At a computer where you signed in before it goes on at once."
-            );
-            return Err(Problem::throttled(seconds, wait));
-        }
-    };
-    let found = staff::by_login(&mut conn, &login).await?;
-    drop(conn);
-    if slowly {
-        drop(turn);
-        tokio::time::sleep(SLOWLY).await;
-        turn = state.signing.enter(from)?;
-    }
-    let fits = turn.fits(password, found.as_ref().map(|s| s.password_hash.clone())).await;
-    drop(turn);
-    let Some(who) = found.filter(|_| fits) else {
-        let named = staff::by_login(&mut *state.store.reader().await?, &login).await?;
-        let (staff_id, name) = named.map_or((None, "somebody".to_owned()), |s| (Some(s.id), s.name));
-        // Of an unknown name not even the name is kept: it may be a password in the wrong field.
-        state
-            .store
-            .change(&Actor { staff_id, name }, state.now(), async |change| {
-                let known = if staff_id.is_some() { "a wrong password" } else { "an unknown name" };
-                change.audit("failed to sign in", "session", Uuid::nil(), None, format!("{known}, at {machine}"));
-                Ok::<_, Problem>(())
-            })
-            .await?;
-        return Err(wrong());
-    };
-    super::second_factor::check(state, &who, code).await?;
-    guesses::was_right(&mut *state.store.reader().await?, attempt, &knock).await?;
-    Ok(Right { staff: who, device, machine })
-}
-
 #[utoipa::path(post, path = "/api/sign-in", request_body = SignIn, responses((status = 200, body = MeView), (status = 401, body = Problem), (status = 429, body = Problem)))]
 pub async fn sign_in(state: Data<State>, request: HttpRequest, body: Json<SignIn>) -> Result<HttpResponse, Problem> {
     let right = judge(&state, &request, &body.login, &body.password, Some(&body.code)).await?;
@@ -163,7 +81,7 @@ pub async fn sign_in(state: Data<State>, request: HttpRequest, body: Json<SignIn
             Ok::<_, Problem>(session)
         })
         .await?;
-    let second_factor = super::second_factor::is_set_up(&state, right.staff.id).await?;
+    let second_factor = second_factor::is_set_up(&state, right.staff.id).await?;
     let me = Me { staff: right.staff, role, csrf, session, locked: false, second_factor };
     let secure = machine::is_secure(&request, &state);
     let cookie =
@@ -222,7 +140,7 @@ pub struct UnlockForm {
 pub async fn unlock(state: Data<State>, me: Me, request: HttpRequest, form: Json<UnlockForm>) -> Answer<Done> {
     let mistyped = || Problem::new(StatusCode::UNAUTHORIZED, "wrong-sign-in", "The password is wrong.");
     // The second factor was given when the session was opened.
-    let right = judge(&state, &request, &me.staff.login, &form.password, super::second_factor::GIVEN).await;
+    let right = judge(&state, &request, &me.staff.login, &form.password, second_factor::GIVEN).await;
     right.map_err(|p| if p.status == 401 { mistyped() } else { p })?;
     state
         .store

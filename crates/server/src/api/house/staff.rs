@@ -1,9 +1,10 @@
 //! The people who work here: their sign-ins, passwords and sessions.
 
-use super::auth::word;
 use crate::access::{Me, machine};
 use crate::api::{DONE, Done};
 use crate::problem::{Answer, Problem};
+use crate::signing::judging::own_password;
+use crate::signing::word;
 use crate::state::State;
 use actix_web::HttpRequest;
 use actix_web::web::{Data, Json, Path};
@@ -182,16 +183,6 @@ fn strong(password: &str, owner: &Staff, clinic: &str) -> Result<(), Problem> {
     match refusal(password, u8::from(found.score()), why.as_deref()) {
         Some(sentence) => Err(Problem::field("password", sentence)),
         None => Ok(()),
-    }
-}
-
-/// Checks one's own password, counted like a sign-in.
-pub(crate) async fn own_password(state: &State, me: &Me, request: &HttpRequest, password: &str) -> Result<(), Problem> {
-    let judged = super::auth::judge(state, request, &me.staff.login, password, super::second_factor::GIVEN).await;
-    match judged {
-        Ok(_) => Ok(()),
-        Err(problem) if problem.status == 401 => Err(Problem::field("oldPassword", "This is not your password.")),
-        Err(problem) => Err(problem),
     }
 }
 

@@ -14,12 +14,13 @@ use harbor_core::money::Cents;
 use harbor_core::money::collect::propose;
 use harbor_core::money::ledger::{CardState, LedgerRefusal, Method};
 use harbor_core::money::payments::{For, Mean, total};
-use harbor_store::money::payments::{NewPayment, Part};
+use harbor_store::money::payments::{NewPayment, Part, PostedPart};
 use harbor_store::money::{accounts, payments as store, terminal as requests};
 use harbor_store::rows::{CardRequest, Payment, PaymentMean};
 use harbor_store::visit_line::visits;
 use harbor_store::{Conn, codes, people};
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
@@ -298,40 +299,53 @@ async fn by_card(state: &State, me: &Me, new: &NewPayment, card: Cents) -> Resul
     }
 }
 
-/// A receipt of a payment, as it stands now.
+/// The receipt of a payment, as it stands now.
 pub async fn receipt_of(conn: &mut Conn, state: &State, payment: &Payment) -> Result<Receipt, Problem> {
-    let parts = store::parts_of(conn, payment.id).await?;
-    let persons: Vec<Uuid> = parts.iter().filter_map(|p| p.person).chain([payment.person_id]).collect();
+    let receipts = receipts_of(conn, state, std::slice::from_ref(payment)).await?;
+    receipts.into_iter().next().ok_or_else(|| Problem::not_found("payment"))
+}
+
+/// The receipts of payments, in their order, read in a fixed number of questions.
+pub async fn receipts_of(conn: &mut Conn, state: &State, payments: &[Payment]) -> Result<Vec<Receipt>, Problem> {
+    let ids: Vec<Uuid> = payments.iter().map(|p| p.id).collect();
+    let parts = store::parts_of(conn, &ids).await?;
+    let mut persons: Vec<Uuid> =
+        parts.iter().filter_map(|p| p.person).chain(payments.iter().map(|p| p.person_id)).collect();
+    persons.sort_unstable();
+    persons.dedup();
     let by_id = people::by_id(conn, persons.iter().copied()).await?;
     let of_visits: Vec<Uuid> = parts.iter().filter_map(|p| p.visit).collect();
     let about = visits::many(conn, &of_visits).await?;
     let name = |id: Uuid| by_id.get(&id).map_or(String::new(), |p| format!("{} {}", p.first_name, p.last_name));
-    let all = accounts::of_people(conn, &persons).await?;
-    let left = |id: &Uuid| all.get(id).map_or(0, |a| a.owed(None).get());
-    let mut once: Vec<Uuid> = persons.clone();
-    once.sort();
-    once.dedup();
-    Ok(Receipt {
-        number: payment.id,
-        kind: payment.kind,
-        at: payment.at,
-        by: payment.by.clone(),
-        cents: payment.cents,
-        means: store::means_of(conn, &[payment.id]).await?,
-        parts: parts
-            .iter()
-            .map(|p| ReceiptPart {
-                name: p.person.map_or(String::new(), name),
-                words: words_of(state, p.visit.and_then(|v| about.get(&v)), p.credit),
-                cents: p.cents,
-            })
-            .collect(),
-        payer: name(payment.person_id),
-        clinic: state.clinic.name.clone(),
-        left_cents: once.iter().map(left).sum(),
-        reason: payment.reason.clone(),
-        taken_back: store::voids_of(conn, &[payment.id]).await?.into_iter().next().map(|v| v.reason),
-    })
+    let accounts = accounts::of_people(conn, &persons).await?;
+    let means = store::means_of(conn, &ids).await?;
+    let voids = store::voids_of(conn, &ids).await?;
+    let receipt = |payment: &Payment| {
+        let own: Vec<&PostedPart> = parts.iter().filter(|p| p.payment == payment.id).collect();
+        let concerned: BTreeSet<Uuid> = own.iter().filter_map(|p| p.person).chain([payment.person_id]).collect();
+        Receipt {
+            number: payment.id,
+            kind: payment.kind,
+            at: payment.at,
+            by: payment.by.clone(),
+            cents: payment.cents,
+            means: means.iter().filter(|m| m.payment_id == payment.id).cloned().collect(),
+            parts: own
+                .iter()
+                .map(|p| ReceiptPart {
+                    name: p.person.map_or(String::new(), name),
+                    words: words_of(state, p.visit.and_then(|v| about.get(&v)), p.credit),
+                    cents: p.cents,
+                })
+                .collect(),
+            payer: name(payment.person_id),
+            clinic: state.clinic.name.clone(),
+            left_cents: concerned.iter().map(|id| accounts.get(id).map_or(0, |a| a.owed(None).get())).sum(),
+            reason: payment.reason.clone(),
+            taken_back: voids.iter().find(|v| v.of_payment == Some(payment.id)).map(|v| v.reason.clone()),
+        }
+    };
+    Ok(payments.iter().map(receipt).collect())
 }
 
 #[utoipa::path(get, path = "/api/payments/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = Receipt), (status = 404, body = Problem)))]
@@ -345,9 +359,7 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<Receipt> {
 #[utoipa::path(get, path = "/api/people/{id}/payments", params(("id" = Uuid, Path)), responses((status = 200, body = Vec<Receipt>)))]
 pub async fn of_person(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<Receipt>> {
     let mut conn = state.store.reader().await?;
-    let mut out = Vec::new();
-    for payment in store::of_person(&mut conn, *id).await?.iter().take(20) {
-        out.push(receipt_of(&mut conn, &state, payment).await?);
-    }
-    Ok(Json(out))
+    let mut payments = store::of_person(&mut conn, *id).await?;
+    payments.truncate(20);
+    Ok(Json(receipts_of(&mut conn, &state, &payments).await?))
 }

@@ -3,13 +3,15 @@
 use crate::access::{Me, shown};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
-use crate::work::take_remittance_file;
+use crate::work::{UploadAnswer, take_remittance_file};
 use actix_web::HttpRequest;
 use actix_web::web::{Bytes, Data, Json};
 use harbor_store::money::remittances as store;
 use harbor_store::rows::{Remittance, RemittedClaim};
 use serde::Serialize;
+use std::collections::HashMap;
 use utoipa::ToSchema;
+use uuid::Uuid;
 
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
@@ -21,23 +23,21 @@ pub struct RemittanceView {
 #[utoipa::path(get, path = "/api/remittances", responses((status = 200, body = Vec<RemittanceView>)))]
 pub async fn list(state: Data<State>, request: HttpRequest) -> Answer<Vec<RemittanceView>> {
     let mut conn = state.store.reader().await?;
-    let (mut out, mut people) = (Vec::new(), Vec::new());
-    for remittance in store::list(&mut conn).await? {
-        let claims = store::claims_of(&mut conn, remittance.id).await?;
-        people.extend(harbor_store::claims::people_in(&mut conn, remittance.document_id).await?);
-        out.push(RemittanceView { remittance, claims });
+    let rows = store::list(&mut conn).await?;
+    let ids: Vec<Uuid> = rows.iter().map(|r| r.id).collect();
+    let mut decided: HashMap<Uuid, Vec<RemittedClaim>> = HashMap::new();
+    for claim in store::claims_of(&mut conn, &ids).await? {
+        decided.entry(claim.remittance_id).or_default().push(claim);
     }
+    let documents: Vec<Uuid> = rows.iter().map(|r| r.document_id).collect();
+    let people = harbor_store::claims::people_in(&mut conn, &documents).await?;
+    let view = |remittance: Remittance| {
+        let claims = decided.remove(&remittance.id).unwrap_or_default();
+        RemittanceView { remittance, claims }
+    };
+    let out = rows.into_iter().map(view).collect();
     shown::listed(&request, "remittances", people);
     Ok(Json(out))
-}
-
-#[derive(Debug, Serialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct UploadAnswer {
-    pub posted: usize,
-    pub posted_before: usize,
-    pub matched: usize,
-    pub unmatched: usize,
 }
 
 /// Posts an 835 file: whole, once, and only when it balances.

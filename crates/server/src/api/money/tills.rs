@@ -1,6 +1,6 @@
 //! The till of a site: opened with its cash, closed as it was counted.
 
-use super::payments::{Receipt, receipt_of};
+use super::payments::{Receipt, receipts_of};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
@@ -70,9 +70,8 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<TillView> {
         for (method, amount) in store::expected(&mut conn, till).await? {
             expected.push(MeansSum { method: method.code().into(), cents: amount.get() });
         }
-        for payment in store::movements(&mut conn, till.id).await? {
-            movements.push(receipt_of(&mut conn, &state, &payment).await?);
-        }
+        let moved = store::movements(&mut conn, till.id).await?;
+        movements = receipts_of(&mut conn, &state, &moved).await?;
     }
     let left_cents = closed.as_slice().first().and_then(|t| t.stays_cents).unwrap_or(0);
     Ok(Json(TillView {

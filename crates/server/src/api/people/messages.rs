@@ -9,7 +9,7 @@ use crate::telling;
 use actix_web::HttpRequest;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::fields::Faults;
-use harbor_core::people::messages::{Channel, Fate, ToDo, to_do};
+use harbor_core::people::messages::{Channel, Fate, ToDo};
 use harbor_store::people;
 use harbor_store::people::messages as store;
 use harbor_store::rows::Message;
@@ -41,13 +41,8 @@ pub async fn list(state: Data<State>, request: HttpRequest) -> Answer<Vec<Messag
     Ok(Json(rows.into_iter().filter_map(view).collect()))
 }
 
-/// What somebody has still to do about a message.
-pub(crate) fn to_do_about(m: &Message) -> ToDo {
-    to_do(*m.channel, *m.state)
-}
-
 fn to_do_word(m: &Message) -> Option<String> {
-    match to_do_about(m) {
+    match m.to_do() {
         ToDo::Nothing => None,
         ToDo::Call => Some("call".into()),
         ToDo::PrintLetter => Some("letter".into()),

@@ -2,7 +2,6 @@
 
 use super::views::{BlockerView, PersonCard, VisitCard};
 use crate::access::Me;
-use crate::api::people::messages::to_do_about;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json};
@@ -113,15 +112,9 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
     });
     let mut troubles = Vec::new();
     for (kind, _, attempts, error) in jobs::troubled(&mut conn).await? {
-        let what = match kind.as_str() {
-            "send_orders" => "Orders to the laboratory",
-            "send_prescription" => "A prescription to the pharmacy",
-            "send_batch" => "A batch to the clearing house",
-            "ask_benefits" => "A benefits check",
-            _ => "A message",
-        };
         troubles.push(format!(
-            "{what} could not be handed over yet ({error}); tried {attempts} times, tried again by itself."
+            "{} could not be handed over yet ({error}); tried {attempts} times, tried again by itself.",
+            kind.label()
         ));
     }
     let marks = visits::marks_of(&mut conn, &of_today.iter().map(|v| v.id).collect::<Vec<_>>()).await?;
@@ -189,7 +182,7 @@ async fn to_tell(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem
     let rows = messages::recent(conn, state.now()).await?;
     let persons = people::by_id(conn, rows.iter().map(|m| m.person_id)).await?;
     let one = |m: &Message| {
-        let task = match to_do_about(m) {
+        let task = match m.to_do() {
             ToDo::Call => CALL,
             ToDo::PrintLetter => PRINT_LETTER,
             ToDo::Nothing => return None,

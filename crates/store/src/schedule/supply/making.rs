@@ -1,8 +1,7 @@
 //! Making the days: what is there against what the templates want, and doing what the core says about it.
 
 use super::{FROM_TEMPLATE, LeftAsIs, SupplyReport, WholeTemplate, exception_in_core, exceptions, templates};
-use crate::rows::{Shift, Slot};
-use crate::schedule::booking::NOT_LIVE;
+use crate::rows::{NOT_LIVE, Shift, Slot};
 use crate::schema::{clinic, shifts, slot_events, slots, visits};
 use crate::{Change, Result, Topic};
 use chrono::{DateTime, Days, Duration, NaiveDate, Utc};

@@ -1,0 +1,128 @@
+//! Moving through the building: stages, rooms, and the end of check-in.
+
+use crate::arrival::own_stages::{all, in_core};
+use crate::rows::{Room, Visit};
+use crate::schema::{rooms, visits};
+use crate::{Change, Result, StoreError, Topic, coverage};
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use harbor_core::arrival::own_stages::{At, OwnStage};
+use harbor_core::arrival::rooms::may_room;
+use harbor_core::arrival::{MoveRefusal, Stage, own_stages};
+use harbor_core::visit_line::{Mark, marks as line_marks};
+use uuid::Uuid;
+
+impl Change<'_> {
+    /// Moves a patient to another stage, a fixed one or one of the clinic's own; marks of the line that this reaches
+    /// or takes back follow.
+    pub async fn move_visit(&mut self, id: Uuid, to: impl Into<At<Uuid>>, room: Option<Uuid>) -> Result<Visit> {
+        let mut visit = self.lock_visit(id).await?;
+        let to: At<Uuid> = to.into();
+        let from = At { stage: visit.stage(), own: visit.own_stage_id };
+        let refuse = |r: MoveRefusal| StoreError::refused("stage", r.to_string());
+        if from == to && (room.is_none() || room == visit.room_id) {
+            return Ok(visit);
+        }
+        let within = from.stage == to.stage;
+        if !within {
+            from.stage.may_become(to.stage).map_err(refuse)?;
+        }
+        let own = self.own_stage_of(to).await?;
+        if to.stage == Stage::InRoom {
+            let wanted = room.or(visit.room_id).ok_or_else(|| refuse(MoveRefusal::NeedsRoom))?;
+            if room.is_some() {
+                self.room_for(&visit, wanted).await?;
+            }
+            visit.room_id = Some(wanted);
+        }
+        let gives_room_up = own.as_ref().is_some_and(|o| !o.keeps_room());
+        if gives_room_up || matches!(to.stage, Stage::Left | Stage::LeftUnseen) {
+            visit.room_id = None;
+        }
+        if !within {
+            let marks = self.marks_of_visit(id).await?;
+            let change = line_marks::of_move(from.stage, to.stage, &marks);
+            for mark in change.reached {
+                self.reach_now(id, mark).await?;
+            }
+            if let Some(mark) = change.taken_back {
+                self.take_back(id, mark).await?;
+            }
+            if change.taken_back == Some(Mark::Roomed) {
+                visit.room_id = None;
+            }
+            visit.left_at = matches!(to.stage, Stage::Left | Stage::LeftUnseen).then_some(self.now);
+        }
+        let done = own_stages::is_done(to);
+        if done != own_stages::is_done(from) {
+            visit.done_at = done.then_some(self.now);
+        }
+        visit.stage = to.stage.into();
+        visit.own_stage_id = to.own;
+        visit.stage_at = self.now;
+        self.store_stage(&mut visit).await?;
+        let name = own.map_or_else(|| to.stage.label().to_owned(), |o| o.name);
+        self.audit("moved", "visit", id, Some(visit.person_id), format!("{} → {name}", from.stage.label()));
+        Ok(visit)
+    }
+
+    /// The own stage that is moved to, when it is one in use within the fixed one.
+    async fn own_stage_of(&mut self, to: At<Uuid>) -> Result<Option<OwnStage<Uuid>>> {
+        let Some(id) = to.own else { return Ok(None) };
+        let used = all(self.conn()).await?;
+        let found = used.iter().map(in_core).find(|o| o.id == id && o.after == to.stage);
+        found.map(Some).ok_or(StoreError::NotFound("stage"))
+    }
+
+    /// Whether the patient may be brought into this room.
+    async fn room_for(&mut self, visit: &Visit, wanted: Uuid) -> Result<()> {
+        let found = rooms::table.find(wanted).select(Room::as_select()).first(self.conn()).await.optional()?;
+        let row: Room = found.ok_or(StoreError::NotFound("room"))?;
+        let kind = *row.kind;
+        may_room(&row.name, kind, row.active, row.site_id == visit.site_id)
+            .map_err(|r| StoreError::refused("stage", r.to_string()))
+    }
+
+    /// Check-in may be finished while the patient is already in a room. The policy that counts on this day is
+    /// the visit's from then on.
+    pub async fn finish_check_in(&mut self, id: Uuid) -> Result<Visit> {
+        let mut visit = self.lock_visit(id).await?;
+        let stage = visit.stage();
+        if self.has_reached(id, Mark::CheckedIn).await? {
+            return Ok(visit);
+        }
+        if matches!(stage, Stage::Here | Stage::Booked) {
+            visit = self.move_visit(id, Stage::CheckedIn, None).await?;
+        } else if stage.is_present() {
+            self.reach_now(id, Mark::CheckedIn).await?;
+            self.store_stage(&mut visit).await?;
+            self.audit("checked in", "visit", id, Some(visit.person_id), "after rooming");
+        } else {
+            return Err(StoreError::refused("stage", format!("The visit is {}.", stage.label().to_lowercase())));
+        }
+        if visit.coverage_id.is_none() && !visit.self_pay {
+            let policies = coverage::of_person(self.conn(), visit.person_id).await?;
+            if let Some(policy) = coverage::counting(&policies, visit.person_id, visit.day).map(|c| c.id) {
+                self.set_payer_of_visit(id, Some(policy), false, visit.accident_date).await?;
+                visit.coverage_id = Some(policy);
+            }
+        }
+        Ok(visit)
+    }
+
+    /// Writes where the patient of a locked visit is.
+    async fn store_stage(&mut self, v: &mut Visit) -> Result<()> {
+        use visits as t;
+        v.version += 1;
+        diesel::update(t::table.find(v.id))
+            .set((
+                (t::stage.eq(&v.stage), t::stage_at.eq(v.stage_at), t::left_at.eq(v.left_at)),
+                (t::room_id.eq(v.room_id), t::own_stage_id.eq(v.own_stage_id), t::done_at.eq(v.done_at)),
+                t::version.eq(v.version),
+            ))
+            .execute(self.conn())
+            .await?;
+        self.tell(Topic::Visit, v.id);
+        Ok(())
+    }
+}

@@ -1,0 +1,30 @@
+//! What a change tells of.
+
+use harbor_core::coded;
+
+coded! {
+    /// What something is told about; questions of the screens hang on topics and ids.
+    Topic {
+        Visit = "visit", "a visit";
+        /// Only the words of a note: nothing but the chart shows them.
+        Note = "note", "a note";
+        Person = "person", "a person";
+        Schedule = "schedule", "supply";
+        Clinic = "clinic", "the clinic's settings";
+        Waiting = "waiting", "who waits";
+        Message = "message", "messages";
+        Groups = "groups", "groups of clinicians";
+        Prices = "prices", "prices";
+        Claim = "claim", "a claim";
+        Batch = "batch", "a batch of claims";
+        Remittance = "remittance", "a remittance";
+        Result = "result", "a result";
+        Till = "till", "a till";
+        /// The session's own stream ends by it.
+        Session = "session", "a session";
+        /// Work to hand over waits; no screen shows it.
+        Job = "job", "work to hand over";
+        /// Something was missed: look at all again.
+        Everything = "everything", "everything";
+    }
+}
