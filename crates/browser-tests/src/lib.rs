@@ -225,7 +225,9 @@ impl Browser {
 
     /// Replaces what a field holds.
     pub async fn fill(&self, name: &str, text: &str) -> Result<()> {
-        let path = format!("(//input[@name='{name}'] | //textarea[@name='{name}'])[last()]");
+        let wanted =
+            format!("@name='{name}' or @aria-label='{name}' or @id=//label[normalize-space(text()[1])='{name}']/@for");
+        let path = format!("(//input[{wanted}] | //textarea[{wanted}])[last()]");
         self.click(&path).await?;
         self.keys(&format!("{}a", char::from(Key::Control))).await?;
         self.keys(&char::from(Key::Null).to_string()).await?;

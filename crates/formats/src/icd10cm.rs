@@ -1,9 +1,12 @@
 //! The ICD-10-CM tabular list as released (XML), to the entries of [`harbor_core::consult::diagnoses`].
 
+pub mod table;
+
 use crate::Located;
 use harbor_core::consult::diagnoses::CodeEntry;
 use quick_xml::Reader;
 use quick_xml::events::{BytesStart, Event};
+use std::borrow::Cow;
 
 /// A release.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -14,16 +17,23 @@ pub struct Release {
 }
 
 /// Reads the tabular list; gzip is recognised by its first bytes.
+///
+/// # Errors
+/// When it is no whole tabular list.
 pub fn read(bytes: &[u8]) -> Result<Release, Located> {
-    if bytes.starts_with(&[0x1f, 0x8b]) {
-        let mut plain = Vec::new();
-        // The release has some ten megabytes; a file that unpacks to far more is not one.
-        let limited = std::io::Read::take(flate2::read::GzDecoder::new(bytes), 200_000_000);
-        std::io::Read::read_to_end(&mut { limited }, &mut plain)
-            .map_err(|e| wrong(0, "", format!("a readable gzip file ({e})")))?;
-        return read_plain(&plain);
+    read_plain(&unpacked(bytes)?)
+}
+
+fn unpacked(bytes: &[u8]) -> Result<Cow<'_, [u8]>, Located> {
+    if !bytes.starts_with(&[0x1f, 0x8b]) {
+        return Ok(Cow::Borrowed(bytes));
     }
-    read_plain(bytes)
+    let mut plain = Vec::new();
+    // The release has some ten megabytes; a file that unpacks to far more is not one.
+    let mut limited = std::io::Read::take(flate2::read::GzDecoder::new(bytes), 200_000_000);
+    std::io::Read::read_to_end(&mut limited, &mut plain)
+        .map_err(|e| wrong(0, "", format!("a readable gzip file ({e})")))?;
+    Ok(Cow::Owned(plain))
 }
 
 fn wrong(byte: usize, id: &str, expected: String) -> Located {
@@ -82,10 +92,6 @@ fn read_plain(bytes: &[u8]) -> Result<Release, Located> {
     if !saw_root || !s.open.is_empty() {
         return Err(wrong(bytes.len(), "ICD10CM.tabular", "a whole tabular list; the file ends before".into()));
     }
-    let has_children: std::collections::HashSet<String> = s.done.iter().filter_map(|e| e.parent.clone()).collect();
-    for entry in &mut s.done {
-        entry.leaf = !entry.heading && !has_children.contains(&entry.code);
-    }
     if s.done.iter().all(|e| e.heading) {
         return Err(wrong(bytes.len(), "diag", "at least one code".into()));
     }
@@ -105,7 +111,12 @@ fn start(s: &mut State, tag: &BytesStart, at: usize) -> Result<(), Located> {
                 return Err(wrong(at, "diag", "entries at most twelve deep".into()));
             }
             let parent = s.open.last().map(|p| s.done[*p].code.clone());
-            let mut entry = CodeEntry { parent, heading: tag.name().as_ref() != "diag", ..CodeEntry::default() };
+            // By where it lies, not by its code: a section of one category bears that category's code (B20).
+            if let Some(above) = s.open.last() {
+                s.done[*above].leaf = false;
+            }
+            let heading = tag.name().as_ref() != "diag";
+            let mut entry = CodeEntry { parent, heading, leaf: !heading, ..CodeEntry::default() };
             if tag.name().as_ref() == "section"
                 && let Ok(Some(id)) = tag.try_get_attribute("id")
             {

@@ -2,6 +2,7 @@
 
 use anyhow::{Context, Result};
 use clap::{Parser, Subcommand};
+use harbor_formats::icd10cm;
 use harbor_formats::x12::show;
 use harbor_server::Settings;
 use harbor_server::tables::Tables;
@@ -125,6 +126,8 @@ impl Log {
 enum Codes {
     /// The ten best codes for a text: code, tab, description.
     Search { text: String },
+    /// Make the compact table of a release from its tabular list (XML, gzip or not).
+    Import { list: PathBuf, table: PathBuf },
     /// Whether codes may be billed together: success, or one finding a line.
     Check {
         #[arg(required = true)]
@@ -170,6 +173,21 @@ fn run(command: Command) -> Result<ExitCode> {
                 println!("{}\t{}", hit.code, hit.title);
             }
             Ok(ExitCode::SUCCESS)
+        }
+        Command::Codes(Codes::Import { list, table }) => {
+            let bytes = std::fs::read(&list).with_context(|| format!("reading {}", list.display()))?;
+            match icd10cm::read(&bytes) {
+                Ok(release) => {
+                    std::fs::write(&table, icd10cm::table::write(&release)?)
+                        .with_context(|| format!("writing {}", table.display()))?;
+                    println!("{} entries of {}", release.entries.len(), release.version);
+                    Ok(ExitCode::SUCCESS)
+                }
+                Err(located) => {
+                    println!("{located}");
+                    Ok(ExitCode::from(1))
+                }
+            }
         }
         Command::Codes(Codes::Check { codes }) => {
             let stops: Vec<String> = Tables::shared()?

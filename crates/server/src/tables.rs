@@ -31,7 +31,7 @@ impl Tables {
 
     fn read() -> Result<Tables> {
         let release =
-            icd10cm::read(include_bytes!("../../../data/icd10cm-tabular-2026-04.xml.gz")).context("diagnoses")?;
+            icd10cm::table::read(include_bytes!("../../../data/icd10cm-2026-04.table.gz")).context("diagnoses")?;
         Ok(Tables {
             release: release.version,
             diagnoses: DiagnosisIndex::new(release.entries),

@@ -1,9 +1,10 @@
+import { Form, Refused } from '../ui/Form';
 import { useState } from 'react';
 import * as Aria from 'react-aria-components';
 import styled from 'styled-components';
 import { api, Refusal, setCsrf, take } from '../api/client';
 import { Button, Field } from '../ui/controls';
-import { Notice, Small, Stack } from '../ui/layout';
+import { Small } from '../ui/layout';
 import { color, corner, hair, part, space } from '../ui/tokens';
 import { openScreen } from './lock';
 import { askSession } from './presence';
@@ -55,38 +56,20 @@ export function Lock({ login, onOpened }: { login: string; onOpened: () => void 
     <Whole isOpen isDismissable={false} isKeyboardDismissDisabled data-lock>
       <Card>
         <Aria.Dialog aria-label="The screen is locked">
-          <form
-            onSubmit={(event) => {
-              event.preventDefault();
-              void enter();
-            }}
-          >
-            <Stack $gap={4}>
-              <div>
-                <h1>Locked</h1>
-                <Small>What was open and typed is still there. It opens with the password of {login}.</Small>
-              </div>
-              <Field
-                label="Password"
-                type="password"
-                name="password"
-                value={password}
-                onChange={setPassword}
-                autoFocus
-              />
-              {refusal && (
-                <Notice $tone="coral" role="alert">
-                  {refusal.message}
-                </Notice>
-              )}
-              <Button $kind="filled" type="submit" data-main-action isDisabled={busy || password === ''}>
-                Open
-              </Button>
-              <Button $kind="quiet" onPress={() => void leave()}>
-                Sign out instead
-              </Button>
-            </Stack>
-          </form>
+          <Form refusal={refusal} onSave={() => void enter()}>
+            <div>
+              <h1>Locked</h1>
+              <Small>What was open and typed is still there. It opens with the password of {login}.</Small>
+            </div>
+            <Field label="Password" type="password" name="password" value={password} onChange={setPassword} autoFocus />
+            <Refused />
+            <Button $kind="filled" type="submit" data-main-action isDisabled={busy || password === ''}>
+              Open
+            </Button>
+            <Button $kind="quiet" onPress={() => void leave()}>
+              Sign out instead
+            </Button>
+          </Form>
         </Aria.Dialog>
       </Card>
     </Whole>

@@ -1,3 +1,4 @@
+import { Form } from '../ui/Form';
 import { useEffect, useState } from 'react';
 import { api, type Schemas, useDo } from '../api/client';
 import { Button, Field } from '../ui/controls';
@@ -25,34 +26,26 @@ export function SetPassword() {
     <DoorPage>
       <Stack $gap={4} style={{ marginTop: space(7) }}>
         {owner && !owner.set && (
-          <form
-            onSubmit={(event) => {
-              event.preventDefault();
-              void keep();
-            }}
-          >
-            <Stack $gap={4}>
-              <span>
-                {owner.name}, you sign in as <strong>{owner.login}</strong>. Choose a password.
-              </span>
-              <Field
-                label="New password"
-                type="password"
-                name="password"
-                value={password}
-                onChange={setPassword}
-                autoFocus
-                fault={refusal?.fault('password')}
-              />
-              <Small>At least ten signs; several words that do not belong together make a good one.</Small>
-              <Row>
-                <Spread />
-                <Button $kind="filled" type="submit" isDisabled={busy || password === ''}>
-                  Set the password
-                </Button>
-              </Row>
-            </Stack>
-          </form>
+          <Form refusal={refusal} onSave={() => void keep()}>
+            <span>
+              {owner.name}, you sign in as <strong>{owner.login}</strong>. Choose a password.
+            </span>
+            <Field
+              name="password"
+              label="New password"
+              type="password"
+              value={password}
+              onChange={setPassword}
+              autoFocus
+            />
+            <Small>At least ten signs; several words that do not belong together make a good one.</Small>
+            <Row>
+              <Spread />
+              <Button $kind="filled" type="submit" isDisabled={busy || password === ''}>
+                Set the password
+              </Button>
+            </Row>
+          </Form>
         )}
         {owner?.set && (
           <Notice $tone="kelp">

@@ -81,7 +81,8 @@ const Area = styled(Aria.TextArea)`
   field-sizing: content;
 `;
 
-const Fault = styled.p`
+const FaultText = styled(Aria.FieldError)`
+  display: block;
   margin-top: ${space(1)};
   font-size: ${size.small};
   color: ${color.coral};
@@ -117,12 +118,23 @@ interface FieldProps {
   onKeyDown?: (event: { key: string }) => void;
 }
 
+/** What is wrong with a field: as the screen says, or as the form around heard from the server. */
+const Fault = ({ fault, when }: { fault: string | undefined; when: boolean }) =>
+  when && (
+    <div role="alert">
+      <FaultText>{fault}</FaultText>
+    </div>
+  );
+
+/** A fault that the screen itself knows; without one, the form around tells what the server found. */
+const told = (fault: string | undefined) => (fault === undefined ? {} : { isInvalid: true });
+
 export function Field(p: FieldProps) {
   return (
     <Aria.TextField
       value={p.value}
       onChange={p.onChange}
-      isInvalid={p.fault !== undefined}
+      {...told(p.fault)}
       // A fault told by the server must not keep the corrected form from being sent again.
       validationBehavior="aria"
       isDisabled={p.isDisabled ?? false}
@@ -133,23 +145,23 @@ export function Field(p: FieldProps) {
       aria-label={p.hideLabel ? p.label : undefined}
       onKeyDown={p.onKeyDown}
     >
-      {!p.hideLabel && (
-        <Label>
-          {p.label}
-          {p.aside && <Aside>{p.aside}</Aside>}
-        </Label>
+      {({ isInvalid }) => (
+        <>
+          {!p.hideLabel && (
+            <Label>
+              {p.label}
+              {p.aside && <Aside>{p.aside}</Aside>}
+            </Label>
+          )}
+          {p.lines ? (
+            <Area rows={p.lines} placeholder={p.placeholder ?? ''} />
+          ) : (
+            <Input placeholder={p.placeholder ?? ''} autoComplete="off" />
+          )}
+          <Fault fault={p.fault} when={isInvalid} />
+          {p.hint && !isInvalid && <Hint>{p.hint}</Hint>}
+        </>
       )}
-      {p.lines ? (
-        <Area rows={p.lines} placeholder={p.placeholder ?? ''} />
-      ) : (
-        <Input placeholder={p.placeholder ?? ''} autoComplete="off" />
-      )}
-      {p.fault && (
-        <Fault role="alert" slot="errorMessage">
-          {p.fault}
-        </Fault>
-      )}
-      {p.hint && !p.fault && <Hint>{p.hint}</Hint>}
     </Aria.TextField>
   );
 }
@@ -207,26 +219,32 @@ export function Pick(p: {
   fault?: string | undefined;
   placeholder?: string;
   hideLabel?: boolean;
+  name?: string;
 }) {
   return (
     <Aria.Select
+      {...(p.name ? { name: p.name } : {})}
       value={p.value}
       onChange={(key) => key !== null && p.onChange(String(key))}
-      isInvalid={p.fault !== undefined}
+      {...told(p.fault)}
       validationBehavior="aria"
       placeholder={p.placeholder ?? 'Choose'}
       aria-label={p.hideLabel ? p.label : undefined}
     >
-      {!p.hideLabel && <Label>{p.label}</Label>}
-      <SelectButton>
-        <Aria.SelectValue />
-      </SelectButton>
-      {p.fault && <Fault role="alert">{p.fault}</Fault>}
-      <Float>
-        <Options items={p.choices}>
-          {(c) => <Option textValue={(c as Choice).label}>{(c as Choice).label}</Option>}
-        </Options>
-      </Float>
+      {({ isInvalid }) => (
+        <>
+          {!p.hideLabel && <Label>{p.label}</Label>}
+          <SelectButton>
+            <Aria.SelectValue />
+          </SelectButton>
+          <Fault fault={p.fault} when={isInvalid} />
+          <Float>
+            <Options items={p.choices}>
+              {(c) => <Option textValue={(c as Choice).label}>{(c as Choice).label}</Option>}
+            </Options>
+          </Float>
+        </>
+      )}
     </Aria.Select>
   );
 }
@@ -262,24 +280,32 @@ export function Choose(p: {
   onChange: (id: string) => void;
   hideLabel?: boolean;
   fault?: string | undefined;
+  name?: string;
 }) {
   return (
     <Aria.RadioGroup
+      {...told(p.fault)}
+      {...(p.name ? { name: p.name } : {})}
+      validationBehavior="aria"
       // A value that is no choice would leave no radio that Tab can reach.
       value={p.choices.some((c) => c.id === p.value) ? p.value : null}
       onChange={p.onChange}
       orientation="horizontal"
       aria-label={p.hideLabel ? p.label : undefined}
     >
-      {!p.hideLabel && <Label>{p.label}</Label>}
-      <Segments>
-        {p.choices.map((c) => (
-          <Segment key={c.id} value={c.id}>
-            {c.label}
-          </Segment>
-        ))}
-      </Segments>
-      {p.fault && <Fault role="alert">{p.fault}</Fault>}
+      {({ isInvalid }) => (
+        <>
+          {!p.hideLabel && <Label>{p.label}</Label>}
+          <Segments>
+            {p.choices.map((c) => (
+              <Segment key={c.id} value={c.id}>
+                {c.label}
+              </Segment>
+            ))}
+          </Segments>
+          <Fault fault={p.fault} when={isInvalid} />
+        </>
+      )}
     </Aria.RadioGroup>
   );
 }

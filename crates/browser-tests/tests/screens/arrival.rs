@@ -149,7 +149,7 @@ async fn without_an_appointment(b: &Browser) -> Result<()> {
     b.gone("//aside//li[@data-mark='booked']").await?;
     // What it is about is put right on the way.
     b.click("//*[@data-step='visit']//button[normalize-space()='Open']").await?;
-    b.fill("visit-reason", "Cut thumb").await?;
+    b.fill("reason", "Cut thumb").await?;
     b.press("Put right").await?;
     b.see("//aside[contains(., 'Cut thumb')]").await?;
     b.goto("/in-clinic").await?;

@@ -56,9 +56,9 @@ async fn let_somebody_in(b: &Browser) -> Result<()> {
     b.see("//table[@data-staff]//td[normalize-space()='Junia Vance']").await?;
     no_serious_fault(b, "people who work here").await?;
     b.press("Add somebody").await?;
-    b.fill("first", "Ragna").await?;
-    b.fill("last", "Holt").await?;
-    b.fill("staff-login", "ragna").await?;
+    b.fill("firstName", "Ragna").await?;
+    b.fill("lastName", "Holt").await?;
+    b.fill("login", "ragna").await?;
     b.press("Add").await?;
     b.read("no password yet").await?;
     b.press("Change Ragna Holt").await?;

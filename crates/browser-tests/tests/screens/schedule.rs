@@ -151,7 +151,7 @@ async fn away(b: &Browser) -> Result<()> {
     b.click("(//*[@role='option'][contains(., 'Renneberg')])[1]").await?;
     b.press_starting("Cancel the shift").await?;
     b.read("Reason is needed.").await?;
-    b.fill("away", "ill").await?;
+    b.fill("reason", "ill").await?;
     b.press_starting("Cancel the shift").await?;
     b.see("//*[@data-plan]").await?;
     no_serious_fault(b, "rebooking plan").await?;

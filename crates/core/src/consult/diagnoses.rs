@@ -72,18 +72,45 @@ pub struct DiagnosisIndex {
     words: search::WordIndex,
 }
 
+/// Where each undotted code stands, and below which entry each entry lies.
+fn tree(entries: &[CodeEntry]) -> (HashMap<String, usize>, Vec<Option<usize>>) {
+    let by_code: HashMap<String, usize> = entries.iter().enumerate().map(|(i, e)| (undot(&e.code), i)).collect();
+    // The list's own order says which of two entries of one code is meant: a section of one category bears that
+    // category's code, and lies above it.
+    let mut open: Vec<usize> = Vec::new();
+    let mut parents = Vec::with_capacity(entries.len());
+    for (i, entry) in entries.iter().enumerate() {
+        let parent =
+            entry.parent.as_ref().and_then(|code| match open.iter().rposition(|o| entries[*o].code == *code) {
+                Some(at) => {
+                    open.truncate(at + 1);
+                    open.last().copied()
+                }
+                None => by_code.get(&undot(code)).copied(),
+            });
+        if parent.is_none() {
+            open.clear();
+        }
+        open.push(i);
+        parents.push(parent);
+    }
+    (by_code, parents)
+}
+
 impl DiagnosisIndex {
     pub fn new(entries: Vec<CodeEntry>) -> Self {
-        let by_code: HashMap<String, usize> = entries.iter().enumerate().map(|(i, e)| (undot(&e.code), i)).collect();
-        let parents: Vec<Option<usize>> =
-            entries.iter().map(|e| e.parent.as_ref().and_then(|p| by_code.get(&undot(p)).copied())).collect();
+        // The words take as long as the rest, and need nothing of it.
+        let (words, (by_code, parents)) = std::thread::scope(|s| {
+            let words = s.spawn(|| search::WordIndex::new(&entries));
+            let rest = tree(&entries);
+            (words.join().unwrap_or_else(|_| search::WordIndex::new(&entries)), rest)
+        });
         let mut children = vec![0; entries.len()];
         for (i, parent) in parents.iter().enumerate() {
             if let Some(p) = parent.filter(|p| *p != i) {
                 children[p] += 1;
             }
         }
-        let words = search::WordIndex::new(&entries);
         DiagnosisIndex { entries, by_code, parents, children, words }
     }
 

@@ -2,5 +2,6 @@
 
 mod fhir;
 mod located;
+mod release;
 mod tour;
 mod x12;

@@ -1,5 +1,6 @@
 /** How a clinic checks in: the steps and their order, what is alerted to, what is signed. */
 
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useChoices } from '../../app/choices';
@@ -113,12 +114,12 @@ function RuleDialog({ view, old, onClose }: { view: View; old: Rule | null; onCl
   };
   return (
     <Dialog title={old ? 'Change the alert' : 'New alert'} open onClose={onClose} wide>
-      <Stack>
+      <Form refusal={refusal}>
         <Field
+          name="sentence"
           label="What is to be read at check-in"
           value={sentence}
           onChange={setSentence}
-          fault={refusal?.fault('sentence')}
           autoFocus
         />
         <Small>It is shown for whoever fits all of these:</Small>
@@ -169,7 +170,7 @@ function RuleDialog({ view, old, onClose }: { view: View; old: Rule | null; onCl
             And also
           </Button>
         </SaveRow>
-      </Stack>
+      </Form>
     </Dialog>
   );
 }
@@ -187,23 +188,16 @@ function FormDialog({ old, onClose }: { old: Schemas['Form'] | null; onClose: ()
   };
   return (
     <Dialog title={old ? `Change ${old.name}` : 'New form'} open onClose={onClose} wide>
-      <Stack>
-        <Field label="Name" value={name} onChange={setName} fault={refusal?.fault('name')} autoFocus />
-        <Field label="What is agreed to" value={body} onChange={setBody} lines={8} fault={refusal?.fault('body')} />
+      <Form refusal={refusal}>
+        <Field name="name" label="Name" value={name} onChange={setName} autoFocus />
+        <Field name="body" label="What is agreed to" value={body} onChange={setBody} lines={8} />
         <Row $align="end">
           <Check label="A signature holds for ever" value={forEver} onChange={setForEver} />
-          {!forEver && (
-            <Field
-              label="It holds so many months"
-              value={months}
-              onChange={setMonths}
-              fault={refusal?.fault('validMonths')}
-            />
-          )}
+          {!forEver && <Field name="validMonths" label="It holds so many months" value={months} onChange={setMonths} />}
         </Row>
-        {refusal && refusal.problem.fields.length === 0 && <Notice $tone="coral">{refusal.message}</Notice>}
+        <Refused />
         <SaveRow what="form" old={old !== null} busy={busy} save={(active) => void save(active)} />
-      </Stack>
+      </Form>
     </Dialog>
   );
 }

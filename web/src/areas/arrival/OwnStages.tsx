@@ -1,10 +1,11 @@
 /** Stages of the clinic's own between the fixed ones: what, after which, where, in which order. */
 
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { Button, Check, Choose, Dialog, Field } from '../../ui/controls';
-import { Notice, Row, Small, Stack, Tag } from '../../ui/layout';
+import { Row, Small, Tag } from '../../ui/layout';
 import { Changeable, SaveRow } from '../house/Changeable';
 
 type Stage = Schemas['OwnStage'];
@@ -82,18 +83,14 @@ function StageDialog({ old, onClose }: { old: Stage | null; onClose: () => void 
   };
   return (
     <Dialog title={old ? `Change ${old.name}` : 'New stage'} open onClose={onClose}>
-      <Stack $gap={4}>
-        <Field label="Name" name="stage" value={name} onChange={setName} fault={refusal?.fault('name')} autoFocus />
+      <Form refusal={refusal}>
+        <Field name="name" label="Name" value={name} onChange={setName} autoFocus />
         <Choose label="It follows" value={after} onChange={setAfter} choices={follows} />
         <Choose label="Where" value={place} onChange={setPlace} choices={places} />
         <Check label="Everybody passes it on the way" value={walked} onChange={setWalked} />
-        {refusal && refusal.problem.fields.length === 0 && (
-          <Notice $tone="coral" role="alert">
-            {refusal.message}
-          </Notice>
-        )}
+        <Refused />
         <SaveRow what="stage" old={old !== null} busy={busy} save={(active) => void save(active)} />
-      </Stack>
+      </Form>
     </Dialog>
   );
 }

@@ -1,10 +1,11 @@
 /** A form read and signed on the screen: drawn with a finger or a pen, or the name typed in its place. */
 
+import { Form, Refused } from '../../ui/Form';
 import { type PointerEvent, useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo } from '../../api/client';
 import { Button, Check, Dialog, Field } from '../../ui/controls';
-import { Notice, Row, Spread, Stack } from '../../ui/layout';
+import { Notice, Row, Spread } from '../../ui/layout';
 import { color, corner, hair, part, space, stroke } from '../../ui/tokens';
 
 const wide = 600;
@@ -56,11 +57,11 @@ export function SignForm(p: { visit: string; form: Schemas['Form']; signer: stri
   };
   return (
     <Dialog title={p.form.name} open onClose={p.onClose} wide>
-      <Stack>
+      <Form refusal={refusal}>
         <Text tabIndex={0} aria-label="What is signed">
           {p.form.body}
         </Text>
-        <Field label="Who signs" value={signer} onChange={setSigner} fault={refusal?.fault('signer')} />
+        <Field name="signer" label="Who signs" value={signer} onChange={setSigner} />
         {!typed && (
           <Pad
             role="img"
@@ -86,7 +87,7 @@ export function SignForm(p: { visit: string; form: Schemas['Form']; signer: stri
           </Pad>
         )}
         {refusal?.fault('strokes') && <Notice $tone="coral">{refusal.fault('strokes')}</Notice>}
-        {refusal && refusal.problem.fields.length === 0 && <Notice $tone="coral">{refusal.message}</Notice>}
+        <Refused />
         <Row>
           <Check label="Type the name in place of a signature" value={typed} onChange={setTyped} />
           {!typed && strokes.length > 0 && (
@@ -102,7 +103,7 @@ export function SignForm(p: { visit: string; form: Schemas['Form']; signer: stri
             Sign
           </Button>
         </Row>
-      </Stack>
+      </Form>
     </Dialog>
   );
 }

@@ -1,5 +1,6 @@
 /** A visit without an appointment: somebody stands at the desk, telephones, was seen at home; paper work. */
 
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api, type Schemas, useDo } from '../../api/client';
@@ -7,7 +8,7 @@ import { useChoices } from '../../app/choices';
 import { forget, useKept } from '../../app/kept';
 import { useMay, useSession } from '../../app/session';
 import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
-import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { Columns, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { ForPerson } from '../people/ForPerson';
 
@@ -40,52 +41,34 @@ function Begin({ person, onClose }: { person: Card; onClose: () => void }) {
     else if (may('write_note')) navigate(`/visits/${visit.id}/note`);
   };
   return (
-    <form
-      onSubmit={(event) => {
-        event.preventDefault();
-        void begin();
-      }}
-    >
-      <Stack $gap={4}>
-        <Choose
-          label="What it is"
-          value={kind}
-          onChange={setKind}
-          choices={clinic.looks.kinds.map((k) => ({ id: k.id, label: k.label }))}
-        />
-        <Field
-          label="Reason"
-          name="reason"
-          value={reason}
-          onChange={setReason}
-          fault={refusal?.fault('reason')}
-          autoFocus
-        />
-        <Columns $min={part.field}>
-          <Pick label="Clinician" value={who} onChange={setWho} choices={clinicians} />
-          <Pick label="Visit type" value={type} onChange={setType} choices={types} />
-          <Pick label="Site" value={site} onChange={setSite} choices={sites} />
-          <Field label="Date" value={date} onChange={setDate} placeholder="today" fault={refusal?.fault('date')} />
-          <Field label="Time" value={time} onChange={setTime} placeholder="now" fault={refusal?.fault('time')} />
-        </Columns>
-        <Small>
-          Who is here in person today goes through check-in. Everything else is over and is only written up, at most a
-          year back.
-        </Small>
-        {refusal && refusal.problem.fields.length === 0 && (
-          <Notice $tone="coral" role="alert">
-            {refusal.message}
-          </Notice>
-        )}
-        <Row>
-          <Spread />
-          <Button onPress={onClose}>Leave</Button>
-          <Button $kind="filled" data-main-action type="submit" isDisabled={busy || !who}>
-            {kind === 'in_person' && !date ? 'They are here' : 'Write it up'}
-          </Button>
-        </Row>
-      </Stack>
-    </form>
+    <Form refusal={refusal} onSave={() => void begin()}>
+      <Choose
+        label="What it is"
+        value={kind}
+        onChange={setKind}
+        choices={clinic.looks.kinds.map((k) => ({ id: k.id, label: k.label }))}
+      />
+      <Field name="reason" label="Reason" value={reason} onChange={setReason} autoFocus />
+      <Columns $min={part.field}>
+        <Pick label="Clinician" value={who} onChange={setWho} choices={clinicians} />
+        <Pick label="Visit type" value={type} onChange={setType} choices={types} />
+        <Pick label="Site" value={site} onChange={setSite} choices={sites} />
+        <Field name="date" label="Date" value={date} onChange={setDate} placeholder="today" />
+        <Field name="time" label="Time" value={time} onChange={setTime} placeholder="now" />
+      </Columns>
+      <Small>
+        Who is here in person today goes through check-in. Everything else is over and is only written up, at most a
+        year back.
+      </Small>
+      <Refused />
+      <Row>
+        <Spread />
+        <Button onPress={onClose}>Leave</Button>
+        <Button $kind="filled" data-main-action type="submit" isDisabled={busy || !who}>
+          {kind === 'in_person' && !date ? 'They are here' : 'Write it up'}
+        </Button>
+      </Row>
+    </Form>
   );
 }
 

@@ -1,3 +1,4 @@
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
@@ -51,7 +52,7 @@ function History({ id, onClose }: { id: string; onClose: () => void }) {
   const claim = look.data?.claim.claim;
   return (
     <Dialog title={`Claim ${claim?.number ?? ''}`} open onClose={onClose} wide>
-      <Stack>
+      <Form refusal={refusal}>
         {claim && (
           <Row>
             <Tag $tone={tone[claim.state] ?? 'plain'}>
@@ -84,7 +85,7 @@ function History({ id, onClose }: { id: string; onClose: () => void }) {
             ))}
           </tbody>
         </Table>
-        {refusal && <Notice $tone="coral">{refusal.message}</Notice>}
+        <Refused />
         {claim && may('claims') && ['rejected', 'denied'].includes(claim.state) && (
           <Row>
             <Small>Put right what was refused (policy, details), then make it ready to go again.</Small>
@@ -94,7 +95,7 @@ function History({ id, onClose }: { id: string; onClose: () => void }) {
             </Button>
           </Row>
         )}
-      </Stack>
+      </Form>
     </Dialog>
   );
 }

@@ -1,11 +1,12 @@
 /** Measurements by the quick line, allergies, medicines. */
 
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { Button, Choose, Field, Finder } from '../../ui/controls';
-import { Columns, Mono, Notice, Row, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { Columns, Mono, Row, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { Trend } from '../../ui/Trend';
 import { part } from '../../ui/tokens';
 import { products } from '../prescribing/queries';
@@ -39,42 +40,35 @@ function QuickLine({ visit }: { visit: string }) {
     if (kept && kept.kept > 0) setText('');
   };
   return (
-    <form
-      onSubmit={(event) => {
-        event.preventDefault();
-        void keep();
-      }}
-    >
-      <Stack $gap={2}>
-        <Field
-          label="Quick line"
-          name="quick"
-          value={text}
-          onChange={setText}
-          placeholder="bp 128/82 hr 72 t 37.1 w 68kg h 172cm"
-          hint="Units are converted; family and social history go to the note: mother asthma, smoker 10/day"
-        />
-        <Row $gap={2} aria-live="polite">
-          {text.trim().length > 1 &&
-            read.data?.items.map((i) => (
-              <Tag
-                key={i.sentence}
-                $tone={i.kind === 'words' ? 'plain' : (tone[i.standing as keyof typeof tone] ?? 'kelp')}
-              >
-                {i.kind === 'words' ? `not understood: ${i.sentence}` : i.sentence}
-                {i.convertedFrom && ` (from ${i.convertedFrom})`}
-              </Tag>
-            ))}
-        </Row>
-        {refusal && <Notice $tone="coral">{refusal.message}</Notice>}
-        <Row>
-          <Spread />
-          <Button $kind="filled" type="submit" isDisabled={busy || text.trim() === ''}>
-            Keep
-          </Button>
-        </Row>
-      </Stack>
-    </form>
+    <Form refusal={refusal} onSave={() => void keep()}>
+      <Field
+        label="Quick line"
+        name="quick"
+        value={text}
+        onChange={setText}
+        placeholder="bp 128/82 hr 72 t 37.1 w 68kg h 172cm"
+        hint="Units are converted; family and social history go to the note: mother asthma, smoker 10/day"
+      />
+      <Row $gap={2} aria-live="polite">
+        {text.trim().length > 1 &&
+          read.data?.items.map((i) => (
+            <Tag
+              key={i.sentence}
+              $tone={i.kind === 'words' ? 'plain' : (tone[i.standing as keyof typeof tone] ?? 'kelp')}
+            >
+              {i.kind === 'words' ? `not understood: ${i.sentence}` : i.sentence}
+              {i.convertedFrom && ` (from ${i.convertedFrom})`}
+            </Tag>
+          ))}
+      </Row>
+      <Refused />
+      <Row>
+        <Spread />
+        <Button $kind="filled" type="submit" isDisabled={busy || text.trim() === ''}>
+          Keep
+        </Button>
+      </Row>
+    </Form>
   );
 }
 
@@ -203,38 +197,25 @@ function Allergies({ chart }: { chart: Chart }) {
         </Row>
       )}
       {may('record_vitals') && (
-        <form
-          onSubmit={(event) => {
-            event.preventDefault();
-            void add();
-          }}
-        >
-          <Stack>
-            <Columns $min={part.field}>
-              <Field
-                label="Substance"
-                name="substance"
-                value={substance}
-                onChange={setSubstance}
-                fault={refusal?.fault('substance')}
-              />
-              <Field label="Reaction" name="reaction" value={reaction} onChange={setReaction} />
-            </Columns>
-            <Row>
-              <Choose
-                label="Severity"
-                hideLabel
-                value={severity}
-                onChange={setSeverity}
-                choices={['mild', 'moderate', 'severe'].map((id) => ({ id, label: id }))}
-              />
-              <Spread />
-              <Button type="submit" isDisabled={busy || substance.trim() === ''}>
-                Add allergy
-              </Button>
-            </Row>
-          </Stack>
-        </form>
+        <Form refusal={refusal} onSave={() => void add()}>
+          <Columns $min={part.field}>
+            <Field name="substance" label="Substance" value={substance} onChange={setSubstance} />
+            <Field label="Reaction" name="reaction" value={reaction} onChange={setReaction} />
+          </Columns>
+          <Row>
+            <Choose
+              label="Severity"
+              hideLabel
+              value={severity}
+              onChange={setSeverity}
+              choices={['mild', 'moderate', 'severe'].map((id) => ({ id, label: id }))}
+            />
+            <Spread />
+            <Button type="submit" isDisabled={busy || substance.trim() === ''}>
+              Add allergy
+            </Button>
+          </Row>
+        </Form>
       )}
     </Stack>
   );

@@ -1,10 +1,11 @@
 /** The building: its rooms as they lie in the clinic's own drawing, and the thresholds of the day. */
 
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { Button, Choose, Dialog, Field } from '../../ui/controls';
-import { Columns, Notice, Row, Sheet, Small, Spread, Stack } from '../../ui/layout';
+import { Columns, Row, Sheet, Small, Spread, Stack } from '../../ui/layout';
 import { SaveRow } from './Changeable';
 import { OwnStages } from '../arrival/OwnStages';
 import { color, corner, part, space } from '../../ui/tokens';
@@ -22,12 +23,12 @@ function RoomDialog({ room, isNew, onClose }: { room: Room; isNew: boolean; onCl
   };
   return (
     <Dialog title={isNew ? 'New room' : `Change ${room.name}`} open onClose={onClose}>
-      <Stack>
-        <Field label="Name" value={name} onChange={setName} fault={refusal?.fault('name')} autoFocus />
+      <Form refusal={refusal}>
+        <Field name="name" label="Name" value={name} onChange={setName} autoFocus />
         <Choose label="What it is for" value={kind} onChange={setKind} choices={roomKinds} />
-        {refusal && refusal.problem.fields.length === 0 && <Notice $tone="coral">{refusal.message}</Notice>}
+        <Refused />
         <SaveRow what="room" old={!isNew} busy={busy} save={(active) => void save(active)} />
-      </Stack>
+      </Form>
     </Dialog>
   );
 }

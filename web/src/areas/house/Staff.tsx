@@ -1,5 +1,6 @@
 /** The people who work here: who signs in as what, where, and how screens and sign-ins are kept. */
 
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
@@ -75,79 +76,49 @@ function Person({ row, onClose }: { row: Row_ | null; onClose: () => void }) {
   const site = (id: string, on: boolean) => setSites(on ? [...siteIds, id] : siteIds.filter((x) => x !== id));
   return (
     <Dialog title={s ? s.name : 'Somebody new'} open onClose={onClose} wide>
-      <form
-        onSubmit={(event) => {
-          event.preventDefault();
-          void save(s?.active ?? true);
-        }}
-      >
-        <Stack $gap={4}>
-          <Columns $min={part.field}>
-            <Field
-              label="First name"
-              name="first"
-              value={firstName}
-              onChange={setFirst}
-              fault={refusal?.fault('firstName')}
-              autoFocus
-            />
-            <Field
-              label="Last name"
-              name="last"
-              value={lastName}
-              onChange={setLast}
-              fault={refusal?.fault('lastName')}
-            />
-            <Field
-              label="Name as everybody reads it"
-              name="shown"
-              value={name}
-              onChange={setName}
-              placeholder="first and last name"
-            />
-            <Field
-              label="Sign-in name"
-              name="staff-login"
-              value={login}
-              onChange={setLogin}
-              fault={refusal?.fault('login')}
-            />
-          </Columns>
-          <Choose label="Role" value={role} onChange={setRole} choices={roles} fault={refusal?.fault('role')} />
-          <Stack $gap={1}>
-            <Small>Works at; none chosen: everywhere</Small>
-            {clinic.sites.map((x) => (
-              <Check key={x.id} label={x.name} value={siteIds.includes(x.id)} onChange={(on) => site(x.id, on)} />
-            ))}
-          </Stack>
-          {row && <PasswordLink row={row} />}
-          {row && row.sessions.length > 0 && (
-            <Stack $gap={1}>
-              <Small>Signed in at</Small>
-              <SessionTable
-                rows={row.sessions.map((session) => ({ session, own: false }))}
-                onEnd={(id) => void run(() => api.DELETE('/api/staff/sessions/{id}', { params: { path: { id } } }))}
-              />
-            </Stack>
-          )}
-          {refusal && refusal.problem.fields.length === 0 && (
-            <Notice $tone="coral" role="alert">
-              {refusal.message}
-            </Notice>
-          )}
-          <Row>
-            {s && s.id !== me.staff.id && (
-              <Button onPress={() => void save(!s.active)} isDisabled={busy}>
-                {s.active ? 'Deactivate: no sign-in from now on' : 'Activate again'}
-              </Button>
-            )}
-            <Spread />
-            <Button $kind="filled" type="submit" data-main-action isDisabled={busy}>
-              {s ? 'Save' : 'Add'}
-            </Button>
-          </Row>
+      <Form refusal={refusal} onSave={() => void save(s?.active ?? true)}>
+        <Columns $min={part.field}>
+          <Field name="firstName" label="First name" value={firstName} onChange={setFirst} autoFocus />
+          <Field name="lastName" label="Last name" value={lastName} onChange={setLast} />
+          <Field
+            label="Name as everybody reads it"
+            name="shown"
+            value={name}
+            onChange={setName}
+            placeholder="first and last name"
+          />
+          <Field name="login" label="Sign-in name" value={login} onChange={setLogin} />
+        </Columns>
+        <Choose name="role" label="Role" value={role} onChange={setRole} choices={roles} />
+        <Stack $gap={1}>
+          <Small>Works at; none chosen: everywhere</Small>
+          {clinic.sites.map((x) => (
+            <Check key={x.id} label={x.name} value={siteIds.includes(x.id)} onChange={(on) => site(x.id, on)} />
+          ))}
         </Stack>
-      </form>
+        {row && <PasswordLink row={row} />}
+        {row && row.sessions.length > 0 && (
+          <Stack $gap={1}>
+            <Small>Signed in at</Small>
+            <SessionTable
+              rows={row.sessions.map((session) => ({ session, own: false }))}
+              onEnd={(id) => void run(() => api.DELETE('/api/staff/sessions/{id}', { params: { path: { id } } }))}
+            />
+          </Stack>
+        )}
+        <Refused />
+        <Row>
+          {s && s.id !== me.staff.id && (
+            <Button onPress={() => void save(!s.active)} isDisabled={busy}>
+              {s.active ? 'Deactivate: no sign-in from now on' : 'Activate again'}
+            </Button>
+          )}
+          <Spread />
+          <Button $kind="filled" type="submit" data-main-action isDisabled={busy}>
+            {s ? 'Save' : 'Add'}
+          </Button>
+        </Row>
+      </Form>
     </Dialog>
   );
 }
@@ -166,42 +137,34 @@ function Doors() {
   return (
     <Sheet>
       <h2>Screens and sign-ins</h2>
-      <form
-        onSubmit={(event) => {
-          event.preventDefault();
-          void save();
-        }}
-      >
-        <Stack>
-          <div style={{ maxWidth: part.list }}>
-            <Field
-              label="A screen that nobody touches locks after, in minutes"
-              name="lock-minutes"
-              value={minutes}
-              onChange={setMinutes}
-              fault={refusal?.fault('lockMinutes')}
+      <Form refusal={refusal} onSave={() => void save()}>
+        <div style={{ maxWidth: part.list }}>
+          <Field
+            name="lockMinutes"
+            label="A screen that nobody touches locks after, in minutes"
+            value={minutes}
+            onChange={setMinutes}
+          />
+        </div>
+        <Stack $gap={1}>
+          <Small>These roles sign in with a second factor</Small>
+          {roles.map((r) => (
+            <Check
+              key={r.id}
+              label={r.label}
+              value={wanted.includes(r.id)}
+              onChange={(on) => setWanted(on ? [...wanted, r.id] : wanted.filter((x) => x !== r.id))}
             />
-          </div>
-          <Stack $gap={1}>
-            <Small>These roles sign in with a second factor</Small>
-            {roles.map((r) => (
-              <Check
-                key={r.id}
-                label={r.label}
-                value={wanted.includes(r.id)}
-                onChange={(on) => setWanted(on ? [...wanted, r.id] : wanted.filter((x) => x !== r.id))}
-              />
-            ))}
-          </Stack>
-          <Row>
-            {done && <Small>Saved; it holds at once.</Small>}
-            <Spread />
-            <Button type="submit" isDisabled={busy}>
-              Save
-            </Button>
-          </Row>
+          ))}
         </Stack>
-      </form>
+        <Row>
+          {done && <Small>Saved; it holds at once.</Small>}
+          <Spread />
+          <Button type="submit" isDisabled={busy}>
+            Save
+          </Button>
+        </Row>
+      </Form>
     </Sheet>
   );
 }

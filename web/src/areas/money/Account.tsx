@@ -1,5 +1,6 @@
 /** What a person owes, by whom and how old; each visit opens into its explanation; payments made; credit. */
 
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
@@ -148,14 +149,14 @@ function GiveBack(p: { person: string; visit?: string; heldCents: number; onClos
   };
   return (
     <Dialog title="Give money back" open onClose={p.onClose}>
-      <Stack>
+      <Form refusal={refusal}>
         <p>
           {p.visit
             ? `${dollars(p.heldCents)} more was paid than is owed for this visit.`
             : `The clinic holds ${dollars(p.heldCents)} as credit.`}
         </p>
         <Columns $min={part.field}>
-          <Field label="Amount" value={amount} onChange={setAmount} fault={refusal?.fault('amount')} autoFocus />
+          <Field name="amount" label="Amount" value={amount} onChange={setAmount} autoFocus />
           <Choose
             label="Means"
             value={method}
@@ -164,22 +165,22 @@ function GiveBack(p: { person: string; visit?: string; heldCents: number; onClos
           />
           {method !== 'card' && (
             <Field
+              name="reference"
               label={method === 'cheque' ? 'Cheque number' : 'Reference'}
               value={reference}
               onChange={setReference}
-              fault={refusal?.fault('reference')}
             />
           )}
-          <Field label="Reason" value={reason} onChange={setReason} fault={refusal?.fault('reason')} />
+          <Field name="reason" label="Reason" value={reason} onChange={setReason} />
         </Columns>
-        {refusal && refusal.problem.fields.length === 0 && <Notice $tone="coral">{refusal.message}</Notice>}
+        <Refused />
         <Row>
           <Spread />
           <Button $kind="filled" isDisabled={busy} onPress={() => void give()}>
             Give {amount} back
           </Button>
         </Row>
-      </Stack>
+      </Form>
     </Dialog>
   );
 }

@@ -1,11 +1,12 @@
 /** A receipt: shown after a payment, and again whenever somebody asks for it. */
 
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useMay } from '../../app/session';
 import { dollars, useTimes } from '../../app/words';
 import { Button, Dialog, Field } from '../../ui/controls';
-import { Mono, Notice, Row, Small, Spread, Stack, Table } from '../../ui/layout';
+import { Mono, Notice, Row, Small, Spread, Table } from '../../ui/layout';
 
 type Receipt = Schemas['Receipt'];
 
@@ -32,7 +33,7 @@ export function ReceiptDialog({ receipt: r, onClose }: { receipt: Receipt; onClo
   };
   return (
     <Dialog title={kinds[r.kind] ?? 'Receipt'} open onClose={onClose}>
-      <Stack>
+      <Form refusal={refusal}>
         <Table>
           <tbody>
             <tr>
@@ -77,21 +78,11 @@ export function ReceiptDialog({ receipt: r, onClose }: { receipt: Receipt; onClo
         </Table>
         {r.reason && <Small>Reason: {r.reason}</Small>}
         {r.takenBack && <Notice $tone="coral">Taken back: {r.takenBack}</Notice>}
-        {refusal && (
-          <Notice $tone="coral" role="alert">
-            {refusal.message}
-          </Notice>
-        )}
+        <Refused />
         {sent && <Notice $tone="kelp">{sent}</Notice>}
         {takingBack && (
           <Row $align="end">
-            <Field
-              label="Why it is taken back"
-              value={reason}
-              onChange={setReason}
-              fault={refusal?.fault('reason')}
-              autoFocus
-            />
+            <Field name="reason" label="Why it is taken back" value={reason} onChange={setReason} autoFocus />
             <Button $kind="stop" isDisabled={busy} onPress={() => void takeBack()}>
               Take {dollars(r.cents)} back
             </Button>
@@ -114,7 +105,7 @@ export function ReceiptDialog({ receipt: r, onClose }: { receipt: Receipt; onClo
             Done
           </Button>
         </Row>
-      </Stack>
+      </Form>
     </Dialog>
   );
 }

@@ -1,3 +1,4 @@
+import { Form } from '../../ui/Form';
 import { api, type Schemas, useDo } from '../../api/client';
 import { forget, useKept } from '../../app/kept';
 import { plainDate, sexWord } from '../../app/words';
@@ -36,92 +37,65 @@ export function QuickAdd(p: { typed: string; onDone: (person: Card) => void; onB
   };
   const twins = refusal?.is('likely-twin') ? (refusal.problem.current as unknown as Twin[]) : [];
   return (
-    <form
-      onSubmit={(event) => {
-        event.preventDefault();
-        void save(false);
-      }}
-    >
-      <Stack $gap={4}>
-        <Columns $min={part.wideField}>
-          <Field
-            label="First name"
-            value={form.firstName ?? ''}
-            onChange={set('firstName')}
-            fault={refusal?.fault('firstName')}
-            autoFocus
-            name="firstName"
-          />
-          <Field
-            label="Last name"
-            value={form.lastName ?? ''}
-            onChange={set('lastName')}
-            fault={refusal?.fault('lastName')}
-            name="lastName"
-          />
-          <Field
-            label="Birth date"
-            value={form.birthDate ?? ''}
-            onChange={set('birthDate')}
-            fault={refusal?.fault('birthDate')}
-            placeholder="3/4/62"
-            name="birthDate"
-          />
-          <Field
-            label="Mobile telephone"
-            value={form.phone ?? ''}
-            onChange={set('phone')}
-            fault={refusal?.fault('phone')}
-            name="phone"
-          />
-        </Columns>
-        <Choose
-          label="Sex"
-          value={form.sex ?? ''}
-          onChange={set('sex')}
-          choices={sexes}
-          fault={refusal?.fault('sex') ?? ''}
+    <Form refusal={refusal} onSave={() => void save(false)}>
+      <Columns $min={part.wideField}>
+        <Field name="firstName" label="First name" value={form.firstName ?? ''} onChange={set('firstName')} autoFocus />
+        <Field name="lastName" label="Last name" value={form.lastName ?? ''} onChange={set('lastName')} />
+        <Field
+          name="birthDate"
+          label="Birth date"
+          value={form.birthDate ?? ''}
+          onChange={set('birthDate')}
+          placeholder="3/4/62"
         />
-        {twins.length > 0 && (
-          <Notice $tone="brass" role="alert">
-            <Stack>
-              <strong>Is it one of these?</strong>
-              {twins.map((t) => (
-                <Row key={t.person.id}>
-                  <div>
-                    {t.person.name}
-                    <br />
-                    <Small>
-                      {[plainDate(t.person.birthDate), sexWord(t.person.sex), t.person.address, t.person.recordNumber]
-                        .filter(Boolean)
-                        .join(' · ')}
-                    </Small>
-                    <br />
-                    <Small>{t.reasons.join(', ')}</Small>
-                  </div>
-                  <Spread />
-                  <Button onPress={() => p.onDone(t.person)}>It is</Button>
-                </Row>
-              ))}
-              <Row>
-                <Button onPress={() => void save(true)}>No, somebody else: add</Button>
+        <Field name="phone" label="Mobile telephone" value={form.phone ?? ''} onChange={set('phone')} />
+      </Columns>
+      <Choose
+        label="Sex"
+        value={form.sex ?? ''}
+        onChange={set('sex')}
+        choices={sexes}
+        fault={refusal?.fault('sex') ?? ''}
+      />
+      {twins.length > 0 && (
+        <Notice $tone="brass" role="alert">
+          <Stack>
+            <strong>Is it one of these?</strong>
+            {twins.map((t) => (
+              <Row key={t.person.id}>
+                <div>
+                  {t.person.name}
+                  <br />
+                  <Small>
+                    {[plainDate(t.person.birthDate), sexWord(t.person.sex), t.person.address, t.person.recordNumber]
+                      .filter(Boolean)
+                      .join(' · ')}
+                  </Small>
+                  <br />
+                  <Small>{t.reasons.join(', ')}</Small>
+                </div>
+                <Spread />
+                <Button onPress={() => p.onDone(t.person)}>It is</Button>
               </Row>
-            </Stack>
-          </Notice>
-        )}
-        {refusal && twins.length === 0 && refusal.problem.fields.length === 0 && (
-          <Notice $tone="coral" role="alert">
-            {refusal.message}
-          </Notice>
-        )}
-        <Row>
-          <Spread />
-          <Button onPress={p.onBack}>Back to the search</Button>
-          <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
-            Add
-          </Button>
-        </Row>
-      </Stack>
-    </form>
+            ))}
+            <Row>
+              <Button onPress={() => void save(true)}>No, somebody else: add</Button>
+            </Row>
+          </Stack>
+        </Notice>
+      )}
+      {refusal && twins.length === 0 && refusal.problem.fields.length === 0 && (
+        <Notice $tone="coral" role="alert">
+          {refusal.message}
+        </Notice>
+      )}
+      <Row>
+        <Spread />
+        <Button onPress={p.onBack}>Back to the search</Button>
+        <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+          Add
+        </Button>
+      </Row>
+    </Form>
   );
 }

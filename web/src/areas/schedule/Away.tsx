@@ -1,3 +1,4 @@
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
@@ -7,7 +8,7 @@ import { useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { TakeSeveral } from '../../ui/choices';
 import { Button, Dialog, Field, Pick } from '../../ui/controls';
-import { Columns, Empty, Mono, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { Columns, Empty, Mono, Row, Small, Spread } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { RebookingPlan } from './RebookingPlan';
 import { shifts as shiftsQuery } from './queries';
@@ -57,7 +58,7 @@ export function Away({ day, onClose }: { day: string; onClose: () => void }) {
     `${times.day(s.startsAt)} ${times.time(s.startsAt)}–${times.time(s.endsAt)}`;
   return (
     <Dialog title="Away, and the rebooking list" open onClose={onClose} wide>
-      <Stack $gap={4}>
+      <Form refusal={refusal}>
         <Columns $min={part.wideField}>
           <Pick
             label="Who is away"
@@ -110,11 +111,10 @@ export function Away({ day, onClose }: { day: string; onClose: () => void }) {
           <Row $align="end">
             <Wide>
               <Field
+                name="reason"
                 label={taken.length === 1 ? 'Why the shift falls out' : 'Why they fall out'}
-                name="away"
                 value={reason}
                 onChange={setReason}
-                fault={refusal?.fault('reason')}
               />
             </Wide>
             <Button $kind="stop" isDisabled={busy} onPress={() => void cancel()}>
@@ -138,13 +138,9 @@ export function Away({ day, onClose }: { day: string; onClose: () => void }) {
             </Button>
           </Row>
         )}
-        {refusal && refusal.problem.fields.length === 0 && (
-          <Notice $tone="coral" role="alert">
-            {refusal.message}
-          </Notice>
-        )}
+        <Refused />
         <RebookingPlan />
-      </Stack>
+      </Form>
     </Dialog>
   );
 }

@@ -1,3 +1,4 @@
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useChoices } from '../../app/choices';
@@ -5,7 +6,7 @@ import { forget, useKept } from '../../app/kept';
 import { useMay, useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { Button, Check, Choose, Dialog, Field, Pick } from '../../ui/controls';
-import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { Columns, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { ForPerson } from '../people/ForPerson';
 import { Contact } from './Contact';
@@ -89,94 +90,75 @@ export function BookDialog({
           {(person) => (
             <>
               <Contact person={person} />
-              <form
-                onSubmit={(event) => {
-                  event.preventDefault();
-                  void book(person);
-                }}
-              >
-                <Stack $gap={4}>
+              <Form refusal={refusal} onSave={() => void book(person)}>
+                <Field name="reason" label="Reason" value={reason} onChange={setReason} autoFocus />
+                <Columns $min={part.field}>
+                  <Pick label="Visit type" value={typeId} onChange={setTypeId} choices={types} />
                   <Field
-                    label="Reason"
-                    value={reason}
-                    onChange={setReason}
-                    fault={refusal?.fault('reason')}
-                    autoFocus
-                    name="reason"
+                    name="minutes"
+                    label="Minutes"
+                    value={length}
+                    onChange={setLength}
+                    placeholder={`as the slot, ${usual}`}
                   />
-                  <Columns $min={part.field}>
-                    <Pick label="Visit type" value={typeId} onChange={setTypeId} choices={types} />
-                    <Field
-                      label="Minutes"
-                      name="minutes"
-                      value={length}
-                      onChange={setLength}
-                      placeholder={`as the slot, ${usual}`}
-                      fault={refusal?.fault('minutes')}
-                    />
-                  </Columns>
-                  <Field label="Note for the clinic" value={note} onChange={setNote} fault={refusal?.fault('note')} />
-                  <Choose
-                    label="Kind"
-                    value={kind}
-                    onChange={setKind}
-                    choices={[
-                      { id: 'in_person', label: 'In person' },
-                      { id: 'phone', label: 'By telephone' },
-                      { id: 'video', label: 'By video' },
-                    ]}
-                  />
-                  {refusal && refusal.problem.fields.length === 0 && (
-                    <Notice $tone="coral" role="alert">
-                      {refusal.message}
-                    </Notice>
-                  )}
-                  {refusal?.is('other-type') && (
-                    <Row>
-                      <Spread />
-                      <Button onPress={() => void book(person, { knowingly: true })} isDisabled={busy}>
-                        It cannot wait: book over it
-                      </Button>
-                    </Row>
-                  )}
-                  {refusal?.is('twice-at-once') && (
-                    <Row>
-                      <Spread />
-                      <Button onPress={() => void book(person, { besideOwn: true })} isDisabled={busy}>
-                        They can be at both: book it
-                      </Button>
-                    </Row>
-                  )}
-                  {offered.map((s) => (
-                    <Button key={s.id} onPress={() => onOther(s)}>
-                      {times.day(s.startsAt)} at {times.time(s.startsAt)}
-                    </Button>
-                  ))}
-                  {again && (
-                    <SeriesPart
-                      slot={slot}
-                      personId={person.id}
-                      reason={reason}
-                      note={note}
-                      onBooked={(first) => {
-                        forget(place);
-                        setInHand({ visit: first.id });
-                        onClose();
-                      }}
-                    />
-                  )}
+                </Columns>
+                <Field name="note" label="Note for the clinic" value={note} onChange={setNote} />
+                <Choose
+                  label="Kind"
+                  value={kind}
+                  onChange={setKind}
+                  choices={[
+                    { id: 'in_person', label: 'In person' },
+                    { id: 'phone', label: 'By telephone' },
+                    { id: 'video', label: 'By video' },
+                  ]}
+                />
+                <Refused />
+                {refusal?.is('other-type') && (
                   <Row>
-                    {!extra && slot.visitTypeId && <Check label="Comes again" value={again} onChange={setAgain} />}
                     <Spread />
-                    <Button onPress={onClose}>Leave</Button>
-                    {!again && (
-                      <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
-                        Book
-                      </Button>
-                    )}
+                    <Button onPress={() => void book(person, { knowingly: true })} isDisabled={busy}>
+                      It cannot wait: book over it
+                    </Button>
                   </Row>
-                </Stack>
-              </form>
+                )}
+                {refusal?.is('twice-at-once') && (
+                  <Row>
+                    <Spread />
+                    <Button onPress={() => void book(person, { besideOwn: true })} isDisabled={busy}>
+                      They can be at both: book it
+                    </Button>
+                  </Row>
+                )}
+                {offered.map((s) => (
+                  <Button key={s.id} onPress={() => onOther(s)}>
+                    {times.day(s.startsAt)} at {times.time(s.startsAt)}
+                  </Button>
+                ))}
+                {again && (
+                  <SeriesPart
+                    slot={slot}
+                    personId={person.id}
+                    reason={reason}
+                    note={note}
+                    onBooked={(first) => {
+                      forget(place);
+                      setInHand({ visit: first.id });
+                      onClose();
+                    }}
+                  />
+                )}
+                <Row>
+                  {!extra && slot.visitTypeId && <Check label="Comes again" value={again} onChange={setAgain} />}
+                  <Spread />
+                  <Button onPress={onClose}>Leave</Button>
+                  {!again && (
+                    <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+                      Book
+                    </Button>
+                  )}
+                </Row>
+              </Form>
             </>
           )}
         </ForPerson>

@@ -1,10 +1,11 @@
+import { Form, Refused } from '../../ui/Form';
 import { useEffect, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { Button, Check, Choose, Dialog, Pick } from '../../ui/controls';
-import { Notice, Row, Spread, Stack } from '../../ui/layout';
+import { Row, Spread, Stack } from '../../ui/layout';
 import { WhomToAsk } from './WaitingList';
 import { seriesOf } from './queries';
 import { waitingFor } from './queries';
@@ -36,7 +37,7 @@ export function CancelDialog({ visit, onClose }: { visit: Schemas['Visit']; onCl
   if (freed) return <Freed slotId={freed} at={visit.startsAt} onClose={onClose} />;
   return (
     <Dialog title={`Cancel ${times.day(visit.startsAt)} at ${times.time(visit.startsAt)}`} open onClose={onClose}>
-      <Stack $gap={4}>
+      <Form refusal={refusal}>
         <Choose
           label="Who cancels"
           value={whom}
@@ -55,11 +56,7 @@ export function CancelDialog({ visit, onClose }: { visit: Schemas['Visit']; onCl
         {series && later > 0 && (
           <Check label={`And the ${later} later ones of the series (${series.rule})`} value={rest} onChange={setRest} />
         )}
-        {refusal && (
-          <Notice $tone="coral" role="alert">
-            {refusal.message}
-          </Notice>
-        )}
+        <Refused />
         <Row>
           <Spread />
           <Button onPress={onClose}>Leave it</Button>
@@ -67,7 +64,7 @@ export function CancelDialog({ visit, onClose }: { visit: Schemas['Visit']; onCl
             {rest ? `Cancel ${later + 1} visits` : 'Cancel the visit'}
           </Button>
         </Row>
-      </Stack>
+      </Form>
     </Dialog>
   );
 }

@@ -1,7 +1,8 @@
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, useDo } from '../../api/client';
 import { Button, Dialog } from '../../ui/controls';
-import { Mono, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { Mono, Notice, Row, Small, Spread } from '../../ui/layout';
 
 /** One's own days for a calendar program, by an address that nobody can guess. */
 export function FeedDialog({ onClose }: { onClose: () => void }) {
@@ -19,7 +20,7 @@ export function FeedDialog({ onClose }: { onClose: () => void }) {
   };
   return (
     <Dialog title="My days in a calendar" open onClose={onClose}>
-      <Stack $gap={4}>
+      <Form refusal={refusal}>
         <p>
           A calendar program can show your visits by their call-sign and type; no patient is named. Whoever has the
           address can read it, so keep it to yourself.
@@ -32,7 +33,7 @@ export function FeedDialog({ onClose }: { onClose: () => void }) {
           </Notice>
         )}
         {ended && !address && <Notice role="status">There is no address any more.</Notice>}
-        {refusal && <Notice $tone="coral">{refusal.message}</Notice>}
+        <Refused />
         <Row>
           <Button $kind="stop" isDisabled={busy} onPress={() => void end()}>
             End the address
@@ -42,7 +43,7 @@ export function FeedDialog({ onClose }: { onClose: () => void }) {
             Make a new address
           </Button>
         </Row>
-      </Stack>
+      </Form>
     </Dialog>
   );
 }

@@ -1,10 +1,11 @@
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useChoices } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
 import { Several } from '../../ui/choices';
 import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
-import { Notice, Row, Spread, Stack } from '../../ui/layout';
+import { Row, Spread } from '../../ui/layout';
 import { groups } from './queries';
 
 type Group = Schemas['ClinicianGroup'];
@@ -44,7 +45,7 @@ export function GroupsDialog({ groups, onClose }: { groups: Group[]; onClose: ()
   };
   return (
     <Dialog title="Groups of clinicians" open onClose={onClose}>
-      <Stack $gap={4}>
+      <Form refusal={refusal}>
         {groups.map((g) => (
           <Row key={g.id}>
             <strong>{g.name}</strong>
@@ -67,7 +68,7 @@ export function GroupsDialog({ groups, onClose }: { groups: Group[]; onClose: ()
             )}
           </Row>
         ))}
-        <Field label="New group" value={name} onChange={setName} fault={refusal?.fault('name')} />
+        <Field name="name" label="New group" value={name} onChange={setName} />
         <Several label="Who is in it" choices={lastNames} value={members} onChange={setMembers} />
         {may('set_clinic') && (
           <Choose
@@ -80,11 +81,7 @@ export function GroupsDialog({ groups, onClose }: { groups: Group[]; onClose: ()
             ]}
           />
         )}
-        {refusal && !refusal.fault('name') && (
-          <Notice $tone="coral" role="alert">
-            {refusal.message}
-          </Notice>
-        )}
+        <Refused />
         <Row>
           <Spread />
           <Button onPress={onClose}>Close</Button>
@@ -92,7 +89,7 @@ export function GroupsDialog({ groups, onClose }: { groups: Group[]; onClose: ()
             Save the group
           </Button>
         </Row>
-      </Stack>
+      </Form>
     </Dialog>
   );
 }

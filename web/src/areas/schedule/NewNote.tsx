@@ -1,8 +1,9 @@
+import { Form, Refused } from '../../ui/Form';
 import { api, useDo } from '../../api/client';
 import { forget, useKept } from '../../app/kept';
 import { useSession } from '../../app/session';
 import { Button, Dialog, Field, Pick } from '../../ui/controls';
-import { Notice, Row, Spread, Stack } from '../../ui/layout';
+import { Row, Spread } from '../../ui/layout';
 
 /** A short note for a clinician, pinned to a time of the day. */
 export function NewNote({ day, onClose }: { day: string; onClose: () => void }) {
@@ -21,30 +22,23 @@ export function NewNote({ day, onClose }: { day: string; onClose: () => void }) 
   };
   return (
     <Dialog title="Pin a note to a time" open onClose={onClose}>
-      <form
-        onSubmit={(event) => {
-          event.preventDefault();
-          void pin();
-        }}
-      >
-        <Stack $gap={4}>
-          <Pick
-            label="For"
-            value={who}
-            onChange={setWho}
-            choices={clinicians.map((c) => ({ id: c.id, label: c.name }))}
-          />
-          <Field label="Time" value={at} onChange={setAt} placeholder="10:20" fault={refusal?.fault('time')} />
-          <Field label="Note" value={body} onChange={setBody} fault={refusal?.fault('body')} />
-          {refusal && refusal.problem.fields.length === 0 && <Notice $tone="coral">{refusal.message}</Notice>}
-          <Row>
-            <Spread />
-            <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
-              Pin the note
-            </Button>
-          </Row>
-        </Stack>
-      </form>
+      <Form refusal={refusal} onSave={() => void pin()}>
+        <Pick
+          label="For"
+          value={who}
+          onChange={setWho}
+          choices={clinicians.map((c) => ({ id: c.id, label: c.name }))}
+        />
+        <Field name="time" label="Time" value={at} onChange={setAt} placeholder="10:20" />
+        <Field name="body" label="Note" value={body} onChange={setBody} />
+        <Refused />
+        <Row>
+          <Spread />
+          <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+            Pin the note
+          </Button>
+        </Row>
+      </Form>
     </Dialog>
   );
 }

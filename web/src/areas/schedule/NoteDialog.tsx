@@ -1,9 +1,10 @@
 /** A note that is pinned to a time: who made it, and taking it off. */
 
+import { Form, Refused } from '../../ui/Form';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useTimes } from '../../app/words';
 import { Button, Dialog } from '../../ui/controls';
-import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { Row, Small, Spread } from '../../ui/layout';
 
 export function NoteDialog({ note, onClose }: { note: Schemas['ScheduleNote']; onClose: () => void }) {
   const times = useTimes();
@@ -14,21 +15,17 @@ export function NoteDialog({ note, onClose }: { note: Schemas['ScheduleNote']; o
   };
   return (
     <Dialog title={`Note for ${times.time(note.at)}`} open onClose={onClose}>
-      <Stack>
+      <Form refusal={refusal}>
         <p>{note.body}</p>
         <Small>
           {note.madeBy}, {times.full(note.madeAt)}
         </Small>
-        {refusal && (
-          <Notice $tone="coral" role="alert">
-            {refusal.message}
-          </Notice>
-        )}
+        <Refused />
         <Row>
           <Spread />
           <Button onPress={() => void remove()}>Remove the note</Button>
         </Row>
-      </Stack>
+      </Form>
     </Dialog>
   );
 }

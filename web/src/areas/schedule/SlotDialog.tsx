@@ -1,10 +1,11 @@
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useChoices } from '../../app/choices';
 import { useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { Button, Dialog, Field, Pick } from '../../ui/controls';
-import { Columns, Notice, Row, Small, Spread, Stack, Table } from '../../ui/layout';
+import { Columns, Row, Small, Spread, Table } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { AddSlot } from './AddSlot';
 import { slotHistory } from './queries';
@@ -26,32 +27,20 @@ export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: 
   };
   return (
     <Dialog title={`Slot ${times.time(slot.startsAt)} to ${times.time(slot.endsAt)}`} open onClose={onClose} wide>
-      <Stack $gap={4}>
+      <Form refusal={refusal}>
         <Small>
           {clinic.staff.find((s) => s.id === slot.clinicianId)?.name},{' '}
           {slot.heldFor ? `held for ${slot.heldFor}` : clinic.visitTypes.find((t) => t.id === slot.visitTypeId)?.name}
         </Small>
         <Columns $min={part.list}>
           <Row $align="end">
-            <Field
-              label="Hold it for"
-              value={heldFor}
-              onChange={setHeldFor}
-              fault={refusal?.fault('heldFor')}
-              placeholder="meeting"
-            />
+            <Field name="heldFor" label="Hold it for" value={heldFor} onChange={setHeldFor} placeholder="meeting" />
             <Button isDisabled={busy} onPress={() => void change({ what: 'hold', heldFor })}>
               Hold
             </Button>
           </Row>
           <Row $align="end">
-            <Field
-              label="Split it at"
-              value={at}
-              onChange={setAt}
-              placeholder={times.time(middle)}
-              fault={refusal?.fault('at')}
-            />
+            <Field name="at" label="Split it at" value={at} onChange={setAt} placeholder={times.time(middle)} />
             <Button isDisabled={busy || at === ''} onPress={() => void change({ what: 'split', at })}>
               Split
             </Button>
@@ -66,11 +55,7 @@ export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: 
             </Button>
           </Row>
         </Columns>
-        {refusal && refusal.problem.fields.length === 0 && (
-          <Notice $tone="coral" role="alert">
-            {refusal.message}
-          </Notice>
-        )}
+        <Refused />
         <Row>
           {slot.heldFor && (
             <Button isDisabled={busy} onPress={() => void change({ what: 'free' })}>
@@ -104,7 +89,7 @@ export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: 
             </tbody>
           </Table>
         )}
-      </Stack>
+      </Form>
     </Dialog>
   );
 }

@@ -1,10 +1,11 @@
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useChoices } from '../../app/choices';
 import { useSession } from '../../app/session';
 import { Several, weekdayChoices, weekdays } from '../../ui/choices';
 import { Button, Dialog, Field, Pick } from '../../ui/controls';
-import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { Columns, Notice, Row, Small, Spread } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { runForms, ShiftSlots, type TypedRun } from './ShiftSlots';
 
@@ -74,84 +75,59 @@ export function TemplateDialog(p: { start: Start; onClose: () => void; onDone: (
   const title = oneOff ? 'A shift on one day' : old ? 'Change working time' : 'New working time';
   return (
     <Dialog title={title} open onClose={p.onClose} wide>
-      <form
-        onSubmit={(event) => {
-          event.preventDefault();
-          void save();
-        }}
-      >
-        <Stack $gap={4}>
-          <Columns $min={part.wideField}>
-            {old ? (
-              <div>
-                <Small>Clinician</Small>
-                <br />
-                {clinic.staff.find((s) => s.id === who)?.name}, {weekdays[old.weekday - 1]}
-              </div>
-            ) : (
-              <Pick label="Clinician" value={who} onChange={setWho} choices={clinicians} />
-            )}
-            <Pick label="Site" value={site} onChange={setSite} choices={sites} />
-          </Columns>
-          {!old && !oneOff && <Several label="Weekdays" choices={weekdayChoices} value={days} onChange={setDays} />}
-          {refusal?.fault('weekdays') && <Notice $tone="coral">{refusal.fault('weekdays')}</Notice>}
-          <Columns $min={part.count}>
-            <Field label="From" value={from} onChange={setFrom} fault={refusal?.fault('from')} />
-            <Field label="To" value={to} onChange={setTo} fault={refusal?.fault('to')} />
-            {!oneOff && <Field label="Every … weeks" value={weeks} onChange={setWeeks} />}
-            <Field
-              label={oneOff ? 'Day' : old ? 'Changed from' : 'Holds from'}
-              value={begins}
-              onChange={setBegins}
-              placeholder="mon, +2w, 4 jan"
-              fault={refusal?.fault('begins') ?? refusal?.fault('day')}
-            />
-            {!oneOff && (
-              <Field
-                label="Until"
-                value={ends}
-                onChange={setEnds}
-                placeholder="for good"
-                fault={refusal?.fault('ends')}
-              />
-            )}
-          </Columns>
-          <ShiftSlots
-            runs={runs}
-            onChange={setRuns}
-            fault={refusal?.fault('runs') ?? refusal?.fault('heldFor') ?? refusal?.fault('clinic')}
-          />
-          {refusal && refusal.problem.fields.length === 0 && (
-            <Notice $tone="coral" role="alert">
-              {refusal.message}
-            </Notice>
+      <Form refusal={refusal} onSave={() => void save()}>
+        <Columns $min={part.wideField}>
+          {old ? (
+            <div>
+              <Small>Clinician</Small>
+              <br />
+              {clinic.staff.find((s) => s.id === who)?.name}, {weekdays[old.weekday - 1]}
+            </div>
+          ) : (
+            <Pick label="Clinician" value={who} onChange={setWho} choices={clinicians} />
           )}
-          {old && <Small>Who is booked keeps the time; what could not be changed is listed afterwards.</Small>}
-          <Row $align="end">
-            {old && (
-              <>
-                <div style={{ width: part.field }}>
-                  <Field
-                    label="Or end it with"
-                    value={last}
-                    onChange={setLast}
-                    placeholder="31 dec"
-                    fault={refusal?.fault('last')}
-                  />
-                </div>
-                <Button $kind="stop" isDisabled={busy || last === ''} onPress={() => void end()}>
-                  End it
-                </Button>
-              </>
-            )}
-            <Spread />
-            <Button onPress={p.onClose}>Leave</Button>
-            <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
-              {old ? 'Change it from that day' : oneOff ? 'Make the shift' : 'Make working time'}
-            </Button>
-          </Row>
-        </Stack>
-      </form>
+          <Pick label="Site" value={site} onChange={setSite} choices={sites} />
+        </Columns>
+        {!old && !oneOff && <Several label="Weekdays" choices={weekdayChoices} value={days} onChange={setDays} />}
+        {refusal?.fault('weekdays') && <Notice $tone="coral">{refusal.fault('weekdays')}</Notice>}
+        <Columns $min={part.count}>
+          <Field name="from" label="From" value={from} onChange={setFrom} />
+          <Field name="to" label="To" value={to} onChange={setTo} />
+          {!oneOff && <Field label="Every … weeks" value={weeks} onChange={setWeeks} />}
+          <Field
+            label={oneOff ? 'Day' : old ? 'Changed from' : 'Holds from'}
+            value={begins}
+            onChange={setBegins}
+            placeholder="mon, +2w, 4 jan"
+            fault={refusal?.fault('begins') ?? refusal?.fault('day')}
+          />
+          {!oneOff && <Field name="ends" label="Until" value={ends} onChange={setEnds} placeholder="for good" />}
+        </Columns>
+        <ShiftSlots
+          runs={runs}
+          onChange={setRuns}
+          fault={refusal?.fault('runs') ?? refusal?.fault('heldFor') ?? refusal?.fault('clinic')}
+        />
+        <Refused />
+        {old && <Small>Who is booked keeps the time; what could not be changed is listed afterwards.</Small>}
+        <Row $align="end">
+          {old && (
+            <>
+              <div style={{ width: part.field }}>
+                <Field name="last" label="Or end it with" value={last} onChange={setLast} placeholder="31 dec" />
+              </div>
+              <Button $kind="stop" isDisabled={busy || last === ''} onPress={() => void end()}>
+                End it
+              </Button>
+            </>
+          )}
+          <Spread />
+          <Button onPress={p.onClose}>Leave</Button>
+          <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+            {old ? 'Change it from that day' : oneOff ? 'Make the shift' : 'Make working time'}
+          </Button>
+        </Row>
+      </Form>
     </Dialog>
   );
 }

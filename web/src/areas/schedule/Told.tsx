@@ -1,7 +1,8 @@
+import { Form, Refused } from '../../ui/Form';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useIdentity, usePhone, useTimes } from '../../app/words';
 import { Button, Dialog } from '../../ui/controls';
-import { Empty, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag, type Tone } from '../../ui/layout';
+import { Empty, Row, Scroller, Small, Spread, Table, Tag, type Tone } from '../../ui/layout';
 import { messages } from './queries';
 import { useWordOf } from '../../app/choices';
 
@@ -30,8 +31,8 @@ export function Told({ onClose }: { onClose: () => void }) {
     run(() => api.POST('/api/messages/{id}/fate', { params: { path: { id: m.message.id } }, body: { state } }));
   return (
     <Dialog title="Messages and calls" open onClose={onClose} wide>
-      <Stack $gap={5}>
-        {refusal && <Notice $tone="coral">{refusal.message}</Notice>}
+      <Form refusal={refusal}>
+        <Refused />
         {look.data && all.length === 0 && (
           <Empty>Nothing was sent yet. Messages are written when a plan is taken.</Empty>
         )}
@@ -91,7 +92,7 @@ export function Told({ onClose }: { onClose: () => void }) {
             <List list={rest}>{() => null}</List>
           </div>
         )}
-      </Stack>
+      </Form>
     </Dialog>
   );
 }

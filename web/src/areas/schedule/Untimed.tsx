@@ -1,5 +1,6 @@
 /** The lists without times of a day, above the board: who is on them in order, and room for one more. */
 
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo } from '../../api/client';
@@ -7,7 +8,7 @@ import { forget, useKept } from '../../app/kept';
 import { useMay, useSession } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
 import { Button, Dialog, Field } from '../../ui/controls';
-import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { Row, Small, Spread, Stack } from '../../ui/layout';
 import { color, hair, innerCorner, ring, size, space } from '../../ui/tokens';
 import { ForPerson } from '../people/ForPerson';
 
@@ -127,30 +128,19 @@ function Enter({ list, day, onClose }: { list: List; day: string; onClose: () =>
       <Stack $gap={4}>
         <ForPerson place={place}>
           {(person) => (
-            <form
-              onSubmit={(event) => {
-                event.preventDefault();
-                void enter(person);
-              }}
-            >
-              <Stack $gap={4}>
-                <Field label="Reason" value={reason} onChange={setReason} fault={refusal?.fault('reason')} autoFocus />
-                <Field label="Note for the clinic" value={note} onChange={setNote} fault={refusal?.fault('note')} />
-                {list.kind === 'home' && <Small>They are visited at: {person.address || 'no address on file'}</Small>}
-                {refusal && refusal.problem.fields.length === 0 && (
-                  <Notice $tone="coral" role="alert">
-                    {refusal.message}
-                  </Notice>
-                )}
-                <Row>
-                  <Spread />
-                  <Button onPress={onClose}>Leave</Button>
-                  <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
-                    {list.kind === 'home' ? 'Put on the round' : 'They are here'}
-                  </Button>
-                </Row>
-              </Stack>
-            </form>
+            <Form refusal={refusal} onSave={() => void enter(person)}>
+              <Field name="reason" label="Reason" value={reason} onChange={setReason} autoFocus />
+              <Field name="note" label="Note for the clinic" value={note} onChange={setNote} />
+              {list.kind === 'home' && <Small>They are visited at: {person.address || 'no address on file'}</Small>}
+              <Refused />
+              <Row>
+                <Spread />
+                <Button onPress={onClose}>Leave</Button>
+                <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+                  {list.kind === 'home' ? 'Put on the round' : 'They are here'}
+                </Button>
+              </Row>
+            </Form>
           )}
         </ForPerson>
       </Stack>

@@ -1,10 +1,11 @@
+import { Form } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useChoices } from '../../app/choices';
 import { useSession } from '../../app/session';
 import { Several, weekdayChoices, weekdays } from '../../ui/choices';
 import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
-import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { Columns, Notice, Row, Small, Spread } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { Changeable } from '../house/Changeable';
 import { clock } from './TemplateDialog';
@@ -68,8 +69,8 @@ function ListDialog({ old, onClose }: { old: List | null; onClose: () => void })
   };
   return (
     <Dialog title={old ? `Change ${old.name}` : 'New list without times'} open onClose={onClose}>
-      <Stack $gap={4}>
-        <Field label="Name" value={name} onChange={setName} fault={refusal?.fault('name')} autoFocus />
+      <Form refusal={refusal}>
+        <Field name="name" label="Name" value={name} onChange={setName} autoFocus />
         <Choose
           label="What it is"
           value={kind}
@@ -83,9 +84,9 @@ function ListDialog({ old, onClose }: { old: List | null; onClose: () => void })
           <Pick label="Worked by" value={who} onChange={setWho} choices={clinicians} />
           <Pick label="Site" value={site} onChange={setSite} choices={sites} />
           <Pick label="Visit type" value={type} onChange={setType} choices={types} />
-          <Field label="From" value={from} onChange={setFrom} fault={refusal?.fault('from')} />
-          <Field label="To" value={to} onChange={setTo} fault={refusal?.fault('to')} />
-          <Field label="So many a day" value={most} onChange={setMost} fault={refusal?.fault('most')} />
+          <Field name="from" label="From" value={from} onChange={setFrom} />
+          <Field name="to" label="To" value={to} onChange={setTo} />
+          <Field name="most" label="So many a day" value={most} onChange={setMost} />
         </Columns>
         <Several label="Weekdays" choices={weekdayChoices} value={days} onChange={setDays} />
         {refusal && (refusal.fault('weekdays') ?? refusal.problem.fields.length === 0) && (
@@ -105,7 +106,7 @@ function ListDialog({ old, onClose }: { old: List | null; onClose: () => void })
             Save the list
           </Button>
         </Row>
-      </Stack>
+      </Form>
     </Dialog>
   );
 }

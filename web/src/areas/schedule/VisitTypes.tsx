@@ -1,12 +1,13 @@
 /** Visit types: length, look, who books them and when; lists without times below. */
 
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Several } from '../../ui/choices';
 import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
-import { Columns, Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
+import { Columns, Notice, Row, Small, Spread, Tag } from '../../ui/layout';
 import { Changeable } from '../house/Changeable';
 import { color, edgeWidth, edges, grounds, hair, innerCorner, part, space } from '../../ui/tokens';
 import { services as servicesQuery } from '../charges/queries';
@@ -103,76 +104,65 @@ function TypeDialog({ old, onClose }: { old: VisitType | null; onClose: () => vo
   };
   return (
     <Dialog title={old ? `Change ${old.name}` : 'New visit type'} open onClose={onClose} wide>
-      <form
-        onSubmit={(event) => {
-          event.preventDefault();
-          void save();
-        }}
-      >
-        <Stack $gap={4}>
-          <Row>
-            <Sample $pattern={pattern} $ground={ground}>
-              {glyph} {name || 'Name'}
-            </Sample>
-            <Small>as it stands on the board</Small>
-          </Row>
-          <Columns $min={part.field}>
-            <Field label="Name" value={name} onChange={setName} fault={refusal?.fault('name')} autoFocus />
-            <Field label="Minutes" value={minutes} onChange={setMinutes} fault={refusal?.fault('minutes')} />
-            <Pick
-              label="Glyph"
-              value={glyph}
-              onChange={setGlyph}
-              fault={refusal?.fault('glyph')}
-              choices={glyphs.map((g) => ({ id: g, label: g }))}
-            />
-            <Pick
-              label="Edge"
-              value={pattern}
-              onChange={setPattern}
-              choices={patterns.map((x) => ({ id: x, label: x }))}
-            />
-            <Pick
-              label="Ground"
-              value={ground}
-              onChange={setGround}
-              choices={tints.map((x) => ({ id: x, label: groundWords[x] ?? x }))}
-            />
-            <Field
-              label="Opens so many days before"
-              value={release}
-              onChange={setRelease}
-              placeholder="always open"
-              fault={refusal?.fault('releaseDays')}
-            />
-          </Columns>
-          <Several label="Booked by" showLabel choices={bookers} value={by} onChange={setBy} />
-          {refusal?.fault('bookedBy') && <Notice $tone="coral">{refusal.fault('bookedBy')}</Notice>}
-          <Row>
-            <Check label="Patients may book it online" value={online} onChange={setOnline} />
-            <Check label="In use" value={active} onChange={setActive} />
-          </Row>
-          <Several
-            label="Usual services, for the share estimate"
-            showLabel
-            choices={(services.data ?? []).map((s) => ({ id: s.service.code, label: s.service.name }))}
-            value={usual}
-            onChange={setUsual}
+      <Form refusal={refusal} onSave={() => void save()}>
+        <Row>
+          <Sample $pattern={pattern} $ground={ground}>
+            {glyph} {name || 'Name'}
+          </Sample>
+          <Small>as it stands on the board</Small>
+        </Row>
+        <Columns $min={part.field}>
+          <Field name="name" label="Name" value={name} onChange={setName} autoFocus />
+          <Field name="minutes" label="Minutes" value={minutes} onChange={setMinutes} />
+          <Pick
+            name="glyph"
+            label="Glyph"
+            value={glyph}
+            onChange={setGlyph}
+            choices={glyphs.map((g) => ({ id: g, label: g }))}
           />
-          {refusal && refusal.problem.fields.length === 0 && (
-            <Notice $tone="coral" role="alert">
-              {refusal.message}
-            </Notice>
-          )}
-          <Row>
-            <Spread />
-            <Button onPress={onClose}>Leave</Button>
-            <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
-              Save the visit type
-            </Button>
-          </Row>
-        </Stack>
-      </form>
+          <Pick
+            label="Edge"
+            value={pattern}
+            onChange={setPattern}
+            choices={patterns.map((x) => ({ id: x, label: x }))}
+          />
+          <Pick
+            label="Ground"
+            value={ground}
+            onChange={setGround}
+            choices={tints.map((x) => ({ id: x, label: groundWords[x] ?? x }))}
+          />
+          <Field
+            name="releaseDays"
+            label="Opens so many days before"
+            value={release}
+            onChange={setRelease}
+            placeholder="always open"
+          />
+        </Columns>
+        <Several label="Booked by" showLabel choices={bookers} value={by} onChange={setBy} />
+        {refusal?.fault('bookedBy') && <Notice $tone="coral">{refusal.fault('bookedBy')}</Notice>}
+        <Row>
+          <Check label="Patients may book it online" value={online} onChange={setOnline} />
+          <Check label="In use" value={active} onChange={setActive} />
+        </Row>
+        <Several
+          label="Usual services, for the share estimate"
+          showLabel
+          choices={(services.data ?? []).map((s) => ({ id: s.service.code, label: s.service.name }))}
+          value={usual}
+          onChange={setUsual}
+        />
+        <Refused />
+        <Row>
+          <Spread />
+          <Button onPress={onClose}>Leave</Button>
+          <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+            Save the visit type
+          </Button>
+        </Row>
+      </Form>
     </Dialog>
   );
 }

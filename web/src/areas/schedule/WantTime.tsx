@@ -1,10 +1,11 @@
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useChoices } from '../../app/choices';
 import { useTimes } from '../../app/words';
 import { PickSeveral, Several, weekdayChoices } from '../../ui/choices';
 import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
-import { Columns, Notice, Row, Spread, Stack } from '../../ui/layout';
+import { Columns, Row, Spread } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 
 /** What somebody wants of a time, as far as it is known already. */
@@ -52,87 +53,76 @@ export function WantTime(p: {
     : 'Waiting for a time';
   return (
     <Dialog title={title} open onClose={p.onClose}>
-      <form
-        onSubmit={(event) => {
-          event.preventDefault();
-          void save();
-        }}
-      >
-        <Stack $gap={4}>
-          <Columns $min={part.wideField}>
-            {!visit && (
-              <Pick
-                label="Visit type"
-                value={form.visitType}
-                onChange={(visitType) => change({ visitType })}
-                choices={types}
-                fault={refusal?.fault('visitTypeId')}
-              />
-            )}
-            <PickSeveral
-              label="With"
-              none="Anybody"
-              value={form.clinicians}
-              onChange={(chosen) => change({ clinicians: chosen })}
-              choices={clinicians}
+      <Form refusal={refusal} onSave={() => void save()}>
+        <Columns $min={part.wideField}>
+          {!visit && (
+            <Pick
+              name="visitTypeId"
+              label="Visit type"
+              value={form.visitType}
+              onChange={(visitType) => change({ visitType })}
+              choices={types}
             />
-            <PickSeveral
-              label="At"
-              none="Any site"
-              value={form.sites}
-              onChange={(chosen) => change({ sites: chosen })}
-              choices={sites}
-            />
-            <Field
-              label="Not before"
-              value={form.after}
-              onChange={(after) => change({ after })}
-              placeholder="9:00"
-              fault={refusal?.fault('after')}
-            />
-            <Field
-              label="Before"
-              value={form.before}
-              onChange={(before) => change({ before })}
-              placeholder="16:00"
-              fault={refusal?.fault('before')}
-            />
-            <Field
-              label="From the day"
-              value={form.notBefore}
-              onChange={(notBefore) => change({ notBefore })}
-              placeholder="+2w"
-              fault={refusal?.fault('notBefore')}
-            />
-          </Columns>
-          <Several
-            label="Weekdays"
-            choices={weekdayChoices.slice(0, 6)}
-            value={form.days}
-            onChange={(days) => change({ days })}
-          />
-          <Check label="It cannot wait" value={form.urgent} onChange={(urgent) => change({ urgent })} />
-          <Field
-            label="Note"
-            value={form.note}
-            onChange={(note) => change({ note })}
-            placeholder="call after four"
-            autoFocus
-          />
-          {refusal && (
-            <Notice $tone="coral" role="alert">
-              {refusal.message}
-            </Notice>
           )}
-          <Row>
-            <Spread />
-            <Button onPress={p.onClose}>Leave</Button>
-            <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
-              Put on the waiting list
-            </Button>
-          </Row>
-        </Stack>
-      </form>
+          <PickSeveral
+            label="With"
+            none="Anybody"
+            value={form.clinicians}
+            onChange={(chosen) => change({ clinicians: chosen })}
+            choices={clinicians}
+          />
+          <PickSeveral
+            label="At"
+            none="Any site"
+            value={form.sites}
+            onChange={(chosen) => change({ sites: chosen })}
+            choices={sites}
+          />
+          <Field
+            name="after"
+            label="Not before"
+            value={form.after}
+            onChange={(after) => change({ after })}
+            placeholder="9:00"
+          />
+          <Field
+            name="before"
+            label="Before"
+            value={form.before}
+            onChange={(before) => change({ before })}
+            placeholder="16:00"
+          />
+          <Field
+            name="notBefore"
+            label="From the day"
+            value={form.notBefore}
+            onChange={(notBefore) => change({ notBefore })}
+            placeholder="+2w"
+          />
+        </Columns>
+        <Several
+          label="Weekdays"
+          choices={weekdayChoices.slice(0, 6)}
+          value={form.days}
+          onChange={(days) => change({ days })}
+        />
+        <Check label="It cannot wait" value={form.urgent} onChange={(urgent) => change({ urgent })} />
+        <Field
+          label="Note"
+          value={form.note}
+          onChange={(note) => change({ note })}
+          placeholder="call after four"
+          autoFocus
+        />
+        <Refused />
+        <Row>
+          <Spread />
+          <Button onPress={p.onClose}>Leave</Button>
+          <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+            Put on the waiting list
+          </Button>
+        </Row>
+      </Form>
     </Dialog>
   );
 }

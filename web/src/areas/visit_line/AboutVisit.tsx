@@ -1,10 +1,11 @@
 /** What the visit is about and who sees the patient, put right on arrival. */
 
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useChoices } from '../../app/choices';
 import { Button, Field, Pick } from '../../ui/controls';
-import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { Columns, Row, Small, Spread } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 
 export function AboutVisit({ visit, mayHandOver }: { visit: Schemas['Visit']; mayHandOver: boolean }) {
@@ -18,42 +19,25 @@ export function AboutVisit({ visit, mayHandOver }: { visit: Schemas['Visit']; ma
     void run(() => api.PUT('/api/visits/{id}', { params: { path: { id: visit.id } }, body }));
   };
   return (
-    <form
-      onSubmit={(event) => {
-        event.preventDefault();
-        save();
-      }}
-    >
-      <Stack $gap={3}>
-        <Columns $min={part.wideField}>
-          <Field
-            label="Reason"
-            name="visit-reason"
-            value={reason}
-            onChange={setReason}
-            fault={refusal?.fault('reason')}
-          />
-          <Field label="Note for the clinic" value={note} onChange={setNote} fault={refusal?.fault('note')} />
-          {mayHandOver && <Pick label="Seen by" value={who} onChange={setWho} choices={clinicians} />}
-        </Columns>
-        {refusal && refusal.problem.fields.length === 0 && (
-          <Notice $tone="coral" role="alert">
-            {refusal.message}
-          </Notice>
+    <Form refusal={refusal} onSave={() => save()}>
+      <Columns $min={part.wideField}>
+        <Field name="reason" label="Reason" value={reason} onChange={setReason} />
+        <Field name="note" label="Note for the clinic" value={note} onChange={setNote} />
+        {mayHandOver && <Pick label="Seen by" value={who} onChange={setWho} choices={clinicians} />}
+      </Columns>
+      <Refused />
+      <Row>
+        {who !== visit.clinicianId && (
+          <Small>Beside what is booked with them; the time that is given up is free again.</Small>
         )}
-        <Row>
-          {who !== visit.clinicianId && (
-            <Small>Beside what is booked with them; the time that is given up is free again.</Small>
-          )}
-          <Spread />
-          <Button
-            type="submit"
-            isDisabled={busy || (reason === visit.reason && note === visit.bookingNote && who === visit.clinicianId)}
-          >
-            Put right
-          </Button>
-        </Row>
-      </Stack>
-    </form>
+        <Spread />
+        <Button
+          type="submit"
+          isDisabled={busy || (reason === visit.reason && note === visit.bookingNote && who === visit.clinicianId)}
+        >
+          Put right
+        </Button>
+      </Row>
+    </Form>
   );
 }

@@ -1,7 +1,8 @@
+import { Form } from '../../ui/Form';
 import { useState } from 'react';
 import { api, useDo } from '../../api/client';
 import { Button, Field } from '../../ui/controls';
-import { Notice, Row, Spread, Stack } from '../../ui/layout';
+import { Notice, Row, Spread } from '../../ui/layout';
 
 /** A chart under restriction opens with a reason, which is kept and told to the manager. */
 export function Restricted({ person, message }: { person: string; message: string }) {
@@ -11,29 +12,16 @@ export function Restricted({ person, message }: { person: string; message: strin
     void run(() => api.POST('/api/people/{id}/open-chart', { params: { path: { id: person } }, body: { reason } }));
   return (
     <Notice $tone="brass" role="alert">
-      <form
-        onSubmit={(event) => {
-          event.preventDefault();
-          open();
-        }}
-      >
-        <Stack>
-          <strong>{message}</strong>
-          <Field
-            label="Why it must be opened"
-            name="reason"
-            value={reason}
-            onChange={setReason}
-            fault={refusal?.fault('reason')}
-          />
-          <Row>
-            <Spread />
-            <Button type="submit" isDisabled={busy}>
-              Open the chart
-            </Button>
-          </Row>
-        </Stack>
-      </form>
+      <Form refusal={refusal} onSave={() => open()}>
+        <strong>{message}</strong>
+        <Field name="reason" label="Why it must be opened" value={reason} onChange={setReason} />
+        <Row>
+          <Spread />
+          <Button type="submit" isDisabled={busy}>
+            Open the chart
+          </Button>
+        </Row>
+      </Form>
     </Notice>
   );
 }

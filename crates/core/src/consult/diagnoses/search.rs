@@ -3,7 +3,7 @@
 use super::{CodeEntry, CodeProblem, DiagnosisIndex, undot};
 use crate::people::fold;
 use std::cell::RefCell;
-use std::collections::BTreeMap;
+use std::collections::HashMap;
 
 /// One code found.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -54,7 +54,7 @@ const BY_CODE: i32 = 200;
 
 impl WordIndex {
     pub(super) fn new(entries: &[CodeEntry]) -> Self {
-        let mut words: BTreeMap<String, Vec<Posting>> = BTreeMap::new();
+        let mut words: HashMap<String, Vec<Posting>> = HashMap::with_capacity(32_768);
         let mut codes = Vec::new();
         let mut burden = Vec::with_capacity(entries.len());
         for (i, entry) in entries.iter().enumerate() {
@@ -68,9 +68,13 @@ impl WordIndex {
             codes.push((undot(&entry.code), i as u32));
             let mut put = |text: &str, in_title: bool| {
                 for word in text.split(' ').filter(|w| !w.is_empty()) {
-                    let list = words.entry(word.to_owned()).or_default();
-                    if list.last().is_none_or(|p| p.entry != i as u32) {
-                        list.push(Posting { entry: i as u32, in_title });
+                    let posting = Posting { entry: i as u32, in_title };
+                    match words.get_mut(word) {
+                        Some(list) if list.last().is_some_and(|p| p.entry == posting.entry) => {}
+                        Some(list) => list.push(posting),
+                        None => {
+                            words.insert(word.to_owned(), vec![posting]);
+                        }
                     }
                 }
             };
@@ -80,6 +84,8 @@ impl WordIndex {
             }
         }
         codes.sort();
+        let mut words: Vec<(String, Vec<Posting>)> = words.into_iter().collect();
+        words.sort_unstable_by(|a, b| a.0.cmp(&b.0));
         let (vocabulary, postings) = words.into_iter().unzip();
         WordIndex { vocabulary, postings, codes, burden }
     }
