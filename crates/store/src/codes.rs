@@ -159,6 +159,7 @@ names! {
     Stage = harbor_core::arrival::Stage;
     Standing = harbor_core::consult::measurements::Standing;
     Step = harbor_core::arrival::walk::Step;
+    NextStep = harbor_core::visit_line::work_list::NextStep;
     TaskPlace = harbor_core::visit_line::work_list::TaskPlace;
     VisitKind = harbor_core::schedule::VisitKind;
     Wait = harbor_core::arrival::Wait;

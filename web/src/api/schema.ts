@@ -4075,6 +4075,8 @@ export interface components {
         NewTimeForm: components["schemas"]["TimeForm"] & {
             reason?: string;
         };
+        /** @enum {string} */
+        NextStep: "mark_here" | "check_in" | "choose_room" | "measure" | "begin" | "open_note" | "complete_charges" | "open_billing" | "open_balance";
         NoneKnown: {
             list: components["schemas"]["KnownList"];
             /** Format: uuid */
@@ -5616,6 +5618,7 @@ export interface components {
             gaps: components["schemas"]["Gap"][];
             /** @description Somebody else may see the patient instead. */
             mayHandOver: boolean;
+            next?: components["schemas"]["NextStep"] | null;
             noneKnown: components["schemas"]["NoneKnown"][];
             /**
              * Format: int64
@@ -5754,6 +5757,7 @@ export interface components {
             maritalStates: components["schemas"]["Choice"][];
             medicineStates: components["schemas"]["Choice"][];
             methods: components["schemas"]["Choice"][];
+            nextSteps: components["schemas"]["Choice"][];
             noteParts: components["schemas"]["Choice"][];
             orderStates: components["schemas"]["Choice"][];
             prescriptionStates: components["schemas"]["Choice"][];

@@ -4,7 +4,7 @@ import { ChevronDown, ChevronRight, ChevronUp, X } from 'lucide-react';
 import { useEffect, useState } from 'react';
 import { useLocation, useNavigate } from 'react-router';
 import styled from 'styled-components';
-import { api, useDo, useLook } from '../api/client';
+import { api, type Schemas, useDo, useLook } from '../api/client';
 import { CancelDialog } from '../areas/schedule/CancelDialog';
 import { WantTime } from '../areas/schedule/WantTime';
 import { Button } from '../ui/controls';
@@ -24,6 +24,7 @@ import {
   stripHeight,
 } from '../ui/tokens';
 import { CompactLine, FullLine } from '../ui/VisitLine';
+import { useWordOf } from './choices';
 import { useMay, useSession } from './session';
 import { dollars, plainDate, sexWord, useIdentity, useTimes } from './words';
 import { visit as visitQuery } from '../areas/visit_line/queries';
@@ -95,39 +96,35 @@ const Handle = styled.button`
   }
 `;
 
-/** The next action of a visit, by its stage and by who may do it. */
+interface Step {
+  act: () => void;
+  /** Where on the page of the visit it is done. */
+  place?: string;
+}
+
+/** The next action of a visit, as the server says it for who looks. */
 function useNextAction(visit: string | undefined) {
-  const { me } = useSession();
   const navigate = useNavigate();
   const { run, busy, refusal } = useDo();
   const look = useLook(visitQuery(visit ?? ''), visit !== undefined);
-  const card = look.data?.card;
-  const role = me.staff.role;
   const to = (part: string) => () => navigate(`/visits/${visit}/${part}`);
   const stage = (next: string) => () =>
     void run(() => api.POST('/api/visits/{id}/stage', { params: { path: { id: visit ?? '' } }, body: { to: next } }));
   const { pathname } = useLocation();
-  let action: { word: string; act: () => void; place?: string } | null = null;
-  const mark = card?.line.current;
-  const may = (p: string) => me.permissions.includes(p);
-  if (card && !card.line.ended) {
-    if (mark === 'here' && may('check_in')) action = { word: 'Mark as here', act: stage('here') };
-    else if (mark === 'checked_in' && may('check_in'))
-      action = { word: 'Check in', act: to('check-in'), place: 'check-in' };
-    else if (mark === 'roomed' && role === 'assistant')
-      action = { word: 'Choose a room', act: () => navigate('/in-clinic') };
-    else if (mark === 'seen' && role === 'assistant')
-      action = { word: 'Measure and record', act: to('rooming'), place: 'rooming' };
-    else if (mark === 'seen' && role === 'clinician' && card.visit.stage === 'in_room')
-      action = { word: 'Begin the visit', act: () => (stage('with_clinician')(), to('note')()) };
-    else if (mark === 'signed' && role === 'clinician')
-      action = { word: 'Open the note', act: to('note'), place: 'note' };
-    else if (mark === 'charged' && may('edit_charges'))
-      action = { word: 'Complete charges', act: to('charges'), place: 'charges' };
-    else if (mark === 'claimed' && may('claims')) action = { word: 'Open billing', act: () => navigate('/billing') };
-    else if (mark === 'settled' && may('take_money'))
-      action = { word: 'Open balance', act: to('money'), place: 'money' };
-  }
+  const word = useWordOf('nextSteps');
+  const steps: Record<Schemas['NextStep'], Step> = {
+    mark_here: { act: stage('here') },
+    check_in: { act: to('check-in'), place: 'check-in' },
+    choose_room: { act: () => navigate('/in-clinic') },
+    measure: { act: to('rooming'), place: 'rooming' },
+    begin: { act: () => (stage('with_clinician')(), to('note')()) },
+    open_note: { act: to('note'), place: 'note' },
+    complete_charges: { act: to('charges'), place: 'charges' },
+    open_billing: { act: () => navigate('/billing') },
+    open_balance: { act: to('money'), place: 'money' },
+  };
+  const next = look.data?.next;
+  let action = next ? { word: word(next), ...steps[next] } : null;
   // Whoever is at the place already finds the filled button there.
   if (action?.place && pathname === `/visits/${visit}/${action.place}`) action = null;
   return { look, action, busy, refusal };

@@ -1,3 +1,4 @@
+import { Coming } from '../ui/Unanswered';
 import { Activity, CalendarDays, FlaskConical, Receipt, Settings as Gear, Sun, Users } from 'lucide-react';
 import { lazy, Suspense, useState } from 'react';
 import { NavLink, Navigate, Route, Routes, useLocation, useNavigate } from 'react-router';
@@ -5,7 +6,7 @@ import styled from 'styled-components';
 import { api, setCsrf, useDo, useLook } from '../api/client';
 import { Menu } from '../ui/choices';
 import { Button, Dialog } from '../ui/controls';
-import { Mono, Small, Spread, Table, Tag } from '../ui/layout';
+import { Page, Mono, Small, Spread, Table, Tag } from '../ui/layout';
 import {
   barHeight,
   color,
@@ -311,7 +312,13 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
         </Button>
       </Top>
       <Work id="work">
-        <Suspense fallback={null}>
+        <Suspense
+          fallback={
+            <Page>
+              <Coming rows={8} />
+            </Page>
+          }
+        >
           {me.secondFactorWanted ? (
             <MePage />
           ) : (

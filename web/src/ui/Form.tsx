@@ -13,10 +13,6 @@ interface Told {
 
 const Context = createContext<Told>({ refusal: null, left: null });
 
-/** The faults of a refusal by their fields, as React Aria takes them. */
-const byField = (refusal: Refusal | null) =>
-  Object.fromEntries((refusal?.problem.fields ?? []).map((f) => [f.field, f.sentence]));
-
 /** The names of the fields that a form shows. */
 const shown = (form: HTMLFormElement) => new Set([...form.elements].map((e) => e.getAttribute('name') ?? ''));
 
@@ -37,7 +33,6 @@ export function Form(p: { refusal: Refusal | null; onSave?: () => unknown; child
         ref={form}
         // A fault told by the server must not keep the corrected form from being sent again.
         validationBehavior="aria"
-        validationErrors={byField(refusal)}
         onSubmit={(event) => {
           event.preventDefault();
           p.onSave?.();
@@ -47,6 +42,15 @@ export function Form(p: { refusal: Refusal | null; onSave?: () => unknown; child
       </Aria.Form>
     </Context>
   );
+}
+
+/**
+ * What the form around heard of a field. It stands until the next answer: React Aria's own `validationErrors` go when the
+ * field is left, which moves the button from under the pointer that is about to press it.
+ */
+export function useFault(name: string | undefined): string | undefined {
+  const { refusal } = useContext(Context);
+  return name === undefined ? undefined : refusal?.fault(name);
 }
 
 /** Why it was not saved, as far as no field says it. */

@@ -4,6 +4,7 @@ import { X } from 'lucide-react';
 import { type ReactNode, useRef, useState } from 'react';
 import * as Aria from 'react-aria-components';
 import styled, { css } from 'styled-components';
+import { useFault } from './Form';
 import { color, control, corner, dialog, hair, innerCorner, ring, shadow, size, space, stroke } from './tokens';
 
 const filled = css`
@@ -126,15 +127,17 @@ const Fault = ({ fault, when }: { fault: string | undefined; when: boolean }) =>
     </div>
   );
 
-/** A fault that the screen itself knows; without one, the form around tells what the server found. */
+/** By a fault that the screen itself knows, or that the form around heard from the server. */
 const told = (fault: string | undefined) => (fault === undefined ? {} : { isInvalid: true });
 
 export function Field(p: FieldProps) {
+  const heard = useFault(p.name);
+  const fault = p.fault ?? heard;
   return (
     <Aria.TextField
       value={p.value}
       onChange={p.onChange}
-      {...told(p.fault)}
+      {...told(fault)}
       // A fault told by the server must not keep the corrected form from being sent again.
       validationBehavior="aria"
       isDisabled={p.isDisabled ?? false}
@@ -158,7 +161,7 @@ export function Field(p: FieldProps) {
           ) : (
             <Input placeholder={p.placeholder ?? ''} autoComplete="off" />
           )}
-          <Fault fault={p.fault} when={isInvalid} />
+          <Fault fault={fault} when={isInvalid} />
           {p.hint && !isInvalid && <Hint>{p.hint}</Hint>}
         </>
       )}
@@ -221,12 +224,14 @@ export function Pick(p: {
   hideLabel?: boolean;
   name?: string;
 }) {
+  const heard = useFault(p.name);
+  const fault = p.fault ?? heard;
   return (
     <Aria.Select
       {...(p.name ? { name: p.name } : {})}
       value={p.value}
       onChange={(key) => key !== null && p.onChange(String(key))}
-      {...told(p.fault)}
+      {...told(fault)}
       validationBehavior="aria"
       placeholder={p.placeholder ?? 'Choose'}
       aria-label={p.hideLabel ? p.label : undefined}
@@ -237,7 +242,7 @@ export function Pick(p: {
           <SelectButton>
             <Aria.SelectValue />
           </SelectButton>
-          <Fault fault={p.fault} when={isInvalid} />
+          <Fault fault={fault} when={isInvalid} />
           <Float>
             <Options items={p.choices}>
               {(c) => <Option textValue={(c as Choice).label}>{(c as Choice).label}</Option>}
@@ -282,9 +287,11 @@ export function Choose(p: {
   fault?: string | undefined;
   name?: string;
 }) {
+  const heard = useFault(p.name);
+  const fault = p.fault ?? heard;
   return (
     <Aria.RadioGroup
-      {...told(p.fault)}
+      {...told(fault)}
       {...(p.name ? { name: p.name } : {})}
       validationBehavior="aria"
       // A value that is no choice would leave no radio that Tab can reach.
@@ -303,7 +310,7 @@ export function Choose(p: {
               </Segment>
             ))}
           </Segments>
-          <Fault fault={p.fault} when={isInvalid} />
+          <Fault fault={fault} when={isInvalid} />
         </>
       )}
     </Aria.RadioGroup>

@@ -1,7 +1,8 @@
-//! What each role does next with a visit: the tasks of Today, from the visit line alone.
+//! What each role does next with a visit: the tasks of Today, and the one button beside a visit in hand, from the visit
+//! line alone.
 
 use crate::arrival::Stage;
-use crate::house::permissions::Role;
+use crate::house::permissions::{Permission, Role};
 use crate::visit_line::{Mark, VisitLine};
 
 coded! {
@@ -106,6 +107,41 @@ pub fn task(role: Role, line: &VisitLine, standing: Standing) -> Option<Task> {
     }
 }
 
+coded! {
+    /// The one thing that somebody does next with the visit in their hand.
+    NextStep {
+        MarkHere = "mark_here", "Mark as here";
+        CheckIn = "check_in", "Check in";
+        ChooseRoom = "choose_room", "Choose a room";
+        Measure = "measure", "Measure and record";
+        Begin = "begin", "Begin the visit";
+        OpenNote = "open_note", "Open the note";
+        CompleteCharges = "complete_charges", "Complete charges";
+        OpenBilling = "open_billing", "Open billing";
+        OpenBalance = "open_balance", "Open balance";
+    }
+}
+
+/// What this role does next with a visit that it has in hand, if the next mark is its to make.
+pub fn next_step(role: Role, line: &VisitLine, stage: Stage) -> Option<NextStep> {
+    if line.ended.is_some() {
+        return None;
+    }
+    let step = match line.current? {
+        Mark::Here if role.may(Permission::CheckIn) => NextStep::MarkHere,
+        Mark::CheckedIn if role.may(Permission::CheckIn) => NextStep::CheckIn,
+        Mark::Roomed if role == Role::Assistant => NextStep::ChooseRoom,
+        Mark::Seen if role == Role::Assistant => NextStep::Measure,
+        Mark::Seen if role == Role::Clinician && stage == Stage::InRoom => NextStep::Begin,
+        Mark::Signed if role == Role::Clinician => NextStep::OpenNote,
+        Mark::Charged if role.may(Permission::EditCharges) => NextStep::CompleteCharges,
+        Mark::Claimed if role.may(Permission::Claims) => NextStep::OpenBilling,
+        Mark::Settled if role.may(Permission::TakeMoney) => NextStep::OpenBalance,
+        _ => return None,
+    };
+    Some(step)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -156,6 +192,29 @@ mod tests {
         assert_eq!(groups(&f, on_day(Stage::Left)), [(Role::FrontDesk, "Collect")]);
         f.marks.set(Mark::Settled, reached(13));
         assert_eq!(groups(&f, on_day(Stage::Left)), []);
+    }
+
+    #[test]
+    fn the_visit_in_hand_offers_each_role_the_step_that_is_its_own() {
+        let mut f = facts();
+        let steps = |f: &VisitFacts, stage| {
+            let line = visit_line(f);
+            Role::ALL.iter().filter_map(|r| next_step(*r, &line, stage).map(|s| (*r, s))).collect::<Vec<_>>()
+        };
+        let of = |steps: &[(Role, NextStep)], role| steps.iter().find(|(r, _)| *r == role).map(|(_, s)| *s);
+        assert_eq!(of(&steps(&f, Stage::Booked), Role::FrontDesk), Some(NextStep::MarkHere));
+        assert_eq!(of(&steps(&f, Stage::Booked), Role::Clinician), None);
+        for mark in [Mark::Here, Mark::CheckedIn, Mark::Roomed] {
+            f.marks.set(mark, reached(9));
+        }
+        let in_room = steps(&f, Stage::InRoom);
+        assert_eq!(of(&in_room, Role::Assistant), Some(NextStep::Measure));
+        assert_eq!(of(&in_room, Role::Clinician), Some(NextStep::Begin));
+        assert_eq!(of(&steps(&f, Stage::CheckedIn), Role::Clinician), None, "not before the patient is in a room");
+        f.marks.set(Mark::Seen, reached(10));
+        assert_eq!(steps(&f, Stage::WithClinician), [(Role::Clinician, NextStep::OpenNote)], "nobody else signs");
+        f.stage = Stage::Cancelled;
+        assert_eq!(steps(&f, Stage::Cancelled), [], "a cancelled visit asks for nothing");
     }
 
     #[test]

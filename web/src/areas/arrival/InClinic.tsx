@@ -1,5 +1,6 @@
 /** Everybody in the building: the waiting line as a quay beside the rooms, which are berths. */
 
+import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
 import { useState } from 'react';
 import styled from 'styled-components';
 import { type Schemas, useLook } from '../../api/client';
@@ -85,9 +86,11 @@ export default function InClinic() {
     <WidePage>
       <Head>
         <h1>In clinic</h1>
-        <p>
-          {waiting.length} waiting, {own(inRooms).length} in rooms, {leaving.length} ready to leave
-        </p>
+        {all && (
+          <p>
+            {waiting.length} waiting, {own(inRooms).length} in rooms, {leaving.length} ready to leave
+          </p>
+        )}
         <Spread />
         {may('book') && <Button onPress={() => setUnbooked(true)}>Without an appointment</Button>}
         <Pick
@@ -115,33 +118,36 @@ export default function InClinic() {
           {moves.refusal.message}
         </Notice>
       )}
+      <AsOf look={look} />
+      {unanswered(look) && <Unanswered look={look} rows={8} />}
       {all && <Hands view={all} whose={whose} />}
-      <Plan>
-        <Quay
-          waiting={waiting}
-          elsewhere={elsewhere.filter((e) => !atLab(e))}
-          late={own(all?.expected).filter((c) => c.lateMinutes != null)}
-          loaded={all !== undefined}
-          moves={moves}
-          onRoom={setRooming}
-        />
-        <section aria-label="Rooms">
-          {clinic.sites
-            .filter((s) => site === 'all' || s.id === site)
-            .map((s) => (
-              <Rooms
-                key={s.id}
-                site={s}
-                inRooms={inRooms}
-                leaving={leaving}
-                present={[...(all?.waiting ?? []), ...inRooms, ...elsewhere]}
-                mine={mine}
-                moves={moves}
-                over={over}
-              />
-            ))}
-        </section>
-      </Plan>
+      {all && (
+        <Plan>
+          <Quay
+            waiting={waiting}
+            elsewhere={elsewhere.filter((e) => !atLab(e))}
+            late={own(all?.expected).filter((c) => c.lateMinutes != null)}
+            moves={moves}
+            onRoom={setRooming}
+          />
+          <section aria-label="Rooms">
+            {clinic.sites
+              .filter((s) => site === 'all' || s.id === site)
+              .map((s) => (
+                <Rooms
+                  key={s.id}
+                  site={s}
+                  inRooms={inRooms}
+                  leaving={leaving}
+                  present={[...(all?.waiting ?? []), ...inRooms, ...elsewhere]}
+                  mine={mine}
+                  moves={moves}
+                  over={over}
+                />
+              ))}
+          </section>
+        </Plan>
+      )}
       {rooming && (
         <Dialog
           title={`Room for ${identity(rooming.card.person, rooming.card.visit.callSign)}`}

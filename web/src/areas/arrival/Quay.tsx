@@ -78,7 +78,6 @@ export function Quay(p: {
   waiting: Present[];
   elsewhere: Present[];
   late: Schemas['Coming'][];
-  loaded: boolean;
   moves: Moves;
   onRoom: (p: Present) => void;
 }) {
@@ -93,9 +92,7 @@ export function Quay(p: {
         {p.waiting.map((w) => (
           <Waiting key={w.card.visit.id} p={w} moves={p.moves} onRoom={p.onRoom} />
         ))}
-        {p.loaded && p.waiting.length === 0 && (
-          <Empty>Nobody waits. Whoever is marked as here lines up at this quay.</Empty>
-        )}
+        {p.waiting.length === 0 && <Empty>Nobody waits. Whoever is marked as here lines up at this quay.</Empty>}
       </Line>
       {p.elsewhere.length > 0 && (
         <Stack $gap={2} style={{ marginTop: space(5) }} data-elsewhere>

@@ -1,5 +1,6 @@
 /** Charges: the suggested level with its reasoning, lines with pointers, and the claim check beside them. */
 
+import { Unanswered } from '../../ui/Unanswered';
 import { useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
@@ -70,7 +71,7 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
   const accident = view.card.visit.accidentDate ?? '';
   const [accidentText, setAccident] = useState(accident);
   const data = look.data;
-  if (!data) return null;
+  if (!data) return <Unanswered look={look} />;
   const lines: Line[] = data.lines.map((l) => ({
     serviceCode: l.line.serviceCode,
     units: l.line.units,

@@ -1,3 +1,4 @@
+import { Unanswered, unanswered } from '../../ui/Unanswered';
 import { type Schemas, useLook } from '../../api/client';
 import { dollars, useTimes } from '../../app/words';
 import { Empty, Mono, Scroller, Small, Table, Tag, type Tone } from '../../ui/layout';
@@ -17,6 +18,7 @@ const word: Record<State, string> = {
 export function Batches() {
   const times = useTimes();
   const look = useLook(batches());
+  if (unanswered(look)) return <Unanswered look={look} />;
   if (look.data?.length === 0)
     return <Empty>No batch yet. Choose ready claims and send them; files and answers are kept here.</Empty>;
   return (

@@ -1,3 +1,4 @@
+import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
 import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import styled from 'styled-components';
@@ -129,7 +130,9 @@ export function ClaimsList() {
         <Spread />
         {may('claims') && (
           <Row $gap={2}>
-            <Button onPress={() => setChosen(ready)}>Choose all {ready.length} ready</Button>
+            <Button isDisabled={!look.data} onPress={() => setChosen(ready)}>
+              {look.data ? `Choose all ${ready.length} ready` : 'Choose all ready'}
+            </Button>
             <Button isDisabled={busy || picked.length === 0} onPress={() => void batch(true)}>
               Check only
             </Button>
@@ -144,6 +147,8 @@ export function ClaimsList() {
           </Row>
         )}
       </Row>
+      <AsOf look={look} />
+      {unanswered(look) && <Unanswered look={look} />}
       {refusal && (
         <Notice $tone="coral" role="alert">
           {refusal.message}

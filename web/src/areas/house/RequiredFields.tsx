@@ -1,3 +1,4 @@
+import { Unanswered } from '../../ui/Unanswered';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay } from '../../app/session';
 import { Check } from '../../ui/controls';
@@ -10,7 +11,7 @@ export function RequiredFields() {
   const may = useMay();
   const look = useLook(requiredFields());
   const { run, refusal } = useDo();
-  if (!look.data) return null;
+  if (!look.data) return <Unanswered look={look} />;
   const fields = look.data;
   const set = (field: Schemas['RequiredView'], on: boolean) => {
     const wanted = fields.filter((f) => (f.field === field.field ? on : f.required)).map((f) => f.field);

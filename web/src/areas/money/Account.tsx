@@ -1,5 +1,6 @@
 /** What a person owes, by whom and how old; each visit opens into its explanation; payments made; credit. */
 
+import { Unanswered } from '../../ui/Unanswered';
 import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
@@ -226,7 +227,13 @@ export function Account({ person }: { person: string }) {
   const [taking, setTaking] = useState(false);
   const look = useLook(account(person));
   const a = look.data;
-  if (!a) return null;
+  if (!a)
+    return (
+      <Sheet>
+        <h2>Balance</h2>
+        <Unanswered look={look} rows={2} />
+      </Sheet>
+    );
   const nothing = a.visits.length === 0 && a.carriedOverCents === 0;
   return (
     <Sheet>

@@ -1,5 +1,6 @@
 /** Why do we owe this? The river, the payer's reasons, every entry, and taking a payment. */
 
+import { Unanswered } from '../../ui/Unanswered';
 import { useState } from 'react';
 import { type Schemas, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
@@ -22,7 +23,7 @@ export function Money({ view }: { view: Schemas['VisitView'] }) {
   // The receipt stays in sight after the last cent was taken.
   const [taking, setTaking] = useState(due);
   if (due && !taking) setTaking(true);
-  if (!data) return null;
+  if (!data) return <Unanswered look={look} />;
   return (
     <Stack $gap={0}>
       <Sheet>

@@ -1,3 +1,4 @@
+import { Unanswered, unanswered } from '../../ui/Unanswered';
 import { useRef, useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { dollars, plainDate } from '../../app/words';
@@ -48,6 +49,7 @@ export function Remittances() {
           Upload an 835
         </Button>
       </Row>
+      {unanswered(look) && <Unanswered look={look} />}
       {answer && (
         <Notice $tone={answer.posted > 0 ? 'kelp' : 'tide'}>
           {answer.posted > 0

@@ -1,5 +1,6 @@
 /** The till: opened with its cash, closed as it was counted; every difference has its reason. */
 
+import { Unanswered } from '../../ui/Unanswered';
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
@@ -133,6 +134,7 @@ export function Till() {
           choices={clinic.sites.map((s) => ({ id: s.id, label: s.name }))}
         />
       </Row>
+      {!till && <Unanswered look={look} />}
       {till && !till.open?.openedAt && <Opening till={till} site={site} />}
       {till?.open && <Count key={till.open.id} till={till} site={site} />}
       {till && (

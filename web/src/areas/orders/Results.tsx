@@ -1,5 +1,6 @@
 /** Results that wait: values against ranges and earlier ones; review, comment, sign. */
 
+import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useKeys } from '../../app/keys';
@@ -215,8 +216,10 @@ export default function Results() {
     <WidePage>
       <Head>
         <h1>Results</h1>
-        <p>{list.length} wait for review</p>
+        {look.data && <p>{list.length} wait for review</p>}
       </Head>
+      <AsOf look={look} />
+      {unanswered(look) && <Unanswered look={look} rows={8} />}
       {look.data && list.length === 0 && (
         <Empty>No result waits. What the laboratory sends appears here by itself.</Empty>
       )}

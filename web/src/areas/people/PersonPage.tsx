@@ -1,3 +1,4 @@
+import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
 import { useEffect } from 'react';
 import { Link, useParams, useSearchParams } from 'react-router';
 import styled from 'styled-components';
@@ -103,8 +104,12 @@ export default function PersonPage() {
   const coverages = useLook(coveragesQuery(id));
   const looks = useLook(looksAt(id), may('see_audit'));
   useEffect(() => setInHand({ person: id }), [id, setInHand]);
-  if (look.error) return <Empty>{look.error.message}</Empty>;
-  if (!look.data) return null;
+  if (!look.data || unanswered(look))
+    return (
+      <Page>
+        <Unanswered look={look} rows={8} />
+      </Page>
+    );
   const { person, card, gaps, toCancel } = look.data;
   if (discreet)
     return (
@@ -124,6 +129,7 @@ export default function PersonPage() {
   );
   return (
     <Page>
+      <AsOf look={look} />
       <Head>
         <h1>{identity(card)}</h1>
         <p>

@@ -1,5 +1,6 @@
 /** The schedule: a day of all, a week of one, a month with the room that is left. */
 
+import { Coming } from '../../ui/Unanswered';
 import { useMemo, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import styled from 'styled-components';
@@ -145,6 +146,7 @@ export default function Schedule() {
         {view === 'day' && look.data && <Untimed day={look.data} />}
         {view === 'day' && look.data && <Closed day={look.data} clinic={clinic} />}
         <MovingNotices of={moves} error={look.error ?? week.error} onLeave={() => go({ move: null })} />
+        {view !== 'month' && !loaded && !look.error && !week.error && <Coming rows={8} />}
         {view !== 'month' && loaded && columns.length === 0 && (
           <Empty>Nobody works on this day. Choose another one, or look for open times.</Empty>
         )}

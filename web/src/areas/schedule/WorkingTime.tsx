@@ -1,5 +1,6 @@
 /** Who works when: a week of everybody, the days that are not as the week says, and what is made from both. */
 
+import { Unanswered } from '../../ui/Unanswered';
 import { useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
@@ -67,7 +68,7 @@ export function WorkingTime() {
   const { run, busy, refusal } = useDo();
   const clinicians = clinic.staff.filter((s) => s.role === 'clinician');
   const mayChange = may('set_clinic');
-  if (!look.data) return null;
+  if (!look.data) return <Unanswered look={look} />;
   const { templates, daysAhead } = look.data;
   const site = (id: string) => clinic.sites.find((s) => s.id === id)?.name ?? '';
   const days = weekdays.filter((_, n) => n < 6 || templates.some((t) => t.weekday === 7));

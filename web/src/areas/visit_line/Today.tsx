@@ -1,5 +1,6 @@
 /** What waits for me, grouped by what I would do next, oldest first, each row with its one action. */
 
+import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import styled from 'styled-components';
@@ -143,6 +144,8 @@ export default function Today() {
           </Counts>
         )}
       </Head>
+      <AsOf look={look} />
+      {unanswered(look) && <Unanswered look={look} rows={8} />}
       <Stack style={{ marginBottom: space(4) }}>
         {look.data?.troubles.map((t) => (
           <Notice key={t} $tone="brass">

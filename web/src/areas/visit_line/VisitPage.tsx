@@ -1,12 +1,13 @@
 /** One visit: its parts as tabs, in the order of the work; who it is stands in the companion. */
 
+import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
 import { useEffect } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
 import { Tabs, type TabItem } from '../../ui/controls';
-import { Empty, Head, Page } from '../../ui/layout';
+import { Head, Page } from '../../ui/layout';
 import { Charges } from '../charges/Charges';
 import { CheckIn } from '../arrival/CheckIn';
 import { Money } from '../money/Money';
@@ -29,8 +30,12 @@ export default function VisitPage() {
   const look = useLook(visitQuery(id));
   const chart = useLook(chartQuery(id), may('see_chart'));
   useEffect(() => setInHand({ visit: id }), [id, setInHand]);
-  if (look.error) return <Empty style={{ margin: space(6) }}>{look.error.message}</Empty>;
-  if (!look.data) return null;
+  if (!look.data || unanswered(look))
+    return (
+      <Page>
+        <Unanswered look={look} rows={8} />
+      </Page>
+    );
   const view = look.data;
   const { visit, person } = view.card;
   const items: (TabItem | false)[] = [
@@ -58,6 +63,7 @@ export default function VisitPage() {
   const value = shown.some((t) => t.id === part) ? part : (shown[0]?.id ?? '');
   return (
     <Page>
+      <AsOf look={look} />
       <Head style={{ marginBottom: space(3) }}>
         <h1>{identity(person, visit.callSign)}</h1>
         <p>

@@ -10,6 +10,7 @@ use harbor_core::orders::OrderState;
 use harbor_core::people::messages::Channel;
 use harbor_core::people::{Consent, Ethnicity, MaritalStatus, Race, Relation, Sex};
 use harbor_core::prescribing::{MedicineState, PrescriptionState};
+use harbor_core::visit_line::work_list::NextStep;
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -33,6 +34,7 @@ pub struct Words {
     batch_states: Vec<Choice>,
     methods: Vec<Choice>,
     channels: Vec<Choice>,
+    next_steps: Vec<Choice>,
 }
 
 fn of<T: harbor_core::Coded>() -> Vec<Choice> {
@@ -57,5 +59,6 @@ pub fn words() -> Words {
         batch_states: of::<BatchState>(),
         methods: of::<Method>(),
         channels: of::<Channel>(),
+        next_steps: of::<NextStep>(),
     }
 }

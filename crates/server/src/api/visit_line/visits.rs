@@ -11,6 +11,8 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::fields::Faults;
 use harbor_core::house::permissions::Permission;
+use harbor_core::visit_line::work_list::next_step;
+use harbor_store::codes::{self, Code};
 use harbor_store::consult::chart;
 use harbor_store::money::accounts;
 use harbor_store::people::registration::{Registrations, chart_is_open};
@@ -39,6 +41,8 @@ pub struct VisitView {
     may_hand_over: bool,
     /// Under restriction, and not open to the one who looks.
     chart_closed: bool,
+    /// What the one who looks does next with it.
+    next: Option<codes::NextStep>,
 }
 
 /// One visit with its facts.
@@ -85,6 +89,7 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<VisitVie
     let none_known = if sees_chart { chart::none_known_of(&mut conn, g.person.id).await? } else { vec![] };
     Ok(Json(VisitView {
         card: VisitCard::of(&g, state.today()),
+        next: next_step(me.role, &g.line(), g.visit.stage()).map(Code),
         gaps: Registrations::load(&mut conn, &[g.person.id])
             .await?
             .gaps(&g.person, g.visit.day)
