@@ -6,11 +6,14 @@ use harbor_core::claims::{AddressOnClaim, Biller, Claim, ClaimLine, PersonOnClai
 use harbor_core::coverage::{Rank, Relationship};
 use harbor_core::money::Cents;
 use harbor_core::money::remittance::{Adjustment, AdjustmentGroup, Remittance, RemittedClaim, RemittedLine};
-use harbor_demo::stack::{Wanted, start};
+use harbor_demo::stack::{Stack, Wanted, start};
 use harbor_demo::{PASSWORD, ZONE, names};
 use harbor_formats::x12::{self, Stamp, claim, remittance};
 use harbor_server::tables::Tables;
 use std::time::{Duration, Instant};
+
+mod at_work;
+mod many;
 
 fn main() -> Result<()> {
     // All of it, or the parts that are named.
@@ -34,7 +37,21 @@ fn main() -> Result<()> {
     if on("waiting") {
         waiting();
     }
-    actix_web::rt::System::new().block_on(through_the_api(on("schedule"), on("people")))
+    actix_web::rt::System::new().block_on(async {
+        through_the_api(on("schedule"), on("people")).await?;
+        // These two take long, so only who names them gets them; a number beside them is how many people, how many minutes.
+        let named = |part: &str| wanted.iter().any(|w| w == part);
+        let number: Option<usize> = wanted.iter().find_map(|w| w.parse().ok());
+        if named("views") {
+            first_views(number.unwrap_or(1_000_000)).await?;
+        }
+        if named("work") {
+            let stack = a_product().await?;
+            at_work::at_once(&stack, number.unwrap_or(10) as u64).await?;
+            stack.stop().await?;
+        }
+        Ok(())
+    })
 }
 
 /// The value below which this share of the times lies.
@@ -363,9 +380,7 @@ async fn through_the_api(with_schedule: bool, with_people: bool) -> Result<()> {
     if !with_schedule && !with_people {
         return Ok(());
     }
-    let folder = std::path::absolute("target/bench-postgres")?;
-    let now = harbor_demo::testing::now();
-    let stack = start(&folder, Wanted { port: 0, fresh: true, now: Some(now), checkpoints: None }, |_| {}).await?;
+    let stack = a_product().await?;
     let url = stack.cluster.url("clinic");
     let base = stack.server.address.clone();
     let http = reqwest::Client::new();
@@ -379,6 +394,19 @@ async fn through_the_api(with_schedule: bool, with_people: bool) -> Result<()> {
     if with_people {
         person_search(&url, &base, &http, &cookie).await?;
     }
+    stack.stop().await
+}
+
+/// A product of its own for what is measured through the API.
+async fn a_product() -> Result<Stack> {
+    let folder = std::path::absolute("target/bench-postgres")?;
+    let now = harbor_demo::testing::now();
+    start(&folder, Wanted { port: 0, fresh: true, now: Some(now), checkpoints: None }, |_| {}).await
+}
+
+async fn first_views(many: usize) -> Result<()> {
+    let stack = a_product().await?;
+    many::first_views_among(&stack, 10_000, many).await?;
     stack.stop().await
 }
 

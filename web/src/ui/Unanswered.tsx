@@ -2,7 +2,7 @@
 
 import styled, { keyframes } from 'styled-components';
 import type { Refusal } from '../api/client';
-import { useTimes } from '../app/words';
+import { useSession } from '../app/session';
 import { Button } from './controls';
 import { Notice, Row, Spread, Stack } from './layout';
 import { color, innerCorner, space } from './tokens';
@@ -64,22 +64,28 @@ export function Unanswered({ look, rows }: { look: Look; rows?: number }) {
   );
 }
 
-/** Says when what is shown is from before, because no newer answer comes. */
+const Above = styled(Notice)`
+  margin-bottom: ${space(4)};
+`;
+
+/** Says that what is shown is from before, because no newer answer comes. */
 export function AsOf({ look }: { look: Look }) {
-  const times = useTimes();
+  // The minute of the session's clock draws it anew; how long ago it was, this computer's own clock tells.
+  useSession();
   if (!look.error || unanswered(look)) return null;
+  const minutes = Math.floor((Date.now() - look.dataUpdatedAt) / 60_000);
   return (
-    <Notice $tone="brass" role="alert">
+    <Above $tone="brass" role="alert">
       <Row>
         <span>
-          No newer answer comes; this is as of {times.time(new Date(look.dataUpdatedAt).toISOString())} by this
-          computer.
+          No newer answer comes; this is what the clinic’s server said {minutes < 1 ? 'just now' : `${minutes} min ago`}
+          .
         </span>
         <Spread />
         <Button isDisabled={look.isFetching} onPress={() => void look.refetch()}>
           Try again
         </Button>
       </Row>
-    </Notice>
+    </Above>
   );
 }

@@ -20,6 +20,7 @@ async fn start(product: &Product, server: &Path) -> Result<(Child, String)> {
     let mut child = Command::new(server)
         .args(["serve", "--port", "0", "--database", &settings.database_url])
         .args(["--outside", settings.outside_url.as_deref().unwrap_or("")])
+        .env("RUST_LOG", "error")
         .stdout(Stdio::piped())
         .kill_on_drop(true)
         .spawn()
