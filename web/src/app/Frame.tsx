@@ -5,7 +5,8 @@ import { NavLink, Navigate, Route, Routes, useLocation, useNavigate } from 'reac
 import styled from 'styled-components';
 import { api, setCsrf, useDo, useLook } from '../api/client';
 import { Menu } from '../ui/choices';
-import { Button, Dialog } from '../ui/controls';
+import { Button } from '../ui/controls';
+import { Dialog } from '../ui/Dialog';
 import { Page, Mono, Small, Spread, Table, Tag } from '../ui/layout';
 import {
   barHeight,

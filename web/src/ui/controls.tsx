@@ -1,11 +1,10 @@
 /** React Aria controls, styled once. */
 
-import { X } from 'lucide-react';
-import { type ReactNode, useRef, useState } from 'react';
+import { type ReactNode, useState } from 'react';
 import * as Aria from 'react-aria-components';
 import styled, { css } from 'styled-components';
 import { useFault } from './Form';
-import { color, control, corner, dialog, hair, innerCorner, ring, shadow, size, space, stroke } from './tokens';
+import { color, control, corner, hair, innerCorner, ring, shadow, size, space, stroke } from './tokens';
 
 const filled = css`
   background: ${color.indigo};
@@ -128,7 +127,7 @@ const Fault = ({ fault, when }: { fault: string | undefined; when: boolean }) =>
   );
 
 /** By a fault that the screen itself knows, or that the form around heard from the server. */
-const told = (fault: string | undefined) => (fault === undefined ? {} : { isInvalid: true });
+const told = (fault: string | undefined) => (fault ? { isInvalid: true } : {});
 
 export function Field(p: FieldProps) {
   const heard = useFault(p.name);
@@ -348,82 +347,6 @@ export function Check(p: { label: ReactNode; value: boolean; onChange: (v: boole
     <CheckLabel isSelected={p.value} onChange={p.onChange} aria-label={p.ariaLabel}>
       {p.label}
     </CheckLabel>
-  );
-}
-
-const Veil = styled(Aria.ModalOverlay)`
-  position: fixed;
-  inset: 0;
-  z-index: 50;
-  display: grid;
-  place-items: start center;
-  padding: 9vh ${space(4)} ${space(4)};
-  background: ${color.veil};
-  overflow: auto;
-`;
-
-const Pane = styled(Aria.Modal)<{ $wide?: boolean }>`
-  width: min(${(p) => (p.$wide ? dialog.wide : dialog.usual)}, 100%);
-  background: ${color.sheet};
-  border-radius: ${corner};
-  box-shadow: ${shadow};
-`;
-
-const Inside = styled(Aria.Dialog)`
-  padding: ${space(5)} ${space(6)} ${space(6)};
-  outline: none;
-`;
-
-const Head = styled.div`
-  display: flex;
-  align-items: start;
-  gap: ${space(3)};
-  margin-bottom: ${space(4)};
-  h2 {
-    flex: 1;
-  }
-  /* In line with the title, and in the corner. */
-  button {
-    margin: -${space(1.5)} -${space(2)} -${space(1.5)} 0;
-  }
-`;
-
-/** A press beside it leaves a dialog only while nothing was typed into it: a slip of the hand costs no work. */
-export function Dialog(p: {
-  title: string;
-  open: boolean;
-  onClose: () => void;
-  children: ReactNode;
-  wide?: boolean;
-  /** What is typed here is only looked for. */
-  light?: boolean;
-}) {
-  const typed = useRef(false);
-  const leave = () => {
-    typed.current = false;
-    p.onClose();
-  };
-  return (
-    <Veil
-      isOpen={p.open}
-      onOpenChange={(open) => !open && leave()}
-      isDismissable
-      shouldCloseOnInteractOutside={() => !typed.current}
-    >
-      <Pane $wide={p.wide ?? false} data-print="sheet">
-        <Inside>
-          <Head>
-            <Aria.Heading slot="title" level={2}>
-              {p.title}
-            </Aria.Heading>
-            <Button $kind="quiet" onPress={leave} aria-label="Close this" data-print="off">
-              <X size={18} aria-hidden />
-            </Button>
-          </Head>
-          <div onInput={() => (typed.current = !p.light)}>{p.children}</div>
-        </Inside>
-      </Pane>
-    </Veil>
   );
 }
 

@@ -4,7 +4,8 @@ import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
-import { Button, Check, Choose, Dialog, Field } from '../../ui/controls';
+import { Button, Check, Choose, Field } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
 import { Row, Small, Tag } from '../../ui/layout';
 import { Changeable, SaveRow } from '../house/Changeable';
 

@@ -4,7 +4,8 @@ import { Form, Refused } from '../../ui/Form';
 import { type PointerEvent, useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo } from '../../api/client';
-import { Button, Check, Dialog, Field } from '../../ui/controls';
+import { Button, Check, Field } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
 import { Notice, Row, Spread } from '../../ui/layout';
 import { color, corner, hair, part, space, stroke } from '../../ui/tokens';
 

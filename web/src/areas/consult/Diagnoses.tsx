@@ -1,7 +1,8 @@
 import { X } from 'lucide-react';
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
-import { Button, Dialog, Finder } from '../../ui/controls';
+import { Button, Finder } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
 import { Mono, Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { icon } from '../../ui/tokens';
 import { codes as codesFound } from '../../app/queries';

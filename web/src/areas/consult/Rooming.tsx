@@ -215,6 +215,7 @@ function Allergies({ chart }: { chart: Chart }) {
               Add allergy
             </Button>
           </Row>
+          <Refused />
         </Form>
       )}
     </Stack>

@@ -5,7 +5,8 @@ import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
-import { Button, Check, Choose, Dialog, Field } from '../../ui/controls';
+import { Button, Check, Choose, Field } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
 import { Columns, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { SessionTable } from './Me';
@@ -164,6 +165,7 @@ function Doors() {
             Save
           </Button>
         </Row>
+        <Refused />
       </Form>
     </Sheet>
   );

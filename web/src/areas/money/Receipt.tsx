@@ -5,7 +5,8 @@ import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useMay } from '../../app/session';
 import { dollars, useTimes } from '../../app/words';
-import { Button, Dialog, Field } from '../../ui/controls';
+import { Button, Field } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
 import { Mono, Notice, Row, Small, Spread, Table } from '../../ui/layout';
 
 type Receipt = Schemas['Receipt'];

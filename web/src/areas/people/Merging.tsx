@@ -1,7 +1,8 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { plainDate, sexWord, telephone, useTimes } from '../../app/words';
-import { Button, Choose, Dialog } from '../../ui/controls';
+import { Button, Choose } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
 import { Columns, Notice, Row, Small, Spread, Stack, Table } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { FindPerson } from './FindPerson';

@@ -2,7 +2,7 @@ import { useState } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
 import { useKeys } from '../../app/keys';
 import { useMay, useSession } from '../../app/session';
-import { Dialog } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
 import { Head, Page } from '../../ui/layout';
 import { FindPerson } from './FindPerson';
 import { QuickAdd } from './QuickAdd';

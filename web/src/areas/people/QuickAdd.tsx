@@ -1,4 +1,4 @@
-import { Form } from '../../ui/Form';
+import { Form, Refused } from '../../ui/Form';
 import { api, type Schemas, useDo } from '../../api/client';
 import { forget, useKept } from '../../app/kept';
 import { plainDate, sexWord } from '../../app/words';
@@ -50,13 +50,7 @@ export function QuickAdd(p: { typed: string; onDone: (person: Card) => void; onB
         />
         <Field name="phone" label="Mobile telephone" value={form.phone ?? ''} onChange={set('phone')} />
       </Columns>
-      <Choose
-        label="Sex"
-        value={form.sex ?? ''}
-        onChange={set('sex')}
-        choices={sexes}
-        fault={refusal?.fault('sex') ?? ''}
-      />
+      <Choose label="Sex" value={form.sex ?? ''} onChange={set('sex')} choices={sexes} name="sex" />
       {twins.length > 0 && (
         <Notice $tone="brass" role="alert">
           <Stack>
@@ -84,11 +78,7 @@ export function QuickAdd(p: { typed: string; onDone: (person: Card) => void; onB
           </Stack>
         </Notice>
       )}
-      {refusal && twins.length === 0 && refusal.problem.fields.length === 0 && (
-        <Notice $tone="coral" role="alert">
-          {refusal.message}
-        </Notice>
-      )}
+      {twins.length === 0 && <Refused />}
       <Row>
         <Spread />
         <Button onPress={p.onBack}>Back to the search</Button>

@@ -1,7 +1,7 @@
 import { useLook } from '../../api/client';
 import { useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
-import { Dialog } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
 import { Empty, Mono, Scroller, Small, Table } from '../../ui/layout';
 import { changesOf } from './queries';
 

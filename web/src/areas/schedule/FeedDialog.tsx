@@ -1,7 +1,8 @@
 import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, useDo } from '../../api/client';
-import { Button, Dialog } from '../../ui/controls';
+import { Button } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
 import { Mono, Notice, Row, Small, Spread } from '../../ui/layout';
 
 /** One's own days for a calendar program, by an address that nobody can guess. */

@@ -4,7 +4,8 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useChoices } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
 import { Several } from '../../ui/choices';
-import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
+import { Button, Choose, Field, Pick } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
 import { Row, Spread } from '../../ui/layout';
 import { groups } from './queries';
 

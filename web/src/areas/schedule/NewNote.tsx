@@ -2,7 +2,8 @@ import { Form, Refused } from '../../ui/Form';
 import { api, useDo } from '../../api/client';
 import { forget, useKept } from '../../app/kept';
 import { useSession } from '../../app/session';
-import { Button, Dialog, Field, Pick } from '../../ui/controls';
+import { Button, Field, Pick } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
 import { Row, Spread } from '../../ui/layout';
 
 /** A short note for a clinician, pinned to a time of the day. */

@@ -3,7 +3,8 @@
 import { Form, Refused } from '../../ui/Form';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useTimes } from '../../app/words';
-import { Button, Dialog } from '../../ui/controls';
+import { Button } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
 import { Row, Small, Spread } from '../../ui/layout';
 
 export function NoteDialog({ note, onClose }: { note: Schemas['ScheduleNote']; onClose: () => void }) {

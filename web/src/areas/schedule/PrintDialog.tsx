@@ -2,7 +2,8 @@ import { useState } from 'react';
 import { useChoices } from '../../app/choices';
 import { DayField, useTypedDay } from '../../app/days';
 import { Several } from '../../ui/choices';
-import { Button, Check, Dialog, Field } from '../../ui/controls';
+import { Button, Check, Field } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
 import { Columns, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 

@@ -1,7 +1,8 @@
 import { Form, Refused } from '../../ui/Form';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useIdentity, usePhone, useTimes } from '../../app/words';
-import { Button, Dialog } from '../../ui/controls';
+import { Button } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
 import { Empty, Row, Scroller, Small, Spread, Table, Tag, type Tone } from '../../ui/layout';
 import { messages } from './queries';
 import { useWordOf } from '../../app/choices';

@@ -1,11 +1,12 @@
-import { Form } from '../../ui/Form';
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useChoices } from '../../app/choices';
 import { useSession } from '../../app/session';
 import { Several, weekdayChoices, weekdays } from '../../ui/choices';
-import { Button, Choose, Dialog, Field, Pick } from '../../ui/controls';
-import { Columns, Notice, Row, Small, Spread } from '../../ui/layout';
+import { Button, Choose, Field, Pick } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
+import { Columns, Row, Small, Spread } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { Changeable } from '../house/Changeable';
 import { clock } from './TemplateDialog';
@@ -89,11 +90,7 @@ function ListDialog({ old, onClose }: { old: List | null; onClose: () => void })
           <Field name="most" label="So many a day" value={most} onChange={setMost} />
         </Columns>
         <Several label="Weekdays" choices={weekdayChoices} value={days} onChange={setDays} />
-        {refusal && (refusal.fault('weekdays') ?? refusal.problem.fields.length === 0) && (
-          <Notice $tone="coral" role="alert">
-            {refusal.fault('weekdays') ?? refusal.message}
-          </Notice>
-        )}
+        <Refused />
         <Row>
           {old && (
             <Button $kind="stop" isDisabled={busy} onPress={() => void save(false)}>

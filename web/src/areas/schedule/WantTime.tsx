@@ -4,7 +4,8 @@ import { api, type Schemas, useDo } from '../../api/client';
 import { useChoices } from '../../app/choices';
 import { useTimes } from '../../app/words';
 import { PickSeveral, Several, weekdayChoices } from '../../ui/choices';
-import { Button, Check, Dialog, Field, Pick } from '../../ui/controls';
+import { Button, Check, Field, Pick } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
 import { Columns, Row, Spread } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 

@@ -1,4 +1,4 @@
-import { Form } from '../../ui/Form';
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, useDo } from '../../api/client';
 import { Button, Field } from '../../ui/controls';
@@ -15,6 +15,7 @@ export function Restricted({ person, message }: { person: string; message: strin
       <Form refusal={refusal} onSave={() => open()}>
         <strong>{message}</strong>
         <Field name="reason" label="Why it must be opened" value={reason} onChange={setReason} />
+        <Refused />
         <Row>
           <Spread />
           <Button type="submit" isDisabled={busy}>
