@@ -4,12 +4,14 @@
 
 use anyhow::{Context, Result, bail};
 use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
-use fantoccini::elements::Element;
+use fantoccini::elements::{Element, ElementRef};
 use fantoccini::key::Key;
 use fantoccini::{Client, ClientBuilder, Locator};
+use harbor_demo::testing::Product;
 use serde_json::json;
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
+use tokio::sync::{RwLock, RwLockReadGuard};
 
 /// The longest that a screen may take before a test gives up on it.
 pub const PATIENCE: Duration = Duration::from_secs(20);
@@ -105,46 +107,50 @@ impl Browser {
 
     /// Waits until an element is there and can be seen.
     pub async fn see(&self, xpath: &str) -> Result<Element> {
-        let started = Instant::now();
-        loop {
-            for element in self.client.find_all(Locator::XPath(xpath)).await? {
-                if element.is_displayed().await.unwrap_or(false) {
-                    return Ok(element);
-                }
+        match self.wait("see", xpath).await? {
+            Some(found) => Ok(Element::from_element_id(self.client.clone(), ElementRef::from(found))),
+            None => {
+                bail!("did not see {xpath} in {PATIENCE:?}; the page says:\n{}", self.text().await.unwrap_or_default())
             }
-            if started.elapsed() > PATIENCE {
-                let shown = self.text().await.unwrap_or_default();
-                bail!("did not see {xpath} in {PATIENCE:?}; the page says:\n{shown}");
-            }
-            tokio::time::sleep(Duration::from_millis(40)).await;
         }
     }
 
     /// Waits until a text is somewhere on the page.
     pub async fn read(&self, text: &str) -> Result<()> {
-        let started = Instant::now();
-        loop {
-            let shown = self.text().await.unwrap_or_default();
-            if shown.contains(text) {
-                return Ok(());
+        match self.wait("read", text).await? {
+            Some(_) => Ok(()),
+            None => {
+                bail!(
+                    "did not read “{text}” in {PATIENCE:?}; the page says:\n{}",
+                    self.text().await.unwrap_or_default()
+                )
             }
-            if started.elapsed() > PATIENCE {
-                bail!("did not read “{text}” in {PATIENCE:?}; the page says:\n{shown}");
-            }
-            tokio::time::sleep(Duration::from_millis(40)).await;
         }
     }
 
     /// Waits until nothing answers to the path any more.
     pub async fn gone(&self, xpath: &str) -> Result<()> {
+        self.wait("gone", xpath).await?.map(drop).with_context(|| format!("{xpath} is still there"))
+    }
+
+    /// Lets the page itself wait: it looks when something has changed, where asking from here would keep it busy. Answers
+    /// what was found, as the driver names it.
+    async fn wait(&self, until: &str, what: &str) -> Result<Option<String>> {
         let started = Instant::now();
-        while !self.client.find_all(Locator::XPath(xpath)).await?.is_empty() {
-            if started.elapsed() > PATIENCE {
-                bail!("{xpath} is still there");
+        while started.elapsed() < PATIENCE {
+            let left = PATIENCE.saturating_sub(started.elapsed()).as_millis();
+            let arguments = vec![json!(until), json!(what), json!(u64::try_from(left)?)];
+            match self.client.execute_async(include_str!("wait.js"), arguments).await {
+                Ok(found) => {
+                    let name = found.as_object().and_then(|f| f.values().next()).unwrap_or(&found);
+                    return Ok(name.as_str().map(str::to_owned));
+                }
+                // The page that was waiting went, or what it found was drawn anew: the next one is asked.
+                Err(error) if self.client.current_url().await.is_err() => bail!(error),
+                Err(_) => tokio::time::sleep(Duration::from_millis(40)).await,
             }
-            tokio::time::sleep(Duration::from_millis(40)).await;
         }
-        Ok(())
+        Ok(None)
     }
 
     pub async fn text(&self) -> Result<String> {
@@ -366,19 +372,52 @@ pub async fn no_serious_fault(browser: &Browser, page: &str) -> Result<()> {
     Ok(())
 }
 
+/// Journeys run beside each other, as far as the cores carry; what is measured by the clock runs alone.
+static BY_THE_CLOCK: RwLock<()> = RwLock::const_new(());
+
+/// Held by a test that does not mind what runs beside it.
+pub async fn beside() -> RwLockReadGuard<'static, ()> {
+    BY_THE_CLOCK.read().await
+}
+
 /// Runs a journey; what the browser showed at a failure is kept for looking at.
-pub async fn journey<F>(name: &str, walk: impl FnOnce(Browser) -> F)
-where
-    F: Future<Output = (Browser, Result<()>)>,
-{
-    let product = harbor_demo::testing::Product::start().await.expect("product");
+pub async fn journey(name: &str, walk: impl AsyncFnOnce(&Browser) -> Result<()>) {
+    let _beside = beside().await;
+    let product = Product::start().await.expect("product");
     let browser = Browser::open(product.address(), 1280, 800).await.expect("browser");
-    let (browser, outcome) = walk(browser).await;
-    if outcome.is_err() {
-        let path = std::env::temp_dir().join(format!("{name}.png"));
-        let _ = std::fs::write(path, browser.picture().await.unwrap_or_default());
-    }
+    let outcome = walk(&browser).await;
+    leave(name, outcome.is_err(), vec![browser], product).await;
     outcome.expect(name);
-    browser.close().await.expect("close");
+}
+
+/// Two people at two desks of one clinic.
+pub async fn two_desks(name: &str, walk: impl AsyncFnOnce(&Browser, &Browser) -> Result<()>) {
+    let _beside = beside().await;
+    at_two_desks(name, walk).await;
+}
+
+/// Two desks where what one does has to reach the other within a time.
+pub async fn two_desks_by_the_clock(name: &str, walk: impl AsyncFnOnce(&Browser, &Browser) -> Result<()>) {
+    let _alone = BY_THE_CLOCK.write().await;
+    at_two_desks(name, walk).await;
+}
+
+async fn at_two_desks(name: &str, walk: impl AsyncFnOnce(&Browser, &Browser) -> Result<()>) {
+    let product = Product::start().await.expect("product");
+    let one = Browser::open(product.address(), 1280, 800).await.expect("browser");
+    let two = Browser::open(product.address(), 1280, 800).await.expect("browser");
+    let outcome = walk(&one, &two).await;
+    leave(name, outcome.is_err(), vec![one, two], product).await;
+    outcome.expect(name);
+}
+
+async fn leave(name: &str, failed: bool, browsers: Vec<Browser>, product: Product) {
+    for (n, browser) in browsers.into_iter().enumerate() {
+        if failed {
+            let path = std::env::temp_dir().join(format!("{name}-{}.png", n + 1));
+            let _ = std::fs::write(path, browser.picture().await.unwrap_or_default());
+        }
+        browser.close().await.expect("close");
+    }
     product.stop().await.expect("stop");
 }

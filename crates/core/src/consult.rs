@@ -48,6 +48,11 @@ coded! {
 /// The largest note part, in characters.
 pub const PART_LIMIT: usize = 20_000;
 
+/// Who signs a note: the clinician of its visit, and nobody in their place.
+pub fn signs<Id: PartialEq>(clinician: &Id, signer: &Id) -> Result<(), &'static str> {
+    if clinician == signer { Ok(()) } else { Err("Only the clinician of this visit signs its note.") }
+}
+
 /// What keeps a note from being signed, in words; an empty note is no note.
 pub fn may_sign(parts: &[(NotePart, &str)], seen: bool) -> Result<(), &'static str> {
     if !seen {
@@ -70,5 +75,6 @@ mod tests {
         assert!(may_sign(&[(NotePart::Plan, " \n")], true).is_err());
         assert!(may_sign(&[(NotePart::Plan, "rest")], false).is_err());
         assert_eq!(may_sign(&[(NotePart::Plan, "rest")], true), Ok(()));
+        assert_eq!((signs(&1, &1).is_ok(), signs(&1, &2).is_ok()), (true, false));
     }
 }

@@ -11,10 +11,10 @@ use harbor_core::arrival::forms::SignedAs;
 use harbor_core::money::Cents;
 use harbor_core::money::ledger::Method;
 use harbor_core::money::payments::{For, Mean};
+use harbor_store::documents::Doc;
 use harbor_store::money::payments::{NewPayment, Part};
 use harbor_store::rows::{Form, OwnStage, SignedForm, Visit};
 use harbor_store::{Actor, Change, schema};
-use serde_json::json;
 
 const AGREEMENT: &str = "I agree to be examined and treated by the clinicians of this clinic.\n\
 I know that the clinic bills my insurance for what was done, and that I pay what the insurance leaves to me.\n\
@@ -69,7 +69,7 @@ async fn signed(world: &mut World, change: &mut Change<'_>) -> Result<()> {
             body: form.body.clone(),
             signer: format!("{} {}", p.first_name, p.last_name),
             kind: SignedAs::Paper.into(),
-            strokes: json!([]),
+            strokes: Doc::default(),
             at: at(world.day, 9, 0) - Duration::days(ago),
             by: "Casimir Holt".into(),
             paper: None,

@@ -7,16 +7,15 @@ use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
 use harbor_core::arrival::rooms::RoomKind;
-use harbor_core::orders::{Interpretation, OrderState};
+use harbor_core::orders::OrderState;
 use harbor_core::visit_line::Mark;
 use harbor_store::codes::Code;
 use harbor_store::consult::chart::NewMeasurement;
+use harbor_store::documents::{Doc, ReportedValue, StoredAnswer};
 use harbor_store::orders::NewReport;
 use harbor_store::rows::{Slot, Visit};
 use harbor_store::schedule::booking::{Booking, Place};
-use harbor_store::visit_line::facts::answer_to_json;
 use harbor_store::{Actor, Change, claims, coverage as coverages, schema};
-use serde_json::json;
 use uuid::Uuid;
 
 /// Clinician, place on the list, last and first name, reason, and how far the visit has come.
@@ -125,11 +124,11 @@ async fn verify_coverage(world: &mut World, change: &mut Change<'_>, visit: &Vis
             b::trace.eq(question.trace.clone()),
             b::state.eq("answered"),
             b::facts.eq(facts.into_iter().map(Code).collect::<Vec<_>>()),
-            b::sent.eq(sent),
+            b::sent.eq(Doc(sent)),
             b::asked_at.eq(asked),
             b::asked_by.eq("overnight"),
             b::answered_at.eq(Some(asked)),
-            b::answer.eq(Some(answer_to_json(&answer))),
+            b::answer.eq(Some(Doc(StoredAnswer::from(&answer)))),
         ))
         .execute(change.conn())
         .await?;
@@ -277,7 +276,7 @@ async fn lucan(world: &mut World, change: &mut Change<'_>) -> Result<()> {
             loinc: test.loinc.clone(),
             specimen: test.specimen.clone(),
             state: OrderState::Draft.into(),
-            answers: json!([]),
+            answers: Doc::default(),
             placement_reason: placement.reason,
             requisition: None,
             ordered_at: change.now,
@@ -293,9 +292,16 @@ async fn lucan(world: &mut World, change: &mut Change<'_>) -> Result<()> {
 /// Results that nobody has seen: one corrected, one for an uncertain person.
 async fn results(world: &mut World, change: &mut Change<'_>) -> Result<()> {
     let value = |loinc: &str, name: &str, number: f64, unit: &str, low: f64, high: f64| {
-        let flag = harbor_core::orders::interpret(number, Some(low), Some(high));
-        json!({ "loinc": loinc, "name": name, "number": number, "text": "", "unit": unit, "low": low, "high": high,
-                "flag": flag.map(Interpretation::code), "flagLabel": flag.map(Interpretation::label) })
+        ReportedValue::from(&harbor_core::orders::ReportedValue {
+            loinc: loinc.into(),
+            name: name.into(),
+            number: Some(number),
+            text: String::new(),
+            unit: unit.into(),
+            low: Some(low),
+            high: Some(high),
+            interpretation: harbor_core::orders::interpret(number, Some(low), Some(high)),
+        })
     };
     let lucan = world.person("Ferreira-Holm", "Lucan").clone();
     let sunniva = world.person("Brandvold", "Ottoline").clone();
@@ -334,7 +340,7 @@ async fn results(world: &mut World, change: &mut Change<'_>) -> Result<()> {
                 record_number: person.map(|p| p.record_number.clone()).unwrap_or_default(),
                 status: *coded(status),
                 issued_at,
-                content: values.into(),
+                content: values,
                 digest: claims::digest(format!("demo {i} {}", world.day).as_bytes()),
             })
             .await?;

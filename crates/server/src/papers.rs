@@ -14,6 +14,7 @@ use harbor_core::people::messages::ToDo;
 use harbor_core::people::reads_large_type;
 use harbor_formats::calendar::Entry;
 use harbor_paper::Typeface;
+use harbor_store::documents::Strokes;
 use harbor_store::house::staff;
 use harbor_store::people::messages;
 use harbor_store::rows::{Form, Message, Payment, PaymentMean, Person, Staff, Visit};
@@ -217,7 +218,7 @@ pub async fn receipt(state: &State, payment: &Payment) -> Result<Value, Problem>
 }
 
 /// A form as it is signed.
-pub fn signed_form(state: &State, p: &Person, form: &Form, signer: &str, strokes: &Value) -> Value {
+pub fn signed_form(state: &State, p: &Person, form: &Form, signer: &str, strokes: &Strokes) -> Value {
     json!({
         "head": head(state),
         "name": form.name,

@@ -12,10 +12,11 @@ use harbor_core::money::Cents;
 use harbor_core::money::ledger::Method;
 use harbor_core::money::payments::{For, Mean};
 use harbor_store::Actor;
+use harbor_store::codes;
+use harbor_store::documents::{Doc, WaitingPayment};
 use harbor_store::money::payments::{NewPayment, Part};
 use harbor_store::money::terminal as store;
 use harbor_store::rows::{CardRequest, Payment};
-use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use uuid::Uuid;
 
@@ -71,17 +72,8 @@ async fn on_record(state: &State, reference: Uuid) -> Result<Option<Said>, Probl
     read(&answer.json().await.map_err(|_| silent())?).map(Some)
 }
 
-/// A payment as it waits for the terminal.
-#[derive(Debug, Serialize, Deserialize)]
-struct Kept {
-    site: Uuid,
-    means: Vec<(String, i64, String)>,
-    /// Person, visit, kind, cents.
-    parts: Vec<(Uuid, Option<Uuid>, String, i64)>,
-}
-
 /// Writes a payment down that waits for the terminal.
-pub fn keep(new: &NewPayment) -> Value {
+pub fn keep(new: &NewPayment) -> Doc<WaitingPayment> {
     let part = |p: &Part| {
         let (visit, kind) = match p.what {
             For::Visit(visit) => (Some(visit), "visit"),
@@ -90,20 +82,20 @@ pub fn keep(new: &NewPayment) -> Value {
         };
         (p.person, visit, kind.to_owned(), p.amount.get())
     };
-    let mean = |m: &Mean| (m.method.code().to_owned(), m.amount.get(), m.reference.clone());
-    json!(Kept {
+    let mean = |m: &Mean| (m.method.into(), m.amount.get(), m.reference.clone());
+    Doc(WaitingPayment {
         site: new.site,
         means: new.means.iter().map(mean).collect(),
         parts: new.parts.iter().map(part).collect(),
     })
 }
 
-fn kept(row: &CardRequest, approval: &str) -> Option<NewPayment> {
-    let kept: Kept = serde_json::from_value(row.payment.clone()).ok()?;
-    let mean = |(method, cents, reference): (String, i64, String)| {
-        let method = Method::from_code(&method)?;
+fn kept(row: &CardRequest, approval: &str) -> NewPayment {
+    let kept = row.payment.0.clone();
+    let mean = |(method, cents, reference): (codes::Method, i64, String)| {
+        let method = *method;
         let reference = if method == Method::Card { format!("approval {approval}") } else { reference };
-        Some(Mean { method, amount: Cents::new(cents), reference })
+        Mean { method, amount: Cents::new(cents), reference }
     };
     let part = |(person, visit, kind, cents): (Uuid, Option<Uuid>, String, i64)| {
         let what = match (visit, kind.as_str()) {
@@ -113,13 +105,13 @@ fn kept(row: &CardRequest, approval: &str) -> Option<NewPayment> {
         };
         Part { person, what, amount: Cents::new(cents) }
     };
-    Some(NewPayment {
+    NewPayment {
         key: row.key,
         person: row.person_id,
         site: kept.site,
-        means: kept.means.into_iter().filter_map(mean).collect(),
+        means: kept.means.into_iter().map(mean).collect(),
         parts: kept.parts.into_iter().map(part).collect(),
-    })
+    }
 }
 
 /// Posts what the terminal approved, once; nothing when somebody else has done so.
@@ -132,10 +124,7 @@ pub async fn post(state: &State, row: &CardRequest, approval: &str) -> Result<Op
                 change.give_up();
                 return Ok(None);
             }
-            let Some(new) = kept(row, approval) else {
-                return Err(Problem::refused("payment", "The payment that waits for the terminal cannot be read."));
-            };
-            let payment = change.take_payment(&new).await?;
+            let payment = change.take_payment(&kept(row, approval)).await?;
             change.card_became(row.key, "posted", approval).await?;
             Ok(Some(payment))
         })

@@ -2,6 +2,8 @@
 
 pub mod cards;
 
+use crate::codes::Code;
+use crate::documents::{Doc, SentFacts, StoredAnswer};
 use crate::jobs::JobKind;
 use crate::rows::{BenefitCheck, Coverage, Payer, Person, Visit};
 use crate::schema::{benefit_checks, benefit_runs, coverages, payers};
@@ -11,6 +13,7 @@ use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
+use harbor_core::coverage::BenefitAnswer;
 use harbor_core::coverage::{
     CheckState, Fact, KnownOf, PolicyIdentity, Rank, Relationship, facts_to_send, is_fresh, is_of_another,
 };
@@ -161,18 +164,12 @@ pub async fn to_ask_about(
 }
 
 /// The facts that a question about a policy carries, and what each of them is.
-pub fn sent_facts(
-    policy: &Coverage,
-    holder: &Person,
-    patient: &Person,
-    day: NaiveDate,
-) -> (Vec<Fact>, serde_json::Value) {
+pub fn sent_facts(policy: &Coverage, holder: &Person, patient: &Person, day: NaiveDate) -> (Vec<Fact>, SentFacts) {
     let known = |p: &Person| KnownOf { birth_date: p.birth_date.is_some(), sex: p.sex.is_some() };
     let dependent = policy.holder_id.map(|_| known(patient));
     let facts = facts_to_send(known(holder), !policy.group_number.is_empty(), dependent);
-    let sent = facts.iter().map(|f| (f.code().to_owned(), value_of(*f, policy, holder, patient, day).into()));
-    let sent: serde_json::Map<String, serde_json::Value> = sent.collect();
-    (facts, sent.into())
+    let sent = facts.iter().map(|f| (Code(*f), value_of(*f, policy, holder, patient, day))).collect();
+    (facts, sent)
 }
 
 /// A fact as it is sent, in words.
@@ -293,7 +290,7 @@ impl Change<'_> {
         visit: Option<Uuid>,
         day: NaiveDate,
         facts: Vec<Fact>,
-        sent: serde_json::Value,
+        sent: SentFacts,
     ) -> Result<BenefitCheck> {
         let id = Uuid::now_v7();
         let row = BenefitCheck {
@@ -311,7 +308,7 @@ impl Change<'_> {
             answered_at: None,
             answer: None,
             failure: None,
-            sent,
+            sent: Doc(sent),
         };
         diesel::insert_into(benefit_checks::table).values(&row).execute(self.conn()).await?;
         self.add_job(JobKind::AskBenefits, id).await?;
@@ -324,14 +321,19 @@ impl Change<'_> {
         &mut self,
         id: Uuid,
         person: Uuid,
-        answer: Option<serde_json::Value>,
+        answer: Option<&BenefitAnswer>,
         failure: Option<String>,
     ) -> Result<()> {
         use benefit_checks as b;
         let now = self.now;
         let state = if answer.is_some() { "answered" } else { "failed" };
         diesel::update(b::table.find(id))
-            .set((b::state.eq(state), b::answered_at.eq(now), b::answer.eq(answer), b::failure.eq(failure)))
+            .set((
+                b::state.eq(state),
+                b::answered_at.eq(now),
+                b::answer.eq(answer.map(|a| Doc(StoredAnswer::from(a)))),
+                b::failure.eq(failure),
+            ))
             .execute(self.conn())
             .await?;
         self.audit("benefits answered", "benefit_check", id, Some(person), state);

@@ -14,6 +14,7 @@ pub mod cluster;
 pub mod codes;
 pub mod consult;
 pub mod coverage;
+pub mod documents;
 pub mod house;
 pub mod jobs;
 pub mod money;

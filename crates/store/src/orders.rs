@@ -1,6 +1,7 @@
 //! Orders and laboratory reports.
 
 use crate::codes::Code;
+use crate::documents::{Doc, QuestionAnswer, ReportedValue};
 use crate::jobs::JobKind;
 use crate::rows::*;
 use crate::schema::{lab_reports, order_diagnoses, orders};
@@ -9,7 +10,6 @@ use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::orders::{OrderState, ReportStatus};
-use serde_json::Value;
 use uuid::Uuid;
 
 pub async fn of_visits(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<Order>> {
@@ -134,7 +134,7 @@ pub struct NewReport {
     pub record_number: String,
     pub status: ReportStatus,
     pub issued_at: DateTime<Utc>,
-    pub content: Value,
+    pub content: Vec<ReportedValue>,
     pub digest: String,
 }
 
@@ -160,8 +160,8 @@ impl Change<'_> {
         Ok(())
     }
 
-    pub async fn answer_order(&mut self, order: &Order, answers: Value) -> Result<()> {
-        diesel::update(orders::table.find(order.id)).set(orders::answers.eq(answers)).execute(self.conn()).await?;
+    pub async fn answer_order(&mut self, order: &Order, answers: Vec<QuestionAnswer>) -> Result<()> {
+        diesel::update(orders::table.find(order.id)).set(orders::answers.eq(Doc(answers))).execute(self.conn()).await?;
         self.audit("answered questions", "order", order.id, Some(order.person_id), "");
         self.tell(Topic::Visit, order.visit_id);
         Ok(())
@@ -245,7 +245,7 @@ impl Change<'_> {
             status: new.status.into(),
             issued_at: new.issued_at,
             received_at: self.now,
-            content: new.content,
+            content: Doc(new.content),
             digest: new.digest,
             replaces: before.as_ref().map(|b| b.id),
             replaced: false,

@@ -3106,7 +3106,7 @@ export interface components {
         /** @enum {string} */
         BatchState: "sending" | "sent" | "accepted" | "rejected";
         BenefitCheck: {
-            answer?: unknown;
+            answer?: components["schemas"]["StoredAnswer"] | null;
             /** Format: date-time */
             answeredAt?: string | null;
             /** Format: date-time */
@@ -3120,7 +3120,9 @@ export interface components {
             id: string;
             /** Format: uuid */
             personId: string;
-            sent: unknown;
+            sent: {
+                [key: string]: string;
+            };
             /** Format: date */
             serviceDate: string;
             state: components["schemas"]["CheckState"];
@@ -3279,7 +3281,7 @@ export interface components {
             needsOverride: boolean;
             /** Format: int32 */
             quantity: number;
-            warnings: components["schemas"]["WarningView"][];
+            warnings: components["schemas"]["GivenWarning"][];
         };
         /** @description One of several that are chosen from. */
         Choice: {
@@ -3728,6 +3730,12 @@ export interface components {
             field: string;
             word: string;
         };
+        /** @description What was warned of when a medicine was prescribed. */
+        GivenWarning: {
+            kind: string;
+            sentence: string;
+            severity: components["schemas"]["Severity"];
+        };
         GroupForm: {
             /** @description For everybody; otherwise for oneself. */
             forClinic?: boolean;
@@ -3777,9 +3785,11 @@ export interface components {
             waiting: components["schemas"]["Present"][];
         };
         /** @enum {string} */
+        Interpretation: "LL" | "L" | "N" | "H" | "HH";
+        /** @enum {string} */
         KnownList: "allergies" | "medicines" | "problems";
         LabReport: {
-            content: unknown;
+            content: components["schemas"]["ReportedValue"][];
             digest: string;
             /** Format: uuid */
             id: string;
@@ -3976,8 +3986,6 @@ export interface components {
             ties: string[];
         };
         Merge: {
-            /** @description What each column of the record that stays was before, and became. */
-            filled: unknown;
             /** Format: uuid */
             goneId: string;
             /** Format: uuid */
@@ -3987,8 +3995,6 @@ export interface components {
             /** Format: date-time */
             mergedAt: string;
             mergedBy: string;
-            moved: unknown;
-            stayed: unknown;
             /** Format: date-time */
             undoneAt?: string | null;
             undoneBy?: string | null;
@@ -4158,7 +4164,7 @@ export interface components {
             cash: string;
         };
         Order: {
-            answers: unknown;
+            answers: components["schemas"]["QuestionAnswer"][];
             /** Format: uuid */
             id: string;
             loinc: string;
@@ -4196,6 +4202,13 @@ export interface components {
         };
         OthersForm: {
             people: string[];
+        };
+        /** @description Money that a payer moved beside any claim (X12 835, PLB). */
+        OutsideClaims: {
+            /** Format: int64 */
+            cents: number;
+            reason: string;
+            reference: string;
         };
         /** @description What somebody owes, by age: up to 30 days, up to 60, up to 90, older. */
         Owed: {
@@ -4517,7 +4530,7 @@ export interface components {
             state: components["schemas"]["PrescriptionState"];
             /** Format: uuid */
             visitId: string;
-            warnings: unknown;
+            warnings: components["schemas"]["GivenWarning"][];
         };
         PrescriptionForm: {
             asNeeded?: boolean;
@@ -4588,6 +4601,7 @@ export interface components {
         };
         /** @enum {string} */
         Purpose: "rebooked" | "no_time" | "receipt";
+        /** @description What the laboratory asks about an order, and what was answered. */
         QuestionAnswer: {
             answer: string;
             question: string;
@@ -4709,7 +4723,7 @@ export interface components {
             /** Format: uuid */
             id: string;
             method: string;
-            outsideClaims: unknown;
+            outsideClaims: components["schemas"]["OutsideClaims"][];
             /** Format: date */
             paidOn: string;
             payerCode: string;
@@ -4746,6 +4760,21 @@ export interface components {
         };
         /** @enum {string} */
         ReportStatus: "registered" | "preliminary" | "final" | "corrected" | "cancelled";
+        /** @description One value of a laboratory's report; a number, or words where it measures none. */
+        ReportedValue: {
+            flag?: components["schemas"]["Interpretation"] | null;
+            flagLabel?: string | null;
+            /** Format: double */
+            high?: number | null;
+            loinc: string;
+            /** Format: double */
+            low?: number | null;
+            name: string;
+            /** Format: double */
+            number?: number | null;
+            text?: string;
+            unit?: string;
+        };
         RequiredForm: {
             fields: string[];
         };
@@ -4976,6 +5005,8 @@ export interface components {
             code: string;
             meaning: string;
         };
+        /** @enum {string} */
+        Severity: "note" | "caution" | "serious";
         /** @enum {string} */
         Sex: "F" | "M" | "U";
         ShareForm: {
@@ -5211,6 +5242,39 @@ export interface components {
             sentence: string;
             step: string;
         };
+        /** @description A payer's answer as it is kept: amounts in cents, coinsurance in basis points. */
+        StoredAnswer: {
+            active?: boolean | null;
+            /** Format: int32 */
+            coinsurance?: number | null;
+            /** Format: int64 */
+            copayCents?: number | null;
+            copayCoversVisit?: boolean;
+            /** Format: int64 */
+            deductibleCents?: number | null;
+            /** Format: int64 */
+            deductibleLeftCents?: number | null;
+            messages: string[];
+            notCovered?: string[];
+            otherPlans?: string[];
+            /** Format: int64 */
+            outOfPocketCents?: number | null;
+            /** Format: int64 */
+            outOfPocketLeftCents?: number | null;
+            payerName: string;
+            /** Format: date */
+            planBegins?: string | null;
+            /** Format: date */
+            planEnds?: string | null;
+            planName: string;
+            refusals: components["schemas"]["StoredRefusal"][];
+            trace: string;
+        };
+        StoredRefusal: {
+            followUp: string;
+            place: string;
+            reason: string;
+        };
         /** @description Days that are not as the week says: of the clinic, of a site, or of one clinician. */
         SupplyException: {
             /** Format: uuid */
@@ -5311,8 +5375,12 @@ export interface components {
             /** Format: date-time */
             closedAt?: string | null;
             closedBy?: string | null;
-            counted?: unknown;
-            expected?: unknown;
+            counted?: {
+                [key: string]: number;
+            } | null;
+            expected?: {
+                [key: string]: number;
+            } | null;
             /** Format: uuid */
             id: string;
             /** Format: date-time */
@@ -5725,11 +5793,6 @@ export interface components {
              * @description Left out: the order of all visit types without one of their own.
              */
             visitTypeId?: string | null;
-        };
-        WarningView: {
-            kind: string;
-            sentence: string;
-            severity: string;
         };
         /** @enum {string} */
         Where: "room" | "lab" | "waiting";

@@ -1,11 +1,13 @@
 /** What lies over the work until it is done or left. */
 
 import { X } from 'lucide-react';
-import { type ReactNode, useRef } from 'react';
+import { type ReactNode, useCallback, useEffect, useRef, useState } from 'react';
 import * as Aria from 'react-aria-components';
 import styled from 'styled-components';
 import { Button } from './controls';
+import { Notice, Row, Spread } from './layout';
 import { color, corner, dialog, shadow, space } from './tokens';
+import { Unsaved } from './unsaved';
 
 const Veil = styled(Aria.ModalOverlay)`
   position: fixed;
@@ -44,7 +46,13 @@ const Head = styled.div`
   }
 `;
 
-/** A press beside it leaves a dialog only while nothing was typed into it: a slip of the hand costs no work. */
+/** Dialogs with something typed that nobody saved: the page asks before it is left or loaded again. */
+const unsaved = new Set<object>();
+addEventListener('beforeunload', (event) => {
+  if (unsaved.size > 0) event.preventDefault();
+});
+
+/** Nothing typed is lost by a slip of the hand: a press beside it does nothing then, and Esc asks. */
 export function Dialog(p: {
   title: string;
   open: boolean;
@@ -53,10 +61,26 @@ export function Dialog(p: {
   wide?: boolean;
   /** What is typed here is only looked for. */
   light?: boolean;
+  /** What is typed here is there again when it is opened again. */
+  kept?: boolean;
 }) {
   const typed = useRef(false);
+  const [asking, setAsking] = useState(false);
+  const [self] = useState(() => ({}));
+  const mark = useCallback(
+    (now: boolean) => {
+      typed.current = now;
+      if (now) unsaved.add(self);
+      else unsaved.delete(self);
+    },
+    [self],
+  );
+  useEffect(() => {
+    setAsking(false);
+    return () => mark(false);
+  }, [p.open, mark]);
   const leave = () => {
-    typed.current = false;
+    if (typed.current && !p.kept && !p.light) return setAsking(!asking);
     p.onClose();
   };
   return (
@@ -76,7 +100,21 @@ export function Dialog(p: {
               <X size={18} aria-hidden />
             </Button>
           </Head>
-          <div onInput={() => (typed.current = !p.light)}>{p.children}</div>
+          {asking && (
+            <Notice $tone="brass" role="alert" style={{ marginBottom: space(4) }}>
+              <Row>
+                <span>What you typed here is not saved.</span>
+                <Spread />
+                <Button onPress={p.onClose}>Leave without it</Button>
+                <Button autoFocus onPress={() => setAsking(false)}>
+                  Go on typing
+                </Button>
+              </Row>
+            </Notice>
+          )}
+          <Unsaved value={mark}>
+            <div onInput={() => mark(true)}>{p.children}</div>
+          </Unsaved>
         </Inside>
       </Pane>
     </Veil>

@@ -4,6 +4,7 @@ import { createContext, type ReactNode, useContext, useEffect, useRef, useState 
 import * as Aria from 'react-aria-components';
 import type { Refusal } from '../api/client';
 import { Notice, Stack } from './layout';
+import { useUnsaved } from './unsaved';
 
 interface Told {
   refusal: Refusal | null;
@@ -13,33 +14,51 @@ interface Told {
 
 const Context = createContext<Told>({ refusal: null, left: null });
 
-/** The names of the fields that a form shows. */
-const shown = (form: HTMLFormElement) => new Set([...form.elements].map((e) => e.getAttribute('name') ?? ''));
+/** What of a refusal no field in the box shows. */
+function useUntold(refusal: Refusal | null, box: React.RefObject<HTMLElement | null>) {
+  const [left, setLeft] = useState<string | null>(null);
+  useEffect(() => {
+    if (!refusal || !box.current) return setLeft(null);
+    const shown = new Set([...box.current.querySelectorAll('[name]')].map((e) => e.getAttribute('name')));
+    const untold = refusal.problem.fields.filter((f) => !shown.has(f.field)).map((f) => f.sentence);
+    setLeft(refusal.problem.fields.length === 0 ? refusal.message : untold.join(' ') || null);
+  }, [refusal, box]);
+  return left;
+}
 
 /** Fields that bear the name of what they send show what is wrong with it; `onSave` is what Enter does. */
 export function Form(p: { refusal: Refusal | null; onSave?: () => unknown; children: ReactNode }) {
   const form = useRef<HTMLFormElement>(null);
-  const [left, setLeft] = useState<string | null>(null);
-  const { refusal } = p;
+  const left = useUntold(p.refusal, form);
+  const unsaved = useUnsaved();
   useEffect(() => {
-    if (!refusal || !form.current) return setLeft(null);
-    const names = shown(form.current);
-    const untold = refusal.problem.fields.filter((f) => !names.has(f.field)).map((f) => f.sentence);
-    setLeft(refusal.problem.fields.length === 0 ? refusal.message : untold.join(' ') || null);
-  }, [refusal]);
+    if (p.refusal) unsaved(true);
+  }, [p.refusal, unsaved]);
   return (
-    <Context value={{ refusal, left }}>
+    <Context value={{ refusal: p.refusal, left }}>
       <Aria.Form
         ref={form}
         // A fault told by the server must not keep the corrected form from being sent again.
         validationBehavior="aria"
         onSubmit={(event) => {
           event.preventDefault();
+          unsaved(false);
           p.onSave?.();
         }}
       >
         <Stack $gap={4}>{p.children}</Stack>
       </Aria.Form>
+    </Context>
+  );
+}
+
+/** The same for fields that lie within another form, or that Enter does not send. */
+export function Faults(p: { refusal: Refusal | null; children: ReactNode }) {
+  const box = useRef<HTMLDivElement>(null);
+  const left = useUntold(p.refusal, box);
+  return (
+    <Context value={{ refusal: p.refusal, left }}>
+      <div ref={box}>{p.children}</div>
     </Context>
   );
 }

@@ -4,7 +4,7 @@ import { type ReactNode, useState } from 'react';
 import * as Aria from 'react-aria-components';
 import styled, { css } from 'styled-components';
 import { useFault } from './Form';
-import { color, control, corner, hair, innerCorner, ring, shadow, size, space, stroke } from './tokens';
+import { color, control, corner, font, hair, innerCorner, ring, shadow, size, space, stroke } from './tokens';
 
 const filled = css`
   background: ${color.indigo};
@@ -28,6 +28,7 @@ export const Button = styled(Aria.Button)<{ $kind?: 'filled' | 'quiet' | 'stop' 
   border-radius: ${corner};
   background: ${color.sheet};
   color: ${color.indigo};
+  font-family: ${font.words};
   font-weight: 600;
   cursor: pointer;
   white-space: nowrap;

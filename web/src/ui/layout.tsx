@@ -135,8 +135,10 @@ export const Table = styled.table`
   }
   .number {
     text-align: right;
-    font-family: ${font.mono};
     white-space: nowrap;
+  }
+  td.number {
+    font-family: ${font.mono};
   }
   @media (max-width: ${phone}) {
     .wide {

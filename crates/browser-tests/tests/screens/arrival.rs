@@ -4,8 +4,7 @@
 use anyhow::Result;
 use fantoccini::Locator;
 use fantoccini::key::Key;
-use harbor_browser_tests::{Browser, journey, no_serious_fault};
-use harbor_demo::testing::Product;
+use harbor_browser_tests::{Browser, journey, no_serious_fault, two_desks_by_the_clock};
 use std::time::{Duration, Instant};
 
 async fn open_person(b: &Browser, text: &str, name: &str) -> Result<()> {
@@ -45,11 +44,7 @@ async fn household(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn the_achterberg_children_with_one_payment_declined_then_cash() {
-    journey("arrival-household", |b| async move {
-        let done = household(&b).await;
-        (b, done)
-    })
-    .await;
+    journey("arrival-household", household).await;
 }
 
 /// A card whose answer was lost and that was charged all the same: nobody is asked for that money again.
@@ -69,11 +64,7 @@ async fn lost_answer(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn a_lost_answer_that_is_found_leaves_only_what_is_left_to_pay() {
-    journey("arrival-lost-answer", |b| async move {
-        let done = lost_answer(&b).await;
-        (b, done)
-    })
-    .await;
+    journey("arrival-lost-answer", lost_answer).await;
 }
 
 /// Opens the visit of somebody who is waiting, by the command bar.
@@ -124,11 +115,7 @@ async fn by_keyboard(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn check_in_by_keyboard_then_reopened_and_printed_again() {
-    journey("arrival-keys", |b| async move {
-        let done = by_keyboard(&b).await;
-        (b, done)
-    })
-    .await;
+    journey("arrival-keys", by_keyboard).await;
 }
 
 /// Somebody stands at the desk whom nobody booked; a stage of the clinic's own lies on their way.
@@ -171,54 +158,40 @@ async fn without_an_appointment(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn who_comes_without_an_appointment_passes_the_clinics_own_stage() {
-    journey("arrival-unbooked", |b| async move {
-        let done = without_an_appointment(&b).await;
-        (b, done)
-    })
-    .await;
+    journey("arrival-unbooked", without_an_appointment).await;
+}
+
+async fn followed(desk: &Browser, other: &Browser) -> Result<()> {
+    desk.sign_in("petra").await?;
+    other.sign_in("junia").await?;
+    desk.goto("/in-clinic").await?;
+    other.goto("/in-clinic").await?;
+    let name = "//*[@data-present='IH-10009']";
+    desk.see(name).await?;
+    other.see(&format!("//section[@aria-label='Waiting']{name}")).await?;
+    no_serious_fault(desk, "in clinic").await?;
+    desk.click(name).await?;
+    desk.see("//aside//h2").await?;
+    desk.keys(".").await?;
+    desk.see("//aside//li[@data-mark='checked_in' and @data-state='reached']").await?;
+    // Into a room from the card's own menu; the other desk sees it within a second.
+    desk.click("//li[.//*[@data-present='IH-10009']]//button[starts-with(normalize-space(), 'Choose a room')]").await?;
+    let begun = Instant::now();
+    desk.click("(//*[@role='dialog']//button[not(@aria-label='Close')])[last()]").await?;
+    other.see(&format!("//*[@data-room]{name}")).await?;
+    let seen = begun.elapsed();
+    anyhow::ensure!(seen < Duration::from_secs(4), "the other desk saw it after {seen:?}");
+    println!("a move was on the other screen after {seen:?}, the press included");
+    desk.see(&format!("//*[@data-room]{name}")).await?;
+    // Taken back with one key, here and there; keys rest until the dialog has gone.
+    desk.gone("//*[@role='dialog']").await?;
+    desk.keys(",").await?;
+    other.see(&format!("//section[@aria-label='Waiting']{name}")).await?;
+    desk.see(&format!("//section[@aria-label='Waiting']{name}")).await?;
+    Ok(())
 }
 
 #[actix_web::test]
 async fn two_desks_follow_one_patient_through_the_rooms() {
-    let product = Product::start().await.expect("product");
-    let desk = Browser::open(product.address(), 1280, 800).await.expect("browser");
-    let other = Browser::open(product.address(), 1280, 800).await.expect("browser");
-    let walk = async {
-        desk.sign_in("petra").await?;
-        other.sign_in("junia").await?;
-        desk.goto("/in-clinic").await?;
-        other.goto("/in-clinic").await?;
-        let name = "//*[@data-present='IH-10009']";
-        desk.see(name).await?;
-        other.see(&format!("//section[@aria-label='Waiting']{name}")).await?;
-        no_serious_fault(&desk, "in clinic").await?;
-        desk.click(name).await?;
-        desk.see("//aside//h2").await?;
-        desk.keys(".").await?;
-        desk.see("//aside//li[@data-mark='checked_in' and @data-state='reached']").await?;
-        // Into a room from the card's own menu; the other desk sees it within a second.
-        desk.click("//li[.//*[@data-present='IH-10009']]//button[starts-with(normalize-space(), 'Choose a room')]")
-            .await?;
-        let begun = Instant::now();
-        desk.click("(//*[@role='dialog']//button[not(@aria-label='Close')])[last()]").await?;
-        other.see(&format!("//*[@data-room]{name}")).await?;
-        let seen = begun.elapsed();
-        anyhow::ensure!(seen < Duration::from_secs(4), "the other desk saw it after {seen:?}");
-        println!("a move was on the other screen after {seen:?}, the press included");
-        desk.see(&format!("//*[@data-room]{name}")).await?;
-        // Taken back with one key, here and there.
-        desk.keys(",").await?;
-        other.see(&format!("//section[@aria-label='Waiting']{name}")).await?;
-        desk.see(&format!("//section[@aria-label='Waiting']{name}")).await?;
-        anyhow::Ok(())
-    };
-    let outcome = walk.await;
-    if outcome.is_err() {
-        std::fs::write(std::env::temp_dir().join("arrival-desk.png"), desk.picture().await.unwrap_or_default()).ok();
-        std::fs::write(std::env::temp_dir().join("arrival-other.png"), other.picture().await.unwrap_or_default()).ok();
-    }
-    desk.close().await.ok();
-    other.close().await.ok();
-    product.stop().await.ok();
-    outcome.expect("two desks");
+    two_desks_by_the_clock("arrival-two-desks", followed).await;
 }

@@ -3,7 +3,7 @@
 
 use anyhow::{Context, Result, ensure};
 use fantoccini::key::Key;
-use harbor_browser_tests::{Browser, journey, no_serious_fault};
+use harbor_browser_tests::{Browser, beside, journey, no_serious_fault, two_desks_by_the_clock};
 use harbor_demo::testing::Product;
 
 const DIALOG: &str = "//*[@role='dialog']";
@@ -72,11 +72,7 @@ async fn by_every_wish(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn open_times_answer_every_wish_and_are_paged() {
-    journey("wishes", |b| async move {
-        let outcome = by_every_wish(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("wishes", by_every_wish).await;
 }
 
 /// Whoever finds no time waits for one, with the wishes that were made.
@@ -106,11 +102,7 @@ async fn waits(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn who_finds_no_time_waits_for_one() {
-    journey("waits", |b| async move {
-        let outcome = waits(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("waits", waits).await;
 }
 
 /// A visit is squeezed in beside another one, only by who may; a time kept for another type is asked about.
@@ -162,11 +154,7 @@ async fn beyond_the_plain(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn what_is_squeezed_in_or_booked_over_is_asked_about_and_shown() {
-    journey("beyond", |b| async move {
-        let outcome = beyond_the_plain(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("beyond", beyond_the_plain).await;
 }
 
 /// What was done to the slots of a day is told, and names nobody in discreet mode; keys are told for the screen one is at.
@@ -235,65 +223,56 @@ async fn told(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn changes_and_keys_are_told_and_nobodys_name_outlives_its_user() {
-    journey("told", |b| async move {
-        let outcome = told(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("told", told).await;
 }
 
 /// One desk moves a visit; the other sees it within a second, in place, and whatever it is typing stays.
+async fn follows_in_place(one: &Browser, two: &Browser) -> Result<()> {
+    one.sign_in("junia").await?;
+    two.sign_in("casimir").await?;
+    for b in [one, two] {
+        b.goto("/schedule?day=2026-11-25").await?;
+        b.see("//button[@data-open]").await?;
+    }
+    let slot = "(//button[@data-open][contains(@aria-label, 'Child visit')])[last()]";
+    let taken = two.see(slot).await?.attr("aria-label").await?.context("a label")?;
+    two.click("(//button[@data-open][contains(@aria-label, 'Child visit')])[1]").await?;
+    two.find("Find the patient", "Achterberg", "Fenna").await?;
+    two.fill("reason", "Half a sente").await?;
+    let watch = "window.gone = null;
+        new MutationObserver(() => {
+            const there = [...document.querySelectorAll('[data-open]')].some((e) => e.ariaLabel === arguments[0]);
+            if (!there && !window.gone) window.gone = Date.now();
+        }).observe(document.body, { childList: true, subtree: true });";
+    two.client.execute(watch, vec![taken.clone().into()]).await?;
+    one.click(slot).await?;
+    one.find("Find the patient", "Achterberg", "Teun").await?;
+    one.fill("reason", "Growth").await?;
+    let pressed = "window.pressed = null; document.addEventListener('click', () => { window.pressed = Date.now(); }, { capture: true });";
+    one.client.execute(pressed, vec![]).await?;
+    one.press("Book").await?;
+    one.gone(DIALOG).await?;
+    two.gone(&format!("//button[@data-open][@aria-label=\"{taken}\"]")).await?;
+    let at = async |b: &Browser, what: &str| -> Result<f64> {
+        b.client.execute(&format!("return window.{what}"), vec![]).await?.as_f64().context("a moment")
+    };
+    let took = at(two, "gone").await? - at(one, "pressed").await?;
+    ensure!(took < 1000.0, "seen after {took} ms");
+    two.see("//*[@data-visit][contains(., 'Teun')]").await?;
+    let typed = two.value("//input[@name='reason']").await?;
+    ensure!(typed == "Half a sente", "{typed}");
+    Ok(())
+}
+
 #[actix_web::test]
 async fn another_screen_follows_in_place_and_keeps_what_is_typed() {
-    let product = Product::start().await.expect("product");
-    let one = Browser::open(product.address(), 1280, 800).await.expect("browser");
-    let two = Browser::open(product.address(), 1280, 800).await.expect("browser");
-    let walk = async || -> Result<()> {
-        one.sign_in("junia").await?;
-        two.sign_in("casimir").await?;
-        for b in [&one, &two] {
-            b.goto("/schedule?day=2026-11-25").await?;
-            b.see("//button[@data-open]").await?;
-        }
-        let slot = "(//button[@data-open][contains(@aria-label, 'Child visit')])[last()]";
-        let taken = two.see(slot).await?.attr("aria-label").await?.context("a label")?;
-        two.click("(//button[@data-open][contains(@aria-label, 'Child visit')])[1]").await?;
-        two.find("Find the patient", "Achterberg", "Fenna").await?;
-        two.fill("reason", "Half a sente").await?;
-        let watch = "window.gone = null;
-            new MutationObserver(() => {
-                const there = [...document.querySelectorAll('[data-open]')].some((e) => e.ariaLabel === arguments[0]);
-                if (!there && !window.gone) window.gone = Date.now();
-            }).observe(document.body, { childList: true, subtree: true });";
-        two.client.execute(watch, vec![taken.clone().into()]).await?;
-        one.click(slot).await?;
-        one.find("Find the patient", "Achterberg", "Teun").await?;
-        one.fill("reason", "Growth").await?;
-        let pressed = "window.pressed = null; document.addEventListener('click', () => { window.pressed = Date.now(); }, { capture: true });";
-        one.client.execute(pressed, vec![]).await?;
-        one.press("Book").await?;
-        one.gone(DIALOG).await?;
-        two.gone(&format!("//button[@data-open][@aria-label=\"{taken}\"]")).await?;
-        let at = async |b: &Browser, what: &str| -> Result<f64> {
-            b.client.execute(&format!("return window.{what}"), vec![]).await?.as_f64().context("a moment")
-        };
-        let took = at(&two, "gone").await? - at(&one, "pressed").await?;
-        ensure!(took < 1000.0, "seen after {took} ms");
-        two.see("//*[@data-visit][contains(., 'Teun')]").await?;
-        let typed = two.value("//input[@name='reason']").await?;
-        ensure!(typed == "Half a sente", "{typed}");
-        Ok(())
-    };
-    let outcome = walk().await;
-    one.close().await.expect("close");
-    two.close().await.expect("close");
-    product.stop().await.expect("stop");
-    outcome.expect("two screens");
+    two_desks_by_the_clock("booking-followed", follows_in_place).await;
 }
 
 /// The server goes away while somebody books: it is said, and what was typed is there when it is back.
 #[actix_web::test]
 async fn a_server_that_does_not_answer_costs_no_work() {
+    let _beside = beside().await;
     let product = Product::start().await.expect("product");
     let b = Browser::open(product.address(), 1280, 800).await.expect("browser");
     let begin = async || -> Result<()> {

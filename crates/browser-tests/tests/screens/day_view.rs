@@ -69,11 +69,7 @@ async fn by_hand(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn slots_are_changed_by_hand_and_every_change_is_on_record() {
-    journey("slots", |b| async move {
-        let outcome = by_hand(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("slots", by_hand).await;
 }
 
 /// Halves, past, search, discreet mode, notes, the week and the month.
@@ -143,11 +139,7 @@ async fn looked_at(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn a_day_is_looked_at_in_every_way() {
-    journey("looking", |b| async move {
-        let outcome = looked_at(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("looking", looked_at).await;
 }
 
 /// What was typed into a booking is not lost by Esc or by a press beside it, and is nobody else's.
@@ -198,9 +190,5 @@ async fn half_typed(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn a_half_typed_booking_is_there_again_and_nobody_elses() {
-    journey("half-typed", |b| async move {
-        let outcome = half_typed(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("half-typed", half_typed).await;
 }

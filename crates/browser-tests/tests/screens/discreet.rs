@@ -89,9 +89,5 @@ async fn nobody_is_told(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn nobody_can_be_told_from_any_screen() {
-    journey("discreet", |b| async move {
-        let outcome = nobody_is_told(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("discreet", nobody_is_told).await;
 }

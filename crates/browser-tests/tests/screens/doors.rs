@@ -96,18 +96,10 @@ async fn let_somebody_in(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn a_screen_that_was_left_shows_nothing_and_keeps_what_was_typed() {
-    journey("lock", async |b| {
-        let outcome = leave_and_come_back(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("lock", leave_and_come_back).await;
 }
 
 #[actix_web::test]
 async fn somebody_new_is_let_in_by_a_link() {
-    journey("let-in", async |b| {
-        let outcome = let_somebody_in(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("let-in", let_somebody_in).await;
 }

@@ -3,8 +3,7 @@
 
 use anyhow::{Context, Result, ensure};
 use fantoccini::key::Key;
-use harbor_browser_tests::{Browser, journey};
-use harbor_demo::testing::Product;
+use harbor_browser_tests::{Browser, journey, two_desks};
 
 /// Every answer takes a second longer from now on.
 async fn slow(b: &Browser) -> Result<()> {
@@ -54,47 +53,37 @@ async fn typed_on(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn what_is_typed_while_a_save_is_on_its_way_is_saved_too() {
-    journey("typed-on", |b| async move {
-        let outcome = typed_on(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("typed-on", typed_on).await;
 }
 
 /// Two work on one record: what only one of them changed is taken over, and nobody's word is wiped.
+async fn two_at_one_record(one: &Browser, two: &Browser) -> Result<()> {
+    one.sign_in("junia").await?;
+    two.sign_in("casimir").await?;
+    registration(one, "brandvold", "Brandvold").await?;
+    registration(two, "brandvold", "Brandvold").await?;
+    one.fill("occupation", "Netmaker").await?;
+    one.read("not saved yet").await?;
+    two.fill("employer", "Ropewalk Mill").await?;
+    two.fill("occupation", "Rigger").await?;
+    two.press("Save details").await?;
+    two.read("all saved").await?;
+    // The other desk's employer appears by itself; the occupation is asked about.
+    one.read("Somebody else changed the same in the meantime.").await?;
+    one.read("theirs “Rigger”, yours “Netmaker”").await?;
+    let employer = one.value("//input[@name='employer']").await?;
+    ensure!(employer == "Ropewalk Mill", "{employer}");
+    one.press("Keep mine").await?;
+    one.read("all saved").await?;
+    two.see("//input[@name='occupation'][@value='Netmaker']").await?;
+    let employer = two.value("//input[@name='employer']").await?;
+    ensure!(employer == "Ropewalk Mill", "{employer}");
+    Ok(())
+}
+
 #[actix_web::test]
 async fn two_at_one_record_lose_nothing_and_are_asked_only_about_the_same_field() {
-    let product = Product::start().await.expect("product");
-    let one = Browser::open(product.address(), 1280, 800).await.expect("browser");
-    let two = Browser::open(product.address(), 1280, 800).await.expect("browser");
-    let walk = async || -> Result<()> {
-        one.sign_in("junia").await?;
-        two.sign_in("casimir").await?;
-        registration(&one, "brandvold", "Brandvold").await?;
-        registration(&two, "brandvold", "Brandvold").await?;
-        one.fill("occupation", "Netmaker").await?;
-        one.read("not saved yet").await?;
-        two.fill("employer", "Ropewalk Mill").await?;
-        two.fill("occupation", "Rigger").await?;
-        two.press("Save details").await?;
-        two.read("all saved").await?;
-        // The other desk's employer appears by itself; the occupation is asked about.
-        one.read("Somebody else changed the same in the meantime.").await?;
-        one.read("theirs “Rigger”, yours “Netmaker”").await?;
-        let employer = one.value("//input[@name='employer']").await?;
-        ensure!(employer == "Ropewalk Mill", "{employer}");
-        one.press("Keep mine").await?;
-        one.read("all saved").await?;
-        two.see("//input[@name='occupation'][@value='Netmaker']").await?;
-        let employer = two.value("//input[@name='employer']").await?;
-        ensure!(employer == "Ropewalk Mill", "{employer}");
-        Ok(())
-    };
-    let outcome = walk().await;
-    one.close().await.expect("close");
-    two.close().await.expect("close");
-    product.stop().await.expect("stop");
-    outcome.expect("two at one record");
+    two_desks("drafts-two", two_at_one_record).await;
 }
 
 async fn leaves_a_note(b: &Browser) -> Result<()> {
@@ -131,11 +120,7 @@ async fn leaves_a_note(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn a_note_that_is_left_is_there_again_with_its_last_words() {
-    journey("note-left", |b| async move {
-        let outcome = leaves_a_note(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("note-left", leaves_a_note).await;
 }
 
 async fn ctrl_enter(b: &Browser) -> Result<()> {
@@ -168,9 +153,41 @@ async fn ctrl_enter(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn ctrl_enter_belongs_to_the_innermost_thing_that_is_open() {
-    journey("ctrl-enter", |b| async move {
-        let outcome = ctrl_enter(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("ctrl-enter", ctrl_enter).await;
+}
+
+/// A dialog with something typed asks before it is left, and the page before it is loaded again; one without just goes.
+async fn asks_before_it_goes(b: &Browser) -> Result<()> {
+    const DIALOG: &str = "//*[@role='dialog']";
+    const ASKED: &str = "//*[@role='alert'][contains(., 'What you typed here is not saved.')]";
+    let asks = "const event = new Event('beforeunload', { cancelable: true }); return !window.dispatchEvent(event);";
+    b.sign_in("soren").await?;
+    b.goto("/settings").await?;
+    b.tab("Building").await?;
+    b.press("New stage").await?;
+    b.see(DIALOG).await?;
+    b.key(Key::Escape).await?;
+    b.gone(DIALOG).await?;
+    b.press("New stage").await?;
+    b.fill("name", "Scale").await?;
+    ensure!(b.client.execute(asks, vec![]).await?.as_bool() == Some(true), "the page goes without a word");
+    b.key(Key::Escape).await?;
+    b.see(ASKED).await?;
+    b.press("Go on typing").await?;
+    b.gone(ASKED).await?;
+    ensure!(b.value("//input[@name='name']").await? == "Scale");
+    // What is refused is as unsaved as before; what is saved asks nothing.
+    b.fill("name", "").await?;
+    b.press("Save the stage").await?;
+    b.read("Name is needed").await?;
+    b.press("Close this").await?;
+    b.press("Leave without it").await?;
+    b.gone(DIALOG).await?;
+    ensure!(b.client.execute(asks, vec![]).await?.as_bool() == Some(false), "asked for nothing");
+    Ok(())
+}
+
+#[actix_web::test]
+async fn a_dialog_with_something_typed_asks_before_it_goes() {
+    journey("dialog-asks", asks_before_it_goes).await;
 }

@@ -2,8 +2,7 @@
 
 use anyhow::Result;
 use fantoccini::key::Key;
-use harbor_browser_tests::{Browser, no_serious_fault};
-use harbor_demo::testing::Product;
+use harbor_browser_tests::{Browser, journey, no_serious_fault, two_desks};
 
 /// The front desk finds nobody, adds somebody, books today, and checks in.
 async fn front_desk(b: &Browser) -> Result<()> {
@@ -207,113 +206,93 @@ async fn settle(b: &Browser) -> Result<()> {
     Ok(())
 }
 
+async fn whole_visit(desk: &Browser, other: &Browser) -> Result<()> {
+    front_desk(desk).await?;
+    assistant(other).await?;
+    // The front desk's screen has followed by itself.
+    desk.see("//aside//li[@data-mark='roomed' and @data-state='reached']").await?;
+    other.client.delete_all_cookies().await?;
+    clinician(other).await?;
+    other.client.delete_all_cookies().await?;
+    biller(other).await?;
+    settle(desk).await?;
+    other.client.delete_all_cookies().await?;
+    other.sign_in("soren").await?;
+    other.goto("/people").await?;
+    other.find("Find a person", "Quarrie", "Quarrie, Ines").await?;
+    other.read("Who looked at this record").await?;
+    no_serious_fault(other, "person").await?;
+    Ok(())
+}
+
 #[actix_web::test]
 async fn one_visit_from_the_call_to_a_settled_balance() {
-    let product = Product::start().await.expect("product");
-    let desk = Browser::open(product.address(), 1280, 800).await.expect("browser");
-    let other = Browser::open(product.address(), 1280, 800).await.expect("browser");
-    let journey = async {
-        front_desk(&desk).await?;
-        assistant(&other).await?;
-        // The front desk's screen has followed by itself.
-        desk.see("//aside//li[@data-mark='roomed' and @data-state='reached']").await?;
-        other.client.delete_all_cookies().await?;
-        clinician(&other).await?;
-        other.client.delete_all_cookies().await?;
-        biller(&other).await?;
-        settle(&desk).await?;
-        other.client.delete_all_cookies().await?;
-        other.sign_in("soren").await?;
-        other.goto("/people").await?;
-        other.find("Find a person", "Quarrie", "Quarrie, Ines").await?;
-        other.read("Who looked at this record").await?;
-        no_serious_fault(&other, "person").await?;
-        anyhow::Ok(())
-    };
-    let outcome = journey.await;
-    if outcome.is_err() {
-        for (name, browser) in [("desk", &desk), ("other", &other)] {
-            let path = std::env::temp_dir().join(format!("journey-{name}.png"));
-            let _ = std::fs::write(path, browser.picture().await.unwrap_or_default());
-        }
-    }
-    outcome.expect("journey");
-    desk.close().await.expect("close");
-    other.close().await.expect("close");
-    product.stop().await.expect("stop");
+    two_desks("journey", whole_visit).await;
+}
+
+async fn by_keyboard_alone(b: &Browser) -> Result<()> {
+    b.goto("/").await?;
+    b.see("//input[@name='login']").await?;
+    no_serious_fault(b, "sign-in").await?;
+    b.keys("junia").await?;
+    b.key(Key::Tab).await?;
+    b.keys("harbor").await?;
+    b.key(Key::Enter).await?;
+    b.see("//nav[@aria-label='Areas']").await?;
+    b.see("//h2").await?;
+    b.keys("o").await?;
+    b.see("//*[@role='dialog']//button[starts-with(@aria-label, 'Book ')]").await?;
+    until_focus(b, "Book ").await?;
+    b.key(Key::Enter).await?;
+    b.see("//input[@type='search']").await?;
+    b.keys("Noor Vell").await?;
+    b.read("Nobody is found under").await?;
+    until_focus(b, "Add somebody new").await?;
+    b.key(Key::Enter).await?;
+    b.see("//input[@name='firstName']").await?;
+    // The form is filled from the search already; Enter adds.
+    b.key(Key::Enter).await?;
+    b.see("//input[@name='reason']").await?;
+    b.keys("Sore throat").await?;
+    b.key(Key::Enter).await?;
+    b.see("//aside//h2[contains(., 'Vell, Noor')]").await?;
+    b.gone("//*[@role='dialog']").await?;
+    // The full stop moves the visit in hand on, the comma takes it back.
+    b.keys(".").await?;
+    b.see("//aside//li[@data-mark='here' and @data-state='reached']").await?;
+    b.keys(",").await?;
+    b.see("//aside//li[@data-mark='here' and @data-state='current']").await?;
+    b.keys(".").await?;
+    b.see("//aside//button[normalize-space()='Check in']").await?;
+    b.keys(&format!("{}{}", char::from(Key::Control), char::from(Key::Enter))).await?;
+    b.keys(&char::from(Key::Null).to_string()).await?;
+    b.read("Finish check-in").await?;
+    b.keys("?").await?;
+    b.read("Ctrl+K or /").await?;
+    b.key(Key::Escape).await?;
+    b.gone("//*[@role='dialog']").await?;
+    b.keys("d").await?;
+    b.gone("//h1[contains(., 'Vell')]").await?;
+    b.gone("//aside//*[contains(text(), 'IH-')]").await?;
+    let shown = b.text().await?;
+    anyhow::ensure!(!shown.contains("Vell, Noor"), "a name is left on the screen: {shown}");
+    b.keys("g").await?;
+    b.keys("p").await?;
+    b.read("Three letters of each name").await?;
+    no_serious_fault(b, "people").await?;
+    b.goto("/settings").await?;
+    b.read("Services and prices").await?;
+    no_serious_fault(b, "settings").await?;
+    b.press("Light or night").await?;
+    b.goto("/today").await?;
+    b.see("//h2").await?;
+    no_serious_fault(b, "Today by night").await?;
+    Ok(())
 }
 
 #[actix_web::test]
 async fn the_front_desk_books_and_checks_in_by_keyboard_alone() {
-    let product = Product::start().await.expect("product");
-    let b = Browser::open(product.address(), 1280, 800).await.expect("browser");
-    let journey = async {
-        b.goto("/").await?;
-        b.see("//input[@name='login']").await?;
-        no_serious_fault(&b, "sign-in").await?;
-        b.keys("junia").await?;
-        b.key(Key::Tab).await?;
-        b.keys("harbor").await?;
-        b.key(Key::Enter).await?;
-        b.see("//nav[@aria-label='Areas']").await?;
-        b.see("//h2").await?;
-        b.keys("o").await?;
-        b.see("//*[@role='dialog']//button[starts-with(@aria-label, 'Book ')]").await?;
-        until_focus(&b, "Book ").await?;
-        b.key(Key::Enter).await?;
-        b.see("//input[@type='search']").await?;
-        b.keys("Noor Vell").await?;
-        b.read("Nobody is found under").await?;
-        until_focus(&b, "Add somebody new").await?;
-        b.key(Key::Enter).await?;
-        b.see("//input[@name='firstName']").await?;
-        // The form is filled from the search already; Enter adds.
-        b.key(Key::Enter).await?;
-        b.see("//input[@name='reason']").await?;
-        b.keys("Sore throat").await?;
-        b.key(Key::Enter).await?;
-        b.see("//aside//h2[contains(., 'Vell, Noor')]").await?;
-        b.gone("//*[@role='dialog']").await?;
-        // The full stop moves the visit in hand on, the comma takes it back.
-        b.keys(".").await?;
-        b.see("//aside//li[@data-mark='here' and @data-state='reached']").await?;
-        b.keys(",").await?;
-        b.see("//aside//li[@data-mark='here' and @data-state='current']").await?;
-        b.keys(".").await?;
-        b.see("//aside//button[normalize-space()='Check in']").await?;
-        b.keys(&format!("{}{}", char::from(Key::Control), char::from(Key::Enter))).await?;
-        b.keys(&char::from(Key::Null).to_string()).await?;
-        b.read("Finish check-in").await?;
-        b.keys("?").await?;
-        b.read("Ctrl+K or /").await?;
-        b.key(Key::Escape).await?;
-        b.gone("//*[@role='dialog']").await?;
-        b.keys("d").await?;
-        b.gone("//h1[contains(., 'Vell')]").await?;
-        b.gone("//aside//*[contains(text(), 'IH-')]").await?;
-        let shown = b.text().await?;
-        anyhow::ensure!(!shown.contains("Vell, Noor"), "a name is left on the screen: {shown}");
-        b.keys("g").await?;
-        b.keys("p").await?;
-        b.read("Three letters of each name").await?;
-        no_serious_fault(&b, "people").await?;
-        b.goto("/settings").await?;
-        b.read("Services and prices").await?;
-        no_serious_fault(&b, "settings").await?;
-        b.press("Light or night").await?;
-        b.goto("/today").await?;
-        b.see("//h2").await?;
-        no_serious_fault(&b, "Today by night").await?;
-        anyhow::Ok(())
-    };
-    let outcome = journey.await;
-    if outcome.is_err() {
-        let path = std::env::temp_dir().join("journey-keys.png");
-        let _ = std::fs::write(path, b.picture().await.unwrap_or_default());
-    }
-    outcome.expect("keyboard journey");
-    b.close().await.expect("close");
-    product.stop().await.expect("stop");
+    journey("journey-keys", by_keyboard_alone).await;
 }
 
 /// Tabs on until a button whose word or label begins like this has the focus.

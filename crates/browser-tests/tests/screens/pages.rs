@@ -128,20 +128,12 @@ async fn leave(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn nothing_is_out_of_reach_at_a_desk() {
-    journey("pages-1280", |b| async move {
-        let outcome = walk(&b, 1280, 800).await;
-        (b, outcome)
-    })
-    .await;
+    journey("pages-1280", async |b: &Browser| walk(b, 1280, 800).await).await;
 }
 
 #[actix_web::test]
 async fn nothing_is_out_of_reach_on_a_small_laptop() {
-    journey("pages-1024", |b| async move {
-        let outcome = walk(&b, 1024, 768).await;
-        (b, outcome)
-    })
-    .await;
+    journey("pages-1024", async |b: &Browser| walk(b, 1024, 768).await).await;
 }
 
 /// At the bedside: Today, the note and booking, on a telephone.
@@ -177,11 +169,7 @@ async fn on_a_telephone(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn a_telephone_shows_the_day_and_books() {
-    journey("pages-390", |b| async move {
-        let outcome = on_a_telephone(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("pages-390", on_a_telephone).await;
 }
 
 /// The night theme has the same contrasts.
@@ -207,9 +195,5 @@ async fn by_night(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn the_night_theme_can_be_read() {
-    journey("pages-night", |b| async move {
-        let outcome = by_night(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("pages-night", by_night).await;
 }

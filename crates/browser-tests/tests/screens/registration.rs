@@ -55,11 +55,7 @@ async fn child(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn a_child_with_a_party_made_on_the_spot_and_coverage_put_right() {
-    journey("registration-child", |b| async move {
-        let outcome = child(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("registration-child", child).await;
 }
 
 async fn twin(b: &Browser) -> Result<()> {
@@ -97,11 +93,7 @@ async fn twin(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn a_twin_is_recognised_merged_and_parted_again() {
-    journey("registration-twin", |b| async move {
-        let outcome = twin(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("registration-twin", twin).await;
 }
 
 /// Counts what the hands do.
@@ -182,11 +174,7 @@ async fn by_keyboard(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn a_person_is_registered_by_keyboard_in_few_keystrokes() {
-    journey("registration-keys", |b| async move {
-        let outcome = by_keyboard(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("registration-keys", by_keyboard).await;
 }
 
 /// A picture of a card as a telephone takes it, in small.
@@ -227,9 +215,5 @@ async fn card_and_file(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn a_card_is_kept_and_people_come_from_a_file() {
-    journey("registration-files", |b| async move {
-        let outcome = card_and_file(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("registration-files", card_and_file).await;
 }

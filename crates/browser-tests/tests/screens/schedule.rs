@@ -3,8 +3,7 @@
 
 use anyhow::Result;
 use fantoccini::key::Key;
-use harbor_browser_tests::{Browser, journey, no_serious_fault};
-use harbor_demo::testing::Product;
+use harbor_browser_tests::{Browser, journey, no_serious_fault, two_desks_by_the_clock};
 
 /// Books, moves and cancels without touching the mouse.
 async fn by_keyboard(b: &Browser) -> Result<()> {
@@ -65,11 +64,7 @@ async fn by_keyboard(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn booked_moved_and_cancelled_by_keyboard() {
-    journey("schedule-keys", |b| async move {
-        let outcome = by_keyboard(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("schedule-keys", by_keyboard).await;
 }
 
 /// A range drawn over two free neighbours books one visit of double length.
@@ -130,11 +125,7 @@ async fn dragged(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn a_range_is_dragged_into_a_double_booking() {
-    journey("schedule-drag", |b| async move {
-        let outcome = dragged(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("schedule-drag", dragged).await;
 }
 
 /// A shift falls out; the plan is looked over, changed in one line, and taken.
@@ -170,11 +161,7 @@ async fn away(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn a_shift_is_cancelled_and_a_changed_plan_taken() {
-    journey("schedule-away", |b| async move {
-        let outcome = away(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("schedule-away", away).await;
 }
 
 async fn ready_to_book(b: &Browser, login: &str, slot: &str, who: &str) -> Result<()> {
@@ -187,41 +174,32 @@ async fn ready_to_book(b: &Browser, login: &str, slot: &str, who: &str) -> Resul
     b.fill("reason", "Race").await
 }
 
+async fn race(one: &Browser, two: &Browser) -> Result<()> {
+    let slot = "(//button[@data-open][contains(@aria-label, 'Child visit')])[1]";
+    ready_to_book(one, "junia", slot, "Halvorsen").await?;
+    ready_to_book(two, "casimir", slot, "Moreau").await?;
+    one.press("Book").await?;
+    one.gone("//*[@role='dialog']").await?;
+    // Measured in the page itself, from the press to the words.
+    let watch = "window.told = null;
+        document.addEventListener('click', () => { window.pressed = performance.now(); }, { capture: true, once: true });
+        new MutationObserver(() => {
+            if (!window.told && document.body.innerText.includes('just taken')) window.told = performance.now();
+        }).observe(document.body, { childList: true, subtree: true, characterData: true });";
+    two.client.execute(watch, vec![]).await?;
+    two.press("Book").await?;
+    two.read("This time was just taken.").await?;
+    let took = two.client.execute("return window.told - window.pressed", vec![]).await?.as_f64().unwrap_or(1e9);
+    anyhow::ensure!(took < 1000.0, "told after {took} ms");
+    // The next best three are offered; one press takes one of them.
+    let offered = "//*[@role='dialog']//button[contains(., ' at ')]";
+    one.see("//aside//h2[contains(., 'Halvorsen')]").await?;
+    anyhow::ensure!(two.client.find_all(fantoccini::Locator::XPath(offered)).await?.len() == 3, "three are offered");
+    two.click(&format!("({offered})[1]")).await?;
+    Ok(())
+}
+
 #[actix_web::test]
 async fn two_desks_race_for_one_slot_and_both_are_told_within_a_second() {
-    let product = Product::start().await.expect("product");
-    let one = Browser::open(product.address(), 1280, 800).await.expect("browser");
-    let two = Browser::open(product.address(), 1280, 800).await.expect("browser");
-    let walk = async || -> Result<()> {
-        let slot = "(//button[@data-open][contains(@aria-label, 'Child visit')])[1]";
-        ready_to_book(&one, "junia", slot, "Halvorsen").await?;
-        ready_to_book(&two, "casimir", slot, "Moreau").await?;
-        one.press("Book").await?;
-        one.gone("//*[@role='dialog']").await?;
-        // Measured in the page itself, from the press to the words.
-        let watch = "window.told = null;
-            document.addEventListener('click', () => { window.pressed = performance.now(); }, { capture: true, once: true });
-            new MutationObserver(() => {
-                if (!window.told && document.body.innerText.includes('just taken')) window.told = performance.now();
-            }).observe(document.body, { childList: true, subtree: true, characterData: true });";
-        two.client.execute(watch, vec![]).await?;
-        two.press("Book").await?;
-        two.read("This time was just taken.").await?;
-        let took = two.client.execute("return window.told - window.pressed", vec![]).await?.as_f64().unwrap_or(1e9);
-        anyhow::ensure!(took < 1000.0, "told after {took} ms");
-        // The next best three are offered; one press takes one of them.
-        let offered = "//*[@role='dialog']//button[contains(., ' at ')]";
-        one.see("//aside//h2[contains(., 'Halvorsen')]").await?;
-        anyhow::ensure!(
-            two.client.find_all(fantoccini::Locator::XPath(offered)).await?.len() == 3,
-            "three are offered"
-        );
-        two.click(&format!("({offered})[1]")).await?;
-        Ok(())
-    };
-    let outcome = walk().await;
-    one.close().await.expect("close");
-    two.close().await.expect("close");
-    product.stop().await.expect("stop");
-    outcome.expect("race");
+    two_desks_by_the_clock("schedule-race", race).await;
 }

@@ -43,11 +43,7 @@ async fn working_time(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn a_manager_changes_working_time() {
-    journey("working-time", |b| async move {
-        let outcome = working_time(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("working-time", working_time).await;
 }
 
 /// Somebody walks in; a series is booked with one day left out; a freed time goes to whoever waits.
@@ -94,9 +90,5 @@ async fn beside_single_bookings(b: &Browser) -> Result<()> {
 
 #[actix_web::test]
 async fn the_desk_takes_walk_ins_books_series_and_gives_freed_times_away() {
-    journey("desk", |b| async move {
-        let outcome = beside_single_bookings(&b).await;
-        (b, outcome)
-    })
-    .await;
+    journey("desk", beside_single_bookings).await;
 }

@@ -12,6 +12,7 @@ use harbor_core::fields::Faults;
 use harbor_core::orders::{OrderState, place, ready_to_send};
 use harbor_core::visit_line::Mark;
 use harbor_store::consult::chart;
+use harbor_store::documents::{Doc, QuestionAnswer};
 use harbor_store::rows::{Order, Visit};
 use harbor_store::{Change, orders as store};
 use serde::{Deserialize, Serialize};
@@ -85,7 +86,7 @@ pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<OrderFor
                     loinc: test.loinc.clone(),
                     specimen: test.specimen.clone(),
                     state: OrderState::Draft.into(),
-                    answers: serde_json::json!([]),
+                    answers: Doc::default(),
                     placement_reason: placement.reason,
                     requisition: None,
                     ordered_at: state.now(),
@@ -127,12 +128,6 @@ pub async fn place_order(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<
         .await
 }
 
-#[derive(Debug, Deserialize, Serialize, ToSchema)]
-pub struct QuestionAnswer {
-    question: String,
-    answer: String,
-}
-
 #[utoipa::path(put, path = "/api/orders/{id}/answers", params(("id" = Uuid, Path)), request_body = Vec<QuestionAnswer>, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn answer(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Vec<QuestionAnswer>>) -> Answer<Done> {
     let mut faults = Faults::default();
@@ -149,7 +144,7 @@ pub async fn answer(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Vec<Q
             if order.state != OrderState::Draft {
                 return Err(Problem::refused("sent", "The order has been sent; call the laboratory."));
             }
-            change.answer_order(&order, serde_json::to_value(kept).unwrap_or_default()).await?;
+            change.answer_order(&order, kept).await?;
             Ok(DONE)
         })
         .await
@@ -169,8 +164,7 @@ pub async fn cancel(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> 
 
 /// Answers as they are kept, as pairs.
 pub fn answers_of(order: &Order) -> Vec<(String, String)> {
-    let text = |v: &serde_json::Value| v.as_str().unwrap_or("").to_owned();
-    order.answers.as_array().into_iter().flatten().map(|a| (text(&a["question"]), text(&a["answer"]))).collect()
+    order.answers.iter().map(|a| (a.question.clone(), a.answer.clone())).collect()
 }
 
 /// Sends every draft order of the visit; the first that is not ready says why.

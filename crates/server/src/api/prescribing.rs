@@ -13,6 +13,7 @@ use harbor_core::prescribing::{
     check as check_all, instructions, may_sign, quantity_of,
 };
 use harbor_store::consult::chart;
+use harbor_store::documents::{Doc, GivenWarning};
 use harbor_store::rows::{Prescription, Visit};
 use harbor_store::{Conn, people, prescribing as store};
 use serde::{Deserialize, Serialize};
@@ -62,16 +63,9 @@ pub struct PrescriptionForm {
 }
 
 #[derive(Debug, Serialize, ToSchema)]
-pub struct WarningView {
-    severity: String,
-    kind: String,
-    sentence: String,
-}
-
-#[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct Checked {
-    warnings: Vec<WarningView>,
+    warnings: Vec<GivenWarning>,
     instructions: String,
     quantity: u32,
     needs_override: bool,
@@ -123,9 +117,9 @@ async fn warnings(
     Ok(check_all(product, d, &patient, &state.tables.interactions, &state.tables.harms))
 }
 
-fn view(list: &[Warning]) -> Vec<WarningView> {
+fn view(list: &[Warning]) -> Vec<GivenWarning> {
     list.iter()
-        .map(|w| WarningView { severity: w.severity.code().into(), kind: w.kind.into(), sentence: w.sentence.clone() })
+        .map(|w| GivenWarning { severity: w.severity.into(), kind: w.kind.into(), sentence: w.sentence.clone() })
         .collect()
 }
 
@@ -174,7 +168,7 @@ pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Prescrip
                 diagnosis: form.diagnosis.clone(),
                 pharmacy_id: None,
                 state: PrescriptionState::Draft.into(),
-                warnings: serde_json::to_value(view(&found)).unwrap_or_default(),
+                warnings: Doc(view(&found)),
                 override_reason: String::new(),
                 prescribed_at: state.now(),
                 prescribed_by: me.staff.name.clone(),

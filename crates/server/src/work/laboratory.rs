@@ -11,7 +11,6 @@ use harbor_store::house::staff;
 use harbor_store::jobs::Job;
 use harbor_store::orders::NewReport;
 use harbor_store::{Actor, claims, orders, people};
-use serde_json::{Value, json};
 
 pub(super) async fn send_orders(state: &State, job: &Job) -> anyhow::Result<()> {
     let mut conn = state.store.reader().await?;
@@ -66,24 +65,13 @@ pub async fn take_report(state: &State, content: &str) -> Result<(), Problem> {
                 Ok(id) => orders::order(change.conn(), id).await.ok(),
                 Err(_) => None,
             };
-            let values: Vec<Value> = report
-                .values
-                .iter()
-                .map(|v| {
-                    json!({
-                        "loinc": v.loinc, "name": v.name, "number": v.number, "text": v.text, "unit": v.unit,
-                        "low": v.low, "high": v.high, "flag": v.interpretation.map(|i| i.code()),
-                        "flagLabel": v.interpretation.map(|i| i.label()),
-                    })
-                })
-                .collect();
             let new = NewReport {
                 number: report.number,
                 order,
                 record_number: report.record_number,
                 status: report.status,
                 issued_at: report.issued,
-                content: Value::Array(values),
+                content: report.values.iter().map(Into::into).collect(),
                 digest: claims::digest(content.as_bytes()),
             };
             change.file_report(new).await?;

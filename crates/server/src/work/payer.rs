@@ -7,7 +7,6 @@ use harbor_formats::x12;
 use harbor_formats::x12::benefits;
 use harbor_store::jobs::Job;
 use harbor_store::rows::Person;
-use harbor_store::visit_line::facts;
 use harbor_store::{Actor, Topic, coverage, people};
 
 pub(super) async fn ask_benefits(state: &State, job: &Job) -> anyhow::Result<()> {
@@ -53,9 +52,7 @@ pub(super) async fn ask_benefits(state: &State, job: &Job) -> anyhow::Result<()>
             change.keep_document("271", "in", received.as_bytes()).await?;
             match read {
                 Ok(Some(answer)) if answer.trace == check.trace => {
-                    change
-                        .answer_benefits(check.id, check.person_id, Some(facts::answer_to_json(&answer)), None)
-                        .await?;
+                    change.answer_benefits(check.id, check.person_id, Some(&answer), None).await?;
                 }
                 Ok(_) | Err(_) => {
                     let why = "The payer's answer cannot be read; ask again, or call the payer.".to_owned();

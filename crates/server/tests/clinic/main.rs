@@ -34,6 +34,7 @@ mod running;
 mod schema;
 mod series;
 mod sign_in;
+mod stored;
 mod supply;
 mod together;
 mod told;

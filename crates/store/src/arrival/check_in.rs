@@ -1,6 +1,7 @@
 //! Check-in as the clinic has set it up: its walks, its alerts and their acknowledgements, its forms and what
 //! was signed.
 
+use crate::documents::{AlertCondition, Doc};
 use crate::money::accounts;
 use crate::rows::{AlertAcknowledgement, AlertRule, CheckInWalk, Form, SignedForm, SignedFormHead};
 use crate::schema::{alert_acknowledgements, alert_rules, check_in_walks, forms, signed_forms, visit_marks, visits};
@@ -9,9 +10,8 @@ use chrono::NaiveDate;
 use diesel::dsl::exists;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::arrival::alerts::{Condition, Kind, Rule};
+use harbor_core::arrival::alerts::{Condition, Rule};
 use harbor_core::arrival::walk::{Step, USUAL};
-use serde_json::{Value, json};
 use uuid::Uuid;
 
 pub async fn walks(conn: &mut Conn) -> Result<Vec<CheckInWalk>> {
@@ -31,14 +31,9 @@ pub async fn rules(conn: &mut Conn) -> Result<Vec<AlertRule>> {
     Ok(active.select(AlertRule::as_select()).load(conn).await?)
 }
 
-/// The conditions of a rule; one that cannot be read any more fits nobody.
+/// The conditions of a rule.
 pub fn conditions_of(rule: &AlertRule) -> Vec<Condition> {
-    let all = rule.conditions.as_array().cloned().unwrap_or_default();
-    let read = |v: &Value| {
-        let kind = Kind::from_code(v["kind"].as_str()?)?;
-        Some(Condition { kind, value: v["value"].as_str().unwrap_or("").to_owned() })
-    };
-    all.iter().map(read).collect::<Option<Vec<_>>>().unwrap_or_default()
+    rule.conditions.iter().map(|c| Condition { kind: *c.kind, value: c.value.clone() }).collect()
 }
 
 /// As the core sees a rule.
@@ -103,8 +98,9 @@ impl Change<'_> {
 
     pub async fn save_rule(&mut self, id: Uuid, sentence: &str, conditions: &[Condition], active: bool) -> Result<()> {
         use alert_rules as r;
-        let stored: Value =
-            conditions.iter().map(|c| json!({ "kind": c.kind.code(), "value": c.value })).collect::<Vec<_>>().into();
+        let stored: Vec<AlertCondition> =
+            conditions.iter().map(|c| AlertCondition { kind: c.kind.into(), value: c.value.clone() }).collect();
+        let stored = Doc(stored);
         let row = AlertRule { id, sentence: sentence.to_owned(), conditions: stored.clone(), active };
         diesel::insert_into(r::table)
             .values(&row)

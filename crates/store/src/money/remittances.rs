@@ -1,5 +1,6 @@
 //! Posting remittances: once, whole, and only what balances.
 
+use crate::documents::{Doc, OutsideClaims};
 use crate::money::ledger::About;
 use crate::rows::{Claim, Remittance, RemittedClaim, Visit};
 use crate::schema::{claims, remittances, remitted_claims, visits};
@@ -86,11 +87,15 @@ impl Change<'_> {
             amount_cents: r.amount.get(),
             paid_on: r.date,
             document_id: document,
-            outside_claims: r
+            outside_claims: Doc(r
                 .provider_adjustments
                 .iter()
-                .map(|p| serde_json::json!({ "reason": p.reason, "reference": p.reference, "cents": p.amount.get() }))
-                .collect(),
+                .map(|p| OutsideClaims {
+                    reason: p.reason.clone(),
+                    reference: p.reference.clone(),
+                    cents: p.amount.get(),
+                })
+                .collect()),
             posted_at: self.now,
             posted_by: self.actor.name.clone(),
         };

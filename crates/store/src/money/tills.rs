@@ -1,5 +1,6 @@
 //! Tills: what should lie in the open one, and those that were counted.
 
+use crate::documents::{ByMeans, Doc};
 use crate::money::ledger::About;
 use crate::rows::{Payment, Till};
 use crate::schema::{payment_means, payments, sites, tills};
@@ -10,7 +11,6 @@ use diesel_async::RunQueryDsl;
 use harbor_core::money::ledger::{Method, Posting};
 use harbor_core::money::till::Counted;
 use harbor_core::money::{Cents, till};
-use serde_json::{Value, json};
 use uuid::Uuid;
 
 pub async fn open_at(conn: &mut Conn, site: Uuid) -> Result<Option<Till>> {
@@ -105,8 +105,8 @@ impl Change<'_> {
             })
             .collect();
         till::close(&counts, reason, stays).map_err(|r| StoreError::refused("till", r.to_string()))?;
-        let by_means = |of: fn(&Counted) -> Cents| -> Value {
-            counts.iter().map(|c| (c.method.code().to_owned(), json!(of(c).get()))).collect()
+        let by_means = |of: fn(&Counted) -> Cents| -> Doc<ByMeans> {
+            Doc(counts.iter().map(|c| (c.method.into(), of(c).get())).collect())
         };
         let (now, by) = (self.now, self.actor.name.clone());
         let row = diesel::update(tills::table.find(open.id))

@@ -1,6 +1,7 @@
 //! Two records of one person become one, and can be parted again until something new hangs on them.
 
 use super::get;
+use crate::documents::{Became, Carried, Doc, Filled};
 use crate::rows::Merge;
 use crate::schema::{merges, people};
 use crate::{Change, Conn, Result, StoreError, Topic};
@@ -33,8 +34,8 @@ const FOLLOW: [(&str, &str); 14] = [
     ("messages", "person_id"),
 ];
 
-/// Where a merge keeps the ties that it carried over.
-const RELATIONS: &str = "relations";
+/// A tie between two people, and its kind.
+type Tie = (Uuid, Uuid, String);
 
 /// A record and all that were merged into it.
 pub async fn records_of(conn: &mut Conn, person: Uuid) -> Result<Vec<Uuid>> {
@@ -67,8 +68,8 @@ async fn rows(conn: &mut Conn, table: &str, column: &str, person: Uuid) -> Resul
     Ok(found.into_iter().map(|r| r.id).collect())
 }
 
-fn listed(value: &Value, place: &str) -> Vec<String> {
-    value[place].as_array().into_iter().flatten().filter_map(|v| v.as_str().map(str::to_owned)).collect()
+fn listed(carried: &Carried, place: &str) -> Vec<String> {
+    carried.rows.get(place).cloned().unwrap_or_default()
 }
 
 /// A fact that both records hold and in which they differ.
@@ -187,13 +188,13 @@ impl Change<'_> {
     }
 
     /// Fills the record that stays from the other one; gives what each column was and became.
-    async fn fill(&mut self, kept: Uuid, gone: Uuid, choices: &HashMap<String, bool>) -> Result<Value> {
+    async fn fill(&mut self, kept: Uuid, gone: Uuid, choices: &HashMap<String, bool>) -> Result<Filled> {
         diesel::sql_query("insert into registrations (person_id) values ($1) on conflict do nothing")
             .bind::<sql_types::Uuid, _>(kept)
             .execute(self.conn())
             .await?;
         let (into, from) = (columns(self.conn(), kept).await?, columns(self.conn(), gone).await?);
-        let (mut filled, mut asked) = (Map::new(), Vec::new());
+        let (mut filled, mut asked) = (Filled::new(), Vec::new());
         for (table, key, facts) in [("people", "id", OF_PERSON), ("registrations", "person_id", OF_REGISTRATION)] {
             let mut set = Map::new();
             for fact in facts {
@@ -207,7 +208,7 @@ impl Change<'_> {
                             let value = if fact.how == How::Together { json!(text) } else { from[*column].clone() };
                             filled.insert(
                                 format!("{table}.{column}"),
-                                json!({ "before": into[*column], "after": value }),
+                                Became { before: into[*column].clone(), after: value.clone() },
                             );
                             set.insert((*column).to_owned(), value);
                         }
@@ -224,7 +225,7 @@ impl Change<'_> {
             return Err(StoreError::refused("choose", sentence));
         }
         self.refold(kept).await?;
-        Ok(Value::Object(filled))
+        Ok(filled)
     }
 
     /// The names as the search reads them, after they may have changed.
@@ -240,10 +241,10 @@ impl Change<'_> {
     }
 
     /// Ties of the one become ties of the other, unless there is such a one; gives what was untied and tied.
-    async fn carry_relations(&mut self, kept: Uuid, gone: Uuid) -> Result<(Value, Value)> {
+    async fn carry_relations(&mut self, kept: Uuid, gone: Uuid) -> Result<(Vec<Tie>, Vec<Tie>)> {
         use crate::schema::relations as r;
         let of_gone = r::person_id.eq(gone).or(r::other_id.eq(gone));
-        let old: Vec<(Uuid, Uuid, String)> = diesel::delete(r::table.filter(of_gone))
+        let old: Vec<Tie> = diesel::delete(r::table.filter(of_gone))
             .returning((r::person_id, r::other_id, r::kind))
             .get_results(self.conn())
             .await?;
@@ -263,18 +264,15 @@ impl Change<'_> {
                 made.push((person, other, kind.clone()));
             }
         }
-        Ok((json!(old), json!(made)))
+        Ok((old, made))
     }
 
     async fn part_relations(&mut self, row: &Merge) -> Result<()> {
         use crate::schema::relations as r;
-        let listed = |value: &Value| -> Vec<(Uuid, Uuid, String)> {
-            serde_json::from_value(value[RELATIONS].clone()).unwrap_or_default()
-        };
-        for (person, other, _) in listed(&row.stayed) {
+        for (person, other, _) in &row.stayed.relations {
             diesel::delete(r::table.find((person, other))).execute(self.conn()).await?;
         }
-        for (person, other, kind) in listed(&row.moved) {
+        for (person, other, kind) in &row.moved.relations {
             diesel::insert_into(r::table)
                 .values((r::person_id.eq(person), r::other_id.eq(other), r::kind.eq(kind)))
                 .on_conflict_do_nothing()
@@ -289,10 +287,10 @@ impl Change<'_> {
         let now = columns(self.conn(), row.kept_id).await?;
         for (table, key) in [("people", "id"), ("registrations", "person_id")] {
             let mut set = Map::new();
-            for (place, change) in row.filled.as_object().into_iter().flatten() {
+            for (place, change) in row.filled.iter() {
                 let Some(column) = place.strip_prefix(table).and_then(|p| p.strip_prefix('.')) else { continue };
-                if now[column] == change["after"] {
-                    set.insert(column.to_owned(), change["before"].clone());
+                if now[column] == change.after {
+                    set.insert(column.to_owned(), change.before.clone());
                 }
             }
             self.set_columns(table, key, row.kept_id, &set).await?;
@@ -322,10 +320,9 @@ impl Change<'_> {
             ));
         }
         let filled = self.fill(kept, gone, choices).await?;
-        let (mut moved, mut stayed) = (Map::new(), Map::new());
         let (untied, tied) = self.carry_relations(kept, gone).await?;
-        moved.insert(RELATIONS.into(), untied);
-        stayed.insert(RELATIONS.into(), tied);
+        let mut moved = Carried { relations: untied, ..Carried::default() };
+        let mut stayed = Carried { relations: tied, ..Carried::default() };
         for (table, column) in FOLLOW {
             let own = rows(self.conn(), table, column, kept).await?;
             let foreign = rows(self.conn(), table, column, gone).await?;
@@ -336,20 +333,20 @@ impl Change<'_> {
                 .await
                 .map_err(overlap)?;
             let place = format!("{table}.{column}");
-            stayed.insert(place.clone(), json!(own));
-            moved.insert(place, json!(foreign));
+            stayed.rows.insert(place.clone(), own);
+            moved.rows.insert(place, foreign);
         }
         let row = Merge {
             id: Uuid::now_v7(),
             kept_id: kept,
             gone_id: gone,
-            moved: Value::Object(moved),
-            stayed: Value::Object(stayed),
+            moved: Doc(moved),
+            stayed: Doc(stayed),
             merged_at: self.now,
             merged_by: self.actor.name.clone(),
             undone_at: None,
             undone_by: None,
-            filled,
+            filled: Doc(filled),
         };
         diesel::insert_into(merges::table).values(&row).execute(self.conn()).await?;
         diesel::update(people::table.find(gone)).set(people::merged_into.eq(kept)).execute(self.conn()).await?;

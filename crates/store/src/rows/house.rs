@@ -1,8 +1,8 @@
 //! Who works here, where, and the clinic itself.
 
 use crate::codes;
+use crate::documents::{self, Doc};
 use chrono::{DateTime, Utc};
-use serde_json::Value;
 use uuid::Uuid;
 
 row! {
@@ -81,7 +81,9 @@ row! {
     alert_rules AlertRule {
         id: Uuid,
         sentence: String,
-        conditions: Value,
+        #[serde(skip_serializing)]
+        #[schema(ignore)]
+        conditions: Doc<Vec<documents::AlertCondition>>,
         active: bool,
     }
 }
@@ -118,7 +120,8 @@ row! {
         body: String,
         signer: String,
         kind: codes::SignedAs,
-        strokes: Value,
+        #[schema(value_type = Vec<Vec<Vec<u16>>>)]
+        strokes: Doc<documents::Strokes>,
         at: DateTime<Utc>,
         by: String,
         #[serde(skip_serializing)]

@@ -1,10 +1,10 @@
 //! Services, charges, claims, remittances and the ledger.
 
 use crate::codes;
+use crate::documents::{self, Doc};
 use chrono::{DateTime, NaiveDate, Utc};
 use harbor_core::money::Cents;
 use harbor_core::money::payments::Mean;
-use serde_json::Value;
 use uuid::Uuid;
 
 row! {
@@ -95,7 +95,8 @@ row! {
         amount_cents: i64,
         paid_on: NaiveDate,
         document_id: Uuid,
-        outside_claims: Value,
+        #[schema(value_type = Vec<documents::OutsideClaims>)]
+        outside_claims: Doc<Vec<documents::OutsideClaims>>,
         posted_at: DateTime<Utc>,
         posted_by: String,
     }
@@ -163,8 +164,10 @@ row! {
         opened_by: Option<String>,
         closed_at: Option<DateTime<Utc>>,
         closed_by: Option<String>,
-        expected: Option<Value>,
-        counted: Option<Value>,
+        #[schema(value_type = Option<std::collections::HashMap<String, i64>>)]
+        expected: Option<Doc<documents::ByMeans>>,
+        #[schema(value_type = Option<std::collections::HashMap<String, i64>>)]
+        counted: Option<Doc<documents::ByMeans>>,
         stays_cents: Option<i64>,
         reason: String,
     }
@@ -175,7 +178,9 @@ row! {
         key: Uuid,
         person_id: Uuid,
         cents: i64,
-        payment: Value,
+        #[serde(skip_serializing)]
+        #[schema(ignore)]
+        payment: Doc<documents::WaitingPayment>,
         asked_at: DateTime<Utc>,
         asked_by: String,
         staff_id: Option<Uuid>,

@@ -1,8 +1,8 @@
 //! Orders, results and prescriptions.
 
 use crate::codes;
+use crate::documents::{self, Doc};
 use chrono::{DateTime, Utc};
-use serde_json::Value;
 use uuid::Uuid;
 
 row! {
@@ -15,7 +15,8 @@ row! {
         loinc: String,
         specimen: String,
         state: codes::OrderState,
-        answers: Value,
+        #[schema(value_type = Vec<documents::QuestionAnswer>)]
+        answers: Doc<Vec<documents::QuestionAnswer>>,
         placement_reason: String,
         requisition: Option<String>,
         ordered_at: DateTime<Utc>,
@@ -43,7 +44,8 @@ row! {
         status: codes::ReportStatus,
         issued_at: DateTime<Utc>,
         received_at: DateTime<Utc>,
-        content: Value,
+        #[schema(value_type = Vec<documents::ReportedValue>)]
+        content: Doc<Vec<documents::ReportedValue>>,
         digest: String,
         replaces: Option<Uuid>,
         replaced: bool,
@@ -78,7 +80,8 @@ row! {
         diagnosis: Option<String>,
         pharmacy_id: Option<Uuid>,
         state: codes::PrescriptionState,
-        warnings: Value,
+        #[schema(value_type = Vec<documents::GivenWarning>)]
+        warnings: Doc<Vec<documents::GivenWarning>>,
         override_reason: String,
         prescribed_at: DateTime<Utc>,
         prescribed_by: String,

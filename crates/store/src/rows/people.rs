@@ -1,8 +1,8 @@
 //! People, payers and policies.
 
 use crate::codes;
+use crate::documents::{self, Doc};
 use chrono::{DateTime, NaiveDate, Utc};
-use serde_json::Value;
 use uuid::Uuid;
 
 row! {
@@ -84,9 +84,11 @@ row! {
         asked_at: DateTime<Utc>,
         asked_by: String,
         answered_at: Option<DateTime<Utc>>,
-        answer: Option<Value>,
+        #[schema(value_type = Option<documents::StoredAnswer>)]
+        answer: Option<Doc<documents::StoredAnswer>>,
         failure: Option<String>,
-        sent: Value,
+        #[schema(value_type = std::collections::HashMap<String, String>)]
+        sent: Doc<documents::SentFacts>,
     }
 }
 
@@ -151,13 +153,19 @@ row! {
         id: Uuid,
         kept_id: Uuid,
         gone_id: Uuid,
-        moved: Value,
-        stayed: Value,
+        #[serde(skip_serializing)]
+        #[schema(ignore)]
+        moved: Doc<documents::Carried>,
+        #[serde(skip_serializing)]
+        #[schema(ignore)]
+        stayed: Doc<documents::Carried>,
         merged_at: DateTime<Utc>,
         merged_by: String,
         undone_at: Option<DateTime<Utc>>,
         undone_by: Option<String>,
         /// What each column of the record that stays was before, and became.
-        filled: Value,
+        #[serde(skip_serializing)]
+        #[schema(ignore)]
+        filled: Doc<documents::Filled>,
     }
 }

@@ -45,52 +45,6 @@ impl Gathered {
     }
 }
 
-/// Reads what a benefits answer was stored as.
-pub fn answer_from_json(value: &serde_json::Value) -> harbor_core::coverage::BenefitAnswer {
-    use harbor_core::coverage::{BenefitAnswer, Refusal};
-    let text = |v: &serde_json::Value| v.as_str().unwrap_or("").to_owned();
-    let cents = |key: &str| value[key].as_i64().map(Cents::new);
-    let day = |key: &str| value[key].as_str().and_then(|t| t.parse().ok());
-    let list = |key: &str| value[key].as_array().cloned().unwrap_or_default();
-    BenefitAnswer {
-        trace: text(&value["trace"]),
-        payer_name: text(&value["payerName"]),
-        active: value["active"].as_bool(),
-        plan_name: text(&value["planName"]),
-        copay: cents("copayCents"),
-        coinsurance: value["coinsurance"].as_u64().and_then(|n| u32::try_from(n).ok()),
-        deductible: cents("deductibleCents"),
-        deductible_left: cents("deductibleLeftCents"),
-        out_of_pocket: cents("outOfPocketCents"),
-        out_of_pocket_left: cents("outOfPocketLeftCents"),
-        plan_begins: day("planBegins"),
-        plan_ends: day("planEnds"),
-        refusals: list("refusals")
-            .iter()
-            .map(|r| Refusal { place: text(&r["place"]), reason: text(&r["reason"]), follow_up: text(&r["followUp"]) })
-            .collect(),
-        messages: list("messages").iter().map(text).collect(),
-        copay_covers_visit: value["copayCoversVisit"].as_bool().unwrap_or(false),
-        not_covered: list("notCovered").iter().map(text).collect(),
-        other_plans: list("otherPlans").iter().map(text).collect(),
-    }
-}
-
-/// Writes a benefits answer for storing.
-pub fn answer_to_json(a: &harbor_core::coverage::BenefitAnswer) -> serde_json::Value {
-    let cents = |c: Option<Cents>| c.map(Cents::get);
-    serde_json::json!({
-        "trace": a.trace, "payerName": a.payer_name, "active": a.active, "planName": a.plan_name,
-        "copayCents": cents(a.copay), "coinsurance": a.coinsurance,
-        "deductibleCents": cents(a.deductible), "deductibleLeftCents": cents(a.deductible_left),
-        "outOfPocketCents": cents(a.out_of_pocket), "outOfPocketLeftCents": cents(a.out_of_pocket_left),
-        "planBegins": a.plan_begins.map(|d| d.to_string()), "planEnds": a.plan_ends.map(|d| d.to_string()),
-        "refusals": a.refusals.iter().map(|r| serde_json::json!({ "place": r.place, "reason": r.reason, "followUp": r.follow_up })).collect::<Vec<_>>(),
-        "messages": a.messages, "copayCoversVisit": a.copay_covers_visit,
-        "notCovered": a.not_covered, "otherPlans": a.other_plans,
-    })
-}
-
 /// Rows under what they belong to, so that no visit walks through the rows of all.
 fn under<T>(rows: Vec<T>, of: impl Fn(&T) -> Uuid) -> HashMap<Uuid, Vec<T>> {
     let mut found: HashMap<Uuid, Vec<T>> = HashMap::new();
@@ -258,7 +212,7 @@ pub fn benefits_state(check: &crate::rows::BenefitCheck) -> BenefitsState {
     match (*check.state, &check.answer) {
         (CheckState::Waiting, _) => BenefitsState::Waiting,
         (CheckState::Answered, Some(value)) => {
-            let answer = answer_from_json(value);
+            let answer = value.in_core();
             let sent: Vec<Fact> = check.facts.iter().map(|f| **f).collect();
             let refused = verdicts(&answer, &sent).into_iter().find_map(|(_, v)| match v {
                 Verdict::Refused(why) => Some(why),

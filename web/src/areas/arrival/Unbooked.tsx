@@ -75,7 +75,7 @@ function Begin({ person, onClose }: { person: Card; onClose: () => void }) {
 
 export function Unbooked({ person, onClose }: { person?: Card; onClose: () => void }) {
   return (
-    <Dialog title="Visit without an appointment" open onClose={onClose}>
+    <Dialog kept title="Visit without an appointment" open onClose={onClose}>
       <Stack $gap={4}>
         <ForPerson place={person ? `unbooked/${person.id}` : 'unbooked'} {...(person ? { person } : {})}>
           {(found) => <Begin person={found} onClose={onClose} />}

@@ -1,5 +1,6 @@
 /** Charges: the suggested level with its reasoning, lines with pointers, and the claim check beside them. */
 
+import { Form, Refused } from '../../ui/Form';
 import { Unanswered } from '../../ui/Unanswered';
 import { useState } from 'react';
 import styled from 'styled-components';
@@ -35,28 +36,29 @@ function PriceOnTheSpot({ service, name }: { service: string; name: string }) {
   const [price, setPrice] = useState('');
   const { run, busy, refusal } = useDo();
   return (
-    <form
-      onSubmit={(event) => {
-        event.preventDefault();
-        void run(() => api.PUT('/api/services/{code}/price', { params: { path: { code: service } }, body: { price } }));
-      }}
+    <Form
+      refusal={refusal}
+      onSave={() =>
+        run(() => api.PUT('/api/services/{code}/price', { params: { path: { code: service } }, body: { price } }))
+      }
     >
       <Row $gap={2}>
         <div style={{ width: 110 }}>
           <Field
+            name="price"
             label={`Price of ${name}`}
             hideLabel
             value={price}
             onChange={setPrice}
             placeholder="Price"
-            fault={refusal?.fault('price')}
           />
         </div>
         <Button type="submit" isDisabled={busy}>
           Set
         </Button>
       </Row>
-    </form>
+      <Refused />
+    </Form>
   );
 }
 

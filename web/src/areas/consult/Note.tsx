@@ -8,6 +8,7 @@ import { useWords } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
 import { useDraft } from '../../app/useDraft';
 import { useTimes } from '../../app/words';
+import { Form, Refused } from '../../ui/Form';
 import { Button, Field } from '../../ui/controls';
 import { Notice, Row, Sheet, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { color, font, size, space } from '../../ui/tokens';
@@ -163,15 +164,16 @@ function Signed({ chart, visit }: { chart: Chart; visit: string }) {
         </Written>
       ))}
       {may('write_note') && (
-        <Stack>
-          <Field label="Addendum" value={text} onChange={setText} lines={2} fault={refusal?.fault('body')} />
+        <Form refusal={refusal} onSave={add}>
+          <Field label="Addendum" value={text} onChange={setText} lines={2} name="body" />
+          <Refused />
           <Row>
             <Spread />
-            <Button onPress={() => void add()} isDisabled={busy || text.trim() === ''}>
+            <Button type="submit" isDisabled={busy || text.trim() === ''}>
               Add addendum
             </Button>
           </Row>
-        </Stack>
+        </Form>
       )}
     </Sheet>
   );

@@ -1,8 +1,9 @@
 import { useState } from 'react';
 import { api, useDo } from '../../api/client';
 import { useSession } from '../../app/session';
+import { Form, Refused } from '../../ui/Form';
 import { Button, Field, Pick } from '../../ui/controls';
-import { Columns, Notice, Row, Spread, Stack } from '../../ui/layout';
+import { Columns, Row, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { FindPerson } from '../people/FindPerson';
 import { NewParty } from '../people/NewParty';
@@ -61,30 +62,19 @@ export function NewPolicy(p: { person: string; visit?: string | undefined; onDon
     }
   };
   return (
-    <form
-      onSubmit={(event) => {
-        event.preventDefault();
-        void add();
-      }}
-    >
+    <Form refusal={refusal} onSave={add}>
       <Box>
         <Stack $gap={4}>
           <Columns $min={part.wideField}>
             <Pick
+              name="payerId"
               label="Payer"
               value={payer}
               onChange={setPayer}
-              fault={refusal?.fault('payerId')}
               choices={clinic.payers.map((x) => ({ id: x.id, label: x.name }))}
             />
-            <Field
-              label="Subscriber number"
-              name="subscriberNumber"
-              value={number}
-              onChange={setNumber}
-              fault={refusal?.fault('subscriberNumber')}
-            />
-            <Field label="Group number" value={group} onChange={setGroup} fault={refusal?.fault('groupNumber')} />
+            <Field label="Subscriber number" name="subscriberNumber" value={number} onChange={setNumber} />
+            <Field name="groupNumber" label="Group number" value={group} onChange={setGroup} />
             <Pick label="Policyholder" value={relationship} onChange={setRelationship} choices={relations} />
             <Pick
               label="Rank"
@@ -92,16 +82,16 @@ export function NewPolicy(p: { person: string; visit?: string | undefined; onDon
               onChange={setRank}
               choices={Object.entries(rankWord).map(([id, label]) => ({ id, label }))}
             />
-            <Field label="Plan" value={plan} onChange={setPlan} fault={refusal?.fault('planName')} />
+            <Field name="planName" label="Plan" value={plan} onChange={setPlan} />
             <Field
+              name="startsOn"
               label="In force from"
               value={starts}
               onChange={setStarts}
               placeholder="start of this year"
-              fault={refusal?.fault('startsOn')}
             />
-            <Field label="Until" value={ends} onChange={setEnds} placeholder="open" fault={refusal?.fault('endsOn')} />
-            <Field label="Copay" value={copay} onChange={setCopay} fault={refusal?.fault('copay')} />
+            <Field name="endsOn" label="Until" value={ends} onChange={setEnds} placeholder="open" />
+            <Field name="copay" label="Copay" value={copay} onChange={setCopay} />
           </Columns>
           {relationship !== '18' &&
             (holder ? (
@@ -121,8 +111,7 @@ export function NewPolicy(p: { person: string; visit?: string | undefined; onDon
                 onBack={() => setTyped(null)}
               />
             ))}
-          {refusal?.fault('holderId') && <Notice $tone="coral">{refusal.fault('holderId')}</Notice>}
-          {refusal && refusal.problem.fields.length === 0 && <Notice $tone="coral">{refusal.message}</Notice>}
+          <Refused />
           <Row>
             <Spread />
             <Button $kind="filled" type="submit" isDisabled={busy}>
@@ -131,6 +120,6 @@ export function NewPolicy(p: { person: string; visit?: string | undefined; onDon
           </Row>
         </Stack>
       </Box>
-    </form>
+    </Form>
   );
 }

@@ -5,6 +5,7 @@ import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay } from '../../app/session';
 import { amountText, plainDate, useTimes } from '../../app/words';
+import { Faults, Refused } from '../../ui/Form';
 import { Button, Check, Choose, Field } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
 import { Columns, Mono, Notice, Row, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
@@ -140,40 +141,39 @@ export function Policy({ view, visit, person }: { view: View; visit?: string | u
           )}
         </Row>
         <CardPictures view={view} />
-        {editing && (
-          <Columns $min={part.field}>
-            <Field
-              label="Subscriber number"
-              value={number}
-              onChange={setNumber}
-              fault={refusal?.fault('subscriberNumber')}
-            />
-            <Field label="Group number" value={group} onChange={setGroup} fault={refusal?.fault('groupNumber')} />
-            <Field label="Ends on" value={ends} onChange={setEnds} fault={refusal?.fault('endsOn')} />
-            <div style={{ alignSelf: 'end' }}>
-              <Button onPress={() => void save()} isDisabled={busy}>
-                Save policy
-              </Button>
-            </div>
-          </Columns>
-        )}
-        {editing && view.shared.length > 0 && (
-          <Row>
-            <Small>The same policy, changed along:</Small>
-            {view.shared.map((o) => (
-              <Check
-                key={o.coverageId}
-                label={o.name}
-                value={also.includes(o.coverageId)}
-                onChange={(on) => setAlso(on ? [...also, o.coverageId] : also.filter((id) => id !== o.coverageId))}
-              />
-            ))}
-          </Row>
-        )}
-        {refusal && refusal.problem.fields.length === 0 && (
-          <Notice $tone="coral" role="alert">
-            {refusal.message}
-          </Notice>
+        {(editing || refusal) && (
+          <Faults refusal={refusal}>
+            <Stack>
+              {editing && (
+                <Columns $min={part.field}>
+                  <Field name="subscriberNumber" label="Subscriber number" value={number} onChange={setNumber} />
+                  <Field name="groupNumber" label="Group number" value={group} onChange={setGroup} />
+                  <Field name="endsOn" label="Ends on" value={ends} onChange={setEnds} />
+                  <div style={{ alignSelf: 'end' }}>
+                    <Button onPress={() => void save()} isDisabled={busy}>
+                      Save policy
+                    </Button>
+                  </div>
+                </Columns>
+              )}
+              {editing && view.shared.length > 0 && (
+                <Row>
+                  <Small>The same policy, changed along:</Small>
+                  {view.shared.map((o) => (
+                    <Check
+                      key={o.coverageId}
+                      label={o.name}
+                      value={also.includes(o.coverageId)}
+                      onChange={(on) =>
+                        setAlso(on ? [...also, o.coverageId] : also.filter((id) => id !== o.coverageId))
+                      }
+                    />
+                  ))}
+                </Row>
+              )}
+              <Refused />
+            </Stack>
+          </Faults>
         )}
         {b ? (
           <>

@@ -161,23 +161,24 @@ export function House() {
       <OwnStages />
       <Sheet>
         <h2>Thresholds of the day, in minutes</h2>
-        <Stack>
+        <Form refusal={refusal} onSave={save}>
           <Columns $min={part.wideField}>
-            <Field label="Waiting is long after" value={long} onChange={setLong} fault={refusal?.fault('waitLong')} />
-            <Field label="Waiting is too long after" value={tooLong} onChange={setTooLong} />
-            <Field label="Late after" value={late} onChange={setLate} />
-            <Field label="Did not come after" value={gone} onChange={setGone} />
+            <Field name="waitLong" label="Waiting is long after" value={long} onChange={setLong} />
+            <Field name="waitTooLong" label="Waiting is too long after" value={tooLong} onChange={setTooLong} />
+            <Field name="lateAfter" label="Late after" value={late} onChange={setLate} />
+            <Field name="didNotComeAfter" label="Did not come after" value={gone} onChange={setGone} />
           </Columns>
+          <Refused />
           {may('set_clinic') && (
             <Row>
               {saved && <Small role="status">Saved.</Small>}
               <Spread />
-              <Button isDisabled={busy} onPress={() => void save()}>
+              <Button type="submit" isDisabled={busy}>
                 Save the thresholds
               </Button>
             </Row>
           )}
-        </Stack>
+        </Form>
       </Sheet>
     </>
   );

@@ -1,5 +1,6 @@
 /** One's own sign-in: password, second factor, and where one is signed in. */
 
+import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
@@ -32,46 +33,34 @@ function Password() {
   return (
     <Sheet>
       <h2>Password</h2>
-      <form
-        style={{ maxWidth: part.list }}
-        onSubmit={(event) => {
-          event.preventDefault();
-          void change();
-        }}
-      >
-        <Stack style={{ marginTop: space(3) }}>
-          <Field
-            label="Password now"
-            type="password"
-            name="old-password"
-            value={oldPassword}
-            onChange={setOld}
-            fault={refusal?.fault('oldPassword')}
-          />
-          <Field
-            label="New password"
-            type="password"
-            name="new-password"
-            value={password}
-            onChange={(text) => {
-              setNew(text);
-              setDone(false);
-            }}
-            fault={refusal?.fault('password')}
-          />
-          <Small>At least ten signs; several words that do not belong together make a good one.</Small>
-          {refusal && refusal.problem.fields.length === 0 && <Notice $tone="coral">{refusal.message}</Notice>}
-          {done && (
-            <Notice $tone="kelp">The password is changed. Where else you were signed in, you are no longer.</Notice>
-          )}
-          <Row>
-            <Spread />
-            <Button type="submit" isDisabled={busy || password === ''}>
-              Change the password
-            </Button>
-          </Row>
-        </Stack>
-      </form>
+      <div style={{ maxWidth: part.list }}>
+        <Form refusal={refusal} onSave={change}>
+          <Stack style={{ marginTop: space(3) }}>
+            <Field label="Password now" type="password" name="oldPassword" value={oldPassword} onChange={setOld} />
+            <Field
+              label="New password"
+              type="password"
+              name="password"
+              value={password}
+              onChange={(text) => {
+                setNew(text);
+                setDone(false);
+              }}
+            />
+            <Small>At least ten signs; several words that do not belong together make a good one.</Small>
+            <Refused />
+            {done && (
+              <Notice $tone="kelp">The password is changed. Where else you were signed in, you are no longer.</Notice>
+            )}
+            <Row>
+              <Spread />
+              <Button type="submit" isDisabled={busy || password === ''}>
+                Change the password
+              </Button>
+            </Row>
+          </Stack>
+        </Form>
+      </div>
     </Sheet>
   );
 }
@@ -105,14 +94,7 @@ function SecondFactor({ has, onChange }: { has: boolean; onChange: (has: boolean
     onChange(false);
   };
   const ownPassword = (
-    <Field
-      label="Your password"
-      type="password"
-      name="password"
-      value={password}
-      onChange={setPassword}
-      fault={refusal?.fault('oldPassword')}
-    />
+    <Field label="Your password" type="password" name="oldPassword" value={password} onChange={setPassword} />
   );
   return (
     <Sheet data-second-factor={has ? 'on' : 'off'}>
@@ -135,53 +117,41 @@ function SecondFactor({ has, onChange }: { has: boolean; onChange: (has: boolean
         </Notice>
       )}
       {fresh && (
-        <form
-          style={{ maxWidth: part.list, marginTop: space(3) }}
-          onSubmit={(event) => {
-            event.preventDefault();
-            void keep();
-          }}
-        >
-          <Stack>
-            <span>Scan this with an app for one-time codes, or type the secret into it.</span>
-            <img src={fresh.picture} alt="The secret as a QR code" width={180} height={180} />
-            {/* In fours, for typing. */}
-            <Mono data-secret>{fresh.secret.match(/.{1,4}/g)?.join(' ')}</Mono>
-            <Field
-              label="Code that the device shows"
-              name="code"
-              value={code}
-              onChange={setCode}
-              fault={refusal?.fault('code') ?? refusal?.fault('secret')}
-            />
-            {ownPassword}
-            <Row>
-              <Spread />
-              <Button type="submit" isDisabled={busy}>
-                Keep it
-              </Button>
-            </Row>
-          </Stack>
-        </form>
+        <div style={{ maxWidth: part.list, marginTop: space(3) }}>
+          <Form refusal={refusal} onSave={keep}>
+            <Stack>
+              <span>Scan this with an app for one-time codes, or type the secret into it.</span>
+              <img src={fresh.picture} alt="The secret as a QR code" width={180} height={180} />
+              {/* In fours, for typing. */}
+              <Mono data-secret>{fresh.secret.match(/.{1,4}/g)?.join(' ')}</Mono>
+              <Field label="Code that the device shows" name="code" value={code} onChange={setCode} />
+              {ownPassword}
+              <Refused />
+              <Row>
+                <Spread />
+                <Button type="submit" isDisabled={busy}>
+                  Keep it
+                </Button>
+              </Row>
+            </Stack>
+          </Form>
+        </div>
       )}
       {removing && (
-        <form
-          style={{ maxWidth: part.list, marginTop: space(3) }}
-          onSubmit={(event) => {
-            event.preventDefault();
-            void remove();
-          }}
-        >
-          <Stack>
-            {ownPassword}
-            <Row>
-              <Spread />
-              <Button type="submit" isDisabled={busy}>
-                Go without a second factor
-              </Button>
-            </Row>
-          </Stack>
-        </form>
+        <div style={{ maxWidth: part.list, marginTop: space(3) }}>
+          <Form refusal={refusal} onSave={remove}>
+            <Stack>
+              {ownPassword}
+              <Refused />
+              <Row>
+                <Spread />
+                <Button type="submit" isDisabled={busy}>
+                  Go without a second factor
+                </Button>
+              </Row>
+            </Stack>
+          </Form>
+        </div>
       )}
     </Sheet>
   );

@@ -5,6 +5,7 @@ import { useSearchParams } from 'react-router';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { dollars } from '../../app/words';
+import { Form, Refused } from '../../ui/Form';
 import { Button, Field, Tabs } from '../../ui/controls';
 import { BookingRules } from '../schedule/BookingRules';
 import { CheckInSettings } from '../arrival/CheckInSettings';
@@ -36,22 +37,17 @@ function Price({ code, name, cents }: { code: string; name: string; cents: numbe
       </Row>
     );
   return (
-    <form
-      onSubmit={(event) => {
-        event.preventDefault();
-        void run(() => api.PUT('/api/services/{code}/price', { params: { path: { code } }, body: { price } })).then(
+    <Form
+      refusal={refusal}
+      onSave={() =>
+        run(() => api.PUT('/api/services/{code}/price', { params: { path: { code } }, body: { price } })).then(
           (done) => done && setOpen(false),
-        );
-      }}
+        )
+      }
     >
-      <Field
-        label={`Price of ${name} from today`}
-        value={price}
-        onChange={setPrice}
-        autoFocus
-        fault={refusal?.fault('price')}
-      />
-    </form>
+      <Field name="price" label={`Price of ${name} from today`} value={price} onChange={setPrice} autoFocus />
+      <Refused />
+    </Form>
   );
 }
 

@@ -4,6 +4,7 @@ import { useState } from 'react';
 import { api, Refusal, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay } from '../../app/session';
 import { amountText, dollars } from '../../app/words';
+import { Form, Refused } from '../../ui/Form';
 import { Button, Choose, Field } from '../../ui/controls';
 import { Columns, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table } from '../../ui/layout';
 import { part, space } from '../../ui/tokens';
@@ -88,12 +89,7 @@ export function Collect(p: {
     }
   };
   return (
-    <form
-      onSubmit={(event) => {
-        event.preventDefault();
-        void pay();
-      }}
-    >
+    <Form refusal={refusal} onSave={pay}>
       <Stack $gap={3}>
         {shown.dues.length > 0 && (
           <Scroller>
@@ -143,7 +139,7 @@ export function Collect(p: {
                 // Another amount is another payment.
                 setKey(crypto.randomUUID());
               }}
-              fault={refusal?.fault(n === 0 ? 'amount' : `amount${n}`) ?? look.error?.fault('amount')}
+              fault={n === 0 ? look.error?.fault('amount') : undefined}
               autoFocus={n === 0 && p.focus}
             />
             <Choose
@@ -162,14 +158,13 @@ export function Collect(p: {
                 label={m.method === 'cheque' ? 'Cheque number' : 'Reference'}
                 value={m.reference}
                 onChange={(reference) => set(n, { reference })}
-                fault={refusal?.fault(n === 0 ? 'reference' : `reference${n}`)}
+                name={n === 0 ? 'reference' : `reference${n}`}
               />
             )}
           </Columns>
         ))}
-        {refusal?.fault('parts') && <Notice $tone="coral">{refusal.fault('parts')}</Notice>}
-        {refusal && refusal.problem.fields.length === 0 && (
-          <Notice $tone={refusal.is('cheque-again') || refusal.is('more-than-owed') ? 'brass' : 'coral'} role="alert">
+        {refusal && (refusal.is('cheque-again') || refusal.is('more-than-owed')) ? (
+          <Notice $tone="brass" role="alert">
             <Row>
               <span>{refusal.message}</span>
               {refusal.is('cheque-again') && (
@@ -184,6 +179,8 @@ export function Collect(p: {
               )}
             </Row>
           </Notice>
+        ) : (
+          <Refused />
         )}
         <Row style={{ minHeight: space(8) }}>
           <Button $kind="quiet" onPress={() => setMeans([...means, fresh('cash')])}>
@@ -218,6 +215,6 @@ export function Collect(p: {
         </Row>
       </Stack>
       {receipt && <ReceiptDialog receipt={receipt} onClose={() => setReceipt(null)} />}
-    </form>
+    </Form>
   );
 }

@@ -1,12 +1,13 @@
 /** The till: opened with its cash, closed as it was counted; every difference has its reason. */
 
+import { Form, Refused } from '../../ui/Form';
 import { Unanswered } from '../../ui/Unanswered';
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
 import { amountText, dollars, useTimes } from '../../app/words';
 import { Button, Field, Pick } from '../../ui/controls';
-import { Empty, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table } from '../../ui/layout';
+import { Empty, Mono, Row, Scroller, Sheet, Small, Spread, Stack, Table } from '../../ui/layout';
 import { meansOf, ReceiptDialog } from './Receipt';
 import { till as tillQuery } from './queries';
 
@@ -31,7 +32,7 @@ function Count({ till, site }: { till: Schemas['TillView']; site: string }) {
   return (
     <Sheet>
       <h2>Count and close</h2>
-      <Stack>
+      <Form refusal={refusal} onSave={close}>
         <Scroller>
           <Table>
             <thead>
@@ -54,7 +55,7 @@ function Count({ till, site }: { till: Schemas['TillView']; site: string }) {
                       hideLabel
                       value={counts[e.method] ?? ''}
                       onChange={(text) => setCounts({ ...counts, [e.method]: text })}
-                      fault={refusal?.fault(e.method)}
+                      name={e.method}
                     />
                   </td>
                 </tr>
@@ -62,30 +63,16 @@ function Count({ till, site }: { till: Schemas['TillView']; site: string }) {
             </tbody>
           </Table>
         </Scroller>
-        {refusal && refusal.problem.fields.length === 0 && (
-          <Notice $tone="coral" role="alert">
-            {refusal.message}
-          </Notice>
-        )}
+        <Refused />
         <Row $align="end">
-          <Field
-            label="Cash that stays in the drawer"
-            value={stays}
-            onChange={setStays}
-            fault={refusal?.fault('stays')}
-          />
-          <Field
-            label="Why it differs, when it does"
-            value={reason}
-            onChange={setReason}
-            fault={refusal?.fault('reason')}
-          />
+          <Field name="stays" label="Cash that stays in the drawer" value={stays} onChange={setStays} />
+          <Field name="reason" label="Why it differs, when it does" value={reason} onChange={setReason} />
           <Spread />
-          <Button $kind="filled" data-main-action isDisabled={busy} onPress={close}>
+          <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
             Close the till
           </Button>
         </Row>
-      </Stack>
+      </Form>
     </Sheet>
   );
 }
@@ -97,22 +84,21 @@ function Opening({ till, site }: { till: Schemas['TillView']; site: string }) {
   return (
     <Sheet>
       <h2>Open the till</h2>
-      <Row $align="end">
-        <Field label="Cash in the drawer" value={typed} onChange={setCash} fault={refusal?.fault('cash')} />
-        <Button
-          $kind="filled"
-          isDisabled={busy}
-          onPress={() =>
-            void run(() =>
-              api.POST('/api/sites/{id}/till/opening', { params: { path: { id: site } }, body: { cash: typed } }),
-            )
-          }
-        >
-          Open with this cash
-        </Button>
-        {till.leftCents > 0 && <Small>{dollars(till.leftCents)} stayed in it at the last count.</Small>}
-      </Row>
-      {refusal && refusal.problem.fields.length === 0 && <Notice $tone="coral">{refusal.message}</Notice>}
+      <Form
+        refusal={refusal}
+        onSave={() =>
+          run(() => api.POST('/api/sites/{id}/till/opening', { params: { path: { id: site } }, body: { cash: typed } }))
+        }
+      >
+        <Row $align="end">
+          <Field name="cash" label="Cash in the drawer" value={typed} onChange={setCash} />
+          <Button $kind="filled" isDisabled={busy} type="submit">
+            Open with this cash
+          </Button>
+          {till.leftCents > 0 && <Small>{dollars(till.leftCents)} stayed in it at the last count.</Small>}
+        </Row>
+        <Refused />
+      </Form>
     </Sheet>
   );
 }

@@ -210,9 +210,10 @@ export function Orders({ view, chart }: { view: Schemas['VisitView']; chart: Cha
 }
 
 function Questions({ order }: { order: OrderView }) {
-  const before = (order.order.answers ?? []) as { question: string; answer: string }[];
   const [answers, setAnswers] = useState<Record<string, string>>(
-    Object.fromEntries(order.questions.map((q) => [q, before.find((a) => a.question === q)?.answer ?? ''])),
+    Object.fromEntries(
+      order.questions.map((q) => [q, order.order.answers.find((a) => a.question === q)?.answer ?? '']),
+    ),
   );
   const { run } = useDo();
   const save = () =>

@@ -1,5 +1,6 @@
 /** Results that wait: values against ranges and earlier ones; review, comment, sign. */
 
+import { Form, Refused } from '../../ui/Form';
 import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
@@ -30,18 +31,6 @@ import { Trend } from '../../ui/Trend';
 import { results } from './queries';
 
 type View = Schemas['ResultView'];
-interface Value {
-  loinc: string;
-  name: string;
-  number: number | null;
-  text: string;
-  unit: string;
-  low: number | null;
-  high: number | null;
-  flag: string | null;
-  flagLabel: string | null;
-}
-
 const Split = styled.div`
   display: grid;
   grid-template-columns: minmax(${part.lane}, ${part.list}) minmax(0, 1fr);
@@ -68,8 +57,7 @@ const Item = styled.button`
   }
 `;
 
-const valuesOf = (content: unknown) => (Array.isArray(content) ? (content as Value[]) : []);
-const abnormal = (v: View) => valuesOf(v.report.content).filter((x) => x.flag && x.flag !== 'N').length;
+const abnormal = (v: View) => v.report.content.filter((x) => x.flag && x.flag !== 'N').length;
 
 function Detail({ view }: { view: View }) {
   const times = useTimes();
@@ -77,7 +65,7 @@ function Detail({ view }: { view: View }) {
   const [comment, setComment] = useState('');
   const { run, busy, refusal } = useDo();
   const path = { params: { path: { id: view.report.id } } };
-  const before = valuesOf(view.before?.content);
+  const before = view.before?.content ?? [];
   if (view.closed && view.person)
     return (
       <Sheet>
@@ -115,7 +103,7 @@ function Detail({ view }: { view: View }) {
               </tr>
             </thead>
             <tbody>
-              {valuesOf(view.report.content).map((v) => {
+              {view.report.content.map((v) => {
                 const old = before.find((b) => b.loinc === v.loinc)?.number;
                 const earlier = view.earlier
                   .filter((e) => e.loinc === v.loinc)
@@ -149,7 +137,7 @@ function Detail({ view }: { view: View }) {
                     <td className="wide">
                       <Row $gap={2}>
                         <Trend
-                          values={[...earlier.map((e) => e.number), ...(v.number === null ? [] : [v.number])]}
+                          values={[...earlier.map((e) => e.number), ...(v.number == null ? [] : [v.number])]}
                           label={v.name}
                         />
                         {earlier.length > 0 && <Small>{earlier.at(-1)?.number}</Small>}
@@ -163,27 +151,19 @@ function Detail({ view }: { view: View }) {
         </Scroller>
         {may('review_results') &&
           (view.person ? (
-            <>
-              <Field
-                label="Comment"
-                value={comment}
-                onChange={setComment}
-                lines={2}
-                fault={refusal?.fault('comment')}
-              />
-              {refusal && <Notice $tone="coral">{refusal.message}</Notice>}
+            <Form
+              refusal={refusal}
+              onSave={() => run(() => api.POST('/api/results/{id}/review', { ...path, body: { comment } }))}
+            >
+              <Field name="comment" label="Comment" value={comment} onChange={setComment} lines={2} />
+              <Refused />
               <Row>
                 <Spread />
-                <Button
-                  $kind="filled"
-                  data-main-action
-                  isDisabled={busy}
-                  onPress={() => void run(() => api.POST('/api/results/{id}/review', { ...path, body: { comment } }))}
-                >
+                <Button $kind="filled" data-main-action isDisabled={busy} type="submit">
                   Sign as reviewed
                 </Button>
               </Row>
-            </>
+            </Form>
           ) : (
             <FindPerson
               label="File under"
@@ -242,7 +222,7 @@ export default function Results() {
                 · {times.since(v.report.receivedAt)}
               </Small>
               <br />
-              {v.closed ? 'Restricted chart' : (v.order?.testName ?? valuesOf(v.report.content)[0]?.name)}{' '}
+              {v.closed ? 'Restricted chart' : (v.order?.testName ?? v.report.content[0]?.name)}{' '}
               {abnormal(v) > 0 && <Tag $tone="brass">{abnormal(v)} outside</Tag>}{' '}
               {v.report.status === 'corrected' && <Tag $tone="brass">corrected</Tag>}
             </Item>

@@ -38,7 +38,6 @@ export function Address({ registering: r }: { registering: Registering }) {
       name={name}
       value={String(form[name] ?? '')}
       onChange={r.text(name as 'city')}
-      fault={r.refusal?.fault(name)}
       placeholder={placeholder}
     />
   );

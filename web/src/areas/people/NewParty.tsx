@@ -1,8 +1,9 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useWords } from '../../app/choices';
+import { Faults, Refused } from '../../ui/Form';
 import { Button, Choose, Field } from '../../ui/controls';
-import { Columns, Notice, Row, Small, Stack } from '../../ui/layout';
+import { Columns, Row, Small, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { emptyForm } from './form';
 
@@ -33,39 +34,27 @@ export function NewParty(p: {
     if (made) p.onMade(made);
   };
   const field = (label: string, value: string, change: (v: string) => void, name: string) => (
-    <Field label={`${p.as}’s ${label}`} value={value} onChange={change} fault={refusal?.fault(name)} />
+    <Field name={name} label={`${p.as}’s ${label}`} value={value} onChange={change} />
   );
   return (
-    <Stack>
-      <Small>{purpose[p.as]}</Small>
-      <Columns $min={part.field}>
-        <Field
-          label={`${p.as}’s first name`}
-          value={first}
-          onChange={setFirst}
-          fault={refusal?.fault('firstName')}
-          autoFocus
-        />
-        {field('last name', last, setLast, 'lastName')}
-        {holder && field('birth date', birthDate, setBirthDate, 'birthDate')}
-        {field('telephone', phone, setPhone, 'phone')}
-      </Columns>
-      {holder && (
-        <Choose
-          label="Policyholder’s sex"
-          value={sex}
-          onChange={setSex}
-          choices={sexes}
-          fault={refusal?.fault('sex')}
-        />
-      )}
-      {refusal && refusal.problem.fields.length === 0 && <Notice $tone="coral">{refusal.message}</Notice>}
-      <Row>
-        <Button onPress={p.onBack}>Back to the search</Button>
-        <Button onPress={() => void make()} isDisabled={busy}>
-          Add and choose
-        </Button>
-      </Row>
-    </Stack>
+    <Faults refusal={refusal}>
+      <Stack>
+        <Small>{purpose[p.as]}</Small>
+        <Columns $min={part.field}>
+          <Field name="firstName" label={`${p.as}’s first name`} value={first} onChange={setFirst} autoFocus />
+          {field('last name', last, setLast, 'lastName')}
+          {holder && field('birth date', birthDate, setBirthDate, 'birthDate')}
+          {field('telephone', phone, setPhone, 'phone')}
+        </Columns>
+        {holder && <Choose name="sex" label="Policyholder’s sex" value={sex} onChange={setSex} choices={sexes} />}
+        <Refused />
+        <Row>
+          <Button onPress={p.onBack}>Back to the search</Button>
+          <Button onPress={() => void make()} isDisabled={busy}>
+            Add and choose
+          </Button>
+        </Row>
+      </Stack>
+    </Faults>
   );
 }

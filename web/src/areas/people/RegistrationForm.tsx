@@ -3,6 +3,7 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useWords } from '../../app/choices';
 import { useSession } from '../../app/session';
 import { plainDate, telephone } from '../../app/words';
+import { Faults } from '../../ui/Form';
 import { Button, Check, Choose, Field, Pick } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
@@ -94,17 +95,16 @@ function Form({ view, brief, focus }: { view: View; brief: boolean; focus: boole
       name={name}
       value={String(form[name] ?? '')}
       onChange={r.text(name)}
-      fault={refusal?.fault(name)}
       placeholder={placeholder}
     />
   );
   const pick = (name: TextField, label: string, choices: { id: string; label: string }[]) => (
     <Pick
+      name={name}
       label={label}
       choices={choices}
       value={String(form[name] ?? '') || null}
       onChange={r.text(name)}
-      fault={refusal?.fault(name)}
     />
   );
   const pickId = (
@@ -136,13 +136,7 @@ function Form({ view, brief, focus }: { view: View; brief: boolean; focus: boole
           {field('genderIdentity', 'Gender identity')}
           {field('pronouns', 'Pronouns')}
         </Columns>
-        <Choose
-          label="Sex"
-          value={form.sex ?? ''}
-          onChange={r.text('sex')}
-          choices={sexes}
-          fault={refusal?.fault('sex')}
-        />
+        <Choose name="sex" label="Sex" value={form.sex ?? ''} onChange={r.text('sex')} choices={sexes} />
       </Stack>,
     ],
     contact: [
@@ -222,20 +216,22 @@ function Form({ view, brief, focus }: { view: View; brief: boolean; focus: boole
         leave();
       }}
     >
-      {shown.map((section) => {
-        const [summary, content] = contents[section.code] ?? ['', null];
-        return (
-          <Section
-            key={section.code}
-            section={section}
-            summary={summary}
-            open={opened.includes(section.code)}
-            onLeave={leave}
-          >
-            {content}
-          </Section>
-        );
-      })}
+      <Faults refusal={refusal}>
+        {shown.map((section) => {
+          const [summary, content] = contents[section.code] ?? ['', null];
+          return (
+            <Section
+              key={section.code}
+              section={section}
+              summary={summary}
+              open={opened.includes(section.code)}
+              onLeave={leave}
+            >
+              {content}
+            </Section>
+          );
+        })}
+      </Faults>
       {moved && <MovedAlong view={view} onDone={() => setMoved(false)} />}
       {r.clashes.length > 0 && (
         <Notice $tone="brass" role="alert">

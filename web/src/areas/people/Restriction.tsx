@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import { api, useDo } from '../../api/client';
+import { Form, Refused } from '../../ui/Form';
 import { Button, Field } from '../../ui/controls';
 import { Row, Sheet, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { space } from '../../ui/tokens';
@@ -27,21 +28,16 @@ export function Restriction({ person, restricted }: { person: string; restricted
       </Row>
       <Small>A restricted chart opens only with a reason, which is kept and told to the manager.</Small>
       {asking && (
-        <form
-          onSubmit={(event) => {
-            event.preventDefault();
-            void act();
-          }}
-        >
+        <Form refusal={refusal} onSave={act}>
           <Stack style={{ marginTop: space(3) }}>
             <Field
               label={restricted ? 'Why it is lifted' : 'Why it is set'}
-              name="restriction-reason"
+              name="reason"
               value={reason}
               onChange={setReason}
               autoFocus
-              fault={refusal?.fault('reason') ?? refusal?.message}
             />
+            <Refused />
             <Row>
               <Spread />
               <Button $kind="quiet" onPress={() => setAsking(false)}>
@@ -52,7 +48,7 @@ export function Restriction({ person, restricted }: { person: string; restricted
               </Button>
             </Row>
           </Stack>
-        </form>
+        </Form>
       )}
     </Sheet>
   );

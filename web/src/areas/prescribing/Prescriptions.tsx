@@ -4,6 +4,7 @@ import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useWordOf } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
+import { Faults, Form, Refused } from '../../ui/Form';
 import { Button, Check, Field, Finder, Pick } from '../../ui/controls';
 import { Columns, Empty, Mono, Notice, Row, Sheet, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { part } from '../../ui/tokens';
@@ -11,7 +12,7 @@ import { prescriptionCheck, products } from './queries';
 
 type Chart = Schemas['ChartView'];
 type Product = Schemas['ProductView'];
-type Warning = Schemas['WarningView'];
+type Warning = Schemas['GivenWarning'];
 
 const tone = { serious: 'coral', caution: 'brass', note: 'tide' } as const;
 
@@ -19,7 +20,7 @@ function Warnings({ list }: { list: Warning[] }) {
   return (
     <Stack $gap={1}>
       {list.map((w) => (
-        <Notice key={w.sentence} $tone={tone[w.severity as keyof typeof tone]} data-warning={w.kind}>
+        <Notice key={w.sentence} $tone={tone[w.severity]} data-warning={w.kind}>
           <strong>{w.severity === 'serious' ? 'Serious' : w.severity === 'caution' ? 'Caution' : 'Note'}: </strong>
           {w.sentence}
         </Notice>
@@ -63,14 +64,8 @@ function Draft({
   const add = async () => {
     if (await run(() => api.POST('/api/visits/{id}/prescriptions', { ...path, body }))) onDone();
   };
-  const fault = (f: string) => refusal?.fault(f) ?? (check.error ? check.error.fault(f) : undefined);
   return (
-    <form
-      onSubmit={(event) => {
-        event.preventDefault();
-        void add();
-      }}
-    >
+    <Form refusal={refusal ?? check.error} onSave={add}>
       <Stack>
         <Row>
           <strong>{product.brand}</strong> <Mono>{product.strength}</Mono>
@@ -79,10 +74,10 @@ function Draft({
           </Small>
         </Row>
         <Columns $min={part.field}>
-          <Field label="Dose" value={dose} onChange={setDose} fault={fault('dose')} />
-          <Field label="Times a day" value={perDay} onChange={setPerDay} fault={fault('perDay')} />
-          <Field label="Days" value={days} onChange={setDays} fault={fault('days')} />
-          <Field label="Refills" value={refills} onChange={setRefills} fault={fault('refills')} />
+          <Field label="Dose" value={dose} onChange={setDose} name="dose" />
+          <Field label="Times a day" value={perDay} onChange={setPerDay} name="perDay" />
+          <Field label="Days" value={days} onChange={setDays} name="days" />
+          <Field label="Refills" value={refills} onChange={setRefills} name="refills" />
           <Pick
             label="For"
             value={diagnosis}
@@ -100,6 +95,7 @@ function Draft({
             <Warnings list={check.data.warnings} />
           </>
         )}
+        <Refused />
         <Row>
           <Spread />
           <Button onPress={onDone}>Leave</Button>
@@ -108,7 +104,7 @@ function Draft({
           </Button>
         </Row>
       </Stack>
-    </form>
+    </Form>
   );
 }
 
@@ -117,7 +113,7 @@ function One({ item, chart, open }: { item: Schemas['Prescription']; chart: Char
   const [pharmacy, setPharmacy] = useState<string | null>(clinic.pharmacies[0]?.id ?? null);
   const [reason, setReason] = useState('');
   const { run, busy, refusal } = useDo();
-  const warnings = (item.warnings ?? []) as Warning[];
+  const warnings = item.warnings;
   const path = { params: { path: { id: item.id } } };
   const draft = item.state === 'draft';
   const wordOf = useWordOf('prescriptionStates');
@@ -142,57 +138,49 @@ function One({ item, chart, open }: { item: Schemas['Prescription']; chart: Char
         {item.overrideReason && <Small>Override reason: {item.overrideReason}</Small>}
         {draft && <Warnings list={warnings} />}
         {open && draft && (
-          <>
-            <Columns $min={part.wideField}>
-              <Pick
-                label="Pharmacy"
-                value={pharmacy}
-                onChange={setPharmacy}
-                choices={clinic.pharmacies.map((x) => ({ id: x.id, label: x.name }))}
-              />
-              {!item.diagnosis && (
+          <Faults refusal={refusal}>
+            <Stack>
+              <Columns $min={part.wideField}>
                 <Pick
-                  label="For"
-                  value={null}
-                  onChange={(code) =>
-                    void run(() => api.PUT('/api/prescriptions/{id}/diagnosis', { ...path, body: { code } }))
+                  label="Pharmacy"
+                  value={pharmacy}
+                  onChange={setPharmacy}
+                  choices={clinic.pharmacies.map((x) => ({ id: x.id, label: x.name }))}
+                />
+                {!item.diagnosis && (
+                  <Pick
+                    label="For"
+                    value={null}
+                    onChange={(code) =>
+                      void run(() => api.PUT('/api/prescriptions/{id}/diagnosis', { ...path, body: { code } }))
+                    }
+                    choices={chart.diagnoses.map((d) => ({ id: d.code, label: `${d.code} ${d.title}` }))}
+                  />
+                )}
+                {warnings.some((w) => w.severity === 'serious') && (
+                  <Field label="Override reason" name="overrideReason" value={reason} onChange={setReason} />
+                )}
+              </Columns>
+              <Refused />
+              <Row>
+                <Spread />
+                <Button
+                  $kind="filled"
+                  isDisabled={busy || !pharmacy}
+                  onPress={() =>
+                    void run(() =>
+                      api.POST('/api/prescriptions/{id}/send', {
+                        ...path,
+                        body: { pharmacyId: pharmacy ?? '', overrideReason: reason },
+                      }),
+                    )
                   }
-                  choices={chart.diagnoses.map((d) => ({ id: d.code, label: `${d.code} ${d.title}` }))}
-                />
-              )}
-              {warnings.some((w) => w.severity === 'serious') && (
-                <Field
-                  label="Override reason"
-                  name="override"
-                  value={reason}
-                  onChange={setReason}
-                  fault={refusal?.fault('overrideReason')}
-                />
-              )}
-            </Columns>
-            {refusal && !(refusal.fault('overrideReason') && warnings.some((w) => w.severity === 'serious')) && (
-              <Notice $tone="coral" role="alert">
-                {refusal.message}
-              </Notice>
-            )}
-            <Row>
-              <Spread />
-              <Button
-                $kind="filled"
-                isDisabled={busy || !pharmacy}
-                onPress={() =>
-                  void run(() =>
-                    api.POST('/api/prescriptions/{id}/send', {
-                      ...path,
-                      body: { pharmacyId: pharmacy ?? '', overrideReason: reason },
-                    }),
-                  )
-                }
-              >
-                Sign and send
-              </Button>
-            </Row>
-          </>
+                >
+                  Sign and send
+                </Button>
+              </Row>
+            </Stack>
+          </Faults>
         )}
       </Stack>
     </Sheet>

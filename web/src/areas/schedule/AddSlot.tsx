@@ -1,8 +1,9 @@
 import { useState } from 'react';
 import { api, useDo } from '../../api/client';
 import { useChoices } from '../../app/choices';
+import { Faults, Refused } from '../../ui/Form';
 import { Button, Field, Pick } from '../../ui/controls';
-import { Notice, Row } from '../../ui/layout';
+import { Row } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 
 /** One more slot in a shift: before it, behind it, or where there is room. */
@@ -18,7 +19,7 @@ export function AddSlot({ shiftId, onDone }: { shiftId: string; onDone: () => vo
     if (await run(() => api.POST('/api/shifts/{id}/slots', { params: { path: { id: shiftId } }, body }))) onDone();
   };
   return (
-    <>
+    <Faults refusal={refusal}>
       <Row $align="end" $gap={2}>
         <div style={{ width: part.wideField }}>
           <Pick
@@ -34,7 +35,7 @@ export function AddSlot({ shiftId, onDone }: { shiftId: string; onDone: () => vo
         </div>
         {place === 'at' && (
           <div style={{ width: part.count }}>
-            <Field label="Time" value={at} onChange={setAt} fault={refusal?.fault('at')} placeholder="10:20" />
+            <Field name="at" label="Time" value={at} onChange={setAt} placeholder="10:20" />
           </div>
         )}
         <div style={{ width: part.count }}>
@@ -47,11 +48,7 @@ export function AddSlot({ shiftId, onDone }: { shiftId: string; onDone: () => vo
           Add it
         </Button>
       </Row>
-      {refusal && refusal.problem.fields.length === 0 && (
-        <Notice $tone="coral" role="alert">
-          {refusal.message}
-        </Notice>
-      )}
-    </>
+      <Refused />
+    </Faults>
   );
 }

@@ -58,7 +58,7 @@ export function Away({ day, onClose }: { day: string; onClose: () => void }) {
   const when = (s: Schemas['ShiftBooked']) =>
     `${times.day(s.startsAt)} ${times.time(s.startsAt)}–${times.time(s.endsAt)}`;
   return (
-    <Dialog title="Away, and the rebooking list" open onClose={onClose} wide>
+    <Dialog light title="Away, and the rebooking list" open onClose={onClose} wide>
       <Form refusal={refusal}>
         <Columns $min={part.wideField}>
           <Pick

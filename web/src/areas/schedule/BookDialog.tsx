@@ -73,7 +73,7 @@ export function BookDialog({
   const usual = (new Date(slot.endsAt).getTime() - new Date(slot.startsAt).getTime()) / 60000;
   const offered = refusal?.is('taken') ? ((refusal.problem.current ?? []) as Slot[]) : [];
   return (
-    <Dialog title={title} open onClose={onClose}>
+    <Dialog kept title={title} open onClose={onClose}>
       <Stack $gap={4}>
         <Row>
           <Small>{clinician}</Small>

@@ -1,8 +1,9 @@
 import { useState } from 'react';
 import { api, useDo } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
+import { Form, Refused } from '../../ui/Form';
 import { Button, Check, Field } from '../../ui/controls';
-import { Columns, Notice, Row, Sheet, Small, Spread, Stack } from '../../ui/layout';
+import { Columns, Row, Sheet, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 
 /** What a booking needs, why visits are cancelled, and how far ahead there is time to book. */
@@ -22,34 +23,29 @@ export function BookingRules() {
     <Sheet>
       <h2>Booking and cancelling</h2>
       {may('set_clinic') ? (
-        <Stack>
+        <Form refusal={refusal} onSave={save}>
           <Columns $min={part.list}>
             <Field
+              name="cancelReasons"
               label="Why visits are cancelled, one reason a line"
               value={reasons}
               onChange={setReasons}
               lines={8}
-              fault={refusal?.fault('cancelReasons')}
             />
             <Stack>
               <Check label="A booking needs a reason" value={required} onChange={setRequired} />
-              <Field
-                label="Shifts are made so many days ahead"
-                value={days}
-                onChange={setDays}
-                fault={refusal?.fault('supplyDays')}
-              />
+              <Field name="supplyDays" label="Shifts are made so many days ahead" value={days} onChange={setDays} />
             </Stack>
           </Columns>
-          {refusal && refusal.problem.fields.length === 0 && <Notice $tone="coral">{refusal.message}</Notice>}
+          <Refused />
           <Row>
             {saved && <Small role="status">Saved.</Small>}
             <Spread />
-            <Button isDisabled={busy} onPress={() => void save()}>
+            <Button type="submit" isDisabled={busy}>
               Save what booking needs
             </Button>
           </Row>
-        </Stack>
+        </Form>
       ) : (
         <Small>
           Reasons: {clinic.cancelReasons.join(', ')}. A booking {clinic.reasonRequired ? 'needs a' : 'needs no'} reason.

@@ -1,8 +1,9 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { telephone, useTimes } from '../../app/words';
+import { Faults, Refused } from '../../ui/Form';
 import { Button, Field } from '../../ui/controls';
-import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { Columns, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { contact } from '../people/queries';
 
@@ -21,31 +22,33 @@ export function Contact({ person }: { person: Schemas['PersonCard'] }) {
   if (!c) return null;
   if (editing)
     return (
-      <Stack $gap={2}>
-        <Columns $min={part.wideField}>
-          <Field
-            label="Telephone"
-            value={editing.phone}
-            onChange={(phone) => setEditing({ ...editing, phone })}
-            fault={refusal?.fault('phone')}
-            autoFocus
-          />
-          <Field
-            label="E-mail"
-            value={editing.email}
-            onChange={(email) => setEditing({ ...editing, email })}
-            fault={refusal?.fault('email')}
-          />
-        </Columns>
-        {refusal && refusal.problem.fields.length === 0 && <Notice $tone="coral">{refusal.message}</Notice>}
-        <Row>
-          <Spread />
-          <Button onPress={() => setEditing(null)}>Leave it</Button>
-          <Button isDisabled={busy} onPress={() => void confirm(editing.phone, editing.email)}>
-            Save the contact
-          </Button>
-        </Row>
-      </Stack>
+      <Faults refusal={refusal}>
+        <Stack $gap={2}>
+          <Columns $min={part.wideField}>
+            <Field
+              name="phone"
+              label="Telephone"
+              value={editing.phone}
+              onChange={(phone) => setEditing({ ...editing, phone })}
+              autoFocus
+            />
+            <Field
+              name="email"
+              label="E-mail"
+              value={editing.email}
+              onChange={(email) => setEditing({ ...editing, email })}
+            />
+          </Columns>
+          <Refused />
+          <Row>
+            <Spread />
+            <Button onPress={() => setEditing(null)}>Leave it</Button>
+            <Button isDisabled={busy} onPress={() => void confirm(editing.phone, editing.email)}>
+              Save the contact
+            </Button>
+          </Row>
+        </Stack>
+      </Faults>
     );
   return (
     <Row $gap={2}>

@@ -22,7 +22,7 @@ export function NewNote({ day, onClose }: { day: string; onClose: () => void }) 
     onClose();
   };
   return (
-    <Dialog title="Pin a note to a time" open onClose={onClose}>
+    <Dialog kept title="Pin a note to a time" open onClose={onClose}>
       <Form refusal={refusal} onSave={() => void pin()}>
         <Pick
           label="For"

@@ -32,7 +32,7 @@ export function PrintDialog({ day, onClose }: { day: string; onClose: () => void
     onClose();
   };
   return (
-    <Dialog title="Print the lists" open onClose={onClose}>
+    <Dialog light title="Print the lists" open onClose={onClose}>
       <form
         onSubmit={(event) => {
           event.preventDefault();

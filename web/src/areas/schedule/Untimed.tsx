@@ -125,7 +125,7 @@ function Enter({ list, day, onClose }: { list: List; day: string; onClose: () =>
     onClose();
   };
   return (
-    <Dialog title={`${list.name}, ${times.day(`${day}T17:00:00Z`)}`} open onClose={onClose}>
+    <Dialog kept title={`${list.name}, ${times.day(`${day}T17:00:00Z`)}`} open onClose={onClose}>
       <Stack $gap={4}>
         <ForPerson place={place}>
           {(person) => (

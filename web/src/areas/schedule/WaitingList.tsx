@@ -70,7 +70,7 @@ export function WaitingList({ onClose }: { onClose: () => void }) {
     </tr>
   );
   return (
-    <Dialog title="Waiting list" open onClose={onClose} wide>
+    <Dialog light title="Waiting list" open onClose={onClose} wide>
       {look.data?.length === 0 && (
         <Empty>
           Nobody waits. Whoever wants an earlier time is put here from the visit in hand, and whoever finds no open time

@@ -1,5 +1,6 @@
 /** Who works when: a week of everybody, the days that are not as the week says, and what is made from both. */
 
+import { Form, Refused } from '../../ui/Form';
 import { Unanswered } from '../../ui/Unanswered';
 import { useState } from 'react';
 import styled from 'styled-components';
@@ -242,29 +243,25 @@ function Exceptions(p: { list: Schemas['SupplyException'][]; onReport: (r: Repor
           </Table>
         )}
         {may('set_clinic') && (
-          <form
-            onSubmit={(event) => {
-              event.preventDefault();
-              void add();
-            }}
-          >
+          <Form refusal={refusal} onSave={add}>
             <Columns $min={part.field}>
-              <Field label="From" value={from} onChange={setFrom} placeholder="24 dec" fault={refusal?.fault('from')} />
-              <Field label="To" value={to} onChange={setTo} placeholder="that day" fault={refusal?.fault('to')} />
+              <Field name="from" label="From" value={from} onChange={setFrom} placeholder="24 dec" />
+              <Field name="to" label="To" value={to} onChange={setTo} placeholder="that day" />
               <Pick
                 label="Who does not work"
                 value={whose}
                 onChange={setWhose}
                 choices={[{ id: 'all', label: 'The whole clinic' }, ...sites, ...clinicians]}
               />
-              <Field label="Reason" value={reason} onChange={setReason} fault={refusal?.fault('reason')} />
+              <Field name="reason" label="Reason" value={reason} onChange={setReason} />
               <Row $align="end" style={{ alignSelf: 'end' }}>
                 <Button type="submit" isDisabled={busy}>
                   Close these days
                 </Button>
               </Row>
             </Columns>
-          </form>
+            <Refused />
+          </Form>
         )}
       </Stack>
     </Sheet>

@@ -22,6 +22,7 @@ use harbor_core::people::{Field, Section};
 use harbor_core::visit_line::{Mark, Pays};
 use harbor_paper::Sheet;
 use harbor_store::arrival::check_in as store;
+use harbor_store::documents::Doc;
 use harbor_store::house::staff;
 use harbor_store::money::accounts;
 use harbor_store::people::household;
@@ -31,7 +32,6 @@ use harbor_store::visit_line::facts::Gathered;
 use harbor_store::visit_line::{facts, visits};
 use harbor_store::{Conn, coverage, people};
 use serde::{Deserialize, Serialize};
-use serde_json::json;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
@@ -271,8 +271,8 @@ pub async fn sign(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SignFor
                 return Err(Problem::field("formId", "This form is not used any more."));
             };
             let strokes = match &signature {
-                Some(Signature::Drawn(strokes)) => json!(strokes),
-                _ => json!([]),
+                Some(Signature::Drawn(strokes)) => strokes.clone(),
+                _ => vec![],
             };
             let data = content::signed_form(&state, &g.person, &chosen, &signer, &strokes);
             let mut row = SignedForm {
@@ -289,7 +289,7 @@ pub async fn sign(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SignFor
                     (false, false) => SignedAs::Drawn,
                 }
                 .into(),
-                strokes,
+                strokes: Doc(strokes),
                 at: state.now(),
                 by: me.staff.name.clone(),
                 paper: None,

@@ -4,7 +4,7 @@ use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use harbor_core::consult::{NotePart as Part, PART_LIMIT, may_sign};
+use harbor_core::consult::{NotePart as Part, PART_LIMIT, may_sign, signs};
 use harbor_core::fields;
 use harbor_core::visit_line::Mark;
 use harbor_store::codes;
@@ -57,9 +57,7 @@ pub async fn sign(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SignNot
         .store
         .change(&me.actor(), state.now(), async |change| {
             let visit = change.lock_visit(*id).await?;
-            if visit.clinician_id != me.staff.id {
-                return Err(Problem::refused("not-yours", "Only the clinician of this visit signs its note."));
-            }
+            signs(&visit.clinician_id, &me.staff.id).map_err(|s| Problem::refused("not-yours", s))?;
             let rows = chart::parts(change.conn(), *id).await?;
             let parts: Vec<(Part, &str)> = rows.iter().map(|r| (*r.part, r.body.as_str())).collect();
             may_sign(&parts, change.has_reached(*id, Mark::Seen).await?)

@@ -11,6 +11,7 @@ use harbor_core::fields::identifiers::subscriber_number;
 use harbor_core::fields::typed_date::Sense;
 use harbor_core::fields::{Faults, typed_date};
 use harbor_core::money::Cents;
+use harbor_store::codes::Code;
 use harbor_store::coverage::cards::CardPicture;
 use harbor_store::coverage::{Policy, cards};
 use harbor_store::rows::{BenefitCheck, Coverage};
@@ -69,7 +70,7 @@ fn benefit_view(check: BenefitCheck) -> BenefitView {
         _ => ("waiting", "The payer has not answered yet.".to_owned()),
     };
     let asked: Vec<Fact> = check.facts.iter().map(|f| **f).collect();
-    let answer = check.answer.as_ref().map(facts::answer_from_json);
+    let answer = check.answer.as_ref().map(|a| a.in_core());
     let fact_views = answer.iter().flat_map(|a| verdicts(a, &asked)).map(|(fact, verdict)| {
         let (verdict, reason) = match verdict {
             Verdict::Confirmed => ("confirmed", String::new()),
@@ -78,7 +79,7 @@ fn benefit_view(check: BenefitCheck) -> BenefitView {
         };
         FactView {
             fact: fact.label().into(),
-            sent: check.sent[fact.code()].as_str().unwrap_or_default().to_owned(),
+            sent: check.sent.get(&Code(fact)).cloned().unwrap_or_default(),
             verdict: verdict.into(),
             reason,
         }

@@ -5,7 +5,7 @@ use crate::problem::Problem;
 use harbor_core::coverage::BenefitAnswer;
 use harbor_core::coverage::share::{ExpectedService, Plan, share_estimate};
 use harbor_core::money::Cents;
-use harbor_store::visit_line::{facts, visits};
+use harbor_store::visit_line::visits;
 use harbor_store::{Conn, charges, coverage as store};
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -52,7 +52,7 @@ pub async fn share_of(
     let checks = store::latest_checks(conn, &paying.iter().map(|c| c.id).collect::<Vec<_>>()).await?;
     let payers = store::payers(conn).await?;
     let in_force = |id: Uuid| -> Option<BenefitAnswer> {
-        let answer = checks.iter().find(|c| c.coverage_id == id)?.answer.as_ref().map(facts::answer_from_json)?;
+        let answer = checks.iter().find(|c| c.coverage_id == id)?.answer.as_ref().map(|a| a.in_core())?;
         (answer.active == Some(true)).then_some(answer)
     };
     if in_force(first.id).is_none() {

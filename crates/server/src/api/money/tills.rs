@@ -8,6 +8,7 @@ use actix_web::web::{Data, Json, Path};
 use harbor_core::fields::Faults;
 use harbor_core::money::Cents;
 use harbor_core::money::ledger::Method;
+use harbor_store::documents::{ByMeans, Doc};
 use harbor_store::money::tills as store;
 use harbor_store::rows::Till;
 use serde::{Deserialize, Serialize};
@@ -46,9 +47,8 @@ pub struct ClosedTill {
 
 impl From<Till> for ClosedTill {
     fn from(till: Till) -> Self {
-        let sum = |by: &Option<serde_json::Value>| -> Cents {
-            let all = by.iter().filter_map(|v| v.as_object()).flat_map(|o| o.values());
-            all.filter_map(serde_json::Value::as_i64).map(Cents::new).sum()
+        let sum = |by: &Option<Doc<ByMeans>>| -> Cents {
+            by.iter().flat_map(|means| means.values()).map(|cents| Cents::new(*cents)).sum()
         };
         let (expected, counted) = (sum(&till.expected), sum(&till.counted));
         ClosedTill {

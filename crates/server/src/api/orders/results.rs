@@ -8,6 +8,7 @@ use crate::state::State;
 use actix_web::HttpRequest;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::fields;
+use harbor_store::documents::{Doc, ReportedValue};
 use harbor_store::orders::Unreviewed;
 use harbor_store::people::registration::closed_charts;
 use harbor_store::rows::{LabReport, Order};
@@ -47,7 +48,7 @@ pub async fn list(state: Data<State>, me: Me, request: HttpRequest) -> Answer<Ve
     let view = |mut w: Unreviewed| {
         let closed = w.report.person_id.is_some_and(|p| closed.contains(&p));
         if closed {
-            w.report.content = serde_json::Value::Array(vec![]);
+            w.report.content = Doc::default();
             (w.order, w.before, w.earlier) = (None, None, vec![]);
         }
         ResultView {
@@ -64,10 +65,9 @@ pub async fn list(state: Data<State>, me: Me, request: HttpRequest) -> Answer<Ve
 
 /// The numbers of a report.
 fn values(report: &LabReport) -> Vec<EarlierValue> {
-    let number = |v: &serde_json::Value| {
-        Some(EarlierValue { loinc: v["loinc"].as_str()?.into(), at: report.issued_at, number: v["number"].as_f64()? })
-    };
-    report.content.as_array().into_iter().flatten().filter_map(number).collect()
+    let number =
+        |v: &ReportedValue| Some(EarlierValue { loinc: v.loinc.clone(), at: report.issued_at, number: v.number? });
+    report.content.iter().filter_map(number).collect()
 }
 
 #[derive(Debug, Deserialize, ToSchema)]

@@ -1,0 +1,64 @@
+//! What the database holds as JSON or as a code is read whole or not at all.
+
+use crate::Hand;
+use crate::guards::run;
+use harbor_core::coverage::{BenefitAnswer, Refusal};
+use harbor_core::money::Cents;
+use harbor_demo::testing::Product;
+use harbor_store::documents::{Carried, ReportedValue, StoredAnswer};
+use serde_json::json;
+
+#[test]
+fn a_payers_answer_comes_back_as_it_was_kept() {
+    let answer = BenefitAnswer {
+        trace: "BQ1".into(),
+        payer_name: "A payer".into(),
+        active: Some(true),
+        plan_name: "Plan".into(),
+        copay: Some(Cents::new(2500)),
+        copay_covers_visit: true,
+        coinsurance: Some(2000),
+        deductible: Some(Cents::new(150_000)),
+        deductible_left: Some(Cents::new(1)),
+        out_of_pocket: Some(Cents::new(500_000)),
+        out_of_pocket_left: None,
+        plan_begins: chrono::NaiveDate::from_ymd_opt(2026, 1, 1),
+        plan_ends: None,
+        refusals: vec![Refusal { place: "2100C".into(), reason: "72".into(), follow_up: "C".into() }],
+        messages: vec!["said".into()],
+        not_covered: vec!["35".into()],
+        other_plans: vec!["another".into()],
+    };
+    let kept = serde_json::to_value(StoredAnswer::from(&answer)).unwrap();
+    let read: StoredAnswer = serde_json::from_value(kept).unwrap();
+    assert_eq!(read.in_core(), answer);
+}
+
+/// Rows that an older program wrote have fewer parts.
+#[test]
+fn what_an_older_program_kept_can_be_read() {
+    let tie = ["018f0000-0000-7000-8000-000000000001", "018f0000-0000-7000-8000-000000000002", "parent"];
+    let kept = json!({ "visits.person_id": ["a", "b"], "relations": [tie] });
+    let carried: Carried = serde_json::from_value(kept.clone()).unwrap();
+    assert_eq!((carried.rows["visits.person_id"].len(), carried.relations.len()), (2, 1));
+    assert_eq!(serde_json::to_value(&carried).unwrap(), kept);
+    let value: ReportedValue =
+        serde_json::from_value(json!({ "loinc": "718-7", "name": "Hb", "number": 10.2 })).unwrap();
+    assert_eq!((value.flag, value.unit.as_str()), (None, ""));
+}
+
+/// A report that cannot be read is an error, never "nothing waits for review".
+#[actix_web::test]
+async fn a_report_that_cannot_be_read_is_not_passed_over() {
+    let product = Product::start().await.unwrap();
+    let doctor = Hand::sign_in(&product, "oriane").await;
+    let waiting = doctor.get("/api/results").await;
+    assert!(!waiting.as_array().unwrap().is_empty());
+    for content in [r#"[{"name":"a value without its test"}]"#, r#"[{"loinc":"1","name":"n","number":1,"flag":"??"}]"#]
+    {
+        let set = format!("update lab_reports set content = '{content}' where reviewed_at is null");
+        run(&product.database_url, &set).await.unwrap();
+        assert_eq!(doctor.ask("GET", "/api/results", None).await.status, 500, "{content}");
+    }
+    product.stop().await.unwrap();
+}

@@ -1,0 +1,272 @@
+//! What columns of JSONB hold, as the types that it is: [`Doc`] for all of them, and the shape of each.
+//!
+//! As with a code, what does not fit is an error where it is read, never half-read.
+
+use crate::codes;
+use chrono::NaiveDate;
+use diesel::deserialize::{self, FromSql, FromSqlRow};
+use diesel::expression::AsExpression;
+use diesel::pg::{Pg, PgValue};
+use diesel::serialize::{self, Output, ToSql};
+use diesel::sql_types::{Jsonb, Nullable};
+use harbor_core::arrival::forms::Point;
+use harbor_core::coverage::{BenefitAnswer, Refusal};
+use harbor_core::money::Cents;
+use serde::de::DeserializeOwned;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use std::collections::BTreeMap;
+use std::fmt::Debug;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// A value kept as JSON.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, FromSqlRow)]
+#[serde(transparent)]
+pub struct Doc<T>(pub T);
+
+impl<T> std::ops::Deref for Doc<T> {
+    type Target = T;
+    fn deref(&self) -> &T {
+        &self.0
+    }
+}
+
+impl<T: DeserializeOwned> FromSql<Jsonb, Pg> for Doc<T> {
+    fn from_sql(bytes: PgValue<'_>) -> deserialize::Result<Self> {
+        let value = <Value as FromSql<Jsonb, Pg>>::from_sql(bytes)?;
+        Ok(Doc(serde_json::from_value(value)?))
+    }
+}
+
+impl<T: Debug + Serialize> ToSql<Jsonb, Pg> for Doc<T> {
+    fn to_sql<'b>(&'b self, out: &mut Output<'b, '_, Pg>) -> serialize::Result {
+        let value = serde_json::to_value(&self.0)?;
+        <Value as ToSql<Jsonb, Pg>>::to_sql(&value, &mut out.reborrow())
+    }
+}
+
+impl<T: Debug + Serialize> ToSql<Nullable<Jsonb>, Pg> for Doc<T> {
+    fn to_sql<'b>(&'b self, out: &mut Output<'b, '_, Pg>) -> serialize::Result {
+        <Self as ToSql<Jsonb, Pg>>::to_sql(self, out)
+    }
+}
+
+// Diesel derives these for no type with a parameter.
+macro_rules! as_expression {
+    ($($sql:ty),+) => { $(
+        impl<T> AsExpression<$sql> for Doc<T> {
+            type Expression = diesel::internal::derives::as_expression::Bound<$sql, Self>;
+            fn as_expression(self) -> Self::Expression {
+                Self::Expression::new(self)
+            }
+        }
+        impl<'a, T> AsExpression<$sql> for &'a Doc<T> {
+            type Expression = diesel::internal::derives::as_expression::Bound<$sql, &'a Doc<T>>;
+            fn as_expression(self) -> Self::Expression {
+                Self::Expression::new(self)
+            }
+        }
+    )+ };
+}
+as_expression!(Jsonb, Nullable<Jsonb>);
+
+/// What the laboratory asks about an order, and what was answered.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct QuestionAnswer {
+    pub question: String,
+    pub answer: String,
+}
+
+/// One value of a laboratory's report; a number, or words where it measures none.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ReportedValue {
+    pub loinc: String,
+    pub name: String,
+    pub number: Option<f64>,
+    #[serde(default)]
+    pub text: String,
+    #[serde(default)]
+    pub unit: String,
+    #[serde(default)]
+    pub low: Option<f64>,
+    #[serde(default)]
+    pub high: Option<f64>,
+    #[serde(default)]
+    pub flag: Option<codes::Interpretation>,
+    #[serde(default)]
+    pub flag_label: Option<String>,
+}
+
+impl From<&harbor_core::orders::ReportedValue> for ReportedValue {
+    fn from(v: &harbor_core::orders::ReportedValue) -> Self {
+        ReportedValue {
+            loinc: v.loinc.clone(),
+            name: v.name.clone(),
+            number: v.number,
+            text: v.text.clone(),
+            unit: v.unit.clone(),
+            low: v.low,
+            high: v.high,
+            flag: v.interpretation.map(Into::into),
+            flag_label: v.interpretation.map(|i| i.label().to_owned()),
+        }
+    }
+}
+
+/// What was warned of when a medicine was prescribed.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct GivenWarning {
+    pub severity: codes::Severity,
+    pub kind: String,
+    pub sentence: String,
+}
+
+/// Money that a payer moved beside any claim (X12 835, PLB).
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct OutsideClaims {
+    pub reason: String,
+    pub reference: String,
+    pub cents: i64,
+}
+
+/// One condition of an alert.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct AlertCondition {
+    pub kind: codes::AlertKind,
+    pub value: String,
+}
+
+/// The strokes of a drawn signature.
+pub type Strokes = Vec<Vec<Point>>;
+
+/// Cents by means of payment.
+pub type ByMeans = BTreeMap<codes::Method, i64>;
+
+/// The facts that a question to a payer carried, as they were sent.
+pub type SentFacts = BTreeMap<codes::Fact, String>;
+
+/// A payment as it waits for the card terminal.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct WaitingPayment {
+    pub site: Uuid,
+    pub means: Vec<(codes::Method, i64, String)>,
+    /// Person, visit, kind, cents.
+    pub parts: Vec<(Uuid, Option<Uuid>, String, i64)>,
+}
+
+/// The rows that a merge found under one of the two, by table and column, and the ties between people.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+pub struct Carried {
+    #[serde(default)]
+    #[schema(value_type = Vec<Vec<String>>)]
+    pub relations: Vec<(Uuid, Uuid, String)>,
+    #[serde(flatten)]
+    pub rows: BTreeMap<String, Vec<String>>,
+}
+
+/// What a column of the kept record was before a merge, and became.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Became {
+    pub before: Value,
+    pub after: Value,
+}
+
+/// By table and column.
+pub type Filled = BTreeMap<String, Became>;
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct StoredRefusal {
+    pub place: String,
+    pub reason: String,
+    pub follow_up: String,
+}
+
+/// A payer's answer as it is kept: amounts in cents, coinsurance in basis points.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct StoredAnswer {
+    trace: String,
+    payer_name: String,
+    active: Option<bool>,
+    plan_name: String,
+    copay_cents: Option<i64>,
+    #[serde(default)]
+    copay_covers_visit: bool,
+    coinsurance: Option<u32>,
+    deductible_cents: Option<i64>,
+    deductible_left_cents: Option<i64>,
+    out_of_pocket_cents: Option<i64>,
+    out_of_pocket_left_cents: Option<i64>,
+    plan_begins: Option<NaiveDate>,
+    plan_ends: Option<NaiveDate>,
+    refusals: Vec<StoredRefusal>,
+    messages: Vec<String>,
+    #[serde(default)]
+    not_covered: Vec<String>,
+    #[serde(default)]
+    other_plans: Vec<String>,
+}
+
+impl From<&BenefitAnswer> for StoredAnswer {
+    fn from(a: &BenefitAnswer) -> Self {
+        let cents = |c: Option<Cents>| c.map(Cents::get);
+        let refusal = |r: &Refusal| StoredRefusal {
+            place: r.place.clone(),
+            reason: r.reason.clone(),
+            follow_up: r.follow_up.clone(),
+        };
+        StoredAnswer {
+            trace: a.trace.clone(),
+            payer_name: a.payer_name.clone(),
+            active: a.active,
+            plan_name: a.plan_name.clone(),
+            copay_cents: cents(a.copay),
+            copay_covers_visit: a.copay_covers_visit,
+            coinsurance: a.coinsurance,
+            deductible_cents: cents(a.deductible),
+            deductible_left_cents: cents(a.deductible_left),
+            out_of_pocket_cents: cents(a.out_of_pocket),
+            out_of_pocket_left_cents: cents(a.out_of_pocket_left),
+            plan_begins: a.plan_begins,
+            plan_ends: a.plan_ends,
+            refusals: a.refusals.iter().map(refusal).collect(),
+            messages: a.messages.clone(),
+            not_covered: a.not_covered.clone(),
+            other_plans: a.other_plans.clone(),
+        }
+    }
+}
+
+impl StoredAnswer {
+    /// As the core sees it.
+    pub fn in_core(&self) -> BenefitAnswer {
+        let cents = |c: Option<i64>| c.map(Cents::new);
+        let refusal = |r: &StoredRefusal| Refusal {
+            place: r.place.clone(),
+            reason: r.reason.clone(),
+            follow_up: r.follow_up.clone(),
+        };
+        BenefitAnswer {
+            trace: self.trace.clone(),
+            payer_name: self.payer_name.clone(),
+            active: self.active,
+            plan_name: self.plan_name.clone(),
+            copay: cents(self.copay_cents),
+            copay_covers_visit: self.copay_covers_visit,
+            coinsurance: self.coinsurance,
+            deductible: cents(self.deductible_cents),
+            deductible_left: cents(self.deductible_left_cents),
+            out_of_pocket: cents(self.out_of_pocket_cents),
+            out_of_pocket_left: cents(self.out_of_pocket_left_cents),
+            plan_begins: self.plan_begins,
+            plan_ends: self.plan_ends,
+            refusals: self.refusals.iter().map(refusal).collect(),
+            messages: self.messages.clone(),
+            not_covered: self.not_covered.clone(),
+            other_plans: self.other_plans.clone(),
+        }
+    }
+}
