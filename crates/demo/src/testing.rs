@@ -4,10 +4,12 @@
 use crate::{load, opening};
 use anyhow::{Context, Result};
 use chrono::{DateTime, NaiveDate, Utc};
+use diesel_async::AsyncConnection;
 use harbor_server::{Clock, Running, Settings};
 use harbor_standins::World as Outside;
+use harbor_store::Conn;
 use harbor_store::cluster::{Cluster, create_database, databases_named, drop_database, has_database, reachable_folder};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 /// The day that all tests live on: a Monday.
 pub fn day() -> NaiveDate {
@@ -28,8 +30,22 @@ pub struct Product {
     outside_handle: actix_web::dev::ServerHandle,
 }
 
+/// In memory where there is room for it: a database is some 760 small files, and a disk spends more than a quarter of the
+/// machine on making and removing them for each test.
 fn folder() -> PathBuf {
-    reachable_folder(&PathBuf::from(concat!(env!("CARGO_MANIFEST_DIR"), "/../../target/test-postgres")))
+    let on_disk = reachable_folder(&PathBuf::from(concat!(env!("CARGO_MANIFEST_DIR"), "/../../target/test-postgres")));
+    let memory = Path::new("/dev/shm");
+    if room(memory).is_none_or(|bytes| bytes < 4 << 30) {
+        return on_disk;
+    }
+    let name: String = env!("CARGO_MANIFEST_DIR").chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
+    memory.join(format!("indigo-harbor{name}-test-postgres"))
+}
+
+/// Bytes that are free there.
+fn room(folder: &Path) -> Option<u64> {
+    let said = std::process::Command::new("df").args(["-B1", "--output=avail"]).arg(folder).output().ok()?;
+    String::from_utf8_lossy(&said.stdout).lines().nth(1)?.trim().parse().ok()
 }
 
 /// The cluster of the test run, and a lock: test programs run one after the other and tests beside each other,
@@ -79,6 +95,10 @@ async fn template() -> Result<(Cluster, String)> {
         for older in databases_named(&cluster, "template_").await? {
             drop_database(&cluster, &older).await?;
         }
+        // Of runs that were broken off.
+        for left in databases_named(&cluster, "test_").await? {
+            let _ = drop_database(&cluster, &left).await;
+        }
         let making = format!("{name}_making");
         create_database(&cluster, &making, None).await?;
         harbor_store::migrate(&cluster.url(&making)).await?;
@@ -88,6 +108,24 @@ async fn template() -> Result<(Cluster, String)> {
     }
     drop(lock);
     Ok((cluster, name))
+}
+
+/// The store alone on the demo clinic: one database for all such tests, in which nothing that they change stays.
+pub async fn rolled_back<T>(test: impl AsyncFnOnce(&mut Conn) -> T) -> Result<T> {
+    let (cluster, template) = template().await?;
+    let name = template.replace("template_", "shared_");
+    {
+        let (_, _lock) = self::cluster().await?;
+        if !has_database(&cluster, &name).await? {
+            for older in databases_named(&cluster, "shared_").await? {
+                drop_database(&cluster, &older).await?;
+            }
+            create_database(&cluster, &name, Some(&template)).await?;
+        }
+    }
+    let mut conn = Conn::establish(&cluster.url(&name)).await?;
+    conn.begin_test_transaction().await?;
+    Ok(test(&mut conn).await)
 }
 
 impl Product {

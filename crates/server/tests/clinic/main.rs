@@ -6,6 +6,7 @@ mod away;
 mod backup;
 mod bad_input;
 mod booking;
+mod building;
 mod change;
 mod chart;
 mod check_in;

@@ -1,11 +1,12 @@
 //! What the database holds as JSON or as a code is read whole or not at all.
 
-use crate::Hand;
-use crate::guards::run;
+use diesel_async::SimpleAsyncConnection;
 use harbor_core::coverage::{BenefitAnswer, Refusal};
 use harbor_core::money::Cents;
-use harbor_demo::testing::Product;
+use harbor_demo::testing::rolled_back;
+use harbor_store::arrival::check_in::rules;
 use harbor_store::documents::{Carried, ReportedValue, StoredAnswer};
+use harbor_store::orders::unreviewed;
 use serde_json::json;
 
 #[test]
@@ -50,15 +51,30 @@ fn what_an_older_program_kept_can_be_read() {
 /// A report that cannot be read is an error, never "nothing waits for review".
 #[actix_web::test]
 async fn a_report_that_cannot_be_read_is_not_passed_over() {
-    let product = Product::start().await.unwrap();
-    let doctor = Hand::sign_in(&product, "oriane").await;
-    let waiting = doctor.get("/api/results").await;
-    assert!(!waiting.as_array().unwrap().is_empty());
-    for content in [r#"[{"name":"a value without its test"}]"#, r#"[{"loinc":"1","name":"n","number":1,"flag":"??"}]"#]
-    {
-        let set = format!("update lab_reports set content = '{content}' where reviewed_at is null");
-        run(&product.database_url, &set).await.unwrap();
-        assert_eq!(doctor.ask("GET", "/api/results", None).await.status, 500, "{content}");
-    }
-    product.stop().await.unwrap();
+    rolled_back(async |conn| {
+        assert!(!unreviewed(conn).await.unwrap().is_empty());
+        for content in
+            [r#"[{"name":"a value without its test"}]"#, r#"[{"loinc":"1","name":"n","number":1,"flag":"??"}]"#]
+        {
+            let set = format!("update lab_reports set content = '{content}' where reviewed_at is null");
+            conn.batch_execute(&set).await.unwrap();
+            assert!(unreviewed(conn).await.is_err(), "{content}");
+        }
+    })
+    .await
+    .unwrap();
+}
+
+/// The same for a code: a state that only a newer program knows.
+#[actix_web::test]
+async fn a_condition_of_an_unknown_kind_makes_no_silent_alert() {
+    rolled_back(async |conn| {
+        rules(conn).await.unwrap();
+        let set = r#"update alert_rules set conditions = '[{"kind":"moon","value":"full"}]'"#;
+        conn.batch_execute(set).await.unwrap();
+        assert!(rules(conn).await.is_err());
+    })
+    .await
+    .unwrap();
+    rolled_back(async |conn| assert!(!rules(conn).await.unwrap().is_empty(), "it was rolled back")).await.unwrap();
 }

@@ -1,6 +1,6 @@
 //! Two hands at one moment: what is written stays true, whoever was first.
 
-use crate::flow::visit_of;
+use crate::building::Visit;
 use crate::guards::run;
 use crate::{Hand, Reply, id, seen};
 use futures_util::future::{join, join_all};
@@ -67,26 +67,23 @@ async fn a_note_is_signed_as_it_was_seen_however_many_write_in_it() {
 #[actix_web::test]
 async fn what_changes_beside_a_signed_note_is_told_in_an_addendum() {
     let product = Product::start().await.unwrap();
-    let doctor = Hand::sign_in(&product, "oriane").await;
-    let (visit, _) = visit_of(&doctor, "Takahashi").await;
-    let path = format!("/api/visits/{visit}");
-    doctor.put(&format!("{path}/diagnoses"), json!({ "codes": ["R05.3"] })).await.ok();
-    doctor.put(&format!("{path}/note/plan"), json!({ "body": "Lung function.", "version": 0 })).await.ok();
-    doctor.sign_note(&visit).await.ok();
-    let stale = doctor.post(&format!("{path}/sign"), json!({ "seen": [] })).await;
+    let visit = Visit::booked(&product, "oriane").await;
+    let visit = visit.diagnosed(&["R05.3"]).await.noted("plan", "Lung function.").await.signed().await;
+    let doctor = &visit.clinician;
+    let stale = doctor.post(&visit.path("/sign"), json!({ "seen": [] })).await;
     assert!(stale.status == 409 || stale.status == 422, "{}", stale.body);
-    doctor.put(&format!("{path}/diagnoses"), json!({ "codes": ["J45.909"] })).await.ok();
+    doctor.put(&visit.path("/diagnoses"), json!({ "codes": ["J45.909"] })).await.ok();
     let line = json!({ "text": "bp 128/82", "keep": true });
-    Hand::sign_in(&product, "petra").await.post(&format!("{path}/quick-line"), line).await.ok();
-    let chart = doctor.get(&format!("{path}/chart")).await;
+    visit.assistant.post(&visit.path("/quick-line"), line).await.ok();
+    let chart = doctor.get(&visit.path("/chart")).await;
     let told: Vec<&str> = chart["addenda"].as_array().unwrap().iter().map(|a| a["body"].as_str().unwrap()).collect();
     assert_eq!(told[0], "Diagnoses changed after signing: R05.3 became J45.909.");
     assert!(told[1].starts_with("Measured after signing:"), "{told:?}");
     // Even a wrong program cannot do it silently.
     for sql in [
-        format!("update visit_diagnoses set code = 'I10' where visit_id = '{visit}'"),
-        format!("update measurements set tenths = 1 where visit_id = '{visit}'"),
-        format!("delete from visit_diagnoses where visit_id = '{visit}'"),
+        format!("update visit_diagnoses set code = 'I10' where visit_id = '{}'", visit.id),
+        format!("update measurements set tenths = 1 where visit_id = '{}'", visit.id),
+        format!("delete from visit_diagnoses where visit_id = '{}'", visit.id),
     ] {
         let said = run(&product.database_url, &sql).await.unwrap_err();
         assert!(said.contains("told in an addendum"), "{sql}: {said}");
