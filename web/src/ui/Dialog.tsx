@@ -1,7 +1,7 @@
 /** What lies over the work until it is done or left. */
 
 import { X } from 'lucide-react';
-import { type ReactNode, useCallback, useEffect, useRef, useState } from 'react';
+import { type ReactNode, useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import * as Aria from 'react-aria-components';
 import styled from 'styled-components';
 import { Button } from './controls';
@@ -65,18 +65,28 @@ export function Dialog(p: {
   kept?: boolean;
 }) {
   const typed = useRef(false);
+  const onItsWay = useRef(false);
   const [asking, setAsking] = useState(false);
-  const [self] = useState(() => ({}));
-  const mark = useCallback(
-    (now: boolean) => {
-      typed.current = now;
-      if (now) unsaved.add(self);
-      else unsaved.delete(self);
-    },
-    [self],
+  const mark = useCallback((now: boolean) => {
+    typed.current = now;
+    if (now) unsaved.add(typed);
+    else unsaved.delete(typed);
+  }, []);
+  const around = useMemo(
+    () => ({
+      sent: () => {
+        onItsWay.current = typed.current;
+        mark(false);
+      },
+      refused: () => {
+        if (onItsWay.current) mark(true);
+      },
+    }),
+    [mark],
   );
   useEffect(() => {
     setAsking(false);
+    onItsWay.current = false;
     return () => mark(false);
   }, [p.open, mark]);
   const leave = () => {
@@ -112,7 +122,7 @@ export function Dialog(p: {
               </Row>
             </Notice>
           )}
-          <Unsaved value={mark}>
+          <Unsaved value={around}>
             <div onInput={() => mark(true)}>{p.children}</div>
           </Unsaved>
         </Inside>

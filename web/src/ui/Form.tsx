@@ -32,7 +32,7 @@ export function Form(p: { refusal: Refusal | null; onSave?: () => unknown; child
   const left = useUntold(p.refusal, form);
   const unsaved = useUnsaved();
   useEffect(() => {
-    if (p.refusal) unsaved(true);
+    if (p.refusal) unsaved.refused();
   }, [p.refusal, unsaved]);
   return (
     <Context value={{ refusal: p.refusal, left }}>
@@ -42,7 +42,7 @@ export function Form(p: { refusal: Refusal | null; onSave?: () => unknown; child
         validationBehavior="aria"
         onSubmit={(event) => {
           event.preventDefault();
-          unsaved(false);
+          unsaved.sent();
           p.onSave?.();
         }}
       >

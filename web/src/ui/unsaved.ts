@@ -1,6 +1,14 @@
 import { createContext, useContext } from 'react';
 
-export const Unsaved = createContext<(typed: boolean) => void>(() => undefined);
+interface Around {
+  /** What was typed is on its way. */
+  sent: () => void;
+  /** It was refused: what was typed is as unsaved as before. */
+  refused: () => void;
+}
 
-/** Tells the dialog around whether something typed is still to be saved. */
+const nothing = { sent: () => undefined, refused: () => undefined };
+export const Unsaved = createContext<Around>(nothing);
+
+/** Tells the dialog around what becomes of what was typed in it. */
 export const useUnsaved = () => useContext(Unsaved);

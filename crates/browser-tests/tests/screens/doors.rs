@@ -87,7 +87,7 @@ async fn let_somebody_in(b: &Browser) -> Result<()> {
     b.see("//img[@alt='The secret as a QR code']").await?;
     no_serious_fault(b, "my sign-in").await?;
     b.fill("code", "000000").await?;
-    b.fill("password", "heron tern plover eider").await?;
+    b.fill("Your password", "heron tern plover eider").await?;
     b.press("Keep it").await?;
     b.read("This is not the code that the device shows now").await?;
     b.see("//table[@data-sessions]//td[contains(., 'this one')]").await?;
