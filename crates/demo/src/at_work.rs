@@ -1,9 +1,10 @@
 //! Forty people at work at once: each reads, searches and types as their role does, with a live stream open.
 
-use crate::many::Hand;
 use crate::percentile;
 use anyhow::{Context, Result};
+use harbor_demo::attack::hand::Hand;
 use harbor_demo::stack::Stack;
+use harbor_server::watch::resident_memory;
 use serde_json::json;
 use std::time::{Duration, Instant};
 
@@ -32,7 +33,7 @@ struct Found {
 /// Somebody at work until the time is over; `n` keeps what they write apart from what the others write.
 async fn work(hand: Hand, login: &'static str, n: usize, until: Instant) -> Found {
     let mut found = Found::default();
-    let stream = hand.http.get(format!("{}/api/live", hand.base)).header("cookie", &hand.cookie).send();
+    let stream = hand.live();
     let Ok(mut stream) = stream.await else {
         found.wrong.push("no live stream".into());
         return found;
@@ -65,7 +66,7 @@ async fn work(hand: Hand, login: &'static str, n: usize, until: Instant) -> Foun
 
 /// One question; how many were asked comes back, so that a chain of them counts each.
 async fn look(hand: &Hand, path: &str) -> Result<u32> {
-    hand.get(path).await.map(|_| 1)
+    hand.read(path).await.map(|_| 1)
 }
 
 async fn desk(hand: &Hand, n: usize, turn: usize) -> Result<u32> {
@@ -76,9 +77,9 @@ async fn desk(hand: &Hand, n: usize, turn: usize) -> Result<u32> {
         3 => look(hand, "/api/open-times").await,
         // Types into a registration of one's own.
         _ => {
-            let people = hand.get(&format!("/api/people?q=IH-{}", 10_030 + n)).await?;
+            let people = hand.read(&format!("/api/people?q=IH-{}", 10_030 + n)).await?;
             let id = people[0]["person"]["id"].as_str().context("a person")?.to_owned();
-            let version = hand.get(&format!("/api/people/{id}")).await?["person"]["version"].clone();
+            let version = hand.read(&format!("/api/people/{id}")).await?["person"]["version"].clone();
             let body = json!({ "version": version, "occupation": format!("Netmaker {turn}") });
             hand.send("patch", &format!("/api/people/{id}"), body).await.map(|_| 3)
         }
@@ -86,7 +87,7 @@ async fn desk(hand: &Hand, n: usize, turn: usize) -> Result<u32> {
 }
 
 async fn of_today(hand: &Hand, n: usize) -> Result<String> {
-    let day = hand.get("/api/schedule?day=2026-11-23").await?;
+    let day = hand.read("/api/schedule?day=2026-11-23").await?;
     let visits: Vec<&str> = day["visits"]
         .as_array()
         .into_iter()
@@ -121,20 +122,13 @@ async fn clinician(hand: &Hand, n: usize, turn: usize) -> Result<u32> {
         // Types a word more of a note.
         _ => {
             let visit = of_today(hand, n).await?;
-            let chart = hand.get(&format!("/api/visits/{visit}/chart")).await?;
+            let chart = hand.read(&format!("/api/visits/{visit}/chart")).await?;
             let part = chart["parts"].as_array().into_iter().flatten().find(|p| p["part"] == "history");
             let version = part.map_or(json!(0), |p| p["version"].clone());
             let body = json!({ "version": version, "body": format!("Coughs since Friday, turn {turn}.") });
             hand.send("put", &format!("/api/visits/{visit}/note/history"), body).await.map(|_| 3)
         }
     }
-}
-
-/// Bytes of memory that the process of a server holds.
-fn memory() -> Result<f64> {
-    let status = std::fs::read_to_string("/proc/self/status")?;
-    let line = status.lines().find_map(|l| l.strip_prefix("VmRSS:")).context("VmRSS")?;
-    Ok(line.trim().trim_end_matches("kB").trim().parse::<f64>()? * 1024.0)
 }
 
 /// Lets all of them work for so long.
@@ -146,7 +140,7 @@ pub async fn at_once(stack: &Stack, minutes: u64) -> Result<()> {
         }
     }
     let people = hands.len();
-    let begun = memory()?;
+    let begun = resident_memory().context("VmRSS")?;
     let until = Instant::now() + Duration::from_secs(60 * minutes);
     let all = hands.into_iter().enumerate().map(|(n, (hand, login))| tokio::spawn(work(hand, login, n, until)));
     let mut found = Found::default();
@@ -167,7 +161,7 @@ pub async fn at_once(stack: &Stack, minutes: u64) -> Result<()> {
     println!(
         "| memory of server, stand-ins and crowd, before and after | {:.0} MB, {:.0} MB | flat |",
         begun / 1e6,
-        memory()? / 1e6
+        resident_memory().context("VmRSS")? / 1e6
     );
     Ok(())
 }

@@ -3,8 +3,8 @@
 use crate::percentile;
 use anyhow::{Context, Result};
 use diesel_async::{AsyncConnection, RunQueryDsl};
-use harbor_demo::{PASSWORD, stack::Stack};
-use serde_json::{Value, json};
+use harbor_demo::attack::hand::Hand;
+use harbor_demo::stack::Stack;
 use std::time::{Duration, Instant};
 
 /// What there is for each person, as a clinic of some years has it.
@@ -57,7 +57,7 @@ async fn add_past(url: &str, from: usize, to: usize) -> Result<()> {
     diesel::sql_query(format!(
         "insert into lab_reports (id, number, person_id, record_number, status, issued_at, received_at, content, digest, reviewed_at, reviewed_by)
          select gen_random_uuid(), 'R' || w.n || '-' || r, w.id, '', 'final', at, at,
-                '{{\"values\": [{{\"name\": \"Glucose\", \"value\": \"5.4\", \"unit\": \"mmol/L\"}}]}}', 'R' || w.n || '-' || r, at, 'somebody'
+                '[{{\"loinc\": \"2823-3\", \"name\": \"Potassium\", \"number\": 4.1, \"unit\": \"mmol/L\"}}]', 'R' || w.n || '-' || r, at, 'somebody'
          from ({whose}) w, generate_series(1, {RESULTS}) r, lateral (select timestamptz '2020-01-06' + make_interval(days => (w.n * 3 + r * 97) % 2400) as at) d"
     ))
     .execute(&mut conn)
@@ -67,50 +67,14 @@ async fn add_past(url: &str, from: usize, to: usize) -> Result<()> {
     Ok(())
 }
 
-/// Somebody who is signed in.
-pub struct Hand {
-    pub http: reqwest::Client,
-    pub base: String,
-    pub cookie: String,
-    csrf: String,
-}
-
-impl Hand {
-    pub async fn sign_in(base: &str, login: &str) -> Result<Hand> {
-        let http = reqwest::Client::new();
-        let body = json!({ "login": login, "password": PASSWORD });
-        let signed = http.post(format!("{base}/api/sign-in")).json(&body).send().await?;
-        let cookie = signed.headers().get("set-cookie").and_then(|c| c.to_str().ok()).context("a session")?;
-        let cookie = cookie.split(';').next().unwrap_or("").to_owned();
-        let me: Value = signed.json().await?;
-        Ok(Hand { http, base: base.to_owned(), cookie, csrf: me["csrf"].as_str().unwrap_or("").to_owned() })
-    }
-
-    pub async fn get(&self, path: &str) -> Result<Value> {
-        self.answer(self.http.get(format!("{}{path}", self.base)), path).await
-    }
-
-    pub async fn send(&self, method: &str, path: &str, body: Value) -> Result<Value> {
-        let request = self.http.request(method.to_uppercase().parse()?, format!("{}{path}", self.base)).json(&body);
-        self.answer(request.header("x-harbor-csrf", &self.csrf), path).await
-    }
-
-    async fn answer(&self, request: reqwest::RequestBuilder, path: &str) -> Result<Value> {
-        let answer = request.header("cookie", &self.cookie).send().await?;
-        let status = answer.status();
-        anyhow::ensure!(status.is_success(), "{path}: {status} {}", answer.text().await.unwrap_or_default());
-        Ok(answer.json().await?)
-    }
-}
-
 /// The first question of each area, with whoever asks it.
 async fn first_views(base: &str) -> Result<Vec<(&'static str, String, Hand)>> {
     let desk = Hand::sign_in(base, "junia").await?;
-    let clinic = desk.get("/api/clinic").await?;
+    let clinic = desk.read("/api/clinic").await?;
     let site = clinic["sites"][0]["id"].as_str().context("a site")?.to_owned();
-    let found = desk.get("/api/people?q=IH-10007").await?;
+    let found = desk.read("/api/people?q=IH-10007").await?;
     let person = found[0]["person"]["id"].as_str().context("a person")?.to_owned();
-    let visits = desk.get(&format!("/api/people/{person}/visits")).await?;
+    let visits = desk.read(&format!("/api/people/{person}/visits")).await?;
     let visit = visits[0]["visit"]["id"].as_str().context("a visit")?.to_owned();
     let of = async |login| Hand::sign_in(base, login).await;
     Ok(vec![
@@ -141,7 +105,7 @@ async fn measure(views: &[(&'static str, String, Hand)]) -> Result<Vec<f64>> {
         let mut times: Vec<Duration> = Vec::new();
         for round in 0..22 {
             let begun = Instant::now();
-            hand.get(path).await?;
+            hand.read(path).await?;
             // What a clinic's day has warm is warm after the first two.
             if round > 1 {
                 times.push(begun.elapsed());

@@ -139,8 +139,8 @@ async fn metrics(state: Data<State>) -> HttpResponse {
     }
 }
 
-/// Bytes, as Linux tells them in kilobytes.
-fn resident_memory() -> Option<f64> {
+/// Bytes of memory that this process holds, as Linux tells them in kilobytes.
+pub fn resident_memory() -> Option<f64> {
     let status = std::fs::read_to_string("/proc/self/status").ok()?;
     let line = status.lines().find_map(|l| l.strip_prefix("VmRSS:"))?;
     let kilobytes: f64 = line.trim().trim_end_matches("kB").trim().parse().ok()?;

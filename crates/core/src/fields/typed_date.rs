@@ -5,8 +5,10 @@ use chrono::{Datelike, Days, Months, NaiveDate, NaiveTime, Weekday};
 /// What the date is for: it decides how a short year or a missing one is understood.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Sense {
-    /// Never after today; a two-digit year is the latest that is not in the future.
+    /// Never after today, and never without its year; a two-digit year is the latest that is not in the future.
     Birth,
+    /// Never after today; a missing year is the latest that is not in the future.
+    Death,
     /// The nearest one: a missing year is the one that brings it closest to today.
     Any,
 }
@@ -17,8 +19,12 @@ pub enum BadDate {
     NotUnderstood,
     #[error("There is no such day in the calendar.")]
     NoSuchDay,
+    #[error("A birth date has its year: type it as well.")]
+    BirthWithoutYear,
     #[error("A birth date cannot be in the future.")]
     BirthInFuture,
+    #[error("A date of death cannot be in the future.")]
+    DeathInFuture,
     #[error("A birth date more than 130 years ago is surely a slip.")]
     BirthTooLongAgo,
 }
@@ -36,11 +42,33 @@ pub fn is_usable(day: NaiveDate) -> bool {
 #[error("Type a time such as 9:00 or 14:30.")]
 pub struct BadTime;
 
-/// A time of day by the 24-hour clock: 9, 9:00, 9.30 or 14:30.
+/// A time of day as people write it: 9, 9:00, 9.30, 930, 14:30, 15h, 15h30, 3pm or 3:15 p.m.
 pub fn time(text: &str) -> Result<NaiveTime, BadTime> {
-    let text = text.trim().replace('.', ":");
-    let whole = if text.contains(':') { text } else { format!("{text}:00") };
-    NaiveTime::parse_from_str(&whole, "%H:%M").map_err(|_| BadTime)
+    let text: String = text.to_lowercase().chars().filter(|c| !c.is_whitespace()).collect();
+    let letters = text.trim_start_matches(|c: char| c.is_ascii_digit() || matches!(c, ':' | '.' | 'h'));
+    let afternoon = match letters.trim_end_matches('.') {
+        "" => None,
+        "am" | "a.m" | "a" => Some(false),
+        "pm" | "p.m" | "p" => Some(true),
+        _ => return Err(BadTime),
+    };
+    let digits = text[..text.len() - letters.len()].replace(['.', 'h'], ":");
+    let digits = digits.strip_suffix(':').unwrap_or(&digits);
+    let (hour, minute) = match digits.split_once(':') {
+        Some(parts) => parts,
+        None if digits.len() > 2 => digits.split_at_checked(digits.len() - 2).ok_or(BadTime)?,
+        None => (digits, "00"),
+    };
+    if hour.is_empty() || hour.len() > 2 || minute.len() != 2 {
+        return Err(BadTime);
+    }
+    let (hour, minute): (u32, u32) = (hour.parse().map_err(|_| BadTime)?, minute.parse().map_err(|_| BadTime)?);
+    let hour = match afternoon {
+        None => hour,
+        Some(_) if !(1..=12).contains(&hour) => return Err(BadTime),
+        Some(afternoon) => hour % 12 + if afternoon { 12 } else { 0 },
+    };
+    NaiveTime::from_hms_opt(hour, minute, 0).ok_or(BadTime)
 }
 
 const MONTHS: [&str; 12] = [
@@ -74,6 +102,9 @@ pub fn parse(text: &str, today: NaiveDate, sense: Sense) -> Result<NaiveDate, Ba
             return Err(BadDate::BirthTooLongAgo);
         }
     }
+    if sense == Sense::Death && date > today {
+        return Err(BadDate::DeathInFuture);
+    }
     Ok(date)
 }
 
@@ -94,7 +125,7 @@ fn understand(text: &str, today: NaiveDate, sense: Sense) -> Result<NaiveDate, B
     if let Some(day) = name_index(&lower, &DAYS) {
         return Ok(next_weekday(today, day));
     }
-    let parts: Vec<&str> = lower.split(|c: char| !c.is_alphanumeric()).filter(|p| !p.is_empty()).collect();
+    let parts = parts(&lower);
     let (year, month, day) = match parts.as_slice() {
         [all] if all.len() == 8 && all.bytes().all(|b| b.is_ascii_digit()) => {
             let first = number(&all[..4])?;
@@ -113,9 +144,9 @@ fn understand(text: &str, today: NaiveDate, sense: Sense) -> Result<NaiveDate, B
         [a, b, rest @ ..] if rest.len() <= 1 => {
             let year = rest.first().map(|y| short_year(y, today, sense)).transpose()?;
             if let Some(m) = name_index(a, &MONTHS) {
-                (year, m as i32 + 1, number(b.trim_end_matches(char::is_alphabetic))?)
+                (year, m as i32 + 1, number(b)?)
             } else if let Some(m) = name_index(b, &MONTHS) {
-                (year, m as i32 + 1, number(a.trim_end_matches(char::is_alphabetic))?)
+                (year, m as i32 + 1, number(a)?)
             } else {
                 (year, number(a)?, number(b)?)
             }
@@ -125,6 +156,8 @@ fn understand(text: &str, today: NaiveDate, sense: Sense) -> Result<NaiveDate, B
     let (month, day) = (u32::try_from(month).unwrap_or(0), u32::try_from(day).unwrap_or(0));
     match year {
         Some(year) => NaiveDate::from_ymd_opt(year, month, day).ok_or(BadDate::NoSuchDay),
+        // The nearest year would make a newborn of whoever left theirs out.
+        None if sense == Sense::Birth => Err(BadDate::BirthWithoutYear),
         None => [today.year() - 1, today.year(), today.year() + 1]
             .into_iter()
             .filter_map(|y| NaiveDate::from_ymd_opt(y, month, day))
@@ -132,6 +165,24 @@ fn understand(text: &str, today: NaiveDate, sense: Sense) -> Result<NaiveDate, B
             .min_by_key(|d| (*d - today).num_days().abs())
             .ok_or(BadDate::NoSuchDay),
     }
+}
+
+/// Words and numbers, each by itself however they are written together; the ending of an ordinal is none.
+fn parts(text: &str) -> Vec<&str> {
+    let mut found = Vec::new();
+    for piece in text.split(|c: char| !c.is_alphanumeric()).filter(|p| !p.is_empty()) {
+        let mut begun = 0;
+        let kinds = piece.char_indices().zip(piece.chars().skip(1));
+        for ((at, one), next) in kinds {
+            if one.is_ascii_digit() != next.is_ascii_digit() {
+                found.push(&piece[begun..at + one.len_utf8()]);
+                begun = at + one.len_utf8();
+            }
+        }
+        found.push(&piece[begun..]);
+    }
+    found.retain(|part| !matches!(*part, "st" | "nd" | "rd" | "th"));
+    found
 }
 
 fn relative(text: &str, today: NaiveDate) -> Result<NaiveDate, BadDate> {
@@ -189,7 +240,7 @@ fn short_year(text: &str, today: NaiveDate, sense: Sense) -> Result<i32, BadDate
         return Err(BadDate::NotUnderstood);
     }
     let year = today.year() - today.year() % 100 + value;
-    let latest = if sense == Sense::Birth { today.year() } else { today.year() + 50 };
+    let latest = if sense == Sense::Any { today.year() + 50 } else { today.year() };
     Ok(if year > latest { year - 100 } else { year })
 }
 
@@ -227,11 +278,27 @@ mod tests {
     #[test]
     fn a_time_is_read_as_people_write_it() {
         let at = |h, m| NaiveTime::from_hms_opt(h, m, 0).unwrap();
-        let wanted = [("9", at(9, 0)), (" 9:05 ", at(9, 5)), ("14.30", at(14, 30)), ("23:59", at(23, 59))];
+        let wanted = [
+            ("9", at(9, 0)),
+            (" 9:05 ", at(9, 5)),
+            ("14.30", at(14, 30)),
+            ("23:59", at(23, 59)),
+            ("3pm", at(15, 0)),
+            ("3:15 p.m.", at(15, 15)),
+            ("12 am", at(0, 0)),
+            ("12:30PM", at(12, 30)),
+            ("15h", at(15, 0)),
+            ("15h30", at(15, 30)),
+            ("9.20", at(9, 20)),
+            ("920", at(9, 20)),
+            ("1530", at(15, 30)),
+        ];
         for (text, right) in wanted {
             assert_eq!(time(text), Ok(right), "{text}");
         }
-        for text in ["", "noon", "24:00", "9:60", "9:0:0", "-1", "99999999999"] {
+        let wrong =
+            ["", "noon", "24:00", "9:60", "9:0:0", "-1", "99999999999", "13pm", "0am", "9:5", "960", "h", "pm", "9 o"];
+        for text in wrong {
             assert_eq!(time(text), Err(BadTime), "{text}");
         }
     }
@@ -249,11 +316,20 @@ mod tests {
             "19620304",
             "030462",
             "4th march 1962",
+            "04mar1962",
+            "mar4,1962",
+            "4mar62",
         ] {
             assert_eq!(parse(typed, today, Sense::Birth), Ok(day(1962, 3, 4)), "{typed}");
         }
         assert_eq!(parse("11/24/26", today, Sense::Birth), Err(BadDate::BirthInFuture));
         assert_eq!(parse("1/2/26", today, Sense::Birth), Ok(day(2026, 1, 2)));
+        for typed in ["3/4", "4 mar", "march 4th"] {
+            assert_eq!(parse(typed, today, Sense::Birth), Err(BadDate::BirthWithoutYear), "{typed}");
+        }
+        assert_eq!(parse("11/24/26", today, Sense::Death), Err(BadDate::DeathInFuture));
+        assert_eq!(parse("24 nov", today, Sense::Death), Ok(day(2025, 11, 24)), "the last one");
+        assert_eq!(parse("today", today, Sense::Death), Ok(today));
         assert_eq!(parse("1/2/1880", today, Sense::Birth), Err(BadDate::BirthTooLongAgo));
         assert_eq!(parse("2/30/62", today, Sense::Birth), Err(BadDate::NoSuchDay));
         assert_eq!(parse("soon", today, Sense::Birth), Err(BadDate::NotUnderstood));

@@ -1,6 +1,7 @@
 //! Finding people: what a typed search asks for, who fits best, and why.
 
 use super::names::{fold, sounds};
+use crate::fields::typed_date::{Sense, parse};
 use chrono::{Datelike, NaiveDate};
 
 /// What one search asks for, taken apart from what was typed.
@@ -14,6 +15,8 @@ pub struct SearchTerms {
     pub birth_year: Option<i32>,
     /// Four or more digits that may be part of a telephone, record or subscriber number.
     pub digits: Option<String>,
+    /// Letters that stood right before the digits, and may belong to them: `SM 47110`. They stand among the words as well.
+    pub letters_before: Option<String>,
     /// A record number as printed, such as `IH-10042`.
     pub record_number: Option<String>,
 }
@@ -22,40 +25,97 @@ impl SearchTerms {
     pub fn is_empty(&self) -> bool {
         *self == SearchTerms::default()
     }
+
+    /// The same search, had the letters before the digits been a part of them.
+    pub fn with_letters(&self) -> Option<SearchTerms> {
+        let letters = self.letters_before.as_ref()?;
+        let at = self.words.iter().position(|w| w.eq_ignore_ascii_case(letters))?;
+        let mut terms = self.clone();
+        terms.words.remove(at);
+        terms.letters_before = None;
+        terms.digits = Some(format!("{letters}{}", self.digits.as_deref().unwrap_or_default()));
+        Some(terms)
+    }
 }
 
 /// Takes a typed search apart: names in any order and any mix with a birth date, birth year, telephone,
-/// record number or subscriber number.
+/// record number or subscriber number, each as people type them.
 pub fn search_terms(text: &str, today: NaiveDate) -> SearchTerms {
-    use crate::fields::typed_date::{Sense, parse};
     let mut terms = SearchTerms::default();
     let text: String = text.chars().take(120).collect();
-    for word in text.split([' ', ',', '\t']).filter(|w| !w.is_empty()) {
+    let pieces: Vec<&str> = text.split([' ', ',', '\t']).filter(|w| !w.is_empty()).collect();
+    let mut rest = pieces.as_slice();
+    let mut before: Option<&str> = None;
+    while let [word, others @ ..] = rest {
+        rest = others;
         let digits: String = word.chars().filter(char::is_ascii_digit).collect();
-        let upper = word.to_uppercase();
-        if let Some(number) =
-            upper.strip_prefix("IH-").filter(|n| !n.is_empty() && n.bytes().all(|b| b.is_ascii_digit()))
-        {
-            terms.record_number = Some(format!("IH-{number}"));
+        if let Some(date) = date_of_words(word, others, today) {
+            terms.birth_date = Some(date);
+            rest = &others[2..];
+        } else if let Some((number, left)) = record_number(word, others) {
+            terms.record_number = Some(number);
+            rest = left;
         } else if digits.is_empty() {
             terms.words.extend(fold(word).split(' ').filter(|w| !w.is_empty()).map(str::to_owned));
-        } else if word.len() == 4
-            && digits.len() == 4
-            && matches!(word.parse::<i32>(), Ok(y) if (today.year() - 130..=today.year()).contains(&y))
-        {
-            terms.birth_year = word.parse().ok();
-        } else if let Some(date) = (word.contains(['/', '.']) || word.matches('-').count() == 2 || digits.len() == 8)
-            .then(|| parse(word, today, Sense::Birth).ok())
-            .flatten()
+        } else if let Some(year) = birth_year(word, today) {
+            terms.birth_year = Some(year);
+        } else if let Some(date) =
+            looks_like_a_date(word, &digits).then(|| parse(word, today, Sense::Birth).ok()).flatten()
         {
             terms.birth_date = Some(date);
-        } else if digits.len() >= 3 {
-            let kept: String = upper.chars().filter(|c| c.is_ascii_alphanumeric()).collect();
-            let joined = terms.digits.take().unwrap_or_default() + &kept;
-            terms.digits = Some(joined);
+        } else if digits.len() >= 3 || terms.digits.is_some() {
+            let kept = word.chars().filter(char::is_ascii_alphanumeric).map(|c| c.to_ascii_uppercase());
+            if terms.digits.is_none() {
+                terms.letters_before = before
+                    .filter(|b| b.len() <= 5 && b.bytes().all(|c| c.is_ascii_alphabetic()))
+                    .map(str::to_uppercase);
+            }
+            terms.digits.get_or_insert_default().extend(kept);
         }
+        before = Some(word);
+    }
+    // A number of the North American plan may be written with its country.
+    if let Some(digits) =
+        terms.digits.as_mut().filter(|d| d.len() == 11 && d.starts_with('1') && d.bytes().all(|b| b.is_ascii_digit()))
+    {
+        digits.remove(0);
     }
     terms
+}
+
+/// `Feb 11 1968` or `11 feb 68` in words of their own.
+fn date_of_words(word: &str, others: &[&str], today: NaiveDate) -> Option<NaiveDate> {
+    let [second, third, ..] = others else { return None };
+    let lettered = |w: &&str| w.len() >= 3 && w.trim_end_matches('.').bytes().all(|b| b.is_ascii_alphabetic());
+    if [word, *second].iter().filter(|w| lettered(w)).count() != 1 || !third.bytes().all(|b| b.is_ascii_digit()) {
+        return None;
+    }
+    parse(&format!("{word} {second} {third}"), today, Sense::Birth).ok()
+}
+
+/// `IH-10005`, `ih10005` or `IH 10005`, and what is left behind it.
+fn record_number<'a>(word: &str, others: &'a [&'a str]) -> Option<(String, &'a [&'a str])> {
+    let upper = word.to_uppercase();
+    let number = upper.strip_prefix("IH")?;
+    let number = number.strip_prefix('-').unwrap_or(number);
+    let plain = |n: &str| !n.is_empty() && n.bytes().all(|b| b.is_ascii_digit());
+    match others {
+        [next, left @ ..] if number.is_empty() && plain(next) => Some((format!("IH-{next}"), left)),
+        _ => plain(number).then(|| (format!("IH-{number}"), others)),
+    }
+}
+
+fn birth_year(word: &str, today: NaiveDate) -> Option<i32> {
+    let year: i32 = word.parse().ok()?;
+    (word.len() == 4 && (today.year() - 130..=today.year()).contains(&year)).then_some(year)
+}
+
+/// Whether a word is written as a whole date is: with strokes, points or two dashes, eight digits, or around its month.
+fn looks_like_a_date(word: &str, digits: &str) -> bool {
+    let around_month = word.starts_with(|c: char| c.is_ascii_digit())
+        && word.ends_with(|c: char| c.is_ascii_digit())
+        && word.chars().filter(|c| c.is_ascii_alphabetic()).count() >= 3;
+    word.contains(['/', '.']) || word.matches('-').count() == 2 || digits.len() == 8 || around_month
 }
 
 /// The facts by which a person is found.
@@ -146,7 +206,7 @@ pub fn fit(terms: &SearchTerms, person: &Findable) -> Option<Fit> {
         because("record number".into());
     }
     if let Some(digits) = &terms.digits {
-        let why = if person.subscriber_numbers.iter().any(|s| s == digits) {
+        let why = if person.subscriber_numbers.iter().any(|s| s.chars().filter(|c| *c != '-').eq(digits.chars())) {
             "subscriber number"
         } else if person.record_number.strip_prefix("IH-") == Some(digits) {
             "record number"
@@ -187,6 +247,31 @@ mod tests {
         assert!(search_terms(" ,, ", today).is_empty());
     }
 
+    #[test]
+    fn numbers_and_dates_are_understood_as_they_are_typed() {
+        let today = day(2026, 11, 23);
+        for typed in ["Feb 11 1968", "11 feb 68", "11feb1968", "2/11/68", "february 11 1968"] {
+            let t = search_terms(&format!("{typed} halvorsen"), today);
+            assert_eq!((t.birth_date, t.words.len()), (Some(day(1968, 2, 11)), 1), "{typed}");
+        }
+        for typed in ["IH 10005", "ih10005", "IH-10005", "ih 10005"] {
+            assert_eq!(search_terms(typed, today).record_number.as_deref(), Some("IH-10005"), "{typed}");
+        }
+        for typed in ["1-207-555-0104", "12075550104", "(207) 555-0104", "+1 207 555 0104"] {
+            assert_eq!(search_terms(typed, today).digits.as_deref(), Some("2075550104"), "{typed}");
+        }
+        let t = search_terms("SM 47110", today);
+        assert_eq!(
+            (t.digits.as_deref(), t.with_letters().unwrap().digits.as_deref()),
+            (Some("47110"), Some("SM47110"))
+        );
+        assert_eq!(t.with_letters().unwrap().words, Vec::<String>::new());
+        assert_eq!(search_terms("SM12-345 67", today).digits.as_deref(), Some("SM1234567"));
+        // A name before a year, or a month that is a name, stays one.
+        assert_eq!(search_terms("Lo 1968", today).with_letters(), None);
+        assert_eq!(search_terms("June 1968", today).words, ["june"]);
+    }
+
     fn wren() -> Findable<'static> {
         Findable {
             first: "Wren",
@@ -216,6 +301,8 @@ mod tests {
         assert_eq!(why("5/17/92").as_deref(), Some("birth date"));
         assert_eq!(why("0142").as_deref(), Some("telephone"));
         assert_eq!(why("sm44710").as_deref(), Some("subscriber number"));
+        let dashed = Findable { subscriber_numbers: vec!["SM-447-10"], ..wren() };
+        assert!(fit(&search_terms("sm44710", day(2026, 11, 23)), &dashed).is_some(), "without its dashes");
         assert_eq!(why("IH-10042 wren").as_deref(), Some("first name, record number"));
     }
 

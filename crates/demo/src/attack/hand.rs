@@ -43,4 +43,26 @@ impl Hand {
     pub async fn get(&self, path: &str) -> Value {
         self.ask("get", path, None).await.map_or(Value::Null, |(_, body)| body)
     }
+
+    /// What is there; anything but success is an error.
+    pub async fn read(&self, path: &str) -> Result<Value> {
+        self.done("get", path, None).await
+    }
+
+    pub async fn send(&self, method: &str, path: &str, body: Value) -> Result<Value> {
+        self.done(method, path, Some(&body)).await
+    }
+
+    async fn done(&self, method: &str, path: &str, body: Option<&Value>) -> Result<Value> {
+        let (status, answer) = self.ask(method, path, body).await.with_context(|| format!("no answer to {path}"))?;
+        anyhow::ensure!((200..300).contains(&status), "{path}: {status} {answer}");
+        Ok(answer)
+    }
+
+    /// The stream of tidings, for as long as its answer is held.
+    pub async fn live(&self) -> Result<reqwest::Response> {
+        // Without the time limit of the others: it stays open.
+        let http = reqwest::Client::builder().no_proxy().build()?;
+        Ok(http.get(format!("{}/api/live", self.base)).header("cookie", &self.cookie).send().await?)
+    }
 }

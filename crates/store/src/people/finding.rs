@@ -91,6 +91,12 @@ pub async fn search(conn: &mut Conn, terms: &SearchTerms, limit: usize) -> Resul
     if terms.is_empty() {
         return Ok(vec![]);
     }
+    if let Some(whole) = terms.with_letters() {
+        let found = Box::pin(search(conn, &whole, limit)).await?;
+        if !found.is_empty() {
+            return Ok(found);
+        }
+    }
     let numbered = match &terms.digits {
         Some(digits) => Some(by_digits(conn, digits).await?),
         None => None,
@@ -205,7 +211,7 @@ async fn by_digits(conn: &mut Conn, digits: &str) -> Result<Vec<Uuid>> {
          (select id from people where other_phone like $1 limit 100) union
          (select id from people where reverse(other_phone) like $2 limit 100) union
          select id from people where record_number = 'IH-' || $3 union
-         select person_id from coverages where subscriber_number = $3",
+         select person_id from coverages where replace(subscriber_number, '-', '') = $3",
     )
     .bind::<sql_types::Text, _>(from_start)
     .bind::<sql_types::Text, _>(from_end)

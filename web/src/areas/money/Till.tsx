@@ -1,6 +1,6 @@
 /** The till: opened with its cash, closed as it was counted; every difference has its reason. */
 
-import { Form, Refused } from '../../ui/Form';
+import { Faults, Form, Refused } from '../../ui/Form';
 import { Unanswered } from '../../ui/Unanswered';
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
@@ -32,47 +32,50 @@ function Count({ till, site }: { till: Schemas['TillView']; site: string }) {
   return (
     <Sheet>
       <h2>Count and close</h2>
-      <Form refusal={refusal} onSave={close}>
-        <Scroller>
-          <Table>
-            <thead>
-              <tr>
-                <th>Means</th>
-                <th className="number">Expected</th>
-                <th>Counted</th>
-              </tr>
-            </thead>
-            <tbody>
-              {till.expected.map((e) => (
-                <tr key={e.method} data-expected={e.method}>
-                  <td>{words[e.method]}</td>
-                  <td className="number">
-                    <Mono>{dollars(e.cents)}</Mono>
-                  </td>
-                  <td>
-                    <Field
-                      label={`Counted, ${words[e.method]?.toLowerCase()}`}
-                      hideLabel
-                      value={counts[e.method] ?? ''}
-                      onChange={(text) => setCounts({ ...counts, [e.method]: text })}
-                      name={e.method}
-                    />
-                  </td>
+      {/* No form: Enter between two counts must not close the till. */}
+      <Faults refusal={refusal}>
+        <Stack>
+          <Scroller>
+            <Table>
+              <thead>
+                <tr>
+                  <th>Means</th>
+                  <th className="number">Expected</th>
+                  <th>Counted</th>
                 </tr>
-              ))}
-            </tbody>
-          </Table>
-        </Scroller>
-        <Refused />
-        <Row $align="end">
-          <Field name="stays" label="Cash that stays in the drawer" value={stays} onChange={setStays} />
-          <Field name="reason" label="Why it differs, when it does" value={reason} onChange={setReason} />
-          <Spread />
-          <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
-            Close the till
-          </Button>
-        </Row>
-      </Form>
+              </thead>
+              <tbody>
+                {till.expected.map((e) => (
+                  <tr key={e.method} data-expected={e.method}>
+                    <td>{words[e.method]}</td>
+                    <td className="number">
+                      <Mono>{dollars(e.cents)}</Mono>
+                    </td>
+                    <td>
+                      <Field
+                        label={`Counted, ${words[e.method]?.toLowerCase()}`}
+                        hideLabel
+                        value={counts[e.method] ?? ''}
+                        onChange={(text) => setCounts({ ...counts, [e.method]: text })}
+                        name={e.method}
+                      />
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </Table>
+          </Scroller>
+          <Refused />
+          <Row $align="end">
+            <Field name="stays" label="Cash that stays in the drawer" value={stays} onChange={setStays} />
+            <Field name="reason" label="Why it differs, when it does" value={reason} onChange={setReason} />
+            <Spread />
+            <Button $kind="filled" data-main-action isDisabled={busy} onPress={close}>
+              Close the till
+            </Button>
+          </Row>
+        </Stack>
+      </Faults>
     </Sheet>
   );
 }

@@ -11,6 +11,7 @@ import { cardInset, minuteHeight } from '../../ui/tokens';
 import { CompactLine } from '../../ui/VisitLine';
 import { Block, blockLooks, CardLine, Held, Now, Pinned } from './boardPieces';
 import { type Column, onBoard, sideBySide } from './columns';
+import { holdsAll, wordsOf } from './searching';
 
 export type Slot = Schemas['Slot'];
 export type Card = Schemas['VisitCard'];
@@ -124,11 +125,10 @@ const FreeSlot = memo(function FreeSlot({ slot, ranged, p }: { slot: Slot; range
 
 const nameOf = (card: Card, discreet: boolean) => (discreet ? card.visit.callSign : card.person.name);
 
-function isFound(card: Card, wanted: string, discreet: boolean) {
-  if (wanted === '') return true;
+function isFound(card: Card, wanted: readonly string[], discreet: boolean) {
   const { visit, person } = card;
   const by = [nameOf(card, discreet), visit.reason, visit.callSign, discreet ? '' : person.recordNumber];
-  return by.join(' ').toLowerCase().includes(wanted);
+  return holdsAll(by.join(' '), wanted);
 }
 
 type VisitShows = {
@@ -229,6 +229,7 @@ function useLying(p: Ground) {
 }
 
 export const LaneCards = memo(function LaneCards({ wanted, selected, range, p }: Marks & { p: Ground }) {
+  const words = useMemo(() => wordsOf(wanted), [wanted]);
   const { held, free, visits, beside, notes } = useLying(p);
   const { top, isShown } = placing(p);
   const nowIso = new Date(p.nowMinute * 60000).toISOString();
@@ -245,7 +246,7 @@ export const LaneCards = memo(function LaneCards({ wanted, selected, range, p }:
           key={v.visit.id}
           card={v}
           beside={beside.get(v.visit.id)}
-          faint={!isFound(v, wanted, p.discreet)}
+          faint={!isFound(v, words, p.discreet)}
           selected={selected === v.visit.id}
           p={p}
         />

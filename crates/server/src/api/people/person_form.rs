@@ -89,7 +89,7 @@ pub(crate) fn details(f: &PersonForm, today: NaiveDate) -> Result<(Details, Regi
     };
     let sex: Option<Sex> = (!f.sex.is_empty()).then(|| faults.coded("sex", &f.sex, "Choose female, male or unknown."));
     let deceased_on = f.deceased_on.as_deref().filter(|t| !t.trim().is_empty()).and_then(|text| {
-        typed_date::parse(text, today, Sense::Birth).map_err(|e| faults.add("deceasedOn", e.to_string())).ok()
+        typed_date::parse(text, today, Sense::Death).map_err(|e| faults.add("deceasedOn", e.to_string())).ok()
     });
     if let Some(sentence) = deceased_on.and_then(|died| death_refusal(birth_date, died)) {
         faults.add("deceasedOn", sentence);

@@ -1,0 +1,1 @@
+drop index coverages_number_undashed;
