@@ -90,7 +90,7 @@ export function Dialog(p: {
     return () => mark(false);
   }, [p.open, mark]);
   const leave = () => {
-    if (typed.current && !p.kept && !p.light) return setAsking(!asking);
+    if (typed.current && !p.kept) return setAsking(!asking);
     p.onClose();
   };
   return (
@@ -123,7 +123,7 @@ export function Dialog(p: {
             </Notice>
           )}
           <Unsaved value={around}>
-            <div onInput={() => mark(true)}>{p.children}</div>
+            <div onInput={() => mark(!p.light)}>{p.children}</div>
           </Unsaved>
         </Inside>
       </Pane>

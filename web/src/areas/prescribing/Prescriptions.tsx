@@ -65,7 +65,7 @@ function Draft({
     if (await run(() => api.POST('/api/visits/{id}/prescriptions', { ...path, body }))) onDone();
   };
   return (
-    <Form refusal={refusal ?? check.error} onSave={add}>
+    <Form refusal={check.error ?? refusal} onSave={add}>
       <Stack>
         <Row>
           <strong>{product.brand}</strong> <Mono>{product.strength}</Mono>
