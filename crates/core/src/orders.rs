@@ -194,6 +194,22 @@ pub struct ReportedValue {
     pub interpretation: Option<Interpretation>,
 }
 
+impl ReportedValue {
+    /// A measured number in its range, both ends in the same unit, interpreted by it.
+    pub fn measured(loinc: &str, name: &str, number: f64, unit: &str, low: f64, high: f64) -> ReportedValue {
+        ReportedValue {
+            loinc: loinc.into(),
+            name: name.into(),
+            number: Some(number),
+            text: String::new(),
+            unit: unit.into(),
+            low: Some(low),
+            high: Some(high),
+            interpretation: interpret(number, Some(low), Some(high)),
+        }
+    }
+}
+
 /// What came back from the laboratory for one order.
 #[derive(Debug, Clone, PartialEq)]
 pub struct LabReport {

@@ -7,7 +7,7 @@ use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
 use harbor_core::arrival::rooms::RoomKind;
-use harbor_core::orders::OrderState;
+use harbor_core::orders::{OrderState, ReportedValue as Measured};
 use harbor_core::visit_line::Mark;
 use harbor_store::codes::Code;
 use harbor_store::consult::chart::NewMeasurement;
@@ -292,16 +292,7 @@ async fn lucan(world: &mut World, change: &mut Change<'_>) -> Result<()> {
 /// Results that nobody has seen: one corrected, one for an uncertain person.
 async fn results(world: &mut World, change: &mut Change<'_>) -> Result<()> {
     let value = |loinc: &str, name: &str, number: f64, unit: &str, low: f64, high: f64| {
-        ReportedValue::from(&harbor_core::orders::ReportedValue {
-            loinc: loinc.into(),
-            name: name.into(),
-            number: Some(number),
-            text: String::new(),
-            unit: unit.into(),
-            low: Some(low),
-            high: Some(high),
-            interpretation: harbor_core::orders::interpret(number, Some(low), Some(high)),
-        })
+        ReportedValue::from(&Measured::measured(loinc, name, number, unit, low, high))
     };
     let lucan = world.person("Ferreira-Holm", "Lucan").clone();
     let sunniva = world.person("Brandvold", "Ottoline").clone();

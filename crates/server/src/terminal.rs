@@ -13,7 +13,7 @@ use harbor_core::money::ledger::Method;
 use harbor_core::money::payments::{For, Mean};
 use harbor_store::Actor;
 use harbor_store::codes;
-use harbor_store::documents::{Doc, WaitingPayment};
+use harbor_store::documents::{Doc, WaitingFor, WaitingPayment};
 use harbor_store::money::payments::{NewPayment, Part};
 use harbor_store::money::terminal as store;
 use harbor_store::rows::{CardRequest, Payment};
@@ -76,11 +76,11 @@ async fn on_record(state: &State, reference: Uuid) -> Result<Option<Said>, Probl
 pub fn keep(new: &NewPayment) -> Doc<WaitingPayment> {
     let part = |p: &Part| {
         let (visit, kind) = match p.what {
-            For::Visit(visit) => (Some(visit), "visit"),
-            For::CarriedOver => (None, "carried_over"),
-            For::Credit => (None, "credit"),
+            For::Visit(visit) => (Some(visit), WaitingFor::Visit),
+            For::CarriedOver => (None, WaitingFor::CarriedOver),
+            For::Credit => (None, WaitingFor::Credit),
         };
-        (p.person, visit, kind.to_owned(), p.amount.get())
+        (p.person, visit, kind, p.amount.get())
     };
     let mean = |m: &Mean| (m.method.into(), m.amount.get(), m.reference.clone());
     Doc(WaitingPayment {
@@ -97,11 +97,12 @@ fn kept(row: &CardRequest, approval: &str) -> NewPayment {
         let reference = if method == Method::Card { format!("approval {approval}") } else { reference };
         Mean { method, amount: Cents::new(cents), reference }
     };
-    let part = |(person, visit, kind, cents): (Uuid, Option<Uuid>, String, i64)| {
-        let what = match (visit, kind.as_str()) {
+    let part = |(person, visit, kind, cents): (Uuid, Option<Uuid>, WaitingFor, i64)| {
+        let what = match (visit, kind) {
             (Some(visit), _) => For::Visit(visit),
-            (None, "carried_over") => For::CarriedOver,
-            _ => For::Credit,
+            (None, WaitingFor::CarriedOver) => For::CarriedOver,
+            // Of no visit that is known: it stays the payer's own.
+            (None, WaitingFor::Credit | WaitingFor::Visit) => For::Credit,
         };
         Part { person, what, amount: Cents::new(cents) }
     };

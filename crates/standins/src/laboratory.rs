@@ -11,7 +11,7 @@
 use crate::{After, World, moody, released};
 use actix_web::{HttpResponse, web};
 use chrono::{DateTime, Utc};
-use harbor_core::orders::{LabReport, ReportStatus, ReportedValue, RequestedTest, Requisition, interpret};
+use harbor_core::orders::{LabReport, ReportStatus, ReportedValue, RequestedTest, Requisition};
 use harbor_formats::fhir::laboratory::{read_order, write_report};
 use serde_json::json;
 
@@ -141,16 +141,7 @@ fn value(&(loinc, name, unit, low, high): &Analyte, reference: &str, shift: f64)
         _ => f64::from(chance(&format!("{reference}{loinc}"))) / 110.0 + shift,
     };
     let number = ((low + (high - low) * place) * 10.0).round() / 10.0;
-    ReportedValue {
-        loinc: loinc.into(),
-        name: name.into(),
-        number: Some(number),
-        text: String::new(),
-        unit: unit.into(),
-        low: Some(low),
-        high: Some(high),
-        interpretation: interpret(number, Some(low), Some(high)),
-    }
+    ReportedValue::measured(loinc, name, number, unit, low, high)
 }
 
 fn words(test: &RequestedTest) -> ReportedValue {

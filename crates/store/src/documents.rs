@@ -147,13 +147,22 @@ pub type ByMeans = BTreeMap<codes::Method, i64>;
 /// The facts that a question to a payer carried, as they were sent.
 pub type SentFacts = BTreeMap<codes::Fact, String>;
 
+/// What a part of a waiting payment is for; of a visit, its id stands beside it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum WaitingFor {
+    Visit,
+    CarriedOver,
+    Credit,
+}
+
 /// A payment as it waits for the card terminal.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct WaitingPayment {
     pub site: Uuid,
     pub means: Vec<(codes::Method, i64, String)>,
-    /// Person, visit, kind, cents.
-    pub parts: Vec<(Uuid, Option<Uuid>, String, i64)>,
+    /// Person, visit, what for, cents.
+    pub parts: Vec<(Uuid, Option<Uuid>, WaitingFor, i64)>,
 }
 
 /// The rows that a merge found under one of the two, by table and column, and the ties between people.

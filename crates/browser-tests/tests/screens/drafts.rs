@@ -184,6 +184,11 @@ async fn asks_before_it_goes(b: &Browser) -> Result<()> {
     b.press("Leave without it").await?;
     b.gone(DIALOG).await?;
     ensure!(b.client.execute(asks, vec![]).await?.as_bool() == Some(false), "asked for nothing");
+    // What is only looked for is nothing to lose.
+    b.keys("/").await?;
+    b.see(DIALOG).await?;
+    b.keys("asthma").await?;
+    ensure!(b.client.execute(asks, vec![]).await?.as_bool() == Some(false), "asked about a search");
     Ok(())
 }
 

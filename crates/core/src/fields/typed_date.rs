@@ -138,7 +138,7 @@ fn understand(text: &str, today: NaiveDate, sense: Sense) -> Result<NaiveDate, B
         [all] if all.len() == 6 && all.bytes().all(|b| b.is_ascii_digit()) => {
             (Some(short_year(&all[4..], today, sense)?), number(&all[..2])?, number(&all[2..4])?)
         }
-        [y, m, d] if y.len() == 4 && m.bytes().all(|b| b.is_ascii_digit()) => {
+        [y, m, d] if y.len() == 4 && [y, m].iter().all(|n| n.bytes().all(|b| b.is_ascii_digit())) => {
             (Some(number(y)?), number(m)?, number(d)?)
         }
         [a, b, rest @ ..] if rest.len() <= 1 => {
@@ -324,6 +324,9 @@ mod tests {
         }
         assert_eq!(parse("11/24/26", today, Sense::Birth), Err(BadDate::BirthInFuture));
         assert_eq!(parse("1/2/26", today, Sense::Birth), Ok(day(2026, 1, 2)));
+        // Months of four letters are no years.
+        assert_eq!(parse("June 4 1962", today, Sense::Birth), Ok(day(1962, 6, 4)));
+        assert_eq!(parse("july 4, 1962", today, Sense::Any), Ok(day(1962, 7, 4)));
         for typed in ["3/4", "4 mar", "march 4th"] {
             assert_eq!(parse(typed, today, Sense::Birth), Err(BadDate::BirthWithoutYear), "{typed}");
         }

@@ -74,13 +74,12 @@ pub fn search_terms(text: &str, today: NaiveDate) -> SearchTerms {
         }
         before = Some(word);
     }
-    // A number of the North American plan may be written with its country.
-    if let Some(digits) =
-        terms.digits.as_mut().filter(|d| d.len() == 11 && d.starts_with('1') && d.bytes().all(|b| b.is_ascii_digit()))
-    {
-        digits.remove(0);
-    }
     terms
+}
+
+/// The digits as those of a telephone: a number of the North American plan may be written with its country.
+pub fn as_telephone(digits: &str) -> &str {
+    digits.strip_prefix('1').filter(|d| d.len() == 10 && d.bytes().all(|b| b.is_ascii_digit())).unwrap_or(digits)
 }
 
 /// `Feb 11 1968` or `11 feb 68` in words of their own.
@@ -206,11 +205,12 @@ pub fn fit(terms: &SearchTerms, person: &Findable) -> Option<Fit> {
         because("record number".into());
     }
     if let Some(digits) = &terms.digits {
+        let telephone = as_telephone(digits);
         let why = if person.subscriber_numbers.iter().any(|s| s.chars().filter(|c| *c != '-').eq(digits.chars())) {
             "subscriber number"
         } else if person.record_number.strip_prefix("IH-") == Some(digits) {
             "record number"
-        } else if person.phones.iter().any(|p| p.starts_with(digits.as_str()) || p.ends_with(digits.as_str())) {
+        } else if person.phones.iter().any(|p| p.starts_with(telephone) || p.ends_with(telephone)) {
             "telephone"
         } else {
             return None;
@@ -258,7 +258,7 @@ mod tests {
             assert_eq!(search_terms(typed, today).record_number.as_deref(), Some("IH-10005"), "{typed}");
         }
         for typed in ["1-207-555-0104", "12075550104", "(207) 555-0104", "+1 207 555 0104"] {
-            assert_eq!(search_terms(typed, today).digits.as_deref(), Some("2075550104"), "{typed}");
+            assert_eq!(search_terms(typed, today).digits.as_deref().map(as_telephone), Some("2075550104"), "{typed}");
         }
         let t = search_terms("SM 47110", today);
         assert_eq!(
@@ -303,6 +303,12 @@ mod tests {
         assert_eq!(why("sm44710").as_deref(), Some("subscriber number"));
         let dashed = Findable { subscriber_numbers: vec!["SM-447-10"], ..wren() };
         assert!(fit(&search_terms("sm44710", day(2026, 11, 23)), &dashed).is_some(), "without its dashes");
+        let digits_alone = Findable { subscriber_numbers: vec!["12345678901"], ..wren() };
+        assert!(
+            fit(&search_terms("12345678901", day(2026, 11, 23)), &digits_alone).is_some(),
+            "no country is taken off"
+        );
+        assert_eq!(why("1-207-555-0142").as_deref(), Some("telephone"));
         assert_eq!(why("IH-10042 wren").as_deref(), Some("first name, record number"));
     }
 

@@ -14,7 +14,7 @@ use diesel::prelude::*;
 use diesel::sql_types::{self, Bool, Text};
 use diesel_async::RunQueryDsl;
 use harbor_core::people::{
-    Findable, Fit, Likeness, SearchTerms, TWIN_THRESHOLD, TwinScore, fit, fold, sounds, twin_score,
+    Findable, Fit, Likeness, SearchTerms, TWIN_THRESHOLD, TwinScore, as_telephone, fit, fold, sounds, twin_score,
 };
 use std::cmp::Reverse;
 use uuid::Uuid;
@@ -203,8 +203,9 @@ struct Found {
 
 /// People by the beginning or the end of a telephone number, the record number or a subscriber number.
 async fn by_digits(conn: &mut Conn, digits: &str) -> Result<Vec<Uuid>> {
-    let from_start = format!("{digits}%");
-    let from_end: String = digits.chars().rev().chain(['%']).collect();
+    let telephone = as_telephone(digits);
+    let from_start = format!("{telephone}%");
+    let from_end: String = telephone.chars().rev().chain(['%']).collect();
     let found: Vec<Found> = diesel::sql_query(
         "(select id from people where phone like $1 limit 100) union
          (select id from people where reverse(phone) like $2 limit 100) union
