@@ -50,8 +50,37 @@ pub enum MoveRefusal {
     NotHereYet(Stage),
     #[error("The visit is {}; another clinician cannot take it over any more.", .0.label().to_lowercase())]
     Begun(Stage),
-    #[error("Check-in is not finished; finish it first, or room the patient with check-in open.")]
-    CheckInOpen,
+    #[error("Check-in asks first: {0}")]
+    CheckInOpen(String),
+    #[error("This visit is of {0}. Mark it as here only if they come today instead: it is moved to today then.")]
+    OtherDay(String),
+    #[error("Nothing was moved here that could be taken back.")]
+    NothingToTakeBack,
+    #[error("Your last move is taken back already; choose a stage from the menu to go further.")]
+    TakenBackAlready,
+    #[error("The last move was made by {0}; take it back from the menu if it was a slip.")]
+    NotYourMove(String),
+}
+
+/// The last move of a visit, as it was recorded.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LastMove<Id> {
+    /// Nobody: the clinic's own rule.
+    pub by: Option<Id>,
+    pub name: String,
+    /// It took back another one.
+    pub back: bool,
+}
+
+/// Whether the key that takes back may act: on the last move of this visit, when this hand made it, and once. Whoever
+/// wants more says where to.
+pub fn may_take_back<Id: PartialEq>(last: Option<&LastMove<Id>>, me: &Id) -> Result<(), MoveRefusal> {
+    match last {
+        None => Err(MoveRefusal::NothingToTakeBack),
+        Some(last) if last.by.as_ref() != Some(me) => Err(MoveRefusal::NotYourMove(last.name.clone())),
+        Some(last) if last.back => Err(MoveRefusal::TakenBackAlready),
+        Some(_) => Ok(()),
+    }
 }
 
 impl Stage {
@@ -246,6 +275,16 @@ mod tests {
                 assert_eq!(next.previous(), Some(stage));
             }
         }
+    }
+
+    #[test]
+    fn the_key_takes_back_the_last_move_of_this_hand_and_no_other() {
+        let last = |by: Option<u8>, back| LastMove { by, name: "Petra".into(), back };
+        assert_eq!(may_take_back(Some(&last(Some(1), false)), &1), Ok(()));
+        assert_eq!(may_take_back(Some(&last(Some(1), true)), &1), Err(MoveRefusal::TakenBackAlready));
+        assert_eq!(may_take_back(Some(&last(Some(2), false)), &1), Err(MoveRefusal::NotYourMove("Petra".into())));
+        assert!(may_take_back(Some(&last(None, false)), &1).is_err(), "the clinic's rule is nobody's own move");
+        assert_eq!(may_take_back(None, &1), Err(MoveRefusal::NothingToTakeBack));
     }
 
     #[test]

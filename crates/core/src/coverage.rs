@@ -179,6 +179,13 @@ pub struct BenefitAnswer {
     pub other_plans: Vec<String>,
 }
 
+impl BenefitAnswer {
+    /// An answer that tells nothing about the policy: the payer is down, and refused nothing.
+    pub fn is_no_answer(&self) -> bool {
+        self.active.is_none() && !self.refusals.is_empty() && self.refusals.iter().all(Refusal::is_no_answer)
+    }
+}
+
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Refusal {
     /// The loop it stands in: 2000A, 2100A, 2100B, 2100C or 2100D.
@@ -205,9 +212,15 @@ impl Refusal {
             "75" => "The payer knows no such subscriber.",
             "76" => "The payer has two records under this subscriber number.",
             "78" => "The subscriber is not in the group that was given.",
-            "79" | "80" => "The payer's number is not known to the clearing house.",
+            "79" => "The payer's number is not known to the clearing house.",
+            "80" => "The payer gave the clearing house no answer; ask again later.",
             _ => "The payer refused the question; call the payer.",
         }
+    }
+
+    /// Whether it says nothing about the policy: the payer cannot be reached at the moment.
+    pub fn is_no_answer(&self) -> bool {
+        matches!(self.reason.as_str(), "42" | "80")
     }
 
     /// The fact of ours that the reason puts in doubt; in loop 2100D it is one of the patient, who is not

@@ -27,6 +27,13 @@ impl Faults {
         self.0.push(FieldFault::new(field, sentence));
     }
 
+    /// Takes on what another look found, of the fields that nothing was said about yet.
+    pub fn add_new(&mut self, found: Faults) {
+        let told = |faults: &Faults, field: &str| faults.0.iter().any(|f| f.field == field);
+        let new: Vec<FieldFault> = found.0.into_iter().filter(|f| !told(self, &f.field)).collect();
+        self.0.extend(new);
+    }
+
     pub fn none_or<T>(self, value: T) -> Result<T, Faults> {
         if self.0.is_empty() { Ok(value) } else { Err(self) }
     }

@@ -20,3 +20,15 @@ coded! {
         Unknown = "U", "Unknown";
     }
 }
+
+impl Sex {
+    /// As lists of other programs and people write it; nothing when it is none of these words.
+    pub fn as_written(text: &str) -> Option<Sex> {
+        match text.trim().trim_end_matches('.').to_lowercase().as_str() {
+            "f" | "female" | "fem" | "woman" | "w" | "girl" => Some(Sex::Female),
+            "m" | "male" | "man" | "boy" => Some(Sex::Male),
+            "u" | "unknown" | "unk" | "not known" => Some(Sex::Unknown),
+            _ => None,
+        }
+    }
+}

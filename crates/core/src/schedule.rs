@@ -89,10 +89,9 @@ pub enum BookingRefusal {
     NotYetOpen(String),
     #[error("A {visit_type} takes {needed} minutes; only {free} are free here.")]
     TooShort { visit_type: String, needed: i64, free: i64 },
-    #[error("This time is kept for a {slot_type}. Book a {visit_type} over it only when it cannot wait.")]
-    OtherType { visit_type: String, slot_type: String },
-    #[error("They are booked at this time already: {0}. Book it all the same only if they can be at both.")]
-    TwiceAtOnce(String),
+    /// It may be meant: told once, and booked when that is said.
+    #[error("{}", .0.iter().map(ToString::to_string).collect::<Vec<_>>().join(" "))]
+    AskFirst(Vec<Question>),
     #[error("A {visit_type} is not booked by your role; ask {who}.")]
     NotYours { visit_type: String, who: String },
 }
@@ -102,15 +101,33 @@ impl BookingRefusal {
     pub fn code(&self) -> &'static str {
         match self {
             BookingRefusal::Taken => "taken",
-            BookingRefusal::OtherType { .. } => "other-type",
+            BookingRefusal::AskFirst(_) => "ask-first",
             BookingRefusal::NotYours { .. } => "not-yours",
-            BookingRefusal::TwiceAtOnce(_) => "twice-at-once",
             BookingRefusal::OutsideShift => "outside_shift",
             BookingRefusal::Held(_) => "held",
             BookingRefusal::Closed(_) => "closed",
             _ => "booking",
         }
     }
+}
+
+coded! {
+    /// What is asked about before a visit is booked, since it is seldom meant.
+    Doubt {
+        OtherType = "other_type", "over another type's time";
+        TwiceAtOnce = "twice_at_once", "booked at this time already";
+        SameDay = "same_day", "booked on this day already";
+        Swallows = "swallows", "takes more than its slot";
+        Age = "age", "not the type's age";
+    }
+}
+
+/// A doubt with the sentence that tells it.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{sentence}")]
+pub struct Question {
+    pub doubt: Doubt,
+    pub sentence: String,
 }
 
 /// Why visits are cancelled, as a clinic begins; each keeps its own list.
@@ -175,14 +192,47 @@ pub struct Wish {
     pub closed: Option<String>,
     /// The minutes that the visit type takes.
     pub needed: i64,
-    /// The type that the slot is kept for, when it is another one and nobody said that it cannot wait.
+    /// The type that the slot is kept for, when it is another one.
     pub kept_for: Option<String>,
+    /// What of other slots it takes, in words.
+    pub swallows: Option<String>,
+    /// Whom the type is for and how old the person is, in words, when that does not fit.
+    pub age: Option<String>,
     /// The roles that may book this type, in words, when the one who books has none of them.
     pub not_yours: Option<String>,
-    /// Squeezed in beyond capacity: beside a visit that is there already.
+    /// An extra booking, beyond capacity: beside a visit that is there already.
     pub extra: bool,
-    /// Another visit of the same person at that time, in words, when nobody said that this is right.
+    /// Another visit of the same person at that time, in words.
     pub elsewhere: Option<String>,
+    /// Other visits of the same person on that day, in words.
+    pub same_day: Option<String>,
+    /// What was asked about before, and is meant.
+    pub meant: Vec<Doubt>,
+}
+
+impl Wish {
+    /// What there is to ask about, as far as nobody said that it is meant.
+    fn questions(&self) -> Vec<Question> {
+        let mut out = Vec::new();
+        let mut ask = |doubt: Doubt, sentence: Option<String>| {
+            out.extend(sentence.filter(|_| !self.meant.contains(&doubt)).map(|sentence| Question { doubt, sentence }));
+        };
+        let visit_type = &self.visit_type;
+        let twice = |what: &String| {
+            format!("They are booked at this time already: {what}. Book it all the same only if they can be at both.")
+        };
+        ask(Doubt::TwiceAtOnce, self.elsewhere.as_ref().map(twice));
+        let same_day = |what: &String| format!("They come on this day already: {what}.");
+        // At the same time is on the same day; one sentence says it.
+        ask(Doubt::SameDay, self.same_day.as_ref().filter(|_| self.elsewhere.is_none()).map(same_day));
+        let other_type = |kept: &String| {
+            format!("This time is kept for a {kept}. Book a {visit_type} over it only when it cannot wait.")
+        };
+        ask(Doubt::OtherType, self.kept_for.as_ref().map(other_type));
+        ask(Doubt::Swallows, self.swallows.as_ref().map(|what| format!("It takes {what} as well.")));
+        ask(Doubt::Age, self.age.clone());
+        out
+    }
 }
 
 /// Whether the wish can be booked now. The database guards the same with its exclusion constraint,
@@ -216,21 +266,47 @@ pub fn may_book(wish: &Wish, shift: Option<&Shift>, now: DateTime<Utc>, zone: Tz
         let (visit_type, needed, free) = (wish.visit_type.clone(), wish.needed, wish.span.minutes());
         return Err(BookingRefusal::TooShort { visit_type, needed, free });
     }
-    if let Some(what) = &wish.elsewhere {
-        return Err(BookingRefusal::TwiceAtOnce(what.clone()));
-    }
-    if let Some(slot_type) = &wish.kept_for {
-        let (visit_type, slot_type) = (wish.visit_type.clone(), slot_type.clone());
-        return Err(BookingRefusal::OtherType { visit_type, slot_type });
+    let questions = wish.questions();
+    if !questions.is_empty() {
+        return Err(BookingRefusal::AskFirst(questions));
     }
     Ok(())
 }
 
-/// The stretch that a visit takes when it is booked over slots: as long as asked, and on to the end of the last slot
-/// that it touches, so that no scrap is left.
-pub fn over_whole_slots(asked: Span, slots: &[Span]) -> Span {
-    let last = slots.iter().filter(|s| s.overlaps(&asked)).map(Span::end).max();
-    Span { start: asked.start, end: last.map_or(asked.end, |end| end.max(asked.end)) }
+/// What a visit takes besides its own slot: a slot of another type, or a piece of one, of which the rest could not be
+/// booked. Whole slots of its own type are what was asked for. Each slot comes with its type's name; nothing when it is
+/// of the visit's own type.
+pub fn swallowed(visit: Span, slots: &[(Span, Option<String>)], zone: Tz) -> Option<String> {
+    let words = |(slot, other): &(Span, Option<String>)| {
+        let at = slot.start().with_timezone(&zone).format("%H:%M");
+        let what = other.as_ref().map_or_else(|| format!("{at}"), |kind| format!("{at} ({kind})"));
+        let (from, to) = (slot.start().max(visit.start()), slot.end().min(visit.end()));
+        let taken = (to - from).num_minutes();
+        match (taken == slot.minutes(), other) {
+            (true, None) => None,
+            (true, Some(_)) => Some(format!("the slot at {what}")),
+            (false, _) => Some(format!("{taken} of the {} minutes at {what}", slot.minutes())),
+        }
+    };
+    let all: Vec<String> = slots.iter().filter(|(slot, _)| slot.overlaps(&visit)).filter_map(words).collect();
+    (!all.is_empty()).then(|| all.join(" and "))
+}
+
+/// Whom a type is for, and how old the person is, when that does not fit. Ages are whole years; nothing is asked
+/// about a person whose birth date nobody knows.
+pub fn unfit_age(kind: &str, ages: (Option<u32>, Option<u32>), age: Option<u32>) -> Option<String> {
+    let age = age?;
+    let (from, to) = ages;
+    if from.is_none_or(|from| age >= from) && to.is_none_or(|to| age <= to) {
+        return None;
+    }
+    let whom = match (from, to) {
+        (Some(from), Some(to)) => format!("{from} to {to} years"),
+        (Some(from), None) => format!("{from} years and older"),
+        (None, Some(to)) => format!("at most {to} years"),
+        (None, None) => return None,
+    };
+    Some(format!("A {kind} is for people of {whom}; this one is {age}."))
 }
 
 /// The moment a local clock shows this time on this day. A time that the clock skips in spring is
@@ -295,6 +371,10 @@ mod tests {
             not_yours: None,
             extra: false,
             elsewhere: None,
+            same_day: None,
+            swallows: None,
+            age: None,
+            meant: vec![],
         }
     }
 
@@ -319,6 +399,8 @@ mod tests {
         let long = Wish { needed: 40, ..wish(span(9, 0, 20)) };
         assert_eq!(said(long), "A follow-up takes 40 minutes; only 20 are free here.");
         let over = Wish { kept_for: Some("procedure".into()), ..wish(span(9, 0, 20)) };
+        let code = |w: Wish| book(w).unwrap_err().code();
+        assert_eq!(code(over.clone()), "ask-first");
         assert_eq!(said(over), "This time is kept for a procedure. Book a follow-up over it only when it cannot wait.");
         let foreign = Wish { not_yours: Some("a clinician".into()), ..wish(span(9, 0, 20)) };
         assert_eq!(said(foreign), "A follow-up is not booked by your role; ask a clinician.");
@@ -335,14 +417,44 @@ mod tests {
     }
 
     #[test]
-    fn a_longer_visit_ends_with_a_slot_and_is_never_cut_short() {
-        let slots = [span(9, 0, 20), span(9, 20, 20), span(10, 0, 20)];
-        let over = |h, m, minutes| over_whole_slots(span(h, m, minutes), &slots);
-        assert_eq!(over(9, 0, 20), span(9, 0, 20));
-        assert_eq!(over(9, 0, 30), span(9, 0, 40), "on to the end of the slot");
-        assert_eq!(over(9, 0, 50), span(9, 0, 50), "behind the last slot it touches there is none to end with");
-        assert_eq!(over(9, 20, 45), span(9, 20, 60), "over a gap to the next slot");
-        assert_eq!(over(10, 0, 90), span(10, 0, 90), "as long as asked, though no slot is so long");
+    fn what_is_seldom_meant_is_asked_about_at_once_and_only_once() {
+        let book = |w: Wish| may_book(&w, Some(&shift()), at(8, 0), ZONE);
+        let odd = Wish {
+            same_day: Some("14:00 with Dr. Renneberg".into()),
+            swallows: Some("10 of the 20 minutes at 09:20".into()),
+            age: unfit_age("well-child visit", (None, Some(17)), Some(46)),
+            ..wish(span(9, 0, 20))
+        };
+        let refused = book(odd.clone()).unwrap_err();
+        assert_eq!(
+            refused.to_string(),
+            "They come on this day already: 14:00 with Dr. Renneberg. It takes 10 of the 20 minutes at 09:20 as well. \
+             A well-child visit is for people of at most 17 years; this one is 46."
+        );
+        let BookingRefusal::AskFirst(questions) = refused else { panic!("asked about") };
+        let meant: Vec<Doubt> = questions.iter().map(|q| q.doubt).collect();
+        assert_eq!(book(Wish { meant: meant[1..].to_vec(), ..odd.clone() }).unwrap_err().code(), "ask-first");
+        assert_eq!(book(Wish { meant, ..odd }), Ok(()));
+    }
+
+    #[test]
+    fn an_age_is_only_asked_about_when_it_is_known_and_does_not_fit() {
+        let asked = |ages, age| unfit_age("visit", ages, age);
+        assert_eq!(asked((Some(65), None), None), None, "an unknown age is never guessed");
+        assert_eq!((asked((None, Some(17)), Some(17)), asked((Some(18), Some(40)), Some(18))), (None, None));
+        assert!(asked((None, Some(17)), Some(18)).is_some() && asked((Some(65), None), Some(64)).is_some());
+        assert_eq!(asked((None, None), Some(120)), None);
+    }
+
+    #[test]
+    fn only_pieces_and_slots_of_other_types_are_asked_about() {
+        let slots = [(span(9, 0, 20), None), (span(9, 20, 20), None), (span(9, 40, 30), Some("procedure".to_owned()))];
+        let over = |minutes| swallowed(span(9, 0, minutes), &slots, ZONE);
+        assert_eq!((over(20), over(40)), (None, None), "40 minutes over two slots of 20 are just those");
+        assert_eq!(over(30).unwrap(), "10 of the 20 minutes at 09:20");
+        assert_eq!(over(50).unwrap(), "10 of the 30 minutes at 09:40 (procedure)");
+        assert_eq!(over(70).unwrap(), "the slot at 09:40 (procedure)");
+        assert_eq!(over(10).unwrap(), "10 of the 20 minutes at 09:00");
     }
 
     #[test]

@@ -107,6 +107,7 @@ pub struct VisitFacts {
     pub patient_balance: Cents,
 }
 
+/// Whether the policy is in force on the day of the visit, as far as the payer said so of that very day.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum BenefitsState {
     NotNeeded,
@@ -114,6 +115,24 @@ pub enum BenefitsState {
     Waiting,
     InForce,
     Refused(String),
+    /// The payer is down, or said nothing that can be read: why, in a sentence. Nothing was refused.
+    NoAnswer(String),
+}
+
+impl BenefitsState {
+    /// What the attempts to ask about one policy and one day come to, the latest first. A payer that is down takes back
+    /// nothing that it said before, and asking again about what is in force leaves it so until the answer comes.
+    pub fn of_attempts(attempts: impl IntoIterator<Item = BenefitsState>) -> BenefitsState {
+        use BenefitsState::*;
+        let mut attempts = attempts.into_iter();
+        let Some(latest) = attempts.next() else { return NotAsked };
+        let mut said_before = || attempts.find(|b| matches!(b, InForce | Refused(_)));
+        match latest {
+            Waiting => said_before().filter(|b| *b == InForce).unwrap_or(Waiting),
+            NoAnswer(why) => said_before().unwrap_or(NoAnswer(why)),
+            settled => settled,
+        }
+    }
 }
 
 impl VisitFacts {
@@ -152,7 +171,8 @@ pub struct MarkOnLine {
 /// The line of one visit.
 ///
 /// Always true: the marks stand in the order of [`Mark::ALL`]; `current` is the first mark that is
-/// not reached; a blocker stands at a mark that is not reached.
+/// not reached; a blocker stands at a mark that is not reached, or at check-in, which may be finished with something left
+/// open; no two blockers say the same.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct VisitLine {
     pub marks: Vec<MarkOnLine>,
@@ -202,14 +222,17 @@ fn marks_of(facts: &VisitFacts) -> Vec<Mark> {
 
 /// Computes the line of a visit.
 pub fn visit_line(facts: &VisitFacts) -> VisitLine {
-    let marks: Vec<MarkOnLine> = marks_of(facts)
+    let mut marks: Vec<MarkOnLine> = marks_of(facts)
         .into_iter()
         .map(|mark| {
             let reached = facts.marks.get(mark).cloned();
-            let blockers = if reached.is_some() { vec![] } else { blockers_of(facts, mark) };
+            // What check-in left open stays told until the charges are made; from then on it is the claim's matter.
+            let left_open = mark == Mark::CheckedIn && !facts.marks.has(Mark::Charged);
+            let blockers = if reached.is_some() && !left_open { vec![] } else { blockers_of(facts, mark) };
             MarkOnLine { mark, reached, blockers }
         })
         .collect();
+    say_once(&mut marks);
     let ended = match facts.stage {
         Stage::Cancelled => Some("cancelled"),
         Stage::DidNotCome => Some("did not come"),
@@ -218,6 +241,18 @@ pub fn visit_line(facts: &VisitFacts) -> VisitLine {
     };
     let current = if ended.is_some() { None } else { marks.iter().find(|m| m.reached.is_none()).map(|m| m.mark) };
     VisitLine { next_role: current.map(|mark| acts_for(facts, mark)), marks, current, ended }
+}
+
+/// Two blockers never say the same: the one at the earlier mark stays.
+fn say_once(marks: &mut [MarkOnLine]) {
+    let mut said: Vec<String> = Vec::new();
+    for mark in marks {
+        mark.blockers.retain(|b| {
+            let new = !said.contains(&b.sentence);
+            said.push(b.sentence.clone());
+            new
+        });
+    }
 }
 
 /// Who brings a visit to this mark.
@@ -262,6 +297,9 @@ fn blockers_of(facts: &VisitFacts, mark: Mark) -> Vec<Blocker> {
                 ),
                 BenefitsState::Refused(why) => {
                     block("benefits_refused", Role::FrontDesk, Place::Benefits, format!("Benefits check: {why}"))
+                }
+                BenefitsState::NoAnswer(why) => {
+                    block("benefits_no_answer", Role::FrontDesk, Place::Benefits, format!("No answer: {why}"))
                 }
                 BenefitsState::NotNeeded | BenefitsState::InForce => {}
             }
@@ -419,6 +457,15 @@ mod tests {
             facts.marks.set(mark, at);
         }
         facts.orders_without_diagnosis = vec!["potassium".into()];
+        // Finished with something open, check-in goes on telling it, once; the charges take it over.
+        let open = visit_line(&facts);
+        assert_eq!(open.blockers().filter(|b| b.mark == Mark::CheckedIn).count(), 1);
+        facts.claim_faults = vec!["Coverage is not verified.".into()];
+        facts.marks.set(Mark::Signed, by(11));
+        assert_eq!(visit_line(&facts).blockers().filter(|b| b.sentence == "Coverage is not verified.").count(), 1);
+        facts.claim_faults.clear();
+        facts.marks.set(Mark::Signed, None);
+        facts.benefits = BenefitsState::InForce;
         let line = visit_line(&facts);
         assert_eq!(line.current, Some(Mark::Signed));
         assert!(
@@ -431,6 +478,23 @@ mod tests {
         facts.claim_rejections = vec!["subscriber number".into()];
         let line = visit_line(&facts);
         assert!(line.blockers().any(|b| b.sentence == "Payer rejected: subscriber number" && b.role == Role::Biller));
+    }
+
+    #[test]
+    fn a_payer_that_is_down_takes_nothing_back_and_refuses_nothing() {
+        use BenefitsState::*;
+        let of = |attempts: &[BenefitsState]| BenefitsState::of_attempts(attempts.iter().cloned());
+        let (down, no) = (|| NoAnswer("down".into()), || Refused("no such subscriber".into()));
+        assert_eq!(of(&[]), NotAsked);
+        assert_eq!(of(&[down()]), down());
+        assert_eq!(of(&[down(), InForce]), InForce, "the last good answer stands");
+        assert_eq!(of(&[down(), down(), no(), InForce]), no(), "the newest of them");
+        assert_eq!(of(&[Waiting, InForce]), InForce);
+        assert_eq!(of(&[Waiting, no()]), Waiting, "what was put right is asked about anew");
+        assert_eq!(of(&[no(), InForce]), no());
+        let facts = VisitFacts { benefits: down(), ..VisitFacts::booked(at(8), "J", Pays::Insurance) };
+        let told: Vec<&str> = visit_line(&facts).blockers().map(|b| b.code).collect();
+        assert_eq!(told, ["benefits_no_answer"]);
     }
 
     #[test]

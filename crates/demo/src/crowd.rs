@@ -101,7 +101,7 @@ pub async fn more_clinicians(url: &str, day: NaiveDate, count: usize, days: i32,
                 let (reason, ..) = names::reason(&mut chance, false);
                 let booking = Booking {
                     person_id: person,
-                    place: Place { beside_own: true, ..Place::slot(slot.id) },
+                    place: Place::slot_surely(slot.id),
                     reason: reason.into(),
                     note: String::new(),
                     kind: harbor_core::schedule::VisitKind::InPerson,

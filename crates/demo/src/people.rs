@@ -58,8 +58,6 @@ fn add(world: &mut World, s: &Sketch) -> Uuid {
         usual_clinician_id: None,
         chart_alert: String::new(),
         billing_note: String::new(),
-        self_pay_told_at: None,
-        self_pay_told_by: None,
         deceased_on: None,
         folded: String::new(),
         patient: true,

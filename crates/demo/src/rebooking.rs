@@ -12,6 +12,9 @@ pub fn fallen_out(number: u64, people: usize, slots: usize) -> (Vec<Displaced<u8
     let wishes = [Weekday::Mon, Weekday::Wed, Weekday::Fri];
     let displaced = (0..people)
         .map(|n| Displaced {
+            person: u8::try_from(n).unwrap_or(u8::MAX),
+            site: 1,
+            busy: vec![],
             start: at(day, 8, 0) + Duration::minutes(20 * (n % 27) as i64),
             minutes: [20, 20, 20, 40][chance.below(4)],
             visit_type: u8::from(chance.below(5) == 0),

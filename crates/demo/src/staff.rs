@@ -145,6 +145,8 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
             online: matches!(name, "Consultation" | "Child visit"),
             ground: ground.into(),
             active: true,
+            from_age: None,
+            to_age: (name == "Child visit").then_some(17),
         });
     }
     let payers = [

@@ -65,7 +65,7 @@ pub async fn build(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -
         change.now = at(world.day, 7, 30) - Duration::days(6);
         let booking = Booking {
             person_id: person,
-            place: Place { beside_own: true, ..Place::slot(slot.id) },
+            place: Place::slot_surely(slot.id),
             reason: reason.into(),
             note: String::new(),
             kind: harbor_core::schedule::VisitKind::InPerson,
@@ -239,7 +239,7 @@ async fn wren(world: &World, change: &mut Change<'_>) -> Result<()> {
     let wren = world.person("Takahashi-Doyle", "Wren").id;
     let visits = harbor_store::visit_line::visits::of_person(change.conn(), wren).await?;
     let Some(visit) = visits.into_iter().find(|v| v.day == world.day) else { return Ok(()) };
-    change.save_part(&visit, NotePart::Reason, "Cough for six weeks.", 0).await?;
+    change.save_part(&visit, NotePart::Reason, "Cough for six weeks.", 1).await?;
     let history = "Dry cough, worse at night and on the stairs. Two colds in autumn. No fever, no weight loss. \
                    Takes a beta blocker for migraine. Her mother has asthma.";
     change.save_part(&visit, NotePart::History, history, 0).await?;
@@ -378,7 +378,7 @@ async fn ahead(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -> Re
             change.actor = desks[n % 2].clone();
             let booking = Booking {
                 person_id: person,
-                place: Place { beside_own: true, ..Place::slot(slot.id) },
+                place: Place::slot_surely(slot.id),
                 reason: reason.into(),
                 note: String::new(),
                 kind: harbor_core::schedule::VisitKind::InPerson,

@@ -5,6 +5,8 @@
 //! nobody knows is told, not guessed at; its column is left out.
 
 use crate::incoming::{Fields, IncomingPerson, IncomingPolicy};
+use harbor_core::people::Sex;
+use std::borrow::Cow;
 
 /// A file that was read.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -62,7 +64,8 @@ pub enum PeopleFileFault {
     Line { line: u64, why: String },
 }
 
-/// Reads a file of people; UTF-8 with or without a mark at its beginning, or Latin-1.
+/// Reads a file of people; UTF-8 or UTF-16 with or without a mark at its beginning, or Latin-1; its columns parted by commas,
+/// semicolons or tabs.
 pub fn read(bytes: &[u8]) -> Result<PeopleFile, PeopleFileFault> {
     read_with(bytes, &PERSON, &[("firstName", "a first name"), ("lastName", "a last name")])
 }
@@ -93,12 +96,16 @@ fn read_with(
     of_person: &Headings,
     needed: &[(&str, &'static str)],
 ) -> Result<PeopleFile, PeopleFileFault> {
-    let text = crate::x12::envelope::decode(bytes);
+    let text = decode(bytes);
     let text = text.trim_start_matches('\u{feff}');
     if text.trim().is_empty() {
         return Err(PeopleFileFault::Empty);
     }
-    let mut reader = csv::ReaderBuilder::new().flexible(true).trim(csv::Trim::All).from_reader(text.as_bytes());
+    let mut reader = csv::ReaderBuilder::new()
+        .delimiter(separator(text))
+        .flexible(true)
+        .trim(csv::Trim::All)
+        .from_reader(text.as_bytes());
     let line_fault = |line: u64, e: csv::Error| PeopleFileFault::Line { line, why: e.to_string() };
     let headings = reader.headers().map_err(|e| line_fault(1, e))?.clone();
     let mut columns: Vec<Option<&'static str>> = Vec::new();
@@ -120,17 +127,19 @@ fn read_with(
             return Err(PeopleFileFault::Lacks(word));
         }
     }
+    let mut lines = Lines { bytes: text.as_bytes(), at: 0, line: 1 };
     for record in reader.records() {
         let record = record.map_err(|e| {
             let line = e.position().map_or(0, csv::Position::line);
             line_fault(line, e)
         })?;
-        let line = record.position().map_or(0, |p| line_at(text, p.byte()));
+        let line = record.position().map_or(0, |p| lines.of(p.byte()));
         let found: Fields = columns
             .iter()
             .zip(record.iter())
             .filter_map(|(column, text)| column.map(|c| (c, text.to_owned())))
             .filter(|(_, text)| !text.is_empty())
+            .map(|(column, text)| (column, as_the_form_has_it(column, text)))
             .collect();
         if found.is_empty() {
             continue;
@@ -144,13 +153,64 @@ fn read_with(
     Ok(file)
 }
 
-/// The line on which a record begins. The reader's own count is one short behind a line end of two
+/// Counts lines as the records come, each byte once. The reader's own count is one short behind a line end of two
 /// characters, of which it has read only the first.
-fn line_at(text: &str, byte: u64) -> u64 {
-    let bytes = text.as_bytes();
-    let from = usize::try_from(byte).unwrap_or(0).min(bytes.len());
-    let begins = from + bytes[from..].iter().take_while(|b| matches!(b, b'\r' | b'\n')).count();
-    bytes[..begins].iter().filter(|b| **b == b'\n').count() as u64 + 1
+struct Lines<'a> {
+    bytes: &'a [u8],
+    at: usize,
+    line: u64,
+}
+
+impl Lines<'_> {
+    /// The line (from 1) on which the record at a byte begins; records come in their order.
+    fn of(&mut self, byte: u64) -> u64 {
+        let from = usize::try_from(byte).unwrap_or(0).clamp(self.at, self.bytes.len());
+        let begins = from + self.bytes[from..].iter().take_while(|b| matches!(b, b'\r' | b'\n')).count();
+        self.line += self.bytes[self.at..begins].iter().filter(|b| **b == b'\n').count() as u64;
+        self.at = begins;
+        self.line
+    }
+}
+
+/// The text of a file as programs of offices save it: UTF-16 by its mark or by its many zero bytes, UTF-8, else Latin-1.
+fn decode(bytes: &[u8]) -> Cow<'_, str> {
+    let wide = |bytes: &[u8], read: fn([u8; 2]) -> u16| {
+        let units: Vec<u16> = bytes.chunks_exact(2).map(|pair| read([pair[0], pair[1]])).collect();
+        Cow::Owned(String::from_utf16_lossy(&units))
+    };
+    let zeros = |from: usize| {
+        let of = bytes.iter().skip(from).step_by(2).take(64);
+        of.len() >= 4 && of.filter(|b| **b == 0).count() * 2 > bytes.len().div_ceil(2).min(64)
+    };
+    match bytes {
+        [0xff, 0xfe, rest @ ..] => wide(rest, u16::from_le_bytes),
+        [0xfe, 0xff, rest @ ..] => wide(rest, u16::from_be_bytes),
+        _ if zeros(1) => wide(bytes, u16::from_le_bytes),
+        _ if zeros(0) => wide(bytes, u16::from_be_bytes),
+        _ => crate::x12::envelope::decode(bytes),
+    }
+}
+
+/// What parts the columns: what the line of headings has most of, outside of quotes.
+fn separator(text: &str) -> u8 {
+    let mut quoted = false;
+    let mut count = [(b',', 0usize), (b';', 0), (b'\t', 0)];
+    for byte in text.lines().next().unwrap_or("").bytes() {
+        quoted ^= byte == b'"';
+        for (separator, n) in &mut count {
+            *n += usize::from(!quoted && byte == *separator);
+        }
+    }
+    // The first of equals: a comma.
+    count.iter().rev().max_by_key(|(_, n)| *n).map_or(b',', |(separator, _)| *separator)
+}
+
+/// Words of a list as the forms have them; what is not understood stays, and is refused where it is judged.
+fn as_the_form_has_it(column: &str, text: String) -> String {
+    match column {
+        "sex" => Sex::as_written(&text).map_or(text, |sex| sex.code().to_owned()),
+        _ => text,
+    }
 }
 
 #[cfg(test)]
@@ -183,6 +243,48 @@ mod tests {
     }
 
     #[test]
+    fn files_are_read_as_offices_save_them() {
+        let text = "first;last;sex;dob\r\nInés;Søby;female;2/13/1999\r\n\"Noor;Ada\";Vell;m;\r\n";
+        let utf16 = |mark: &[u8], of: fn(u16) -> [u8; 2]| {
+            mark.iter().copied().chain(text.encode_utf16().flat_map(of)).collect::<Vec<u8>>()
+        };
+        let latin: Vec<u8> = text.chars().map(|c| u8::try_from(u32::from(c)).unwrap()).collect();
+        for (how, bytes) in [
+            ("UTF-8", text.as_bytes().to_vec()),
+            ("Latin-1", latin),
+            ("UTF-16 with its mark", utf16(&[0xff, 0xfe], u16::to_le_bytes)),
+            ("UTF-16, the other way", utf16(&[0xfe, 0xff], u16::to_be_bytes)),
+            ("UTF-16 without a mark", utf16(&[], u16::to_le_bytes)),
+            ("with tabs", text.replace(';', "\t").replace("Noor\tAda", "Noor;Ada").into_bytes()),
+        ] {
+            let file = read(&bytes).unwrap_or_else(|e| panic!("{how}: {e}"));
+            let of = |row: usize, field: &str| file.rows[row].fields.get(field).cloned().unwrap_or_default();
+            assert_eq!(
+                (of(0, "firstName"), of(0, "lastName"), of(0, "sex")),
+                ("Inés".into(), "Søby".into(), "F".into()),
+                "{how}"
+            );
+            assert_eq!(
+                (of(1, "firstName"), of(1, "sex"), file.rows[1].line),
+                ("Noor;Ada".into(), "M".into(), 3),
+                "{how}"
+            );
+        }
+        let odd = read(b"first,last,sex\na,b,perhaps").unwrap();
+        assert_eq!(odd.rows[0].fields["sex"], "perhaps", "what is not understood is left for its judge");
+    }
+
+    #[test]
+    fn a_long_file_is_read_in_one_go() {
+        let text = (0..50_000).fold("first,last\r\n".to_owned(), |text, n| text + &format!("Ann{n},Bee\r\n"));
+        let began = std::time::Instant::now();
+        let file = read(text.as_bytes()).unwrap();
+        assert_eq!((file.rows.len(), file.rows[49_999].line), (50_000, 50_001));
+        // It took minutes when every line was counted from the beginning.
+        assert!(began.elapsed() < std::time::Duration::from_secs(10), "{:?}", began.elapsed());
+    }
+
+    #[test]
     fn policies_name_their_person_by_record_number() {
         let file = read_policies(b"MRN,Insurance,Member ID,Coverage to\nIH-10004,Saltmarsh,SM9,12/31/2026\n").unwrap();
         assert_eq!(file.rows[0].fields["recordNumber"], "IH-10004");
@@ -192,7 +294,7 @@ mod tests {
 
     #[test]
     fn balances_name_their_person_and_what_is_owed() {
-        let file = read_balances(b"Record number;x,Balance,Since\nIH-1,12.50,3/4/2026\n");
+        let file = read_balances(b"Number;x,Balance,Since\nIH-1,12.50,3/4/2026\n");
         assert_eq!(file, Err(PeopleFileFault::Lacks("a record number")));
         let file = read_balances(b"MRN,Balance,Since,Colour\nIH-10004,-12.50,3/4/2026,red\n").unwrap();
         assert_eq!(

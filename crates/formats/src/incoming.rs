@@ -6,6 +6,9 @@ use std::collections::BTreeMap;
 /// Fields by name, none of them empty.
 pub type Fields = BTreeMap<&'static str, String>;
 
+/// The field that says why a person cannot come in, whatever else the file tells of them.
+pub const UNFIT: &str = "unfit";
+
 /// One person of a file, with the line or entry (from 1) that it stands on.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct IncomingPerson {

@@ -5,6 +5,7 @@
 
 use anyhow::{Context, Result, anyhow, bail};
 use serde_json::Value;
+use std::sync::OnceLock;
 use typst::diag::{FileError, FileResult};
 use typst::foundations::{Bytes, Datetime, Duration, Smart};
 use typst::syntax::{FileId, RootedPath, Source, VirtualPath, VirtualRoot};
@@ -47,32 +48,73 @@ impl Sheet {
 /// What every paper shares: page, type, head and foot.
 const HOUSE: &str = include_str!("../papers/house.typ");
 
-/// The typeface, unpacked once from the fonts that the screens use.
+/// Gives fonts packed as WOFF2.
+type Packed = Box<dyn Fn() -> Vec<Vec<u8>> + Send + Sync>;
+
+/// The typeface, unpacked once from the fonts that the screens use. The letters that it lacks (Greek, Cyrillic, Arabic,
+/// Chinese) are unpacked with the first paper that needs one: they are large, and seldom met.
 pub struct Typeface {
-    book: LazyHash<FontBook>,
-    fonts: Vec<Font>,
+    own: Case,
+    others: Packed,
+    whole: OnceLock<Case>,
     library: LazyHash<Library>,
 }
 
+/// Fonts with what the typesetter must know to choose among them.
+struct Case {
+    book: LazyHash<FontBook>,
+    fonts: Vec<Font>,
+}
+
+impl Case {
+    fn of(fonts: Vec<Font>) -> Case {
+        Case { book: LazyHash::new(FontBook::from_fonts(&fonts)), fonts }
+    }
+}
+
+fn unpacked(packed: Vec<u8>) -> Result<Vec<Font>> {
+    let plain = wuff::decompress_woff2(&packed).map_err(|e| anyhow!("a font cannot be unpacked: {e:?}"))?;
+    Ok(Font::iter(Bytes::new(plain)).collect())
+}
+
+/// Whether a text has letters beyond the Latin ones and the signs that our family has.
+fn is_beyond(text: &str) -> bool {
+    text.chars().any(|c| matches!(c, '\u{370}'..='\u{1DFF}' | '\u{1F00}'..='\u{1FFF}' | '\u{2E80}'..='\u{FDFF}' | '\u{FE70}'..='\u{FEFF}' | '\u{20000}'..))
+}
+
 impl Typeface {
-    /// From fonts packed as WOFF2.
-    pub fn unpack(packed: impl IntoIterator<Item = Vec<u8>>) -> Result<Typeface> {
+    /// From fonts packed as WOFF2: our own, and what gives the letters that they lack.
+    pub fn unpack(
+        packed: impl IntoIterator<Item = Vec<u8>>,
+        others: impl Fn() -> Vec<Vec<u8>> + Send + Sync + 'static,
+    ) -> Result<Typeface> {
         let mut fonts = Vec::new();
         for packed in packed {
-            let plain = wuff::decompress_woff2(&packed).map_err(|e| anyhow!("a font cannot be unpacked: {e:?}"))?;
-            fonts.extend(Font::iter(Bytes::new(plain)));
+            fonts.extend(unpacked(packed)?);
         }
         if fonts.is_empty() {
             bail!("the front end with its fonts is not built");
         }
-        let book = LazyHash::new(FontBook::from_fonts(&fonts));
-        Ok(Typeface { book, fonts, library: LazyHash::new(Library::default()) })
+        let library = LazyHash::new(Library::default());
+        Ok(Typeface { own: Case::of(fonts), others: Box::new(others), whole: OnceLock::new(), library })
+    }
+
+    /// The fonts for a text. A piece that cannot be unpacked is left out: the paper is set all the same.
+    fn case_for(&self, text: &str) -> &Case {
+        if !is_beyond(text) {
+            return &self.own;
+        }
+        self.whole.get_or_init(|| {
+            let more = (self.others)().into_iter().filter_map(|packed| unpacked(packed).ok()).flatten();
+            Case::of(self.own.fonts.iter().cloned().chain(more).collect())
+        })
     }
 }
 
 /// One paper being set: its template, the house style, and the data.
 struct Desk<'a> {
     kind: &'a Typeface,
+    case: &'a Case,
     main: Source,
     house: Source,
     data: (FileId, Bytes),
@@ -89,7 +131,7 @@ impl World for Desk<'_> {
     }
 
     fn book(&self) -> &LazyHash<FontBook> {
-        &self.kind.book
+        &self.case.book
     }
 
     fn main(&self) -> FileId {
@@ -105,7 +147,7 @@ impl World for Desk<'_> {
     }
 
     fn font(&self, index: usize) -> Option<Font> {
-        self.kind.fonts.get(index).cloned()
+        self.case.fonts.get(index).cloned()
     }
 
     /// The data say what day it is; a paper looks at no clock.
@@ -116,9 +158,12 @@ impl World for Desk<'_> {
 
 /// Sets a paper. The same data give the same pages.
 pub fn set(typeface: &Typeface, sheet: Sheet, data: &Value) -> Result<Vec<u8>> {
-    let bytes = Bytes::new(serde_json::to_vec(data)?);
+    let text = serde_json::to_string(data)?;
+    let case = typeface.case_for(&text);
+    let bytes = Bytes::new(text.into_bytes());
     let desk = Desk {
         kind: typeface,
+        case,
         main: Source::new(file("paper.typ")?, sheet.template().to_owned()),
         house: Source::new(file("house.typ")?, HOUSE.to_owned()),
         data: (file("data.json")?, bytes),
@@ -138,13 +183,38 @@ mod tests {
     use super::*;
     use serde_json::json;
 
+    /// The plain fonts of a package of the front end.
+    fn fonts(package: &str) -> Vec<Vec<u8>> {
+        let files = std::fs::read_dir(format!("../../web/node_modules/@fontsource/{package}/files")).unwrap();
+        let plain =
+            files.filter_map(|f| Some(f.ok()?.path())).filter(|p| p.to_string_lossy().ends_with("-400-normal.woff2"));
+        plain.map(|p| std::fs::read(p).unwrap()).collect()
+    }
+
+    fn typeface() -> Typeface {
+        let others = || ["noto-sans", "noto-sans-arabic", "noto-sans-sc"].into_iter().flat_map(fonts).collect();
+        Typeface::unpack(fonts("atkinson-hyperlegible-next"), others).unwrap()
+    }
+
+    #[test]
+    fn names_are_legible_in_the_letters_in_which_they_are_written() {
+        let typeface = typeface();
+        let latin = "Zoë Ünal-Łoś";
+        assert_eq!(typeface.case_for(latin).fonts.len(), typeface.own.fonts.len(), "nothing more is unpacked for it");
+        for name in ["Ελένη Παπαδοπούλου", "Наталья Ковальчук", "ليلى حداد", "王小明", "Nguyễn Thị Hạnh"]
+        {
+            let case = typeface.case_for(name);
+            let missing: Vec<char> = name
+                .chars()
+                .filter(|c| !case.fonts.iter().any(|f| f.info().coverage.contains(u32::from(*c))))
+                .collect();
+            assert!(missing.is_empty(), "{name}: boxes in place of {missing:?}");
+        }
+    }
+
     #[test]
     fn every_paper_can_be_set_even_with_nothing_and_with_strange_words() {
-        let files = std::fs::read_dir("../../web/node_modules/@fontsource/atkinson-hyperlegible-next/files").unwrap();
-        let plain = files
-            .filter_map(|f| Some(f.ok()?.path()))
-            .filter(|p| p.ends_with("atkinson-hyperlegible-next-latin-400-normal.woff2"));
-        let typeface = Typeface::unpack(plain.map(|p| std::fs::read(p).unwrap())).unwrap();
+        let typeface = typeface();
         let odd = "#pagebreak() *x* $1 \\ <a> Zoë Ünal-Łoś";
         let head = json!({ "clinic": odd, "address": odd, "telephone": "207 555 0100", "printed": "Nov 23" });
         let day = json!({ "title": odd, "note": odd, "rows": [{ "time": "09:00", "sign": "Amber 1", "name": odd,

@@ -1,9 +1,37 @@
-//! Days as addresses and forms give them: only those of a clinic's calendar, so that no reckoning with one can
-//! leave the calendar of the program.
+//! What addresses and forms give before the core has judged it. Days are only those of a clinic's calendar, so that no
+//! reckoning with one can leave the calendar of the program. Numbers come as they were typed, so that nonsense is told at
+//! its field and never taken for an empty one.
 
 use chrono::NaiveDate;
+use harbor_core::fields::Faults;
 use harbor_core::fields::typed_date::{YEARS, is_usable};
 use serde::de::{Deserialize, Deserializer, Error};
+use std::ops::RangeInclusive;
+use utoipa::ToSchema;
+
+/// A whole number as it was typed; one that was not typed is taken as well.
+#[derive(Debug, Clone, serde::Deserialize, ToSchema)]
+#[serde(untagged)]
+pub enum Typed {
+    Number(i64),
+    Text(String),
+}
+
+impl Typed {
+    /// The number, or nothing when the field was left empty or is at fault.
+    pub fn whole(of: Option<&Typed>, faults: &mut Faults, field: &str, range: RangeInclusive<i64>) -> Option<i64> {
+        let read = match of? {
+            Typed::Number(n) => Some(*n),
+            Typed::Text(text) if text.trim().is_empty() => return None,
+            Typed::Text(text) => text.trim().parse().ok(),
+        };
+        let fits = read.filter(|n| range.contains(n));
+        if fits.is_none() {
+            faults.add(field, format!("A whole number from {} to {} is wanted.", range.start(), range.end()));
+        }
+        fits
+    }
+}
 
 fn usable<E: Error>(day: NaiveDate) -> Result<NaiveDate, E> {
     if is_usable(day) {

@@ -29,7 +29,7 @@ use uuid::Uuid;
 /// The typeface of the screens, for paper.
 pub fn typeface() -> anyhow::Result<&'static Typeface> {
     static MADE: OnceLock<Result<Typeface, String>> = OnceLock::new();
-    MADE.get_or_init(|| Typeface::unpack(web_files::fonts()).map_err(|e| e.to_string()))
+    MADE.get_or_init(|| Typeface::unpack(web_files::fonts(false), || web_files::fonts(true)).map_err(|e| e.to_string()))
         .as_ref()
         .map_err(|e| anyhow::anyhow!("{e}"))
 }
@@ -212,7 +212,7 @@ pub async fn receipt(state: &State, payment: &Payment) -> Result<Value, Problem>
         "means": r.means.iter().map(mean).collect::<Vec<_>>(),
         "left": if left.is_positive() { format!("Left to pay: {left}") } else { "Nothing is left to pay.".into() },
         "note": taken_back.unwrap_or(r.reason),
-        "number": r.number,
+        "number": r.receipt_number,
         "large": large_type(state, &payer),
     }))
 }

@@ -4,7 +4,8 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, ResponseError, web};
 use harbor_core::claims::assembling::ClaimLacks;
 use harbor_core::fields::Faults;
-use harbor_store::StoreError;
+use harbor_core::schedule::Question;
+use harbor_store::{StoreError, codes};
 use serde::Serialize;
 use std::fmt;
 use utoipa::ToSchema;
@@ -94,6 +95,20 @@ impl Problem {
     }
 }
 
+/// What is asked before a visit is booked, in `current` of a problem of the type `ask-first`: it goes through when the
+/// same is sent again with these doubts among what is `meant`.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct BookingQuestion {
+    pub doubt: codes::Doubt,
+    pub sentence: String,
+}
+
+impl From<&Question> for BookingQuestion {
+    fn from(question: &Question) -> BookingQuestion {
+        BookingQuestion { doubt: question.doubt.into(), sentence: question.sentence.clone() }
+    }
+}
+
 impl fmt::Display for Problem {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{} {}", self.status, self.kind)
@@ -153,6 +168,12 @@ impl From<StoreError> for Problem {
                     "stale",
                     "Somebody else saved this in the meantime. Compare, then save again.",
                 )
+            },
+            StoreError::AskFirst(questions) => Problem {
+                current: serde_json::to_value(questions.iter().map(BookingQuestion::from).collect::<Vec<_>>())
+                    .ok()
+                    .map(Box::new),
+                ..Problem::refused("ask-first", StoreError::AskFirst(questions).to_string())
             },
             StoreError::Unreachable(why) => {
                 tracing::error!(why, "database unreachable");

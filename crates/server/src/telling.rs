@@ -3,10 +3,11 @@
 use crate::api::money::payments::receipt_of;
 use crate::problem::Problem;
 use crate::state::State;
+use chrono::{DateTime, Utc};
 use harbor_core::money::Cents;
 use harbor_core::people::called;
 use harbor_core::people::messages::{
-    Channel, Facts, Purpose, Way, about_new_time, about_no_time, about_receipt, way_to,
+    Channel, Facts, Purpose, Way, Words, about_new_time, about_no_time, about_other_clinician, about_receipt, way_to,
 };
 use harbor_store::house::staff;
 use harbor_store::people::messages as store;
@@ -55,24 +56,39 @@ impl Telling {
         before: &Visit,
         after: Option<&Visit>,
     ) -> Result<Option<Message>, Problem> {
-        let (Some(person), Some(way)) = (self.people.get(&before.person_id), self.way(before.person_id)) else {
+        let was = before.starts_at;
+        match after {
+            Some(after) => {
+                let words = |f: &Facts, now: DateTime<Utc>| about_new_time(f, was, now);
+                self.write(change, state, after, Purpose::Rebooked, words).await
+            }
+            None => self.write(change, state, before, Purpose::NoTime, about_no_time).await,
+        }
+    }
+
+    /// Writes a message about a visit; `words` are made of the facts and the time of it.
+    async fn write(
+        &self,
+        change: &mut Change<'_>,
+        state: &State,
+        about: &Visit,
+        purpose: Purpose,
+        words: impl Fn(&Facts, DateTime<Utc>) -> Words,
+    ) -> Result<Option<Message>, Problem> {
+        let (Some(person), Some(way)) = (self.people.get(&about.person_id), self.way(about.person_id)) else {
             return Ok(None);
         };
-        let shown = after.unwrap_or(before);
         let (nobody, telephone) = (String::new(), crate::papers::telephone(&state.clinic.telephone));
         let facts = Facts {
             name: called(&person.first_name, &person.preferred_name),
             clinic: &state.clinic.name,
             telephone: &telephone,
-            clinician: self.staff.get(&shown.clinician_id).unwrap_or(&nobody),
-            site: self.sites.get(&shown.site_id).unwrap_or(&nobody),
+            clinician: self.staff.get(&about.clinician_id).unwrap_or(&nobody),
+            site: self.sites.get(&about.site_id).unwrap_or(&nobody),
             zone: state.zone,
         };
-        let (purpose, words) = match after {
-            Some(after) => (Purpose::Rebooked, about_new_time(&facts, before.starts_at, after.starts_at)),
-            None => (Purpose::NoTime, about_no_time(&facts, before.starts_at)),
-        };
-        Ok(Some(change.add_message(person.id, Some(before.id), purpose, way, words).await?))
+        let words = words(&facts, about.starts_at);
+        Ok(Some(change.add_message(person.id, Some(about.id), purpose, way, words).await?))
     }
 }
 
@@ -99,6 +115,18 @@ pub async fn take_plan(
     Ok(told)
 }
 
+/// Tells those who were handed over to another clinician whom they will see.
+pub async fn tell_handed_over(change: &mut Change<'_>, state: &State, ids: &[Uuid]) -> Result<Vec<Message>, Problem> {
+    let mut about: Vec<Visit> = visits::many(change.conn(), ids).await?.into_values().collect();
+    about.sort_by_key(|v| (v.starts_at, v.id));
+    let telling = Telling::load(change.conn(), state, &about).await?;
+    let mut told = Vec::new();
+    for visit in &about {
+        told.extend(telling.write(change, state, visit, Purpose::HandedOver, about_other_clinician).await?);
+    }
+    Ok(told)
+}
+
 /// Tells those of the rebooking list among some visits that there is no new time.
 pub async fn tell_no_time(change: &mut Change<'_>, state: &State, ids: &[Uuid]) -> Result<Vec<Message>, Problem> {
     let mut about: Vec<Visit> = visits::many(change.conn(), ids).await?.into_values().collect();
@@ -113,7 +141,12 @@ pub async fn tell_no_time(change: &mut Change<'_>, state: &State, ids: &[Uuid]) 
 }
 
 /// Sends a receipt to the one who paid, when they agreed to messages.
-pub async fn send_receipt(change: &mut Change<'_>, state: &State, payment: &Payment) -> Result<Message, Problem> {
+pub async fn send_receipt(
+    change: &mut Change<'_>,
+    state: &State,
+    payment: &Payment,
+    again: bool,
+) -> Result<Message, Problem> {
     let payer = people::get(change.conn(), payment.person_id).await?;
     let reachable = store::reachable(change.conn(), std::slice::from_ref(&payer)).await?;
     let way = reachable.first().and_then(|r| way_to(r, 0));
@@ -121,7 +154,7 @@ pub async fn send_receipt(change: &mut Change<'_>, state: &State, payment: &Paym
         let said = format!("{} {} did not agree to messages; print the receipt.", payer.first_name, payer.last_name);
         return Err(Problem::refused("message", said));
     };
-    let left = receipt_of(change.conn(), state, payment).await?.left_cents;
+    let receipt = receipt_of(change.conn(), state, payment).await?;
     let (nobody, telephone) = (String::new(), crate::papers::telephone(&state.clinic.telephone));
     let facts = Facts {
         name: called(&payer.first_name, &payer.preferred_name),
@@ -131,6 +164,14 @@ pub async fn send_receipt(change: &mut Change<'_>, state: &State, payment: &Paym
         site: &nobody,
         zone: state.zone,
     };
-    let words = about_receipt(&facts, Cents::new(payment.cents), payment.at, Cents::new(left));
+    let (paid, left) = (Cents::new(payment.cents), Cents::new(receipt.left_cents));
+    let words = about_receipt(&facts, &receipt.receipt_number, paid, payment.at, left);
+    if let Some(before) = store::told_before(change.conn(), payer.id, Purpose::Receipt, &words.subject).await?
+        && !again
+    {
+        let when = before.made_at.with_timezone(&state.zone).format("%b %-d at %H:%M");
+        let said = format!("This receipt was sent to {} on {when}. Send it once more?", before.reach);
+        return Err(Problem::refused("sent-before", said));
+    }
     Ok(change.add_message(payer.id, None, Purpose::Receipt, &way, words).await?)
 }

@@ -8,11 +8,16 @@ use rust_embed::RustEmbed;
 
 #[derive(RustEmbed)]
 #[folder = "../../web/dist"]
+#[exclude = "*.woff"]
 struct Built;
 
-/// The typeface as the screens use it, packed (WOFF2).
-pub fn fonts() -> Vec<Vec<u8>> {
-    let mut names: Vec<_> = Built::iter().filter(|name| name.ends_with(".woff2")).collect();
+/// How the files of the type families begin whose letters ours lacks.
+const OTHER_SCRIPTS: &str = "assets/noto-";
+
+/// The typeface as the screens use it, packed (WOFF2): ours, or the letters that it lacks.
+pub fn fonts(other_scripts: bool) -> Vec<Vec<u8>> {
+    let wanted = |name: &str| name.ends_with(".woff2") && name.starts_with(OTHER_SCRIPTS) == other_scripts;
+    let mut names: Vec<_> = Built::iter().filter(|name| wanted(name)).collect();
     names.sort();
     names.iter().filter_map(|name| Built::get(name)).map(|file| file.data.into_owned()).collect()
 }
@@ -30,7 +35,6 @@ pub async fn page(request: HttpRequest) -> HttpResponse {
             Some("js") => "text/javascript; charset=utf-8",
             Some("css") => "text/css; charset=utf-8",
             Some("woff2") => "font/woff2",
-            Some("woff") => "font/woff",
             Some("svg") => "image/svg+xml",
             _ => "application/octet-stream",
         };

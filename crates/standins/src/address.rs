@@ -3,6 +3,7 @@
 //! | typed | what comes back |
 //! |---|---|
 //! | a known street, in any case and with the usual short words | the address as the service writes it, with nine digits |
+//! | the same with a flat behind it (Apt 3, #3, Unit B) or a letter at the house (7B) | the same with the flat, which nobody looks up |
 //! | a street misspelt by a letter or two | up to five candidates, the nearest first |
 //! | a known street in a town that nobody knows | the street in each of the towns |
 //! | a street that nobody knows, or no house number | nothing |
@@ -76,10 +77,35 @@ fn spelt_out(street: &str) -> String {
     words.map(long).collect::<Vec<_>>().join(" ")
 }
 
+/// The words before the number of a flat in a house.
+const UNITS: [&str; 6] = ["apt", "apartment", "unit", "suite", "ste", "flat"];
+
+/// A line without its flat, and the flat as it is written behind a street: ` Apt 3`, or nothing.
+fn without_unit(line: &str) -> (String, String) {
+    let spaced = line.replace('#', " # ").replace(',', " ");
+    let words: Vec<&str> = spaced.split_whitespace().collect();
+    let plain = |w: &str| w.trim_matches('.').to_lowercase();
+    let Some(at) = words.iter().position(|w| *w == "#" || UNITS.contains(&plain(w).as_str())) else {
+        return (line.to_owned(), String::new());
+    };
+    let name = match plain(words[at]).as_str() {
+        "unit" => "Unit",
+        "suite" | "ste" => "Ste",
+        _ => "Apt",
+    };
+    let number: Vec<&str> = words[at + 1..].iter().copied().filter(|w| *w != "#").collect();
+    (words[..at].join(" "), format!(" {name} {}", number.join(" ").to_uppercase()))
+}
+
 /// The candidates for a typed address, the nearest first.
 pub fn candidates(typed_line: &str, city: &str, postal_code: &str) -> Vec<Candidate> {
+    let (typed_line, unit) = without_unit(typed_line);
     let Some((number, street)) = typed_line.trim().split_once(' ') else { return vec![] };
-    let Ok(house) = number.parse::<u32>() else { return vec![] };
+    let digits = number.trim_end_matches(|c: char| c.is_ascii_alphabetic());
+    let Ok(house) = digits.parse::<u32>() else { return vec![] };
+    if number.len() > digits.len() + 1 {
+        return vec![];
+    }
     let street = spelt_out(street);
     let mut found: Vec<(usize, Candidate)> = Vec::new();
     for (at, known) in STREETS.iter().enumerate() {
@@ -91,8 +117,12 @@ pub fn candidates(typed_line: &str, city: &str, postal_code: &str) -> Vec<Candid
             let other_town = usize::from(!city.trim().eq_ignore_ascii_case(town)) * 3;
             let other_code = usize::from(!postal_code.starts_with(code));
             let postal_code = format!("{code}-{:04}", (at * 409 + house as usize * 7) % 9000 + 1000);
-            let candidate =
-                Candidate { line: format!("{house} {known}"), city: (*town).into(), state: "ME".into(), postal_code };
+            let candidate = Candidate {
+                line: format!("{number} {known}{unit}"),
+                city: (*town).into(),
+                state: "ME".into(),
+                postal_code,
+            };
             found.push((off * 10 + other_town + other_code, candidate));
         }
     }

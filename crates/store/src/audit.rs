@@ -5,6 +5,7 @@ use crate::{Conn, Result};
 use chrono::{DateTime, SecondsFormat, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::arrival::LastMove;
 use serde::Serialize;
 use sha2::{Digest, Sha256};
 use utoipa::ToSchema;
@@ -156,6 +157,24 @@ pub async fn verify(conn: &mut Conn) -> Result<Verdict> {
             previous = row.hash;
         }
     }
+}
+
+/// What the record calls a move between stages, the end of check-in, and taking a move back.
+pub const MOVED: &str = "moved";
+pub const CHECKED_IN: &str = "checked in";
+pub const TOOK_BACK: &str = "took back";
+
+/// The last move of a visit between its stages.
+pub async fn last_move(conn: &mut Conn, person: Uuid, visit: Uuid) -> Result<Option<LastMove<Uuid>>> {
+    let row: Option<AuditRow> = table::table
+        .filter(table::person_id.eq(person).and(table::entity.eq("visit")).and(table::entity_id.eq(visit)))
+        .filter(table::action.eq_any([MOVED, CHECKED_IN, TOOK_BACK]))
+        .order(table::seq.desc())
+        .select(AuditRow::as_select())
+        .first(conn)
+        .await
+        .optional()?;
+    Ok(row.map(|r| LastMove { by: r.staff_id, name: r.staff_name, back: r.action == TOOK_BACK }))
 }
 
 /// Who looked at or changed a person's record, latest first.

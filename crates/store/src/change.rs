@@ -21,6 +21,7 @@ pub struct Change<'a> {
     /// Days on which visits lay before.
     left: Vec<(Uuid, NaiveDate)>,
     given_up: bool,
+    trial: bool,
 }
 
 /// The channel that servers listen on.
@@ -30,7 +31,17 @@ impl<'a> Change<'a> {
     pub(crate) async fn begin(mut conn: Borrowed<'a>, actor: &Actor, now: DateTime<Utc>) -> Result<Change<'a>> {
         AnsiTransactionManager::begin_transaction(&mut *conn).await?;
         let (audits, told, left) = (vec![], vec![], vec![]);
-        Ok(Change { conn, actor: actor.clone(), now, id: Uuid::now_v7(), audits, told, left, given_up: false })
+        Ok(Change {
+            conn,
+            actor: actor.clone(),
+            now,
+            id: Uuid::now_v7(),
+            audits,
+            told,
+            left,
+            given_up: false,
+            trial: false,
+        })
     }
 
     pub fn conn(&mut self) -> &mut Conn {
@@ -71,6 +82,16 @@ impl<'a> Change<'a> {
     /// Ends the change without any effect, although nothing went wrong: a dry run, or nothing was to be done.
     pub fn give_up(&mut self) {
         self.given_up = true;
+    }
+
+    /// From now on the change is only tried: it ends without any effect, and uses up no number on the way.
+    pub fn on_trial(&mut self) {
+        self.trial = true;
+        self.given_up = true;
+    }
+
+    pub fn is_trial(&self) -> bool {
+        self.trial
     }
 
     /// What was told, with whose it is and where it shows.

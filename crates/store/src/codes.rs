@@ -122,6 +122,7 @@ names! {
     ClaimState = harbor_core::claims::ClaimState;
     Consent = harbor_core::people::Consent;
     Doing = harbor_core::arrival::hands::Doing;
+    Doubt = harbor_core::schedule::Doubt;
     Ethnicity = harbor_core::people::Ethnicity;
     Fact = harbor_core::coverage::Fact;
     Fate = harbor_core::people::messages::Fate;

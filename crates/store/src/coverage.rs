@@ -18,6 +18,7 @@ use harbor_core::coverage::{
     CheckState, Fact, KnownOf, PolicyIdentity, Rank, Relationship, facts_to_send, is_fresh, is_of_another,
 };
 use harbor_core::fields::typed_date;
+use std::collections::HashSet;
 use uuid::Uuid;
 
 pub async fn payers(conn: &mut Conn) -> Result<Vec<Payer>> {
@@ -78,6 +79,29 @@ pub async fn latest_checks(conn: &mut Conn, coverage_ids: &[Uuid]) -> Result<Vec
         .await?)
 }
 
+/// The last answer of each policy that says that it is in force, of whatever day.
+pub async fn latest_answers(conn: &mut Conn, coverage_ids: &[Uuid]) -> Result<Vec<BenefitCheck>> {
+    let all: Vec<BenefitCheck> = benefit_checks::table
+        .filter(benefit_checks::coverage_id.eq_any(coverage_ids).and(benefit_checks::answer.is_not_null()))
+        .order((benefit_checks::asked_at.desc(), benefit_checks::id.desc()))
+        .select(BenefitCheck::as_select())
+        .load(conn)
+        .await?;
+    let mut seen = HashSet::new();
+    let good = |b: &BenefitCheck| b.answer.as_ref().is_some_and(|a| !a.in_core().is_no_answer());
+    Ok(all.into_iter().filter(|b| good(b) && seen.insert(b.coverage_id)).collect())
+}
+
+/// Every attempt to ask about some policies and days, the latest first.
+pub async fn attempts(conn: &mut Conn, coverage_ids: &[Uuid], days: &[NaiveDate]) -> Result<Vec<BenefitCheck>> {
+    Ok(benefit_checks::table
+        .filter(benefit_checks::coverage_id.eq_any(coverage_ids).and(benefit_checks::service_date.eq_any(days)))
+        .order((benefit_checks::asked_at.desc(), benefit_checks::id.desc()))
+        .select(BenefitCheck::as_select())
+        .load(conn)
+        .await?)
+}
+
 pub async fn check(conn: &mut Conn, id: Uuid) -> Result<BenefitCheck> {
     benefit_checks::table
         .find(id)
@@ -101,6 +125,23 @@ pub struct Policy {
     pub starts_on: NaiveDate,
     pub ends_on: Option<NaiveDate>,
     pub copay_cents: Option<i64>,
+}
+
+impl From<&Coverage> for Policy {
+    fn from(c: &Coverage) -> Policy {
+        Policy {
+            rank: *c.rank,
+            payer_id: c.payer_id,
+            plan_name: c.plan_name.clone(),
+            subscriber_number: c.subscriber_number.clone(),
+            group_number: c.group_number.clone(),
+            relationship: *c.relationship,
+            holder_id: c.holder_id,
+            starts_on: c.starts_on,
+            ends_on: c.ends_on,
+            copay_cents: c.copay_cents,
+        }
+    }
 }
 
 /// Others who have a policy of this payer under this number and another policyholder.
@@ -224,12 +265,7 @@ impl Change<'_> {
     }
 
     pub async fn add_coverage(&mut self, person: Uuid, p: Policy) -> Result<Coverage> {
-        let holder = people::get(self.conn(), p.holder_id.unwrap_or(person)).await?;
-        let name = format!("{} {}", holder.first_name, holder.last_name);
-        let filing = payer(self.conn(), p.payer_id).await?.filing_code;
-        if let Some(sentence) = harbor_core::coverage::holder_refusal(&name, holder.birth_date, p.starts_on, &filing) {
-            return Err(StoreError::refused("policyholder", sentence));
-        }
+        self.may_hold(person, &p).await?;
         let row = Coverage {
             id: Uuid::now_v7(),
             person_id: person,
@@ -251,24 +287,27 @@ impl Change<'_> {
         Ok(row)
     }
 
-    /// Corrects numbers of a policy, or ends it; the payer and the dates it began stay.
-    pub async fn correct_coverage(
-        &mut self,
-        id: Uuid,
-        version: i32,
-        subscriber_number: &str,
-        group_number: &str,
-        ends_on: Option<NaiveDate>,
-        copay_cents: Option<i64>,
-    ) -> Result<Coverage> {
+    /// Corrects a policy, or ends it by a date. Its payer stays as soon as a claim went out under it: what was sent
+    /// is not said to somebody else afterwards.
+    pub async fn correct_coverage(&mut self, id: Uuid, version: i32, p: Policy) -> Result<Coverage> {
+        use crate::schema::claims as k;
         use coverages as c;
+        let before = get(self.conn(), id).await?;
+        self.may_hold(before.person_id, &p).await?;
+        if p.payer_id != before.payer_id {
+            let claimed: i64 = k::table.filter(k::coverage_id.eq(id)).count().get_result(self.conn()).await?;
+            if claimed > 0 {
+                let sentence = "Claims went out under this policy; end it, and add the one of the other payer.";
+                return Err(StoreError::refused("policy", sentence));
+            }
+        }
         let saved = diesel::update(c::table.filter(c::id.eq(id).and(c::version.eq(version))))
             .set((
-                c::subscriber_number.eq(subscriber_number),
-                c::group_number.eq(group_number),
-                c::ends_on.eq(ends_on),
-                c::copay_cents.eq(copay_cents),
-                c::version.eq(version + 1),
+                (c::payer_id.eq(p.payer_id), c::rank.eq(Code(p.rank)), c::plan_name.eq(&p.plan_name)),
+                (c::subscriber_number.eq(&p.subscriber_number), c::group_number.eq(&p.group_number)),
+                (c::relationship.eq(Code(p.relationship)), c::holder_id.eq(p.holder_id)),
+                (c::starts_on.eq(p.starts_on), c::ends_on.eq(p.ends_on)),
+                (c::copay_cents.eq(p.copay_cents), c::version.eq(version + 1)),
             ))
             .returning(Coverage::as_returning())
             .get_result(self.conn())
@@ -278,9 +317,21 @@ impl Change<'_> {
             let current = get(self.conn(), id).await?;
             return Err(StoreError::Stale { current: serde_json::to_value(current).unwrap_or_default() });
         };
-        self.audit("corrected", "coverage", id, Some(row.person_id), format!("{subscriber_number} {group_number}"));
+        let said = format!("{} {}", row.subscriber_number, row.group_number);
+        self.audit("corrected", "coverage", id, Some(row.person_id), said);
         self.tell(Topic::Person, row.person_id);
         Ok(row)
+    }
+
+    /// Whether somebody can hold the policy.
+    async fn may_hold(&mut self, person: Uuid, p: &Policy) -> Result<()> {
+        let holder = people::get(self.conn(), p.holder_id.unwrap_or(person)).await?;
+        let name = format!("{} {}", holder.first_name, holder.last_name);
+        let filing = payer(self.conn(), p.payer_id).await?.filing_code;
+        match harbor_core::coverage::holder_refusal(&name, holder.birth_date, p.starts_on, &filing) {
+            Some(sentence) => Err(StoreError::refused("policyholder", sentence)),
+            None => Ok(()),
+        }
     }
 
     /// Records a question to the payer and the work of asking it.

@@ -41,6 +41,7 @@ use diesel::result::Error as DieselError;
 use diesel_async::pooled_connection::bb8::{Pool, PooledConnection};
 use diesel_async::pooled_connection::{AsyncDieselConnectionManager, ManagerConfig};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
+use harbor_core::schedule::Question;
 
 const MIGRATIONS: EmbeddedMigrations = embed_migrations!("migrations");
 
@@ -57,6 +58,9 @@ pub enum StoreError {
     Stale { current: serde_json::Value },
     #[error("The database cannot be reached.")]
     Unreachable(String),
+    /// It may be meant, and is done when that is said.
+    #[error("{}", .0.iter().map(ToString::to_string).collect::<Vec<_>>().join(" "))]
+    AskFirst(Vec<Question>),
     #[error(transparent)]
     Database(DieselError),
 }
@@ -71,6 +75,7 @@ impl StoreError {
             StoreError::NotFound(what) => format!("no such {what}"),
             StoreError::Refused { code, .. } => format!("refused: {code}"),
             StoreError::Stale { .. } => "stale".into(),
+            StoreError::AskFirst(_) => "asked first".into(),
             StoreError::Unreachable(_) => "the database cannot be reached".into(),
             StoreError::Database(DieselError::DatabaseError(kind, about)) => {
                 format!("database error {kind:?}, guard {}", about.constraint_name().unwrap_or("none"))

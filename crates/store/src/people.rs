@@ -1,5 +1,6 @@
 //! People: adding, changing, and (in [`finding`]) finding them.
 
+pub mod addresses;
 pub mod finding;
 pub mod household;
 pub mod merging;
@@ -120,11 +121,15 @@ impl Change<'_> {
     }
 
     pub async fn add_person(&mut self, d: &Details, more: Registration) -> Result<Person> {
-        let number = next(self.conn(), "record_numbers").await?;
+        // What is only tried uses no number up.
+        let record_number = match self.is_trial() {
+            true => format!("trial {}", Uuid::now_v7()),
+            false => format!("IH-{}", next(self.conn(), "record_numbers").await?),
+        };
         let folded = folded_names(&d.first_name, &d.middle_name, &d.last_name, &d.preferred_name, &d.former_name);
         let row = Person {
             id: Uuid::now_v7(),
-            record_number: format!("IH-{number}"),
+            record_number,
             first_name: d.first_name.clone(),
             last_name: d.last_name.clone(),
             middle_name: d.middle_name.clone(),
@@ -146,8 +151,6 @@ impl Change<'_> {
             usual_clinician_id: d.usual_clinician_id,
             chart_alert: d.chart_alert.clone(),
             billing_note: d.billing_note.clone(),
-            self_pay_told_at: None,
-            self_pay_told_by: None,
             deceased_on: d.deceased_on,
             folded,
             patient: d.patient,
@@ -200,17 +203,5 @@ impl Change<'_> {
                 Err(StoreError::Stale { current: serde_json::to_value(current).unwrap_or_default() })
             }
         }
-    }
-
-    /// Records that the person was told that payment is due at the visit.
-    pub async fn record_self_pay(&mut self, id: Uuid) -> Result<()> {
-        let (now, by) = (self.now, self.actor.name.clone());
-        diesel::update(people::table.find(id))
-            .set((people::self_pay_told_at.eq(now), people::self_pay_told_by.eq(by)))
-            .execute(self.conn())
-            .await?;
-        self.audit("told that payment is due at the visit", "person", id, Some(id), "self-pay");
-        self.tell(Topic::Person, id);
-        Ok(())
     }
 }

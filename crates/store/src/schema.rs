@@ -289,6 +289,7 @@ diesel::table! {
         reason -> Text,
         idempotency_key -> Text,
         card_of -> Nullable<Uuid>,
+        number -> BigInt,
     }
 }
 
@@ -510,8 +511,6 @@ diesel::table! {
         usual_clinician_id -> Nullable<Uuid>,
         chart_alert -> Text,
         billing_note -> Text,
-        self_pay_told_at -> Nullable<Timestamptz>,
-        self_pay_told_by -> Nullable<Text>,
         deceased_on -> Nullable<Date>,
         folded -> Text,
         find_words -> Array<Text>,
@@ -842,6 +841,25 @@ diesel::table! {
         online -> Bool,
         ground -> Text,
         active -> Bool,
+        from_age -> Nullable<Integer>,
+        to_age -> Nullable<Integer>,
+    }
+}
+
+diesel::table! {
+    address_checks (person_id) {
+        person_id -> Uuid,
+        address -> Text,
+        known -> Bool,
+        at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    self_pay_told (visit_id) {
+        visit_id -> Uuid,
+        at -> Timestamptz,
+        by -> Text,
     }
 }
 

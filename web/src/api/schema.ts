@@ -159,6 +159,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /**
+         * Corrects everything that a policy says, or ends it by a date. A payer, holder, rank, plan or beginning that is left out
+         *     stays.
+         */
         put: operations["put_coverages__id_"];
         post?: never;
         delete?: never;
@@ -859,6 +863,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/address-check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Asks the service about the address on file and keeps what it says. A service that is down says nothing. */
+        post: operations["post_people__id__address_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/allergies": {
         parameters: {
             query?: never;
@@ -886,6 +907,23 @@ export interface paths {
         put?: never;
         post?: never;
         delete: operations["delete_people__id__allergies__allergy_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/chart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Allergies, medicines, problems, last measurements and results of a person. */
+        get: operations["get_people__id__chart"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1204,22 +1242,6 @@ export interface paths {
          *     opens it with a reason like everybody else.
          */
         post: operations["post_people__id__restriction"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/people/{id}/self-pay": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["post_people__id__self_pay"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1966,6 +1988,23 @@ export interface paths {
         put?: never;
         /** Cancels shifts, all or none; their patients go to the rebooking list. */
         post: operations["post_shifts_cancel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shifts/free": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The clinicians who have no shift of their own at the time of some shifts, so that these can be handed to them. */
+        get: operations["get_shifts_free"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2848,6 +2887,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{id}/self-pay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The patient was told that payment is due at this visit; nobody else is asked for the money of it. */
+        post: operations["post_visits__id__self_pay"];
+        /** Takes back that this visit is paid by the patient alone: what is on file counts again. */
+        delete: operations["delete_visits__id__self_pay"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{id}/series": {
         parameters: {
             query?: never;
@@ -3021,6 +3078,12 @@ export interface components {
             /** @description False when the address service does not answer; the work goes on without it. */
             reachable: boolean;
         };
+        /** @description What the service said of the address on file, and when. */
+        AddressCheck: {
+            /** Format: date-time */
+            at: string;
+            known: boolean;
+        };
         Affected: {
             visits: number;
         };
@@ -3133,7 +3196,7 @@ export interface components {
         BenefitView: {
             check: components["schemas"]["BenefitCheck"];
             facts: components["schemas"]["FactView"][];
-            /** @description in_force, refused, waiting. */
+            /** @description in_force, refused, waiting, no_answer. */
             outcome: string;
             plan: string[];
             sentence: string;
@@ -3238,6 +3301,17 @@ export interface components {
             suggestedService?: string | null;
             /** Format: int64 */
             totalCents: number;
+        };
+        ChartGlance: {
+            allergies: components["schemas"]["Allergy"][];
+            /** @description The newest of each kind. */
+            measurements: components["schemas"]["Measurement"][];
+            medicines: components["schemas"]["Medicine"][];
+            noneKnown: components["schemas"]["NoneKnown"][];
+            /** @description Orders of which nobody has read what came of them. */
+            openOrders: components["schemas"]["Order"][];
+            problems: components["schemas"]["ListedProblem"][];
+            reports: components["schemas"]["LabReport"][];
         };
         ChartView: {
             addenda: components["schemas"]["Addendum"][];
@@ -3489,6 +3563,11 @@ export interface components {
             phone?: string | null;
         };
         CopyTo: {
+            /**
+             * @description What becomes of a policy of this rank that is in force then: replace (it ends the day before) or next_rank (the
+             *     copy takes the next free one). Nothing: refused (a problem of the type `policy-beside`), so that somebody chooses.
+             */
+            beside?: string;
             /** Format: uuid */
             personId: string;
             /** @description How this person is related to the policyholder. */
@@ -3529,7 +3608,8 @@ export interface components {
             knowingly?: boolean;
             /** Format: uuid */
             payerId?: string | null;
-            planName?: string;
+            /** @description With a correction, nothing leaves it; so it is with every field but the dates. */
+            planName?: string | null;
             rank?: string;
             relationship?: string;
             startsOn?: string;
@@ -3538,12 +3618,15 @@ export interface components {
             version?: number;
         };
         CoverageView: {
+            /** @description Whether the last attempt was about this day. */
+            askedAboutDay: boolean;
             benefits?: components["schemas"]["BenefitView"] | null;
             cards: components["schemas"]["CardPicture"][];
             countsToday: boolean;
             coverage: components["schemas"]["Coverage"];
             holder: string;
             payer: string;
+            saidBefore?: components["schemas"]["BenefitView"] | null;
             /** @description Others of the household who have this very policy. */
             shared: components["schemas"]["SharedWith"][];
         };
@@ -3599,6 +3682,8 @@ export interface components {
             lockMinutes: number;
             secondFactorRoles: string[];
         };
+        /** @enum {string} */
+        Doubt: "other_type" | "twice_at_once" | "same_day" | "swallows" | "age";
         DueView: {
             /** Format: int64 */
             cents: number;
@@ -3746,6 +3831,13 @@ export interface components {
             /** Format: uuid */
             clinicianId: string;
             shiftIds: string[];
+            /** @description Whether whoever is booked in them is told whom they will see, each by the way agreed to. */
+            tell?: boolean;
+        };
+        /** @description What came of handing over. */
+        HandedOver: {
+            told: components["schemas"]["Told"];
+            visits: number;
         };
         /** @description What a clinician is doing now. */
         HandsView: {
@@ -4009,6 +4101,8 @@ export interface components {
              * @description The record that goes into this one.
              */
             goneId: string;
+            /** @description Said that they are one person although they are quite unlike (a problem of the type `ask-unlike`). */
+            unlike?: boolean;
         };
         MergeView: {
             gone: components["schemas"]["PersonCard"];
@@ -4051,6 +4145,8 @@ export interface components {
             transactions: components["schemas"]["TransactionView"][];
         };
         MoveForm: {
+            /** @description With `back`: by the key, which takes back only the last move, and only of the one who made it. */
+            byKey?: boolean;
             /**
              * Format: uuid
              * @description One of the clinic's own stages within it.
@@ -4060,6 +4156,8 @@ export interface components {
             roomId?: string | null;
             /** @description A stage, `next` or `back`. */
             to: string;
+            /** @description Said that somebody who is booked on another day comes today instead (a problem of the type `other-day`). */
+            todayInstead?: boolean;
         };
         /** @description A secret to be set up on a device. */
         NewFactor: {
@@ -4082,7 +4180,7 @@ export interface components {
             reason?: string;
         };
         /** @enum {string} */
-        NextStep: "mark_here" | "check_in" | "choose_room" | "measure" | "begin" | "open_note" | "complete_charges" | "open_billing" | "open_balance";
+        NextStep: "came_after_all" | "mark_here" | "check_in" | "choose_room" | "measure" | "begin" | "open_note" | "complete_charges" | "open_billing" | "open_balance";
         NoneKnown: {
             list: components["schemas"]["KnownList"];
             /** Format: uuid */
@@ -4343,9 +4441,6 @@ export interface components {
             recordNumber: string;
             /** Format: uuid */
             responsibleId?: string | null;
-            /** Format: date-time */
-            selfPayToldAt?: string | null;
-            selfPayToldBy?: string | null;
             sex?: components["schemas"]["Sex"] | null;
             state: string;
             /** Format: uuid */
@@ -4444,6 +4539,7 @@ export interface components {
             weekdays: number[];
         };
         PersonView: {
+            addressCheck?: components["schemas"]["AddressCheck"] | null;
             card: components["schemas"]["PersonCard"];
             /** @description Every answer that was recorded, the newest first. */
             consents: components["schemas"]["ConsentAnswer"][];
@@ -4600,7 +4696,7 @@ export interface components {
             strength: string;
         };
         /** @enum {string} */
-        Purpose: "rebooked" | "no_time" | "receipt";
+        Purpose: "rebooked" | "no_time" | "handed_over" | "receipt";
         /** @description What the laboratory asks about an order, and what was answered. */
         QuestionAnswer: {
             answer: string;
@@ -4646,7 +4742,7 @@ export interface components {
             kind: components["schemas"]["PaymentKind"];
             /**
              * Format: int64
-             * @description What all those it was for still owe together.
+             * @description What all those it was for still owed together then.
              */
             leftCents: number;
             means: components["schemas"]["PaymentMean"][];
@@ -4655,6 +4751,8 @@ export interface components {
             parts: components["schemas"]["ReceiptPart"][];
             payer: string;
             reason: string;
+            /** @description As it is said and printed: R-10001. */
+            receiptNumber: string;
             /** @description Why it was taken back, when it was. */
             takenBack?: string | null;
         };
@@ -4923,10 +5021,19 @@ export interface components {
             /** Format: int32 */
             version: number;
         };
+        SelfPayTold: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+        };
         SendForm: {
             overrideReason?: string;
             /** Format: uuid */
             pharmacyId: string;
+        };
+        SendReceiptForm: {
+            /** @description Said that it is sent once more (a problem of the type `sent-before`). */
+            again?: boolean;
         };
         Series: {
             /** Format: uuid */
@@ -4943,6 +5050,7 @@ export interface components {
             count: number;
             /** Format: int32 */
             every: number;
+            minutes?: components["schemas"]["Typed"] | null;
             /**
              * Format: uuid
              * @description The first time.
@@ -4950,10 +5058,17 @@ export interface components {
             slotId: string;
             /** @description weeks or months. */
             unit: string;
+            /** Format: uuid */
+            visitTypeId?: string | null;
         };
         SeriesForm: {
             /** Format: int32 */
             every: number;
+            /** @description As of the first visit. */
+            kind?: string;
+            /** @description What was asked about (a problem of the type `ask-first`), and is meant. */
+            meant?: components["schemas"]["Doubt"][];
+            minutes?: components["schemas"]["Typed"] | null;
             note?: string;
             /** Format: uuid */
             personId: string;
@@ -4961,6 +5076,8 @@ export interface components {
             /** @description The times, as looked over; days left out are its exceptions. */
             slotIds: string[];
             unit: string;
+            /** Format: uuid */
+            visitTypeId?: string | null;
         };
         /** @description One day of a series, before it is booked. */
         SeriesLine: {
@@ -5301,6 +5418,8 @@ export interface components {
             shiftsMade: number;
             slotsMade: number;
             slotsRemoved: number;
+            /** @description Who was booked on days that are closed, and waits for a new time now. */
+            toRebook: components["schemas"]["ToRebook"][];
         };
         SupplyView: {
             /**
@@ -5408,17 +5527,11 @@ export interface components {
         };
         /** @description Where a visit is to lie: a slot, and what is unusual about it. */
         TimeForm: {
-            /** @description Said that the same person can be at both, when they are booked at this time already. */
-            besideOwn?: boolean;
             /** @description Beyond capacity, beside what is there. */
             extra?: boolean;
-            /** @description Said that it cannot wait, when the slot is kept for another type. */
-            knowingly?: boolean;
-            /**
-             * Format: int64
-             * @description Longer than the slot: over its neighbours.
-             */
-            minutes?: number | null;
+            /** @description What was asked about (a problem of the type `ask-first`), and is meant. */
+            meant?: components["schemas"]["Doubt"][];
+            minutes?: components["schemas"]["Typed"] | null;
             /** Format: uuid */
             slotId: string;
             /**
@@ -5429,6 +5542,16 @@ export interface components {
         };
         ToAsk: components["schemas"]["WaitingView"] & {
             reasons: string[];
+        };
+        /** @description Somebody whose time fell out with a closed day. */
+        ToRebook: {
+            /** Format: uuid */
+            clinicianId: string;
+            name: string;
+            /** Format: date-time */
+            startsAt: string;
+            /** Format: uuid */
+            visitId: string;
         };
         TodayView: {
             present: number;
@@ -5466,6 +5589,8 @@ export interface components {
             /** Format: int32 */
             score: number;
         };
+        /** @description A whole number as it was typed; one that was not typed is taken as well. */
+        Typed: number | string;
         /** @description An address as typed. */
         TypedAddress: {
             /** @default  */
@@ -5647,6 +5772,8 @@ export interface components {
         VisitType: {
             active: boolean;
             bookedBy: components["schemas"]["Role"][];
+            /** Format: int32 */
+            fromAge?: number | null;
             glyph: string;
             ground: string;
             /** Format: uuid */
@@ -5661,21 +5788,23 @@ export interface components {
             services: string[];
             /** Format: int32 */
             sort: number;
+            /** Format: int32 */
+            toAge?: number | null;
         };
         VisitTypeForm: {
             active: boolean;
             bookedBy: string[];
+            fromAge?: components["schemas"]["Typed"] | null;
             glyph: string;
             ground: string;
-            /** Format: int64 */
-            minutes: number;
+            minutes?: components["schemas"]["Typed"] | null;
             name: string;
             online: boolean;
             pattern: string;
-            /** Format: int64 */
-            releaseDays?: number | null;
+            releaseDays?: components["schemas"]["Typed"] | null;
             /** @description Codes of the services that usually come with it. */
             services: string[];
+            toAge?: components["schemas"]["Typed"] | null;
         };
         VisitView: {
             allergies: components["schemas"]["Allergy"][];
@@ -5695,6 +5824,7 @@ export interface components {
             olderCents: number;
             person: components["schemas"]["Person"];
             river: components["schemas"]["RiverView"];
+            selfPay?: components["schemas"]["SelfPayTold"] | null;
             share?: components["schemas"]["ShareView"] | null;
         };
         VoidForm: {
@@ -10211,8 +10341,8 @@ export interface operations {
                 before?: string;
                 /** @description The time of day that would suit best. */
                 around?: string;
-                /** @description Longer than a slot: over its neighbours. */
-                minutes?: number;
+                /** @description 0 to 480, as typed; longer than a slot: over its neighbours. */
+                minutes?: string;
                 /** @description Whose usual clinician and limits count. */
                 personId?: string;
                 /** @description Leaves out so many of the best, which were offered before; 0 to 600. */
@@ -10946,7 +11076,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendReceiptForm"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -11785,6 +11919,125 @@ export interface operations {
             };
         };
     };
+    post_people__id__address_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddressAnswer"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_people__id__allergies: {
         parameters: {
             query?: never;
@@ -11993,6 +12246,89 @@ export interface operations {
             };
             /** @description Sent packed, or of a kind that this route does not take. */
             415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_people__id__chart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartGlance"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14423,126 +14759,6 @@ export interface operations {
             };
         };
     };
-    post_people__id__self_pay: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            /** @description The address or what was sent cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Nobody is signed in, or the screen is locked. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What was sent did not arrive in time. */
-            408: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Somebody else was faster, or something is to be confirmed. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Larger than this route takes. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Sent packed, or of a kind that this route does not take. */
-            415: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description This server does not answer to that name. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description A field or a question is at fault, or the rules of the job say no. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The database cannot be reached. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     get_people__id__slip: {
         parameters: {
             query?: never;
@@ -15282,6 +15498,8 @@ export interface operations {
                 before?: string;
                 /** @description With telephone and e-mail. */
                 contact?: boolean;
+                /** @description Only says whether this can be printed; what is wrong is told at its field before a window opens. */
+                check?: boolean;
             };
             header?: never;
             path?: never;
@@ -19586,6 +19804,81 @@ export interface operations {
             };
         };
     };
+    get_shifts_free: {
+        parameters: {
+            query: {
+                /** @description Shifts, with commas. */
+                shiftIds: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_shifts_hand_over: {
         parameters: {
             query?: never;
@@ -19604,7 +19897,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Affected"];
+                    "application/json": components["schemas"]["HandedOver"];
                 };
             };
             /** @description The address or what was sent cannot be read. */
@@ -25749,6 +26042,244 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["QuickAnswer"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_visits__id__self_pay: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_visits__id__self_pay: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description The address or what was sent cannot be read. */

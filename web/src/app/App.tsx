@@ -12,6 +12,7 @@ import { usePresence } from './presence';
 import { SetPassword } from './SetPassword';
 import { SignIn } from './SignIn';
 import { type InHand, type Me, SessionProvider } from './session';
+import { UndoProvider } from './undo';
 import { clinic as clinicQuery } from './queries';
 
 const client = new QueryClient({
@@ -55,7 +56,9 @@ function SignedIn({ me }: { me: Me }) {
     <SessionProvider
       value={{ me, clinic: clinic.data, discreet, setDiscreet, site, setSite, inHand, setInHand, now, openKeys }}
     >
-      <Frame keysOpen={keysOpen} closeKeys={() => setKeysOpen(false)} />
+      <UndoProvider>
+        <Frame keysOpen={keysOpen} closeKeys={() => setKeysOpen(false)} />
+      </UndoProvider>
     </SessionProvider>
   );
 }

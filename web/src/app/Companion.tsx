@@ -5,7 +5,9 @@ import { useEffect, useState } from 'react';
 import { useLocation, useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../api/client';
+import { GlanceAt } from '../areas/consult/Glance';
 import { CancelDialog } from '../areas/schedule/CancelDialog';
+import { MovesDialog } from '../areas/schedule/MovesDialog';
 import { WantTime } from '../areas/schedule/WantTime';
 import { Button } from '../ui/controls';
 import { Notice, Row, Small, Spread, Stack, Tag } from '../ui/layout';
@@ -26,7 +28,8 @@ import {
 import { CompactLine, FullLine } from '../ui/VisitLine';
 import { useWordOf } from './choices';
 import { useMay, useSession } from './session';
-import { dollars, plainDate, sexWord, useIdentity, useTimes } from './words';
+import { useUndo } from './undo';
+import { dollars, owed, plainDate, sexWord, useIdentity, useTimes } from './words';
 import { visit as visitQuery } from '../areas/visit_line/queries';
 import { person as personQuery } from '../areas/people/queries';
 
@@ -96,6 +99,9 @@ const Handle = styled.button`
   }
 `;
 
+/** How an ended visit is told: it was cancelled, it did not come about. */
+const endedWords = (ended: string) => (ended === 'cancelled' ? 'was cancelled' : `ended early: ${ended}`);
+
 interface Step {
   act: () => void;
   /** Where on the page of the visit it is done. */
@@ -108,12 +114,23 @@ function useNextAction(visit: string | undefined) {
   const { run, busy, refusal } = useDo();
   const look = useLook(visitQuery(visit ?? ''), visit !== undefined);
   const to = (part: string) => () => navigate(`/visits/${visit}/${part}`);
-  const stage = (next: string) => () =>
-    void run(() => api.POST('/api/visits/{id}/stage', { params: { path: { id: visit ?? '' } }, body: { to: next } }));
+  const offerUndo = useUndo();
+  const stageWord = useWordOf('stages');
+  const stage = (next: string) => () => {
+    const params = { path: { id: visit ?? '' } };
+    void run(() => api.POST('/api/visits/{id}/stage', { params, body: { to: next } })).then(
+      (moved) =>
+        moved &&
+        offerUndo(`Moved: ${stageWord(moved.stage).toLowerCase()}.`, () =>
+          api.POST('/api/visits/{id}/stage', { params, body: { to: 'back', byKey: true } }),
+        ),
+    );
+  };
   const { pathname } = useLocation();
   const word = useWordOf('nextSteps');
   const steps: Record<Schemas['NextStep'], Step> = {
     mark_here: { act: stage('here') },
+    came_after_all: { act: stage('here') },
     check_in: { act: to('check-in'), place: 'check-in' },
     choose_room: { act: () => navigate('/in-clinic') },
     measure: { act: to('rooming'), place: 'rooming' },
@@ -140,6 +157,7 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
   const { pathname } = useLocation();
   const [cancelling, setCancelling] = useState(false);
   const [earlier, setEarlier] = useState(false);
+  const [moves, setMoves] = useState(false);
   // On a narrow screen the companion lies over the work, until something is chosen in it.
   const [open, setOpen] = useState(false);
   useEffect(() => setOpen(false), [pathname]);
@@ -202,6 +220,17 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
                 .join(' · ')}
             </Small>
           </div>
+          {look.data?.card.line.ended && (
+            <Notice $tone="coral" data-ended>
+              This visit {endedWords(look.data.card.line.ended)}
+              {v?.cancelReason && `: ${v.cancelReason}`}.
+            </Notice>
+          )}
+          {v && !look.data?.card.line.ended && v.day !== clinic.today && (
+            <Notice $tone="tide" data-other-day>
+              This visit is of {times.day(v.startsAt)}, not of today.
+            </Notice>
+          )}
           {card.chartAlert && <Notice $tone="brass">{card.chartAlert}</Notice>}
           {v && may('see_chart') && (
             <div>
@@ -222,6 +251,7 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
               )}
             </div>
           )}
+          {!v && alone.data && may('see_chart') && <GlanceAt person={card.id} brief />}
           {!v && alone.data && (
             <>
               {alone.data.gaps.length > 0 && (
@@ -273,6 +303,8 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
               <FullLine
                 line={look.data.card.line}
                 visit={v.id}
+                day={v.day}
+                since={times.since}
                 // What was not on the day of the visit says its day.
                 time={(iso) => (times.date(iso) === v.day ? times.time(iso) : times.day(iso))}
               />
@@ -280,7 +312,7 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
                 <div>
                   <h3>Balance of the patient</h3>
                   <p>
-                    This visit {dollars(look.data.river.patientOwesCents)}
+                    This visit {owed(look.data.river.patientOwesCents)}
                     {look.data.olderCents > 0 && `, older visits ${dollars(look.data.olderCents)}`}
                   </p>
                 </div>
@@ -297,6 +329,19 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
                   )}
                 </Row>
               )}
+              {v.appointment && (
+                <Row $gap={2}>
+                  <Button $kind="quiet" onPress={() => setMoves(true)}>
+                    Every time it had
+                  </Button>
+                  {v.slotId && (
+                    <Button $kind="quiet" onPress={() => navigate(`/schedule?day=${v.day}&slot=${v.slotId}`)}>
+                      Its slot
+                    </Button>
+                  )}
+                </Row>
+              )}
+              {moves && <MovesDialog visit={v} onClose={() => setMoves(false)} />}
               {earlier && <WantTime personId={v.personId} visit={v} onClose={() => setEarlier(false)} />}
               {cancelling && <CancelDialog visit={v} onClose={() => setCancelling(false)} />}
               {!pathname.startsWith(`/visits/${v.id}`) && (

@@ -26,12 +26,16 @@ import {
 } from '../ui/tokens';
 import { CommandBar } from './CommandBar';
 import { Companion } from './Companion';
+import { editHere, stepItem } from './items';
 import { useKeys } from './keys';
+import { keysAt, keysOfEveryScreen } from './keySheet';
 import { mainAction } from './mainAction';
 import { useLive } from './live';
 import { useLocked } from './lock';
+import { Said, useMoveInHand } from './MoveInHand';
 import { lockNow } from './presence';
 import { useSession } from './session';
+import { Undoing } from './undo';
 import { useTimes } from './words';
 import { waitingCount } from './queries';
 
@@ -171,33 +175,6 @@ const areas = [
   { to: '/settings', word: 'Settings', icon: Gear, phone: 'off' },
 ];
 
-/** Keys of one area, besides those of every screen. */
-const keysOf: Record<string, [string, string][]> = {
-  '/schedule': [
-    ['[ and ]', 'The day, week or month before, and after'],
-    ['m', 'Take up the visit in hand, to lay it down at another time'],
-    ['Enter on a free slot', 'Book it; in More: the waiting list, a note, lists to print'],
-  ],
-  '/visits': [
-    ['[ and ]', 'At check-in: the one before, and after, of the household'],
-    ['1 … 9', 'In the order lanes: put the order in focus under that diagnosis'],
-  ],
-  '/results': [['[ and ]', 'The result before, and after']],
-  '/people': [['n', 'New person']],
-};
-
-const sheet: [string, string][] = [
-  ['Ctrl+K or /', 'Command bar: people, codes, places, actions'],
-  ['g then a letter', 't Today, s Schedule, c In clinic, p People, r Results, b Billing'],
-  ['.', 'Move the visit in hand on to its next stage'],
-  [',', 'Take its last move back'],
-  ['d', 'Discreet mode: call-signs instead of names'],
-  ['o', 'Open times'],
-  ['Ctrl+Enter', 'The filled button'],
-  ['Esc', 'Leave, without losing what was typed'],
-  ['?', 'This sheet'],
-];
-
 /** How many wait, on every screen; in words when somebody waits too long. */
 function Waiting() {
   const look = useLook(waitingCount());
@@ -223,10 +200,7 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
   const times = useTimes();
   const { run } = useDo();
   useLive(useLocked());
-  const move = (to: string) => {
-    if (inHand && 'visit' in inHand)
-      void run(() => api.POST('/api/visits/{id}/stage', { params: { path: { id: inHand.visit } }, body: { to } }));
-  };
+  const moving = useMoveInHand();
   const go = (letter: string, path: string) => ({
     [letter]: () => {
       if (!going) return;
@@ -238,8 +212,11 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
     'ctrl+k': () => setCommandOpen(true),
     '/': () => setCommandOpen(true),
     '?': openKeys,
-    '.': () => move('next'),
-    ',': () => move('back'),
+    '.': () => void moving.move('next'),
+    ',': () => void moving.move('back'),
+    '[': () => void stepItem(-1),
+    ']': () => void stepItem(1),
+    e: () => void editHere(),
     d: () => setDiscreet(!discreet),
     o: () => navigate('/schedule?open=1'),
     g: () => setGoing(true),
@@ -254,18 +231,12 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
       if (button && !button.disabled) button.click();
     },
   });
-  const theme = () => {
-    const next = document.documentElement.dataset['theme'] === 'night' ? 'light' : 'night';
-    document.documentElement.dataset['theme'] = next;
-    localStorage.setItem('harbor-theme', next);
-  };
   const leave = async () => {
     await run(() => api.POST('/api/sign-out'));
     setCsrf('');
     navigate('/today');
     window.dispatchEvent(new Event('harbor-signed-out'));
   };
-  const keysHere = Object.entries(keysOf).find(([path]) => location.pathname.startsWith(path))?.[1] ?? [];
   const mine = areas.filter((a) => !a.needs || me.permissions.includes(a.needs));
   return (
     <Shell $folded={folded || inHand === null}>
@@ -313,6 +284,7 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
         </Button>
       </Top>
       <Work id="work">
+        <Said of={moving} />
         <Suspense
           fallback={
             <Page>
@@ -334,23 +306,24 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
               <Route path="/visits/:id" element={<Navigate to="note" replace />} />
               <Route path="/results" element={<Results />} />
               <Route path="/billing" element={<Billing />} />
-              <Route path="/settings" element={<SettingsPage onTheme={theme} />} />
+              <Route path="/settings" element={<SettingsPage />} />
               <Route path="/me" element={<MePage />} />
               <Route path="*" element={<Navigate to="/today" replace />} />
             </Routes>
           )}
         </Suspense>
+        <Undoing />
       </Work>
       {inHand && <Companion folded={folded} fold={setFolded} />}
       <Dialog title="Keys" open={keysOpen} onClose={closeKeys}>
         <Table>
           <tbody>
-            {[...keysHere, ...sheet].map(([key, what]) => (
-              <tr key={key + what}>
+            {[...keysAt(location.pathname), ...keysOfEveryScreen].map(({ keys, does }) => (
+              <tr key={keys + does} data-key={keys}>
                 <td>
-                  <Key>{key}</Key>
+                  <Key>{keys}</Key>
                 </td>
-                <td>{what}</td>
+                <td>{does}</td>
               </tr>
             ))}
           </tbody>

@@ -17,7 +17,9 @@ export function useKeys(keys: Keys) {
     const listen = (event: KeyboardEvent) => {
       const name = `${event.ctrlKey || event.metaKey ? 'ctrl+' : ''}${event.key.toLowerCase()}`;
       // A search passes its keys on to the list below it: what counts is where the typing goes.
-      if ((typing(event.target) || typing(document.activeElement)) && !name.startsWith('ctrl+')) return;
+      // Ctrl+A belongs to the text while somebody types.
+      const always = name.startsWith('ctrl+') && name !== 'ctrl+a';
+      if ((typing(event.target) || typing(document.activeElement)) && !always) return;
       if (document.querySelector('[role=dialog]') && !name.startsWith('ctrl+')) return;
       const act = latest.current[name];
       if (act) {

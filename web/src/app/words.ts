@@ -6,6 +6,9 @@ import { useSession } from './session';
 export const dollars = (cents: number) =>
   `${cents < 0 ? '−' : ''}$${(Math.abs(cents) / 100).toLocaleString('en-US', { minimumFractionDigits: 2 })}`;
 
+/** What somebody owes; paid ahead it is credit, never a negative debt. */
+export const owed = (cents: number) => (cents < 0 ? `${dollars(-cents)} credit` : dollars(cents));
+
 export const amountText = (cents: number) => (cents / 100).toFixed(2);
 
 const dateParts: Intl.DateTimeFormatOptions = { month: 'short', day: 'numeric', year: 'numeric' };

@@ -2,7 +2,7 @@
 
 import styled from 'styled-components';
 import type { Schemas } from '../api/client';
-import { dollars } from '../app/words';
+import { owed } from '../app/words';
 import { bars, color, fineHatch, font, hair, river, size, space, stroke } from './tokens';
 
 const tone: Record<string, string> = {
@@ -74,7 +74,7 @@ export function River({ parts }: { parts: Schemas['RiverPart'][] }) {
           <li key={p.part} data-river={p.part}>
             <i aria-hidden style={{ background: pattern[p.part] ?? tone[p.part] ?? color.line }} />
             <span>{p.sentence}</span>
-            <b>{dollars(p.cents)}</b>
+            <b>{owed(p.cents)}</b>
           </li>
         ))}
       </Sentences>

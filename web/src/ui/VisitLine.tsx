@@ -146,6 +146,14 @@ const Step = styled.li`
   }
 `;
 
+const MarkLink = styled(Link)`
+  color: inherit;
+  text-decoration: none;
+  &:hover {
+    text-decoration: underline;
+  }
+`;
+
 const Blockers = styled.ul`
   grid-column: 2 / -1;
   display: flex;
@@ -182,14 +190,42 @@ const parts: Record<string, string> = {
 /** The exact place where a blocker is cleared. */
 export const placeOf = (visit: string, place: string) => `/visits/${visit}/${parts[place] ?? 'note'}`;
 
-export function FullLine({ line, visit, time }: { line: Line; visit: string; time: (iso: string) => string }) {
+/** Where a mark is made, or can be looked at. */
+const placeOfMark: Record<string, string> = {
+  here: 'check-in',
+  checked_in: 'check-in',
+  roomed: 'rooming',
+  seen: 'note',
+  signed: 'note',
+  charged: 'charges',
+  claimed: 'money',
+  settled: 'money',
+};
+
+export function FullLine({
+  line,
+  visit,
+  day,
+  time,
+  since,
+}: {
+  line: Line;
+  visit: string;
+  /** Of the visit: the booking is looked at on its schedule. */
+  day: string;
+  time: (iso: string) => string;
+  /** How long ago a moment is, in words. */
+  since: (iso: string) => string;
+}) {
+  const before = line.marks.filter((m) => m.at).at(-1)?.at;
+  const to = (mark: string) => (mark === 'booked' ? `/schedule?day=${day}` : `/visits/${visit}/${placeOfMark[mark]}`);
   return (
     <Full aria-label="Visit line">
       {line.marks.map((m) => (
         <Step key={m.mark} data-state={state(m)} data-mark={m.mark}>
           <b aria-hidden />
           <span>
-            {m.label}
+            <MarkLink to={to(m.mark)}>{m.label}</MarkLink>
             {m.at && <span style={{ position: 'absolute', opacity: 0, pointerEvents: 'none' }}> reached</span>}
           </span>
           {m.at && (
@@ -197,6 +233,7 @@ export function FullLine({ line, visit, time }: { line: Line; visit: string; tim
               {time(m.at)}
             </time>
           )}
+          {m.current && before && <time data-since>{since(before)}</time>}
           {m.blockers.length > 0 && (m.current || m.mark === 'checked_in') && (
             <Blockers>
               {m.blockers.map((b) => (
@@ -208,6 +245,12 @@ export function FullLine({ line, visit, time }: { line: Line; visit: string; tim
           )}
         </Step>
       ))}
+      {line.ended && (
+        <Step data-state="ended">
+          <b aria-hidden />
+          <span>{line.ended.charAt(0).toUpperCase() + line.ended.slice(1)}</span>
+        </Step>
+      )}
     </Full>
   );
 }

@@ -425,14 +425,27 @@ export function Finder<T extends object>(p: {
   placeholder?: string;
   autoFocus?: boolean;
   hideLabel?: boolean;
+  /** Enter before anything is typed. */
+  onBlank?: () => void;
+  /** What it fills, when something may be wrong with that. */
+  name?: string;
 }) {
+  const heard = useFault(p.name);
   // After something was taken the search begins anew; otherwise it would still point at an answer that is gone.
   const [round, setRound] = useState(0);
   return (
     <Aria.Autocomplete key={round} inputValue={p.value} onInputChange={p.onChange}>
-      <Aria.SearchField aria-label={p.label} autoFocus={round > 0 || (p.autoFocus ?? false)}>
+      <Aria.SearchField
+        aria-label={p.label}
+        autoFocus={round > 0 || (p.autoFocus ?? false)}
+        onSubmit={(text) => text === '' && p.onBlank?.()}
+        {...(p.name && { name: p.name })}
+        {...told(heard)}
+        validationBehavior="aria"
+      >
         {!p.hideLabel && <Label>{p.label}</Label>}
         <Input placeholder={p.placeholder ?? ''} autoComplete="off" />
+        <Fault fault={heard} when={heard !== undefined} />
       </Aria.SearchField>
       <Found
         aria-label={`${p.label}, found`}

@@ -20,6 +20,8 @@ export const GlobalStyle = createGlobalStyle`
   button, input, textarea, select { font: inherit; color: inherit; }
   :focus { outline: none; }
   :focus-visible, [data-focus-visible] { outline: ${ring}; outline-offset: ${ringGap}; border-radius: ${innerCorner}; }
+  /* Of a panel with something in focus only that something is ringed. */
+  [role='tabpanel']:has(:focus) { outline: none; }
   ::selection { background: ${color.selected}; }
   /* Of what is pressed, and of its colours alone: whatever else changed would be drawn again and again. */
   button, a, input, textarea { transition: color ${quick}, background-color ${quick}, border-color ${quick}; }

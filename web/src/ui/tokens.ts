@@ -67,9 +67,10 @@ export const lightVariables = variables(light);
 export const nightVariables = variables(night);
 
 export const size = { small: '13px', body: '15px', head: '18px', title: '24px', great: '32px' };
+const others = "'Noto Sans', 'Noto Sans Arabic', 'Noto Sans SC'";
 export const font = {
-  words: "'Atkinson Hyperlegible Next', system-ui, sans-serif",
-  mono: "'Atkinson Hyperlegible Mono', ui-monospace, monospace",
+  words: `'Atkinson Hyperlegible Next', ${others}, system-ui, sans-serif`,
+  mono: `'Atkinson Hyperlegible Mono', ${others}, ui-monospace, monospace`,
 };
 export const space = (steps: number) => `${steps * 4}px`;
 /** Sides of the icons, in pixels. */

@@ -48,8 +48,7 @@ async fn front_desk(b: &Browser) -> Result<()> {
     no_serious_fault(b, "check-in").await?;
     // Coverage, answered by the payer.
     b.press("Add a policy").await?;
-    b.click("//button[contains(., 'Choose')]").await?;
-    b.click("//*[@role='option'][contains(., 'Saltmarsh')]").await?;
+    b.find("Payer", "saltm", "Saltmarsh").await?;
     b.fill("subscriberNumber", "SM55510").await?;
     b.press("Save and ask the payer").await?;
     b.gone("//aside//li[@data-blocker='benefits_waiting' or @data-blocker='benefits_not_asked' or @data-blocker='no_coverage']").await?;
@@ -283,7 +282,8 @@ async fn by_keyboard_alone(b: &Browser) -> Result<()> {
     b.goto("/settings").await?;
     b.read("Services and prices").await?;
     no_serious_fault(b, "settings").await?;
-    b.press("Light or night").await?;
+    b.click("//label[normalize-space()='Night']").await?;
+    b.see("//html[@data-theme='night']").await?;
     b.goto("/today").await?;
     b.see("//h2").await?;
     no_serious_fault(b, "Today by night").await?;

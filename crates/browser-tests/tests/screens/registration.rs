@@ -37,8 +37,8 @@ async fn child(b: &Browser) -> Result<()> {
     no_serious_fault(b, "registration").await?;
     // Coverage through the mother; the payer knows no such number, then it does.
     b.press("Add a policy").await?;
-    b.click("//form[.//input[@name='subscriberNumber']]//button[contains(., 'Choose')]").await?;
-    b.click("//*[@role='option'][contains(., 'Saltmarsh')]").await?;
+    // By its telephone, as it stands on the card.
+    b.find("Payer", "207 555-0190", "Saltmarsh").await?;
     b.fill("subscriberNumber", "SM70092").await?;
     b.click("//form[.//input[@name='subscriberNumber']]//button[contains(., 'The patient')]").await?;
     b.click("//*[@role='option'][contains(., 'Parent')]").await?;
@@ -49,7 +49,7 @@ async fn child(b: &Browser) -> Result<()> {
     b.fill("Subscriber number", "SM70010").await?;
     b.press("Save policy").await?;
     b.press("Ask again").await?;
-    b.read("In force on the day of the visit.").await?;
+    b.read("In force on Nov 23, 2026.").await?;
     Ok(())
 }
 

@@ -92,7 +92,7 @@ fn walked<Id: Copy>(within: Stage, own: &[OwnStage<Id>]) -> impl Iterator<Item =
     own.iter().filter(move |o| o.after == within && o.walked).map(|o| o.id)
 }
 
-/// Where somebody comes next. `own` stands in the clinic's order.
+/// Where somebody comes next; what the full stop key moves to. `own` stands in the clinic's order.
 pub fn next<Id: Copy + PartialEq>(at: At<Id>, own: &[OwnStage<Id>]) -> Option<At<Id>> {
     let within = |own: Option<Id>| own.map(|id| At { stage: at.stage, own: Some(id) });
     let following = match at.own {
@@ -102,7 +102,9 @@ pub fn next<Id: Copy + PartialEq>(at: At<Id>, own: &[OwnStage<Id>]) -> Option<At
             own.iter().skip_while(|o| o.id != here).skip(1).find(|o| o.after == at.stage && o.walked).map(|o| o.id)
         }
     };
-    within(following).or_else(|| at.stage.next().map(At::from))
+    // Who did not come, and comes after all, is here.
+    let after_all = (at.stage == Stage::DidNotCome).then_some(Stage::Here);
+    within(following).or_else(|| at.stage.next().or(after_all).map(At::from))
 }
 
 /// Where taking the last move back leads: the way of [`next`], backwards.

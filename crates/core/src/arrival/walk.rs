@@ -49,9 +49,13 @@ pub struct WalkFacts {
     pub contact: String,
     /// Consents that are asked for and not answered.
     pub open_consents: Vec<&'static str>,
-    /// Payer and number, or nothing.
+    /// How many consents there is an answer to, of how many.
+    pub answered_consents: (usize, usize),
+    /// Payer and number of the policy in force on the day, or nothing; there may be one beside self-pay.
     pub policy: Option<String>,
+    /// Pays this visit alone, and who told that payment is due.
     pub self_pay: bool,
+    pub told_self_pay: Option<String>,
     pub benefits: BenefitsState,
     /// Forms that are missing or have run out, by name.
     pub forms: Vec<String>,
@@ -72,7 +76,8 @@ pub struct Standing {
     pub sentence: String,
 }
 
-/// The walk in the clinic's order. An older balance is told, but does not hold anybody up.
+/// The walk in the clinic's order. Nothing of it holds anybody up but what must be read first; an older balance is asked
+/// for like the rest.
 pub fn walk(order: &[Step], f: &WalkFacts) -> Vec<Standing> {
     let stands = |step: Step| {
         let (fine, sentence) = match step {
@@ -83,7 +88,10 @@ pub fn walk(order: &[Step], f: &WalkFacts) -> Vec<Standing> {
             Step::Visit => (true, format!("{}, {}", f.reason, f.clinician)),
             Step::Details if f.gaps.is_empty() => (true, f.contact.clone()),
             Step::Details => (false, format!("lacks {}", f.gaps.join(", "))),
-            Step::Consents if f.open_consents.is_empty() => (true, "all answered".into()),
+            Step::Consents if f.open_consents.is_empty() => {
+                let (answered, all) = f.answered_consents;
+                (true, if answered == all { "all answered".into() } else { format!("{answered} of {all} answered") })
+            }
             Step::Consents => (false, format!("not asked: {}", f.open_consents.join(", "))),
             Step::Coverage => coverage(f),
             Step::Forms if !f.forms.is_empty() => (false, format!("to sign: {}", f.forms.join(", "))),
@@ -97,19 +105,21 @@ pub fn walk(order: &[Step], f: &WalkFacts) -> Vec<Standing> {
 }
 
 fn coverage(f: &WalkFacts) -> (bool, String) {
-    let Some(policy) = &f.policy else {
-        return if f.self_pay {
-            (true, "self-pay, and told so".into())
-        } else {
-            (false, "nothing on file: add a policy, or self-pay".into())
+    if f.self_pay {
+        let on_file = f.policy.as_ref().map_or_else(String::new, |p| format!("; {p} is on file and not used"));
+        return match &f.told_self_pay {
+            Some(by) => (true, format!("self-pay, told by {by} that payment is due{on_file}")),
+            None => (false, format!("self-pay: tell that payment is due at the visit{on_file}")),
         };
-    };
+    }
+    let Some(policy) = &f.policy else { return (false, "nothing on file: add a policy, or self-pay".into()) };
     match &f.benefits {
         BenefitsState::InForce => (true, format!("{policy}, in force today")),
         BenefitsState::NotNeeded => (true, policy.clone()),
         BenefitsState::Waiting => (false, format!("{policy}, the payer has not answered yet")),
         BenefitsState::NotAsked => (false, format!("{policy}, the payer was not asked")),
         BenefitsState::Refused(why) => (false, format!("{policy}: {why}")),
+        BenefitsState::NoAnswer(why) => (false, format!("{policy}, no answer: {why}")),
     }
 }
 
@@ -118,10 +128,14 @@ fn collect(f: &WalkFacts) -> (bool, String) {
     if f.expected.is_positive() {
         return (false, format!("{} expected today{older}", f.expected));
     }
-    if f.paid.is_positive() {
-        return (true, format!("{} paid for this visit{older}", f.paid));
+    if f.older.is_positive() {
+        let paid = if f.paid.is_positive() { format!("{} paid for this visit, ", f.paid) } else { String::new() };
+        return (false, format!("{paid}{} from before is open", f.older));
     }
-    (true, format!("nothing expected today{older}"))
+    if f.paid.is_positive() {
+        return (true, format!("{} paid for this visit", f.paid));
+    }
+    (true, "nothing expected today".into())
 }
 
 /// The first thing that is to do.
@@ -141,8 +155,10 @@ mod tests {
             gaps: vec![],
             contact: "Mar 4 1962, 7 Ropewalk".into(),
             open_consents: vec![],
+            answered_consents: (5, 5),
             policy: Some("Saltmarsh SM1".into()),
             self_pay: false,
+            told_self_pay: None,
             benefits: BenefitsState::InForce,
             forms: vec![],
             signed: 1,
@@ -188,12 +204,18 @@ mod tests {
         assert_eq!(all[5].sentence, "25.00 expected today, 10.00 from before");
         let money_first = walk(&[Step::Collect, Step::Details], &facts);
         assert_eq!((next(&money_first), money_first.len()), (Some(Step::Collect), 2));
-        let told = WalkFacts { self_pay: true, ..facts.clone() };
+        let alone = WalkFacts { self_pay: true, ..facts.clone() };
+        assert!(!walk(&[Step::Coverage], &alone)[0].fine, "nobody told that payment is due");
+        let told = WalkFacts { told_self_pay: Some("Junia".into()), ..alone };
         assert!(walk(&[Step::Coverage], &told)[0].fine);
+        let beside = WalkFacts { policy: Some("Saltmarsh SM1".into()), ..told };
+        let said = walk(&[Step::Coverage], &beside)[0].sentence.clone();
+        assert!(said.ends_with("; Saltmarsh SM1 is on file and not used"), "a policy is never hidden: {said}");
         for (benefits, open) in [
             (BenefitsState::NotAsked, true),
             (BenefitsState::Waiting, true),
             (BenefitsState::Refused("No such subscriber.".into()), true),
+            (BenefitsState::NoAnswer("The payer is down.".into()), true),
             (BenefitsState::NotNeeded, false),
         ] {
             let at = WalkFacts { benefits, ..fine() };
@@ -205,9 +227,11 @@ mod tests {
     }
 
     #[test]
-    fn an_older_balance_holds_nobody_up() {
+    fn what_is_open_is_never_fine_and_what_nobody_asked_is_not_answered() {
         let all = walk(&[Step::Collect], &WalkFacts { paid: Cents::ZERO, older: Cents::new(500), ..fine() });
-        assert_eq!((all[0].fine, all[0].sentence.as_str()), (true, "nothing expected today, 5.00 from before"));
+        assert_eq!((all[0].fine, all[0].sentence.as_str()), (false, "5.00 from before is open"));
+        let some = walk(&[Step::Consents], &WalkFacts { answered_consents: (2, 5), ..fine() });
+        assert_eq!((some[0].fine, some[0].sentence.as_str()), (true, "2 of 5 answered"));
     }
 
     #[test]

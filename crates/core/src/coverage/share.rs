@@ -12,7 +12,8 @@ pub struct ExpectedService {
     pub name: String,
     /// X12 service type, data element 1365.
     pub kind: String,
-    pub fee: Cents,
+    /// Nothing: no price is set for it on that day.
+    pub fee: Option<Cents>,
 }
 
 /// A policy in force on the day, with what its payer answered. They come in the order in which they pay.
@@ -31,11 +32,11 @@ pub struct ShareLine {
     pub why: String,
 }
 
-/// What the patient will owe, with each step in words.
+/// What the patient will owe, with each step in words. A service without a price is left out, and told.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ShareEstimate {
     pub total: Cents,
-    /// The copay of the first plan, which is collected at check-in.
+    /// What is collected at check-in: the copay of the first plan, or all of it of whoever pays alone.
     pub copay: Cents,
     pub lines: Vec<ShareLine>,
     /// Stretches of the amount river: what they are, how much, and the sentence of each. All but the
@@ -75,14 +76,14 @@ impl Part {
 /// What one plan alone leaves to the patient of each service: what it does not cover in full; the copay
 /// once a visit; then the deductible that is left, then coinsurance; and never more for what it covers
 /// than is left of the out-of-pocket maximum.
-fn under(benefits: &BenefitAnswer, services: &[ExpectedService]) -> Vec<Part> {
+fn under(benefits: &BenefitAnswer, services: &[(&ExpectedService, Cents)]) -> Vec<Part> {
     let least = |c: Option<Cents>| c.map(|c| c.max(Cents::ZERO));
     let mut copay_left = least(benefits.copay).unwrap_or_default();
     let mut deductible_left = least(benefits.deductible_left.or(benefits.deductible)).unwrap_or_default();
     let mut most = least(benefits.out_of_pocket_left);
     let rate = benefits.coinsurance.unwrap_or(0).min(10_000);
-    let of_one = |s: &ExpectedService| {
-        let fee = s.fee.max(Cents::ZERO);
+    let of_one = |(s, fee): &(&ExpectedService, Cents)| {
+        let fee = *fee;
         if benefits.not_covered.contains(&s.kind) {
             return Part { not_covered: fee, ..Part::default() };
         }
@@ -109,13 +110,15 @@ fn under(benefits: &BenefitAnswer, services: &[ExpectedService]) -> Vec<Part> {
 /// The share of the patient. The first plan decides; each further one pays at most what it would have
 /// paid had it been the only one, and never more than is left.
 pub fn share_estimate(plans: &[Plan], services: &[ExpectedService]) -> ShareEstimate {
-    let shares: Vec<Vec<Part>> = plans.iter().map(|p| under(p.benefits, services)).collect();
-    let fees: Cents = services.iter().map(|s| s.fee.max(Cents::ZERO)).sum();
+    let unpriced: Vec<&str> = services.iter().filter(|s| s.fee.is_none()).map(|s| s.name.as_str()).collect();
+    let services: Vec<(&ExpectedService, Cents)> =
+        services.iter().filter_map(|s| Some((s, s.fee?.max(Cents::ZERO)))).collect();
+    let shares: Vec<Vec<Part>> = plans.iter().map(|p| under(p.benefits, &services)).collect();
+    let fees: Cents = services.iter().map(|(_, fee)| *fee).sum();
     let mut paid: Vec<Cents> = vec![Cents::ZERO; plans.len()];
     let mut lines = Vec::new();
-    for (at, service) in services.iter().enumerate() {
-        let fee = service.fee.max(Cents::ZERO);
-        let mut left = fee;
+    for (at, (service, fee)) in services.iter().enumerate() {
+        let (fee, mut left) = (*fee, *fee);
         for (plan, parts) in shares.iter().enumerate() {
             let pays = (fee - parts[at].share()).min(left);
             paid[plan] += pays;
@@ -132,13 +135,18 @@ pub fn share_estimate(plans: &[Plan], services: &[ExpectedService]) -> ShareEsti
     }
     river.push(("patient_owes", total, "The patient is expected to owe.".to_owned()));
     let first: &[Part] = shares.first().map_or(&[], Vec::as_slice);
-    let copay = first.iter().map(|p| p.copay).sum();
-    let sentences = sentences(plans, first, &paid);
+    let copay = if plans.is_empty() { total } else { first.iter().map(|p| p.copay).sum() };
+    let mut sentences = sentences(plans, first, &paid);
+    if !unpriced.is_empty() {
+        sentences.push(format!("No price is set for {}, so it is not in this estimate.", unpriced.join(", ")));
+    }
     ShareEstimate { total, copay, lines, river, sentences }
 }
 
 fn sentences(plans: &[Plan], first: &[Part], paid: &[Cents]) -> Vec<String> {
-    let Some(plan) = plans.first() else { return vec!["No policy pays; the visit is the patient's.".into()] };
+    let Some(plan) = plans.first() else {
+        return vec!["Self-pay: the clinic's usual prices, due at the visit.".into()];
+    };
     let sum = |of: fn(&Part) -> Cents| first.iter().map(of).sum::<Cents>();
     let (copay, deductible, coinsurance) = (sum(|p| p.copay), sum(|p| p.deductible), sum(|p| p.coinsurance));
     let (not_covered, spared) = (sum(|p| p.not_covered), sum(|p| p.spared));
@@ -177,7 +185,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn service(kind: &str, cents: i64) -> ExpectedService {
-        ExpectedService { name: format!("Service {kind}"), kind: kind.into(), fee: Cents::new(cents) }
+        ExpectedService { name: format!("Service {kind}"), kind: kind.into(), fee: Some(Cents::new(cents)) }
     }
 
     fn plan(benefits: &BenefitAnswer) -> Plan<'_> {
@@ -206,7 +214,17 @@ mod tests {
         assert_eq!(e.sentences.last().unwrap(), told);
         let free = BenefitAnswer::default();
         assert_eq!(share_estimate(&[plan(&free)], &visit).sentences, ["The plan pays the whole visit."]);
-        assert_eq!(share_estimate(&[], &visit).total.get(), 15_000);
+    }
+
+    #[test]
+    fn whoever_pays_alone_is_asked_for_all_of_it_and_a_missing_price_is_told() {
+        let alone = share_estimate(&[], &[service(OFFICE_VISIT, 15_000)]);
+        assert_eq!((alone.total.get(), alone.copay.get()), (15_000, 15_000));
+        assert_eq!(alone.sentences, ["Self-pay: the clinic's usual prices, due at the visit."]);
+        let unpriced = ExpectedService { fee: None, ..service("5", 0) };
+        let some = share_estimate(&[], &[service(OFFICE_VISIT, 15_000), unpriced]);
+        assert_eq!((some.total.get(), some.lines.len()), (15_000, 1));
+        assert_eq!(some.sentences[1], "No price is set for Service 5, so it is not in this estimate.");
     }
 
     #[test]

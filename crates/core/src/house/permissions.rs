@@ -17,7 +17,7 @@ coded! {
         EditCoverage = "edit_coverage", "change coverage and check benefits";
         SeeSchedule = "see_schedule", "see the schedule";
         Book = "book", "book and cancel visits";
-        BookExtra = "book_extra", "squeeze in a visit beyond capacity";
+        BookExtra = "book_extra", "make an extra booking";
         ChangeSlots = "change_slots", "change slots, hold time and cancel shifts";
         CheckIn = "check_in", "check patients in";
         MovePatients = "move_patients", "move patients through rooms";

@@ -24,6 +24,7 @@ coded! {
     Purpose {
         Rebooked = "rebooked", "new time";
         NoTime = "no_time", "no time yet";
+        HandedOver = "handed_over", "another clinician";
         Receipt = "receipt", "receipt";
     }
 }
@@ -173,6 +174,21 @@ pub fn about_new_time(f: &Facts, before: DateTime<Utc>, after: DateTime<Utc>) ->
     Words { subject: "Your visit has a new time".into(), body }
 }
 
+/// A visit keeps its time, with another clinician than before.
+pub fn about_other_clinician(f: &Facts, at: DateTime<Utc>) -> Words {
+    let body = format!(
+        "Dear {}, your visit on {} stays as it is, but your clinician is away: you will see {} at {}. If you would rather \
+         come at another time, please call {}. {}",
+        f.name,
+        when(at, f.zone),
+        f.clinician,
+        f.site,
+        f.telephone,
+        f.clinic
+    );
+    Words { subject: "You will see another clinician".into(), body }
+}
+
 /// No new time was found for a visit.
 pub fn about_no_time(f: &Facts, before: DateTime<Utc>) -> Words {
     let body = format!(
@@ -187,7 +203,7 @@ pub fn about_no_time(f: &Facts, before: DateTime<Utc>) -> Words {
 }
 
 /// What somebody paid. It does not say for whom or for what: that stands on the paper.
-pub fn about_receipt(f: &Facts, paid: Cents, at: DateTime<Utc>, left: Cents) -> Words {
+pub fn about_receipt(f: &Facts, number: &str, paid: Cents, at: DateTime<Utc>, left: Cents) -> Words {
     let rest = if left.is_positive() { format!("{left} is left to pay.") } else { "Nothing is left to pay.".into() };
     let body = format!(
         "Dear {}, {} received {} from you on {}. {} Questions? Call {}. {}",
@@ -199,7 +215,7 @@ pub fn about_receipt(f: &Facts, paid: Cents, at: DateTime<Utc>, left: Cents) -> 
         f.telephone,
         f.clinic
     );
-    Words { subject: "Your receipt".into(), body }
+    Words { subject: format!("Your receipt {number}"), body }
 }
 
 #[cfg(test)]
@@ -255,7 +271,7 @@ mod tests {
         let words = about_new_time(&f, at(24, 9), at(26, 14));
         assert!(words.body.contains("Tuesday, November 24 at 9:30 AM"), "{}", words.body);
         assert!(words.body.contains("Thursday, November 26 at 2:30 PM with Dr. Valcourt at Quayside"));
-        let receipt = about_receipt(&f, Cents::new(7_500), at(23, 10), Cents::ZERO).body;
+        let receipt = about_receipt(&f, "R-10001", Cents::new(7_500), at(23, 10), Cents::ZERO).body;
         assert!(receipt.contains("received 75.00 from you on Monday, November 23"), "{receipt}");
         assert!(receipt.contains("Nothing is left to pay."), "{receipt}");
         assert!(about_no_time(&f, at(24, 9)).body.contains("call 207 555 0100"));

@@ -25,6 +25,9 @@ pub struct TwinScore {
 /// From this score on a record is shown as a likely twin.
 pub const TWIN_THRESHOLD: u8 = 60;
 
+/// Below this score two records are quite unlike, and joining them is asked about.
+pub const UNLIKE: u8 = 30;
+
 /// Scores two records. Names weigh most; a birth date that differs outright speaks against, one with
 /// two neighbouring digits transposed or day and month swapped still speaks for.
 pub fn twin_score(a: &Likeness, b: &Likeness) -> TwinScore {
@@ -89,6 +92,11 @@ pub fn twin_score(a: &Likeness, b: &Likeness) -> TwinScore {
     equal(&a.phone, &b.phone, 12, "same telephone");
     equal(&a.address, &b.address, 8, "same address");
     equal(&a.subscriber_number, &b.subscriber_number, 12, "same subscriber number");
+    // One name is enough to ask, unless the birth dates say outright that they are two.
+    let two = matches!((a.birth_date, b.birth_date), (Some(x), Some(y)) if x != y);
+    if last == NameMatch::Same && first == NameMatch::Same && !two {
+        score = score.max(i32::from(TWIN_THRESHOLD));
+    }
     TwinScore { score: score.clamp(0, 100) as u8, reasons }
 }
 
@@ -211,6 +219,18 @@ mod tests {
         assert!(twin_score(&base, &sister).score < TWIN_THRESHOLD, "{:?}", twin_score(&base, &sister));
         let namesake = Likeness { birth_date: Some(day(1961, 7, 2)), phone: None, ..base.clone() };
         assert!(twin_score(&base, &namesake).score < TWIN_THRESHOLD);
+        let of_name = |phone: &str| Likeness {
+            first: "Ines".into(),
+            last: "Quarrie".into(),
+            phone: Some(phone.into()),
+            ..Likeness::default()
+        };
+        assert!(
+            twin_score(&of_name("2075550199"), &base).score >= TWIN_THRESHOLD,
+            "the same name alone is asked about"
+        );
+        assert!(twin_score(&of_name("2075550199"), &of_name("2075550198")).score >= TWIN_THRESHOLD);
+        assert!(twin_score(&base, &Likeness { first: "Oriane".into(), ..of_name("2075550101") }).score < UNLIKE);
         assert!(digits_transposed(day(1999, 3, 12), day(1999, 3, 21)));
         assert!(digits_transposed(day(1999, 3, 12), day(1999, 12, 3)));
         assert!(!digits_transposed(day(1999, 3, 12), day(1999, 3, 13)));

@@ -5,7 +5,8 @@
 //! surcharge for another clinician or another part of the day. It is found exactly (Hungarian method), so
 //! that no booking one after the other does better.
 
-use chrono::{DateTime, Datelike, Timelike, Utc, Weekday};
+use super::Span;
+use chrono::{DateTime, Datelike, Duration, Timelike, Utc, Weekday};
 use chrono_tz::Tz;
 use pathfinding::kuhn_munkres::kuhn_munkres_min;
 use pathfinding::matrix::Matrix;
@@ -32,13 +33,17 @@ pub fn half_of(at: DateTime<Utc>, zone: Tz) -> Half {
     if at.with_timezone(&zone).hour() < 12 { Half::Morning } else { Half::Afternoon }
 }
 
-/// Somebody who needs a new time. `K` names clinicians, sites and visit types.
+/// Somebody who needs a new time. `K` names people, clinicians, sites and visit types.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Displaced<K> {
+    pub person: K,
     pub start: DateTime<Utc>,
     pub minutes: i64,
     pub visit_type: K,
     pub clinician: K,
+    pub site: K,
+    /// Other visits of the person that stand; nobody is at two places at once.
+    pub busy: Vec<Span>,
     /// Wants the same clinician; another one is a burden, not impossible.
     pub same_clinician: bool,
     /// Sites and weekdays that the person can come to; empty: any.
@@ -58,14 +63,22 @@ pub struct Opening<K> {
     pub site: K,
 }
 
+impl<K> Opening<K> {
+    /// From when to when a visit of so many minutes would be.
+    fn span_of(&self, minutes: i64) -> Option<Span> {
+        Span::new(self.start, self.start + Duration::minutes(minutes)).ok()
+    }
+}
+
 /// How much a time burdens a person; nothing when it is impossible: another type, too short, or outside the
-/// person's own limits.
+/// person's own limits, or at the time of another visit of theirs.
 pub fn burden<K: PartialEq>(d: &Displaced<K>, o: &Opening<K>, zone: Tz) -> Option<i64> {
     let day = o.start.with_timezone(&zone).weekday();
     let fits = o.visit_type == d.visit_type
         && o.minutes >= d.minutes
         && (d.sites.is_empty() || d.sites.contains(&o.site))
-        && (d.weekdays.is_empty() || d.weekdays.contains(&day));
+        && (d.weekdays.is_empty() || d.weekdays.contains(&day))
+        && !o.span_of(d.minutes).is_some_and(|span| d.busy.iter().any(|b| b.overlaps(&span)));
     if !fits {
         return None;
     }
@@ -84,8 +97,15 @@ pub fn reasons<K: PartialEq>(d: &Displaced<K>, o: &Opening<K>, zone: Tz) -> Vec<
     } else {
         "other part of the day"
     });
+    if o.site != d.site {
+        out.push("another site");
+    }
     if o.start < d.start {
         out.push("earlier than planned");
+    }
+    let date = |at: DateTime<Utc>| at.with_timezone(&zone).date_naive();
+    if d.busy.iter().any(|b| date(b.start()) == date(o.start)) {
+        out.push("on the day of another visit of theirs");
     }
     if !d.weekdays.is_empty() {
         out.push("on a day that suits");
@@ -122,7 +142,30 @@ pub fn other_times<K: PartialEq>(
 /// Larger than any sum of burdens, so that placing one more person always counts more.
 const UNPLACED: i64 = 1 << 40;
 
-/// The best plan that keeps what is pinned: for a person a slot, or none at all (`Some(None)`).
+/// Two lines of one person at one time, of which the later gets another; what is pinned stays.
+fn clash<K: PartialEq>(
+    people: &[Displaced<K>],
+    openings: &[Opening<K>],
+    slots: &[Option<usize>],
+    pinned: &[Option<Option<usize>>],
+) -> Option<(usize, usize)> {
+    let span = |n: usize| openings.get(slots[n]?)?.span_of(people[n].minutes);
+    let fixed = |n: usize| pinned.get(n).is_some_and(Option::is_some);
+    for b in 0..people.len() {
+        for a in (0..b).filter(|a| people[*a].person == people[b].person) {
+            if !span(a).zip(span(b)).is_some_and(|(one, two)| one.overlaps(&two)) {
+                continue;
+            }
+            if let Some(moves) = [b, a].into_iter().find(|n| !fixed(*n)) {
+                return Some((moves, slots[moves]?));
+            }
+        }
+    }
+    None
+}
+
+/// The best plan that keeps what is pinned: for a person a slot, or none at all (`Some(None)`). Where it would put one
+/// person at two places at once, it is solved again without that.
 pub fn plan<K: PartialEq>(
     people: &[Displaced<K>],
     openings: &[Opening<K>],
@@ -134,16 +177,25 @@ pub fn plan<K: PartialEq>(
     let free: Vec<usize> = (0..people.len()).filter(|p| pinned_of(*p).is_none()).collect();
     let open: Vec<usize> = (0..openings.len()).filter(|o| !held.contains(o)).collect();
     let mut slots: Vec<Option<usize>> = (0..people.len()).map(|p| pinned_of(p).flatten()).collect();
-    if !free.is_empty() {
-        // Behind the slots, for everybody a place of staying without a time.
-        let costs = Matrix::from_fn(free.len(), open.len() + free.len(), |(row, column)| {
-            let known = open.get(column).and_then(|o| burden(&people[free[row]], &openings[*o], zone));
-            known.unwrap_or(UNPLACED)
-        });
+    if free.is_empty() {
+        return tally(people, openings, slots, zone);
+    }
+    // Behind the slots, for everybody a place of staying without a time.
+    let mut costs = Matrix::from_fn(free.len(), open.len() + free.len(), |(row, column)| {
+        let known = open.get(column).and_then(|o| burden(&people[free[row]], &openings[*o], zone));
+        known.unwrap_or(UNPLACED)
+    });
+    loop {
         let (_, chosen) = kuhn_munkres_min(&costs);
         for (row, column) in chosen.into_iter().enumerate() {
             slots[free[row]] = open.get(column).copied().filter(|_| costs[(row, column)] < UNPLACED);
         }
+        // Each round rules one pair out, so there is an end.
+        let Some((person, opening)) = clash(people, openings, &slots, pinned) else { break };
+        let row = free.iter().position(|p| *p == person);
+        let column = open.iter().position(|o| *o == opening);
+        let Some(place) = row.zip(column) else { break };
+        costs[place] = UNPLACED;
     }
     tally(people, openings, slots, zone)
 }
@@ -180,7 +232,7 @@ fn tally<K: PartialEq>(people: &[Displaced<K>], openings: &[Opening<K>], slots: 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use chrono::{Duration, TimeZone};
+    use chrono::TimeZone;
     use proptest::prelude::*;
 
     const ZONE: Tz = chrono_tz::America::New_York;
@@ -192,10 +244,13 @@ mod tests {
 
     fn person(day: i64, minute: i64) -> Displaced<u8> {
         Displaced {
+            person: 0,
             start: at(day, minute),
             minutes: 20,
             visit_type: 1,
             clinician: 1,
+            site: 1,
+            busy: vec![],
             same_clinician: true,
             sites: vec![],
             weekdays: vec![],
@@ -212,6 +267,7 @@ mod tests {
         // The first could have either slot, the second only the earlier one.
         let mut second = person(0, 20);
         second.weekdays = vec![Weekday::Tue];
+        second.person = 1;
         let people = [person(0, 0), second];
         let openings = [opening(1, 0, 1), opening(2, 0, 1)];
         let by_hand = one_after_the_other(&people, &openings, ZONE);
@@ -233,14 +289,32 @@ mod tests {
         let elsewhere = Displaced { sites: vec![2], ..person(0, 0) };
         assert_eq!(burden(&elsewhere, &opening(1, 0, 1), ZONE), None);
         assert_eq!(reasons(&p, &opening(1, 240, 2), ZONE), ["another clinician", "other part of the day"]);
-        let urgent = Displaced { weight: 4, ..person(0, 0) };
+        let urgent = Displaced { person: 1, weight: 4, ..person(0, 0) };
         let both = [person(0, 0), urgent];
         assert_eq!(plan(&both, &[opening(1, 0, 1), opening(3, 0, 1)], &[], ZONE).slots, [Some(1), Some(0)]);
     }
 
     #[test]
+    fn nobody_is_at_two_places_at_once() {
+        let busy = Displaced { busy: vec![opening(1, 10, 2).span_of(20).unwrap()], ..person(0, 0) };
+        assert_eq!(burden(&busy, &opening(1, 0, 1), ZONE), None);
+        let later = opening(1, 60, 1);
+        assert_eq!(burden(&busy, &later, ZONE), Some(25 * 60));
+        assert_eq!(reasons(&busy, &later, ZONE)[2], "on the day of another visit of theirs");
+        assert_eq!(reasons(&busy, &Opening { site: 2, ..later }, ZONE)[2], "another site");
+        // Two visits of one person, with two clinicians who are free at one time.
+        let two = [person(0, 0), Displaced { clinician: 2, ..person(0, 60) }];
+        let openings = [opening(1, 0, 1), opening(1, 10, 2), opening(1, 60, 2)];
+        assert_eq!(plan(&two, &openings, &[], ZONE).slots, [Some(0), Some(2)]);
+        let others = [two[0].clone(), Displaced { person: 9, ..two[1].clone() }];
+        assert_eq!(plan(&others, &openings[..2], &[], ZONE).slots, [Some(0), Some(1)], "two people can");
+        assert_eq!(plan(&two, &openings[..2], &[], ZONE).unplaced, 1);
+        assert_eq!(plan(&two, &openings, &[None, Some(Some(1))], ZONE).slots[1], Some(1), "what is pinned stays");
+    }
+
+    #[test]
     fn what_is_pinned_stays_and_the_rest_is_solved_again() {
-        let people = [person(0, 0), person(0, 20), person(0, 40)];
+        let people = [0, 1, 2].map(|n| Displaced { person: n, ..person(0, 20 * i64::from(n)) });
         let openings = [opening(1, 0, 1), opening(2, 0, 1), opening(3, 0, 1)];
         let pinned = [Some(Some(2)), Some(None), None];
         let made = plan(&people, &openings, &pinned, ZONE);
@@ -275,7 +349,8 @@ mod tests {
             people in proptest::collection::vec((0i64..3, 0i64..400, 1i64..4, 0u8..4, any::<bool>()), 0..5),
             openings in proptest::collection::vec((0i64..6, 0i64..400, 1u8..3, 1u8..3, 1u8..3), 0..6),
         ) {
-            let people: Vec<_> = people.into_iter().map(|(day, minute, weight, limits, same_clinician)| Displaced {
+            let people: Vec<_> = people.into_iter().zip(0u8..).map(|((day, minute, weight, limits, same_clinician), person_key)| Displaced {
+                person: person_key,
                 weight,
                 same_clinician,
                 weekdays: if limits & 1 == 1 { vec![Weekday::Tue, Weekday::Thu] } else { vec![] },
@@ -299,7 +374,8 @@ mod tests {
             openings in proptest::collection::vec((0i64..20, 0i64..400, 1u8..4, 1u8..3), 0..20),
             pins in proptest::collection::vec(proptest::option::of(0usize..20), 0..12),
         ) {
-            let people: Vec<_> = people.into_iter().map(|(day, minute, weight, picky)| Displaced {
+            let people: Vec<_> = people.into_iter().zip(0u8..).map(|((day, minute, weight, picky), person_key)| Displaced {
+                person: person_key,
                 weight,
                 weekdays: if picky { vec![Weekday::Tue, Weekday::Wed] } else { vec![] },
                 ..person(day, minute)

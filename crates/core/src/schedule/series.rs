@@ -17,6 +17,8 @@ pub enum Step {
 
 /// A series has at most so many visits.
 pub const MOST: u32 = 52;
+/// Nobody can say who will work more than so many days from now.
+pub const MOST_DAYS_AHEAD: i64 = 400;
 /// A time so many days beside the wished day still serves it.
 pub const DAYS_BESIDE: i64 = 3;
 
@@ -82,6 +84,50 @@ fn nth_weekday(first: NaiveDate, weekday: Weekday, nth: u32) -> Option<NaiveDate
     if wished.month() == first.month() { Some(wished) } else { wished.checked_sub_days(Days::new(7)) }
 }
 
+/// Why no time serves a day.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Lack {
+    /// More than [`MOST_DAYS_AHEAD`] days from now.
+    TooFar,
+    /// The clinic's, the site's or the clinician's own reason.
+    Off(String),
+    /// The clinician has no shift near the day.
+    NobodyWorks,
+    /// There are times, which open for booking later.
+    NotReleased,
+    Taken,
+}
+
+impl Lack {
+    pub fn sentence(&self) -> String {
+        match self {
+            Lack::TooFar => format!("working time is made at most {MOST_DAYS_AHEAD} days ahead"),
+            Lack::Off(why) => format!("nobody works: {why}"),
+            Lack::NobodyWorks => format!("does not work within {DAYS_BESIDE} days"),
+            Lack::NotReleased => "not open for booking yet".into(),
+            Lack::Taken => format!("everything within {DAYS_BESIDE} days is taken"),
+        }
+    }
+}
+
+/// Times of at least so many minutes, each over neighbouring slots as far as it must; a shorter time than its slot
+/// stays that slot's.
+pub fn as_long_as<K: Clone + PartialEq>(minutes: i64, open: Vec<Open<K>>) -> Vec<Option<Open<K>>> {
+    let until = |n: usize| {
+        let first = &open[n];
+        let mut end = first.span.end();
+        for next in &open[n + 1..] {
+            if (end - first.span.start()).num_minutes() >= minutes || next.span.start() != end {
+                break;
+            }
+            end = next.span.end();
+        }
+        let span = Span::new(first.span.start(), end).ok().filter(|span| span.minutes() >= minutes)?;
+        Some(Open { span, ..first.clone() })
+    };
+    (0..open.len()).map(until).collect()
+}
+
 /// A day of a series with the open time that serves it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Served {
@@ -95,8 +141,15 @@ pub struct Served {
 }
 
 /// Finds for each day the open time nearest to the wish: the same day first, then days beside it, then the
-/// time of day. No open time serves twice, and times that overlap do not serve together.
-pub fn serve<K>(first: Span, days: &[NaiveDate], open: &[Open<K>], zone: Tz) -> Vec<Served> {
+/// time of day. No open time serves twice, and times that overlap do not serve together. `lack` says why no time
+/// serves a day.
+pub fn serve<K>(
+    first: Span,
+    days: &[NaiveDate],
+    open: &[Open<K>],
+    lack: impl Fn(NaiveDate) -> Lack,
+    zone: Tz,
+) -> Vec<Served> {
     let time = first.start().with_timezone(&zone).time();
     let date = |at: DateTime<Utc>| at.with_timezone(&zone).date_naive();
     let mut used: Vec<Span> = Vec::new();
@@ -114,7 +167,7 @@ pub fn serve<K>(first: Span, days: &[NaiveDate], open: &[Open<K>], zone: Tz) -> 
             .filter(|(_, o)| apart(o).abs() <= DAYS_BESIDE && !used.iter().any(|u| u.overlaps(&o.span)))
             .min_by_key(|(n, o)| (apart(o).abs(), minutes_apart(o).abs(), *n));
         let (served, differs) = match best {
-            None => (None, format!("no time within {DAYS_BESIDE} days")),
+            None => (None, lack(*day).sentence()),
             Some((n, o)) => {
                 used.push(o.span);
                 (Some(n), difference(apart(o), minutes_apart(o)))
@@ -179,10 +232,25 @@ mod tests {
         let days = days(date(10, 27), Step::Weeks(1), 4).unwrap();
         let found =
             [open(date(10, 27), 9, 0), open(date(11, 3), 9, 0), open(date(11, 10), 10, 0), open(date(11, 16), 9, 0)];
-        let served = serve(first, &days, &found, ZONE);
+        let served = serve(first, &days, &found, |_| Lack::Taken, ZONE);
         let differs: Vec<&str> = served.iter().map(|s| s.differs.as_str()).collect();
         assert_eq!(differs, ["", "", "60 minutes later in the day", "1 day before"]);
-        assert_eq!(serve::<u8>(first, &days[..1], &[], ZONE)[0].differs, "no time within 3 days");
+        let none = |lack: Lack| serve::<u8>(first, &days[..1], &[], |_| lack.clone(), ZONE)[0].differs.clone();
+        assert_eq!(none(Lack::Taken), "everything within 3 days is taken");
+        assert_eq!(none(Lack::Off("holiday".into())), "nobody works: holiday");
+    }
+
+    #[test]
+    fn a_longer_visit_takes_neighbours_and_no_gap() {
+        let day = date(10, 27);
+        let slots = vec![open(day, 9, 0), open(day, 9, 20), open(day, 10, 0)];
+        let long = |minutes| {
+            let found = as_long_as(minutes, slots.clone());
+            found.iter().map(|o| o.as_ref().map(|o| o.span.minutes())).collect::<Vec<_>>()
+        };
+        assert_eq!(long(20), [Some(20), Some(20), Some(20)]);
+        assert_eq!(long(40), [Some(40), None, None], "9:20 has no neighbour behind it");
+        assert_eq!(long(10), [Some(20), Some(20), Some(20)]);
     }
 
     proptest! {
@@ -190,7 +258,7 @@ mod tests {
         fn no_time_serves_twice_and_none_is_far(offsets in proptest::collection::vec((0i64..80, 8u32..17), 0..60), weeks in 1u32..4, count in 2u32..9) {
             let all: Vec<Open<u8>> = offsets.iter().map(|(d, h)| open(date(9, 1) + Duration::days(*d), *h, 0)).collect();
             let first = open(date(9, 1), 9, 0).span;
-            let served = serve(first, &days(date(9, 1), Step::Weeks(weeks), count).unwrap(), &all, ZONE);
+            let served = serve(first, &days(date(9, 1), Step::Weeks(weeks), count).unwrap(), &all, |_| Lack::Taken, ZONE);
             let taken: Vec<&Open<u8>> = served.iter().filter_map(|s| s.open.map(|n| &all[n])).collect();
             for (n, a) in taken.iter().enumerate() {
                 prop_assert!(taken[n + 1..].iter().all(|b| !a.span.overlaps(&b.span)));

@@ -3,6 +3,7 @@
 
 use crate::fields::Faults;
 use crate::house::permissions::{Permission, Role};
+use std::ops::RangeInclusive;
 
 /// Glyphs to choose from; each stands in the shipped typeface.
 pub const GLYPHS: [&str; 12] = ["◆", "◈", "✚", "●", "▲", "☏", "■", "○", "△", "□", "◇", "★"];
@@ -10,6 +11,9 @@ pub const GLYPHS: [&str; 12] = ["◆", "◈", "✚", "●", "▲", "☏", "■",
 pub const PATTERNS: [&str; 6] = ["solid", "double", "dashed", "dotted", "ridge", "thin"];
 /// Grounds to choose from.
 pub const GROUNDS: [&str; 5] = ["sheet", "tide", "kelp", "brass", "indigo"];
+
+/// Ages of people, in whole years.
+pub const AGES: RangeInclusive<i64> = 0..=130;
 
 /// A visit type as somebody wants it.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -25,6 +29,8 @@ pub struct Draft {
     pub booked_by: Vec<Role>,
     pub online: bool,
     pub active: bool,
+    /// The youngest and the oldest whom it is for, in whole years, 0 to 130; nothing: no bound.
+    pub ages: (Option<i64>, Option<i64>),
 }
 
 /// What is wrong with a draft, beside the clinic's other types (name, glyph and edge of those in use).
@@ -52,6 +58,15 @@ pub fn check(draft: &Draft, others: &[(String, String, String)]) -> Faults {
     if draft.release_days.is_some_and(|d| !(0..=365).contains(&d)) {
         faults.add("releaseDays", "A release rule says 0 to 365 days.");
     }
+    let (from, to) = draft.ages;
+    for (field, age) in [("fromAge", from), ("toAge", to)] {
+        if age.is_some_and(|a| !AGES.contains(&a)) {
+            faults.add(field, "An age is 0 to 130 years.");
+        }
+    }
+    if from.zip(to).is_some_and(|(from, to)| from > to) {
+        faults.add("toAge", "The oldest is younger than the youngest.");
+    }
     if draft.booked_by.is_empty() {
         faults.add("bookedBy", "Say who may book it.");
     }
@@ -76,6 +91,7 @@ mod tests {
             booked_by: vec![Role::FrontDesk],
             online: false,
             active: true,
+            ages: (None, Some(17)),
         }
     }
 
@@ -87,6 +103,8 @@ mod tests {
         assert_eq!(fault(Draft { glyph: "◆".into(), ..draft() }), ["glyph"]);
         assert!(fault(Draft { glyph: "◆".into(), active: false, ..draft() }).is_empty(), "one that is not used");
         assert_eq!(fault(Draft { name: "consultation".into(), ..draft() }), ["name"]);
+        assert_eq!(fault(Draft { ages: (Some(18), Some(17)), ..draft() }), ["toAge"]);
+        assert_eq!(fault(Draft { ages: (Some(-1), Some(131)), ..draft() }), ["fromAge", "toAge"]);
         assert_eq!(
             fault(Draft { glyph: "X".into(), pattern: "wavy".into(), ground: "red".into(), ..draft() }).len(),
             3

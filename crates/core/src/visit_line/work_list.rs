@@ -72,6 +72,11 @@ pub struct Standing {
 
 /// The task that this visit is for this role, if it is one.
 pub fn task(role: Role, line: &VisitLine, standing: Standing) -> Option<Task> {
+    if role == Role::FrontDesk
+        && let Some(task) = at_the_desk(line, standing)
+    {
+        return Some(task);
+    }
     let mark = line.current?;
     // Somebody who did not come on an earlier day is no task any more.
     if standing.past && matches!(mark, Mark::Booked | Mark::Here | Mark::CheckedIn | Mark::Roomed | Mark::Seen) {
@@ -107,9 +112,25 @@ pub fn task(role: Role, line: &VisitLine, standing: Standing) -> Option<Task> {
     }
 }
 
+/// Who stands at the desk on the way out comes before all; what check-in left open is closed while they are in the
+/// building, or when they have left.
+fn at_the_desk(line: &VisitLine, standing: Standing) -> Option<Task> {
+    if standing.past || line.ended.is_some() {
+        return None;
+    }
+    if standing.stage == Stage::ReadyToLeave {
+        let place = TaskPlace::Money;
+        return Some(Task { group: "On the way out", action: "Check out", place, rank: 0 });
+    }
+    let check_in = line.marks.iter().find(|m| m.mark == Mark::CheckedIn)?;
+    let open = check_in.reached.is_some() && !check_in.blockers.is_empty();
+    open.then_some(Task { group: "Left open at check-in", action: "Close it", place: TaskPlace::CheckIn, rank: 1 })
+}
+
 coded! {
     /// The one thing that somebody does next with the visit in their hand.
     NextStep {
+        CameAfterAll = "came_after_all", "They came after all";
         MarkHere = "mark_here", "Mark as here";
         CheckIn = "check_in", "Check in";
         ChooseRoom = "choose_room", "Choose a room";
@@ -125,7 +146,8 @@ coded! {
 /// What this role does next with a visit that it has in hand, if the next mark is its to make.
 pub fn next_step(role: Role, line: &VisitLine, stage: Stage) -> Option<NextStep> {
     if line.ended.is_some() {
-        return None;
+        let after_all = stage == Stage::DidNotCome && role.may(Permission::CheckIn);
+        return after_all.then_some(NextStep::CameAfterAll);
     }
     let step = match line.current? {
         Mark::Here if role.may(Permission::CheckIn) => NextStep::MarkHere,
@@ -146,7 +168,7 @@ pub fn next_step(role: Role, line: &VisitLine, stage: Stage) -> Option<NextStep>
 mod tests {
     use super::*;
     use crate::money::Cents;
-    use crate::visit_line::{Pays, Reached, VisitFacts, visit_line};
+    use crate::visit_line::{BenefitsState, Pays, Reached, VisitFacts, visit_line};
     use chrono::{DateTime, TimeZone, Utc};
 
     fn reached(hour: u32) -> Option<Reached> {
@@ -155,7 +177,8 @@ mod tests {
     }
 
     fn facts() -> VisitFacts {
-        VisitFacts::booked(Utc.with_ymd_and_hms(2026, 11, 20, 9, 0, 0).unwrap(), "Junia", Pays::Insurance)
+        let booked = Utc.with_ymd_and_hms(2026, 11, 20, 9, 0, 0).unwrap();
+        VisitFacts { benefits: BenefitsState::InForce, ..VisitFacts::booked(booked, "Junia", Pays::Insurance) }
     }
 
     fn on_day(stage: Stage) -> Standing {
@@ -192,6 +215,28 @@ mod tests {
         assert_eq!(groups(&f, on_day(Stage::Left)), [(Role::FrontDesk, "Collect")]);
         f.marks.set(Mark::Settled, reached(13));
         assert_eq!(groups(&f, on_day(Stage::Left)), []);
+    }
+
+    #[test]
+    fn the_desk_closes_what_check_in_left_open_and_nobody_on_the_way_out_is_missing() {
+        let mut f = facts();
+        for mark in [Mark::Here, Mark::CheckedIn, Mark::Roomed] {
+            f.marks.set(mark, reached(9));
+        }
+        f.registration_gaps = vec!["address"];
+        let desk = |f: &VisitFacts, standing| {
+            let found = groups(f, standing).into_iter().find(|(role, _)| *role == Role::FrontDesk);
+            found.map(|(_, group)| group)
+        };
+        assert_eq!(desk(&f, on_day(Stage::InRoom)), Some("Left open at check-in"));
+        assert_eq!(desk(&f, Standing { past: true, ..on_day(Stage::Left) }), None);
+        f.marks.set(Mark::Seen, reached(10));
+        assert_eq!(desk(&f, on_day(Stage::ReadyToLeave)), Some("On the way out"));
+        f.registration_gaps.clear();
+        assert_eq!(desk(&f, on_day(Stage::Left)), None);
+        let missed = VisitFacts { stage: Stage::DidNotCome, ..facts() };
+        let step = |role| next_step(role, &visit_line(&missed), Stage::DidNotCome);
+        assert_eq!((step(Role::FrontDesk), step(Role::Biller)), (Some(NextStep::CameAfterAll), None));
     }
 
     #[test]

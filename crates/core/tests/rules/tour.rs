@@ -45,6 +45,10 @@ fn one_visit() {
     let mut shift = Shift { span: Span::new(at(8, 0), at(12, 0)).unwrap(), held: vec![], taken: vec![] };
     let wish = Wish {
         elsewhere: None,
+        same_day: None,
+        swallows: None,
+        age: None,
+        meant: vec![],
         visit_type: "Consultation".into(),
         span: slot,
         deceased: None,
@@ -73,7 +77,8 @@ fn one_visit() {
 
     // The payer answers; the share follows from it.
     let benefits = BenefitAnswer { active: Some(true), copay: Some(Cents::new(2500)), ..BenefitAnswer::default() };
-    let visit = [ExpectedService { name: "Office visit".into(), kind: OFFICE_VISIT.into(), fee: Cents::new(12_675) }];
+    let visit =
+        [ExpectedService { name: "Office visit".into(), kind: OFFICE_VISIT.into(), fee: Some(Cents::new(12_675)) }];
     assert_eq!(
         share_estimate(&[Plan { payer: "Saltmarsh Mutual", benefits: &benefits }], &visit).total,
         Cents::new(2500)

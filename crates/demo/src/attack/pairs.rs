@@ -41,7 +41,7 @@ async fn writes(hands: &[Hand]) -> Result<Vec<Write>> {
     let (person, row) = people[0].clone();
     let open = desk.get("/api/open-times?from=2026-12-01").await;
     let (slot, other) = (open[0].clone(), open[1].clone());
-    let booking = json!({ "personId": person, "slotId": slot["id"], "reason": "x", "besideOwn": true });
+    let booking = json!({ "personId": person, "slotId": slot["id"], "reason": "x", "meant": ["twice_at_once", "same_day", "other_type", "age", "swallows"] });
     let (_, visit) = desk.ask("post", "/api/visits", Some(&booking)).await.context("an answer")?;
     let at = format!("/api/visits/{}", id(&visit)?);
     let about = format!("/api/people/{person}");
@@ -51,7 +51,7 @@ async fn writes(hands: &[Hand]) -> Result<Vec<Write>> {
     let key = Uuid::now_v7();
     let pay = json!({ "personId": person, "siteId": site, "key": key, "moreThanOwed": true,
         "means": [{ "method": "cash", "amount": "40" }] });
-    let new = json!({ "personId": people[1].0, "slotId": other["id"], "reason": "x", "besideOwn": true });
+    let new = json!({ "personId": people[1].0, "slotId": other["id"], "reason": "x", "meant": ["twice_at_once", "same_day", "other_type", "age", "swallows"] });
     let write = |who, method, path: &str, body| Write { who, method, path: path.to_owned(), body };
     Ok(vec![
         write(DESK, "put", &about, form),
@@ -78,7 +78,7 @@ async fn writes(hands: &[Hand]) -> Result<Vec<Write>> {
             DESK,
             "post",
             &format!("{at}/move"),
-            json!({ "slotId": other["id"], "knowingly": true, "besideOwn": true }),
+            json!({ "slotId": other["id"], "meant": ["twice_at_once", "same_day", "other_type", "age", "swallows"] }),
         ),
         write(DESK, "post", &format!("{at}/cancel"), json!({ "reason": "patient ill", "byPatient": true })),
         write(DESK, "post", "/api/visits", new),

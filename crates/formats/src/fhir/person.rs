@@ -3,7 +3,7 @@
 
 use super::{entries, resource, text, wrong};
 use crate::Located;
-use crate::incoming::{Fields, IncomingPerson, IncomingPolicy, put};
+use crate::incoming::{Fields, IncomingPerson, IncomingPolicy, UNFIT, put};
 use harbor_core::coverage::{Rank, Relationship};
 use serde_json::{Value, json};
 
@@ -171,6 +171,7 @@ pub fn read(bytes: &[u8]) -> Result<Vec<IncomingPerson>, Located> {
     for (at, (url, patient)) in all.iter().enumerate().filter(|(_, (_, r))| r["resourceType"] == "Patient") {
         let policies = entries(&bundle)
             .filter(|r| r["resourceType"] == "Coverage" && is(text(r, "/beneficiary/reference"), url, patient))
+            .filter(|c| holds(c))
             .map(|c| {
                 let reference = text(c, "/policyHolder/reference");
                 let reference = if reference.is_empty() { text(c, "/subscriber/reference") } else { reference };
@@ -190,8 +191,23 @@ pub fn read(bytes: &[u8]) -> Result<Vec<IncomingPerson>, Located> {
     Ok(out)
 }
 
+/// Whether a policy was ever in force: one that is a draft or a slip never was, a cancelled one only until its end.
+fn holds(c: &Value) -> bool {
+    match text(c, "/status") {
+        "draft" | "entered-in-error" => false,
+        "cancelled" => !text(c, "/period/end").is_empty(),
+        _ => true,
+    }
+}
+
 fn person_fields(p: &Value) -> Fields {
     let mut f = Fields::new();
+    if p["active"] == false {
+        put(&mut f, UNFIT, "The file says that this record is not used any more.");
+    }
+    if p["deceasedBoolean"] == true {
+        put(&mut f, UNFIT, "The file says that they died, and not when: register them by hand.");
+    }
     let names: Vec<&Value> = p["name"].as_array().into_iter().flatten().collect();
     let used = |word: &str| names.iter().find(|n| text(n, "/use") == word).copied();
     let official = used("official").or_else(|| names.iter().find(|n| !text(n, "/family").is_empty()).copied());

@@ -2,4 +2,5 @@
 
 pub mod chart;
 pub mod codes;
+pub mod glance;
 pub mod note;

@@ -1,5 +1,6 @@
 //! People: found, registered, brought in from files, told.
 
+pub mod addresses;
 pub mod import;
 pub mod messages;
 mod person_form;

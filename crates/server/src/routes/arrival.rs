@@ -22,5 +22,7 @@ table! {
     post "/api/settings/own-stages/{id}/place" Needs(SetClinic) => own_stages::reorder;
     post "/api/people/{id}/visits" Of(Book, Person) => unbooked::begin;
     get "/api/in-clinic/count" SignedIn => flow::count;
+    post "/api/visits/{id}/self-pay" Of(EditCoverage, Visit) => flow::tell_self_pay;
+    delete "/api/visits/{id}/self-pay" Of(EditCoverage, Visit) => flow::take_self_pay_back;
     post "/api/visits/{id}/payer" Of(EditCoverage, Visit) => flow::set_payer;
 }

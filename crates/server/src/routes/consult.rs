@@ -1,6 +1,6 @@
 //! Routes of consult.
 
-use crate::api::consult::{chart, codes, note};
+use crate::api::consult::{chart, codes, glance, note};
 use crate::routes::Access::{Chart};
 use harbor_core::house::permissions::Permission::{RecordVitals, SeeChart, WriteNote};
 use harbor_store::people::whose::Whose::{Nobody, Person, Visit};
@@ -9,6 +9,7 @@ table! {
     get "/api/visits/{id}/chart" Chart(SeeChart, Visit) => chart::show;
     post "/api/visits/{id}/quick-line" Chart(RecordVitals, Visit) => chart::quick_line;
     delete "/api/visits/{id}/measurements/{measurement}" Chart(RecordVitals, Visit) => chart::strike;
+    get "/api/people/{id}/chart" Chart(SeeChart, Person) => glance::show;
     post "/api/people/{id}/allergies" Chart(RecordVitals, Person) => chart::add_allergy;
     delete "/api/people/{id}/allergies/{allergy}" Chart(RecordVitals, Person) => chart::end_allergy;
     post "/api/people/{id}/medicines" Chart(RecordVitals, Person) => chart::add_medicine;

@@ -1,8 +1,8 @@
 //! Routes of people.
 
-use crate::api::people::{import, messages, records, registration};
+use crate::api::people::{addresses, import, messages, records, registration};
 use crate::routes::Access::{Needs, Of, Restriction, SignedIn};
-use harbor_core::house::permissions::Permission::{Book, EditCoverage, EditPeople, MergePeople, RestrictCharts, SeeAudit, SeeChart, SeePeople, SetClinic};
+use harbor_core::house::permissions::Permission::{Book, EditPeople, MergePeople, RestrictCharts, SeeAudit, SeeChart, SeePeople, SetClinic};
 use harbor_store::people::whose::Whose::{Message, Person};
 
 table! {
@@ -22,7 +22,8 @@ table! {
     delete "/api/merges/{id}" Needs(MergePeople) => registration::unmerge;
     post "/api/people/{id}/restriction" Restriction(RestrictCharts, Person) => registration::restrict;
     post "/api/people/{id}/open-chart" Restriction(SeeChart, Person) => registration::open_chart;
-    post "/api/addresses" Needs(EditPeople) => registration::address;
+    post "/api/addresses" Needs(EditPeople) => addresses::address;
+    post "/api/people/{id}/address-check" Of(EditPeople, Person) => addresses::check;
     get "/api/people/{id}/fhir" Of(SeePeople, Person) => import::person_as_fhir;
     post "/api/import/fhir" Needs(SetClinic) => import::fhir, 32 << 20;
     post "/api/import/policies" Needs(SetClinic) => import::policies, 32 << 20;
@@ -30,7 +31,6 @@ table! {
     post "/api/import/people" Needs(SetClinic) => import::people, 32 << 20;
     get "/api/settings/required-fields" SignedIn => registration::required;
     put "/api/settings/required-fields" Needs(SetClinic) => registration::set_required;
-    post "/api/people/{id}/self-pay" Of(EditCoverage, Person) => records::self_pay;
     post "/api/rebooking/tell" Needs(Book) => messages::tell_no_time;
     get "/api/messages" Needs(Book) => messages::list;
     post "/api/messages/{id}/fate" Of(Book, Message) => messages::set_fate;

@@ -17,6 +17,7 @@ table! {
     post "/api/slots/{id}" Needs(ChangeSlots) => slots::change;
     post "/api/shifts/{id}/slots" Needs(ChangeSlots) => slots::add;
     get "/api/shifts" Needs(SeeSchedule) => away::shifts;
+    get "/api/shifts/free" Needs(SeeSchedule) => away::free;
     post "/api/shifts/cancel" Needs(ChangeSlots) => away::cancel_shifts;
     post "/api/shifts/hand-over" Needs(ChangeSlots) => away::hand_over;
     post "/api/rebooking" Needs(Book) => away::plan;

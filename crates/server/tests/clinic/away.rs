@@ -34,8 +34,12 @@ async fn full_shift(desk: &Hand, people: usize) -> (String, Vec<String>) {
         }
         let form = json!({ "firstName": "Runa", "lastName": format!("Ropewalk{}", ["a", "b", "c", "d", "e", "f", "g", "h", "i", "j", "k", "l"][n]), "notATwin": true });
         let person = desk.post("/api/people", form).await.ok();
-        let reply =
-            desk.post("/api/visits", json!({ "personId": person["id"], "slotId": slot["id"], "reason": "x" })).await;
+        let reply = desk
+            .post(
+                "/api/visits",
+                json!({ "personId": person["id"], "slotId": slot["id"], "reason": "x", "meant": crate::meant() }),
+            )
+            .await;
         if reply.status == 200 {
             booked.push(id(&reply.body));
         }
@@ -103,7 +107,12 @@ async fn a_time_taken_meanwhile_changes_nothing_for_anybody() {
     let take = placed(&desk.post("/api/rebooking", json!([])).await.ok());
     let person = desk.person("Ferreira").await["id"].clone();
     let slot = take.last().unwrap()["slotId"].clone();
-    desk.post("/api/visits", json!({ "personId": person, "slotId": slot, "reason": "faster" })).await.ok();
+    desk.post(
+        "/api/visits",
+        json!({ "personId": person, "slotId": slot, "reason": "faster", "meant": crate::meant() }),
+    )
+    .await
+    .ok();
     let refused = desk.post("/api/rebooking/accept", json!({ "lines": take })).await;
     assert_eq!((refused.status, refused.body["type"].as_str()), (409, Some("urn:indigo-harbor:taken")));
     for visit in booked {
@@ -121,14 +130,24 @@ async fn a_shift_is_handed_to_whoever_is_free_then() {
     let of =
         |last: &str| clinic["staff"].as_array().unwrap().iter().find(|s| s["lastName"] == last).unwrap()["id"].clone();
     let over = |to: &str| json!({ "shiftIds": [shift], "clinicianId": of(to) });
+    let free = desk.get(&format!("/api/shifts/free?shiftIds={shift}")).await;
+    assert!(!free.as_array().unwrap().contains(&of("Valcourt")), "who works then is not free");
     let busy = desk.post("/api/shifts/hand-over", over("Valcourt")).await;
     assert!(busy.detail().contains("works elsewhere"), "{}", busy.detail());
     // Dr. Valcourt's own morning falls out; then she can take the other one.
     let day = desk.get("/api/schedule?day=2026-11-24").await;
     let own = day["shifts"].as_array().unwrap().iter().find(|s| s["clinicianId"] == of("Valcourt")).unwrap();
     desk.post("/api/shifts/cancel", json!({ "shiftIds": [id(own)], "reason": "swap" })).await.ok();
-    let taken = desk.post("/api/shifts/hand-over", over("Valcourt")).await.ok();
+    let free = desk.get(&format!("/api/shifts/free?shiftIds={shift}")).await;
+    assert!(free.as_array().unwrap().contains(&of("Valcourt")) && !free.as_array().unwrap().contains(&of("Renneberg")));
+    let mut told = over("Valcourt");
+    told["tell"] = json!(true);
+    let taken = desk.post("/api/shifts/hand-over", told).await.ok();
     assert_eq!(taken["visits"], booked.len());
+    let said = ["messages", "letters", "calls"].iter().map(|way| taken["told"][way].as_u64().unwrap()).sum::<u64>();
+    assert_eq!(said, booked.len() as u64, "each is told whom they will see, or listed for a call: {taken}");
+    let words = desk.get("/api/messages").await.to_string();
+    assert!(words.contains("you will see Dr. Oriane Valcourt at"), "{words}");
     let visit = desk.get(&format!("/api/visits/{}", booked[0])).await["card"]["visit"].clone();
     assert_eq!(visit["clinicianId"], of("Valcourt"));
     product.stop().await.unwrap();

@@ -10,8 +10,10 @@ async fn two_hundred_book_one_slot_and_one_gets_it() {
     let person = desk.person("Brandvold").await;
     let tasks: Vec<_> = (0..200)
         .map(|_| {
-            let (desk, body) =
-                (desk.clone(), json!({ "personId": person["id"], "slotId": slot["id"], "reason": "race" }));
+            let (desk, body) = (
+                desk.clone(),
+                json!({ "personId": person["id"], "slotId": slot["id"], "reason": "race", "meant": crate::meant() }),
+            );
             tokio::spawn(async move { desk.post("/api/visits", body).await })
         })
         .collect();
@@ -63,7 +65,7 @@ async fn one_persons_change_reaches_another_screen() {
         other.http.get(format!("{}/api/live", other.base)).header("cookie", &other.cookie).send().await.unwrap();
     let slot = desk.open_slot().await;
     let person = desk.person("Brandvold").await;
-    let body = json!({ "personId": person["id"], "slotId": slot["id"], "reason": "live" });
+    let body = json!({ "personId": person["id"], "slotId": slot["id"], "reason": "live", "meant": crate::meant() });
     let visit = desk.post("/api/visits", body).await.ok();
     let committed = Instant::now();
     let mut heard = String::new();
@@ -116,11 +118,10 @@ async fn a_double_length_takes_the_neighbour_and_an_extra_goes_beside() {
         .windows(2)
         .find(|w| w[0]["endsAt"] == w[1]["startsAt"] && minutes(&w[0]["startsAt"], &w[1]["endsAt"]) == 40)
         .unwrap();
-    let double =
-        json!({ "personId": person, "besideOwn": true, "slotId": pair[0]["id"], "reason": "long talk", "minutes": 30 });
+    let double = json!({ "personId": person, "meant": crate::meant(), "slotId": pair[0]["id"], "reason": "long talk", "minutes": "30" });
     let visit = desk.post("/api/visits", double).await.ok();
-    assert_eq!(visit["endsAt"], pair[1]["endsAt"], "a longer visit ends where a slot ends");
-    let beside = json!({ "personId": person, "besideOwn": true, "slotId": pair[1]["id"], "reason": "x" });
+    assert_eq!(minutes(&visit["startsAt"], &visit["endsAt"]), 30, "minutes are what was said");
+    let beside = json!({ "personId": person, "meant": crate::meant(), "slotId": pair[1]["id"], "reason": "x" });
     assert_eq!(desk.post("/api/visits", beside.clone()).await.status, 409, "the neighbour is taken");
     let mut extra = beside;
     extra["extra"] = json!(true);
@@ -131,8 +132,8 @@ async fn a_double_length_takes_the_neighbour_and_an_extra_goes_beside() {
     // Never over held time, however it is asked.
     let day = desk.get("/api/schedule?day=2026-11-24").await;
     let held = day["slots"].as_array().unwrap().iter().find(|s| s["heldFor"].is_string()).unwrap().clone();
-    for more in [json!({ "extra": true }), json!({ "knowingly": true, "visitTypeId": pair[0]["visitTypeId"] })] {
-        let mut asked = json!({ "personId": person, "besideOwn": true, "slotId": held["id"], "reason": "x" });
+    for more in [json!({ "extra": true }), json!({ "visitTypeId": pair[0]["visitTypeId"] })] {
+        let mut asked = json!({ "personId": person, "meant": crate::meant(), "slotId": held["id"], "reason": "x" });
         asked.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
         assert!(desk.post("/api/visits", asked).await.detail().contains("is held"));
     }
@@ -142,8 +143,69 @@ async fn a_double_length_takes_the_neighbour_and_an_extra_goes_beside() {
         .iter()
         .find(|s| s["endsAt"] == held["startsAt"] && s["clinicianId"] == held["clinicianId"]);
     if let Some(slot) = before_held {
-        let over = json!({ "personId": person, "besideOwn": true, "slotId": slot["id"], "reason": "x", "minutes": 40 });
+        let over =
+            json!({ "personId": person, "meant": crate::meant(), "slotId": slot["id"], "reason": "x", "minutes": 40 });
         assert_eq!(desk.post("/api/visits", over).await.status, 422, "nor by its length");
+    }
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn what_is_seldom_meant_is_asked_about_in_one_go_and_nonsense_is_told_at_its_field() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let person = desk.person("Brandvold").await["id"].clone();
+    let (first, others) = (plain(tomorrow(&desk, "Valcourt").await), plain(tomorrow(&desk, "Adeyemi").await));
+    let book = |slot: &Value, more: Value| {
+        let mut form = json!({ "personId": person, "slotId": slot["id"], "reason": "x" });
+        form.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
+        let desk = desk.clone();
+        async move { desk.post("/api/visits", form).await }
+    };
+    for nonsense in [json!("abc"), json!("20 min"), json!("3"), json!(481), json!("-20")] {
+        let told = book(&first[0], json!({ "minutes": nonsense })).await;
+        assert_eq!(told.body["fields"][0]["field"], "minutes", "{nonsense}: {}", told.body);
+    }
+    let plain_visit = book(&first[0], json!({ "minutes": " " })).await.ok();
+    assert_eq!(minutes(&plain_visit["startsAt"], &plain_visit["endsAt"]), 20, "nothing typed is the slot's length");
+    let later = others
+        .windows(2)
+        .find(|w| w[0]["startsAt"].as_str() > plain_visit["endsAt"].as_str() && w[0]["endsAt"] == w[1]["startsAt"]);
+    let later = later.unwrap()[0].clone();
+    let asked = book(&later, json!({ "minutes": 30 })).await;
+    assert_eq!((asked.status, asked.body["type"].as_str()), (422, Some("urn:indigo-harbor:ask-first")));
+    let doubts: Vec<&str> =
+        asked.body["current"].as_array().unwrap().iter().map(|q| q["doubt"].as_str().unwrap()).collect();
+    assert_eq!(doubts, ["same_day", "swallows", "age"], "{}", asked.body);
+    assert!(asked.detail().contains("with Dr. Oriane Valcourt") && asked.detail().contains("10 of the 20 minutes at"));
+    assert!(asked.detail().contains("at most 17 years; this one is 81"), "{}", asked.detail());
+    let half = book(&later, json!({ "minutes": 30, "meant": ["same_day", "age"] })).await;
+    assert_eq!(half.body["current"].as_array().unwrap().len(), 1, "only what was not answered: {}", half.body);
+    let visit = book(&later, json!({ "minutes": 30, "meant": doubts })).await.ok();
+    assert_eq!(minutes(&visit["startsAt"], &visit["endsAt"]), 30);
+    let unknown = book(&first[1], json!({ "meant": ["anything"] })).await;
+    assert_eq!(unknown.status, 400, "a doubt that nobody has");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn who_comes_too_late_is_offered_times_near_the_lost_one() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let (one, two) = (desk.person("Brandvold").await["id"].clone(), desk.person("Moreau").await["id"].clone());
+    // Next week, so that the first open time of all would be far away.
+    let open = desk.get("/api/open-times?from=2026-11-30&after=10:00").await;
+    let slot = open[0].clone();
+    let form =
+        |person: &Value| json!({ "personId": person, "slotId": slot["id"], "reason": "x", "meant": crate::meant() });
+    desk.post("/api/visits", form(&one)).await.ok();
+    let late = desk.post("/api/visits", form(&two)).await;
+    let offered = late.body["current"].as_array().unwrap();
+    assert_eq!((late.status, offered.len()), (409, 3));
+    for other in offered {
+        assert_eq!(other["clinicianId"], slot["clinicianId"], "{other}");
+        assert_eq!(other["startsAt"].as_str().unwrap()[..10], slot["startsAt"].as_str().unwrap()[..10], "that day");
+        assert!(minutes(&slot["startsAt"], &other["startsAt"]).abs() <= 120, "{other}");
     }
     product.stop().await.unwrap();
 }
@@ -162,16 +224,17 @@ async fn another_types_slot_is_asked_about_and_the_release_rule_and_role_hold() 
     let mut urgent =
         json!({ "personId": person, "slotId": long["id"], "reason": "x", "visitTypeId": kind("Consultation") });
     let asked = desk.post("/api/visits", urgent.clone()).await;
-    assert_eq!(asked.body["type"], "urn:indigo-harbor:other-type");
+    assert_eq!(asked.body["type"], "urn:indigo-harbor:ask-first");
+    assert_eq!(asked.body["current"][0]["doubt"], "other_type");
     assert!(asked.detail().contains("kept for a long consultation"), "{}", asked.detail());
-    urgent["knowingly"] = json!(true);
+    urgent["meant"] = json!(["other_type"]);
     let visit = desk.post("/api/visits", urgent).await.ok();
     assert_eq!(visit["overTypeId"], kind("Long consultation"), "it is recorded");
-    let too_long = json!({ "personId": person, "slotId": short["id"], "reason": "x", "visitTypeId": kind("Procedure"), "knowingly": true });
+    let too_long = json!({ "personId": person, "slotId": short["id"], "reason": "x", "visitTypeId": kind("Procedure"), "meant": crate::meant() });
     assert!(desk.post("/api/visits", too_long).await.detail().contains("takes 40 minutes; only 20"));
     let sql = |text: &'static str| crate::guards::run(&product.database_url, text);
     sql("update visit_types set release_days = 0").await.unwrap();
-    let plain = json!({ "personId": person, "slotId": short["id"], "reason": "x" });
+    let plain = json!({ "personId": person, "slotId": short["id"], "reason": "x", "meant": crate::meant() });
     assert!(
         desk.post("/api/visits", plain.clone()).await.detail().starts_with("This time opens for booking Tue Nov 24")
     );
@@ -190,9 +253,13 @@ async fn a_visit_moves_and_back_with_its_history_and_is_cancelled_with_a_reason_
     let (person, other) = (desk.person("Brandvold").await["id"].clone(), desk.person("Moreau").await["id"].clone());
     let open = plain(tomorrow(&desk, "Adeyemi").await);
     let (a, b, c) = (&open[0], &open[1], &open[2]);
-    let visit =
-        id(&desk.post("/api/visits", json!({ "personId": person, "slotId": a["id"], "reason": "x" })).await.ok());
-    desk.post("/api/visits", json!({ "personId": other, "slotId": b["id"], "reason": "x" })).await.ok();
+    let visit = id(&desk
+        .post("/api/visits", json!({ "personId": person, "slotId": a["id"], "reason": "x", "meant": crate::meant() }))
+        .await
+        .ok());
+    desk.post("/api/visits", json!({ "personId": other, "slotId": b["id"], "reason": "x", "meant": crate::meant() }))
+        .await
+        .ok();
     let path = format!("/api/visits/{visit}/move");
     let late = desk.post(&path, json!({ "slotId": b["id"] })).await;
     assert_eq!((late.status, late.body["current"].as_array().map(Vec::len)), (409, Some(3)), "{}", late.body);
@@ -208,7 +275,7 @@ async fn a_visit_moves_and_back_with_its_history_and_is_cancelled_with_a_reason_
     let pair = open.windows(2).skip(2).find(|w| w[0]["endsAt"] == w[1]["startsAt"]).unwrap();
     let long = desk.post(&path, json!({ "slotId": pair[0]["id"], "minutes": 40 })).await.ok();
     assert_eq!(long["endsAt"], pair[1]["endsAt"]);
-    let back = desk.post(&path, json!({ "slotId": a["id"], "minutes": 20, "knowingly": true })).await.ok();
+    let back = desk.post(&path, json!({ "slotId": a["id"], "minutes": 20, "meant": crate::meant() })).await.ok();
     assert_eq!((&back["startsAt"], &back["endsAt"]), (&a["startsAt"], &a["endsAt"]));
     let cancel = format!("/api/visits/{visit}/cancel");
     let own = desk.post(&cancel, json!({ "reason": "did not feel like it", "byPatient": true })).await;
@@ -228,7 +295,13 @@ async fn two_moves_that_swap_and_two_onto_one_slot_leave_one_order_of_things() {
     let (one, two) = (desk.person("Brandvold").await["id"].clone(), desk.person("Moreau").await["id"].clone());
     let open = plain(tomorrow(&desk, "Adeyemi").await);
     let book = async |person: &Value, slot: &Value| {
-        id(&desk.post("/api/visits", json!({ "personId": person, "slotId": slot["id"], "reason": "x" })).await.ok())
+        id(&desk
+            .post(
+                "/api/visits",
+                json!({ "personId": person, "slotId": slot["id"], "reason": "x", "meant": crate::meant() }),
+            )
+            .await
+            .ok())
     };
     let (first, second) = (book(&one, &open[0]).await, book(&two, &open[1]).await);
     let go = |visit: &str, slot: &Value| {
@@ -307,7 +380,13 @@ async fn slots_are_changed_by_hand_and_every_change_is_told() {
     let add = json!({ "place": "beginning", "minutes": 20, "visitTypeId": slot["visitTypeId"] });
     let early = manager.post(&format!("/api/shifts/{shift}/slots"), add).await.ok();
     let person = manager.person("Brandvold").await["id"].clone();
-    manager.post("/api/visits", json!({ "personId": person, "slotId": early["id"], "reason": "x" })).await.ok();
+    manager
+        .post(
+            "/api/visits",
+            json!({ "personId": person, "slotId": early["id"], "reason": "x", "meant": crate::meant() }),
+        )
+        .await
+        .ok();
     let booked =
         manager.post(&format!("/api/slots/{}", early["id"].as_str().unwrap()), json!({ "what": "delete" })).await;
     assert!(booked.detail().contains("Somebody is booked"));
@@ -346,8 +425,7 @@ async fn whatever_many_hands_do_at_once_the_day_stays_in_order() {
                 0..=2 => {
                     let person = people[chance(people.len())].clone();
                     let (minutes, extra) = ([20, 40][chance(2)], chance(5) == 0);
-                    let body =
-                        json!({ "personId": person, "slotId": id, "reason": "x", "minutes": minutes, "extra": extra });
+                    let body = json!({ "personId": person, "slotId": id, "reason": "x", "minutes": minutes, "extra": extra, "meant": crate::meant() });
                     (desk.clone(), "/api/visits".to_owned(), body)
                 }
                 3 if !visits.is_empty() => {

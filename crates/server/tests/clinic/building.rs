@@ -45,7 +45,7 @@ impl Visit {
         let policy = json!({ "payerId": among("payers", "payerCode", "SALTM"), "subscriberNumber": "SM55510" });
         desk.post(&format!("/api/people/{person}/coverages"), policy).await.ok();
         let open = desk.get(&format!("/api/open-times?clinicianId={}", among("staff", "login", clinician))).await;
-        let booking = json!({ "personId": person, "slotId": open[0]["id"], "reason": "High blood pressure" });
+        let booking = json!({ "personId": person, "slotId": open[0]["id"], "reason": "High blood pressure", "meant": crate::meant() });
         let visit = id(&desk.post("/api/visits", booking).await.ok());
         Visit {
             id: visit,

@@ -25,7 +25,7 @@ async fn a_refused_change_gives_its_connection_back_whole() {
     let day = desk.get("/api/schedule?day=2026-11-23").await;
     let held = day["slots"].as_array().unwrap().iter().find(|s| s["heldFor"].is_string()).unwrap().clone();
     let person = desk.person("Brandvold").await;
-    let body = json!({ "personId": person["id"], "slotId": held["id"], "reason": "refused" });
+    let body = json!({ "personId": person["id"], "slotId": held["id"], "reason": "refused", "meant": crate::meant() });
     assert_eq!(desk.post("/api/visits", body.clone()).await.status, 422);
     let (before, _) = connections(&client).await;
     for _ in 0..30 {
@@ -121,7 +121,7 @@ async fn the_answer_tells_what_the_stream_tells() {
         other.http.get(format!("{}/api/live", other.base)).header("cookie", &other.cookie).send().await.unwrap();
     let slot = desk.open_slot().await;
     let person = desk.person("Brandvold").await;
-    let body = json!({ "personId": person["id"], "slotId": slot["id"], "reason": "told" });
+    let body = json!({ "personId": person["id"], "slotId": slot["id"], "reason": "told", "meant": crate::meant() });
     let reply = desk.post("/api/visits", body).await;
     let told = reply.told.clone();
     let visit = reply.ok();

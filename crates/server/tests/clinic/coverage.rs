@@ -84,18 +84,59 @@ async fn a_policy_is_copied_to_each_by_name_and_relationship() {
     assert_eq!((made.as_array().unwrap().len(), &made[0]["holderId"]), (2, &json!(runa)));
     assert_eq!((&made[1]["groupNumber"], &made[1]["startsOn"]), (&json!("G7"), &json!("2026-01-01")));
     let again = desk.post(&copy, both).await;
-    assert!(again.detail().contains("end it first"), "all or nobody: {}", again.body);
+    assert!(again.detail().contains("has this policy already"), "all or nobody: {}", again.body);
+    // A child who has a policy: somebody chooses what becomes of it.
+    let other = json!({ "payerId": payer(&desk, "SALTM").await, "subscriberNumber": "SM71", "startsOn": "1/1/2026" });
+    let other = id(&desk
+        .post(&format!("/api/people/{runa}/coverages"), {
+            let mut second = other.clone();
+            second["rank"] = json!("S");
+            second
+        })
+        .await
+        .ok());
+    let copy_other = |beside: &str| {
+        let (desk, path) = (desk.clone(), format!("/api/coverages/{other}/copy"));
+        let body = json!([{ "personId": pim, "relationship": "19", "beside": beside }]);
+        async move { desk.post(&path, body).await }
+    };
+    assert_eq!(copy_other("").await.ok()[0]["rank"], "S", "a free rank is taken as it is");
+    let grown = json!({ "payerId": payer(&desk, "COMWC").await, "subscriberNumber": "CW5", "startsOn": "1/1/2026", "rank": "T" });
+    let third = id(&desk.post(&format!("/api/people/{runa}/coverages"), grown).await.ok());
+    let replaced =
+        desk.post(&format!("/api/coverages/{policy}/copy"), json!([{ "personId": ida, "relationship": "19" }])).await;
+    assert!(replaced.detail().contains("already"), "{}", replaced.body);
+    desk.post(&format!("/api/coverages/{third}/copy"), json!([{ "personId": pim, "relationship": "19" }])).await.ok();
+    // First, second and third are there now: a fourth replaces one by dates, or is refused.
+    let beacon = json!({ "payerId": payer(&desk, "FERRY").await, "subscriberNumber": "FW8", "startsOn": "1/1/2026", "knowingly": true });
+    let stranger = add(&desk, "Tove", "7/7/1970").await;
+    let fourth = id(&desk.post(&format!("/api/people/{stranger}/coverages"), beacon).await.ok());
+    let copy_fourth = |beside: &str| {
+        let (desk, path) = (desk.clone(), format!("/api/coverages/{fourth}/copy"));
+        let body = json!([{ "personId": pim, "relationship": "G8", "beside": beside }]);
+        async move { desk.post(&path, body).await }
+    };
+    let asked = copy_fourth("").await;
+    assert_eq!(asked.body["type"], "urn:indigo-harbor:policy-beside");
+    assert!(asked.detail().contains("BS900"), "{}", asked.detail());
+    assert!(copy_fourth("next_rank").await.detail().contains("three policies already"));
+    let from_today = copy_fourth("replace").await.ok();
+    assert_eq!((&from_today[0]["rank"], &from_today[0]["startsOn"]), (&json!("P"), &json!("2026-11-23")));
+    let pims = desk.get(&format!("/api/people/{pim}/coverages")).await;
+    let ended = pims.as_array().unwrap().iter().find(|c| c["coverage"]["subscriberNumber"] == "BS900").unwrap();
+    assert_eq!(ended["coverage"]["endsOn"], "2026-11-22", "the other one ends the day before, and stays readable");
     // A correction is offered to the others by name, and goes to those who are chosen.
     let mine = desk.get(&format!("/api/people/{runa}/coverages")).await[0].clone();
+    assert_eq!(mine["coverage"]["subscriberNumber"], "BS900");
     let names: Vec<&str> = mine["shared"].as_array().unwrap().iter().map(|o| o["name"].as_str().unwrap()).collect();
-    assert_eq!((names.len(), names.contains(&"Pim Saltbox")), (2, true));
-    let pims = mine["shared"].as_array().unwrap().iter().find(|o| o["name"] == "Pim Saltbox").unwrap();
+    assert_eq!(names, ["Ida Saltbox"], "Pim's has ended");
+    let pims = mine["shared"].as_array().unwrap().iter().find(|o| o["name"] == "Ida Saltbox").unwrap();
     let corrected = json!({ "version": mine["coverage"]["version"], "subscriberNumber": "BS901", "groupNumber": "G7", "also": [pims["coverageId"]] });
     desk.put(&format!("/api/coverages/{policy}"), corrected).await.ok();
     let number = async |who: &str| {
         desk.get(&format!("/api/people/{who}/coverages")).await[0]["coverage"]["subscriberNumber"].clone()
     };
-    assert_eq!((number(&pim).await, number(&ida).await), (json!("BS901"), json!("BS900")));
+    assert_eq!((number(&runa).await, number(&ida).await), (json!("BS901"), json!("BS901")));
     product.stop().await.unwrap();
 }
 
@@ -115,7 +156,8 @@ async fn payers_are_asked_about_tomorrow_and_the_refused_wait_at_the_desk() {
     desk.post(&format!("/api/people/{runa}/coverages"), refused).await.ok();
     let slots = desk.get("/api/open-times?from=2026-11-24").await;
     let tomorrow = slots.as_array().unwrap().iter().find(|s| s["startsAt"].as_str().unwrap().starts_with("2026-11-24"));
-    let booking = json!({ "personId": runa, "slotId": tomorrow.unwrap()["id"], "reason": "x" });
+    let booking =
+        json!({ "personId": runa, "slotId": tomorrow.unwrap()["id"], "reason": "x", "meant": crate::meant() });
     desk.post("/api/visits", booking).await.ok();
     desk.post("/api/benefits/tomorrow", json!({})).await.ok();
     let today = desk.until("/api/today", asked).await;
@@ -196,8 +238,8 @@ async fn every_branch_of_the_payer_is_told_beside_the_fact_it_doubts() {
         ("SM70093", "refused", Some(("birth date", "Mar 3, 1985"))),
         ("SM70094", "refused", Some(("name", "Saltbox, Edda"))),
         ("SM70095", "refused", None),
-        ("SM70096", "refused", None),
-        ("SM70097", "refused", None),
+        ("SM70096", "no_answer", None),
+        ("SM70097", "no_answer", None),
         ("SM70085", "in_force", None),
     ];
     for (at, (number, outcome, doubted)) in cases.iter().enumerate() {
@@ -210,6 +252,7 @@ async fn every_branch_of_the_payer_is_told_beside_the_fact_it_doubts() {
         }
         let said = b["sentence"].as_str().unwrap();
         match *number {
+            // The payer is down: nothing was refused.
             "SM70096" => assert!(said.contains("cannot answer at the moment"), "{said}"),
             "SM70097" => assert!(said.contains("cannot be read"), "{said}"),
             "SM70085" => assert!(b["plan"].to_string().contains("ask which pays first"), "{b}"),
@@ -227,12 +270,73 @@ async fn every_branch_of_the_payer_is_told_beside_the_fact_it_doubts() {
 }
 
 #[actix_web::test]
+async fn everything_on_a_policy_is_corrected_and_what_is_left_out_stays() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let (runa, holder) = (add(&desk, "Runa", "3/3/1985").await, add(&desk, "Tove", "7/7/1970").await);
+    let path = format!("/api/people/{runa}/coverages");
+    let card = json!({ "payerId": payer(&desk, "SALTM").await, "subscriberNumber": "SM1", "groupNumber": "G1",
+        "planName": "Harbor plus", "startsOn": "1/1/2026", "copay": "20" });
+    let policy = desk.post(&path, card).await.ok();
+    let place = format!("/api/coverages/{}", id(&policy));
+    let beacon = payer(&desk, "BEACN").await;
+    let all = json!({ "version": 1, "payerId": beacon, "subscriberNumber": "BS2", "groupNumber": "", "planName": "Shoals",
+        "relationship": "01", "holderId": holder, "rank": "S", "startsOn": "2/1/2026", "endsOn": "12/31/2026", "copay": "" });
+    let put = desk.put(&place, all).await.ok();
+    assert_eq!((&put["payerId"], &put["rank"], &put["holderId"]), (&beacon, &json!("S"), &json!(holder)));
+    assert_eq!(
+        (&put["startsOn"], &put["endsOn"], &put["copayCents"]),
+        (&json!("2026-02-01"), &json!("2026-12-31"), &Value::Null)
+    );
+    let little = json!({ "version": 2, "subscriberNumber": "BS3", "groupNumber": "", "endsOn": "" });
+    let put = desk.put(&place, little).await.ok();
+    assert_eq!(
+        (&put["planName"], &put["relationship"], &put["endsOn"]),
+        (&json!("Shoals"), &json!("01"), &Value::Null)
+    );
+    let wrong = json!({ "version": 3, "subscriberNumber": "BS3", "startsOn": "5/1/2026", "endsOn": "4/1/2026" });
+    assert_eq!(desk.put(&place, wrong).await.body["fields"][0]["field"], "endsOn");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_payer_that_is_down_takes_nothing_back_and_an_answer_is_of_its_day_only() {
+    use harbor_standins::Mood;
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let runa = add(&desk, "Runa", "3/3/1985").await;
+    let b = answer(&desk, &runa, "SM70010", None).await;
+    assert_eq!((&b["outcome"], b["sentence"].as_str().unwrap()), (&json!("in_force"), "In force on Nov 23, 2026."));
+    let path = format!("/api/people/{runa}/coverages");
+    let policy = id(&desk.get(&path).await[0]["coverage"]);
+    product.outside.lock().mood = Mood::Nonsense;
+    desk.post(&format!("/api/coverages/{policy}/benefits"), json!({})).await.ok();
+    let list = desk.until(&path, |list| list[0]["benefits"]["outcome"] == "no_answer").await;
+    assert_eq!(list[0]["saidBefore"]["outcome"], "in_force", "the last good answer stays readable");
+    product.outside.lock().mood = Mood::Usual;
+    // Tomorrow was never asked about.
+    let slots = desk.get("/api/open-times?from=2026-11-24").await;
+    let booking = json!({ "personId": runa, "slotId": slots[0]["id"], "reason": "x", "meant": crate::meant() });
+    let visit = id(&desk.post("/api/visits", booking).await.ok());
+    let view = desk.get(&format!("/api/visits/{visit}")).await;
+    assert_eq!(view["coverages"][0]["askedAboutDay"], false, "{view}");
+    assert!(view["card"]["line"].to_string().contains("benefits_not_asked"), "{view}");
+    // Today counts as it was answered, for the payer took nothing back.
+    let slot = desk.open_slot().await;
+    let booking = json!({ "personId": runa, "slotId": slot["id"], "reason": "x", "meant": crate::meant() });
+    let today = id(&desk.post("/api/visits", booking).await.ok());
+    let view = desk.get(&format!("/api/visits/{today}")).await;
+    assert!(!view["card"]["line"].to_string().contains("benefits_"), "{view}");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
 async fn the_estimate_counts_both_payers_and_what_the_first_does_not_cover() {
     let product = Product::start().await.unwrap();
     let desk = Hand::sign_in(&product, "junia").await;
     let runa = add(&desk, "Runa", "3/3/1985").await;
     let slot = desk.open_slot().await;
-    let booking = json!({ "personId": runa, "slotId": slot["id"], "reason": "x" });
+    let booking = json!({ "personId": runa, "slotId": slot["id"], "reason": "x", "meant": crate::meant() });
     let visit = id(&desk.post("/api/visits", booking).await.ok());
     let path = format!("/api/visits/{visit}");
     assert_eq!(desk.get(&path).await["share"], Value::Null, "without an answer there is no estimate");

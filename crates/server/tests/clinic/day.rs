@@ -27,7 +27,10 @@ async fn tasks(hand: &Hand, visit: &str) -> Vec<Value> {
 async fn every_role_has_its_own_groups_in_the_order_of_urgency() {
     let product = Product::start().await.unwrap();
     for (login, wanted) in [
-        ("junia", &["Check in", "Expected", "Needs a new time", "Collect"][..]),
+        (
+            "junia",
+            &["Check in", "On the way out", "Left open at check-in", "Expected", "Needs a new time", "Collect"][..],
+        ),
         ("petra", &["Bring to a room", "Measure and record"]),
         ("oriane", &["Ready to be seen", "Finish and sign", "Review results", "Complete charges"]),
         (
@@ -79,7 +82,9 @@ async fn a_visit_goes_from_hand_to_hand_as_it_moves() {
     assert_eq!(at_desk[0]["blockers"][0]["sentence"], "Coverage is not verified.");
     assert!(tasks(&assistant, &visit).await.is_empty(), "nothing for the assistant yet");
     desk.post(&format!("/api/visits/{visit}/check-in"), json!({})).await.ok();
-    assert!(tasks(&desk, &visit).await.is_empty(), "done at the desk");
+    let open = tasks(&desk, &visit).await;
+    assert_eq!(open[0]["group"], "Left open at check-in", "what nobody verified stays until it is");
+    assert_eq!(open[0]["blockers"][0]["sentence"], "Coverage is not verified.");
     let next = tasks(&assistant, &visit).await;
     assert_eq!((next.len(), &next[0]["group"]), (1, &json!("Bring to a room")));
     let clinic = desk.get("/api/clinic").await;

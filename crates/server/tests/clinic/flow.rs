@@ -38,12 +38,77 @@ async fn stages_follow_each_other_and_a_room_holds_one() {
 }
 
 #[actix_web::test]
+async fn the_key_on_never_walks_past_check_in_and_the_key_back_takes_back_ones_own_move_once() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let other = Hand::sign_in(&product, "casimir").await;
+    // Somebody with gaps, here today.
+    let person = id(&desk.post("/api/people", json!({ "firstName": "Cass", "lastName": "Holder" })).await.ok());
+    let slot = desk.open_slot().await;
+    let booking = json!({ "personId": person, "slotId": slot["id"], "reason": "Sore throat", "meant": crate::meant() });
+    let visit = id(&desk.post("/api/visits", booking).await.ok());
+    let stage = format!("/api/visits/{visit}/stage");
+    let key = |hand: &Hand, to: &str| {
+        let (hand, stage, body) = (hand.clone(), stage.clone(), json!({ "to": to, "byKey": true }));
+        async move { hand.post(&stage, body).await }
+    };
+    assert!(key(&desk, "back").await.detail().contains("Nothing was moved here"));
+    assert_eq!(key(&desk, "next").await.ok()["stage"], "here");
+    let asked = key(&desk, "next").await;
+    assert_eq!(asked.body["type"], "urn:indigo-harbor:check-in-open", "{}", asked.body);
+    assert!(
+        asked.detail().starts_with("Check-in asks first: ") && asked.detail().contains("lacks"),
+        "{}",
+        asked.detail()
+    );
+    assert!(key(&other, "back").await.detail().starts_with("The last move was made by Junia Vance"));
+    assert_eq!(key(&desk, "back").await.ok()["stage"], "booked");
+    assert!(key(&desk, "back").await.detail().contains("taken back already"));
+    // Whoever did not come, and comes after all, is here by the same key.
+    desk.post(&stage, json!({ "to": "did_not_come" })).await.ok();
+    let view = desk.get(&format!("/api/visits/{visit}")).await;
+    assert_eq!((&view["next"], &view["card"]["line"]["ended"]), (&json!("came_after_all"), &json!("did not come")));
+    assert_eq!(key(&desk, "next").await.ok()["stage"], "here");
+    // Finished with something open, the line and Today go on telling it until it is closed.
+    desk.post(&format!("/api/visits/{visit}/check-in"), json!({})).await.ok();
+    let open = |today: &Value| {
+        let mine = |w: &&Value| w["card"]["visit"]["id"] == visit.as_str();
+        today["waiting"].as_array().unwrap().iter().find(mine).map(|w| w["group"].clone())
+    };
+    assert_eq!(open(&desk.get("/api/today").await), Some(json!("Left open at check-in")));
+    let line = desk.get(&format!("/api/visits/{visit}")).await["card"]["line"].to_string();
+    assert!(line.contains("registration_gaps") && line.contains("no_coverage"), "{line}");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_visit_of_another_day_is_not_here_unless_it_is_moved_to_today() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let person = id(&desk.person("Brandvold").await);
+    let slot = desk.get("/api/open-times?from=2026-11-30").await[0].clone();
+    let booking = json!({ "personId": person, "slotId": slot["id"], "reason": "x", "meant": crate::meant() });
+    let visit = id(&desk.post("/api/visits", booking).await.ok());
+    let stage = format!("/api/visits/{visit}/stage");
+    let asked = desk.post(&stage, json!({ "to": "next" })).await;
+    assert_eq!(asked.body["type"], "urn:indigo-harbor:other-day");
+    assert!(asked.detail().contains("Monday, November 30, 2026"), "{}", asked.detail());
+    let here = desk.post(&stage, json!({ "to": "here", "todayInstead": true })).await.ok();
+    assert_eq!((&here["stage"], &here["day"], &here["slotId"]), (&json!("here"), &json!("2026-11-23"), &Value::Null));
+    let moves = desk.get(&format!("/api/visits/{visit}/moves")).await;
+    assert_eq!(moves[0]["reason"], "came today instead");
+    let free = desk.get("/api/open-times?from=2026-11-30").await;
+    assert!(free.as_array().unwrap().iter().any(|s| s["id"] == slot["id"]), "the time that was given up is free");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
 async fn a_cancelled_visit_frees_its_time_and_keeps_its_reason() {
     let product = Product::start().await.unwrap();
     let desk = Hand::sign_in(&product, "junia").await;
     let slot = desk.open_slot().await;
     let person = id(&desk.person("Brandvold").await);
-    let booking = json!({ "personId": person, "slotId": slot["id"], "reason": "x" });
+    let booking = json!({ "personId": person, "slotId": slot["id"], "reason": "x", "meant": crate::meant() });
     let visit = id(&desk.post("/api/visits", booking.clone()).await.ok());
     assert_eq!(desk.post("/api/visits", booking.clone()).await.status, 409);
     desk.post(&format!("/api/visits/{visit}/cancel"), json!({ "reason": "patient ill" })).await.ok();
@@ -117,9 +182,9 @@ async fn two_who_write_one_part_lose_nothing() {
     let doctor = Hand::sign_in(&product, "oriane").await;
     let (wren, _) = visit_of(&doctor, "Takahashi").await;
     let path = format!("/api/visits/{wren}/note/reason");
-    let first = doctor.put(&path, json!({ "body": "Cough, seven weeks.", "version": 1 })).await.ok();
-    assert_eq!(first["version"], 2);
-    let second = doctor.put(&path, json!({ "body": "Cough, eight weeks.", "version": 1 })).await;
+    let first = doctor.put(&path, json!({ "body": "Cough, seven weeks.", "version": 2 })).await.ok();
+    assert_eq!(first["version"], 3);
+    let second = doctor.put(&path, json!({ "body": "Cough, eight weeks.", "version": 2 })).await;
     assert_eq!((second.status, second.body["current"]["body"].as_str()), (409, Some("Cough, seven weeks.")));
     assert_eq!(doctor.put(&path, json!({ "body": "x", "version": 0 })).await.status, 409, "nor can it be begun anew");
     product.stop().await.unwrap();

@@ -5,7 +5,7 @@ use crate::{Hand, id};
 use chrono::{DateTime, Duration, Utc};
 use chrono_tz::America::New_York;
 use harbor_core::schedule::slots::{self as rules, Cut, SlotRefusal};
-use harbor_core::schedule::{BookingRefusal, Shift, Span, Wish, may_book, over_whole_slots};
+use harbor_core::schedule::{BookingRefusal, Shift, Span, Wish, may_book};
 use harbor_demo::testing::{Product, now};
 use serde_json::{Value, json};
 
@@ -206,10 +206,7 @@ impl Day {
         let own = moving.map(|v| v.span.minutes());
         let usual = if extra { kind.2 } else { slot.span.minutes() };
         let minutes = minutes.or(own.map(|own| own.max(usual))).unwrap_or(usual);
-        let mut span = Span::new(slot.span.start(), slot.span.start() + Duration::minutes(minutes))?;
-        if !extra {
-            span = over_whole_slots(span, &self.slots.iter().map(|s| s.span).collect::<Vec<_>>());
-        }
+        let span = Span::new(slot.span.start(), slot.span.start() + Duration::minutes(minutes))?;
         let held = self.slots.iter().filter_map(|s| Some((s.span, s.held.clone()?))).collect();
         let others = self.visits.iter().filter(|v| !v.extra && moving.is_none_or(|m| m.id != v.id));
         let shift = Shift { span: self.whole, held, taken: others.map(|v| v.span).collect() };
@@ -224,6 +221,10 @@ impl Day {
             not_yours: None,
             extra,
             elsewhere: None,
+            same_day: None,
+            swallows: None,
+            age: None,
+            meant: vec![],
         };
         may_book(&wish, Some(&shift), now(), New_York)
     }
@@ -235,7 +236,7 @@ impl Day {
         let rule = self.asked(slot, &kind, minutes, extra, None).map_err(|e| e.to_string());
         let person = self.people[self.chance.below(self.people.len())].clone();
         let body = json!({ "personId": person, "slotId": slot.id, "visitTypeId": kind.0, "minutes": minutes, "extra": extra,
-            "knowingly": true, "besideOwn": true, "reason": "one of many" });
+            "meant": crate::meant(), "reason": "one of many" });
         (rule, said(self.desk.post("/api/visits", body).await).map(|_| ()))
     }
 
@@ -250,7 +251,7 @@ impl Day {
         let kind = self.types.iter().find(|t| view["card"]["visit"]["visitTypeId"] == t.0.as_str()).cloned();
         let Some(kind) = kind else { return (Ok(()), Ok(())) };
         let rule = self.asked(slot, &kind, None, false, Some(&visit)).map_err(|e| e.to_string());
-        let body = json!({ "slotId": slot.id, "knowingly": true, "besideOwn": true });
+        let body = json!({ "slotId": slot.id, "meant": crate::meant() });
         (rule, said(self.desk.post(&format!("/api/visits/{}/move", visit.id), body).await).map(|_| ()))
     }
 

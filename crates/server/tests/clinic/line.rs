@@ -27,7 +27,7 @@ pub async fn to_charges(product: &Product, subscriber: &str) -> Walk {
     let policy = desk.post(&format!("/api/people/{person}/coverages"), policy).await.ok();
     let oriane = clinic["staff"].as_array().unwrap().iter().find(|s| s["login"] == "oriane").unwrap();
     let slots = desk.get(&format!("/api/open-times?clinicianId={}", id(oriane))).await;
-    let booking = json!({ "personId": person, "slotId": slots[0]["id"], "reason": "High blood pressure and lipids" });
+    let booking = json!({ "personId": person, "slotId": slots[0]["id"], "reason": "High blood pressure and lipids", "meant": crate::meant() });
     let visit = id(&desk.post("/api/visits", booking).await.ok());
     let path = format!("/api/visits/{visit}");
     let move_to = |hand: Hand, to: &'static str, room: Value| {

@@ -49,6 +49,11 @@ use harbor_demo::testing::Product;
 use serde_json::{Value, json};
 use std::time::{Duration, Instant};
 
+/// Everything that is asked about before a booking is meant: for tests of something else.
+pub fn meant() -> Value {
+    json!(["other_type", "twice_at_once", "same_day", "swallows", "age"])
+}
+
 /// Somebody who is signed in.
 #[derive(Clone)]
 pub struct Hand {

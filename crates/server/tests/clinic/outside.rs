@@ -55,7 +55,7 @@ async fn a_nonsense_benefits_answer_is_told_and_can_be_asked_again() {
     let policy = desk.post(&path, json!({ "payerId": payer, "subscriberNumber": "SM997" })).await.ok();
     let ask = format!("/api/coverages/{}/benefits", id(&policy));
     desk.post(&ask, json!({})).await.ok();
-    let answered = |v: &serde_json::Value| v[0]["benefits"]["outcome"] == "refused";
+    let answered = |v: &serde_json::Value| v[0]["benefits"]["outcome"] == "no_answer";
     let view = desk.until(&path, answered).await;
     assert!(view[0]["benefits"]["sentence"].as_str().unwrap().contains("cannot be read"));
     let form = json!({ "version": 1, "subscriberNumber": "SM991" });

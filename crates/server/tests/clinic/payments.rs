@@ -79,6 +79,16 @@ async fn one_payment_for_three_children() {
     let after = desk.collect("").await;
     assert_eq!(after["askedCents"], 0, "asked once: {after}");
     assert_eq!((desk.in_till("cash").await, desk.in_till("card").await), (4_000, 3_500));
+    assert!(receipt["receiptNumber"].as_str().unwrap().starts_with("R-1"), "short, to be said: {receipt}");
+    let send = format!("/api/payments/{}/send", receipt["number"].as_str().unwrap());
+    let sent = desk.hand.post(&send, json!({})).await;
+    if sent.status == 200 {
+        let again = desk.hand.post(&send, json!({})).await;
+        assert_eq!(again.body["type"], "urn:indigo-harbor:sent-before", "{}", again.body);
+        desk.hand.post(&send, json!({ "again": true })).await.ok();
+    } else {
+        assert!(sent.detail().contains("did not agree to messages"), "{}", sent.body);
+    }
     let (headers, paper) =
         desk.hand.file(&format!("/api/payments/{}/paper", receipt["number"].as_str().unwrap())).await;
     assert!(headers["content-type"] == "application/pdf" && paper.starts_with(b"%PDF-"));

@@ -2,7 +2,7 @@
 
 use crate::{Hand, id};
 use harbor_demo::testing::Product;
-use serde_json::json;
+use serde_json::{Value, json};
 
 #[actix_web::test]
 async fn a_likely_twin_is_shown_before_a_record_is_made() {
@@ -87,15 +87,99 @@ async fn self_pay_is_a_deliberate_record_with_a_shorter_line() {
     let form = json!({ "firstName": "Cass", "lastName": "Holder", "notATwin": true });
     let person = id(&desk.post("/api/people", form).await.ok());
     let slot = desk.open_slot().await;
-    let booking = json!({ "personId": person, "slotId": slot["id"], "reason": "x" });
+    let booking = json!({ "personId": person, "slotId": slot["id"], "reason": "x", "meant": crate::meant() });
     let visit = id(&desk.post("/api/visits", booking).await.ok());
     let path = format!("/api/visits/{visit}");
     let before = desk.get(&path).await;
     assert!(before["card"]["line"].to_string().contains("self-pay is not recorded"));
-    desk.post(&format!("/api/people/{person}/self-pay"), json!({})).await.ok();
+    let told = format!("{path}/self-pay");
+    desk.post(&told, json!({})).await.ok();
     let after = desk.get(&path).await;
     assert_eq!(after["card"]["line"]["marks"].as_array().unwrap().len(), 8);
-    assert_eq!(after["person"]["selfPayToldBy"], "Junia Vance");
+    assert_eq!(after["selfPay"]["by"], "Junia Vance");
+    // The prices there are, due at the visit.
+    let share = after["share"].clone();
+    assert!(share["totalCents"].as_i64().unwrap() > 0 && share["totalCents"] == share["copayCents"], "{share}");
+    let step = |walk: &Value, name: &str| {
+        walk["steps"].as_array().unwrap().iter().find(|s| s["step"] == name).unwrap().clone()
+    };
+    let walk = desk.get(&format!("{path}/check-in")).await;
+    assert_eq!((&step(&walk, "coverage")["fine"], &step(&walk, "collect")["fine"]), (&json!(true), &json!(false)));
+    assert!(step(&walk, "coverage")["sentence"].as_str().unwrap().contains("told by Junia Vance"), "{walk}");
+    // Of this visit alone, and taken back.
+    let slot = desk.open_slot().await;
+    let booking = json!({ "personId": person, "slotId": slot["id"], "reason": "x", "meant": crate::meant() });
+    let next = id(&desk.post("/api/visits", booking).await.ok());
+    let other = desk.get(&format!("/api/visits/{next}")).await;
+    assert!(other["card"]["line"].to_string().contains("self-pay is not recorded"), "{other}");
+    desk.ask("delete", &told, None).await.ok();
+    assert!(desk.get(&path).await["card"]["line"].to_string().contains("self-pay is not recorded"));
+    // A policy that is there is not hidden by it.
+    let payer = desk.get("/api/clinic").await["payers"][0]["id"].clone();
+    let policy = json!({ "payerId": payer, "subscriberNumber": "SM4711", "startsOn": "1/1/2026" });
+    desk.post(&format!("/api/people/{person}/coverages"), policy).await.ok();
+    desk.post(&told, json!({})).await.ok();
+    let walk = desk.get(&format!("{path}/check-in")).await;
+    assert!(step(&walk, "coverage")["sentence"].as_str().unwrap().contains("SM4711 is on file and not used"), "{walk}");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn the_same_name_alone_is_asked_about_and_quite_unlike_people_are_not_joined_unasked() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let one = id(&desk.post("/api/people", json!({ "firstName": "Cass", "lastName": "Holder" })).await.ok());
+    let phone = json!({ "firstName": "Cass", "lastName": "Holder", "phone": "207 555 0177" });
+    let twin = desk.post("/api/people", phone).await;
+    assert_eq!(twin.body["type"], "urn:indigo-harbor:likely-twin", "{}", twin.body);
+    let party = json!({ "firstName": "Cass", "lastName": "Holder", "noPatient": true });
+    assert_eq!(desk.post("/api/people", party).await.status, 409, "also somebody who only answers for another");
+    let other = json!({ "firstName": "Oriel", "lastName": "Wavecrest", "birthDate": "1/2/1970" });
+    let other = id(&desk.post("/api/people", other).await.ok());
+    let merge = |unlike: bool| {
+        let (desk, path) = (desk.clone(), format!("/api/people/{one}/merge"));
+        let choices = json!({ "first_name": false, "last_name": false });
+        let form = json!({ "goneId": other, "unlike": unlike, "choices": choices });
+        async move { desk.post(&path, form).await }
+    };
+    let asked = merge(false).await;
+    assert_eq!(asked.body["type"], "urn:indigo-harbor:ask-unlike", "{}", asked.body);
+    merge(true).await.ok();
+    let both = json!({ "firstName": "Vell", "lastName": "Noor", "email": "v@example.org", "emailDeclined": true });
+    assert_eq!(desk.post("/api/people", both).await.body["fields"][0]["field"], "email");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn an_address_is_checked_or_not_and_a_flat_is_no_unknown_address() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let typed =
+        |line: &str| json!({ "addressLine": line, "city": "Port Calder", "state": "ME", "postalCode": "04998" });
+    for (line, written) in [
+        ("7 Ropewalk Apt 3", "7 Ropewalk Apt 3"),
+        ("7 ropewalk, #3b", "7 Ropewalk Apt 3B"),
+        ("7B Ropewalk", "7B Ropewalk"),
+        ("7 Ropewlk unit 2", "7 Ropewalk Unit 2"),
+    ] {
+        let answer = desk.post("/api/addresses", typed(line)).await.ok();
+        assert_eq!(answer["candidates"][0]["addressLine"], written, "{line}: {answer}");
+    }
+    let mut form = desk.post("/api/addresses", typed("7 Ropewalk Apt 3")).await.ok()["candidates"][0].clone();
+    (form["firstName"], form["lastName"]) = (json!("Cass"), json!("Holder"));
+    let person = id(&desk.post("/api/people", form).await.ok());
+    let path = format!("/api/people/{person}");
+    assert_eq!(desk.get(&path).await["addressCheck"], Value::Null, "nobody checked it");
+    desk.post(&format!("{path}/address-check"), json!({})).await.ok();
+    let view = desk.get(&path).await;
+    assert_eq!(view["addressCheck"]["known"], true);
+    let moved = json!({ "version": view["form"]["version"], "addressLine": "1 Nowhere Lane" });
+    desk.patch(&path, moved).await.ok();
+    assert_eq!(
+        desk.get(&path).await["addressCheck"],
+        Value::Null,
+        "what was said of one address says nothing of another"
+    );
     product.stop().await.unwrap();
 }
 

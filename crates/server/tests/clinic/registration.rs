@@ -159,7 +159,12 @@ async fn a_responsible_party_need_not_be_a_patient() {
     let household = view["household"].as_array().unwrap();
     assert_eq!(household[0]["ties"], json!(["responsible party"]));
     let slot = desk.open_slot().await;
-    desk.post("/api/visits", json!({ "personId": party, "slotId": slot["id"], "reason": "x" })).await.ok();
+    desk.post(
+        "/api/visits",
+        json!({ "personId": party, "slotId": slot["id"], "reason": "x", "meant": crate::meant() }),
+    )
+    .await
+    .ok();
     let now = desk.get(&format!("/api/people/{party}")).await;
     assert_eq!(now["card"]["patient"], true, "whoever is booked is a patient");
     product.stop().await.unwrap();
@@ -201,7 +206,7 @@ async fn two_records_of_one_person_become_one_and_can_be_parted() {
     let second = json!({ "payerId": payer, "subscriberNumber": "BS99", "rank": "S", "startsOn": "1/1/2026" });
     desk.post(&format!("/api/people/{twin}/coverages"), second).await.ok();
     let slot = desk.open_slot().await;
-    let booking = json!({ "personId": twin, "slotId": slot["id"], "reason": "x" });
+    let booking = json!({ "personId": twin, "slotId": slot["id"], "reason": "x", "meant": crate::meant() });
     let visit = id(&desk.post("/api/visits", booking).await.ok());
     desk.post(&format!("/api/people/{twin}/consents"), json!({ "kind": "online_access", "given": true })).await.ok();
     let coverages = |who: String| {
@@ -219,7 +224,9 @@ async fn two_records_of_one_person_become_one_and_can_be_parted() {
     let whose = desk.get(&format!("/api/people/{child}")).await["person"]["responsibleId"].clone();
     assert_eq!(whose, json!(lucan), "the child is still answered for");
     let slot = desk.open_slot().await;
-    let gone = desk.post("/api/visits", json!({ "personId": twin, "slotId": slot["id"], "reason": "x" })).await;
+    let gone = desk
+        .post("/api/visits", json!({ "personId": twin, "slotId": slot["id"], "reason": "x", "meant": crate::meant() }))
+        .await;
     assert_eq!(gone.body["type"], "urn:indigo-harbor:merged", "nobody is booked under the record that is gone");
     let view = desk.get(&format!("/api/people/{lucan}")).await;
     assert_eq!(view["merges"][0]["gone"]["name"], "Ferreira-Holm, Lukan");
@@ -239,9 +246,12 @@ async fn two_records_of_one_person_become_one_and_can_be_parted() {
         .await
         .ok();
     let slot = desk.open_slot().await;
-    desk.post("/api/visits", json!({ "personId": lucan, "slotId": slot["id"], "reason": "new", "besideOwn": true }))
-        .await
-        .ok();
+    desk.post(
+        "/api/visits",
+        json!({ "personId": lucan, "slotId": slot["id"], "reason": "new", "meant": crate::meant() }),
+    )
+    .await
+    .ok();
     let late = desk.ask("delete", &format!("/api/merges/{}", id(&merge)), None).await;
     assert!(late.detail().contains("Something new hangs on the record"), "{}", late.body);
     product.stop().await.unwrap();
@@ -314,8 +324,10 @@ async fn death_ends_coverage_and_booking_and_lists_what_is_to_be_cancelled() {
     let desk = Hand::sign_in(&product, "junia").await;
     let lucan = id(&desk.person("Ferreira").await);
     let slot = desk.open_slot().await;
-    let booked =
-        id(&desk.post("/api/visits", json!({ "personId": lucan, "slotId": slot["id"], "reason": "x" })).await.ok());
+    let booked = id(&desk
+        .post("/api/visits", json!({ "personId": lucan, "slotId": slot["id"], "reason": "x", "meant": crate::meant() }))
+        .await
+        .ok());
     change(&desk, &lucan, json!({ "deceasedOn": "11/20/2026" })).await.ok();
     let view = desk.get(&format!("/api/people/{lucan}")).await;
     assert!(view["toCancel"].to_string().contains(&booked), "{}", view["toCancel"]);
@@ -323,7 +335,9 @@ async fn death_ends_coverage_and_booking_and_lists_what_is_to_be_cancelled() {
     assert_eq!(coverages[0]["coverage"]["endsOn"], "2026-11-20");
     assert_eq!(coverages[0]["countsToday"], false);
     let slot = desk.open_slot().await;
-    let refused = desk.post("/api/visits", json!({ "personId": lucan, "slotId": slot["id"], "reason": "x" })).await;
+    let refused = desk
+        .post("/api/visits", json!({ "personId": lucan, "slotId": slot["id"], "reason": "x", "meant": crate::meant() }))
+        .await;
     assert!(refused.detail().contains("deceased") || refused.detail().contains("died"), "{}", refused.body);
     product.stop().await.unwrap();
 }

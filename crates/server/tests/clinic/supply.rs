@@ -51,7 +51,7 @@ async fn a_changed_template_leaves_what_is_booked_and_tells_it() {
     // Somebody is booked at 8:20 on Tuesday in two weeks; one slot is deleted by hand.
     let before = slots(&desk, "2026-12-08", &who).await;
     let booked = before[1].clone();
-    let booking = json!({ "personId": person, "slotId": booked["id"], "reason": "stays" });
+    let booking = json!({ "personId": person, "slotId": booked["id"], "reason": "stays", "meant": crate::meant() });
     let visit = desk.post("/api/visits", booking).await.ok();
     let template = template_of(&boss, &who, 2, 480).await;
     let form = |begins: &str, runs: Value| {
@@ -118,7 +118,12 @@ async fn days_are_closed_and_opened_again() {
     let person = desk.person("Brandvold").await["id"].clone();
     let before = slots(&desk, "2026-12-21", &who).await;
     let free = before.iter().find(|s| s["heldFor"].is_null()).unwrap();
-    desk.post("/api/visits", json!({ "personId": person, "slotId": free["id"], "reason": "x" })).await.ok();
+    desk.post(
+        "/api/visits",
+        json!({ "personId": person, "slotId": free["id"], "reason": "x", "meant": crate::meant() }),
+    )
+    .await
+    .ok();
     let close = |from: &str, to: &str, reason: &str| json!({ "from": from, "to": to, "reason": reason });
     for (form, said) in [
         (close("2026-12-21", "2026-12-20", "x"), "comes before the first"),
@@ -130,25 +135,20 @@ async fn days_are_closed_and_opened_again() {
         assert!(reply.status == 422 && reply.detail().contains(said), "{}", reply.body);
     }
     let report = boss.post("/api/supply/exceptions", close("2026-12-21", "", "course")).await.ok();
-    let told = report["left"].as_array().unwrap();
-    assert!(told.iter().any(|l| l["startsAt"] == free["startsAt"]), "who is booked is told: {report}");
-    let closed = slots(&desk, "2026-12-21", &who).await;
-    assert!(closed.len() < before.len() && closed.iter().any(|s| s["id"] == free["id"]));
-    assert!(closed.iter().all(|s| told.iter().any(|l| l["startsAt"] == s["startsAt"])), "only who is booked is left");
-    // On the closed day nobody is squeezed in either.
-    let extra = json!({ "personId": person, "slotId": free["id"], "reason": "x", "extra": true });
-    let refused = desk.post("/api/visits", extra).await;
-    assert!(refused.detail().contains("Nobody works on this day (course)"), "{}", refused.detail());
-    let sql = format!(
-        "insert into visits select (json_populate_record(v, json_build_object('id', gen_random_uuid(), 'extra', true, 'call_sign', 'X 1'))).* from visits v where slot_id = '{}'",
-        free["id"].as_str().unwrap()
-    );
-    let said = crate::guards::run(&product.database_url, &sql).await.unwrap_err();
-    assert!(said.contains("nobody works on this day"), "{said}");
+    let waits: Vec<&Value> =
+        report["toRebook"].as_array().unwrap().iter().filter(|w| w["startsAt"] == free["startsAt"]).collect();
+    assert_eq!((waits.len(), &waits[0]["name"]), (1, &json!("Ottoline Brandvold")), "told by name: {report}");
+    assert!(slots(&desk, "2026-12-21", &who).await.is_empty(), "nobody is left in it");
+    let plan = desk.post("/api/rebooking", json!([])).await.ok();
+    let line = plan["lines"].as_array().unwrap().iter().find(|l| l["card"]["visit"]["id"] == waits[0]["visitId"]);
+    assert!(line.is_some(), "who was booked is on the rebooking list");
     let view = boss.get("/api/supply").await;
     let made = view["exceptions"].as_array().unwrap().iter().find(|e| e["reason"] == "course").unwrap();
     boss.ask("delete", &format!("/api/supply/exceptions/{}", id(made)), None).await.ok();
     assert_eq!(slots(&desk, "2026-12-21", &who).await.len(), before.len());
+    let again = desk.post("/api/rebooking", json!([])).await.ok();
+    let line = again["lines"].as_array().unwrap().iter().find(|l| l["card"]["visit"]["id"] == waits[0]["visitId"]);
+    assert_eq!(line.unwrap()["slot"]["startsAt"], free["startsAt"], "opened again, the plan gives them their own time");
     product.stop().await.unwrap();
 }
 
@@ -209,7 +209,10 @@ async fn a_template_changes_while_many_book() {
     let tasks: Vec<_> = free
         .iter()
         .map(|slot| {
-            let (desk, body) = (desk.clone(), json!({ "personId": person, "slotId": slot["id"], "reason": "race" }));
+            let (desk, body) = (
+                desk.clone(),
+                json!({ "personId": person, "slotId": slot["id"], "reason": "race", "meant": crate::meant() }),
+            );
             tokio::spawn(async move { desk.post("/api/visits", body).await })
         })
         .collect();
@@ -298,7 +301,10 @@ async fn what_a_booking_needs_is_a_setting() {
     assert_eq!(boss.get("/api/clinic").await["cancelReasons"], json!(["moved away"]));
     let person = desk.person("Brandvold").await["id"].clone();
     let slot = desk.open_slot().await;
-    let visit = desk.post("/api/visits", json!({ "personId": person, "slotId": slot["id"] })).await.ok();
+    let visit = desk
+        .post("/api/visits", json!({ "personId": person, "slotId": slot["id"], "meant": crate::meant() }))
+        .await
+        .ok();
     let cancel = |reason: &str| {
         let (desk, path) = (desk.clone(), format!("/api/visits/{}/cancel", id(&visit)));
         let body = json!({ "reason": reason });

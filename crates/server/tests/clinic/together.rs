@@ -137,7 +137,7 @@ async fn a_merge_carries_everything_and_parting_gives_it_back() {
     let asked = desk.post(&path, json!({ "goneId": gone })).await;
     assert_eq!(asked.detail(), "The records differ in: last name, mobile telephone. Choose which is right.");
     let choices = json!({ "last_name": false, "phone": true });
-    let merge = desk.post(&path, json!({ "goneId": gone, "choices": choices })).await.ok();
+    let merge = desk.post(&path, json!({ "goneId": gone, "choices": choices, "unlike": true })).await.ok();
     let after = desk.get(&format!("/api/people/{kept}")).await;
     let p = &after["person"];
     assert_eq!(
@@ -189,7 +189,7 @@ async fn nobody_is_left_in_a_shift_that_falls_out_while_they_are_booked() {
         let slots: Vec<Value> =
             open.as_array().unwrap().iter().filter(|s| s["shiftId"] == shift["id"]).cloned().collect();
         let books = people.iter().zip(&slots).map(|(person, slot)| {
-            let form = json!({ "personId": person, "slotId": slot["id"], "reason": "x", "besideOwn": true });
+            let form = json!({ "personId": person, "slotId": slot["id"], "reason": "x", "meant": crate::meant() });
             let desk = desk.clone();
             async move { desk.post("/api/visits", form).await }
         });
@@ -274,14 +274,15 @@ async fn one_person_is_registered_once_and_booked_once_at_a_time() {
         })
         .expect("two clinicians are free at one time");
     let book = |slot: &Value, beside: bool| {
-        let form =
-            json!({ "personId": ivo, "slotId": slot["id"], "reason": "x", "besideOwn": beside, "knowingly": true });
+        let meant = if beside { crate::meant() } else { json!(["other_type", "same_day", "age"]) };
+        let form = json!({ "personId": ivo, "slotId": slot["id"], "reason": "x", "meant": meant });
         let desk = desk.clone();
         async move { desk.post("/api/visits", form).await }
     };
     book(first, false).await.ok();
     let twice = book(second, false).await;
-    assert_eq!((twice.status, twice.body["type"].as_str()), (422, Some("urn:indigo-harbor:twice-at-once")));
+    assert_eq!((twice.status, twice.body["type"].as_str()), (422, Some("urn:indigo-harbor:ask-first")));
+    assert_eq!(twice.body["current"][0]["doubt"], "twice_at_once");
     assert!(twice.detail().contains("They are booked at this time already"), "{}", twice.body);
     book(second, true).await.ok();
     product.stop().await.unwrap();

@@ -32,7 +32,7 @@ async fn fallen_out(desk: &Hand, people: &[(&str, Option<&str>, Value)]) -> Vec<
         }
         loop {
             let slot = free.next().expect("room in the shift");
-            let form = json!({ "personId": person, "slotId": slot["id"], "reason": "x" });
+            let form = json!({ "personId": person, "slotId": slot["id"], "reason": "x", "meant": crate::meant() });
             let reply = desk.post("/api/visits", form).await;
             if reply.status == 200 {
                 out.push(id(&reply.body));

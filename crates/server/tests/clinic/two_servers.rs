@@ -18,7 +18,7 @@ async fn a_change_through_one_is_seen_live_through_the_other_and_sessions_hold_o
     let person = desk.person("Brandvold").await;
     let mut slowest = Duration::ZERO;
     for (n, slot) in desk.get("/api/open-times").await.as_array().unwrap().iter().take(5).enumerate() {
-        let body = json!({ "personId": person["id"], "slotId": slot["id"], "reason": "live", "besideOwn": true });
+        let body = json!({ "personId": person["id"], "slotId": slot["id"], "reason": "live", "meant": crate::meant() });
         let reply = desk.post("/api/visits", body).await;
         let committed = Instant::now();
         let Some(visit) = (reply.status == 200).then(|| id(&reply.body)) else { continue };

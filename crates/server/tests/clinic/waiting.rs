@@ -13,7 +13,13 @@ async fn a_freed_slot_is_offered_to_whom_it_suits_and_taking_it_ends_the_waiting
         (desk.get("/api/open-times?from=2026-12-01").await, desk.get("/api/open-times?from=2026-12-15").await);
     let early = early[0].clone();
     let same = late.as_array().unwrap().iter().find(|s| s["visitTypeId"] == early["visitTypeId"]).unwrap().clone();
-    let has = desk.post("/api/visits", json!({ "personId": person, "slotId": same["id"], "reason": "x" })).await.ok();
+    let has = desk
+        .post(
+            "/api/visits",
+            json!({ "personId": person, "slotId": same["id"], "reason": "x", "meant": crate::meant() }),
+        )
+        .await
+        .ok();
     let wait = |more: Value| {
         let mut form = json!({ "personId": person, "visitId": has["id"] });
         form.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
@@ -40,7 +46,12 @@ async fn a_freed_slot_is_offered_to_whom_it_suits_and_taking_it_ends_the_waiting
     assert!(!left.as_array().unwrap().iter().any(|w| w["entry"]["id"] == entry["id"]), "who has it waits no more");
     let second = desk.get("/api/open-times?from=2026-12-02").await;
     let fits = second.as_array().unwrap().iter().find(|s| s["visitTypeId"] == kind).unwrap().clone();
-    desk.post("/api/visits", json!({ "personId": other, "slotId": fits["id"], "reason": "x" })).await.ok();
+    desk.post(
+        "/api/visits",
+        json!({ "personId": other, "slotId": fits["id"], "reason": "x", "meant": crate::meant() }),
+    )
+    .await
+    .ok();
     let left = desk.get("/api/waiting").await;
     assert!(!left.as_array().unwrap().iter().any(|w| w["person"]["id"] == other), "{left}");
     product.stop().await.unwrap();
@@ -71,8 +82,13 @@ async fn a_plan_keeps_to_what_a_person_can_do() {
     assert!(theirs.as_array().unwrap().iter().all(|s| s["siteId"] == site), "{theirs}");
     assert!(weekdays(&ask("&weekdays=4").await).iter().all(|d| *d == 4));
     let open = desk.get("/api/open-times?from=2026-12-08").await;
-    let visit =
-        desk.post("/api/visits", json!({ "personId": person, "slotId": open[0]["id"], "reason": "x" })).await.ok();
+    let visit = desk
+        .post(
+            "/api/visits",
+            json!({ "personId": person, "slotId": open[0]["id"], "reason": "x", "meant": crate::meant() }),
+        )
+        .await
+        .ok();
     let day = desk.get(&format!("/api/schedule?day={}", visit["day"].as_str().unwrap())).await;
     let slot = day["slots"].as_array().unwrap().iter().find(|s| s["id"] == visit["slotId"]).unwrap();
     desk.post("/api/shifts/cancel", json!({ "shiftIds": [slot["shiftId"].as_str().unwrap()], "reason": "ill" }))

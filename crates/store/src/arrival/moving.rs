@@ -3,7 +3,9 @@
 use crate::arrival::own_stages::{all, in_core};
 use crate::rows::{Room, Visit};
 use crate::schema::{rooms, visits};
-use crate::{Change, Result, StoreError, Topic, coverage};
+use crate::{Change, Result, StoreError, Topic, audit, coverage};
+use chrono::Timelike;
+use chrono_tz::Tz;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::own_stages::{At, OwnStage};
@@ -16,8 +18,23 @@ impl Change<'_> {
     /// Moves a patient to another stage, a fixed one or one of the clinic's own; marks of the line that this reaches
     /// or takes back follow.
     pub async fn move_visit(&mut self, id: Uuid, to: impl Into<At<Uuid>>, room: Option<Uuid>) -> Result<Visit> {
+        self.move_visit_as(id, to.into(), room, audit::MOVED).await
+    }
+
+    /// The same, recorded as taking the last move back.
+    pub async fn take_move_back(&mut self, id: Uuid, to: At<Uuid>) -> Result<Visit> {
+        let visit = self.move_visit_as(id, to, None, audit::TOOK_BACK).await?;
+        // Whoever is booked again was not cancelled.
+        let nobody: Option<String> = None;
+        diesel::update(visits::table.filter(visits::id.eq(id).and(visits::stage.ne(Stage::Cancelled.code()))))
+            .set((visits::cancel_reason.eq(nobody.clone()), visits::cancelled_by.eq(nobody)))
+            .execute(self.conn())
+            .await?;
+        Ok(visit)
+    }
+
+    async fn move_visit_as(&mut self, id: Uuid, to: At<Uuid>, room: Option<Uuid>, how: &str) -> Result<Visit> {
         let mut visit = self.lock_visit(id).await?;
-        let to: At<Uuid> = to.into();
         let from = At { stage: visit.stage(), own: visit.own_stage_id };
         let refuse = |r: MoveRefusal| StoreError::refused("stage", r.to_string());
         if from == to && (room.is_none() || room == visit.room_id) {
@@ -57,12 +74,15 @@ impl Change<'_> {
         if done != own_stages::is_done(from) {
             visit.done_at = done.then_some(self.now);
         }
+        if to.stage == Stage::WithClinician && !within && !self.has_reached(id, Mark::Signed).await? {
+            self.begin_note(&visit).await?;
+        }
         visit.stage = to.stage.into();
         visit.own_stage_id = to.own;
         visit.stage_at = self.now;
         self.store_stage(&mut visit).await?;
         let name = own.map_or_else(|| to.stage.label().to_owned(), |o| o.name);
-        self.audit("moved", "visit", id, Some(visit.person_id), format!("{} → {name}", from.stage.label()));
+        self.audit(how, "visit", id, Some(visit.person_id), format!("{} → {name}", from.stage.label()));
         Ok(visit)
     }
 
@@ -96,7 +116,7 @@ impl Change<'_> {
         } else if stage.is_present() {
             self.reach_now(id, Mark::CheckedIn).await?;
             self.store_stage(&mut visit).await?;
-            self.audit("checked in", "visit", id, Some(visit.person_id), "after rooming");
+            self.audit(audit::CHECKED_IN, "visit", id, Some(visit.person_id), "after rooming");
         } else {
             return Err(StoreError::refused("stage", format!("The visit is {}.", stage.label().to_lowercase())));
         }
@@ -108,6 +128,29 @@ impl Change<'_> {
             }
         }
         Ok(visit)
+    }
+
+    /// Somebody who is booked on another day comes today instead: the visit is moved to now, beside the slots.
+    pub async fn comes_today(&mut self, id: Uuid, zone: Tz) -> Result<Visit> {
+        use visits as v;
+        let today = self.now.with_timezone(&zone).date_naive();
+        let before = self.lock_visit(id).await?;
+        self.queue_for(&[today, before.day]).await?;
+        let now = self.now.with_second(0).and_then(|at| at.with_nanosecond(0)).unwrap_or(self.now);
+        let moved: Visit = diesel::update(v::table.find(id))
+            .set((
+                (v::starts_at.eq(now), v::ends_at.eq(now + (before.ends_at - before.starts_at))),
+                (v::day.eq(today), v::call_sign.eq(self.next_call_sign(today).await?)),
+                (v::slot_id.eq(None::<Uuid>), v::extra.eq(true), v::placed_at.eq(self.now)),
+                (v::rebook.eq(false), v::version.eq(before.version + 1)),
+            ))
+            .returning(Visit::as_returning())
+            .get_result(self.conn())
+            .await?;
+        self.record_move(&before, &moved, "came today instead").await?;
+        self.audit("moved", "booking", id, Some(before.person_id), "came today instead");
+        self.tell_moved(id, before.day);
+        Ok(moved)
     }
 
     /// Writes where the patient of a locked visit is.

@@ -262,6 +262,25 @@ impl Change<'_> {
         Ok(())
     }
 
+    /// Begins the note of a visit with what is known of it: the reason for which it was booked.
+    pub(crate) async fn begin_note(&mut self, visit: &Visit) -> Result<()> {
+        use note_parts as p;
+        if visit.reason.is_empty() {
+            return Ok(());
+        }
+        let row = WrittenPart {
+            visit_id: visit.id,
+            part: Part::Reason.into(),
+            body: visit.reason.as_str().into(),
+            version: 1,
+            updated_at: self.now,
+            updated_by: self.actor.name.clone(),
+        };
+        diesel::insert_into(p::table).values(&row).on_conflict_do_nothing().execute(self.conn()).await?;
+        self.tell(Topic::Note, visit.id);
+        Ok(())
+    }
+
     /// Saves a part of a note over the version that the writer has seen; 0 for a new one.
     pub async fn save_part(&mut self, visit: &Visit, part: Part, body: &str, version: i32) -> Result<WrittenPart> {
         use note_parts as p;

@@ -31,6 +31,12 @@ pub struct PersonAccount {
 }
 
 impl PersonAccount {
+    /// The account as it stood at a moment, what was posted then included.
+    pub fn as_of(&self, at: DateTime<Utc>) -> PersonAccount {
+        let entries = self.entries.iter().filter(|d| d.at <= at).cloned().collect();
+        PersonAccount { entries, credit: self.credit.clone() }
+    }
+
     /// What the clinic holds for the person.
     pub fn credit(&self) -> Cents {
         -self.credit.iter().copied().sum::<Cents>()

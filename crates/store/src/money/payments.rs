@@ -168,17 +168,19 @@ impl Change<'_> {
         Ok(())
     }
 
-    fn payment_row(
-        &self,
+    async fn payment_row(
+        &mut self,
         kind: PaymentKind,
         person: Uuid,
         till: &Till,
         amount: Cents,
         key: String,
         reason: &str,
-    ) -> Payment {
-        Payment {
+    ) -> Result<Payment> {
+        let number = crate::people::next(self.conn(), "receipt_numbers").await?;
+        Ok(Payment {
             id: Uuid::now_v7(),
+            number,
             kind: kind.into(),
             of_payment: None,
             card_of: None,
@@ -190,7 +192,7 @@ impl Change<'_> {
             by: self.actor.name.clone(),
             reason: reason.to_owned(),
             idempotency_key: key,
-        }
+        })
     }
 
     /// Waits for whoever uses the same key. Who comes second gets the first's answer, or is refused when theirs is
@@ -230,7 +232,9 @@ impl Change<'_> {
         let total = rules::total(&new.means).map_err(refuse)?;
         self.hold_accounts(new.parts.iter().map(|p| p.person).chain([new.person])).await?;
         let till = self.open_till(new.site).await?;
-        let row = self.payment_row(PaymentKind::Payment, new.person, &till, total, format!("payment:{}", new.key), "");
+        let row = self
+            .payment_row(PaymentKind::Payment, new.person, &till, total, format!("payment:{}", new.key), "")
+            .await?;
         self.insert_payment(&row, &new.means, 1).await?;
         let paid: Vec<&Part> = new.parts.iter().filter(|p| p.amount.is_positive()).collect();
         for (n, ((_, transaction), part)) in made.iter().zip(paid).enumerate() {
@@ -265,7 +269,8 @@ impl Change<'_> {
         let means: Vec<Mean> = means_of(self.conn(), &[id]).await?.iter().map(PaymentMean::in_core).collect();
         let till = self.open_till(first.site_id).await?;
         let amount = Cents::new(-first.cents);
-        let mut row = self.payment_row(PaymentKind::Void, first.person_id, &till, amount, format!("void:{id}"), reason);
+        let mut row =
+            self.payment_row(PaymentKind::Void, first.person_id, &till, amount, format!("void:{id}"), reason).await?;
         row.of_payment = Some(id);
         self.insert_payment(&row, &means, -1).await?;
         for (t, entries) in crate::money::ledger::of_payment(self.conn(), id).await? {
@@ -313,7 +318,7 @@ impl Change<'_> {
             _ => None,
         };
         let till = self.open_till(site).await?;
-        let mut row = self.payment_row(PaymentKind::Refund, person, &till, -mean.amount, id, reason);
+        let mut row = self.payment_row(PaymentKind::Refund, person, &till, -mean.amount, id, reason).await?;
         row.card_of = paid_by.as_ref().map(|p| p.id);
         self.insert_payment(&row, std::slice::from_ref(mean), -1).await?;
         let about = About {

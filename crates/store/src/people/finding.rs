@@ -14,7 +14,8 @@ use diesel::prelude::*;
 use diesel::sql_types::{self, Bool, Text};
 use diesel_async::RunQueryDsl;
 use harbor_core::people::{
-    Findable, Fit, Likeness, SearchTerms, TWIN_THRESHOLD, TwinScore, as_telephone, fit, fold, sounds, twin_score,
+    Findable, Fit, Likeness, SearchTerms, TWIN_THRESHOLD, TwinScore, UNLIKE, as_telephone, fit, fold, sounds,
+    twin_score,
 };
 use std::cmp::Reverse;
 use uuid::Uuid;
@@ -307,6 +308,12 @@ pub async fn likely_twins(conn: &mut Conn, wanted: &Likeness, limit: usize) -> R
     scored.sort_by_key(|(p, s)| (Reverse(s.score), p.id));
     scored.truncate(limit);
     Ok(scored)
+}
+
+/// Whether nothing speaks for two records being one person.
+pub async fn are_unlike(conn: &mut Conn, one: Uuid, other: Uuid) -> Result<bool> {
+    let (one, other) = (super::get(conn, one).await?, super::get(conn, other).await?);
+    Ok(twin_score(&likeness(&one), &likeness(&other)).score < UNLIKE)
 }
 
 fn likeness(p: &Person) -> Likeness {

@@ -49,6 +49,18 @@ pub async fn recent(conn: &mut Conn, now: chrono::DateTime<chrono::Utc>) -> Resu
         .await?)
 }
 
+/// The last message of this kind and subject to a person.
+pub async fn told_before(conn: &mut Conn, person: Uuid, purpose: Purpose, subject: &str) -> Result<Option<Message>> {
+    Ok(messages::table
+        .filter(messages::person_id.eq(person).and(messages::purpose.eq(purpose.code())))
+        .filter(messages::subject.eq(subject))
+        .order((messages::made_at.desc(), messages::id.desc()))
+        .select(Message::as_select())
+        .first(conn)
+        .await
+        .optional()?)
+}
+
 impl Change<'_> {
     /// Writes a message down; a text or an e-mail goes out by itself, a letter waits for the printer and a call
     /// for a person.

@@ -134,6 +134,8 @@ row! {
         idempotency_key: String,
         /// The payment whose card this goes back on.
         card_of: Option<Uuid>,
+        /// Of the receipt: short, to be said on the telephone.
+        number: i64,
     }
 }
 

@@ -30,8 +30,6 @@ row! {
         usual_clinician_id: Option<Uuid>,
         chart_alert: String,
         billing_note: String,
-        self_pay_told_at: Option<DateTime<Utc>>,
-        self_pay_told_by: Option<String>,
         deceased_on: Option<NaiveDate>,
         folded: String,
         patient: bool,

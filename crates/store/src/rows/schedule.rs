@@ -23,6 +23,8 @@ row! {
         online: bool,
         ground: String,
         active: bool,
+        from_age: Option<i32>,
+        to_age: Option<i32>,
     }
 }
 

@@ -13,6 +13,7 @@ use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
 use harbor_core::schedule::rebooking::{Displaced, Opening};
 use harbor_core::schedule::supply::is_released;
+use harbor_core::schedule::{Doubt, Span};
 use std::collections::HashMap;
 use uuid::Uuid;
 
@@ -55,6 +56,31 @@ pub async fn shifts_booked(
     Ok(shifts.into_iter().filter(wanted).map(booked).collect())
 }
 
+/// A time of a plan: it was looked over line by line, so only what nobody can do is asked about.
+fn looked_over(slot: Uuid) -> Place {
+    Place { meant: vec![Doubt::SameDay, Doubt::Swallows, Doubt::Age], ..Place::slot(slot) }
+}
+
+/// Clinicians who have a shift of their own at the time of some shifts.
+pub async fn busy_then(conn: &mut Conn, wanted: &[Shift]) -> Result<Vec<Uuid>> {
+    let mut busy = Vec::new();
+    for shift in wanted {
+        let there: Vec<Uuid> = shifts::table
+            .filter(shifts::cancelled_at.is_null())
+            .filter(shifts::starts_at.lt(shift.ends_at).and(shifts::ends_at.gt(shift.starts_at)))
+            .select(shifts::clinician_id)
+            .load(conn)
+            .await?;
+        busy.extend(there);
+    }
+    Ok(busy)
+}
+
+/// Shifts by their ids.
+pub async fn shifts_by_id(conn: &mut Conn, ids: &[Uuid]) -> Result<Vec<Shift>> {
+    Ok(shifts::table.filter(shifts::id.eq_any(ids)).select(Shift::as_select()).load(conn).await?)
+}
+
 /// Visits whose shift was cancelled, the earliest first.
 pub async fn rebooking_list(conn: &mut Conn) -> Result<Vec<Visit>> {
     Ok(visits::table
@@ -65,11 +91,34 @@ pub async fn rebooking_list(conn: &mut Conn) -> Result<Vec<Visit>> {
         .await?)
 }
 
-/// What the plan is made for: the visits as the core sees them.
-pub fn displaced(visits: &[Visit], limits: &HashMap<Uuid, PersonLimits>) -> Vec<Displaced<Uuid>> {
+/// The visits that stand of some people between two moments.
+pub async fn standing(
+    conn: &mut Conn,
+    people: &[Uuid],
+    (from, until): (DateTime<Utc>, DateTime<Utc>),
+) -> Result<Vec<(Uuid, Span)>> {
+    let rows: Vec<(Uuid, DateTime<Utc>, DateTime<Utc>)> = visits::table
+        .filter(visits::person_id.eq_any(people).and(visits::appointment))
+        .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))
+        .filter(visits::starts_at.ge(from).and(visits::starts_at.lt(until)))
+        .select((visits::person_id, visits::starts_at, visits::ends_at))
+        .load(conn)
+        .await?;
+    Ok(rows.into_iter().filter_map(|(who, start, end)| Some((who, Span::new(start, end).ok()?))).collect())
+}
+
+/// What the plan is made for: the visits as the core sees them, beside what else stands of their people.
+pub fn displaced(
+    visits: &[Visit],
+    limits: &HashMap<Uuid, PersonLimits>,
+    standing: &[(Uuid, Span)],
+) -> Vec<Displaced<Uuid>> {
     let one = |v: &Visit| {
         let own = limits.get(&v.person_id);
         Displaced {
+            person: v.person_id,
+            site: v.site_id,
+            busy: standing.iter().filter(|(who, _)| *who == v.person_id).map(|(_, span)| *span).collect(),
             start: v.starts_at,
             minutes: (v.ends_at - v.starts_at).num_minutes(),
             visit_type: v.visit_type_id,
@@ -167,12 +216,12 @@ impl Change<'_> {
         Ok(visits)
     }
 
-    /// Hands shifts with their slots and patients to another clinician, all or none.
-    pub async fn hand_over_shifts(&mut self, ids: &[Uuid], to: Uuid, zone: Tz) -> Result<usize> {
-        let mut visits = 0;
+    /// Hands shifts with their slots and patients to another clinician, all or none. Gives the visits that went along.
+    pub async fn hand_over_shifts(&mut self, ids: &[Uuid], to: Uuid, zone: Tz) -> Result<Vec<Uuid>> {
+        let mut visits = Vec::new();
         self.queue_for_shifts(ids).await?;
         for id in in_order(ids) {
-            visits += self.hand_over_shift(id, to, zone).await?;
+            visits.extend(self.hand_over_shift(id, to, zone).await?);
         }
         Ok(visits)
     }
@@ -202,19 +251,13 @@ impl Change<'_> {
         Ok(ids.len())
     }
 
-    async fn hand_over_shift(&mut self, id: Uuid, to: Uuid, zone: Tz) -> Result<usize> {
+    async fn hand_over_shift(&mut self, id: Uuid, to: Uuid, zone: Tz) -> Result<Vec<Uuid>> {
         let shift = self.lock_shift(id).await?;
         if shift.clinician_id == to {
             return Err(StoreError::refused("shift", "The shift is this clinician's already."));
         }
         let there = self.visits_to_leave(&shift, zone).await?;
-        let busy: i64 = shifts::table
-            .filter(shifts::clinician_id.eq(to).and(shifts::cancelled_at.is_null()))
-            .filter(shifts::starts_at.lt(shift.ends_at).and(shifts::ends_at.gt(shift.starts_at)))
-            .count()
-            .get_result(self.conn())
-            .await?;
-        if busy > 0 {
+        if busy_then(self.conn(), std::slice::from_ref(&shift)).await?.contains(&to) {
             return Err(StoreError::refused("shift", "This clinician works elsewhere at that time."));
         }
         diesel::update(shifts::table.find(id)).set(shifts::clinician_id.eq(to)).execute(self.conn()).await?;
@@ -237,7 +280,7 @@ impl Change<'_> {
         for visit in &ids {
             self.tell(Topic::Visit, *visit);
         }
-        Ok(ids.len())
+        Ok(ids)
     }
 
     /// Takes a plan: every visit gets its new time, or none does.
@@ -260,7 +303,7 @@ impl Change<'_> {
             if !waiting.rebook {
                 return Err(StoreError::refused("plan", "Somebody of the plan has a new time already; plan again."));
             }
-            out.push(self.move_booking(*visit, &Place::slot(*slot), "shift cancelled", None, zone).await?);
+            out.push(self.move_booking(*visit, &looked_over(*slot), "shift cancelled", None, zone).await?);
         }
         Ok(out)
     }

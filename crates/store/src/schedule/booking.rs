@@ -14,29 +14,34 @@ use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
 use harbor_core::house::permissions::Role;
 use harbor_core::schedule::waiting::is_served;
-use harbor_core::schedule::{Shift, Span, VisitKind, Wish, call_sign, may_book, over_whole_slots, supply};
+use harbor_core::schedule::{
+    BookingRefusal, Doubt, Shift, Span, VisitKind, Wish, call_sign, may_book, supply, swallowed, unfit_age,
+};
 use uuid::Uuid;
 
 /// Where a visit is to lie.
 #[derive(Debug, Clone)]
 pub struct Place {
     pub slot_id: Uuid,
-    /// Longer than the slot: over its neighbours. Nothing: the slot's own length.
+    /// As long as said, over its neighbours or shorter than the slot. Nothing: the slot's own length.
     pub minutes: Option<i64>,
     /// Another type than the slot's.
     pub visit_type_id: Option<Uuid>,
     /// Beyond capacity, beside what is there.
     pub extra: bool,
-    /// Said that it cannot wait, when the slot is kept for another type.
-    pub knowingly: bool,
-    /// Said that the same person can be at both, when they are booked at this time already.
-    pub beside_own: bool,
+    /// What would be asked about, and is meant.
+    pub meant: Vec<Doubt>,
 }
 
 impl Place {
     /// A slot as it is.
     pub fn slot(id: Uuid) -> Place {
-        Place { slot_id: id, minutes: None, visit_type_id: None, extra: false, knowingly: false, beside_own: false }
+        Place { slot_id: id, minutes: None, visit_type_id: None, extra: false, meant: vec![] }
+    }
+
+    /// A slot as it is, whatever there would be to ask.
+    pub fn slot_surely(id: Uuid) -> Place {
+        Place { meant: Doubt::ALL.to_vec(), ..Place::slot(id) }
     }
 }
 
@@ -129,11 +134,12 @@ impl Change<'_> {
         let slot_length = (slot.ends_at - slot.starts_at).num_minutes();
         let usual = if place.extra { i64::from(wished.minutes) } else { slot_length };
         let minutes = place.minutes.or(own_length.map(|own| own.max(usual))).unwrap_or(usual);
-        let refuse = |r: harbor_core::schedule::BookingRefusal| StoreError::refused(r.code(), r.to_string());
+        let refuse = |r: BookingRefusal| match r {
+            BookingRefusal::AskFirst(questions) => StoreError::AskFirst(questions),
+            other => StoreError::refused(other.code(), other.to_string()),
+        };
         let span = Span::new(slot.starts_at, slot.starts_at + Duration::minutes(minutes)).map_err(refuse)?;
         let around = schedule::slots_of_clinician(self.conn(), slot.clinician_id, span.start(), span.end()).await?;
-        let there: Vec<Span> = around.iter().filter_map(|s| Span::new(s.starts_at, s.ends_at).ok()).collect();
-        let span = if place.extra { span } else { over_whole_slots(span, &there) };
         let taken: Vec<(DateTime<Utc>, DateTime<Utc>)> = visits::table
             .filter(visits::clinician_id.eq(slot.clinician_id).and(visits::extra.eq(false)))
             .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))
@@ -153,20 +159,34 @@ impl Change<'_> {
         };
         let other = slot_type.as_ref().filter(|kind| kind.id != wished.id);
         let allowed = role.is_none_or(|r| wished.booked_by.iter().any(|allowed| *allowed == r));
-        let own: Option<(DateTime<Utc>, String)> = visits::table
+        let own: Vec<(DateTime<Utc>, DateTime<Utc>, String)> = visits::table
             .inner_join(staff::table.on(staff::id.eq(visits::clinician_id)))
-            .filter(visits::person_id.eq(person.id).and(visits::appointment))
+            .filter(visits::person_id.eq(person.id).and(visits::appointment).and(visits::day.eq(day)))
             .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))
-            .filter(visits::starts_at.lt(span.end()).and(visits::ends_at.gt(span.start())))
             .filter(visits::id.ne(moving.map_or(Uuid::nil(), |v| v.id)))
-            .select((visits::starts_at, staff::name))
-            .first(self.conn())
-            .await
-            .optional()?;
-        let in_words =
-            |(at, with): (DateTime<Utc>, String)| format!("{} with {with}", at.with_timezone(&zone).format("%H:%M"));
+            .order(visits::starts_at)
+            .select((visits::starts_at, visits::ends_at, staff::name))
+            .load(self.conn())
+            .await?;
+        let in_words = |at_once: bool| {
+            let those = own.iter().filter(|(from, to, _)| (*from < span.end() && *to > span.start()) == at_once);
+            let said: Vec<String> =
+                those.map(|(at, _, with)| format!("{} with {with}", at.with_timezone(&zone).format("%H:%M"))).collect();
+            (!said.is_empty()).then(|| said.join(", "))
+        };
+        // An extra booking lies beside the slots, and takes nothing of them.
+        let beside: Vec<(Span, Option<String>)> = match place.extra {
+            true => vec![],
+            false => self.slots_beside(&around, &slot, &wished).await?,
+        };
+        let age = person.birth_date.and_then(|born| day.years_since(born));
         let wish = Wish {
-            elsewhere: own.filter(|_| !place.beside_own).map(in_words),
+            elsewhere: in_words(true),
+            same_day: in_words(false),
+            swallows: swallowed(span, &beside, zone),
+            // Who moves a visit does not choose its type.
+            age: if moving.is_some() { None } else { unfit_age(&wished.name.to_lowercase(), wished.ages(), age) },
+            meant: place.meant.clone(),
             visit_type: wished.name.to_lowercase(),
             span,
             deceased: person.deceased_on.map(|_| format!("{} {}", person.first_name, person.last_name)),
@@ -174,13 +194,33 @@ impl Change<'_> {
             opens: supply::opens_at(span.start(), wished.release_rule(), zone),
             // What was booked shorter by hand stays as long as it is.
             needed: own_length.unwrap_or(i64::from(wished.minutes)).min(i64::from(wished.minutes)),
-            kept_for: other.filter(|_| !place.knowingly).map(|kind| kind.name.to_lowercase()),
+            kept_for: other.map(|kind| kind.name.to_lowercase()),
             not_yours: (!allowed).then(|| roles_in_words(&wished.booked_by)),
             extra: place.extra,
         };
         may_book(&wish, supply.as_ref(), now, zone).map_err(refuse)?;
         let over_type_id = other.map(|kind| kind.id);
         Ok(Placed { site_id: shift.site_id, visit_type: wished, span, over_type_id, day, slot })
+    }
+
+    /// The slots that a longer visit may reach into, each with its type's name where that is another one. Its own slot
+    /// is among them: a shorter visit leaves a piece of it.
+    async fn slots_beside(
+        &mut self,
+        around: &[Slot],
+        own: &Slot,
+        wished: &VisitType,
+    ) -> Result<Vec<(Span, Option<String>)>> {
+        let types = schedule::visit_types(self.conn()).await?;
+        let other = |slot: &Slot| {
+            let kind = types.iter().find(|t| Some(t.id) == slot.visit_type_id)?;
+            (kind.id != wished.id && slot.id != own.id).then(|| kind.name.to_lowercase())
+        };
+        Ok(around
+            .iter()
+            .filter(|s| s.held_for.is_none())
+            .filter_map(|s| Some((Span::new(s.starts_at, s.ends_at).ok()?, other(s))))
+            .collect())
     }
 
     /// The next call-sign of a day; the day is queued for already.
@@ -229,7 +269,7 @@ impl Change<'_> {
             stage_at: now,
             room_id: None,
             extra: false,
-            self_pay: person.self_pay_told_at.is_some(),
+            self_pay: false,
             coverage_id: None,
             accident_date: None,
             cancel_reason: None,

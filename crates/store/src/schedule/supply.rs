@@ -3,12 +3,13 @@
 mod making;
 
 use crate::rows::{Shift, ShiftTemplate, SupplyException, TemplateRun};
-use crate::schema::{clinic, shift_templates, shifts, supply_exceptions, template_runs};
+use crate::schema::{clinic, people, shift_templates, shifts, slots, supply_exceptions, template_runs, visits};
 use crate::{Change, Conn, Result, StoreError, Topic, schedule};
 use chrono::{DateTime, Days, NaiveDate, NaiveTime, Timelike, Utc, Weekday};
 use chrono_tz::Tz;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::arrival::Stage;
 use harbor_core::schedule::supply::{Exception, MadeShift, Purpose, Run, Template};
 use harbor_core::schedule::{Span, at_local, day_bounds, supply as rules};
 use uuid::Uuid;
@@ -34,6 +35,8 @@ pub struct SupplyReport {
     pub slots_removed: usize,
     /// What could not be changed, and why.
     pub left: Vec<LeftAsIs>,
+    /// Who was booked on days that are closed, and waits for a new time now.
+    pub to_rebook: Vec<ToRebook>,
 }
 
 impl SupplyReport {
@@ -49,6 +52,16 @@ pub struct LeftAsIs {
     pub starts_at: DateTime<Utc>,
     pub ends_at: DateTime<Utc>,
     pub why: String,
+}
+
+/// Somebody whose time fell out with a closed day.
+#[derive(Debug, Clone, PartialEq, serde::Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ToRebook {
+    pub visit_id: Uuid,
+    pub clinician_id: Uuid,
+    pub starts_at: DateTime<Utc>,
+    pub name: String,
 }
 
 pub async fn templates(conn: &mut Conn) -> Result<Vec<WholeTemplate>> {
@@ -323,8 +336,49 @@ impl Change<'_> {
         };
         diesel::insert_into(supply_exceptions::table).values(&row).execute(self.conn()).await?;
         self.audit("closed", "days", row.id, None, format!("{from} to {to}: {reason}"));
+        let to_rebook = self.rebook_days(&row, zone).await?;
         let report = self.settle_supply(from, Some(to), zone).await?;
-        Ok((row, report))
+        Ok((row, SupplyReport { to_rebook, ..report }))
+    }
+
+    /// Whoever is booked in a shift of the week on days that are closed waits for a new time. One-off shifts were
+    /// meant for just that day, and who came already has been; both stay.
+    async fn rebook_days(&mut self, off: &SupplyException, zone: Tz) -> Result<Vec<ToRebook>> {
+        let days: Vec<NaiveDate> = off.from_day.iter_days().take_while(|d| *d <= off.to_day).collect();
+        self.queue_for(&days).await?;
+        let (from, to) = (day_bounds(zone, off.from_day).0, day_bounds(zone, off.to_day).1);
+        let mut found = visits::table
+            .inner_join(people::table.on(people::id.eq(visits::person_id)))
+            .inner_join(slots::table.on(slots::id.nullable().eq(visits::slot_id)))
+            .inner_join(shifts::table.on(shifts::id.eq(slots::shift_id)))
+            .filter(shifts::template_id.is_not_null().and(shifts::cancelled_at.is_null()))
+            .filter(visits::stage.eq(Stage::Booked.code()).and(visits::rebook.eq(false)))
+            .filter(visits::starts_at.ge(from.max(self.now)).and(visits::starts_at.lt(to)))
+            .order((visits::starts_at, visits::id))
+            .select((visits::id, visits::clinician_id, visits::starts_at, people::first_name, people::last_name))
+            .into_boxed();
+        if let Some(who) = off.clinician_id {
+            found = found.filter(visits::clinician_id.eq(who));
+        }
+        if let Some(site) = off.site_id {
+            found = found.filter(visits::site_id.eq(site));
+        }
+        let rows: Vec<(Uuid, Uuid, DateTime<Utc>, String, String)> = found.load(self.conn()).await?;
+        let ids: Vec<Uuid> = rows.iter().map(|(id, ..)| *id).collect();
+        diesel::update(visits::table.filter(visits::id.eq_any(&ids).and(visits::stage.eq(Stage::Booked.code()))))
+            .set(visits::rebook.eq(true))
+            .execute(self.conn())
+            .await?;
+        for id in &ids {
+            self.tell(Topic::Visit, *id);
+        }
+        if !ids.is_empty() {
+            self.audit("sent to rebook", "days", off.id, None, format!("{} visits", ids.len()));
+        }
+        let one = |(visit_id, clinician_id, starts_at, first, last): (Uuid, Uuid, DateTime<Utc>, String, String)| {
+            ToRebook { visit_id, clinician_id, starts_at, name: format!("{first} {last}") }
+        };
+        Ok(rows.into_iter().map(one).collect())
     }
 
     /// The days are again as the week says.

@@ -9,6 +9,12 @@ use harbor_core::schedule::visit_type::Draft;
 use uuid::Uuid;
 
 impl VisitType {
+    /// The youngest and the oldest whom it is for, in whole years.
+    pub fn ages(&self) -> (Option<u32>, Option<u32>) {
+        let whole = |age: Option<i32>| age.and_then(|a| u32::try_from(a).ok());
+        (whole(self.from_age), whole(self.to_age))
+    }
+
     /// Opens for booking so many days before its day; nothing: always open.
     pub fn release_rule(&self) -> Option<u32> {
         self.release_days.and_then(|d| u32::try_from(d).ok())
@@ -54,6 +60,8 @@ impl Change<'_> {
             online: draft.online,
             ground: draft.ground.clone(),
             active: draft.active,
+            from_age: draft.ages.0.and_then(|a| i32::try_from(a).ok()),
+            to_age: draft.ages.1.and_then(|a| i32::try_from(a).ok()),
         };
         if old.is_some() {
             diesel::update(t::table.find(row.id))
@@ -62,6 +70,7 @@ impl Change<'_> {
                     (t::minutes.eq(row.minutes), t::services.eq(&row.services), t::ground.eq(&row.ground)),
                     (t::release_days.eq(row.release_days), t::booked_by.eq(&row.booked_by)),
                     (t::online.eq(row.online), t::active.eq(row.active)),
+                    (t::from_age.eq(row.from_age), t::to_age.eq(row.to_age)),
                 ))
                 .execute(self.conn())
                 .await?;

@@ -3,7 +3,7 @@
 use crate::arrival::own_stages;
 use crate::money::ledger;
 use crate::people::registration::{Registrations, has_address};
-use crate::rows::{BenefitCheck, Coverage, OwnStage, Person, Visit};
+use crate::rows::{Coverage, OwnStage, Person, Visit};
 use crate::visit_line::visits;
 use crate::{Conn, Result, charges, claims, coverage, orders, people, prescribing};
 use chrono::NaiveDate;
@@ -71,11 +71,12 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
     let holder_ids: Vec<Uuid> = policies.iter().filter_map(|c| c.holder_id).collect();
     let holders: HashMap<Uuid, Person> =
         people::many(conn, &holder_ids).await?.into_iter().map(|p| (p.id, p)).collect();
-    let checks = coverage::latest_checks(conn, &policies.iter().map(|c| c.id).collect::<Vec<_>>()).await?;
+    let days: Vec<NaiveDate> = rows.iter().map(|v| v.day).collect::<HashSet<_>>().into_iter().collect();
+    let checks = coverage::attempts(conn, &policies.iter().map(|c| c.id).collect::<Vec<_>>(), &days).await?;
     let payers: HashMap<Uuid, crate::rows::Payer> =
         coverage::payers(conn).await?.into_iter().map(|p| (p.id, p)).collect();
     let policies = under(policies, |c| c.person_id);
-    let checks: HashMap<Uuid, BenefitCheck> = checks.into_iter().map(|b| (b.coverage_id, b)).collect();
+    let checks = under(checks, |b| b.coverage_id);
     let order_rows = under(orders::of_visits(conn, &ids).await?, |o| o.visit_id);
     let linked: HashSet<Uuid> = orders::links(conn, &ids).await?.into_iter().map(|l| l.order_id).collect();
     let prescriptions = under(prescribing::of_visits(conn, &ids).await?, |p| p.visit_id);
@@ -145,7 +146,7 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
                     holder_birth_date: holder.birth_date.is_some(),
                     holder_address: has_address(holder),
                 }),
-                self_pay: policy.is_none() && (visit.self_pay || person.self_pay_told_at.is_some()),
+                self_pay: policy.is_none() && visit.self_pay,
                 diagnoses: codes.clone(),
                 lines: own_lines.clone(),
                 rendering_npi: npis.get(&visit.clinician_id).and_then(Option::as_deref),
@@ -153,22 +154,24 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
             };
             check_claim(&candidate, index)
         });
-        let check = policy.as_ref().and_then(|c| checks.get(&c.id));
         let facts = VisitFacts {
             stage: visit.stage(),
             appointment: visit.appointment,
             pays: match (&policy, *visit.kind) {
                 (_, VisitKind::Administrative) => Pays::Nobody,
                 (Some(_), _) => Pays::Insurance,
-                (None, _) if visit.self_pay || person.self_pay_told_at.is_some() => Pays::SelfPay,
+                (None, _) if visit.self_pay => Pays::SelfPay,
                 (None, _) => Pays::Unknown,
             },
             marks,
             registration_gaps: registrations.gaps(&person, visit.day).iter().map(|f| f.label()).collect(),
-            benefits: match (&policy, check) {
-                (None, _) => BenefitsState::NotNeeded,
-                (Some(_), None) => BenefitsState::NotAsked,
-                (Some(_), Some(b)) => benefits_state(b),
+            benefits: match &policy {
+                None => BenefitsState::NotNeeded,
+                // What was said of another day says nothing of this one.
+                Some(c) => {
+                    let of_day = of(&checks, c.id).iter().filter(|b| b.service_date == visit.day);
+                    BenefitsState::of_attempts(of_day.map(benefits_state))
+                }
             },
             diagnoses: codes.len(),
             orders_without_diagnosis: own_orders
@@ -213,6 +216,9 @@ pub fn benefits_state(check: &crate::rows::BenefitCheck) -> BenefitsState {
         (CheckState::Waiting, _) => BenefitsState::Waiting,
         (CheckState::Answered, Some(value)) => {
             let answer = value.in_core();
+            if answer.is_no_answer() {
+                return BenefitsState::NoAnswer(answer.refusals[0].in_words().to_owned());
+            }
             let sent: Vec<Fact> = check.facts.iter().map(|f| **f).collect();
             let refused = verdicts(&answer, &sent).into_iter().find_map(|(_, v)| match v {
                 Verdict::Refused(why) => Some(why),
@@ -228,7 +234,8 @@ pub fn benefits_state(check: &crate::rows::BenefitCheck) -> BenefitsState {
             }
         }
         _ => {
-            BenefitsState::Refused(check.failure.clone().unwrap_or_else(|| "The payer gave no readable answer.".into()))
+            let unreadable = || "The payer gave no readable answer.".into();
+            BenefitsState::NoAnswer(check.failure.clone().unwrap_or_else(unreadable))
         }
     }
 }

@@ -6,11 +6,12 @@ mod marks;
 pub use marks::marks_of;
 
 use crate::rows::{NOT_LIVE, Visit, VisitType};
-use crate::schema::{visit_types, visits};
-use crate::{Change, Conn, Result, StoreError, Topic};
-use chrono::{NaiveDate, Utc};
+use crate::schema::{self_pay_told, visit_types, visits};
+use crate::{Change, Conn, Result, StoreError, Topic, coverage};
+use chrono::{DateTime, NaiveDate, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::visit_line::{Mark, Reached};
 use std::collections::HashMap;
 use uuid::Uuid;
 
@@ -85,6 +86,13 @@ pub async fn visit_type(conn: &mut Conn, id: Uuid) -> Result<VisitType> {
         .ok_or(StoreError::NotFound("visit type"))
 }
 
+/// When and by whom it was told that payment is due at a visit.
+pub async fn self_pay_told(conn: &mut Conn, id: Uuid) -> Result<Option<Reached>> {
+    let row: Option<(DateTime<Utc>, String)> =
+        self_pay_told::table.find(id).select((self_pay_told::at, self_pay_told::by)).first(conn).await.optional()?;
+    Ok(row.map(|(at, by)| Reached { at, by }))
+}
+
 impl Change<'_> {
     /// Locks a visit for the rest of the change.
     pub async fn lock_visit(&mut self, id: Uuid) -> Result<Visit> {
@@ -96,6 +104,41 @@ impl Change<'_> {
             .await
             .optional()?
             .ok_or(StoreError::NotFound("visit"))
+    }
+
+    /// Locks a visit of which it can still be said who pays.
+    pub async fn visit_to_pay_for(&mut self, id: Uuid) -> Result<Visit> {
+        let visit = self.lock_visit(id).await?;
+        if self.has_reached(id, Mark::Charged).await? {
+            return Err(StoreError::refused("charged", "The charges are completed; correct the claim instead."));
+        }
+        Ok(visit)
+    }
+
+    /// The patient was told that payment is due at this visit.
+    pub async fn tell_self_pay(&mut self, id: Uuid) -> Result<()> {
+        use self_pay_told as s;
+        let visit = self.visit_to_pay_for(id).await?;
+        let (now, by) = (self.now, self.actor.name.clone());
+        diesel::insert_into(s::table)
+            .values((s::visit_id.eq(id), s::at.eq(now), s::by.eq(by)))
+            .on_conflict_do_nothing()
+            .execute(self.conn())
+            .await?;
+        self.audit("told that payment is due at the visit", "visit", id, Some(visit.person_id), "self-pay");
+        self.set_payer_of_visit(id, None, true, visit.accident_date).await
+    }
+
+    /// The visit is not the patient's alone to pay.
+    pub async fn take_self_pay_back(&mut self, id: Uuid) -> Result<()> {
+        let visit = self.visit_to_pay_for(id).await?;
+        diesel::delete(self_pay_told::table.find(id)).execute(self.conn()).await?;
+        self.audit("took self-pay back", "visit", id, Some(visit.person_id), "");
+        // Once checked in, the policy that counts on the day is the visit's.
+        let policies = coverage::of_person(self.conn(), visit.person_id).await?;
+        let counts = coverage::counting(&policies, visit.person_id, visit.day).map(|c| c.id);
+        let policy = if self.has_reached(id, Mark::CheckedIn).await? { counts } else { None };
+        self.set_payer_of_visit(id, policy, false, visit.accident_date).await
     }
 
     /// Who pays for this visit: a policy, or the patient alone.

@@ -1,7 +1,7 @@
 /** A fixed, fast walk in the clinic's own order: what is fine is folded with the reason why, the next thing has the focus. */
 
 import { type ReactNode, useEffect, useRef, useState } from 'react';
-import { Link, useNavigate } from 'react-router';
+import { Link, useNavigate, useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useKeys } from '../../app/keys';
@@ -33,21 +33,42 @@ const Step = styled.section`
   }
 `;
 
-function Part(p: { step: string; title: string; fine: boolean; summary: ReactNode; children?: ReactNode }) {
+function Part(p: {
+  step: string;
+  title: string;
+  fine: boolean;
+  summary: ReactNode;
+  /** A blocker led to just this place. */
+  asked: boolean;
+  children?: ReactNode;
+}) {
+  const box = useRef<HTMLElement>(null);
   // Folded while it is fine; once there was something to do it never folds away under somebody's hands.
   const [needed, setNeeded] = useState(!p.fine);
   if (!p.fine && !needed) setNeeded(true);
   const [chosen, setOpen] = useState<boolean | null>(null);
-  const shown = chosen ?? needed;
+  const shown = chosen ?? (needed || p.asked);
+  const { asked } = p;
+  useEffect(() => {
+    if (!asked) return;
+    box.current?.scrollIntoView({ block: 'start' });
+    const body = box.current?.querySelector<HTMLElement>('[data-body]');
+    (body?.querySelector<HTMLElement>('[data-next]') ?? body?.querySelector<HTMLElement>('input, button'))?.focus();
+  }, [asked]);
   return (
-    <Step aria-label={p.title} data-step={p.step} data-fine={p.fine}>
+    <Step ref={box} aria-label={p.title} data-step={p.step} data-fine={p.fine}>
       <Row>
         <h2>{p.title}</h2>
         <Tag $tone={p.fine ? 'kelp' : 'brass'}>{p.fine ? '✓ fine' : 'to do'}</Tag>
         <span>{p.summary}</span>
         <Spread />
         {p.children && (
-          <Button $kind="quiet" onPress={() => setOpen(!shown)} aria-expanded={shown}>
+          <Button
+            $kind="quiet"
+            onPress={() => setOpen(!shown)}
+            aria-expanded={shown}
+            {...(p.step === 'visit' && { 'data-edit': true })}
+          >
             {shown ? 'Fold' : 'Open'}
           </Button>
         )}
@@ -127,6 +148,7 @@ function Siblings({ visit: mine }: { visit: Schemas['Visit'] }) {
 
 export function CheckIn({ view }: { view: View }) {
   const { site } = useSession();
+  const identity = useIdentity();
   const may = useMay();
   const times = useTimes();
   const { run, busy, refusal } = useDo();
@@ -134,12 +156,15 @@ export function CheckIn({ view }: { view: View }) {
   const path = { params: { path: { id: visit.id } } };
   const look = useLook(checkIn(visit.id));
   const walk = look.data;
+  const [params] = useSearchParams();
+  const step = params.get('step');
   const box = useRef<HTMLDivElement>(null);
   const unread = walk?.alerts.find((a) => !a.at)?.rule;
   const wanted = !walk ? '' : (unread ?? (walk.done ? 'done' : (walk.next ?? 'finish')));
   // The next thing to do has the focus; nobody is interrupted while typing.
   useEffect(() => {
-    if (!wanted || document.querySelector('[role=dialog]')) return;
+    // Whoever came for one step begins there, unless something must be read first.
+    if (!wanted || (step && !unread) || document.querySelector('[role=dialog]')) return;
     const typing = document.activeElement instanceof HTMLInputElement && document.activeElement.value !== '';
     if (typing) return;
     const place =
@@ -149,9 +174,10 @@ export function CheckIn({ view }: { view: View }) {
           ? '[data-main-action]'
           : `[data-step="${wanted}"] [data-body]`;
     const found = box.current?.querySelector<HTMLElement>(place);
-    const first = found?.matches('button') ? found : found?.querySelector<HTMLElement>('input, button');
+    const next = found?.querySelector<HTMLElement>('[data-next]') ?? found?.querySelector<HTMLElement>('input, button');
+    const first = found?.matches('button') ? found : next;
     first?.focus();
-  }, [wanted, unread]);
+  }, [wanted, unread, step]);
   if (!walk) return null;
   const finish = () => void run(() => api.POST('/api/visits/{id}/check-in', path));
   const signer = `${view.person.firstName} ${view.person.lastName}`;
@@ -160,13 +186,7 @@ export function CheckIn({ view }: { view: View }) {
     details: may('edit_people') && <RegistrationForm key={view.person.id} id={view.person.id} brief />,
     consents: may('edit_people') && <ConsentsOf person={view.person.id} />,
     coverage: (
-      <Coverages
-        person={view.person.id}
-        views={view.coverages}
-        visit={visit.id}
-        selfPayAt={view.person.selfPayToldAt ?? null}
-        selfPayBy={view.person.selfPayToldBy ?? null}
-      />
+      <Coverages person={view.person.id} views={view.coverages} visit={visit.id} selfPay={view.selfPay ?? null} />
     ),
     forms: walk.forms.length > 0 && <Forms visit={visit.id} signer={signer} forms={walk.forms} />,
     collect: may('see_charges') && (
@@ -205,7 +225,7 @@ export function CheckIn({ view }: { view: View }) {
           </Notice>
         ))}
         {walk.steps.map((s) => (
-          <Part key={s.step} step={s.step} title={s.label} fine={s.fine} summary={s.sentence}>
+          <Part key={s.step} step={s.step} title={s.label} fine={s.fine} summary={s.sentence} asked={s.step === step}>
             {bodies[s.step]}
           </Part>
         ))}
@@ -230,7 +250,7 @@ export function CheckIn({ view }: { view: View }) {
                 data-main-action
                 onPress={finish}
                 isDisabled={busy || !walk.mayFinish}
-                aria-label={`Finish check-in of ${card.name}`}
+                aria-label={`Finish check-in of ${identity(card, visit.callSign)}`}
               >
                 Finish check-in
               </Button>

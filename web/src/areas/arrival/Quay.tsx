@@ -3,7 +3,7 @@
 import styled from 'styled-components';
 import type { Schemas } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
-import { useTimes } from '../../app/words';
+import { useIdentity, useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Empty, Mono, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { color, corner, hair, ledge, space } from '../../ui/tokens';
@@ -31,6 +31,7 @@ const Waits = styled.li`
 function Waiting({ p, moves, onRoom }: { p: Present; moves: Moves; onRoom: (p: Present) => void }) {
   const { clinic, inHand } = useSession();
   const times = useTimes();
+  const identity = useIdentity();
   const may = useMay();
   const { visit, person } = p.card;
   const selected = inHand && 'visit' in inHand && inHand.visit === visit.id;
@@ -58,13 +59,17 @@ function Waiting({ p, moves, onRoom }: { p: Present; moves: Moves; onRoom: (p: P
       <CompactLine line={p.card.line} />
       {may('move_patients') && (
         <Row $gap={2}>
-          <Button onPress={() => onRoom(p)} isDisabled={moves.busy} aria-label={`Choose a room for ${person.name}`}>
+          <Button
+            onPress={() => onRoom(p)}
+            isDisabled={moves.busy}
+            aria-label={`Choose a room for ${identity(person, p.card.visit.callSign)}`}
+          >
             Choose a room
           </Button>
           <Button
             $kind="quiet"
             onPress={() => void moves.go(visit.id, 'left_unseen')}
-            aria-label={`Left unseen: ${person.name}`}
+            aria-label={`Left unseen: ${identity(person, p.card.visit.callSign)}`}
           >
             Left unseen
           </Button>
@@ -83,6 +88,7 @@ export function Quay(p: {
 }) {
   const { clinic } = useSession();
   const times = useTimes();
+  const identity = useIdentity();
   const may = useMay();
   const staff = (id: string) => clinic.staff.find((s) => s.id === id)?.name ?? '';
   return (
@@ -122,7 +128,7 @@ export function Quay(p: {
                 <Button
                   isDisabled={p.moves.busy}
                   onPress={() => void p.moves.go(c.card.visit.id, 'here')}
-                  aria-label={`Mark as here: ${c.card.person.name}`}
+                  aria-label={`Mark as here: ${identity(c.card.person, c.card.visit.callSign)}`}
                 >
                   Mark as here
                 </Button>

@@ -3,6 +3,7 @@
 import styled from 'styled-components';
 import type { Schemas } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
+import { useIdentity } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Row, Small, Spread, Stack } from '../../ui/layout';
 import { color, corner, hair, half, ledge, size, space } from '../../ui/tokens';
@@ -74,6 +75,7 @@ export function Rooms(p: {
   over: string | null;
 }) {
   const { clinic } = useSession();
+  const identity = useIdentity();
   const may = useMay();
   const { go, drag, drop, menu, busy } = p.moves;
   const rooms = clinic.rooms.filter((r) => r.siteId === p.site.id && r.active);
@@ -99,7 +101,7 @@ export function Rooms(p: {
       <Button
         onPress={() => void go(l.card.visit.id, 'left')}
         isDisabled={busy}
-        aria-label={`Has left: ${l.card.person.name}`}
+        aria-label={`Has left: ${identity(l.card.person, l.card.visit.callSign)}`}
       >
         Has left
       </Button>

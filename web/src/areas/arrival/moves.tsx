@@ -3,6 +3,8 @@
 import type { DragEvent } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
+import { useWordOf } from '../../app/choices';
+import { useUndo } from '../../app/undo';
 import { useIdentity } from '../../app/words';
 import { Menu } from '../../ui/choices';
 
@@ -27,9 +29,17 @@ export function useMoves(p: { onRoom: (present: Present) => void; setOver: (plac
   const identity = useIdentity();
   const may = useMay();
   const { run, busy, refusal } = useDo();
+  const offerUndo = useUndo();
+  const stageWord = useWordOf('stages');
   const go: Moves['go'] = async (visit, to, where) => {
     const body = { to, roomId: where?.roomId ?? null, ownStageId: where?.ownStageId ?? null };
-    return (await run(() => api.POST('/api/visits/{id}/stage', { params: { path: { id: visit } }, body }))) != null;
+    const params = { path: { id: visit } };
+    const moved = await run(() => api.POST('/api/visits/{id}/stage', { params, body }));
+    if (moved && to !== 'back')
+      offerUndo(`Moved: ${stageWord(moved.stage).toLowerCase()}.`, () =>
+        api.POST('/api/visits/{id}/stage', { params, body: { to: 'back', byKey: true } }),
+      );
+    return moved != null;
   };
   const drag = (present: Present) =>
     may('move_patients')

@@ -22,7 +22,12 @@ export function Who({ card }: { card: Schemas['VisitCard'] }) {
   const { setInHand } = useSession();
   const identity = useIdentity();
   return (
-    <Name type="button" onClick={() => setInHand({ visit: card.visit.id })} data-present={card.person.recordNumber}>
+    <Name
+      type="button"
+      onClick={() => setInHand({ visit: card.visit.id })}
+      data-item
+      data-present={card.person.recordNumber}
+    >
       {identity(card.person, card.visit.callSign)}
     </Name>
   );

@@ -1,9 +1,11 @@
 import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
 import { Form, Refused } from '../../ui/Form';
-import { useState } from 'react';
+import { useRef, useState } from 'react';
+import { useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useWordOf, useWords } from '../../app/choices';
+import { useKeys } from '../../app/keys';
 import { useMay, useSession } from '../../app/session';
 import { dollars, plainDate, useIdentity, useTimes } from '../../app/words';
 import { Button, Check, Choose } from '../../ui/controls';
@@ -114,9 +116,28 @@ export function ClaimsList() {
   const look = useLook(claims(state));
   const states = [{ id: '', label: 'All' }, ...useWords('claimStates')];
   const list = look.data ?? [];
+  // Whoever comes from a visit comes for its claim.
+  const [params] = useSearchParams();
+  const wanted = params.get('visit');
+  const found = wanted ? list.find((c) => c.visit.id === wanted)?.claim.id : undefined;
+  const [shown, setShown] = useState<string | null>(null);
+  if (found && wanted !== shown) {
+    setShown(wanted);
+    setOpened(found);
+  }
   const ready = list.filter((c) => c.claim.state === 'ready').map((c) => c.claim.id);
   const picked = chosen.filter((id) => ready.includes(id));
   const total = list.filter((c) => picked.includes(c.claim.id)).reduce((sum, c) => sum + c.claim.totalCents, 0);
+  // A range goes from the claim chosen last to the one pressed with Shift.
+  const [last, setLast] = useState<string | null>(null);
+  const shift = useRef(false);
+  const choose = (id: string, on: boolean) => {
+    const [from, to] = [ready.indexOf(last ?? id), ready.indexOf(id)];
+    const range = shift.current && from >= 0 ? ready.slice(Math.min(from, to), Math.max(from, to) + 1) : [id];
+    setLast(id);
+    setChosen((all) => (on ? [...new Set([...all, ...range])] : all.filter((x) => !range.includes(x))));
+  };
+  useKeys({ 'ctrl+a': () => setChosen(ready) });
   const batch = async (checkOnly: boolean) => {
     const made = await run(() => api.POST('/api/batches', { body: { claimIds: picked, checkOnly } }));
     if (made) {
@@ -188,21 +209,23 @@ export function ClaimsList() {
                   data-claim={claim.number}
                   data-claim-of={person.recordNumber}
                 >
-                  <td>
+                  <td
+                    onPointerDownCapture={(event) => (shift.current = event.shiftKey)}
+                    onKeyDownCapture={(event) => (shift.current = event.shiftKey)}
+                  >
                     {claim.state === 'ready' && may('claims') && (
                       <Check
                         label=""
                         ariaLabel={`Choose claim ${claim.number}`}
                         value={picked.includes(claim.id)}
-                        onChange={(on) =>
-                          setChosen((all) => (on ? [...all, claim.id] : all.filter((x) => x !== claim.id)))
-                        }
+                        onChange={(on) => choose(claim.id, on)}
                       />
                     )}
                   </td>
                   <td>
                     <Open
                       type="button"
+                      data-item
                       onClick={() => {
                         setOpened(claim.id);
                         setInHand({ visit: visit.id });

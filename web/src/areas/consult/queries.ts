@@ -9,6 +9,14 @@ export const chart = (id: string) =>
     api.GET('/api/visits/{id}/chart', of(id)),
   );
 
+/** The chart of a person in ten seconds. */
+export const glance = (person: string) =>
+  look(
+    ['glance', person],
+    [{ topic: 'person', id: person }, { topic: 'visit', person }, { topic: 'note' }, { topic: 'result' }],
+    () => api.GET('/api/people/{id}/chart', of(person)),
+  );
+
 /** How the quick line would be understood; nothing is kept. */
 export const quickLine = (id: string, text: string) =>
   look(['quick-line', id, text], [{ topic: 'visit', id }], () =>

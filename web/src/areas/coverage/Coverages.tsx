@@ -3,9 +3,10 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
+import { useUndo } from '../../app/undo';
 import { useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
-import { Notice, Row, Stack } from '../../ui/layout';
+import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { NewPolicy } from './NewPolicy';
 import { Policy } from './Policy';
 import { PolicyTimeline } from './PolicyTimeline';
@@ -14,8 +15,8 @@ export function Coverages(p: {
   person: string;
   views: Schemas['CoverageView'][];
   visit?: string;
-  selfPayAt?: string | null;
-  selfPayBy?: string | null;
+  /** When and by whom it was told that payment is due at this visit. */
+  selfPay?: Schemas['SelfPayTold'] | null;
 }) {
   const { clinic } = useSession();
   const may = useMay();
@@ -24,14 +25,19 @@ export function Coverages(p: {
   const [past, setPast] = useState(false);
   const { run, busy, refusal } = useDo();
   const ended = p.views.filter((v) => v.coverage.endsOn && v.coverage.endsOn < clinic.today);
-  const selfPay = () => void run(() => api.POST('/api/people/{id}/self-pay', { params: { path: { id: p.person } } }));
+  const path = { params: { path: { id: p.visit ?? '' } } };
+  const offerUndo = useUndo();
+  const told = () => api.POST('/api/visits/{id}/self-pay', path);
+  const untold = () => api.DELETE('/api/visits/{id}/self-pay', path);
+  const tell = () => void run(told).then((done) => done && offerUndo('This visit is self-pay.', untold));
+  const takeBack = () => void run(untold).then((done) => done && offerUndo('This visit is not self-pay.', told));
   return (
     <Stack $gap={3}>
       {p.views.length > 1 && <PolicyTimeline views={p.views} />}
       {p.views
         .filter((v) => past || !ended.includes(v))
         .map((v) => (
-          <Policy key={v.coverage.id} view={v} visit={p.visit} person={p.person} />
+          <Policy key={v.coverage.id} view={v} visit={p.visit} person={p.person} unused={p.selfPay != null} />
         ))}
       {ended.length > 0 && (
         <Row>
@@ -40,21 +46,33 @@ export function Coverages(p: {
           </Button>
         </Row>
       )}
-      {p.views.length === 0 && !p.selfPayAt && <p>No policy is on file.</p>}
-      {p.selfPayAt && (
-        <Notice>
-          Self-pay: told on {times.full(p.selfPayAt)} by {p.selfPayBy} that payment is due at the visit.
+      {p.views.length === 0 && <p>No policy is on file.</p>}
+      {p.selfPay && (
+        <Notice data-self-pay>
+          <Row>
+            <span>
+              This visit is self-pay: told on {times.full(p.selfPay.at)} {times.time(p.selfPay.at)} by {p.selfPay.by}{' '}
+              that payment is due.{p.views.some((v) => v.countsToday) && ' The policy on file is not used for it.'}
+            </span>
+            <Spread />
+            {may('edit_coverage') && (
+              <Button onPress={takeBack} isDisabled={busy}>
+                Take it back
+              </Button>
+            )}
+          </Row>
         </Notice>
       )}
       {refusal && <Notice $tone="coral">{refusal.message}</Notice>}
       {may('edit_coverage') && (
         <Row>
           <Button onPress={() => setAdding(!adding)}>Add a policy</Button>
-          {!p.selfPayAt && (
-            <Button onPress={selfPay} isDisabled={busy}>
+          {p.visit && !p.selfPay && (
+            <Button onPress={tell} isDisabled={busy}>
               Self-pay: told that payment is due
             </Button>
           )}
+          {!p.visit && <Small>That a visit is self-pay is told with the visit.</Small>}
         </Row>
       )}
       {adding && <NewPolicy person={p.person} visit={p.visit} onDone={() => setAdding(false)} />}

@@ -4,13 +4,14 @@ import { useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay } from '../../app/session';
-import { amountText, plainDate, useTimes } from '../../app/words';
+import { plainDate, useTimes } from '../../app/words';
 import { Faults, Refused } from '../../ui/Form';
-import { Button, Check, Choose, Field } from '../../ui/controls';
+import { Button, Check, Choose } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
-import { Columns, Mono, Notice, Row, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { Mono, Notice, Row, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { corner, hair, part, space } from '../../ui/tokens';
 import { CardPictures } from './CardPictures';
+import { formOf, PolicyFields, type PolicyTyped, typedOf } from './PolicyFields';
 import { person as personQuery } from '../people/queries';
 
 type View = Schemas['CoverageView'];
@@ -24,6 +25,13 @@ export const Box = styled.div`
 const verdictTone = { confirmed: 'kelp', refused: 'coral', not_said: 'plain' } as const;
 const verdictWord: Record<string, string> = { confirmed: '✓ confirmed', refused: '✕ refused', not_said: '– not said' };
 
+const outcomeWord: Record<string, string> = {
+  in_force: 'In force',
+  refused: 'Refused',
+  no_answer: 'No answer',
+  other_day: 'Not asked about this day',
+};
+
 /** Gives the policy to others of the household, each by name and relationship. */
 function CopyToHousehold({ view, person }: { view: View; person: string }) {
   const [open, setOpen] = useState(false);
@@ -31,8 +39,8 @@ function CopyToHousehold({ view, person }: { view: View; person: string }) {
   const look = useLook(personQuery(person), open);
   const { run, busy, refusal } = useDo();
   const chosen = Object.entries(related).filter(([, r]) => r !== '');
-  const copy = async () => {
-    const body = chosen.map(([personId, relationship]) => ({ personId, relationship }));
+  const copy = async (beside: string) => {
+    const body = chosen.map(([personId, relationship]) => ({ personId, relationship, beside }));
     const params = { path: { id: view.coverage.id } };
     if (await run(() => api.POST('/api/coverages/{id}/copy', { params, body }))) setOpen(false);
   };
@@ -68,12 +76,23 @@ function CopyToHousehold({ view, person }: { view: View; person: string }) {
               {refusal.message}
             </Notice>
           )}
+          {refusal?.is('policy-beside') && (
+            <Row>
+              <Spread />
+              <Button isDisabled={busy} onPress={() => void copy('replace')}>
+                Replace it from today on
+              </Button>
+              <Button isDisabled={busy} onPress={() => void copy('next_rank')}>
+                Take the next rank
+              </Button>
+            </Row>
+          )}
           <Row>
             <Spread />
             <Button
               $kind="filled"
               data-main-action
-              onPress={() => void copy()}
+              onPress={() => void copy('')}
               isDisabled={busy || chosen.length === 0}
             >
               Copy the policy
@@ -85,38 +104,59 @@ function CopyToHousehold({ view, person }: { view: View; person: string }) {
   );
 }
 
-export function Policy({ view, visit, person }: { view: View; visit?: string | undefined; person: string }) {
+export function Policy({
+  view,
+  visit,
+  person,
+  unused,
+}: {
+  view: View;
+  visit?: string | undefined;
+  person: string;
+  /** The visit is self-pay. */
+  unused: boolean;
+}) {
   const c = view.coverage;
   const times = useTimes();
   const may = useMay();
   const [editing, setEditing] = useState(false);
   const [facts, setFacts] = useState(false);
-  const [number, setNumber] = useState(c.subscriberNumber);
-  const [group, setGroup] = useState(c.groupNumber);
-  const [ends, setEnds] = useState(c.endsOn ?? '');
+  const [typed, setTyped] = useState(() => typedOf(view));
+  // How it stood before it was corrected here, to go back to.
+  const [before, setBefore] = useState<PolicyTyped | null>(null);
   const [also, setAlso] = useState<string[]>(view.shared.map((o) => o.coverageId));
   const { run, busy, refusal } = useDo();
   const ask = () =>
     void run(() =>
       api.POST('/api/coverages/{id}/benefits', { params: { path: { id: c.id } }, body: { visitId: visit ?? null } }),
     );
-  const save = async () => {
-    const copay = c.copayCents === null || c.copayCents === undefined ? '' : amountText(c.copayCents);
-    const saved = await run(() =>
+  const put = (policy: PolicyTyped) =>
+    run(() =>
       api.PUT('/api/coverages/{id}', {
         params: { path: { id: c.id } },
-        body: { version: c.version, subscriberNumber: number, groupNumber: group, endsOn: ends, copay, also },
+        body: { version: c.version, ...formOf(policy), also },
       }),
     );
-    if (saved) setEditing(false);
+  const save = async () => {
+    const was = typedOf(view);
+    if (!(await put(typed))) return;
+    setBefore(was);
+    setEditing(false);
+  };
+  const takeBack = async () => {
+    if (!before || !(await put(before))) return;
+    setTyped(before);
+    setBefore(null);
   };
   const b = view.benefits;
   const asking = may('edit_coverage') && (
-    <Button onPress={ask} isDisabled={busy}>
+    <Button onPress={ask} isDisabled={busy} data-next>
       {b ? 'Ask again' : 'Ask the payer'}
     </Button>
   );
-  const tone = b?.outcome === 'in_force' ? 'kelp' : b?.outcome === 'refused' ? 'coral' : 'brass';
+  // What was said of another day says nothing of this one.
+  const outcome = b && (view.askedAboutDay || b.outcome !== 'in_force' ? b.outcome : 'other_day');
+  const tone = outcome === 'in_force' ? 'kelp' : outcome === 'refused' ? 'coral' : 'brass';
   return (
     <Box data-coverage={person}>
       <Stack>
@@ -125,7 +165,7 @@ export function Policy({ view, visit, person }: { view: View; visit?: string | u
           <span>{c.planName}</span>
           <Mono>{c.subscriberNumber}</Mono>
           {c.groupNumber && <Small>group {c.groupNumber}</Small>}
-          {view.countsToday && <Tag $tone="tide">{visit ? 'counts for this visit' : 'counts today'}</Tag>}
+          {view.countsToday && !unused && <Tag $tone="tide">{visit ? 'counts for this visit' : 'counts today'}</Tag>}
         </Row>
         <Row>
           <Small>
@@ -135,26 +175,43 @@ export function Policy({ view, visit, person }: { view: View; visit?: string | u
           <Spread />
           {may('edit_coverage') && (
             <>
-              <Button onPress={() => setEditing(!editing)}>Correct or end</Button>
+              <Button
+                onPress={() => {
+                  setTyped(typedOf(view));
+                  setEditing(!editing);
+                }}
+              >
+                Correct or end
+              </Button>
               <CopyToHousehold view={view} person={person} />
             </>
           )}
         </Row>
         <CardPictures view={view} />
+        {before && (
+          <Notice $tone="kelp" role="status">
+            <Row>
+              <span>The policy was corrected.</span>
+              <Spread />
+              <Button isDisabled={busy} onPress={() => void takeBack()}>
+                Undo
+              </Button>
+            </Row>
+          </Notice>
+        )}
         {(editing || refusal) && (
           <Faults refusal={refusal}>
             <Stack>
               {editing && (
-                <Columns $min={part.field}>
-                  <Field name="subscriberNumber" label="Subscriber number" value={number} onChange={setNumber} />
-                  <Field name="groupNumber" label="Group number" value={group} onChange={setGroup} />
-                  <Field name="endsOn" label="Ends on" value={ends} onChange={setEnds} />
-                  <div style={{ alignSelf: 'end' }}>
+                <>
+                  <PolicyFields typed={typed} onChange={setTyped} />
+                  <Row>
+                    <Spread />
                     <Button onPress={() => void save()} isDisabled={busy}>
                       Save policy
                     </Button>
-                  </div>
-                </Columns>
+                  </Row>
+                </>
               )}
               {editing && view.shared.length > 0 && (
                 <Row>
@@ -178,14 +235,18 @@ export function Policy({ view, visit, person }: { view: View; visit?: string | u
         {b ? (
           <>
             <Row>
-              <Tag $tone={tone}>
-                {b.outcome === 'in_force' ? 'In force' : b.outcome === 'refused' ? 'Refused' : 'Asked, waiting'}
-              </Tag>
+              <Tag $tone={tone}>{outcomeWord[outcome ?? ''] ?? 'Asked, waiting'}</Tag>
               <span>{b.sentence}</span>
               <Small>asked {times.since(b.check.askedAt)} ago</Small>
               <Spread />
               {asking}
             </Row>
+            {view.saidBefore && (
+              <Small data-said-before>
+                Before that the payer said: {view.saidBefore.sentence} (answered{' '}
+                {times.full(view.saidBefore.check.answeredAt ?? view.saidBefore.check.askedAt)})
+              </Small>
+            )}
             {b.outcome === 'in_force' && b.facts.length > 0 && (
               <Row>
                 <Button $kind="quiet" onPress={() => setFacts(!facts)} aria-expanded={facts}>

@@ -40,18 +40,19 @@ const kinds = {
 
 /** People from a file: first what would happen, row by row, then it happens. */
 export function Import() {
-  const [text, setText] = useState('');
+  // As it lies on the disk: the server knows the ways in which offices save text.
+  const [held, setHeld] = useState<File | null>(null);
   const [name, setName] = useState('');
   const [answer, setAnswer] = useState<Schemas['ImportAnswer'] | null>(null);
   const { run, busy, refusal } = useDo();
   const [kind, setKind] = useState<keyof typeof kinds>('people');
-  const send = async (content: string, dryRun: boolean) => {
+  const send = async (content: File, dryRun: boolean) => {
     const { path, type } = kinds[kind];
     const done = await run(() =>
       // All of them take a text and answer alike.
       api.POST(path as '/api/import/people', {
         params: { query: { dry_run: dryRun } },
-        body: content,
+        body: content as unknown as string,
         bodySerializer: (body) => body,
         headers: { 'content-type': type },
       }),
@@ -60,10 +61,9 @@ export function Import() {
   };
   const choose = async (file: File | undefined) => {
     if (!file) return;
-    const content = await file.text();
     setName(file.name);
-    setText(content);
-    await send(content, true);
+    setHeld(file);
+    await send(file, true);
   };
   return (
     <Sheet>
@@ -133,7 +133,7 @@ export function Import() {
                   $kind="filled"
                   data-main-action
                   isDisabled={busy || answer.added === 0}
-                  onPress={() => void send(text, false)}
+                  onPress={() => held && void send(held, false)}
                 >
                   Bring in {answer.added}
                 </Button>

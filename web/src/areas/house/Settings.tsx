@@ -6,7 +6,8 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { dollars } from '../../app/words';
 import { Form, Refused } from '../../ui/Form';
-import { Button, Field, Tabs } from '../../ui/controls';
+import { chooseTheme, chosenTheme, type Theme } from '../../app/theme';
+import { Button, Choose, Field, Tabs } from '../../ui/controls';
 import { BookingRules } from '../schedule/BookingRules';
 import { CheckInSettings } from '../arrival/CheckInSettings';
 import { House } from './House';
@@ -115,10 +116,11 @@ function Services({ list }: { list: Schemas['ServiceView'][] }) {
   );
 }
 
-export default function Settings({ onTheme }: { onTheme: () => void }) {
+export default function Settings() {
   const { clinic } = useSession();
   const may = useMay();
   const [params, setParams] = useSearchParams();
+  const [theme, setTheme] = useState(chosenTheme);
   const code = params.get('code');
   const services = useLook(servicesQuery(), may('see_charges'));
   return (
@@ -129,7 +131,20 @@ export default function Settings({ onTheme }: { onTheme: () => void }) {
           {clinic.name}; ICD-10-CM release {clinic.codeRelease}
         </p>
         <Spread />
-        <Button onPress={onTheme}>Light or night</Button>
+        <Choose
+          label="Light or night"
+          hideLabel
+          value={theme}
+          onChange={(next) => {
+            chooseTheme(next as Theme);
+            setTheme(next as Theme);
+          }}
+          choices={[
+            { id: 'system', label: 'As the system' },
+            { id: 'light', label: 'Light' },
+            { id: 'night', label: 'Night' },
+          ]}
+        />
       </Head>
       {code && may('see_chart') && <Code code={code} />}
       {!code && (

@@ -6,7 +6,7 @@ import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
-import { amountText, dollars, useTimes } from '../../app/words';
+import { amountText, dollars, owed, useTimes } from '../../app/words';
 import { Button, Choose, Field } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
 import { Columns, Empty, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
@@ -76,12 +76,12 @@ function OpenVisit({ visit: v, person, credit }: { visit: Schemas['OpenVisit']; 
         <span>{v.reason}</span>
         <Spread />
         <Small>patient</Small>
-        <Mono>{dollars(v.patientOwesCents)}</Mono>
+        <Mono>{owed(v.patientOwesCents)}</Mono>
         <Small>payer</Small>
         <Mono>{dollars(v.payerOwesCents)}</Mono>
         <Button
           aria-expanded={open}
-          aria-label={`Why ${dollars(v.patientOwesCents + v.payerOwesCents)} is owed for ${times.full(v.startsAt)}`}
+          aria-label={`Why ${owed(v.patientOwesCents + v.payerOwesCents)} is owed for ${times.full(v.startsAt)}`}
           onPress={() => setOpen(!open)}
         >
           {open ? 'Fold' : 'Why'}

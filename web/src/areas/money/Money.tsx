@@ -46,7 +46,8 @@ export function Money({ view }: { view: Schemas['VisitView'] }) {
       )}
       {taking && (
         <Sheet>
-          <h2>{due ? `Take ${dollars(owes)}` : 'Nothing is left to take'}</h2>
+          {/* What is taken stands on the button: of a household it can be more than this visit's. */}
+          <h2>{due ? 'Take a payment' : 'Nothing is left to take'}</h2>
           <Stack>
             <Collect person={view.person.id} site={site?.id ?? view.card.visit.siteId} propose={Math.max(owes, 0)} />
             <Payments person={view.person.id} />

@@ -25,15 +25,15 @@ export function ReceiptDialog({ receipt: r, onClose }: { receipt: Receipt; onClo
   const [takingBack, setTakingBack] = useState(false);
   const [reason, setReason] = useState('');
   const path = { params: { path: { id: r.number } } };
-  const send = async () => {
-    const message = await run(() => api.POST('/api/payments/{id}/send', path));
+  const send = async (again: boolean) => {
+    const message = await run(() => api.POST('/api/payments/{id}/send', { ...path, body: { again } }));
     if (message) setSent(`Sent by ${message.channel === 'email' ? 'e-mail' : 'text message'} to ${message.reach}.`);
   };
   const takeBack = async () => {
     if (await run(() => api.POST('/api/payments/{id}/void', { ...path, body: { reason } }))) onClose();
   };
   return (
-    <Dialog title={kinds[r.kind] ?? 'Receipt'} open onClose={onClose}>
+    <Dialog title={`${kinds[r.kind] ?? 'Receipt'} ${r.receiptNumber}`} open onClose={onClose}>
       <Form refusal={refusal}>
         <Table>
           <tbody>
@@ -70,7 +70,7 @@ export function ReceiptDialog({ receipt: r, onClose }: { receipt: Receipt; onClo
               </tr>
             ))}
             <tr>
-              <td>Left to pay</td>
+              <td>Left to pay then</td>
               <td className="number">
                 <Mono>{dollars(r.leftCents)}</Mono>
               </td>
@@ -97,8 +97,8 @@ export function ReceiptDialog({ receipt: r, onClose }: { receipt: Receipt; onClo
           )}
           <Spread />
           {may('take_money') && (
-            <Button isDisabled={busy} onPress={() => void send()}>
-              Send
+            <Button isDisabled={busy} onPress={() => void send(refusal?.is('sent-before') ?? false)}>
+              {refusal?.is('sent-before') ? 'Send it once more' : 'Send'}
             </Button>
           )}
           <Button onPress={() => window.open(`/api/payments/${r.number}/paper`, '_blank')}>Print</Button>

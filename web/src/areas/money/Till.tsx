@@ -24,6 +24,9 @@ function Count({ till, site }: { till: Schemas['TillView']; site: string }) {
   const [stays, setStays] = useState('');
   const [reason, setReason] = useState('');
   const { run, busy, refusal } = useDo();
+  // What should be there is told when it was counted, so that nobody counts towards it.
+  const [compared, setCompared] = useState(false);
+  if (refusal?.is('till') && !compared) setCompared(true);
   const close = () => {
     const of = (m: string) => counts[m] ?? '';
     const body = { cash: of('cash'), card: of('card'), cheque: of('cheque'), transfer: of('transfer'), stays, reason };
@@ -40,17 +43,14 @@ function Count({ till, site }: { till: Schemas['TillView']; site: string }) {
               <thead>
                 <tr>
                   <th>Means</th>
-                  <th className="number">Expected</th>
                   <th>Counted</th>
+                  {compared && <th className="number">Expected</th>}
                 </tr>
               </thead>
               <tbody>
                 {till.expected.map((e) => (
                   <tr key={e.method} data-expected={e.method}>
                     <td>{words[e.method]}</td>
-                    <td className="number">
-                      <Mono>{dollars(e.cents)}</Mono>
-                    </td>
                     <td>
                       <Field
                         label={`Counted, ${words[e.method]?.toLowerCase()}`}
@@ -60,6 +60,11 @@ function Count({ till, site }: { till: Schemas['TillView']; site: string }) {
                         name={e.method}
                       />
                     </td>
+                    {compared && (
+                      <td className="number">
+                        <Mono>{dollars(e.cents)}</Mono>
+                      </td>
+                    )}
                   </tr>
                 ))}
               </tbody>

@@ -2,7 +2,7 @@
 
 import { Form, Refused } from '../../ui/Form';
 import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useKeys } from '../../app/keys';
 import { useMay, useSession } from '../../app/session';
@@ -176,7 +176,7 @@ function Detail({ view }: { view: View }) {
 }
 
 export default function Results() {
-  const { me, discreet } = useSession();
+  const { me, discreet, setInHand } = useSession();
   const identity = useIdentity();
   const times = useTimes();
   const look = useLook(results());
@@ -192,6 +192,10 @@ export default function Results() {
   const current = list[at];
   const step = (by: number) => setChosen(list[Math.min(list.length - 1, Math.max(0, at + by))]?.report.id ?? null);
   useKeys({ '[': () => step(-1), ']': () => step(1) });
+  const person = current?.person?.id;
+  useEffect(() => {
+    if (person) setInHand({ person });
+  }, [person, setInHand]);
   return (
     <WidePage>
       <Head>

@@ -25,14 +25,16 @@ export function Address({ registering: r }: { registering: Registering }) {
     asked.current = oneLine(typed);
     const found = await api.POST('/api/addresses', { body: typed }).catch(() => null);
     setAnswer(found?.data ?? { reachable: false, certain: false, candidates: [] });
+    // What the service says of the address on file is kept with it.
+    if (found?.data?.reachable && (await r.flush())) void r.checkAddress();
   };
   const takeIt = (a: Candidate) => {
     asked.current = oneLine(a);
     r.change(a);
     setAnswer({ reachable: true, certain: true, candidates: [] });
-    void r.flush();
+    void r.flush().then((done) => (done ? r.checkAddress() : null));
   };
-  const field = (name: keyof Candidate & keyof typeof form, label: string, placeholder = '') => (
+  const field = (name: (keyof Candidate | 'addressLine2') & keyof typeof form, label: string, placeholder = '') => (
     <Field
       label={label}
       name={name}
@@ -52,6 +54,7 @@ export function Address({ registering: r }: { registering: Registering }) {
       <Stack $gap={2}>
         <Columns $min={part.field}>
           {field('addressLine', 'Address')}
+          {field('addressLine2', 'Second line', 'flat, care of')}
           {field('city', 'Town')}
           {field('state', 'State', 'ME')}
           {field('postalCode', 'Postal code', '04998')}

@@ -1,9 +1,9 @@
 import { useState } from 'react';
 import { type Schemas, useLook } from '../../api/client';
-import { plainDate, sexWord, useTimes } from '../../app/words';
+import { plainDate, sexWord, useIdentity, useTimes } from '../../app/words';
 import { Button, Finder } from '../../ui/controls';
 import { Row, Small, Stack } from '../../ui/layout';
-import { peopleFound, person } from './queries';
+import { peopleFound } from './queries';
 
 type Card = Schemas['PersonCard'];
 
@@ -11,15 +11,16 @@ type Card = Schemas['PersonCard'];
 export function FindPerson(p: {
   onTake: (person: Card) => void;
   onNew?: (typed: string) => void;
-  preferred?: string | undefined;
+  /** Offered before anything is typed; Enter takes them. */
+  preferred?: Card | undefined;
   label?: string;
 }) {
   const [text, setText] = useState('');
   const times = useTimes();
+  const identity = useIdentity();
   const look = useLook(peopleFound(text), text.trim().length > 1);
-  const preferred = useLook(person(p.preferred ?? ''), p.preferred !== undefined);
   const hits = text.trim().length > 1 ? (look.data ?? []) : [];
-  const before = preferred.data?.card;
+  const before = p.preferred;
   return (
     <Stack>
       <Finder
@@ -32,6 +33,7 @@ export function FindPerson(p: {
         keyOf={(h) => h.person.id}
         textOf={(h) => h.person.name}
         onTake={(h) => p.onTake(h.person)}
+        {...(before && { onBlank: () => p.onTake(before) })}
         render={({ person, nextVisit, why }) => (
           <>
             <strong>{person.name}</strong>
@@ -55,7 +57,8 @@ export function FindPerson(p: {
       />
       {before && text === '' && (
         <Row>
-          <Button onPress={() => p.onTake(before)}>{before.name}, in hand</Button>
+          <Button onPress={() => p.onTake(before)}>{identity(before)}, in hand</Button>
+          <Small>Enter takes them</Small>
         </Row>
       )}
       {look.isSuccess && hits.length === 0 && text.trim().length > 1 && (

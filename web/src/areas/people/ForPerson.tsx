@@ -4,6 +4,8 @@ import { type ReactNode, useState } from 'react';
 import type { Schemas } from '../../api/client';
 import { useKept } from '../../app/kept';
 import { useSession } from '../../app/session';
+import { useIdentity } from '../../app/words';
+import { usePersonInHand } from './inHand';
 import { Button } from '../../ui/controls';
 import { Row, Small, Spread } from '../../ui/layout';
 import { FindPerson } from './FindPerson';
@@ -20,7 +22,9 @@ export function ForPerson(p: {
   before?: (take: (person: Card) => void) => ReactNode;
   children: (person: Card) => ReactNode;
 }) {
-  const { inHand } = useSession();
+  const inHand = usePersonInHand();
+  const identity = useIdentity();
+  const { discreet } = useSession();
   const [person, setPerson] = useKept<Card | null>(p.place, 'person', p.person ?? null);
   const [typed, setTyped] = useState<string | null>(null);
   if (typed !== null) {
@@ -34,20 +38,16 @@ export function ForPerson(p: {
     return (
       <>
         {p.before?.(setPerson)}
-        <FindPerson
-          onTake={setPerson}
-          onNew={setTyped}
-          preferred={inHand && 'person' in inHand ? inHand.person : undefined}
-        />
+        <FindPerson onTake={setPerson} onNew={setTyped} preferred={inHand} />
       </>
     );
   return (
     <>
       <Row>
         <div>
-          <strong>{person.name}</strong>
+          <strong>{identity(person)}</strong>
           <br />
-          <Small>{[person.age, person.recordNumber].filter(Boolean).join(' · ')}</Small>
+          <Small>{[person.age, !discreet && person.recordNumber].filter(Boolean).join(' · ')}</Small>
         </div>
         <Spread />
         {!p.person && <Button onPress={() => setPerson(null)}>Somebody else</Button>}

@@ -6,6 +6,7 @@ import { Button, Choose, Field } from '../../ui/controls';
 import { Columns, Row, Small, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { emptyForm } from './form';
+import { Twins, twinsOf } from './Twins';
 
 const purpose = {
   Party: 'Registered only to answer for somebody; not a patient here.',
@@ -28,10 +29,15 @@ export function NewParty(p: {
   const { run, busy, refusal } = useDo();
   const sexes = useWords('sexes');
   const holder = p.as === 'Policyholder';
-  const make = async () => {
+  const make = async (notATwin: boolean) => {
     const form = { ...emptyForm, firstName: first, lastName: last, phone, birthDate, sex };
-    const made = await run(() => api.POST('/api/people', { body: { ...form, noPatient: true, notATwin: true } }));
+    const made = await run(() => api.POST('/api/people', { body: { ...form, noPatient: true, notATwin } }));
     if (made) p.onMade(made);
+  };
+  const twins = twinsOf(refusal);
+  const take = async (card: Schemas['PersonCard']) => {
+    const known = await run(() => api.GET('/api/people/{id}', { params: { path: { id: card.id } } }));
+    if (known) p.onMade(known.person);
   };
   const field = (label: string, value: string, change: (v: string) => void, name: string) => (
     <Field name={name} label={`${p.as}’s ${label}`} value={value} onChange={change} />
@@ -47,10 +53,11 @@ export function NewParty(p: {
           {field('telephone', phone, setPhone, 'phone')}
         </Columns>
         {holder && <Choose name="sex" label="Policyholder’s sex" value={sex} onChange={setSex} choices={sexes} />}
-        <Refused />
+        <Twins twins={twins} onTake={(card) => void take(card)} onAdd={() => void make(true)} />
+        {twins.length === 0 && <Refused />}
         <Row>
           <Button onPress={p.onBack}>Back to the search</Button>
-          <Button onPress={() => void make()} isDisabled={busy}>
+          <Button onPress={() => void make(false)} isDisabled={busy}>
             Add and choose
           </Button>
         </Row>

@@ -10,6 +10,7 @@ import { Empty, Head, Mono, Notice, Page, Row, Sheet, Small, Stack, Table, Tag }
 import { color, part, size, space } from '../../ui/tokens';
 import { Appointments } from './Appointments';
 import { Account } from '../money/Account';
+import { GlanceAt } from '../consult/Glance';
 import { Coverages } from '../coverage/Coverages';
 import { Merging } from './Merging';
 import { RegistrationForm } from './RegistrationForm';
@@ -27,6 +28,43 @@ const Facts = styled.dl`
   }
 `;
 
+/** The address in full, and what the address service said of it. */
+function address({ person, addressCheck }: Schemas['PersonView']) {
+  const place = [person.addressLine, person.addressLine2, person.city, person.state, person.postalCode];
+  const said = addressCheck ? (addressCheck.known ? 'checked' : 'not known to the address service') : 'not checked';
+  const line = place.filter(Boolean).join(', ');
+  return person.addressLine ? `${line} (${said})` : line;
+}
+
+const jumps = [
+  { id: 'chart', word: 'Chart', needs: 'see_chart' },
+  { id: 'visits', word: 'Visits', needs: '' },
+  { id: 'coverage', word: 'Coverage', needs: '' },
+  { id: 'balance', word: 'Balance', needs: 'see_charges' },
+  { id: 'registration', word: 'Registration', needs: 'edit_people' },
+];
+
+/** The parts of the page, one press away. */
+function Jumps() {
+  const may = useMay();
+  const go = (id: string) => {
+    const place = document.querySelector<HTMLElement>(`[data-place=${id}]`);
+    place?.scrollIntoView({ block: 'start' });
+    place?.querySelector<HTMLElement>('button, input, a[href]')?.focus({ preventScroll: true });
+  };
+  return (
+    <Row as="nav" aria-label="Parts of the record" $gap={1} style={{ marginBottom: space(3) }}>
+      {jumps
+        .filter((j) => !j.needs || may(j.needs))
+        .map((j) => (
+          <Button key={j.id} $kind="quiet" onPress={() => go(j.id)}>
+            {j.word}
+          </Button>
+        ))}
+    </Row>
+  );
+}
+
 /** What the desk reads at a glance. */
 function AtAGlance({ view }: { view: Schemas['PersonView'] }) {
   const { clinic } = useSession();
@@ -38,7 +76,7 @@ function AtAGlance({ view }: { view: Schemas['PersonView'] }) {
   const facts: [string, string][] = [
     ['Telephone', [telephone(person.phone), telephone(person.otherPhone)].filter(Boolean).join(', ')],
     ['E-mail', person.email ?? (person.emailDeclined ? 'declined' : '')],
-    ['Address', [person.addressLine, person.city, person.postalCode].filter(Boolean).join(', ')],
+    ['Address', address(view)],
     ['Answers for them', view.responsible?.name ?? 'the patient'],
     ['May be sent', messages.length > 0 ? messages.join(', ') : 'nothing'],
     ['Emergency contact', [r.emergencyName, telephone(r.emergencyPhone)].filter(Boolean).join(', ')],
@@ -122,10 +160,18 @@ export default function PersonPage() {
     );
   // Somebody just added is registered first; otherwise the facts come first.
   const registration = (
-    <>
+    <div data-place="registration">
       <h2 style={{ margin: `${space(5)} 0 ${space(3)}` }}>Registration</h2>
-      <RegistrationForm key={id} id={id} focus={registering} />
-    </>
+      <div data-edit>
+        <RegistrationForm key={id} id={id} focus={registering} />
+      </div>
+    </div>
+  );
+  const treats = may('see_chart') && !may('edit_coverage');
+  const appointments = visits.data && (
+    <div data-place="visits">
+      <Appointments list={visits.data} person={card} missed={look.data.missed} />
+    </div>
   );
   return (
     <Page>
@@ -147,6 +193,11 @@ export default function PersonPage() {
         </p>
       </Head>
       <Stack>
+        {look.data.registration.restricted && (
+          <Notice $tone="coral" data-restricted>
+            The chart is under restriction: it opens with a reason, which is recorded.
+          </Notice>
+        )}
         {card.chartAlert && <Notice $tone="brass">{card.chartAlert}</Notice>}
         {person.billingNote && may('see_charges') && <Notice $tone="tide">{person.billingNote}</Notice>}
         {look.data.mergedInto && (
@@ -162,25 +213,31 @@ export default function PersonPage() {
         {toCancel.length > 0 && may('book') && <ToCancel visits={toCancel} />}
       </Stack>
       {may('edit_people') && registering && registration}
+      <Jumps />
+      {may('see_chart') && (
+        <Sheet data-place="chart">
+          <h2>Chart</h2>
+          <GlanceAt person={id} />
+        </Sheet>
+      )}
+      {/* Whoever treats looks for what was; whoever books and bills for how to reach and bill. */}
+      {treats && appointments}
       <Sheet style={{ marginTop: space(2) }}>
         <AtAGlance view={look.data} />
         <Row style={{ marginTop: space(3) }}>
           <a href={`/api/people/${id}/fhir`}>Save the registration and coverage as a FHIR file</a>
         </Row>
       </Sheet>
-      <Sheet>
+      <Sheet data-place="coverage">
         <h2>Coverage</h2>
-        {coverages.data && (
-          <Coverages
-            person={id}
-            views={coverages.data}
-            selfPayAt={person.selfPayToldAt ?? null}
-            selfPayBy={person.selfPayToldBy ?? null}
-          />
-        )}
+        {coverages.data && <Coverages person={id} views={coverages.data} />}
       </Sheet>
-      {may('see_charges') && <Account person={id} />}
-      {visits.data && <Appointments list={visits.data} person={card} missed={look.data.missed} />}
+      {may('see_charges') && (
+        <div data-place="balance">
+          <Account person={id} />
+        </div>
+      )}
+      {!treats && appointments}
       {may('edit_people') && !registering && registration}
       {may('restrict_charts') && <Restriction person={id} restricted={look.data.registration.restricted} />}
       {may('merge_people') && (

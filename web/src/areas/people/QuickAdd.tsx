@@ -1,15 +1,14 @@
 import { Form, Refused } from '../../ui/Form';
 import { api, type Schemas, useDo } from '../../api/client';
 import { forget, useKept } from '../../app/kept';
-import { plainDate, sexWord } from '../../app/words';
 import { useWords } from '../../app/choices';
 import { Button, Choose, Field } from '../../ui/controls';
-import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { Columns, Row, Spread } from '../../ui/layout';
 import { emptyForm, type PersonForm } from './form';
+import { Twins, twinsOf } from './Twins';
 import { part } from '../../ui/tokens';
 
 type Card = Schemas['PersonCard'];
-type Twin = Schemas['Twin'];
 
 /** Takes only a name, and whatever else is known; the gaps become blockers at check-in. */
 export function QuickAdd(p: { typed: string; onDone: (person: Card) => void; onBack: () => void }) {
@@ -35,7 +34,7 @@ export function QuickAdd(p: { typed: string; onDone: (person: Card) => void; onB
       if (found.data) p.onDone(found.data.card);
     }
   };
-  const twins = refusal?.is('likely-twin') ? (refusal.problem.current as unknown as Twin[]) : [];
+  const twins = twinsOf(refusal);
   return (
     <Form refusal={refusal} onSave={() => void save(false)}>
       <Columns $min={part.wideField}>
@@ -51,33 +50,7 @@ export function QuickAdd(p: { typed: string; onDone: (person: Card) => void; onB
         <Field name="phone" label="Mobile telephone" value={form.phone ?? ''} onChange={set('phone')} />
       </Columns>
       <Choose label="Sex" value={form.sex ?? ''} onChange={set('sex')} choices={sexes} name="sex" />
-      {twins.length > 0 && (
-        <Notice $tone="brass" role="alert">
-          <Stack>
-            <strong>Is it one of these?</strong>
-            {twins.map((t) => (
-              <Row key={t.person.id}>
-                <div>
-                  {t.person.name}
-                  <br />
-                  <Small>
-                    {[plainDate(t.person.birthDate), sexWord(t.person.sex), t.person.address, t.person.recordNumber]
-                      .filter(Boolean)
-                      .join(' · ')}
-                  </Small>
-                  <br />
-                  <Small>{t.reasons.join(', ')}</Small>
-                </div>
-                <Spread />
-                <Button onPress={() => p.onDone(t.person)}>It is</Button>
-              </Row>
-            ))}
-            <Row>
-              <Button onPress={() => void save(true)}>No, somebody else: add</Button>
-            </Row>
-          </Stack>
-        </Notice>
-      )}
+      <Twins twins={twins} onTake={p.onDone} onAdd={() => void save(true)} />
       {twins.length === 0 && <Refused />}
       <Row>
         <Spread />

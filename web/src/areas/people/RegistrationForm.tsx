@@ -146,12 +146,18 @@ function Form({ view, brief, focus }: { view: View; brief: boolean; focus: boole
         <Columns $min={part.wideField}>
           {field('phone', 'Mobile telephone')}
           {field('otherPhone', 'Other telephone')}
-          {field('email', 'E-mail')}
+          <Field
+            label="E-mail"
+            name="email"
+            value={String(form.email ?? '')}
+            // An address that is given was not declined.
+            onChange={(email) => r.change({ email, ...(email.trim() !== '' && { emailDeclined: false }) })}
+          />
         </Columns>
         <Check
           label="E-mail declined"
           value={form.emailDeclined ?? false}
-          onChange={(v) => r.change({ emailDeclined: v })}
+          onChange={(v) => r.change({ emailDeclined: v, ...(v && { email: '' }) })}
         />
         <Columns $min={part.wideField}>
           {field('emergencyName', 'Emergency contact')}

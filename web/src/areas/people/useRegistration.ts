@@ -24,7 +24,14 @@ export function useRegistration(view: View) {
       heldOf(await change(client, () => api.PATCH('/api/people/{id}', { params, body: { ...fields, version } }))),
     theirs: (current) => heldOf(current as PersonForm),
   });
-  return { ...draft, form: local, text: (field: TextField) => (value: string) => draft.change({ [field]: value }) };
+  const checkAddress = () =>
+    change(client, () => api.POST('/api/people/{id}/address-check', { params })).catch(() => null);
+  return {
+    ...draft,
+    checkAddress,
+    form: local,
+    text: (field: TextField) => (value: string) => draft.change({ [field]: value }),
+  };
 }
 
 export type Registering = ReturnType<typeof useRegistration>;

@@ -7,12 +7,12 @@ import { DayField, useTypedDay } from '../../app/days';
 import { useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { TakeSeveral } from '../../ui/choices';
-import { Button, Field, Pick } from '../../ui/controls';
+import { Button, Check, Field, Pick } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
-import { Columns, Empty, Mono, Row, Small, Spread } from '../../ui/layout';
+import { Columns, Empty, Mono, Notice, Row, Small, Spread } from '../../ui/layout';
 import { part } from '../../ui/tokens';
-import { RebookingPlan } from './RebookingPlan';
-import { shifts as shiftsQuery } from './queries';
+import { RebookingPlan, toldWords } from './RebookingPlan';
+import { freeThen, shifts as shiftsQuery } from './queries';
 
 const Wide = styled.div`
   min-width: ${part.wideField};
@@ -38,10 +38,15 @@ export function Away({ day, onClose }: { day: string; onClose: () => void }) {
   const [reason, setReason] = useState('');
   const [next, setNext] = useState<string | null>(null);
   const [chosen, setChosen] = useState<string[]>([]);
+  const [tell, setTell] = useState(true);
+  const [handed, setHanded] = useState<Schemas['HandedOver'] | null>(null);
   const { run, busy, refusal } = useDo();
   const place = (s: Schemas['ShiftBooked']) => clinic.staff.findIndex((x) => x.id === s.clinicianId);
   const shifts = [...(look.data ?? [])].sort((a, b) => a.startsAt.localeCompare(b.startsAt) || place(a) - place(b));
   const taken = shifts.filter((s) => chosen.includes(s.id));
+  // Whoever works then cannot take them on.
+  const free = useLook(freeThen(chosen), taken.length > 0);
+  const canTakeOn = clinicians.filter((c) => free.data?.includes(c.id) && taken.every((s) => s.clinicianId !== c.id));
   const visits = taken.reduce((n, s) => n + s.visits, 0);
   const count = taken.length === 1 ? 'the shift' : `${taken.length} shifts`;
   const shiftIds = taken.map((s) => s.id);
@@ -51,8 +56,11 @@ export function Away({ day, onClose }: { day: string; onClose: () => void }) {
     setReason('');
   };
   const handOver = async () => {
-    const body = { shiftIds, clinicianId: next ?? '' };
-    if (await run(() => api.POST('/api/shifts/hand-over', { body }))) setChosen([]);
+    const body = { shiftIds, clinicianId: next ?? '', tell };
+    const done = await run(() => api.POST('/api/shifts/hand-over', { body }));
+    if (!done) return;
+    setChosen([]);
+    setHanded(done);
   };
   const name = (s: Schemas['ShiftBooked']) => clinic.staff.find((x) => x.id === s.clinicianId)?.lastName ?? '';
   const when = (s: Schemas['ShiftBooked']) =>
@@ -127,17 +135,26 @@ export function Away({ day, onClose }: { day: string; onClose: () => void }) {
                 label="Or hand over to"
                 value={next}
                 onChange={setNext}
-                choices={clinicians.filter((c) => taken.every((s) => s.clinicianId !== c.id))}
+                choices={canTakeOn}
+                placeholder={free.data && canTakeOn.length === 0 ? 'Nobody is free then' : 'Whoever is free then'}
               />
             </Wide>
+            {visits > 0 && <Check label="Tell them whom they will see" value={tell} onChange={setTell} />}
             <Button
-              isDisabled={busy || next === null}
+              isDisabled={busy || !canTakeOn.some((c) => c.id === next)}
               aria-label={`Hand over ${count}`}
               onPress={() => void handOver()}
             >
               Hand over
             </Button>
           </Row>
+        )}
+        {handed && (
+          <Notice $tone="kelp" role="status">
+            Handed over with {handed.visits} booked.
+            {handed.told.messages + handed.told.letters + handed.told.calls > 0 &&
+              ` ${toldWords(handed.told)} All of it stands under Messages and calls.`}
+          </Notice>
         )}
         <Refused />
         <RebookingPlan />

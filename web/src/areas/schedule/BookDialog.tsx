@@ -4,6 +4,7 @@ import { api, type Schemas, useDo } from '../../api/client';
 import { useChoices } from '../../app/choices';
 import { forget, useKept } from '../../app/kept';
 import { useMay, useSession } from '../../app/session';
+import { useUndo } from '../../app/undo';
 import { useTimes } from '../../app/words';
 import { Button, Check, Choose, Field, Pick } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
@@ -11,6 +12,7 @@ import { Columns, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { ForPerson } from '../people/ForPerson';
 import { Contact } from './Contact';
+import { AskFirst, offeredBy, useMeant, useSlotWords } from './AskFirst';
 import { SeriesPart } from './SeriesPart';
 import { WhomToAsk } from './WaitingList';
 
@@ -43,35 +45,33 @@ export function BookDialog({
   const [typeId, setTypeId] = useState<string | null>(slot?.visitTypeId ?? null);
   const [again, setAgain] = useState(false);
   const may = useMay();
-  // What was said once holds: a time can be kept for another type, and the person be booked elsewhere too.
-  const [sure, setSure] = useState<{ knowingly?: boolean; besideOwn?: boolean }>({});
+  const { meant, also, anew } = useMeant();
+  const slotWords = useSlotWords();
+  const offerUndo = useUndo();
   const { run, busy, refusal } = useDo();
   if (!slot) return null;
   const clinician = clinic.staff.find((s) => s.id === slot.clinicianId)?.name;
   const type = clinic.visitTypes.find((t) => t.id === slot.visitTypeId);
   const title = `${extra ? 'Extra booking' : (type?.name ?? 'Visit')}, ${times.day(slot.startsAt)} at ${times.time(slot.startsAt)}`;
-  const book = async (person: Schemas['PersonCard'], said: { knowingly?: boolean; besideOwn?: boolean } = {}) => {
-    const held = { ...sure, ...said };
-    setSure(held);
-    const where = {
-      slotId: slot.id,
-      minutes: length.trim() === '' ? null : Number(length),
-      visitTypeId: typeId === slot.visitTypeId ? null : typeId,
-      extra,
-      knowingly: held.knowingly ?? false,
-      besideOwn: held.besideOwn ?? false,
-    };
+  const book = async (person: Schemas['PersonCard'], doubts: Schemas['Doubt'][]) => {
+    const visitTypeId = typeId === slot.visitTypeId ? null : typeId;
+    const where = { slotId: slot.id, minutes: length, visitTypeId, extra, meant: doubts };
     const visit = await run(() =>
       api.POST('/api/visits', { body: { personId: person.id, ...where, reason, note, kind } }),
     );
     if (visit) {
       forget(place);
       setInHand({ visit: visit.id });
+      offerUndo(`Booked ${times.day(visit.startsAt)} ${times.time(visit.startsAt)}.`, () =>
+        api.POST('/api/visits/{id}/cancel', {
+          params: { path: { id: visit.id } },
+          body: { reason: 'booked by mistake', byPatient: false },
+        }),
+      );
       onClose();
     }
   };
   const usual = (new Date(slot.endsAt).getTime() - new Date(slot.startsAt).getTime()) / 60000;
-  const offered = refusal?.is('taken') ? ((refusal.problem.current ?? []) as Slot[]) : [];
   return (
     <Dialog kept title={title} open onClose={onClose}>
       <Stack $gap={4}>
@@ -91,7 +91,7 @@ export function BookDialog({
           {(person) => (
             <>
               <Contact person={person} />
-              <Form refusal={refusal} onSave={() => void book(person)}>
+              <Form refusal={refusal} onSave={() => void book(person, meant)}>
                 <Field name="reason" label="Reason" value={reason} onChange={setReason} autoFocus />
                 <Columns $min={part.field}>
                   <Pick label="Visit type" value={typeId} onChange={setTypeId} choices={types} />
@@ -115,33 +115,28 @@ export function BookDialog({
                   ]}
                 />
                 <Refused />
-                {refusal?.is('other-type') && (
-                  <Row>
-                    <Spread />
-                    <Button onPress={() => void book(person, { knowingly: true })} isDisabled={busy}>
-                      It cannot wait: book over it
-                    </Button>
-                  </Row>
-                )}
-                {refusal?.is('twice-at-once') && (
-                  <Row>
-                    <Spread />
-                    <Button onPress={() => void book(person, { besideOwn: true })} isDisabled={busy}>
-                      They can be at both: book it
-                    </Button>
-                  </Row>
-                )}
-                {offered.map((s) => (
-                  <Button key={s.id} onPress={() => onOther(s)}>
-                    {times.day(s.startsAt)} at {times.time(s.startsAt)}
+                <AskFirst
+                  refusal={refusal}
+                  what="Book it all the same"
+                  busy={busy}
+                  onMeant={() => void book(person, also(refusal))}
+                />
+                {offeredBy(refusal).map((s) => (
+                  <Button
+                    key={s.id}
+                    onPress={() => {
+                      anew();
+                      onOther(s);
+                    }}
+                  >
+                    {slotWords(s)}
                   </Button>
                 ))}
                 {again && (
                   <SeriesPart
                     slot={slot}
                     personId={person.id}
-                    reason={reason}
-                    note={note}
+                    wanted={{ reason, note, kind, minutes: length, visitTypeId: typeId }}
                     onBooked={(first) => {
                       forget(place);
                       setInHand({ visit: first.id });

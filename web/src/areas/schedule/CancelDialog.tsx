@@ -3,6 +3,7 @@ import { useEffect, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
+import { useUndo } from '../../app/undo';
 import { useTimes } from '../../app/words';
 import { Button, Check, Choose, Pick } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
@@ -20,6 +21,7 @@ export function CancelDialog({ visit, onClose }: { visit: Schemas['Visit']; onCl
   const [freed, setFreed] = useState<string | null>(null);
   const [rest, setRest] = useState(false);
   const { run, busy, refusal } = useDo();
+  const offerUndo = useUndo();
   const look = useLook(seriesOf(visit.id));
   const series = look.data?.series;
   const later = look.data?.visits.filter((v) => v.stage === 'booked' && v.startsAt > visit.startsAt).length ?? 0;
@@ -32,6 +34,9 @@ export function CancelDialog({ visit, onClose }: { visit: Schemas['Visit']; onCl
       return;
     }
     if (!(await run(() => api.POST('/api/visits/{id}/cancel', { params: { path: { id: visit.id } }, body })))) return;
+    offerUndo(`Cancelled ${times.day(visit.startsAt)} ${times.time(visit.startsAt)}.`, () =>
+      api.POST('/api/visits/{id}/stage', { params: { path: { id: visit.id } }, body: { to: 'back' } }),
+    );
     if (visit.slotId && new Date(visit.startsAt) > now) setFreed(visit.slotId);
     else onClose();
   };

@@ -10,6 +10,7 @@ import { Button, Field, Pick } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
 import { Columns, Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table } from '../../ui/layout';
 import { part } from '../../ui/tokens';
+import { usePersonInHand } from '../people/inHand';
 import { Limits } from '../people/Limits';
 import { useGroups } from './Groups';
 import { WantTime } from './WantTime';
@@ -62,7 +63,7 @@ export function OpenTimes(p: {
   onClose: () => void;
   onTake: (slot: Schemas['Slot'], minutes: number) => void;
 }) {
-  const { clinic, inHand } = useSession();
+  const { clinic } = useSession();
   const times = useTimes();
   const { wish, change, skip, setSkip } = useWish(p.from, p.moving);
   const day = useTypedDay(wish.from);
@@ -72,7 +73,8 @@ export function OpenTimes(p: {
   const { clinicians, sites, types } = useChoices();
   // Whoever is in a chosen group is meant.
   const meant = wish.clinicians.flatMap((id) => groups.find((g) => g.id === id)?.members ?? [id]);
-  const person = p.moving?.person.id ?? (inHand !== null && 'person' in inHand ? inHand.person : undefined);
+  const inHand = usePersonInHand();
+  const person = p.moving?.person.id ?? inHand?.id;
   const { after, before } = wish.part === 'typed' ? wish : (parts[wish.part] ?? wish);
   const asked = {
     ...(day.day && { from: day.day }),
@@ -83,7 +85,7 @@ export function OpenTimes(p: {
     ...(after && { after }),
     ...(before && { before }),
     ...(wish.around && { around: wish.around }),
-    ...(Number(wish.minutes) > 0 && { minutes: Number(wish.minutes) }),
+    ...(wish.minutes.trim() !== '' && { minutes: wish.minutes }),
     ...(person && { personId: person }),
     ...(skip > 0 && { skip }),
   };

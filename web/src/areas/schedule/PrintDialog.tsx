@@ -1,7 +1,9 @@
 import { useState } from 'react';
+import { Refusal, type Schemas } from '../../api/client';
 import { useChoices } from '../../app/choices';
 import { DayField, useTypedDay } from '../../app/days';
 import { Several } from '../../ui/choices';
+import { Form, Refused } from '../../ui/Form';
 import { Button, Check, Field } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
 import { Columns, Row, Small, Spread, Stack } from '../../ui/layout';
@@ -18,7 +20,8 @@ export function PrintDialog({ day, onClose }: { day: string; onClose: () => void
   const [who, setWho] = useState<string[]>([]);
   const [first, last] = [useTypedDay(from), useTypedDay(to)];
   const ready = first.day !== undefined && last.day !== undefined;
-  const print = () => {
+  const [refusal, setRefusal] = useState<Refusal | null>(null);
+  const print = async () => {
     if (!first.day || !last.day) return;
     const asked = new URLSearchParams({
       from: first.day,
@@ -28,27 +31,26 @@ export function PrintDialog({ day, onClose }: { day: string; onClose: () => void
       before,
       contact: String(contact),
     });
+    // What is wrong is told at its field, before a window opens on it.
+    const answer = await fetch(`/api/print/day-lists?${asked}&check=true`).catch(() => null);
+    if (answer && !answer.ok) return setRefusal(new Refusal((await answer.json()) as Schemas['Problem']));
     window.open(`/api/print/day-lists?${asked}`, '_blank');
     onClose();
   };
   return (
     <Dialog light title="Print the lists" open onClose={onClose}>
-      <form
-        onSubmit={(event) => {
-          event.preventDefault();
-          print();
-        }}
-      >
+      <Form refusal={refusal} onSave={() => void print()}>
         <Stack $gap={4}>
           <Columns $min={part.wideField}>
             <DayField label="From" value={from} onChange={setFrom} read={first} autoFocus />
-            <DayField label="To" value={to} onChange={setTo} read={last} />
-            <Field label="Not before" value={after} onChange={setAfter} placeholder="9:00" />
-            <Field label="Before" value={before} onChange={setBefore} placeholder="16:00" />
+            <DayField label="To" name="to" value={to} onChange={setTo} read={last} />
+            <Field name="after" label="Not before" value={after} onChange={setAfter} placeholder="9:00" />
+            <Field name="before" label="Before" value={before} onChange={setBefore} placeholder="16:00" />
           </Columns>
           <Several label="Clinicians" choices={lastNames} value={who} onChange={setWho} />
           <Small>{who.length === 0 ? 'Everybody, one list for each and day.' : 'One list for each and day.'}</Small>
           <Check label="With telephone and e-mail" value={contact} onChange={setContact} />
+          <Refused />
           <Row>
             <Spread />
             <Button onPress={onClose}>Leave</Button>
@@ -57,7 +59,7 @@ export function PrintDialog({ day, onClose }: { day: string; onClose: () => void
             </Button>
           </Row>
         </Stack>
-      </form>
+      </Form>
     </Dialog>
   );
 }

@@ -129,6 +129,8 @@ export default function Schedule() {
     [columns, clinic.zone, shown.half, past],
   );
   const loaded = view === 'week' ? week.data : look.data;
+  // A slot that somebody wants to see, also one that is booked.
+  const asked = look.data?.slots.find((s) => s.id === params.get('slot'));
   return (
     <Whole>
       <Bar>
@@ -177,6 +179,7 @@ export default function Schedule() {
         />
       )}
       {slot && <SlotDialog slot={slot} onClose={() => setSlot(null)} />}
+      {asked && <SlotDialog slot={asked} onClose={() => go({ slot: null })} />}
       {note && <NoteDialog note={note} onClose={() => setNote(null)} />}
       {params.get('more') === 'note' && <NewNote day={day} onClose={leave} />}
       {params.get('more') === 'waiting' && <WaitingList onClose={leave} />}

@@ -49,10 +49,12 @@ const TopRow = styled.div`
   }
 `;
 
-const Wide = styled.div`
+/** On a phone only what says whose day it is, and which, stays. */
+const Wide = styled.div<{ $stays?: boolean }>`
   width: ${space(28)};
   @media (max-width: ${phone}) {
-    display: none;
+    display: ${(p) => (p.$stays ? 'block' : 'none')};
+    flex: 1;
   }
 `;
 
@@ -90,7 +92,7 @@ export function DayBar(p: {
           {p.view === 'month' ? times.month(p.day) : p.view === 'week' ? `Week of ${words}` : words}
         </Day>
         <Spread />
-        <Wide>
+        <Wide $stays>
           <Field
             label="Go to a day"
             hideLabel
@@ -149,7 +151,7 @@ export function FilterBar(p: {
         ]}
       />
       {p.view !== 'day' && (
-        <Wide style={{ width: part.list }}>
+        <Wide $stays style={{ width: part.list }}>
           <Pick
             label="Clinician"
             hideLabel
@@ -161,7 +163,7 @@ export function FilterBar(p: {
       )}
       {p.view === 'day' && (
         <>
-          <Wide>
+          <Wide $stays>
             <WhoPick groups={p.groups} value={shown.group} onChange={(group) => p.onShown({ group })} />
           </Wide>
           <Wide>

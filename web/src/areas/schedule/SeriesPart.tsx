@@ -4,14 +4,15 @@ import { useTimes } from '../../app/words';
 import { Button, Check, Choose, Field } from '../../ui/controls';
 import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part, size } from '../../ui/tokens';
+import { AskFirst, useMeant } from './AskFirst';
 import { seriesPlan } from './queries';
 
 /** The same visit again and again: every day of the series is looked over before any is booked. */
 export function SeriesPart(p: {
   slot: Schemas['Slot'];
   personId: string;
-  reason: string;
-  note: string;
+  /** As of the first visit: every one of them is alike. */
+  wanted: { reason: string; note: string; kind: string; minutes: string; visitTypeId: string | null };
   onBooked: (first: Schemas['Visit']) => void;
 }) {
   const times = useTimes();
@@ -19,12 +20,17 @@ export function SeriesPart(p: {
   const [unit, setUnit] = useState('weeks');
   const [count, setCount] = useState('6');
   const [left, setLeft] = useState<string[]>([]);
-  const asked = { slotId: p.slot.id, every: Number(every) || 0, unit, count: Number(count) || 0 };
+  const { minutes, visitTypeId } = p.wanted;
+  const asked = {
+    ...{ slotId: p.slot.id, every: Number(every) || 0, unit, count: Number(count) || 0 },
+    ...{ minutes, visitTypeId },
+  };
   const plan = useLook(seriesPlan(asked));
   const { run, busy, refusal } = useDo();
   const chosen = (plan.data ?? []).flatMap((l) => (l.slot && !left.includes(l.day) ? [l.slot.id] : []));
-  const book = async () => {
-    const body = { personId: p.personId, every: asked.every, unit, slotIds: chosen, reason: p.reason, note: p.note };
+  const { meant, also } = useMeant();
+  const book = async (doubts: Schemas['Doubt'][]) => {
+    const body = { personId: p.personId, every: asked.every, unit, slotIds: chosen, ...p.wanted, meant: doubts };
     const visits = await run(() => api.POST('/api/series', { body }));
     const first = visits?.[0];
     if (first) p.onBooked(first);
@@ -69,9 +75,15 @@ export function SeriesPart(p: {
           {refusal.message}
         </Notice>
       )}
+      <AskFirst refusal={refusal} what="Book them all the same" busy={busy} onMeant={() => void book(also(refusal))} />
       <Row>
         <Spread />
-        <Button $kind="filled" data-main-action isDisabled={busy || chosen.length === 0} onPress={() => void book()}>
+        <Button
+          $kind="filled"
+          data-main-action
+          isDisabled={busy || chosen.length === 0}
+          onPress={() => void book(meant)}
+        >
           Book all {chosen.length}
         </Button>
       </Row>

@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useChoices } from '../../app/choices';
 import { useSession } from '../../app/session';
+import { useUndo } from '../../app/undo';
 import { useTimes } from '../../app/words';
 import { Button, Field, Pick } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
@@ -20,11 +21,20 @@ export function SlotDialog({ slot, onClose }: { slot: Schemas['Slot']; onClose: 
   const [at, setAt] = useState('');
   const [type, setType] = useState<string | null>(slot.visitTypeId ?? null);
   const { run, busy, refusal } = useDo();
+  const offerUndo = useUndo();
   const history = useLook(slotHistory(slot.id));
   const [begins, ends] = [new Date(slot.startsAt).getTime(), new Date(slot.endsAt).getTime()];
   const middle = new Date((begins + ends) / 2).toISOString();
   const change = async (body: Schemas['SlotChange']) => {
-    if (await run(() => api.POST('/api/slots/{id}', { params: { path: { id: slot.id } }, body }))) onClose();
+    if (!(await run(() => api.POST('/api/slots/{id}', { params: { path: { id: slot.id } }, body })))) return;
+    const { shiftId, visitTypeId, startsAt } = slot;
+    if (body.what === 'delete' && visitTypeId) {
+      const again = { place: 'at', at: times.time(startsAt), minutes: (ends - begins) / 60000, visitTypeId };
+      offerUndo(`The slot at ${times.time(startsAt)} is deleted.`, () =>
+        api.POST('/api/shifts/{id}/slots', { params: { path: { id: shiftId } }, body: again }),
+      );
+    }
+    onClose();
   };
   return (
     <Dialog title={`Slot ${times.time(slot.startsAt)} to ${times.time(slot.endsAt)}`} open onClose={onClose} wide>

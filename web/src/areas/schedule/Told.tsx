@@ -22,6 +22,7 @@ const fate: Record<Schemas['Fate'], [string, Tone]> = {
 
 /** What patients were told, what became of it, and whom to call. */
 export function Told({ onClose }: { onClose: () => void }) {
+  const identity = useIdentity();
   const look = useLook(messages());
   const all = look.data ?? [];
   const calls = all.filter((m) => m.toDo === 'call');
@@ -50,7 +51,7 @@ export function Told({ onClose }: { onClose: () => void }) {
                   <Button
                     isDisabled={busy}
                     onPress={() => void became(m, 'called')}
-                    aria-label={`Called ${m.person.name}`}
+                    aria-label={`Called ${identity(m.person)}`}
                   >
                     Called
                   </Button>
@@ -58,7 +59,7 @@ export function Told({ onClose }: { onClose: () => void }) {
                     $kind="quiet"
                     isDisabled={busy}
                     onPress={() => void became(m, 'not_reached')}
-                    aria-label={`Not reached: ${m.person.name}`}
+                    aria-label={`Not reached: ${identity(m.person)}`}
                   >
                     Not reached
                   </Button>
@@ -79,7 +80,7 @@ export function Told({ onClose }: { onClose: () => void }) {
                 <Button
                   isDisabled={busy}
                   onPress={() => void became(m, 'printed')}
-                  aria-label={`Printed: the letter to ${m.person.name}`}
+                  aria-label={`Printed: the letter to ${identity(m.person)}`}
                 >
                   Printed
                 </Button>

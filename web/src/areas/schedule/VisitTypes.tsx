@@ -78,6 +78,8 @@ function TypeDialog({ old, onClose }: { old: VisitType | null; onClose: () => vo
   const [ground, setGround] = useState(old?.ground ?? tints[0] ?? '');
   const [minutes, setMinutes] = useState(String(old?.minutes ?? 20));
   const [release, setRelease] = useState(old?.releaseDays == null ? '' : String(old.releaseDays));
+  const [fromAge, setFromAge] = useState(String(old?.fromAge ?? ''));
+  const [toAge, setToAge] = useState(String(old?.toAge ?? ''));
   const [by, setBy] = useState<string[]>(old?.bookedBy ?? bookers.map((r) => r.id));
   const [online, setOnline] = useState(old?.online ?? false);
   const [active, setActive] = useState(old?.active ?? true);
@@ -89,8 +91,10 @@ function TypeDialog({ old, onClose }: { old: VisitType | null; onClose: () => vo
       glyph,
       pattern,
       ground,
-      minutes: Number(minutes) || 0,
-      releaseDays: release.trim() === '' ? null : Number(release),
+      minutes,
+      releaseDays: release,
+      fromAge,
+      toAge,
       bookedBy: by,
       online,
       active,
@@ -141,6 +145,8 @@ function TypeDialog({ old, onClose }: { old: VisitType | null; onClose: () => vo
             onChange={setRelease}
             placeholder="always open"
           />
+          <Field name="fromAge" label="For ages from" value={fromAge} onChange={setFromAge} placeholder="any age" />
+          <Field name="toAge" label="For ages up to" value={toAge} onChange={setToAge} placeholder="any age" />
         </Columns>
         <Several label="Booked by" showLabel choices={bookers} value={by} onChange={setBy} />
         {refusal?.fault('bookedBy') && <Notice $tone="coral">{refusal.fault('bookedBy')}</Notice>}

@@ -1,3 +1,4 @@
+import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
 import { useIdentity, usePhone, useTimes } from '../../app/words';
@@ -5,6 +6,7 @@ import { weekdays } from '../../ui/choices';
 import { Button } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
 import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { AskFirst, useMeant } from './AskFirst';
 import { clock } from './TemplateDialog';
 import { waitingFor, waitingList } from './queries';
 
@@ -61,7 +63,7 @@ export function WaitingList({ onClose }: { onClose: () => void }) {
         <Button
           $kind="quiet"
           isDisabled={busy}
-          aria-label={`Waits no more: ${person.name}`}
+          aria-label={`Waits no more: ${identity(person, visit?.callSign)}`}
           onPress={() => void run(() => api.DELETE('/api/waiting/{id}', { params: { path: { id: entry.id } } }))}
         >
           Waits no more
@@ -103,12 +105,15 @@ export function WhomToAsk(p: { slotId: string; onMoved: () => void; onTake: (p: 
   const identity = useIdentity();
   const phone = usePhone();
   const look = useLook(waitingFor(p.slotId));
+  const { also } = useMeant();
+  const [asked, setAsked] = useState<Schemas['ToAsk'] | null>(null);
   const { run, busy, refusal } = useDo();
   if (!look.data || look.data.length === 0) return null;
-  const give = async (w: Schemas['ToAsk']) => {
+  const give = async (w: Schemas['ToAsk'], meant: Schemas['Doubt'][] = []) => {
     if (!w.visit) return p.onTake(w.person);
+    setAsked(w);
     const path = { id: w.visit.id };
-    const body = { slotId: p.slotId, reason: 'earlier time from the waiting list' };
+    const body = { slotId: p.slotId, reason: 'earlier time from the waiting list', meant };
     if (await run(() => api.POST('/api/visits/{id}/move', { params: { path }, body }))) p.onMoved();
   };
   return (
@@ -130,13 +135,21 @@ export function WhomToAsk(p: { slotId: string; onMoved: () => void; onTake: (p: 
             <Button
               isDisabled={busy}
               onPress={() => void give(w)}
-              aria-label={`${w.visit ? 'Move here' : 'Book'}: ${w.person.name}`}
+              aria-label={`${w.visit ? 'Move here' : 'Book'}: ${identity(w.person, w.visit?.callSign)}`}
             >
               {w.visit ? 'Move here' : 'Book'}
             </Button>
           </Row>
         ))}
         {refusal && <Small role="alert">{refusal.message}</Small>}
+        {asked && (
+          <AskFirst
+            refusal={refusal}
+            what="Move it all the same"
+            busy={busy}
+            onMeant={() => void give(asked, also(refusal))}
+          />
+        )}
       </Stack>
     </Notice>
   );

@@ -3,6 +3,7 @@
 import { Form, Refused } from '../../ui/Form';
 import { Unanswered } from '../../ui/Unanswered';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useChoices } from '../../app/choices';
@@ -40,11 +41,11 @@ const Bar = styled.button`
 
 /** What came of a change: what was made, and what stayed as it was and why. */
 function Outcome({ report }: { report: Report }) {
-  const { clinic } = useSession();
+  const { clinic, discreet } = useSession();
   const times = useTimes();
   const name = (id: string) => clinic.staff.find((s) => s.id === id)?.lastName ?? '';
   return (
-    <Notice $tone={report.left.length > 0 ? 'brass' : 'kelp'} role="status">
+    <Notice $tone={report.left.length + report.toRebook.length > 0 ? 'brass' : 'kelp'} role="status">
       <Stack $gap={1} data-report={report.left.length}>
         <span>
           {report.shiftsMade} shifts and {report.slotsMade} slots made, {report.slotsRemoved} slots taken away.
@@ -55,6 +56,22 @@ function Outcome({ report }: { report: Report }) {
           </span>
         ))}
         {report.left.length > 30 && <Small>and {report.left.length - 30} more.</Small>}
+        {report.toRebook.length > 0 && (
+          <>
+            <strong>
+              {report.toRebook.length === 1 ? 'One waits' : `${report.toRebook.length} wait`} for a new time now:
+            </strong>
+            {report.toRebook.map((w) => (
+              <span key={w.visitId} data-to-rebook>
+                {discreet ? '•••••' : w.name}, {times.day(w.startsAt)} {times.time(w.startsAt)} with{' '}
+                {name(w.clinicianId)}
+              </span>
+            ))}
+            <Row>
+              <Link to="/schedule?away=1">The rebooking list</Link>
+            </Row>
+          </>
+        )}
       </Stack>
     </Notice>
   );

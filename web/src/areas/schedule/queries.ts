@@ -57,6 +57,12 @@ export const openTimes = (asked: Query<'/api/open-times'>) =>
 export const shifts = (asked: Query<'/api/shifts'>) =>
   look(['shifts', asked], several, () => api.GET('/api/shifts', { params: { query: asked } }));
 
+/** Who could take these shifts on. */
+export const freeThen = (shiftIds: string[]) =>
+  look(['shifts', 'free', shiftIds], several, () =>
+    api.GET('/api/shifts/free', { params: { query: { shiftIds: shiftIds.join(',') } } }),
+  );
+
 /** A new time for everybody who lost theirs, with what somebody fixed by hand. */
 export const rebooking = (pins: Schemas['Pinned'][]) =>
   look(['rebooking', pins], [...several, { topic: 'person' }], () => api.POST('/api/rebooking', { body: pins }));
@@ -68,6 +74,10 @@ export const messages = () =>
   look(['messages'], [{ topic: 'message' }, { topic: 'person' }], () => api.GET('/api/messages'));
 
 export const groups = () => look(['groups'], [{ topic: 'groups' }], () => api.GET('/api/groups'));
+
+/** Every time that a visit had. */
+export const movesOf = (id: string) =>
+  look(['moves-of', id], [{ topic: 'visit', id }], () => api.GET('/api/visits/{id}/moves', of(id)));
 
 /** Of the series that the visit belongs to. */
 export const seriesOf = (id: string) =>

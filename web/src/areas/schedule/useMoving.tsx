@@ -7,6 +7,7 @@ import { useIdentity, useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Notice, Row, Spread } from '../../ui/layout';
 import { space } from '../../ui/tokens';
+import { AskFirst, everyDoubt, offeredBy, useMeant, useSlotWords } from './AskFirst';
 import type { Card, Slot } from './LaneCards';
 import { visit } from '../visit_line/queries';
 
@@ -19,8 +20,9 @@ export function useMoving(id: string | null, onDone: () => void) {
   const takenUp = useLook(visit(id ?? ''), id !== null);
   const send = (visit: Card, place: Schemas['NewTimeForm']) =>
     run(() => api.POST('/api/visits/{id}/move', { params: { path: { id: visit.visit.id } }, body: place }));
-  const move = async (visit: Card, to: Slot, said: { knowingly?: boolean; besideOwn?: boolean } = {}) => {
-    const done = await send(visit, { slotId: to.id, ...said });
+  const move = async (visit: Card, to: Slot, meant: Schemas['Doubt'][] = []) => {
+    setMoved(null);
+    const done = await send(visit, { slotId: to.id, meant });
     setAsked(done ? null : { visit, to });
     onDone();
     if (!done) return;
@@ -32,7 +34,7 @@ export function useMoving(id: string | null, onDone: () => void) {
     setMoved(null);
     const { slotId, startsAt, endsAt, extra } = card.visit;
     const minutes = (new Date(endsAt).getTime() - new Date(startsAt).getTime()) / 60000;
-    if (slotId) await send(card, { slotId, minutes, extra, knowingly: true, besideOwn: true });
+    if (slotId) await send(card, { slotId, minutes, extra, meant: everyDoubt });
   };
   const moving = (id !== null && takenUp.data?.card) || null;
   return { moving, moved, asked, move, takeBack, run, refusal, forget };
@@ -46,7 +48,8 @@ export function MovingNotices({ of: m, error, onLeave }: { of: Moving; error: Er
   const identity = useIdentity();
   const { moving, moved, asked, refusal } = m;
   const told = error ?? refusal;
-  const offered = refusal?.is('taken') ? ((refusal.problem.current ?? []) as Slot[]) : [];
+  const { also } = useMeant();
+  const slotWords = useSlotWords();
   const when = (iso: string) => `${times.day(iso)} ${times.time(iso)}`;
   return (
     <>
@@ -78,20 +81,17 @@ export function MovingNotices({ of: m, error, onLeave }: { of: Moving; error: Er
           <Row>
             <span>{told.message}</span>
             <Spread />
-            {refusal?.is('other-type') && asked && (
-              <Button onPress={() => void m.move(asked.visit, asked.to, { knowingly: true, besideOwn: true })}>
-                It cannot wait: move it there
-              </Button>
-            )}
-            {refusal?.is('twice-at-once') && asked && (
-              <Button onPress={() => void m.move(asked.visit, asked.to, { besideOwn: true })}>
-                They can be at both: move it there
-              </Button>
+            {asked && (
+              <AskFirst
+                refusal={refusal}
+                what="Move it all the same"
+                onMeant={() => void m.move(asked.visit, asked.to, also(refusal))}
+              />
             )}
             {asked &&
-              offered.map((s) => (
+              offeredBy(refusal).map((s) => (
                 <Button key={s.id} onPress={() => void m.move(asked.visit, s)}>
-                  {when(s.startsAt)}
+                  {slotWords(s)}
                 </Button>
               ))}
             {refusal && <Button onPress={() => m.forget()}>Close</Button>}

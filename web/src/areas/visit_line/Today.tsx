@@ -6,6 +6,7 @@ import { useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
+import { useUndo } from '../../app/undo';
 import { useIdentity, useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Empty, Head, Mono, Notice, Page, Row, Small, Spread, Stack } from '../../ui/layout';
@@ -67,6 +68,9 @@ const Counts = styled.div`
   }
 `;
 
+/** So many rows of a group stand at once; the rest comes on demand. */
+const few = 25;
+
 /** The payers are asked about tomorrow in the evening by themselves; the desk may do it earlier. */
 function AskTomorrow() {
   const { run, busy, refusal } = useDo();
@@ -97,12 +101,22 @@ export default function Today() {
   const navigate = useNavigate();
   const look = useLook(today());
   const { run, busy, refusal } = useDo();
+  const offerUndo = useUndo();
   const act = (w: Waiting) => {
     const visit = w.card?.visit.id;
     if (visit) setInHand({ visit });
     if (w.place === 'arrival' && visit)
       return void run(() =>
         api.POST('/api/visits/{id}/stage', { params: { path: { id: visit } }, body: { to: 'here' } }),
+      ).then(
+        (moved) =>
+          moved &&
+          offerUndo(`${w.card ? identity(w.card.person, w.card.visit.callSign) : 'The patient'} is here.`, () =>
+            api.POST('/api/visits/{id}/stage', {
+              params: { path: { id: visit } },
+              body: { to: 'back', byKey: true },
+            }),
+          ),
       );
     const to: Record<string, string> = {
       check_in: `/visits/${visit}/check-in`,
@@ -111,7 +125,7 @@ export default function Today() {
       note: `/visits/${visit}/note`,
       charges: `/visits/${visit}/charges`,
       money: `/visits/${visit}/money`,
-      claim: '/billing',
+      claim: `/billing?visit=${visit ?? ''}`,
       remittances: '/billing?tab=remittances',
       results: '/results',
       till: '/billing?tab=till',
@@ -121,6 +135,7 @@ export default function Today() {
     };
     navigate(to[w.place] ?? '/today');
   };
+  const [whole, setWhole] = useState<string[]>([]);
   const groups = new Map<string, Waiting[]>();
   for (const w of look.data?.waiting ?? []) groups.set(w.group, [...(groups.get(w.group) ?? []), w]);
   const first = me.staff.firstName;
@@ -164,10 +179,10 @@ export default function Today() {
             {name} <Small>{list.length}</Small>
           </h2>
           <Rows>
-            {list.slice(0, 25).map((w, i) => {
+            {list.slice(0, whole.includes(name) ? list.length : few).map((w, i) => {
               const person = w.card?.person ?? w.person;
               return (
-                <Item key={w.card?.visit.id ?? w.resultId ?? i} data-waiting={person?.recordNumber}>
+                <Item key={w.card?.visit.id ?? w.resultId ?? i} data-item data-waiting={person?.recordNumber}>
                   <span data-phone="off">
                     {w.place === 'arrival' && w.card ? (
                       <Mono>{times.time(w.card.visit.startsAt)}</Mono>
@@ -188,19 +203,21 @@ export default function Today() {
                   <Button
                     isDisabled={busy}
                     onPress={() => act(w)}
-                    aria-label={`${w.action}: ${person?.name ?? w.sentence}`}
+                    aria-label={`${w.action}: ${person ? identity(person, w.card?.visit.callSign) : w.sentence}`}
                   >
                     {w.action}
                   </Button>
                 </Item>
               );
             })}
-            {list.length > 25 && (
-              <Item>
-                <Small data-phone="off">and {list.length - 25} more</Small>
-              </Item>
-            )}
           </Rows>
+          {list.length > few && !whole.includes(name) && (
+            <Row style={{ marginTop: space(2) }}>
+              <Button $kind="quiet" onPress={() => setWhole([...whole, name])}>
+                The other {list.length - few}
+              </Button>
+            </Row>
+          )}
         </Group>
       ))}
       {may('edit_coverage') && me.staff.role === 'front_desk' && <AskTomorrow />}

@@ -18,15 +18,15 @@ use harbor_core::arrival::alerts::{Alert, Facts, Rule};
 use harbor_core::arrival::forms::{Point, Signature, SignedAs, drawn, is_due};
 use harbor_core::arrival::walk::{WalkFacts, next, walk};
 use harbor_core::fields::Faults;
-use harbor_core::people::{Field, Section};
+use harbor_core::people::{Consent, Field, Section};
 use harbor_core::visit_line::{Mark, Pays};
 use harbor_paper::Sheet;
 use harbor_store::arrival::check_in as store;
 use harbor_store::documents::Doc;
 use harbor_store::house::staff;
 use harbor_store::money::accounts;
-use harbor_store::people::household;
 use harbor_store::people::registration::Registrations;
+use harbor_store::people::{household, merging, registration};
 use harbor_store::rows::{Form, SignedForm, SignedFormHead, Visit};
 use harbor_store::visit_line::facts::Gathered;
 use harbor_store::visit_line::{facts, visits};
@@ -124,10 +124,15 @@ async fn view_of(conn: &mut Conn, state: &State, g: &Gathered) -> Result<CheckIn
         .into_iter()
         .partition(|f| f.section() == Section::Consents);
     let payers = coverage::payers(conn).await?;
-    let policy = g.coverage.as_ref().map(|c| {
+    let theirs = coverage::of_person(conn, g.person.id).await?;
+    let on_file = g.coverage.as_ref().or_else(|| coverage::counting(&theirs, g.person.id, g.visit.day));
+    let policy = on_file.map(|c| {
         let payer = payers.iter().find(|p| p.id == c.payer_id).map_or("", |p| p.name.as_str());
         format!("{payer} {}", c.subscriber_number)
     });
+    let records = merging::records_of(conn, g.person.id).await?;
+    let given = registration::consents_of(conn, &records).await?;
+    let answered = Consent::ALL.iter().filter(|kind| given.iter().any(|c| *c.kind == **kind)).count();
     let clinician = staff::all(conn).await?.into_iter().find(|s| s.id == g.visit.clinician_id);
     let facts = WalkFacts {
         reason: g.visit.reason.clone(),
@@ -136,8 +141,10 @@ async fn view_of(conn: &mut Conn, state: &State, g: &Gathered) -> Result<CheckIn
         gaps: gaps.iter().map(|f| f.label()).collect(),
         contact: content::contact_line(&g.person),
         open_consents: consents.iter().map(|f| f.label()).collect(),
+        answered_consents: (answered, Consent::ALL.len()),
         policy,
         self_pay: g.facts.pays == Pays::SelfPay,
+        told_self_pay: visits::self_pay_told(conn, g.visit.id).await?.map(|told| told.by),
         benefits: g.facts.benefits.clone(),
         forms: forms.iter().filter(|f| f.due).map(|f| f.form.name.clone()).collect(),
         signed: forms.iter().filter(|f| !f.due).count(),
@@ -162,6 +169,15 @@ async fn view_of(conn: &mut Conn, state: &State, g: &Gathered) -> Result<CheckIn
         forms,
         done: g.facts.marks.has(Mark::CheckedIn),
     })
+}
+
+/// The first thing that check-in still asks, in words; nothing when everything is read and fine.
+pub(super) async fn first_question(conn: &mut Conn, state: &State, id: Uuid) -> Result<Option<String>, Problem> {
+    let g = one(conn, state, id).await?;
+    let view = view_of(conn, state, &g).await?;
+    let unread = view.alerts.iter().find(|a| a.at.is_none()).map(|a| a.sentence.clone());
+    let open = view.steps.iter().find(|s| !s.fine).map(|s| format!("{}: {}.", s.label, s.sentence));
+    Ok(unread.or(open))
 }
 
 /// The walk through check-in as it stands for a visit.

@@ -1,5 +1,6 @@
 //! Who is in the building, and the moves of the day.
 
+use super::check_in;
 use crate::access::Me;
 use crate::api::visit_line::views::VisitCard;
 use crate::api::{DONE, Done};
@@ -11,7 +12,7 @@ use harbor_core::arrival::hands::{Hands, hands};
 use harbor_core::arrival::own_stages::{self, At, OwnStage};
 use harbor_core::arrival::rooms::{RoomKind, Spot, for_the_line, spot};
 use harbor_core::arrival::waiting::{InLine, Setting, expected};
-use harbor_core::arrival::{Stage, Stay, Wait};
+use harbor_core::arrival::{MoveRefusal, Stage, Stay, Wait, may_take_back};
 use harbor_core::fields::typed_date;
 use harbor_core::fields::typed_date::Sense;
 use harbor_core::visit_line::{Mark, Marks};
@@ -19,7 +20,7 @@ use harbor_store::arrival::own_stages as stages;
 use harbor_store::house::staff;
 use harbor_store::rows::Visit;
 use harbor_store::visit_line::{facts, visits};
-use harbor_store::{coverage, schedule};
+use harbor_store::{audit, coverage, schedule};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -185,6 +186,12 @@ pub struct MoveForm {
     /// One of the clinic's own stages within it.
     own_stage_id: Option<Uuid>,
     room_id: Option<Uuid>,
+    /// With `back`: by the key, which takes back only the last move, and only of the one who made it.
+    #[serde(default)]
+    by_key: bool,
+    /// Said that somebody who is booked on another day comes today instead (a problem of the type `other-day`).
+    #[serde(default)]
+    today_instead: bool,
 }
 
 #[utoipa::path(post, path = "/api/visits/{id}/stage", params(("id" = Uuid, Path)), request_body = MoveForm, responses((status = 200, body = Visit), (status = 409, body = Problem), (status = 422, body = Problem)))]
@@ -192,15 +199,40 @@ pub async fn move_on(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Move
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
-            let at = at_of(&change.lock_visit(*id).await?);
+            let visit = change.lock_visit(*id).await?;
+            let at = at_of(&visit);
             let own: Vec<OwnStage<Uuid>> = stages::all(change.conn()).await?.iter().map(stages::in_core).collect();
+            let refuse = |r: MoveRefusal| Problem::refused("stage", r.to_string());
+            if form.to == "back" {
+                if form.by_key {
+                    let last = audit::last_move(change.conn(), visit.person_id, *id).await?;
+                    may_take_back(last.as_ref(), &me.staff.id).map_err(refuse)?;
+                }
+                let to = own_stages::previous(at, &own).ok_or_else(|| refuse(MoveRefusal::NothingToTakeBack))?;
+                return Ok(Json(change.take_move_back(*id, to).await?));
+            }
             let to = match form.to.as_str() {
                 "next" => own_stages::next(at, &own),
-                "back" => own_stages::previous(at, &own),
                 code => Stage::from_code(code).map(|stage| At { stage, own: form.own_stage_id }),
             };
             let to = to.ok_or_else(|| Problem::refused("stage", "There is no such stage to move to."))?;
-            let moved = change.move_visit(*id, to, form.room_id).await?;
+            let arrives = to.stage == Stage::Here && matches!(at.stage, Stage::Booked | Stage::DidNotCome);
+            if arrives && visit.day != state.today() {
+                if !form.today_instead {
+                    let told = MoveRefusal::OtherDay(typed_date::in_words(visit.day));
+                    return Err(Problem::refused("other-day", told.to_string()));
+                }
+                change.comes_today(*id, state.zone).await?;
+            }
+            // Check-in is not walked past: what it asks is asked where it happens.
+            let moved = if to == At::from(Stage::CheckedIn) && matches!(at.stage, Stage::Here | Stage::Booked) {
+                if let Some(first) = check_in::first_question(change.conn(), &state, *id).await? {
+                    return Err(Problem::refused("check-in-open", MoveRefusal::CheckInOpen(first).to_string()));
+                }
+                change.finish_check_in(*id).await?
+            } else {
+                change.move_visit(*id, to, form.room_id).await?
+            };
             Ok(Json(moved))
         })
         .await
@@ -227,10 +259,7 @@ pub async fn set_payer(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Pa
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
-            let visit = change.lock_visit(*id).await?;
-            if change.has_reached(*id, Mark::Charged).await? {
-                return Err(Problem::refused("charged", "The charges are completed; correct the claim instead."));
-            }
+            let visit = change.visit_to_pay_for(*id).await?;
             if let Some(policy) = form.coverage_id
                 && coverage::get(change.conn(), policy).await?.person_id != visit.person_id
             {
@@ -239,6 +268,30 @@ pub async fn set_payer(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Pa
             change
                 .set_payer_of_visit(*id, form.coverage_id.filter(|_| !form.self_pay), form.self_pay, accident)
                 .await?;
+            Ok(DONE)
+        })
+        .await
+}
+
+/// The patient was told that payment is due at this visit; nobody else is asked for the money of it.
+#[utoipa::path(post, path = "/api/visits/{id}/self-pay", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn tell_self_pay(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.tell_self_pay(*id).await?;
+            Ok(DONE)
+        })
+        .await
+}
+
+/// Takes back that this visit is paid by the patient alone: what is on file counts again.
+#[utoipa::path(delete, path = "/api/visits/{id}/self-pay", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn take_self_pay_back(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.take_self_pay_back(*id).await?;
             Ok(DONE)
         })
         .await

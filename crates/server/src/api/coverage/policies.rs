@@ -16,7 +16,7 @@ use harbor_store::coverage::cards::CardPicture;
 use harbor_store::coverage::{Policy, cards};
 use harbor_store::rows::{BenefitCheck, Coverage};
 use harbor_store::visit_line::{facts, visits};
-use harbor_store::{Conn, coverage as store, people};
+use harbor_store::{Change, Conn, coverage as store, people};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -35,7 +35,7 @@ pub struct FactView {
 #[serde(rename_all = "camelCase")]
 pub struct BenefitView {
     check: BenefitCheck,
-    /// in_force, refused, waiting.
+    /// in_force, refused, waiting, no_answer.
     outcome: String,
     sentence: String,
     facts: Vec<FactView>,
@@ -49,7 +49,12 @@ pub struct CoverageView {
     payer: String,
     holder: String,
     counts_today: bool,
+    /// The last attempt to ask about the day; of another day when nobody asked about this one.
     benefits: Option<BenefitView>,
+    /// What the payer said before, when the last attempt brought no answer.
+    said_before: Option<BenefitView>,
+    /// Whether the last attempt was about this day.
+    asked_about_day: bool,
     cards: Vec<CardPicture>,
     /// Others of the household who have this very policy.
     shared: Vec<SharedWith>,
@@ -65,8 +70,9 @@ pub struct SharedWith {
 fn benefit_view(check: BenefitCheck) -> BenefitView {
     use harbor_core::visit_line::BenefitsState;
     let (outcome, sentence) = match facts::benefits_state(&check) {
-        BenefitsState::InForce => ("in_force", "In force on the day of the visit.".to_owned()),
+        BenefitsState::InForce => ("in_force", format!("In force on {}.", typed_date::short(check.service_date))),
         BenefitsState::Refused(why) => ("refused", why),
+        BenefitsState::NoAnswer(why) => ("no_answer", why),
         _ => ("waiting", "The payer has not answered yet.".to_owned()),
     };
     let asked: Vec<Fact> = check.facts.iter().map(|f| **f).collect();
@@ -100,28 +106,38 @@ fn benefit_view(check: BenefitCheck) -> BenefitView {
     BenefitView { facts: fact_views.collect(), plan: plan.collect(), outcome: outcome.into(), sentence, check }
 }
 
-/// The policies of a person with their last benefits checks.
-pub async fn views(conn: &mut Conn, person: Uuid, today: NaiveDate) -> Result<Vec<CoverageView>, Problem> {
+/// The policies of a person with what their payers said of a day.
+pub async fn views(conn: &mut Conn, person: Uuid, day: NaiveDate) -> Result<Vec<CoverageView>, Problem> {
     let owner = people::get(conn, person).await?;
     let rows = store::of_person(conn, person).await?;
     let payers = store::payers(conn).await?;
-    let checks = store::latest_checks(conn, &rows.iter().map(|c| c.id).collect::<Vec<_>>()).await?;
+    let ids: Vec<Uuid> = rows.iter().map(|c| c.id).collect();
+    let of_day = store::attempts(conn, &ids, &[day]).await?;
+    let latest = store::latest_checks(conn, &ids).await?;
+    let answers = store::latest_answers(conn, &ids).await?;
     let cards = cards::of_coverages(conn, &rows.iter().map(|c| c.id).collect::<Vec<_>>()).await?;
     let shared = store::shared_with(conn, &rows).await?;
     let sharers = people::by_id(conn, shared.iter().map(|c| c.person_id)).await?;
-    let counting = store::counting(&rows, person, today).map(|c| c.id);
+    let counting = store::counting(&rows, person, day).map(|c| c.id);
     let mut out = Vec::new();
     for row in rows {
         let holder = match row.holder_id {
             Some(id) => people::get(conn, id).await?,
             None => owner.clone(),
         };
-        let benefits = checks.iter().find(|b| b.coverage_id == row.id).map(|b| benefit_view(b.clone()));
+        let of = |all: &[BenefitCheck]| all.iter().find(|b| b.coverage_id == row.id).cloned().map(benefit_view);
+        let about_day = of(&of_day);
+        let asked_about_day = about_day.is_some();
+        let benefits = about_day.or_else(|| of(&latest));
+        let open = benefits.as_ref().is_some_and(|b| matches!(b.outcome.as_str(), "waiting" | "no_answer"));
+        let said_before = if open { of(&answers) } else { None };
         out.push(CoverageView {
             payer: payers.iter().find(|p| p.id == row.payer_id).map(|p| p.name.clone()).unwrap_or_default(),
             holder: format!("{} {}", holder.first_name, holder.last_name),
             counts_today: counting == Some(row.id),
             benefits,
+            said_before,
+            asked_about_day,
             shared: shared
                 .iter()
                 .filter(|c| store::identity(&row) == store::identity(c))
@@ -143,7 +159,7 @@ pub async fn list(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<CoverageView
     Ok(Json(views(&mut conn, *id, state.today()).await?))
 }
 
-#[derive(Debug, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct CoverageForm {
     #[serde(default)]
@@ -151,8 +167,8 @@ pub struct CoverageForm {
     #[serde(default)]
     rank: String,
     payer_id: Option<Uuid>,
-    #[serde(default)]
-    plan_name: String,
+    /// With a correction, nothing leaves it; so it is with every field but the dates.
+    plan_name: Option<String>,
     #[serde(default)]
     subscriber_number: String,
     #[serde(default)]
@@ -175,6 +191,24 @@ pub struct CoverageForm {
 }
 
 impl CoverageForm {
+    /// The form with what it leaves out as it stands.
+    fn over(&self, before: &Coverage) -> CoverageForm {
+        let held = !self.relationship.is_empty();
+        CoverageForm {
+            rank: if self.rank.is_empty() { before.rank.code().into() } else { self.rank.clone() },
+            payer_id: self.payer_id.or(Some(before.payer_id)),
+            plan_name: self.plan_name.clone().or_else(|| Some(before.plan_name.clone())),
+            relationship: if held { self.relationship.clone() } else { before.relationship.code().into() },
+            holder_id: if held { self.holder_id } else { before.holder_id },
+            starts_on: if self.starts_on.trim().is_empty() {
+                before.starts_on.to_string()
+            } else {
+                self.starts_on.clone()
+            },
+            ..self.clone()
+        }
+    }
+
     /// Says who holds the policy: somebody else, or the person.
     pub(crate) fn held_by(&mut self, holder: Option<Uuid>) {
         self.holder_id = holder;
@@ -243,7 +277,7 @@ pub(crate) fn policy(f: &CoverageForm, today: NaiveDate) -> Result<Policy, Fault
     let p = Policy {
         rank,
         payer_id: f.payer_id.unwrap_or_default(),
-        plan_name: faults.optional_line("planName", "Plan", &f.plan_name, 60),
+        plan_name: faults.optional_line("planName", "Plan", f.plan_name.as_deref().unwrap_or(""), 60),
         subscriber_number: number(&mut faults, &f.subscriber_number),
         group_number: faults.optional_line("groupNumber", "Group number", &f.group_number, 30),
         relationship,
@@ -275,25 +309,28 @@ pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Coverage
     }).await
 }
 
+/// Corrects everything that a policy says, or ends it by a date. A payer, holder, rank, plan or beginning that is left out
+/// stays.
 #[utoipa::path(put, path = "/api/coverages/{id}", params(("id" = Uuid, Path)), request_body = CoverageForm, responses((status = 200, body = Coverage), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn correct(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<CoverageForm>) -> Answer<Coverage> {
-    let mut faults = Faults::default();
-    let subscriber = number(&mut faults, &form.subscriber_number);
-    let group = faults.optional_line("groupNumber", "Group number", &form.group_number, 30);
-    let ends_on = date(&mut faults, "endsOn", &form.ends_on, state.today());
-    let copay = copay(&mut faults, &form.copay);
-    faults.none_or(())?;
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
             let before = store::get(change.conn(), *id).await?;
+            let wanted = policy(&form.0.over(&before), state.today())?;
             let sharers = store::shared_with(change.conn(), std::slice::from_ref(&before)).await?;
-            let row = change.correct_coverage(*id, form.version, &subscriber, &group, ends_on, copay).await?;
-            // Each of the others by choice, and only those who have this very policy.
+            let row = change.correct_coverage(*id, form.version, wanted.clone()).await?;
+            // Each of the others by choice, and only those who have this very policy; what is their own stays.
             for other in sharers.iter().filter(|c| form.also.contains(&c.id)) {
-                change
-                    .correct_coverage(other.id, other.version, &subscriber, &group, ends_on, other.copay_cents)
-                    .await?;
+                let along = Policy {
+                    payer_id: wanted.payer_id,
+                    plan_name: wanted.plan_name.clone(),
+                    subscriber_number: wanted.subscriber_number.clone(),
+                    group_number: wanted.group_number.clone(),
+                    ends_on: wanted.ends_on,
+                    ..Policy::from(other)
+                };
+                change.correct_coverage(other.id, other.version, along).await?;
             }
             Ok(Json(row))
         })
@@ -329,6 +366,10 @@ pub struct CopyTo {
     person_id: Uuid,
     /// How this person is related to the policyholder.
     relationship: String,
+    /// What becomes of a policy of this rank that is in force then: replace (it ends the day before) or next_rank (the
+    /// copy takes the next free one). Nothing: refused (a problem of the type `policy-beside`), so that somebody chooses.
+    #[serde(default)]
+    beside: String,
 }
 
 /// Copies a policy to others of the household, each by name and relationship.
@@ -341,33 +382,72 @@ pub async fn copy(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Vec<Cop
         .store
         .change(&me.actor(), state.now(), async |change| {
             let from = store::get(change.conn(), *id).await?;
-            let holder = from.holder_id.unwrap_or(from.person_id);
             let mut made = Vec::new();
             for to in form.iter() {
-                people::get(change.conn(), to.person_id).await?;
-                let own = to.person_id == holder;
-                let told = Relationship::from_code(&to.relationship).filter(|r| *r != Relationship::SelfHolder);
-                let relationship = own
-                    .then_some(Relationship::SelfHolder)
-                    .or(told)
-                    .ok_or_else(|| Problem::field("relationship", "Choose how each is related to the policyholder."))?;
-                let policy = Policy {
-                    rank: *from.rank,
-                    payer_id: from.payer_id,
-                    plan_name: from.plan_name.clone(),
-                    subscriber_number: from.subscriber_number.clone(),
-                    group_number: from.group_number.clone(),
-                    relationship,
-                    holder_id: (!own).then_some(holder),
-                    starts_on: from.starts_on,
-                    ends_on: from.ends_on,
-                    copay_cents: from.copay_cents,
-                };
-                made.push(change.add_coverage(to.person_id, policy).await?);
+                let wanted = copied(&from, to)?;
+                let wanted = beside_what_is_there(change, &state, to, wanted).await?;
+                made.push(change.add_coverage(to.person_id, wanted).await?);
             }
             Ok(Json(made))
         })
         .await
+}
+
+/// The policy as it is of the one to whom it is copied.
+fn copied(from: &Coverage, to: &CopyTo) -> Result<Policy, Problem> {
+    let holder = from.holder_id.unwrap_or(from.person_id);
+    let own = to.person_id == holder;
+    let told = Relationship::from_code(&to.relationship).filter(|r| *r != Relationship::SelfHolder);
+    let relationship = own
+        .then_some(Relationship::SelfHolder)
+        .or(told)
+        .ok_or_else(|| Problem::field("relationship", "Choose how each is related to the policyholder."))?;
+    Ok(Policy { relationship, holder_id: (!own).then_some(holder), ..Policy::from(from) })
+}
+
+/// The copy beside the policies that its owner has: as it is, from today on in place of another, or behind it.
+async fn beside_what_is_there(
+    change: &mut Change<'_>,
+    state: &State,
+    to: &CopyTo,
+    wanted: Policy,
+) -> Result<Policy, Problem> {
+    let owner = people::get(change.conn(), to.person_id).await?;
+    let name = format!("{} {}", owner.first_name, owner.last_name);
+    let theirs = store::of_person(change.conn(), to.person_id).await?;
+    let holder = wanted.holder_id.unwrap_or(to.person_id);
+    let open = |c: &&Coverage| c.ends_on.is_none_or(|end| end >= wanted.starts_on && end >= state.today());
+    let same = |c: &&Coverage| {
+        (c.payer_id, &c.subscriber_number, c.holder_id.unwrap_or(c.person_id))
+            == (wanted.payer_id, &wanted.subscriber_number, holder)
+    };
+    if theirs.iter().filter(open).any(|c| same(&c)) {
+        return Err(Problem::refused("policy-there", format!("{name} has this policy already.")));
+    }
+    let taken = |rank: Rank| theirs.iter().filter(open).find(|c| *c.rank == rank);
+    let Some(there) = taken(wanted.rank) else { return Ok(wanted) };
+    match to.beside.as_str() {
+        "replace" => {
+            let starts_on = wanted.starts_on.max(state.today());
+            let last = starts_on - chrono::Duration::days(1);
+            change
+                .correct_coverage(there.id, there.version, Policy { ends_on: Some(last), ..Policy::from(there) })
+                .await?;
+            Ok(Policy { starts_on, ..wanted })
+        }
+        "next_rank" => match [Rank::Second, Rank::Third].into_iter().find(|rank| taken(*rank).is_none()) {
+            Some(rank) => Ok(Policy { rank, ..wanted }),
+            None => Err(Problem::refused("policy-there", format!("{name} has three policies already; end one first."))),
+        },
+        _ => {
+            let rank = wanted.rank.label();
+            let said = format!(
+                "{name} has a {rank} policy ({}). Replace it from today on, or take the next rank.",
+                there.subscriber_number
+            );
+            Err(Problem::refused("policy-beside", said))
+        }
+    }
 }
 
 #[derive(Debug, Serialize, ToSchema)]

@@ -73,6 +73,8 @@ pub struct ReceiptPart {
 #[serde(rename_all = "camelCase")]
 pub struct Receipt {
     pub number: Uuid,
+    /// As it is said and printed: R-10001.
+    pub receipt_number: String,
     pub kind: codes::PaymentKind,
     pub at: DateTime<Utc>,
     pub by: String,
@@ -81,7 +83,7 @@ pub struct Receipt {
     pub parts: Vec<ReceiptPart>,
     pub payer: String,
     pub clinic: String,
-    /// What all those it was for still owe together.
+    /// What all those it was for still owed together then.
     pub left_cents: i64,
     pub reason: String,
     /// Why it was taken back, when it was.
@@ -325,6 +327,7 @@ pub async fn receipts_of(conn: &mut Conn, state: &State, payments: &[Payment]) -
         let concerned: BTreeSet<Uuid> = own.iter().filter_map(|p| p.person).chain([payment.person_id]).collect();
         Receipt {
             number: payment.id,
+            receipt_number: format!("R-{}", payment.number),
             kind: payment.kind,
             at: payment.at,
             by: payment.by.clone(),
@@ -340,7 +343,10 @@ pub async fn receipts_of(conn: &mut Conn, state: &State, payments: &[Payment]) -
                 .collect(),
             payer: name(payment.person_id),
             clinic: state.clinic.name.clone(),
-            left_cents: concerned.iter().map(|id| accounts.get(id).map_or(0, |a| a.owed(None).get())).sum(),
+            left_cents: concerned
+                .iter()
+                .map(|id| accounts.get(id).map_or(0, |a| a.as_of(payment.at).owed(None).get()))
+                .sum(),
             reason: payment.reason.clone(),
             taken_back: voids.iter().find(|v| v.of_payment == Some(payment.id)).map(|v| v.reason.clone()),
         }

@@ -14,7 +14,7 @@ use harbor_core::fields::typed_date::Sense;
 use harbor_core::fields::{Faults, typed_date};
 use harbor_core::money::Cents;
 use harbor_core::schedule::day_bounds;
-use harbor_formats::incoming::{Fields, IncomingPerson, IncomingPolicy};
+use harbor_formats::incoming::{Fields, IncomingPerson, IncomingPolicy, UNFIT};
 use harbor_formats::{csv_people, fhir};
 use harbor_store::people::finding;
 use harbor_store::rows::{Coverage, Payer, Person};
@@ -25,7 +25,7 @@ use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 /// So many people come in with one file.
-const MOST: usize = 5_000;
+const MOST: usize = 50_000;
 
 #[derive(Debug, Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
@@ -112,6 +112,9 @@ async fn bring_in(
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
+            if dry_run {
+                change.on_trial();
+            }
             let payers = coverage::payers(change.conn()).await?;
             let mut answer = ImportAnswer { rows: vec![], added: 0, twins: 0, refused: 0, unknown_headings, dry_run };
             for row in &rows {
@@ -173,6 +176,9 @@ async fn import(
     payers: &[Payer],
     row: &IncomingPerson,
 ) -> Result<Outcome, Problem> {
+    if let Some(why) = row.fields.get(UNFIT) {
+        return Ok(Outcome::Refused(why.clone()));
+    }
     let typed: PersonForm = form(&row.fields, json!({}))?;
     let (d, more) = match details(&typed, state.today()) {
         Ok(checked) => checked,
@@ -190,7 +196,10 @@ async fn import(
         }
     }
     let person = change.add_person(&d, more).await?;
-    let mut what = format!("{} is new.", person.record_number);
+    let mut what = match change.is_trial() {
+        true => "Is new.".to_owned(),
+        false => format!("{} is new.", person.record_number),
+    };
     for p in &row.policies {
         match cover(change, state, payers, &person, p).await? {
             Ok(()) => what.push_str(" With a policy."),

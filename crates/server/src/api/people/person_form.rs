@@ -94,6 +94,9 @@ pub(crate) fn details(f: &PersonForm, today: NaiveDate) -> Result<(Details, Regi
     if let Some(sentence) = deceased_on.and_then(|died| death_refusal(birth_date, died)) {
         faults.add("deceasedOn", sentence);
     }
+    if f.email_declined && !f.email.trim().is_empty() {
+        faults.add("email", "There is an e-mail address, so none was declined: take one of the two away.");
+    }
     let state = faults.optional_line("state", "State", &f.state, 2).to_uppercase();
     if !state.is_empty() && (state.len() != 2 || !state.bytes().all(|b| b.is_ascii_uppercase())) {
         faults.add("state", "A state has two letters, such as ME.");

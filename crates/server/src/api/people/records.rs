@@ -1,9 +1,10 @@
 //! Finding, adding and changing people.
 
 use crate::access::{Me, shown};
+use crate::api::Typed;
+use crate::api::people::addresses::{self, AddressCheck};
 use crate::api::people::person_form::{PersonForm, details};
 use crate::api::visit_line::views::{PersonCard, VisitCard};
-use crate::api::{DONE, Done, Typed};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::HttpRequest;
@@ -144,6 +145,8 @@ pub struct PersonView {
     missed: String,
     /// Visits to come of somebody who died, to be cancelled.
     to_cancel: Vec<Visit>,
+    /// What the address service said of the address on file; nothing when it was not checked.
+    address_check: Option<AddressCheck>,
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -228,6 +231,7 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<PersonView> {
         household: household::of(&mut conn, &person).await?.into_iter().map(member).collect(),
         consents: registration::consents_of(&mut conn, &records).await?,
         merges: standing.into_iter().filter_map(merge).collect(),
+        address_check: addresses::check_of(&mut conn, &person).await?,
         responsible,
         to_cancel,
         person,
@@ -273,16 +277,4 @@ pub async fn visits(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<VisitCard>
 #[utoipa::path(get, path = "/api/people/{id}/looks", params(("id" = Uuid, Path)), responses((status = 200, body = Vec<AuditRow>)))]
 pub async fn looks(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<AuditRow>> {
     Ok(Json(audit::of_person(&mut *state.store.reader().await?, *id, 200).await?))
-}
-
-#[utoipa::path(post, path = "/api/people/{id}/self-pay", params(("id" = Uuid, Path)), responses((status = 200, body = Done)))]
-pub async fn self_pay(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            store::get(change.conn(), *id).await?;
-            change.record_self_pay(*id).await?;
-            Ok(DONE)
-        })
-        .await
 }

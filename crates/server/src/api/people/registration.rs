@@ -7,10 +7,9 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
 use harbor_core::people::{Consent as Kind, Field, Relation, opening_reason};
 use harbor_store::people::merging::{self, Difference};
-use harbor_store::people::registration;
+use harbor_store::people::{finding, registration};
 use harbor_store::rows::{ConsentAnswer, Merge};
 use serde::{Deserialize, Serialize};
-use serde_json::json;
 use std::collections::HashMap;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -93,6 +92,9 @@ pub struct MergeForm {
     /// Of what differs: by its code, whether the other record's is taken.
     #[serde(default)]
     choices: HashMap<String, bool>,
+    /// Said that they are one person although they are quite unlike (a problem of the type `ask-unlike`).
+    #[serde(default)]
+    unlike: bool,
 }
 
 #[derive(Debug, Deserialize, IntoParams)]
@@ -114,7 +116,14 @@ pub async fn merge(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<MergeF
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
+            let unlike = !form.unlike && finding::are_unlike(change.conn(), *id, form.gone_id).await?;
             let row = change.merge_people(*id, form.gone_id, &form.choices).await?;
+            // Asked last, when nothing else speaks against it; refused, nothing of it is done.
+            if unlike {
+                let sentence = "These two are quite unlike: neither name nor birth date speaks for one person. Merge them \
+                                only when you are sure.";
+                return Err(Problem::refused("ask-unlike", sentence));
+            }
             Ok(Json(row))
         })
         .await
@@ -208,63 +217,4 @@ pub async fn set_required(state: Data<State>, me: Me, form: Json<RequiredForm>) 
             Ok(DONE)
         })
         .await
-}
-
-/// An address as typed.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase", default)]
-pub struct TypedAddress {
-    address_line: String,
-    city: String,
-    state: String,
-    postal_code: String,
-}
-
-impl TypedAddress {
-    /// Written the same but for capitals, blanks and the dash of the postal code.
-    fn is_same(&self, other: &TypedAddress) -> bool {
-        let plain = |text: &str| -> String {
-            text.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
-        };
-        let key = |a: &TypedAddress| [&a.address_line, &a.city, &a.state, &a.postal_code].map(|t| plain(t));
-        key(self) == key(other)
-    }
-}
-
-#[derive(Debug, Serialize, ToSchema)]
-pub struct AddressAnswer {
-    /// False when the address service does not answer; the work goes on without it.
-    reachable: bool,
-    /// The address stands in the service's list just so.
-    certain: bool,
-    candidates: Vec<TypedAddress>,
-}
-
-#[utoipa::path(post, path = "/api/addresses", request_body = TypedAddress, responses((status = 200, body = AddressAnswer)))]
-pub async fn address(state: Data<State>, form: Json<TypedAddress>) -> Answer<AddressAnswer> {
-    let unreachable = AddressAnswer { reachable: false, certain: false, candidates: vec![] };
-    let Some(url) = state.settings.outside_url.as_ref() else { return Ok(Json(unreachable)) };
-    let asked = state
-        .http
-        .post(format!("{url}/addresses"))
-        .timeout(std::time::Duration::from_secs(2))
-        .json(&json!({ "line": form.address_line, "city": form.city, "state": form.state, "postalCode": form.postal_code }))
-        .send()
-        .await;
-    let Ok(answer) = asked else { return Ok(Json(unreachable)) };
-    let Ok(answer) = answer.json::<serde_json::Value>().await else { return Ok(Json(unreachable)) };
-    let Some(found) = answer["candidates"].as_array() else { return Ok(Json(unreachable)) };
-    let text = |v: &serde_json::Value, key: &str| v[key].as_str().unwrap_or("").chars().take(55).collect::<String>();
-    let candidates: Vec<TypedAddress> = found
-        .iter()
-        .take(5)
-        .map(|c| TypedAddress {
-            address_line: text(c, "line"),
-            city: text(c, "city"),
-            state: text(c, "state"),
-            postal_code: text(c, "postalCode"),
-        })
-        .collect();
-    let certain = candidates.first().is_some_and(|c| c.is_same(&form));
-    Ok(Json(AddressAnswer { reachable: true, certain, candidates }))
 }

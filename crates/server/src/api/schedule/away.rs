@@ -9,9 +9,11 @@ use crate::telling::{self, Telling};
 use actix_web::web::{Data, Json, Query};
 use chrono::{Duration, NaiveDate};
 use harbor_core::fields::Faults;
+use harbor_core::house::permissions::Role;
 use harbor_core::schedule::day_bounds;
 use harbor_core::schedule::rebooking::{AHEAD_DAYS, NOTICE_HOURS, other_times, plan as solve, reasons};
-use harbor_store::rows::Slot;
+use harbor_store::house::staff;
+use harbor_store::rows::{Slot, Staff};
 use harbor_store::schedule::away as store;
 use harbor_store::schedule::away::ShiftBooked;
 use harbor_store::schedule::waiting::limits_of;
@@ -88,11 +90,44 @@ pub async fn cancel_shifts(state: Data<State>, me: Me, form: Json<CancelShifts>)
 pub struct HandOver {
     shift_ids: Vec<Uuid>,
     clinician_id: Uuid,
+    /// Whether whoever is booked in them is told whom they will see, each by the way agreed to.
+    #[serde(default)]
+    tell: bool,
+}
+
+/// What came of handing over.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct HandedOver {
+    visits: usize,
+    told: Told,
+}
+
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(rename_all = "camelCase")]
+#[into_params(rename_all = "camelCase", parameter_in = Query)]
+pub struct FreeAsked {
+    /// Shifts, with commas.
+    shift_ids: String,
+}
+
+/// The clinicians who have no shift of their own at the time of some shifts, so that these can be handed to them.
+#[utoipa::path(get, path = "/api/shifts/free", params(FreeAsked), responses((status = 200, body = Vec<Uuid>), (status = 422, body = Problem)))]
+pub async fn free(state: Data<State>, asked: Query<FreeAsked>) -> Answer<Vec<Uuid>> {
+    let mut faults = Faults::default();
+    let ids: Vec<Uuid> = asked.shift_ids.split(',').filter_map(|id| id.parse().ok()).collect();
+    some_shifts(&mut faults, &ids);
+    faults.none_or(())?;
+    let mut conn = state.store.reader().await?;
+    let wanted = store::shifts_by_id(&mut conn, &ids).await?;
+    let busy = store::busy_then(&mut conn, &wanted).await?;
+    let everybody = staff::all(&mut conn).await?;
+    let free = |s: &&Staff| s.active && *s.role == Role::Clinician && !busy.contains(&s.id);
+    Ok(Json(everybody.iter().filter(free).map(|s| s.id).collect()))
 }
 
 /// Hands shifts with their patients to another clinician, all or none.
-#[utoipa::path(post, path = "/api/shifts/hand-over", request_body = HandOver, responses((status = 200, body = Affected), (status = 422, body = Problem)))]
-pub async fn hand_over(state: Data<State>, me: Me, form: Json<HandOver>) -> Answer<Affected> {
+#[utoipa::path(post, path = "/api/shifts/hand-over", request_body = HandOver, responses((status = 200, body = HandedOver), (status = 422, body = Problem)))]
+pub async fn hand_over(state: Data<State>, me: Me, form: Json<HandOver>) -> Answer<HandedOver> {
     let mut faults = Faults::default();
     some_shifts(&mut faults, &form.shift_ids);
     faults.none_or(())?;
@@ -100,7 +135,11 @@ pub async fn hand_over(state: Data<State>, me: Me, form: Json<HandOver>) -> Answ
         .store
         .change(&me.actor(), state.now(), async |change| {
             let visits = change.hand_over_shifts(&form.shift_ids, form.clinician_id, state.zone).await?;
-            Ok(Json(Affected { visits }))
+            let told = match form.tell {
+                true => telling::tell_handed_over(change, &state, &visits).await?,
+                false => vec![],
+            };
+            Ok(Json(HandedOver { visits: visits.len(), told: Told::count(told.iter()) }))
         })
         .await
 }
@@ -147,7 +186,8 @@ pub async fn plan(state: Data<State>, pinned: Json<Vec<Pinned>>) -> Answer<Reboo
     let (slots, times): (Vec<Slot>, Vec<_>) =
         store::openings(&mut conn, (soonest, last), state.now(), state.zone).await?.into_iter().unzip();
     let ids: Vec<Uuid> = waiting.iter().map(|v| v.person_id).collect();
-    let people = store::displaced(&waiting, &limits_of(&mut conn, &ids).await?);
+    let standing = store::standing(&mut conn, &ids, (state.now(), last)).await?;
+    let people = store::displaced(&waiting, &limits_of(&mut conn, &ids).await?, &standing);
     let telling = Telling::load(&mut conn, &state, &waiting).await?;
     let pins: Vec<Option<Option<usize>>> = waiting.iter().map(|v| pin_of(v.id, &pinned, &slots)).collect();
     let found = solve(&people, &times, &pins, state.zone);
@@ -217,7 +257,8 @@ pub async fn accept(state: Data<State>, me: Me, plan: Json<AcceptedPlan>) -> Ans
                 if problem.kind != TAKEN {
                     return problem;
                 }
-                let detail = "One of the new times was just taken. Nothing was changed; plan again.";
+                let detail = "One of the new times was just taken by somebody else. Nothing was changed: the plan is made \
+                              anew around it. Look over what is marked, and take it.";
                 Problem { detail: detail.into(), ..problem }
             })?;
             Ok(Json(Told::count(told.iter())))

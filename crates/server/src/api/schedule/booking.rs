@@ -3,42 +3,44 @@
 use super::open_times::{OpenTime, best};
 use crate::access::Me;
 use crate::api::{DONE, Done};
+use crate::asked::Typed;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::http::StatusCode;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::fields::Faults;
 use harbor_core::house::permissions::Permission;
-use harbor_core::schedule::VisitKind;
 use harbor_core::schedule::open_times::Wish;
+use harbor_core::schedule::{VisitKind, day_bounds};
 use harbor_store::house::staff;
 use harbor_store::rows::{Visit, VisitMove};
 use harbor_store::schedule::booking as store;
 use harbor_store::schedule::booking::{Booking, Place};
 use harbor_store::visit_line::visits;
-use harbor_store::{Change, schedule};
+use harbor_store::{Change, codes, schedule};
 use serde::{Deserialize, Serialize};
+use std::ops::RangeInclusive;
 use utoipa::ToSchema;
 use uuid::Uuid;
+
+/// How long a visit may be.
+pub(crate) const VISIT_MINUTES: RangeInclusive<i64> = 5..=480;
 
 /// Where a visit is to lie: a slot, and what is unusual about it.
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct TimeForm {
     slot_id: Uuid,
-    /// Longer than the slot: over its neighbours.
-    minutes: Option<i64>,
+    /// 5 to 480, as long as said: over its neighbours, or shorter. Nothing: as the slot.
+    minutes: Option<Typed>,
     /// Another type than the slot's.
     visit_type_id: Option<Uuid>,
     /// Beyond capacity, beside what is there.
     #[serde(default)]
     extra: bool,
-    /// Said that it cannot wait, when the slot is kept for another type.
+    /// What was asked about (a problem of the type `ask-first`), and is meant.
     #[serde(default)]
-    knowingly: bool,
-    /// Said that the same person can be at both, when they are booked at this time already.
-    #[serde(default)]
-    beside_own: bool,
+    meant: Vec<codes::Doubt>,
 }
 
 impl TimeForm {
@@ -47,16 +49,15 @@ impl TimeForm {
             let detail = format!("A {} may not {}.", me.role, Permission::BookExtra.label());
             return Err(Problem::new(StatusCode::FORBIDDEN, "not-allowed", detail));
         }
-        if self.minutes.is_some_and(|m| !(5..=480).contains(&m)) {
-            return Err(Problem::field("minutes", "A visit takes 5 to 480 minutes."));
-        }
+        let mut faults = Faults::default();
+        let minutes = Typed::whole(self.minutes.as_ref(), &mut faults, "minutes", VISIT_MINUTES);
+        faults.none_or(())?;
         Ok(Place {
             slot_id: self.slot_id,
-            minutes: self.minutes,
+            minutes,
             visit_type_id: self.visit_type_id,
             extra: self.extra,
-            knowingly: self.knowingly,
-            beside_own: self.beside_own,
+            meant: self.meant.iter().map(|doubt| **doubt).collect(),
         })
     }
 }
@@ -75,25 +76,32 @@ pub struct BookingForm {
     kind: String,
 }
 
-/// The one who was a moment late is offered the next best three times.
+/// The one who was a moment late is offered the next best three times near the lost one: of the same clinician on that day
+/// or around it, then of others.
 async fn offer(state: &State, sentence: &str, slot: Uuid) -> Result<Problem, Problem> {
     let mut conn = state.store.reader().await?;
     let Ok((slot, _)) = schedule::slot(&mut conn, slot).await else {
         let detail = format!("{sentence} Look for open times.");
         return Ok(Problem::new(StatusCode::CONFLICT, "taken", detail));
     };
+    let time = slot.starts_at.with_timezone(&state.zone).time();
     let wish = Wish {
-        clinicians: vec![slot.clinician_id],
         visit_types: slot.visit_type_id.into_iter().collect(),
         minutes: (slot.ends_at - slot.starts_at).num_minutes(),
+        around: Some(time),
+        usual: Some(slot.clinician_id),
         ..Wish::default()
     };
-    let offered: Vec<OpenTime> = best(&mut conn, state, &wish, state.now(), (0, 3)).await?;
+    let day = day_bounds(state.zone, state.local_day(slot.starts_at)).0;
+    let offered: Vec<OpenTime> = best(&mut conn, state, &wish, day.max(state.now()), (0, OFFERED)).await?;
     Ok(Problem {
         current: serde_json::to_value(offered).ok().map(Box::new),
         ..Problem::new(StatusCode::CONFLICT, "taken", format!("{sentence} The next open times are offered."))
     })
 }
+
+/// So many times are offered to the one who came too late.
+const OFFERED: usize = 3;
 
 /// A visit that got its time, or the one that came too late is offered others.
 async fn or_offer(state: &State, placed: Result<Visit, Problem>, slot: Uuid) -> Answer<Visit> {
@@ -120,11 +128,16 @@ pub(crate) async fn reason_and_note(
     Ok((reason, faults.optional_line("note", "Note", note, 400)))
 }
 
+/// What kind of visit it is; in person when nothing is said.
+pub(crate) fn kind_of(faults: &mut Faults, code: &str) -> VisitKind {
+    let code = if code.is_empty() { VisitKind::InPerson.code() } else { code };
+    faults.coded("kind", code, "Choose what kind of visit it is.")
+}
+
 #[utoipa::path(post, path = "/api/visits", request_body = BookingForm, responses((status = 200, body = Visit), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn book(state: Data<State>, me: Me, form: Json<BookingForm>) -> Answer<Visit> {
     let mut faults = Faults::default();
-    let kind = if form.kind.is_empty() { VisitKind::InPerson.code() } else { &form.kind };
-    let kind = faults.coded("kind", kind, "Choose what kind of visit it is.");
+    let kind = kind_of(&mut faults, &form.kind);
     let actor = me.actor();
     let booked = state.store.change(&actor, state.now(), async |change| {
         let (reason, note) = reason_and_note(change, &mut faults, &form.reason, &form.note).await?;

@@ -1,6 +1,7 @@
 //! Open times: what is free, the best first.
 
 use super::day::clock;
+use crate::asked::Typed;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Query};
@@ -36,8 +37,8 @@ pub struct OpenAsked {
     before: Option<String>,
     /// The time of day that would suit best.
     around: Option<String>,
-    /// Longer than a slot: over its neighbours.
-    minutes: Option<i64>,
+    /// 0 to 480, as typed; longer than a slot: over its neighbours.
+    minutes: Option<String>,
     /// Whose usual clinician and limits count.
     person_id: Option<Uuid>,
     /// Leaves out so many of the best, which were offered before; 0 to 600.
@@ -80,10 +81,9 @@ pub async fn look(state: Data<State>, asked: Query<OpenAsked>) -> Answer<Vec<Ope
     let after = clock(&mut faults, "after", &typed(&asked.after));
     let before = clock(&mut faults, "before", &typed(&asked.before));
     let around = clock(&mut faults, "around", &typed(&asked.around));
-    let (minutes, skip) = (asked.minutes.unwrap_or(0), asked.skip.unwrap_or(0));
-    if !(0..=480).contains(&minutes) {
-        faults.add("minutes", "A visit takes at most 480 minutes.");
-    }
+    let minutes = asked.minutes.clone().map(Typed::Text);
+    let minutes = Typed::whole(minutes.as_ref(), &mut faults, "minutes", 0..=480).unwrap_or(0);
+    let skip = asked.skip.unwrap_or(0);
     if after.zip(before).is_some_and(|(after, before)| before <= after) {
         faults.add("before", "This leaves no time of the day.");
     }

@@ -64,6 +64,9 @@ pub struct ListsAsked {
     /// With telephone and e-mail.
     #[serde(default)]
     contact: bool,
+    /// Only says whether this can be printed; what is wrong is told at its field before a window opens.
+    #[serde(default)]
+    check: bool,
 }
 
 impl ListsAsked {
@@ -89,6 +92,9 @@ impl ListsAsked {
 #[utoipa::path(get, path = "/api/print/day-lists", params(ListsAsked), responses((status = 200, content_type = "application/pdf", body = Vec<u8>), (status = 422, body = Problem)))]
 pub async fn day_lists(state: Data<State>, me: Me, asked: Query<ListsAsked>) -> Result<HttpResponse, Problem> {
     let wanted = asked.lists()?;
+    if asked.check {
+        return Ok(HttpResponse::Ok().json(true));
+    }
     let (content, pages) = content::day_lists(&state, &wanted).await?;
     let paper = set(Sheet::DayLists, content).await?;
     // Paper with names leaves the building's eyes, so it is on record who made it.
@@ -116,14 +122,21 @@ pub async fn receipt(state: Data<State>, id: Path<Uuid>) -> Result<HttpResponse,
     Ok(pdf("receipt", set(Sheet::Receipt, content::receipt(&state, &payment).await?).await?))
 }
 
+#[derive(Debug, Default, Deserialize, ToSchema)]
+pub struct SendReceiptForm {
+    /// Said that it is sent once more (a problem of the type `sent-before`).
+    #[serde(default)]
+    again: bool,
+}
+
 /// Sends a receipt by the way to which the payer agreed.
-#[utoipa::path(post, path = "/api/payments/{id}/send", params(("id" = Uuid, Path)), responses((status = 200, body = Message), (status = 422, body = Problem)))]
-pub async fn send_receipt(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Message> {
+#[utoipa::path(post, path = "/api/payments/{id}/send", params(("id" = Uuid, Path)), request_body = SendReceiptForm, responses((status = 200, body = Message), (status = 422, body = Problem)))]
+pub async fn send_receipt(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SendReceiptForm>) -> Answer<Message> {
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
             let payment = payments::get(change.conn(), *id).await?;
-            let message = telling::send_receipt(change, &state, &payment).await?;
+            let message = telling::send_receipt(change, &state, &payment, form.again).await?;
             Ok(Json(message))
         })
         .await

@@ -1,19 +1,23 @@
 //! Visits that come again: looked over first, then booked whole.
 
-use super::booking::reason_and_note;
+use super::booking::{VISIT_MINUTES, kind_of, reason_and_note};
 use super::open_times::open_of;
 use crate::access::Me;
+use crate::asked::Typed;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, Duration, NaiveDate, Utc};
 use harbor_core::fields::Faults;
-use harbor_core::schedule::series::{DAYS_BESIDE, MOST, Step, days, serve};
-use harbor_core::schedule::{Span, VisitKind, day_bounds};
-use harbor_store::rows::{Series, Slot, Visit};
-use harbor_store::schedule;
+use harbor_core::schedule::series::{DAYS_BESIDE, Lack, MOST, MOST_DAYS_AHEAD, Step, as_long_as, days, serve};
+use harbor_core::schedule::supply::is_released;
+use harbor_core::schedule::{Span, day_bounds};
+use harbor_store::rows::{Series, Slot, SupplyException, Visit};
+use harbor_store::schedule::Window;
 use harbor_store::schedule::booking::{Booking, Place};
 use harbor_store::schedule::series as store;
+use harbor_store::visit_line::visits;
+use harbor_store::{Actor, Change, Conn, StoreError, codes, schedule};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -27,6 +31,9 @@ pub struct SeriesAsked {
     /// weeks or months.
     unit: String,
     count: u32,
+    /// Longer than a slot, and of another type than the first one; nothing: as the slot.
+    minutes: Option<Typed>,
+    visit_type_id: Option<Uuid>,
 }
 
 /// How a series goes on, as it was typed.
@@ -54,24 +61,97 @@ pub struct SeriesLine {
 /// What a series would be: for each day the open time of the same clinician and type nearest to the wish.
 #[utoipa::path(post, path = "/api/series/plan", request_body = SeriesAsked, responses((status = 200, body = Vec<SeriesLine>), (status = 422, body = Problem)))]
 pub async fn plan(state: Data<State>, asked: Json<SeriesAsked>) -> Answer<Vec<SeriesLine>> {
-    let mut conn = state.store.reader().await?;
-    let (slot, _) = schedule::slot(&mut conn, asked.slot_id).await?;
-    let Some(kind) = slot.visit_type_id else { return Err(Problem::refused("held", "This time is held.")) };
+    let mut faults = Faults::default();
+    let minutes = Typed::whole(asked.minutes.as_ref(), &mut faults, "minutes", VISIT_MINUTES);
+    faults.none_or(())?;
+    let (slot, _) = schedule::slot(&mut *state.store.reader().await?, asked.slot_id).await?;
+    let Some(kind) = asked.visit_type_id.or(slot.visit_type_id) else {
+        return Err(Problem::refused("held", "This time is held."));
+    };
     let first_day = state.local_day(slot.starts_at);
     let wanted = days(first_day, step(asked.every, &asked.unit)?, asked.count)
         .map_err(|r| Problem::field("count", r.to_string()))?;
-    let last = wanted.last().copied().unwrap_or(first_day) + Duration::days(DAYS_BESIDE);
-    let until = day_bounds(state.zone, last).1;
-    let open = open_of(&mut conn, &state, slot.clinician_id, kind, (slot.starts_at.min(state.now()), until)).await?;
+    make_ahead(&state, &wanted).await?;
+    let mut conn = state.store.reader().await?;
+    let beside = Duration::days(DAYS_BESIDE);
+    let last = wanted.last().copied().unwrap_or(first_day) + beside;
+    let window = (slot.starts_at.min(state.now()), day_bounds(state.zone, last).1);
+    let (slots, times): (Vec<Slot>, Vec<_>) =
+        open_of(&mut conn, &state, slot.clinician_id, kind, window).await?.into_iter().unzip();
+    let length = minutes.unwrap_or((slot.ends_at - slot.starts_at).num_minutes());
+    let long: Vec<_> = slots.into_iter().zip(as_long_as(length, times)).filter_map(|(s, o)| Some((s, o?))).collect();
+    let (slots, times): (Vec<Slot>, Vec<_>) = long.into_iter().unzip();
+    let lacks = Lacks::load(&mut conn, &state, &slot, kind, window).await?;
     let span = Span::new(slot.starts_at, slot.ends_at).map_err(|r| Problem::refused("slot", r.to_string()))?;
-    let (slots, times): (Vec<Slot>, Vec<_>) = open.into_iter().unzip();
-    let lines = serve(span, &wanted, &times, state.zone).into_iter().map(|s| SeriesLine {
+    let lines = serve(span, &wanted, &times, |day| lacks.on(day), state.zone).into_iter().map(|s| SeriesLine {
         day: s.day,
         wished: s.wished,
         slot: s.open.map(|n| slots[n].clone()),
         differs: s.differs,
     });
     Ok(Json(lines.collect()))
+}
+
+/// Makes the working time of the days of a series that lie further ahead than the clinic makes it by itself.
+async fn make_ahead(state: &State, wanted: &[NaiveDate]) -> Result<(), Problem> {
+    let until = state.today() + Duration::days(MOST_DAYS_AHEAD);
+    let near = |day: &NaiveDate| (-DAYS_BESIDE..=DAYS_BESIDE).map(|n| *day + Duration::days(n)).collect::<Vec<_>>();
+    let days: Vec<NaiveDate> = wanted.iter().flat_map(near).filter(|day| *day <= until).collect();
+    let make = async |change: &mut Change<'_>| {
+        if change.make_days(&days, state.zone).await?.is_still() {
+            change.give_up();
+        }
+        Ok::<_, StoreError>(())
+    };
+    Ok(state.store.change(&Actor::system("working time"), state.now(), make).await?)
+}
+
+/// What is known of the days of a series, to say why no time serves one.
+struct Lacks {
+    until: NaiveDate,
+    worked: Vec<NaiveDate>,
+    unreleased: Vec<NaiveDate>,
+    off: Vec<(NaiveDate, NaiveDate, String)>,
+}
+
+impl Lacks {
+    async fn load(
+        conn: &mut Conn,
+        state: &State,
+        slot: &Slot,
+        kind: Uuid,
+        (from, to): (DateTime<Utc>, DateTime<Utc>),
+    ) -> Result<Lacks, Problem> {
+        let window = Window { from, to, clinicians: vec![slot.clinician_id], sites: vec![], visit_types: vec![kind] };
+        let shifts = schedule::shifts_of(conn, &window).await?;
+        let free = schedule::free_slots(conn, &window, &shifts).await?;
+        let rule = visits::visit_type(conn, kind).await?.release_rule();
+        let closed = |at: &DateTime<Utc>| !is_released(*at, rule, state.now(), state.zone);
+        let day = |at: DateTime<Utc>| state.local_day(at);
+        let exceptions = schedule::supply::exceptions(conn, day(from)).await?;
+        let whose = |e: &SupplyException| e.clinician_id.is_none_or(|who| who == slot.clinician_id);
+        Ok(Lacks {
+            until: state.today() + Duration::days(MOST_DAYS_AHEAD),
+            worked: shifts.iter().map(|s| day(s.starts_at)).collect(),
+            unreleased: free.iter().map(|s| s.starts_at).filter(closed).map(day).collect(),
+            off: exceptions.into_iter().filter(whose).map(|e| (e.from_day, e.to_day, e.reason)).collect(),
+        })
+    }
+
+    fn on(&self, day: NaiveDate) -> Lack {
+        let near = |days: &[NaiveDate]| days.iter().any(|d| (*d - day).num_days().abs() <= DAYS_BESIDE);
+        if day > self.until {
+            Lack::TooFar
+        } else if near(&self.unreleased) {
+            Lack::NotReleased
+        } else if near(&self.worked) {
+            Lack::Taken
+        } else if let Some((.., why)) = self.off.iter().find(|(from, to, _)| (*from..=*to).contains(&day)) {
+            Lack::Off(why.clone())
+        } else {
+            Lack::NobodyWorks
+        }
+    }
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -85,6 +165,14 @@ pub struct SeriesForm {
     reason: String,
     #[serde(default)]
     note: String,
+    /// As of the first visit.
+    #[serde(default)]
+    kind: String,
+    minutes: Option<Typed>,
+    visit_type_id: Option<Uuid>,
+    /// What was asked about (a problem of the type `ask-first`), and is meant.
+    #[serde(default)]
+    meant: Vec<codes::Doubt>,
 }
 
 /// Books the series: every visit of it, or none.
@@ -97,14 +185,17 @@ pub async fn book(state: Data<State>, me: Me, form: Json<SeriesForm>) -> Answer<
         if !(1..=MOST as usize).contains(&form.slot_ids.len()) {
             faults.add("slotIds", format!("A series has at least one visit and at most {MOST}."));
         }
+        let kind = kind_of(&mut faults, &form.kind);
+        let minutes = Typed::whole(form.minutes.as_ref(), &mut faults, "minutes", VISIT_MINUTES);
         faults.none_or(())?;
         let step = step(form.every, &form.unit)?;
+        let meant: Vec<_> = form.meant.iter().map(|doubt| **doubt).collect();
         let booking = |slot: &Uuid| Booking {
             person_id: form.person_id,
-            place: Place::slot(*slot),
+            place: Place { minutes, visit_type_id: form.visit_type_id, meant: meant.clone(), ..Place::slot(*slot) },
             reason: reason.clone(),
             note: note.clone(),
-            kind: VisitKind::InPerson,
+            kind,
             role: Some(me.role),
         };
         let bookings: Vec<Booking> = form.slot_ids.iter().map(booking).collect();

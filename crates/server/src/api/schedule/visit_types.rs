@@ -1,12 +1,14 @@
 //! Visit types as the manager makes them.
 
+use super::booking::VISIT_MINUTES;
 use crate::access::Me;
+use crate::asked::Typed;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::fields::Faults;
 use harbor_core::house::permissions::Role;
-use harbor_core::schedule::visit_type::{Draft, check};
+use harbor_core::schedule::visit_type::{AGES, Draft, check};
 use harbor_store::rows::VisitType;
 use harbor_store::{charges, schedule};
 use serde::Deserialize;
@@ -20,8 +22,12 @@ pub struct VisitTypeForm {
     glyph: String,
     pattern: String,
     ground: String,
-    minutes: i64,
-    release_days: Option<i64>,
+    minutes: Option<Typed>,
+    /// 0 to 365; nothing: always open.
+    release_days: Option<Typed>,
+    /// Whom it is for, in whole years.
+    from_age: Option<Typed>,
+    to_age: Option<Typed>,
     booked_by: Vec<String>,
     online: bool,
     active: bool,
@@ -36,13 +42,18 @@ async fn save(state: &State, me: &Me, id: Option<Uuid>, form: &VisitTypeForm) ->
     if roles.len() != form.booked_by.len() {
         faults.add("bookedBy", "Choose the roles from the list.");
     }
+    let mut whole = |field, typed: &Option<Typed>, range| Typed::whole(typed.as_ref(), &mut faults, field, range);
+    let minutes = whole("minutes", &form.minutes, VISIT_MINUTES);
+    let release_days = whole("releaseDays", &form.release_days, 0..=365);
+    let ages = (whole("fromAge", &form.from_age, AGES), whole("toAge", &form.to_age, AGES));
     let draft = Draft {
         name,
         glyph: form.glyph.clone(),
         pattern: form.pattern.clone(),
         ground: form.ground.clone(),
-        minutes: form.minutes,
-        release_days: form.release_days,
+        minutes: minutes.unwrap_or(0),
+        release_days,
+        ages,
         booked_by: roles,
         online: form.online,
         active: form.active,
@@ -56,7 +67,7 @@ async fn save(state: &State, me: &Me, id: Option<Uuid>, form: &VisitTypeForm) ->
                 .filter(|t| Some(t.id) != id && t.active)
                 .map(|t| (t.name, t.glyph, t.pattern))
                 .collect();
-            faults.0.extend(check(&draft, &others).0);
+            faults.add_new(check(&draft, &others));
             let known = charges::services(change.conn()).await?;
             if form.services.iter().any(|code| !known.iter().any(|s| s.code == *code)) {
                 faults.add("services", "Choose the services from the catalogue.");

@@ -1,6 +1,6 @@
 //! Today: what waits for the one who is signed in, oldest and most urgent first.
 
-use super::views::{BlockerView, PersonCard, VisitCard};
+use super::views::{BlockerView, MarkView, PersonCard, VisitCard};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
@@ -16,7 +16,7 @@ use harbor_core::schedule::at_local;
 use harbor_core::visit_line::Mark;
 use harbor_core::visit_line::work_list::{
     CALL, CHART_OPENED, COUNT_TILL, MATCH_LINE, PRINT_LETTER, REBOOK, REFUSED_TOMORROW, REVIEW_RESULT, Standing, Task,
-    task,
+    TaskPlace, task,
 };
 use harbor_store::money::{remittances, tills};
 use harbor_store::people::{messages, registration};
@@ -92,8 +92,11 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
         let before = line.marks.iter().rev().filter_map(|x| x.reached.as_ref()).map(|r| r.at).next();
         let since = if mark == Mark::Here { Some(g.visit.starts_at) } else { at(mark).or(before) };
         let card = VisitCard::of(g, today);
+        // What check-in left open stands behind the present mark.
+        let behind = task.place == TaskPlace::CheckIn && mark != Mark::CheckedIn;
+        let stands = |m: &&MarkView| if behind { !m.blockers.is_empty() } else { m.current };
         let blockers: Vec<BlockerView> =
-            card.line.marks.iter().find(|m| m.current).map(|m| m.blockers.clone()).unwrap_or_default();
+            card.line.marks.iter().find(stands).map(|m| m.blockers.clone()).unwrap_or_default();
         let sentence = blockers.first().map(|b| b.sentence.clone()).unwrap_or_default();
         waiting.push(Waiting { card: Some(card), blockers, ..Waiting::of(task, sentence, since) });
     }
@@ -119,7 +122,7 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
     }
     let marks = visits::marks_of(&mut conn, &of_today.iter().map(|v| v.id).collect::<Vec<_>>()).await?;
     let seen_today = marks.values().filter(|m| m.has(Mark::Seen)).count();
-    waiting.sort_by_key(|w| (w.rank, w.since));
+    waiting.sort_by(|a, b| (a.rank, &a.group, a.since).cmp(&(b.rank, &b.group, b.since)));
     Ok(Json(TodayView {
         waiting,
         troubles,

@@ -9,6 +9,7 @@ use crate::api::schedule::booking::reason_and_note;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
+use chrono::{DateTime, Utc};
 use harbor_core::fields::Faults;
 use harbor_core::house::permissions::Permission;
 use harbor_core::visit_line::work_list::next_step;
@@ -31,6 +32,8 @@ pub struct VisitView {
     person: Person,
     gaps: Vec<Gap>,
     coverages: Vec<CoverageView>,
+    /// When and by whom the patient was told that payment is due at this visit.
+    self_pay: Option<SelfPayTold>,
     share: Option<ShareView>,
     river: RiverView,
     /// What the patient owes besides this visit.
@@ -43,6 +46,12 @@ pub struct VisitView {
     chart_closed: bool,
     /// What the one who looks does next with it.
     next: Option<codes::NextStep>,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct SelfPayTold {
+    at: DateTime<Utc>,
+    by: String,
 }
 
 /// One visit with its facts.
@@ -97,6 +106,7 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<VisitVie
             .map(Gap::from)
             .collect(),
         coverages: coverage_views(&mut conn, g.person.id, g.visit.day).await?,
+        self_pay: visits::self_pay_told(&mut conn, *id).await?.map(|told| SelfPayTold { at: told.at, by: told.by }),
         share: share_of(&mut conn, &g).await?,
         older_cents,
         may_hand_over: g.visit.stage().may_hand_over().is_ok(),

@@ -65,24 +65,52 @@ impl Change<'_> {
     }
 
     /// Brings the days from one (or from today) to another (or as far ahead as the clinic wants) to what the
-    /// templates say. Done twice it does nothing the second time; bookings of these days wait for it.
+    /// templates say. Done twice it does nothing the second time; bookings of these days wait for it. Days further on that
+    /// were made for a series are kept up too.
     pub async fn settle_supply(&mut self, from: NaiveDate, to: Option<NaiveDate>, zone: Tz) -> Result<SupplyReport> {
         let today = self.now.with_timezone(&zone).date_naive();
+        let last = self.last_day_of_supply(today).await?;
+        let mut days: Vec<NaiveDate> = from.max(today).iter_days().take_while(|d| *d <= last).collect();
+        let made: Vec<DateTime<Utc>> = shifts::table
+            .filter(shifts::template_id.is_not_null().and(shifts::starts_at.ge(day_bounds(zone, last).1)))
+            .order(shifts::starts_at)
+            .select(shifts::starts_at)
+            .load(self.conn())
+            .await?;
+        days.extend(made.iter().map(|at| at.with_timezone(&zone).date_naive()));
+        days.dedup();
+        days.retain(|d| *d >= from && to.is_none_or(|to| *d <= to));
+        self.settle_days(&days, zone).await
+    }
+
+    /// Makes single days that lie beyond what the clinic makes ahead; the others are there already.
+    pub async fn make_days(&mut self, wanted: &[NaiveDate], zone: Tz) -> Result<SupplyReport> {
+        let last = self.last_day_of_supply(self.now.with_timezone(&zone).date_naive()).await?;
+        let mut days: Vec<NaiveDate> = wanted.iter().copied().filter(|d| *d > last).collect();
+        days.sort_unstable();
+        days.dedup();
+        self.settle_days(&days, zone).await
+    }
+
+    /// The last day of which working time is made by itself.
+    async fn last_day_of_supply(&mut self, today: NaiveDate) -> Result<NaiveDate> {
         let ahead: i32 = clinic::table.select(clinic::supply_days).first(self.conn()).await?;
-        let last = today + Days::new(u64::try_from(ahead).unwrap_or(0));
-        let days: Vec<NaiveDate> =
-            from.max(today).iter_days().take_while(|d| *d <= last && to.is_none_or(|to| *d <= to)).collect();
-        let (Some(first), Some(last)) = (days.as_slice().first(), days.as_slice().last()) else {
+        Ok(today + Days::new(u64::try_from(ahead).unwrap_or(0)))
+    }
+
+    /// Days in their order.
+    async fn settle_days(&mut self, days: &[NaiveDate], zone: Tz) -> Result<SupplyReport> {
+        let (Some(first), Some(last)) = (days.first(), days.last()) else {
             return Ok(SupplyReport::default());
         };
-        self.queue_for(&days).await?;
+        self.queue_for(days).await?;
         let templates: Vec<Template<Uuid>> = templates(self.conn()).await?.iter().map(WholeTemplate::in_core).collect();
         let off: Vec<Exception<Uuid>> = exceptions(self.conn(), *first).await?.iter().map(exception_in_core).collect();
         let owners: BTreeMap<Uuid, Uuid> = templates.iter().map(|t| (t.key, t.clinician)).collect();
         let there = self.there(&owners, (day_bounds(zone, *first).0, day_bounds(zone, *last).1), zone).await?;
         let mut report = SupplyReport::default();
         let nothing = Vec::new();
-        for day in &days {
+        for day in days {
             let wanted = rules::shifts_of_day(&templates, &off, *day, zone);
             let present = there.get(day).unwrap_or(&nothing);
             let settled = rules::settle_day(&wanted, present);

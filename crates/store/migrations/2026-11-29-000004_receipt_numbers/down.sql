@@ -1,0 +1,2 @@
+alter table payments drop column number;
+drop sequence receipt_numbers;

@@ -1,0 +1,44 @@
+/** The sheet of keys, as `?` shows it: those of every screen, and before them those of the screen in sight. */
+
+export interface KeyLine {
+  keys: string;
+  does: string;
+}
+
+/** By the beginning of the address. */
+export const keysOfScreen: Record<string, KeyLine[]> = {
+  '/today': [{ keys: '[ and ]', does: 'The task before, and after' }],
+  '/schedule': [
+    { keys: '[ and ]', does: 'The day, week or month before, and after' },
+    { keys: 'm', does: 'Take up the visit in hand, to lay it down at another time' },
+    { keys: 'Enter on a free slot', does: 'Book it; in More: the waiting list, a note, lists to print' },
+  ],
+  '/in-clinic': [{ keys: '[ and ]', does: 'The person before, and after' }],
+  '/visits': [
+    { keys: '[ and ]', does: 'At check-in: the one before, and after, of the household' },
+    { keys: '1 … 9', does: 'In the order lanes: put the order in focus under that diagnosis' },
+    { keys: 'e', does: 'At check-in: what the visit is about' },
+  ],
+  '/results': [{ keys: '[ and ]', does: 'The result before, and after' }],
+  '/people/': [{ keys: 'e', does: 'The registration' }],
+  '/people': [{ keys: 'n', does: 'New person' }],
+  '/billing': [
+    { keys: '[ and ]', does: 'The claim before, and after' },
+    { keys: 'Shift+click, Ctrl+A', does: 'A range of claims, all of them' },
+  ],
+};
+
+export const keysOfEveryScreen: KeyLine[] = [
+  { keys: 'Ctrl+K or /', does: 'Command bar: people, codes, places, actions' },
+  { keys: 'g then a letter', does: 't Today, s Schedule, c In clinic, p People, r Results, b Billing' },
+  { keys: '.', does: 'Move the visit in hand on to its next stage; who did not come is here after all' },
+  { keys: ',', does: 'Take back the last move, when it was yours' },
+  { keys: 'd', does: 'Discreet mode: call-signs instead of names' },
+  { keys: 'o', does: 'Open times' },
+  { keys: 'Ctrl+Enter', does: 'The filled button' },
+  { keys: 'Esc', does: 'Leave, without losing what was typed' },
+  { keys: '?', does: 'This sheet' },
+];
+
+export const keysAt = (pathname: string): KeyLine[] =>
+  Object.entries(keysOfScreen).find(([path]) => pathname.startsWith(path))?.[1] ?? [];
