@@ -4,9 +4,15 @@ import { keysAt, keysOfEveryScreen, keysOfScreen } from '../src/app/keySheet';
 
 describe('the sheet of keys', () => {
   it('tells those of the screen in sight, the nearer address first', () => {
-    assert.equal(keysAt('/people')[0]?.keys, 'n');
-    assert.equal(keysAt('/people/0199')[0]?.keys, 'e');
-    assert.deepEqual(keysAt('/settings'), []);
+    const all = () => true;
+    assert.equal(keysAt('/people', all)[0]?.keys, 'n');
+    assert.equal(keysAt('/people/0199', all)[0]?.keys, 'e');
+    assert.deepEqual(keysAt('/settings', all), []);
+  });
+
+  it('tells nobody a key that is not theirs', () => {
+    const assistant = (permission: string) => permission !== 'edit_people';
+    assert.deepEqual(keysAt('/people/0199', assistant), []);
   });
 
   it('says each key of a screen once', () => {

@@ -130,7 +130,10 @@ impl Browser {
 
     /// Waits until nothing answers to the path any more.
     pub async fn gone(&self, xpath: &str) -> Result<()> {
-        self.wait("gone", xpath).await?.map(drop).with_context(|| format!("{xpath} is still there"))
+        match self.wait("gone", xpath).await? {
+            Some(_) => Ok(()),
+            None => bail!("{xpath} is still there; the page says:\n{}", self.text().await.unwrap_or_default()),
+        }
     }
 
     /// Lets the page itself wait: it looks when something has changed, where asking from here would keep it busy. Answers

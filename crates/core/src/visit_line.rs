@@ -185,6 +185,12 @@ pub struct VisitLine {
 }
 
 impl VisitLine {
+    /// Whether what stands before the present mark has this code.
+    pub fn is_blocked_by(&self, code: &str) -> bool {
+        let present = self.marks.iter().find(|m| Some(m.mark) == self.current);
+        present.is_some_and(|m| m.blockers.iter().any(|b| b.code == code))
+    }
+
     /// The line as it is shown of a person whose chart is under restriction.
     pub fn without_chart(mut self) -> VisitLine {
         for mark in &mut self.marks {

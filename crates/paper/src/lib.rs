@@ -79,7 +79,8 @@ fn unpacked(packed: Vec<u8>) -> Result<Vec<Font>> {
 
 /// Whether a text has letters beyond the Latin ones and the signs that our family has.
 fn is_beyond(text: &str) -> bool {
-    text.chars().any(|c| matches!(c, '\u{370}'..='\u{1DFF}' | '\u{1F00}'..='\u{1FFF}' | '\u{2E80}'..='\u{FDFF}' | '\u{FE70}'..='\u{FEFF}' | '\u{20000}'..))
+    let beyond = |c| matches!(c, '\u{370}'..='\u{1DFF}' | '\u{1EA0}'..='\u{1EF1}' | '\u{1EF4}'..='\u{1FFF}' | '\u{2E80}'..='\u{FDFF}' | '\u{FE70}'..='\u{FEFF}' | '\u{20000}'..);
+    text.chars().any(beyond)
 }
 
 impl Typeface {

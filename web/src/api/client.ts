@@ -147,6 +147,9 @@ export async function change<T>(client: QueryClient, act: () => Answer<T>): Prom
 }
 
 /** Does something once at a time and keeps its refusal for the form. */
+/** Tells of each deed that was done, once it was; what is saved while somebody types is none. */
+export const deeds = new EventTarget();
+
 export function useDo() {
   const client = useQueryClient();
   const { mutateAsync, isPending, error, reset } = useMutation<unknown, Error, () => Answer<unknown>>({
@@ -157,7 +160,9 @@ export function useDo() {
   const run = useCallback(
     async <T>(act: () => Answer<T>): Promise<T | undefined> => {
       try {
-        return (await mutateAsync(act)) as T;
+        const done = (await mutateAsync(act)) as T;
+        deeds.dispatchEvent(new Event('done'));
+        return done;
       } catch (error) {
         if (error instanceof Refusal) return undefined;
         throw error;

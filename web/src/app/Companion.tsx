@@ -132,12 +132,12 @@ function useNextAction(visit: string | undefined) {
     mark_here: { act: stage('here') },
     came_after_all: { act: stage('here') },
     check_in: { act: to('check-in'), place: 'check-in' },
-    choose_room: { act: () => navigate('/in-clinic') },
+    choose_room: { act: () => navigate(`/in-clinic?room=${visit}`) },
     measure: { act: to('rooming'), place: 'rooming' },
     begin: { act: () => (stage('with_clinician')(), to('note')()) },
     open_note: { act: to('note'), place: 'note' },
     complete_charges: { act: to('charges'), place: 'charges' },
-    open_billing: { act: () => navigate('/billing') },
+    open_billing: { act: () => navigate(`/billing?visit=${visit}`) },
     open_balance: { act: to('money'), place: 'money' },
   };
   const next = look.data?.next;

@@ -34,7 +34,7 @@ import { useLive } from './live';
 import { useLocked } from './lock';
 import { Said, useMoveInHand } from './MoveInHand';
 import { lockNow } from './presence';
-import { useSession } from './session';
+import { useMay, useSession } from './session';
 import { Undoing } from './undo';
 import { useTimes } from './words';
 import { waitingCount } from './queries';
@@ -54,13 +54,16 @@ const Shell = styled.div<{ $folded: boolean }>`
   height: 100%;
   display: grid;
   grid-template:
-    'spine top top' ${barHeight} 'spine hand hand' auto 'spine work companion' 1fr / ${spineWidth} minmax(0, 1fr)
+    'spine top top' ${barHeight} 'spine hand hand' auto 'spine work companion' 1fr 'spine told companion' auto / ${spineWidth} minmax(
+      0,
+      1fr
+    )
     ${(p) => (p.$folded ? '0' : companionWidth)};
   @media (max-width: ${narrow}) {
     grid-template-columns: ${spineWidth} minmax(0, 1fr) 0;
   }
   @media (max-width: ${phone}) {
-    grid-template: 'top top' ${barHeight} 'hand hand' auto 'work work' 1fr 'spine spine' ${footHeight} / 1fr 0;
+    grid-template: 'top top' ${barHeight} 'hand hand' auto 'work work' 1fr 'told told' auto 'spine spine' ${footHeight} / 1fr 0;
   }
   @media print {
     display: block;
@@ -157,6 +160,14 @@ const Work = styled.main`
   position: relative;
 `;
 
+/** What is told about the last deed or key: below the work, which it never covers nor pushes down. */
+const Told = styled.div`
+  grid-area: told;
+  @media print {
+    display: none;
+  }
+`;
+
 const Key = styled.kbd`
   font: ${size.small} ${font.mono};
   padding: 0 ${space(1.5)};
@@ -192,6 +203,7 @@ function Waiting() {
 
 export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: () => void }) {
   const { me, clinic, discreet, setDiscreet, site, setSite, inHand, now, openKeys } = useSession();
+  const may = useMay();
   const [commandOpen, setCommandOpen] = useState(false);
   const [folded, setFolded] = useState(false);
   const [going, setGoing] = useState(false);
@@ -284,7 +296,6 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
         </Button>
       </Top>
       <Work id="work">
-        <Said of={moving} />
         <Suspense
           fallback={
             <Page>
@@ -312,13 +323,16 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
             </Routes>
           )}
         </Suspense>
-        <Undoing />
       </Work>
+      <Told>
+        <Said of={moving} />
+        <Undoing />
+      </Told>
       {inHand && <Companion folded={folded} fold={setFolded} />}
       <Dialog title="Keys" open={keysOpen} onClose={closeKeys}>
         <Table>
           <tbody>
-            {[...keysAt(location.pathname), ...keysOfEveryScreen].map(({ keys, does }) => (
+            {[...keysAt(location.pathname, may), ...keysOfEveryScreen].map(({ keys, does }) => (
               <tr key={keys + does} data-key={keys}>
                 <td>
                   <Key>{keys}</Key>

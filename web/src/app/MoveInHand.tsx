@@ -10,10 +10,7 @@ import { space } from '../ui/tokens';
 import { useMay, useSession } from './session';
 
 const Strip = styled.div`
-  position: sticky;
-  top: 0;
-  z-index: 10;
-  padding: ${space(2)} ${space(5)} 0;
+  padding: ${space(1)} ${space(5)};
 `;
 
 export function useMoveInHand() {

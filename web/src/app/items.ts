@@ -24,7 +24,7 @@ export function editHere(): boolean {
   if (!found) return false;
   found.scrollIntoView({ block: 'nearest' });
   const first = found.matches('button, a[href]') ? found : found.querySelector<HTMLElement>('input, textarea, button');
+  first?.focus();
   if (first instanceof HTMLButtonElement || first instanceof HTMLAnchorElement) first.click();
-  else first?.focus();
   return true;
 }

@@ -3,6 +3,8 @@
 export interface KeyLine {
   keys: string;
   does: string;
+  /** Only for whoever may do that. */
+  needs?: string;
 }
 
 /** By the beginning of the address. */
@@ -10,21 +12,21 @@ export const keysOfScreen: Record<string, KeyLine[]> = {
   '/today': [{ keys: '[ and ]', does: 'The task before, and after' }],
   '/schedule': [
     { keys: '[ and ]', does: 'The day, week or month before, and after' },
-    { keys: 'm', does: 'Take up the visit in hand, to lay it down at another time' },
+    { keys: 'm', does: 'Take up the visit in hand, to lay it down at another time', needs: 'book' },
     { keys: 'Enter on a free slot', does: 'Book it; in More: the waiting list, a note, lists to print' },
   ],
   '/in-clinic': [{ keys: '[ and ]', does: 'The person before, and after' }],
   '/visits': [
     { keys: '[ and ]', does: 'At check-in: the one before, and after, of the household' },
-    { keys: '1 … 9', does: 'In the order lanes: put the order in focus under that diagnosis' },
-    { keys: 'e', does: 'At check-in: what the visit is about' },
+    { keys: '1 … 9', does: 'In the order lanes: put the order in focus under that diagnosis', needs: 'write_note' },
+    { keys: 'e', does: 'At check-in: what the visit is about', needs: 'book' },
   ],
   '/results': [{ keys: '[ and ]', does: 'The result before, and after' }],
-  '/people/': [{ keys: 'e', does: 'The registration' }],
-  '/people': [{ keys: 'n', does: 'New person' }],
+  '/people/': [{ keys: 'e', does: 'The registration', needs: 'edit_people' }],
+  '/people': [{ keys: 'n', does: 'New person', needs: 'edit_people' }],
   '/billing': [
     { keys: '[ and ]', does: 'The claim before, and after' },
-    { keys: 'Shift+click, Ctrl+A', does: 'A range of claims, all of them' },
+    { keys: 'Shift+click, Ctrl+A', does: 'A range of claims, all of them', needs: 'claims' },
   ],
 };
 
@@ -40,5 +42,8 @@ export const keysOfEveryScreen: KeyLine[] = [
   { keys: '?', does: 'This sheet' },
 ];
 
-export const keysAt = (pathname: string): KeyLine[] =>
-  Object.entries(keysOfScreen).find(([path]) => pathname.startsWith(path))?.[1] ?? [];
+/** Those of a screen, for whoever may use them. */
+export const keysAt = (pathname: string, may: (permission: string) => boolean): KeyLine[] => {
+  const lines = Object.entries(keysOfScreen).find(([path]) => pathname.startsWith(path))?.[1] ?? [];
+  return lines.filter((l) => l.needs === undefined || may(l.needs));
+};

@@ -1,9 +1,9 @@
 /** What was done last and can be undone: told in one place on every screen, with its Undo. */
 
 import { createContext, type ReactNode, useCallback, useContext, useEffect, useMemo, useState } from 'react';
-import { useLocation } from 'react-router';
 import styled from 'styled-components';
-import { useDo } from '../api/client';
+import { deeds, useDo } from '../api/client';
+import { useSession } from './session';
 import { Button } from '../ui/controls';
 import { Notice, Row, Spread } from '../ui/layout';
 import { space } from '../ui/tokens';
@@ -15,6 +15,8 @@ interface Done {
   said: string;
   /** Takes it back; without it only the deed is told. */
   undo: Act;
+  /** It was said in discreet mode, without a name. */
+  discreet: boolean;
 }
 
 const Context = createContext<{ last: Done | null; offer: (done: Done | null) => void } | null>(null);
@@ -22,6 +24,12 @@ const Context = createContext<{ last: Done | null; offer: (done: Done | null) =>
 export function UndoProvider({ children }: { children: ReactNode }) {
   const [last, setLast] = useState<Done | null>(null);
   const value = useMemo(() => ({ last, offer: setLast }), [last]);
+  // Another deed was done since; one that can be undone offers so after this.
+  useEffect(() => {
+    const forget = () => setLast(null);
+    deeds.addEventListener('done', forget);
+    return () => deeds.removeEventListener('done', forget);
+  }, []);
   return <Context value={value}>{children}</Context>;
 }
 
@@ -30,38 +38,31 @@ export function useUndo() {
   const context = useContext(Context);
   if (!context) throw new Error('outside of the frame');
   const { offer } = context;
-  return useCallback((said: string, undo: Act) => offer({ said, undo }), [offer]);
+  const { discreet } = useSession();
+  return useCallback((said: string, undo: Act) => offer({ said, undo, discreet }), [offer, discreet]);
+}
+
+/** Takes an older offer away: beside a refusal of the next deed it would be taken for that one's. */
+export function useForgetUndo() {
+  const offer = useContext(Context)?.offer;
+  return useCallback(() => offer?.(null), [offer]);
 }
 
 const Strip = styled.div`
-  position: sticky;
-  bottom: 0;
-  z-index: 10;
-  padding: 0 ${space(5)} ${space(2)};
+  padding: ${space(1)} ${space(5)};
 `;
 
-/** Where it is told; it goes with the screen, with the next deed, and when it was used. */
+/** Where it is told; it stays until the next deed, or until it is used or closed: nobody is hurried by it. */
 export function Undoing() {
   const context = useContext(Context);
   const { run, busy, refusal, forget } = useDo();
-  const { pathname } = useLocation();
-  const [at, setAt] = useState(pathname);
+  const { discreet } = useSession();
   const last = context?.last ?? null;
   const offer = context?.offer;
-  useEffect(() => {
-    forget();
-    setAt(pathname);
-    // A deed opens its own screen often enough: it is told there, and goes with the one after.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [last]);
-  useEffect(() => {
-    if (last && pathname !== at) {
-      const timer = window.setTimeout(() => offer?.(null), 20_000);
-      return () => window.clearTimeout(timer);
-    }
-    return undefined;
-  }, [pathname, at, last, offer]);
+  // A refusal is of the deed that it was said of.
+  useEffect(() => forget(), [last, forget]);
   if (!last || !offer) return null;
+  const said = discreet && !last.discreet ? 'Done.' : last.said;
   const undo = async () => {
     if (await run(last.undo)) offer(null);
   };
@@ -69,7 +70,7 @@ export function Undoing() {
     <Strip>
       <Notice $tone={refusal ? 'coral' : 'kelp'} role="status" data-undo>
         <Row>
-          <span>{refusal ? refusal.message : last.said}</span>
+          <span>{refusal ? refusal.message : said}</span>
           <Spread />
           {!refusal && (
             <Button isDisabled={busy} onPress={() => void undo()}>

@@ -427,6 +427,8 @@ export function Finder<T extends object>(p: {
   hideLabel?: boolean;
   /** Enter before anything is typed. */
   onBlank?: () => void;
+  /** Enter when nothing is found, and no search is still on its way. */
+  onNone?: (() => void) | undefined;
   /** What it fills, when something may be wrong with that. */
   name?: string;
 }) {
@@ -438,7 +440,7 @@ export function Finder<T extends object>(p: {
       <Aria.SearchField
         aria-label={p.label}
         autoFocus={round > 0 || (p.autoFocus ?? false)}
-        onSubmit={(text) => text === '' && p.onBlank?.()}
+        onSubmit={(text) => (text === '' ? p.onBlank?.() : p.items.length === 0 && p.onNone?.())}
         {...(p.name && { name: p.name })}
         {...told(heard)}
         validationBehavior="aria"

@@ -68,6 +68,7 @@ async fn beside_single_bookings(b: &Browser) -> Result<()> {
     b.click("(//*[@data-series]//label[contains(., ':')])[2]").await?;
     no_serious_fault(b, "series").await?;
     b.press_starting("Book all").await?;
+    b.press("Book them all the same").await?;
     b.gone("//*[@role='dialog']").await?;
     b.goto("/schedule?more=waiting").await?;
     b.see("//*[@data-waiting]").await?;

@@ -103,10 +103,13 @@ pub fn task(role: Role, line: &VisitLine, standing: Standing) -> Option<Task> {
         }
         (Role::Clinician, Mark::Signed) => task("Finish and sign", "Open note", TaskPlace::Note, 1),
         (Role::Clinician, Mark::Charged) => task("Complete charges", "Open charges", TaskPlace::Charges, 3),
-        (Role::Biller, Mark::Claimed) => task("Send or correct claims", "Open claim", TaskPlace::Claim, 0),
-        (Role::Biller, Mark::Charged) => task("Complete charges", "Open charges", TaskPlace::Charges, 1),
+        (Role::Biller, Mark::Claimed) if line.is_blocked_by("claim_rejected") => {
+            task("Correct claims", "Open claim", TaskPlace::Claim, 0)
+        }
+        (Role::Biller, Mark::Claimed) => task("Send claims", "Open claim", TaskPlace::Claim, 1),
+        (Role::Biller, Mark::Charged) => task("Complete charges", "Open charges", TaskPlace::Charges, 2),
         (Role::Biller, Mark::Settled) if line.next_role == Some(Role::Biller) => {
-            task("Follow up with the payer", "Open claim", TaskPlace::Claim, 2)
+            task("Follow up with the payer", "Open claim", TaskPlace::Claim, 3)
         }
         _ => None,
     }
@@ -207,7 +210,10 @@ mod tests {
         let charging = groups(&f, on_day(Stage::Left));
         assert_eq!(charging, [(Role::Clinician, "Complete charges"), (Role::Biller, "Complete charges")]);
         f.marks.set(Mark::Charged, reached(11));
-        assert_eq!(groups(&f, on_day(Stage::Left)), [(Role::Biller, "Send or correct claims")]);
+        assert_eq!(groups(&f, on_day(Stage::Left)), [(Role::Biller, "Send claims")]);
+        f.claim_rejections = vec!["no such subscriber".into()];
+        assert_eq!(groups(&f, on_day(Stage::Left)), [(Role::Biller, "Correct claims")]);
+        f.claim_rejections.clear();
         f.marks.set(Mark::Claimed, reached(12));
         (f.payer_balance, f.waiting_for_payer) = (Cents::new(9000), true);
         assert_eq!(groups(&f, on_day(Stage::Left)), [(Role::Biller, "Follow up with the payer")]);

@@ -34,8 +34,8 @@ fn every_rule_of_the_index_is_where_it_says() {
         };
         let text = source_of(&modules);
         for name in wanted {
-            let there =
-                [format!("fn {name}"), format!("struct {name}"), format!("    {name} {{"), format!("mod {name}")];
+            let kinds = ["fn ", "struct ", "enum ", "mod "].map(|kind| format!("{kind}{name}"));
+            let there = [kinds.as_slice(), &[format!("    {name} {{")]].concat();
             assert!(there.iter().any(|t| text.contains(t)), "{path}: no {name} in {modules:?}");
         }
     }

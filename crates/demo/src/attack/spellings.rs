@@ -15,6 +15,7 @@ pub fn concrete(pattern: &str) -> String {
         .replace("{part}", "plan")
         .replace("{code}", "I10")
         .replace("{side}", "front")
+        .replace("{list}", "allergies")
         .replace("{token}", "x")
 }
 

@@ -12,9 +12,11 @@ table! {
     get "/api/people/{id}/chart" Chart(SeeChart, Person) => glance::show;
     post "/api/people/{id}/allergies" Chart(RecordVitals, Person) => chart::add_allergy;
     delete "/api/people/{id}/allergies/{allergy}" Chart(RecordVitals, Person) => chart::end_allergy;
+    post "/api/people/{id}/allergies/{allergy}/not-ended" Chart(RecordVitals, Person) => chart::take_end_of_allergy_back;
     post "/api/people/{id}/medicines" Chart(RecordVitals, Person) => chart::add_medicine;
     put "/api/people/{id}/medicines/{medicine}" Chart(RecordVitals, Person) => chart::set_medicine;
     post "/api/people/{id}/none-known" Chart(RecordVitals, Person) => chart::none_known;
+    delete "/api/people/{id}/none-known/{list}" Chart(RecordVitals, Person) => chart::take_none_known_back;
     put "/api/visits/{id}/note/{part}" Chart(WriteNote, Visit) => note::save;
     post "/api/visits/{id}/sign" Chart(WriteNote, Visit) => note::sign;
     post "/api/visits/{id}/addenda" Chart(WriteNote, Visit) => note::addendum;

@@ -35,7 +35,13 @@ async fn every_role_has_its_own_groups_in_the_order_of_urgency() {
         ("oriane", &["Ready to be seen", "Finish and sign", "Review results", "Complete charges"]),
         (
             "agathe",
-            &["Send or correct claims", "Complete charges", "Follow up with the payer", "Match remittance lines"],
+            &[
+                "Correct claims",
+                "Send claims",
+                "Complete charges",
+                "Follow up with the payer",
+                "Match remittance lines",
+            ],
         ),
     ] {
         let hand = Hand::sign_in(&product, login).await;

@@ -198,14 +198,36 @@ async fn none_known_is_a_statement_of_its_own() {
     let path = format!("/api/people/{wren}/none-known");
     let refused = assistant.post(&path, json!({ "list": "allergies" })).await;
     assert_eq!(refused.detail(), "The list of allergies is not empty.");
+    // The end of an allergy is taken back; what was said of the empty list meanwhile goes with it.
+    let allergies = format!("/api/people/{wren}/allergies");
+    let glance = format!("/api/people/{wren}/chart");
+    let before = assistant.get(&glance).await["allergies"].clone();
+    let ended = format!("{allergies}/{}", before[0]["id"].as_str().unwrap());
+    assistant.ask("delete", &ended, None).await.ok();
+    assistant.post(&path, json!({ "list": "allergies" })).await.ok();
+    assistant.post(&format!("{ended}/not-ended"), json!({})).await.ok();
+    let again = assistant.get(&glance).await;
+    assert_eq!(again["allergies"], before);
+    assert!(again["noneKnown"].as_array().unwrap().iter().all(|n| n["list"] != "allergies"), "{again}");
     let (visit, emeka) = visit_of(&assistant, "Sorrentino").await;
     let path = format!("/api/people/{emeka}/none-known");
+    assistant.post(&path, json!({ "list": "medicines" })).await.ok();
+    assistant.ask("delete", &format!("{path}/medicines"), None).await.ok();
+    let said = assistant.get(&format!("/api/people/{emeka}/chart")).await["noneKnown"].clone();
+    assert!(said.as_array().unwrap().iter().all(|n| n["list"] != "medicines"), "nobody asked, again: {said}");
     assistant.post(&path, json!({ "list": "medicines" })).await.ok();
     let medicine = json!({ "productCode": "ibudrift-400" });
     assistant.post(&format!("/api/people/{emeka}/medicines"), medicine).await.ok();
     let chart = assistant.get(&format!("/api/visits/{visit}/chart")).await;
     let still = chart["noneKnown"].as_array().unwrap().iter().any(|n| n["list"] == "medicines");
     assert!(!still, "a medicine unsays it");
+    let medicine = chart["medicines"][0]["id"].as_str().unwrap();
+    let taken = format!("/api/people/{emeka}/medicines/{medicine}");
+    assistant.put(&taken, json!({ "state": "stopped" })).await.ok();
+    assistant.post(&path, json!({ "list": "medicines" })).await.ok();
+    assistant.put(&taken, json!({ "state": "taking" })).await.ok();
+    let said = assistant.get(&format!("/api/people/{emeka}/chart")).await["noneKnown"].clone();
+    assert!(said.as_array().unwrap().iter().all(|n| n["list"] != "medicines"), "taken again after all: {said}");
     product.stop().await.unwrap();
 }
 

@@ -79,6 +79,12 @@ async fn what_the_dry_run_promised_comes_in_and_a_second_time_nobody() {
         (&found[0]["person"]["name"], &found[0]["why"]),
         (&"Ropewalk, Runa".into(), &"subscriber number".into())
     );
+    // Whoever was looked at, row by row, and is somebody else, comes in all the same.
+    let odd = manager.send("/api/import/people?dry_run=true&also=x", "text/csv", FILE.as_bytes().to_vec()).await;
+    assert_eq!(odd.body["fields"][0]["field"], "also");
+    let also =
+        manager.send("/api/import/people?dry_run=true&also=3,5", "text/csv", FILE.as_bytes().to_vec()).await.ok();
+    assert_eq!((&also["added"], &also["twins"]), (&2.into(), &2.into()), "the two that were named, and no other");
     let again = send(&manager, false, FILE).await.ok();
     assert_eq!((&again["added"], &again["twins"]), (&0.into(), &4.into()), "brought in twice, added once");
     product.stop().await.unwrap();

@@ -176,6 +176,23 @@ impl Change<'_> {
         Ok(())
     }
 
+    /// Takes back that an allergy ended: it stands as it stood, and what was said of an empty list is unsaid.
+    pub async fn take_end_of_allergy_back(&mut self, person: Uuid, id: Uuid) -> Result<()> {
+        use allergies as a;
+        let ended = a::table.filter(a::id.eq(id).and(a::person_id.eq(person)).and(a::ended_at.is_not_null()));
+        let n = diesel::update(ended)
+            .set(a::ended_at.eq(None::<chrono::DateTime<chrono::Utc>>))
+            .execute(self.conn())
+            .await?;
+        if n == 0 {
+            return Err(StoreError::NotFound("ended allergy"));
+        }
+        self.unsay_none_known(person, KnownList::Allergies).await?;
+        self.audit("took back the end of", "allergy", id, Some(person), "");
+        self.tell(Topic::Person, person);
+        Ok(())
+    }
+
     pub async fn add_medicine(
         &mut self,
         person: Uuid,
@@ -209,6 +226,9 @@ impl Change<'_> {
             .await?;
         if n == 0 {
             return Err(StoreError::NotFound("medicine"));
+        }
+        if state == MedicineState::Taking {
+            self.unsay_none_known(person, KnownList::Medicines).await?;
         }
         self.audit("changed", "medicine", id, Some(person), state.code());
         self.tell(Topic::Person, person);
@@ -250,6 +270,14 @@ impl Change<'_> {
             NoneKnown { person_id: person, list: list.into(), stated_at: self.now, stated_by: self.actor.name.clone() };
         diesel::insert_into(none_known::table).values(&row).on_conflict_do_nothing().execute(self.conn()).await?;
         self.audit("stated none known", "person", person, Some(person), list.code());
+        self.tell(Topic::Person, person);
+        Ok(())
+    }
+
+    /// Takes back that none was known: nobody asked yet.
+    pub async fn take_none_known_back(&mut self, person: Uuid, list: KnownList) -> Result<()> {
+        self.unsay_none_known(person, list).await?;
+        self.audit("took back none known", "person", person, Some(person), list.code());
         self.tell(Topic::Person, person);
         Ok(())
     }

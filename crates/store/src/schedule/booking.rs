@@ -182,7 +182,8 @@ impl Change<'_> {
         let age = person.birth_date.and_then(|born| day.years_since(born));
         let wish = Wish {
             elsewhere: in_words(true),
-            same_day: in_words(false),
+            // Within its day a visit moves beside what was beside it before.
+            same_day: if moving.is_some_and(|v| v.day == day) { None } else { in_words(false) },
             swallows: swallowed(span, &beside, zone),
             // Who moves a visit does not choose its type.
             age: if moving.is_some() { None } else { unfit_age(&wished.name.to_lowercase(), wished.ages(), age) },

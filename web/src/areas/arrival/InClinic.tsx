@@ -1,7 +1,8 @@
 /** Everybody in the building: the waiting line as a quay beside the rooms, which are berths. */
 
 import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
+import { useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { type Schemas, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
@@ -66,7 +67,16 @@ export default function InClinic() {
   const isClinician = me.staff.role === 'clinician';
   const [whose, setWhose] = useState<string>(isClinician ? me.staff.id : 'all');
   const [site, setSite] = useState('all');
-  const all = look.data;
+  const { data: all, isFetching } = look;
+  // Whoever comes to choose a room for somebody is asked which.
+  const [params, setParams] = useSearchParams();
+  const wanted = params.get('room');
+  useEffect(() => {
+    const found = all?.waiting.find((p) => p.card.visit.id === wanted) ?? null;
+    if (!wanted || !all || (!found && isFetching)) return;
+    setRooming(found);
+    setParams({}, { replace: true });
+  }, [wanted, all, isFetching, setParams]);
   const mine = (v: { clinicianId: string; siteId: string }) =>
     (whose === 'all' || v.clinicianId === whose) && (site === 'all' || v.siteId === site);
   const own = <T extends { card: Schemas['VisitCard'] }>(list: T[] | undefined) =>

@@ -98,6 +98,14 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
     (l) => services.data?.find((s) => s.service.code === l.serviceCode)?.service.level != null,
   );
   const ready = data.faults.length === 0;
+  const complete = () => api.POST('/api/visits/{id}/charges/complete', path);
+  // Most visits are charged with the level alone that their note carries: one press, when nothing else is in the way.
+  const lacksLines = data.faults.length > 0 && data.faults.every((f) => f.code === 'no_lines');
+  const alone = lacksLines && lines.length === 0 ? suggested : undefined;
+  const only = async (code: string) => {
+    const body = [{ serviceCode: code, units: 1, modifiers: [], pointers: firstPointer }];
+    if (await run(() => api.PUT('/api/visits/{id}/charges', { ...path, body }))) await run(complete);
+  };
   const needsAccident = data.faults.some((f) => f.code.startsWith('accident'));
   return (
     <Stack $gap={0}>
@@ -280,13 +288,20 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
             {open && (
               <Row>
                 <Spread />
-                <Button
-                  $kind="filled"
-                  isDisabled={busy || !ready}
-                  onPress={() => void run(() => api.POST('/api/visits/{id}/charges/complete', path))}
-                >
-                  Complete charges
-                </Button>
+                {alone ? (
+                  <Button $kind="filled" data-main-action isDisabled={busy} onPress={() => void only(alone.code)}>
+                    Charge {alone.name}, and complete
+                  </Button>
+                ) : (
+                  <Button
+                    $kind="filled"
+                    data-main-action
+                    isDisabled={busy || !ready}
+                    onPress={() => void run(complete)}
+                  >
+                    Complete charges
+                  </Button>
+                )}
               </Row>
             )}
           </Stack>

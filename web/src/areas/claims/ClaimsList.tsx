@@ -46,6 +46,12 @@ const Open = styled.button`
   }
 `;
 
+/** What came of a batch, in a sentence. */
+const saidOf = (a: Schemas['BatchAnswer']) =>
+  a.findings.length > 0
+    ? a.findings.join(' ')
+    : `${a.batch ? `Batch ${a.batch.control} is on its way: ` : 'Ready to go: '}${a.summary.join(' ')}`;
+
 function History({ id, onClose }: { id: string; onClose: () => void }) {
   const times = useTimes();
   const stateWord = useWordOf('claimStates');
@@ -54,6 +60,11 @@ function History({ id, onClose }: { id: string; onClose: () => void }) {
   const path = { params: { path: { id } } };
   const look = useLook(claimQuery(id));
   const claim = look.data?.claim.claim;
+  const [sent, setSent] = useState('');
+  const send = async () => {
+    const made = await run(() => api.POST('/api/batches', { body: { claimIds: [id], checkOnly: false } }));
+    if (made) setSent(saidOf(made));
+  };
   return (
     <Dialog title={`Claim ${claim?.number ?? ''}`} open onClose={onClose} wide>
       <Form refusal={refusal}>
@@ -90,6 +101,16 @@ function History({ id, onClose }: { id: string; onClose: () => void }) {
           </tbody>
         </Table>
         <Refused />
+        {sent && <Notice $tone={sent.startsWith('Batch') ? 'kelp' : 'coral'}>{sent}</Notice>}
+        {claim?.state === 'ready' && may('claims') && (
+          <Row>
+            <Small>Or choose several in the list: they go in one batch for each payer.</Small>
+            <Spread />
+            <Button $kind="filled" data-main-action isDisabled={busy} onPress={() => void send()}>
+              Send this claim, {dollars(claim.totalCents)}
+            </Button>
+          </Row>
+        )}
         {claim && may('claims') && ['rejected', 'denied'].includes(claim.state) && (
           <Row>
             <Small>Put right what was refused (policy, details), then make it ready to go again.</Small>
@@ -176,13 +197,7 @@ export function ClaimsList() {
           {refusal.message}
         </Notice>
       )}
-      {answer && (
-        <Notice $tone={answer.findings.length > 0 ? 'coral' : 'kelp'}>
-          {answer.findings.length > 0
-            ? answer.findings.join(' ')
-            : `${answer.batch ? `Batch ${answer.batch.control} is on its way: ` : 'Ready to go: '}${answer.summary.join(' ')}`}
-        </Notice>
-      )}
+      {answer && <Notice $tone={answer.findings.length > 0 ? 'coral' : 'kelp'}>{saidOf(answer)}</Notice>}
       {look.data && list.length === 0 && (
         <Empty>No claim in this state. A claim is made when charges are completed.</Empty>
       )}

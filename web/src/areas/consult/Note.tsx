@@ -2,6 +2,7 @@
 
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
+import { useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { api, change, type Schemas, useDo } from '../../api/client';
 import { useWords } from '../../app/choices';
@@ -189,6 +190,9 @@ export function Note({ view, chart }: { view: Schemas['VisitView']; chart: Chart
   const path = { params: { path: { id: visit.id } } };
   const begin = () => void run(() => api.POST('/api/visits/{id}/stage', { ...path, body: { to: 'with_clinician' } }));
   const [writers] = useState<Writers>(() => new Map());
+  const navigate = useNavigate();
+  // One signature for the note and for the orders that were laid beside it; it says so.
+  const drafts = chart.orders.filter((o) => o.order.state === 'draft').length;
   const sign = async () => {
     // Whatever is still being typed is saved first; what cannot be saved says so at its part.
     const saved = await Promise.all([...writers.values()].map((w) => w.flush()));
@@ -197,7 +201,10 @@ export function Note({ view, chart }: { view: Schemas['VisitView']; chart: Chart
     const shown = [...writers].map(([part, w]) => ({ part, version: w.version() })).filter((s) => s.version > 0);
     const others = chart.parts.filter((x) => !writers.has(x.part)).map(({ part, version }) => ({ part, version }));
     const seen = [...shown, ...others];
-    await run(() => api.POST('/api/visits/{id}/sign', { ...path, body: { seen } }));
+    if (drafts > 0 && !(await run(() => api.POST('/api/visits/{id}/orders/send', path)))) return;
+    const signed = await run(() => api.POST('/api/visits/{id}/sign', { ...path, body: { seen } }));
+    // What comes after a signed note are its charges.
+    if (signed && may('edit_charges')) void navigate(`/visits/${visit.id}/charges`);
   };
   return (
     <Stack $gap={0}>
@@ -242,7 +249,7 @@ export function Note({ view, chart }: { view: Schemas['VisitView']; chart: Chart
               <Small>Signing fixes the note; later changes are dated addenda.</Small>
               <Spread />
               <Button $kind="filled" onPress={() => void sign()} isDisabled={busy || visit.clinicianId !== me.staff.id}>
-                Sign the note
+                Sign the note{drafts > 0 && ` and send ${drafts} ${drafts === 1 ? 'order' : 'orders'}`}
               </Button>
             </Row>
           </Stack>

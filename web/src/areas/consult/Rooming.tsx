@@ -4,6 +4,7 @@ import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay } from '../../app/session';
+import { useUndo } from '../../app/undo';
 import { useTimes } from '../../app/words';
 import { Button, Choose, Field, Finder } from '../../ui/controls';
 import { Columns, Mono, Row, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
@@ -141,6 +142,17 @@ export function Measurements({ chart, visit }: { chart: Chart; visit?: string })
   );
 }
 
+/** Says that none is known, and offers to take it back. */
+function useNoneKnown(person: string, run: ReturnType<typeof useDo>['run']) {
+  const offerUndo = useUndo();
+  return async (list: 'allergies' | 'medicines') => {
+    const params = { path: { id: person } };
+    const back = () => api.DELETE('/api/people/{id}/none-known/{list}', { params: { path: { id: person, list } } });
+    if (await run(() => api.POST('/api/people/{id}/none-known', { params, body: { list } })))
+      offerUndo(list === 'allergies' ? 'No allergies known.' : 'Takes no medicines.', back);
+  };
+}
+
 function Allergies({ chart }: { chart: Chart }) {
   const person = chart.person.id;
   const may = useMay();
@@ -150,6 +162,15 @@ function Allergies({ chart }: { chart: Chart }) {
   const { run, busy, refusal } = useDo();
   const path = { params: { path: { id: person } } };
   const none = chart.noneKnown.some((n) => n.list === 'allergies');
+  const offerUndo = useUndo();
+  const endAllergy = async (a: Chart['allergies'][number]) => {
+    const params = { path: { id: person, allergy: a.id } };
+    if (await run(() => api.DELETE('/api/people/{id}/allergies/{allergy}', { params })))
+      offerUndo(`The allergy to ${a.substance} is ended.`, () =>
+        api.POST('/api/people/{id}/allergies/{allergy}/not-ended', { params }),
+      );
+  };
+  const noneIs = useNoneKnown(person, run);
   const add = async () => {
     if (await run(() => api.POST('/api/people/{id}/allergies', { ...path, body: { substance, reaction, severity } }))) {
       setSubstance('');
@@ -164,17 +185,7 @@ function Allergies({ chart }: { chart: Chart }) {
           <span>{[a.reaction, a.severity].filter(Boolean).join(', ')}</span>
           <Spread />
           {may('record_vitals') && (
-            <Button
-              $kind="quiet"
-              aria-label={`End allergy to ${a.substance}`}
-              onPress={() =>
-                void run(() =>
-                  api.DELETE('/api/people/{id}/allergies/{allergy}', {
-                    params: { path: { id: person, allergy: a.id } },
-                  }),
-                )
-              }
-            >
+            <Button $kind="quiet" aria-label={`End allergy to ${a.substance}`} onPress={() => void endAllergy(a)}>
               End
             </Button>
           )}
@@ -185,12 +196,7 @@ function Allergies({ chart }: { chart: Chart }) {
           <Tag $tone={none ? 'kelp' : 'brass'}>{none ? 'None known' : 'Nobody asked yet'}</Tag>
           <Spread />
           {!none && may('record_vitals') && (
-            <Button
-              isDisabled={busy}
-              onPress={() =>
-                void run(() => api.POST('/api/people/{id}/none-known', { ...path, body: { list: 'allergies' } }))
-              }
-            >
+            <Button isDisabled={busy} onPress={() => void noneIs('allergies')}>
               No allergies known
             </Button>
           )}
@@ -228,6 +234,16 @@ function Medicines({ chart }: { chart: Chart }) {
   const [text, setText] = useState('');
   const { run, busy } = useDo();
   const path = { params: { path: { id: person } } };
+  const offerUndo = useUndo();
+  const stopped = async (m: Chart['medicines'][number]) => {
+    const become = (state: string) =>
+      api.PUT('/api/people/{id}/medicines/{medicine}', {
+        params: { path: { id: person, medicine: m.id } },
+        body: { state },
+      });
+    if (await run(() => become('stopped'))) offerUndo(`${m.name} is stopped.`, () => become('taking'));
+  };
+  const noneIs = useNoneKnown(person, run);
   const none = chart.noneKnown.some((n) => n.list === 'medicines');
   const found = useLook(products(text), text.trim().length > 2);
   const taking = chart.medicines.filter((m) => m.state === 'taking');
@@ -239,18 +255,7 @@ function Medicines({ chart }: { chart: Chart }) {
           <Small>{m.note}</Small>
           <Spread />
           {may('record_vitals') && (
-            <Button
-              $kind="quiet"
-              aria-label={`Stopped ${m.name}`}
-              onPress={() =>
-                void run(() =>
-                  api.PUT('/api/people/{id}/medicines/{medicine}', {
-                    params: { path: { id: person, medicine: m.id } },
-                    body: { state: 'stopped' },
-                  }),
-                )
-              }
-            >
+            <Button $kind="quiet" aria-label={`Stopped ${m.name}`} onPress={() => void stopped(m)}>
               Stopped
             </Button>
           )}
@@ -261,12 +266,7 @@ function Medicines({ chart }: { chart: Chart }) {
           <Tag $tone={none ? 'kelp' : 'brass'}>{none ? 'None taken' : 'Nobody asked yet'}</Tag>
           <Spread />
           {!none && may('record_vitals') && (
-            <Button
-              isDisabled={busy}
-              onPress={() =>
-                void run(() => api.POST('/api/people/{id}/none-known', { ...path, body: { list: 'medicines' } }))
-              }
-            >
+            <Button isDisabled={busy} onPress={() => void noneIs('medicines')}>
               Takes no medicines
             </Button>
           )}

@@ -21,7 +21,8 @@ export function Coverages(p: {
   const { clinic } = useSession();
   const may = useMay();
   const times = useTimes();
-  const [adding, setAdding] = useState(false);
+  // At check-in a card is what is asked for when nothing is on file.
+  const [adding, setAdding] = useState(p.visit !== undefined && p.views.length === 0 && !p.selfPay);
   const [past, setPast] = useState(false);
   const { run, busy, refusal } = useDo();
   const ended = p.views.filter((v) => v.coverage.endsOn && v.coverage.endsOn < clinic.today);
@@ -64,9 +65,12 @@ export function Coverages(p: {
         </Notice>
       )}
       {refusal && <Notice $tone="coral">{refusal.message}</Notice>}
+      {adding && may('edit_coverage') && (
+        <NewPolicy person={p.person} visit={p.visit} onDone={() => setAdding(false)} />
+      )}
       {may('edit_coverage') && (
         <Row>
-          <Button onPress={() => setAdding(!adding)}>Add a policy</Button>
+          {!adding && <Button onPress={() => setAdding(true)}>Add a policy</Button>}
           {p.visit && !p.selfPay && (
             <Button onPress={tell} isDisabled={busy}>
               Self-pay: told that payment is due
@@ -75,7 +79,6 @@ export function Coverages(p: {
           {!p.visit && <Small>That a visit is self-pay is told with the visit.</Small>}
         </Row>
       )}
-      {adding && <NewPolicy person={p.person} visit={p.visit} onDone={() => setAdding(false)} />}
     </Stack>
   );
 }

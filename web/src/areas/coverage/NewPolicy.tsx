@@ -28,6 +28,9 @@ export function NewPolicy(p: { person: string; visit?: string | undefined; onDon
           <Refused />
           <Row>
             <Spread />
+            <Button $kind="quiet" onPress={p.onDone}>
+              Leave
+            </Button>
             <Button $kind="filled" type="submit" isDisabled={busy}>
               Save and ask the payer
             </Button>

@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import { FileTrigger } from 'react-aria-components';
 import { api, type Schemas, useDo } from '../../api/client';
-import { Button, Choose } from '../../ui/controls';
+import { Button, Check, Choose } from '../../ui/controls';
 import { Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag, type Tone } from '../../ui/layout';
 
 const tone: Record<string, Tone> = { added: 'kelp', twin: 'brass', refused: 'coral' };
@@ -44,6 +44,8 @@ export function Import() {
   const [held, setHeld] = useState<File | null>(null);
   const [name, setName] = useState('');
   const [answer, setAnswer] = useState<Schemas['ImportAnswer'] | null>(null);
+  // Of those who are likely here: the lines that were looked at and are somebody else.
+  const [also, setAlso] = useState<number[]>([]);
   const { run, busy, refusal } = useDo();
   const [kind, setKind] = useState<keyof typeof kinds>('people');
   const send = async (content: File, dryRun: boolean) => {
@@ -51,7 +53,7 @@ export function Import() {
     const done = await run(() =>
       // All of them take a text and answer alike.
       api.POST(path as '/api/import/people', {
-        params: { query: { dry_run: dryRun } },
+        params: { query: { dry_run: dryRun, also: dryRun ? '' : also.join(',') } },
         body: content as unknown as string,
         bodySerializer: (body) => body,
         headers: { 'content-type': type },
@@ -63,8 +65,13 @@ export function Import() {
     if (!file) return;
     setName(file.name);
     setHeld(file);
+    setAlso([]);
     await send(file, true);
   };
+  // What needs a look comes first; what simply comes in is many.
+  const needsLook = (r: { verdict: string }) => (r.verdict === 'added' ? 1 : 0);
+  const all = answer?.rows ?? [];
+  const shown = all.length > 200 ? [...all].sort((a, b) => needsLook(a) - needsLook(b)).slice(0, 200) : all;
   return (
     <Sheet>
       <h2>Bring people in from a file</h2>
@@ -108,7 +115,7 @@ export function Import() {
                   </tr>
                 </thead>
                 <tbody>
-                  {answer.rows.slice(0, 200).map((r) => (
+                  {shown.map((r) => (
                     <tr key={r.line} data-verdict={r.verdict}>
                       <td className="number">
                         <Mono>{r.line}</Mono>
@@ -118,24 +125,36 @@ export function Import() {
                         <Tag $tone={tone[r.verdict] ?? 'plain'}>{word[r.verdict]}</Tag>
                       </td>
                       <td>
-                        <Small>{r.sentence}</Small>
+                        <Small>{r.sentence}</Small>{' '}
+                        {answer.dryRun && kind === 'people' && r.verdict === 'twin' && (
+                          <Check
+                            label="somebody else: bring in"
+                            ariaLabel={`Line ${r.line} is somebody else`}
+                            value={also.includes(r.line)}
+                            onChange={(on) => setAlso(on ? [...also, r.line] : also.filter((l) => l !== r.line))}
+                          />
+                        )}
                       </td>
                     </tr>
                   ))}
                 </tbody>
               </Table>
             </Scroller>
-            {answer.rows.length > 200 && <Small>The first 200 of {answer.rows.length} rows are shown.</Small>}
+            {answer.rows.length > shown.length && (
+              <Small>
+                {shown.length} of {answer.rows.length} rows are shown, those that need a look first.
+              </Small>
+            )}
             {answer.dryRun && (
               <Row>
                 <Spread />
                 <Button
                   $kind="filled"
                   data-main-action
-                  isDisabled={busy || answer.added === 0}
+                  isDisabled={busy || answer.added + also.length === 0}
                   onPress={() => held && void send(held, false)}
                 >
-                  Bring in {answer.added}
+                  Bring in {answer.added + also.length}
                 </Button>
               </Row>
             )}

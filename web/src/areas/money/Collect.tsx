@@ -8,7 +8,7 @@ import { Form, Refused } from '../../ui/Form';
 import { Button, Choose, Field } from '../../ui/controls';
 import { Columns, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table } from '../../ui/layout';
 import { part, space } from '../../ui/tokens';
-import { ReceiptDialog } from './Receipt';
+import { ReceiptStrip } from './Receipt';
 import { collect } from './queries';
 import { useWords } from '../../app/choices';
 
@@ -83,7 +83,8 @@ export function Collect(p: {
     if (given) {
       setReceipt(given);
       setKey(crypto.randomUUID());
-      setMeans([fresh()]);
+      // What else is owed is not proposed under a hand that presses twice.
+      setMeans([{ ...fresh(), amount: '' }]);
       setShares(null);
       p.onPaid?.();
     }
@@ -213,8 +214,8 @@ export function Collect(p: {
             Take payment
           </Button>
         </Row>
+        {receipt && <ReceiptStrip key={receipt.number} receipt={receipt} />}
       </Stack>
-      {receipt && <ReceiptDialog receipt={receipt} onClose={() => setReceipt(null)} />}
     </Form>
   );
 }

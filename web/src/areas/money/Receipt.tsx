@@ -17,6 +17,28 @@ const verbs: Record<string, string> = { payment: 'Received from', void: 'Taken b
 export const meansOf = (r: Receipt) =>
   r.means.map((m) => `${dollars(Math.abs(m.cents))} ${m.method} ${m.reference}`.trim()).join(', ');
 
+/** What was just taken, in place: nobody has to close anything before the next patient. */
+export function ReceiptStrip({ receipt: r }: { receipt: Receipt }) {
+  const [shown, setShown] = useState(false);
+  return (
+    <Notice $tone="kelp" role="status" data-receipt={r.receiptNumber}>
+      <Row>
+        <span>
+          Receipt {r.receiptNumber}: {meansOf(r)} from {r.payer}. Left to pay then {dollars(r.leftCents)}.
+        </span>
+        <Spread />
+        <Row $gap={2}>
+          <Button onPress={() => setShown(true)}>Show or send</Button>
+          <Button onPress={() => print(r)}>Print</Button>
+        </Row>
+      </Row>
+      {shown && <ReceiptDialog receipt={r} onClose={() => setShown(false)} />}
+    </Notice>
+  );
+}
+
+const print = (r: Receipt) => window.open(`/api/payments/${r.number}/paper`, '_blank');
+
 export function ReceiptDialog({ receipt: r, onClose }: { receipt: Receipt; onClose: () => void }) {
   const times = useTimes();
   const may = useMay();
@@ -101,7 +123,7 @@ export function ReceiptDialog({ receipt: r, onClose }: { receipt: Receipt; onClo
               {refusal?.is('sent-before') ? 'Send it once more' : 'Send'}
             </Button>
           )}
-          <Button onPress={() => window.open(`/api/payments/${r.number}/paper`, '_blank')}>Print</Button>
+          <Button onPress={() => print(r)}>Print</Button>
           <Button $kind="filled" autoFocus onPress={onClose}>
             Done
           </Button>

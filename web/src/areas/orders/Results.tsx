@@ -3,10 +3,12 @@
 import { Form, Refused } from '../../ui/Form';
 import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
 import { useEffect, useState } from 'react';
+import { useSearchParams } from 'react-router';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useKeys } from '../../app/keys';
 import { useMay, useSession } from '../../app/session';
 import { plainDate, useIdentity, useTimes } from '../../app/words';
+import { usePersonInHand } from '../people/inHand';
 import { FindPerson } from '../people/FindPerson';
 import { Restricted } from '../visit_line/Restricted';
 import { Button, Field } from '../../ui/controls';
@@ -180,15 +182,17 @@ export default function Results() {
   const identity = useIdentity();
   const times = useTimes();
   const look = useLook(results());
-  const [chosen, setChosen] = useState<string | null>(null);
+  const [params] = useSearchParams();
+  const [chosen, setChosen] = useState<string | null>(params.get('result'));
   const list = [...(look.data ?? [])].sort((a, b) => {
     const own = (v: View) => (v.order?.ordererId === me.staff.id ? 0 : 1);
     return own(a) - own(b) || abnormal(b) - abnormal(a) || a.report.receivedAt.localeCompare(b.report.receivedAt);
   });
-  const at = Math.max(
-    0,
-    list.findIndex((v) => v.report.id === chosen),
-  );
+  // Nobody chosen: whoever is in hand comes first, then the first of the list.
+  const hand = usePersonInHand()?.id;
+  const chosenAt = list.findIndex((v) => v.report.id === chosen);
+  const handAt = list.findIndex((v) => v.person && v.person.id === hand);
+  const at = Math.max(0, chosenAt >= 0 ? chosenAt : handAt);
   const current = list[at];
   const step = (by: number) => setChosen(list[Math.min(list.length - 1, Math.max(0, at + by))]?.report.id ?? null);
   useKeys({ '[': () => step(-1), ']': () => step(1) });

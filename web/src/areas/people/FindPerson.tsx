@@ -21,6 +21,7 @@ export function FindPerson(p: {
   const look = useLook(peopleFound(text), text.trim().length > 1);
   const hits = text.trim().length > 1 ? (look.data ?? []) : [];
   const before = p.preferred;
+  const nobody = look.isSuccess && !look.isFetching && hits.length === 0 && text.trim().length > 1;
   return (
     <Stack>
       <Finder
@@ -33,6 +34,7 @@ export function FindPerson(p: {
         keyOf={(h) => h.person.id}
         textOf={(h) => h.person.name}
         onTake={(h) => p.onTake(h.person)}
+        onNone={nobody && p.onNew ? () => p.onNew?.(text) : undefined}
         {...(before && { onBlank: () => p.onTake(before) })}
         render={({ person, nextVisit, why }) => (
           <>
@@ -61,8 +63,10 @@ export function FindPerson(p: {
           <Small>Enter takes them</Small>
         </Row>
       )}
-      {look.isSuccess && hits.length === 0 && text.trim().length > 1 && (
-        <p role="status">Nobody is found under “{text}”.</p>
+      {nobody && (
+        <p role="status">
+          Nobody is found under “{text}”.{p.onNew && ' Enter adds somebody new.'}
+        </p>
       )}
       {p.onNew && text.trim().length > 1 && (
         <Row>

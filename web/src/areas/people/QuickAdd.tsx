@@ -1,3 +1,4 @@
+import { useState } from 'react';
 import { Form, Refused } from '../../ui/Form';
 import { api, type Schemas, useDo } from '../../api/client';
 import { forget, useKept } from '../../app/kept';
@@ -24,6 +25,8 @@ export function QuickAdd(p: { typed: string; onDone: (person: Card) => void; onB
     lastName: words.slice(1).map(capital).join(' '),
   });
   const { run, busy, refusal } = useDo();
+  // Both names came with the search: the next thing asked is the birth date.
+  const [named] = useState(() => Boolean(form.firstName && form.lastName));
   const sexes = useWords('sexes');
   const set = (field: keyof PersonForm) => (value: string) => setForm({ ...form, [field]: value });
   const save = async (notATwin: boolean) => {
@@ -38,13 +41,20 @@ export function QuickAdd(p: { typed: string; onDone: (person: Card) => void; onB
   return (
     <Form refusal={refusal} onSave={() => void save(false)}>
       <Columns $min={part.wideField}>
-        <Field name="firstName" label="First name" value={form.firstName ?? ''} onChange={set('firstName')} autoFocus />
+        <Field
+          name="firstName"
+          label="First name"
+          value={form.firstName ?? ''}
+          onChange={set('firstName')}
+          autoFocus={!named}
+        />
         <Field name="lastName" label="Last name" value={form.lastName ?? ''} onChange={set('lastName')} />
         <Field
           name="birthDate"
           label="Birth date"
           value={form.birthDate ?? ''}
           onChange={set('birthDate')}
+          autoFocus={named}
           placeholder="3/4/62"
         />
         <Field name="phone" label="Mobile telephone" value={form.phone ?? ''} onChange={set('phone')} />

@@ -5,7 +5,7 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useWordOf } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
 import { Faults, Form, Refused } from '../../ui/Form';
-import { Button, Check, Field, Finder, Pick } from '../../ui/controls';
+import { Button, Check, Choose, Field, Finder, Pick } from '../../ui/controls';
 import { Columns, Empty, Mono, Notice, Row, Sheet, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { part } from '../../ui/tokens';
 import { prescriptionCheck, products } from './queries';
@@ -78,13 +78,13 @@ function Draft({
           <Field label="Times a day" value={perDay} onChange={setPerDay} name="perDay" />
           <Field label="Days" value={days} onChange={setDays} name="days" />
           <Field label="Refills" value={refills} onChange={setRefills} name="refills" />
-          <Pick
-            label="For"
-            value={diagnosis}
-            onChange={setDiagnosis}
-            choices={chart.diagnoses.map((d) => ({ id: d.code, label: `${d.code} ${d.title}` }))}
-          />
         </Columns>
+        <Choose
+          label="For"
+          value={diagnosis ?? ''}
+          onChange={setDiagnosis}
+          choices={chart.diagnoses.map((d) => ({ id: d.code, label: `${d.code} ${d.title}` }))}
+        />
         <Check label="Only when needed" value={asNeeded} onChange={setAsNeeded} />
         {!sane && <Notice $tone="coral">Dose, times a day, days and refills are numbers.</Notice>}
         {check.data && sane && (

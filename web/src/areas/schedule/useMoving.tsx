@@ -3,6 +3,7 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
+import { useForgetUndo, useUndo } from '../../app/undo';
 import { useIdentity, useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Notice, Row, Spread } from '../../ui/layout';
@@ -15,38 +16,39 @@ import { visit } from '../visit_line/queries';
 export function useMoving(id: string | null, onDone: () => void) {
   const { setInHand } = useSession();
   const { run, refusal, forget } = useDo();
-  const [moved, setMoved] = useState<Card | null>(null);
+  const offerUndo = useUndo();
+  const forgetUndo = useForgetUndo();
+  const identity = useIdentity();
+  const times = useTimes();
   const [asked, setAsked] = useState<{ visit: Card; to: Slot } | null>(null);
   const takenUp = useLook(visit(id ?? ''), id !== null);
-  const send = (visit: Card, place: Schemas['NewTimeForm']) =>
-    run(() => api.POST('/api/visits/{id}/move', { params: { path: { id: visit.visit.id } }, body: place }));
+  const post = (visit: Card, place: Schemas['NewTimeForm']) =>
+    api.POST('/api/visits/{id}/move', { params: { path: { id: visit.visit.id } }, body: place });
+  const send = (visit: Card, place: Schemas['NewTimeForm']) => run(() => post(visit, place));
   const move = async (visit: Card, to: Slot, meant: Schemas['Doubt'][] = []) => {
-    setMoved(null);
+    forgetUndo();
     const done = await send(visit, { slotId: to.id, meant });
     setAsked(done ? null : { visit, to });
     onDone();
     if (!done) return;
     setInHand({ visit: visit.visit.id });
-    setMoved(visit);
-  };
-  /** Back to exactly where and how it was. */
-  const takeBack = async (card: Card) => {
-    setMoved(null);
-    const { slotId, startsAt, endsAt, extra } = card.visit;
+    // Back to exactly where and how it was.
+    const { slotId, startsAt, endsAt, extra } = visit.visit;
     const minutes = (new Date(endsAt).getTime() - new Date(startsAt).getTime()) / 60000;
-    if (slotId) await send(card, { slotId, minutes, extra, meant: everyDoubt });
+    const said = `${identity(visit.person, visit.visit.callSign)} moved from ${times.day(startsAt)} ${times.time(startsAt)}.`;
+    if (slotId) offerUndo(said, () => post(visit, { slotId, minutes, extra, meant: everyDoubt }));
   };
   const moving = (id !== null && takenUp.data?.card) || null;
-  return { moving, moved, asked, move, takeBack, run, refusal, forget };
+  return { moving, asked, move, run, refusal, forget };
 }
 
 type Moving = ReturnType<typeof useMoving>;
 
-/** What is being moved, what was moved, and why something was not; `error` comes from looking. */
+/** What is being moved, and why something was not; `error` comes from looking. */
 export function MovingNotices({ of: m, error, onLeave }: { of: Moving; error: Error | null; onLeave: () => void }) {
   const times = useTimes();
   const identity = useIdentity();
-  const { moving, moved, asked, refusal } = m;
+  const { moving, asked, refusal } = m;
   const told = error ?? refusal;
   const { also } = useMeant();
   const slotWords = useSlotWords();
@@ -62,17 +64,6 @@ export function MovingNotices({ of: m, error, onLeave }: { of: Moving; error: Er
             </span>
             <Spread />
             <Button onPress={onLeave}>Leave it</Button>
-          </Row>
-        </Notice>
-      )}
-      {moved && !moving && (
-        <Notice $tone="kelp" role="status" style={{ marginTop: space(2) }}>
-          <Row>
-            <span>
-              {identity(moved.person, moved.visit.callSign)} moved from {when(moved.visit.startsAt)}.
-            </span>
-            <Spread />
-            <Button onPress={() => void m.takeBack(moved)}>Undo</Button>
           </Row>
         </Notice>
       )}

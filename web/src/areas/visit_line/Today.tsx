@@ -120,14 +120,14 @@ export default function Today() {
       );
     const to: Record<string, string> = {
       check_in: `/visits/${visit}/check-in`,
-      room: '/in-clinic',
+      room: `/in-clinic?room=${visit ?? ''}`,
       rooming: `/visits/${visit}/rooming`,
       note: `/visits/${visit}/note`,
       charges: `/visits/${visit}/charges`,
       money: `/visits/${visit}/money`,
       claim: `/billing?visit=${visit ?? ''}`,
       remittances: '/billing?tab=remittances',
-      results: '/results',
+      results: `/results?result=${w.resultId ?? ''}`,
       till: '/billing?tab=till',
       person: `/people/${w.person?.id ?? ''}`,
       rebooking: `/schedule?day=${w.card?.visit.day ?? ''}&away=1`,

@@ -239,6 +239,17 @@ pub async fn end_allergy(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) ->
         .await
 }
 
+#[utoipa::path(post, path = "/api/people/{id}/allergies/{allergy}/not-ended", params(("id" = Uuid, Path), ("allergy" = Uuid, Path)), responses((status = 200, body = Done)))]
+pub async fn take_end_of_allergy_back(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) -> Answer<Done> {
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.take_end_of_allergy_back(ids.0, ids.1).await?;
+            Ok(DONE)
+        })
+        .await
+}
+
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct MedicineForm {
@@ -296,6 +307,23 @@ pub async fn set_medicine(
         .await
 }
 
+fn list_of(code: &str) -> Result<KnownList, Problem> {
+    KnownList::from_code(code).ok_or_else(|| Problem::field("list", "Choose allergies, medicines or problems."))
+}
+
+/// Takes back that none is known.
+#[utoipa::path(delete, path = "/api/people/{id}/none-known/{list}", params(("id" = Uuid, Path), ("list" = String, Path)), responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn take_none_known_back(state: Data<State>, me: Me, ids: Path<(Uuid, String)>) -> Answer<Done> {
+    let list = list_of(&ids.1)?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.take_none_known_back(ids.0, list).await?;
+            Ok(DONE)
+        })
+        .await
+}
+
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct NoneKnownForm {
     list: String,
@@ -303,8 +331,7 @@ pub struct NoneKnownForm {
 
 #[utoipa::path(post, path = "/api/people/{id}/none-known", params(("id" = Uuid, Path)), request_body = NoneKnownForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn none_known(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<NoneKnownForm>) -> Answer<Done> {
-    let list = KnownList::from_code(&form.list)
-        .ok_or_else(|| Problem::field("list", "Choose allergies, medicines or problems."))?;
+    let list = list_of(&form.list)?;
     state
         .store
         .change(&me.actor(), state.now(), async |change| {

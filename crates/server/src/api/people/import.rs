@@ -21,6 +21,7 @@ use harbor_store::rows::{Coverage, Payer, Person};
 use harbor_store::{Change, StoreError, coverage, people as store};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
+use std::collections::HashSet;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
@@ -32,6 +33,16 @@ const MOST: usize = 50_000;
 pub struct ImportAsked {
     /// True writes nothing and says what would happen.
     dry_run: bool,
+    /// Lines, with commas, of people who come in although somebody here is likely the same: they were looked at.
+    #[serde(default)]
+    also: String,
+}
+
+impl ImportAsked {
+    fn also(&self) -> Result<HashSet<u64>, Problem> {
+        let lines = self.also.split(',').filter(|line| !line.is_empty()).map(str::parse);
+        lines.collect::<Result<_, _>>().map_err(|_| Problem::field("also", "Lines are numbers with commas between."))
+    }
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -69,14 +80,14 @@ enum Outcome {
 #[utoipa::path(post, path = "/api/import/people", params(ImportAsked), request_body(content = String, content_type = "text/csv"), responses((status = 200, body = ImportAnswer), (status = 422, body = Problem)))]
 pub async fn people(state: Data<State>, me: Me, asked: Query<ImportAsked>, body: Bytes) -> Answer<ImportAnswer> {
     let file = csv_people::read(&body).map_err(|e| Problem::refused("unreadable", e.to_string()))?;
-    bring_in(&state, &me, asked.dry_run, file.rows, file.unknown).await
+    bring_in(&state, &me, &asked, file.rows, file.unknown).await
 }
 
 /// Imports policies of people who are known here by their record number.
 #[utoipa::path(post, path = "/api/import/policies", params(ImportAsked), request_body(content = String, content_type = "text/csv"), responses((status = 200, body = ImportAnswer), (status = 422, body = Problem)))]
 pub async fn policies(state: Data<State>, me: Me, asked: Query<ImportAsked>, body: Bytes) -> Answer<ImportAnswer> {
     let file = csv_people::read_policies(&body).map_err(|e| Problem::refused("unreadable", e.to_string()))?;
-    bring_in(&state, &me, asked.dry_run, file.rows, file.unknown).await
+    bring_in(&state, &me, &asked, file.rows, file.unknown).await
 }
 
 /// Imports balances from before this ledger, of people who are known here by their record number. A line that
@@ -84,7 +95,7 @@ pub async fn policies(state: Data<State>, me: Me, asked: Query<ImportAsked>, bod
 #[utoipa::path(post, path = "/api/import/balances", params(ImportAsked), request_body(content = String, content_type = "text/csv"), responses((status = 200, body = ImportAnswer), (status = 422, body = Problem)))]
 pub async fn balances(state: Data<State>, me: Me, asked: Query<ImportAsked>, body: Bytes) -> Answer<ImportAnswer> {
     let file = csv_people::read_balances(&body).map_err(|e| Problem::refused("unreadable", e.to_string()))?;
-    bring_in(&state, &me, asked.dry_run, file.rows, file.unknown).await
+    bring_in(&state, &me, &asked, file.rows, file.unknown).await
 }
 
 /// Imports people with their policies from a FHIR R4 bundle, or one Patient.
@@ -96,16 +107,17 @@ pub async fn fhir(state: Data<State>, me: Me, asked: Query<ImportAsked>, body: B
             format!("The file is no FHIR bundle of people: {} should be {}.", e.id, e.expected),
         )
     })?;
-    bring_in(&state, &me, asked.dry_run, rows, vec![]).await
+    bring_in(&state, &me, &asked, rows, vec![]).await
 }
 
 async fn bring_in(
     state: &State,
     me: &Me,
-    dry_run: bool,
+    asked: &ImportAsked,
     rows: Vec<IncomingPerson>,
     unknown_headings: Vec<String>,
 ) -> Answer<ImportAnswer> {
+    let (dry_run, also) = (asked.dry_run, asked.also()?);
     if rows.len() > MOST {
         return Err(Problem::refused("too-many", format!("A file holds at most {MOST} lines; split it.")));
     }
@@ -125,7 +137,7 @@ async fn bring_in(
                 let outcome = match row.fields.get("recordNumber") {
                     Some(number) if row.fields.contains_key("amount") => carry_over(change, state, number, row).await?,
                     Some(number) => cover_known(change, state, &payers, number, row).await?,
-                    None => import(change, state, &payers, row).await?,
+                    None => import(change, state, &payers, row, also.contains(&row.line)).await?,
                 };
                 let (verdict, sentence) = match outcome {
                     Outcome::Added(what) => {
@@ -175,6 +187,7 @@ async fn import(
     state: &State,
     payers: &[Payer],
     row: &IncomingPerson,
+    somebody_else: bool,
 ) -> Result<Outcome, Problem> {
     if let Some(why) = row.fields.get(UNFIT) {
         return Ok(Outcome::Refused(why.clone()));
@@ -185,7 +198,8 @@ async fn import(
         Err(faults) => return Ok(Outcome::Refused(said(faults))),
     };
     // Rows before this one count too: the same person may stand in the file twice.
-    if let Some((twin, score)) = finding::likely_twins(change.conn(), &likeness(&d), 1).await?.into_iter().next() {
+    let twin = finding::likely_twins(change.conn(), &likeness(&d), 1).await?.into_iter().next();
+    if let Some((twin, score)) = twin.filter(|_| !somebody_else) {
         let who = format!("{} {} {}", twin.record_number, twin.first_name, twin.last_name);
         return Ok(Outcome::Twin(format!("Likely {who}: {}.", score.reasons.join(", "))));
     }
