@@ -165,6 +165,13 @@ impl ClaimCheck {
     }
 }
 
+impl ClaimCheck {
+    /// Whether a charge line is all that is missing: then the suggested level alone completes the charges.
+    pub fn lacks_only_lines(&self) -> bool {
+        !self.faults.is_empty() && self.faults.iter().all(|f| f.code == "no_lines")
+    }
+}
+
 /// Checks a claim before it exists, so that everything is told while it can still be put right.
 pub fn check_claim(c: &ClaimCandidate, index: &DiagnosisIndex) -> ClaimCheck {
     let mut out = ClaimCheck::default();
@@ -386,6 +393,15 @@ mod tests {
 
     fn found(c: &ClaimCandidate) -> Vec<&'static str> {
         check_claim(c, &index()).faults.iter().map(|f| f.code).collect()
+    }
+
+    #[test]
+    fn only_a_missing_line_may_be_filled_with_the_suggested_level() {
+        let fault = |code| ClaimFault { code, sentence: String::new(), line: None };
+        let lacks = |faults: Vec<ClaimFault>| ClaimCheck { faults, ..ClaimCheck::default() }.lacks_only_lines();
+        assert!(lacks(vec![fault("no_lines")]));
+        assert!(!lacks(vec![fault("no_lines"), fault("diagnosis")]), "something else is in the way");
+        assert!(!lacks(vec![]), "nothing is missing");
     }
 
     #[test]

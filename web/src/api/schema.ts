@@ -3327,6 +3327,8 @@ export interface components {
             /** @description Why the diagnoses are not told to the one who looks; empty when they are. */
             diagnosesWithheld: string;
             faults: components["schemas"]["FaultView"][];
+            /** @description A charge line is all that is missing. */
+            lacksOnlyLines: boolean;
             lines: components["schemas"]["ChargeLineView"][];
             reasons: string[];
             /** Format: int32 */

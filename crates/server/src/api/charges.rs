@@ -86,6 +86,8 @@ pub struct ChargesView {
     /// How many checks ran; empty faults with all of them passed means ready.
     checks: Vec<String>,
     faults: Vec<FaultView>,
+    /// A charge line is all that is missing.
+    lacks_only_lines: bool,
     total_cents: i64,
     completed: bool,
 }
@@ -140,6 +142,7 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChargesV
     Ok(Json(ChargesView {
         diagnoses_withheld: withheld.into(),
         total_cents: lines.iter().map(|l| l.price_cents.unwrap_or(0) * i64::from(l.line.units)).sum(),
+        lacks_only_lines: check.lacks_only_lines(),
         suggested_service: services
             .iter()
             .find(|s| s.level == Some(i16::from(suggestion.level)))

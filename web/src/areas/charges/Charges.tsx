@@ -100,8 +100,7 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
   const ready = data.faults.length === 0;
   const complete = () => api.POST('/api/visits/{id}/charges/complete', path);
   // Most visits are charged with the level alone that their note carries: one press, when nothing else is in the way.
-  const lacksLines = data.faults.length > 0 && data.faults.every((f) => f.code === 'no_lines');
-  const alone = lacksLines && lines.length === 0 ? suggested : undefined;
+  const alone = data.lacksOnlyLines ? suggested : undefined;
   const only = async (code: string) => {
     const body = [{ serviceCode: code, units: 1, modifiers: [], pointers: firstPointer }];
     if (await run(() => api.PUT('/api/visits/{id}/charges', { ...path, body }))) await run(complete);
