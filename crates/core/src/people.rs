@@ -1,15 +1,18 @@
 //! People: names, finding, likely twins, and what a record still lacks.
 
 mod finding;
+pub mod importing;
 pub mod merging;
 pub mod messages;
 mod names;
 mod registration;
+mod twin_keys;
 mod twins;
 
 pub use finding::*;
 pub use names::*;
 pub use registration::*;
+pub use twin_keys::*;
 pub use twins::*;
 
 coded! {

@@ -6,8 +6,9 @@ use crate::tidings::{self, Tiding};
 use crate::topic::Topic;
 use crate::{Borrowed, Conn, Result, StoreError};
 use chrono::{DateTime, NaiveDate, Utc};
-use diesel_async::{AnsiTransactionManager, RunQueryDsl, TransactionManager};
+use diesel_async::{AnsiTransactionManager, TransactionManager};
 use serde_json::json;
+use std::collections::HashSet;
 use uuid::Uuid;
 
 /// A transaction that is open; [`crate::Store::change`] ends it. Dropped before, it leaves nothing behind.
@@ -18,11 +19,15 @@ pub struct Change<'a> {
     id: Uuid,
     audits: Vec<Look>,
     told: Vec<(Topic, Uuid)>,
+    told_already: HashSet<(Topic, Uuid)>,
     /// Days on which visits lay before.
     left: Vec<(Uuid, NaiveDate)>,
     given_up: bool,
     trial: bool,
 }
+
+/// A change that tells more than this tells screens to look at everything again: they do so in one go.
+const MOST_TOLD: usize = 200;
 
 /// The channel that servers listen on.
 pub const CHANNEL: &str = "harbor";
@@ -38,6 +43,7 @@ impl<'a> Change<'a> {
             id: Uuid::now_v7(),
             audits,
             told,
+            told_already: HashSet::new(),
             left,
             given_up: false,
             trial: false,
@@ -68,7 +74,7 @@ impl<'a> Change<'a> {
 
     /// Tells other screens that something of this topic changed.
     pub fn tell(&mut self, topic: Topic, id: Uuid) {
-        if !self.told.contains(&(topic, id)) {
+        if self.told_already.insert((topic, id)) {
             self.told.push((topic, id));
         }
     }
@@ -96,6 +102,10 @@ impl<'a> Change<'a> {
 
     /// What was told, with whose it is and where it shows.
     async fn tidings(&mut self) -> Result<Vec<Tiding>> {
+        if self.told.len() > MOST_TOLD {
+            let topic = Code(Topic::Everything);
+            return Ok(vec![Tiding { topic, id: Uuid::nil(), person: None, days: vec![], change: self.id }]);
+        }
         let visits: Vec<Uuid> = self.told.iter().filter(|(t, _)| *t == Topic::Visit).map(|(_, id)| *id).collect();
         let about = tidings::about_visits(&mut self.conn, &visits).await?;
         let tiding = |(topic, id): &(Topic, Uuid)| {
@@ -119,11 +129,7 @@ impl<'a> Change<'a> {
         audit::append(&mut self.conn, &self.actor, self.now, &looks).await?;
         let tidings = self.tidings().await?;
         for tiding in &tidings {
-            diesel::sql_query("select pg_notify($1, $2)")
-                .bind::<diesel::sql_types::Text, _>(CHANNEL)
-                .bind::<diesel::sql_types::Text, _>(json!(tiding).to_string())
-                .execute(&mut *self.conn)
-                .await?;
+            tidings::notify(&mut self.conn, &json!(tiding).to_string()).await?;
         }
         Ok(tidings)
     }
@@ -174,7 +180,9 @@ impl<'a> Change<'a> {
             Ok(_) => AnsiTransactionManager::commit_transaction(&mut *self.conn).await,
             Err(_) => {
                 self.audits.truncate(audits);
-                self.told.truncate(told);
+                for gone in self.told.drain(told..) {
+                    self.told_already.remove(&gone);
+                }
                 AnsiTransactionManager::rollback_transaction(&mut *self.conn).await
             }
         };

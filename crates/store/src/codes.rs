@@ -128,6 +128,7 @@ names! {
     Fate = harbor_core::people::messages::Fate;
     Field = harbor_core::people::Field;
     Frequency = harbor_core::claims::Frequency;
+    ImportKind = harbor_core::people::importing::ImportKind;
     Interpretation = harbor_core::orders::Interpretation;
     KnownList = harbor_core::consult::KnownList;
     ListKind = harbor_core::schedule::untimed::ListKind;

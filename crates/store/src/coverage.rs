@@ -266,7 +266,13 @@ impl Change<'_> {
 
     pub async fn add_coverage(&mut self, person: Uuid, p: Policy) -> Result<Coverage> {
         self.may_hold(person, &p).await?;
-        let row = Coverage {
+        let added = self.add_coverages(vec![(person, p)]).await?;
+        added.into_iter().next().ok_or(StoreError::NotFound("policy"))
+    }
+
+    /// Adds policies of which is known that their holders can hold them.
+    pub async fn add_coverages(&mut self, new: Vec<(Uuid, Policy)>) -> Result<Vec<Coverage>> {
+        let row = |(person, p): (Uuid, Policy)| Coverage {
             id: Uuid::now_v7(),
             person_id: person,
             rank: p.rank.into(),
@@ -281,10 +287,13 @@ impl Change<'_> {
             copay_cents: p.copay_cents,
             version: 1,
         };
-        diesel::insert_into(coverages::table).values(&row).execute(self.conn()).await?;
-        self.audit("added", "coverage", row.id, Some(person), row.subscriber_number.clone());
-        self.tell(Topic::Person, person);
-        Ok(row)
+        let rows: Vec<Coverage> = new.into_iter().map(row).collect();
+        diesel::insert_into(coverages::table).values(&rows).execute(self.conn()).await?;
+        for row in &rows {
+            self.audit("added", "coverage", row.id, Some(row.person_id), row.subscriber_number.clone());
+            self.tell(Topic::Person, row.person_id);
+        }
+        Ok(rows)
     }
 
     /// Corrects a policy, or ends it by a date. Its payer stays as soon as a claim went out under it: what was sent

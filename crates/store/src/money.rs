@@ -1,6 +1,7 @@
 //! Money: the ledger, what is owed, what was paid, tills, the card terminal, remittances.
 
 pub mod accounts;
+pub mod carried_over;
 pub mod ledger;
 pub mod payments;
 pub mod remittances;

@@ -3,6 +3,8 @@
 pub mod addresses;
 pub mod finding;
 pub mod household;
+pub mod imports;
+pub mod many;
 pub mod merging;
 pub mod messages;
 pub mod registration;
@@ -34,14 +36,10 @@ pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Person> {
         .ok_or(StoreError::NotFound("person"))
 }
 
-/// Whoever has this record number, and is not merged into somebody else.
-pub async fn by_record_number(conn: &mut Conn, number: &str) -> Result<Option<Person>> {
-    Ok(people::table
-        .filter(people::record_number.eq(number).and(people::merged_into.is_null()))
-        .select(Person::as_select())
-        .first(conn)
-        .await
-        .optional()?)
+/// Whoever has these record numbers, and is not merged into somebody else.
+pub async fn by_record_numbers(conn: &mut Conn, numbers: &[String]) -> Result<Vec<Person>> {
+    let standing = people::record_number.eq_any(numbers).and(people::merged_into.is_null());
+    Ok(people::table.filter(standing).select(Person::as_select()).load(conn).await?)
 }
 
 pub async fn many(conn: &mut Conn, ids: &[Uuid]) -> Result<Vec<Person>> {
@@ -118,52 +116,6 @@ impl Change<'_> {
         let by = crate::audit::of_person(self.conn(), row.id, 50).await?;
         let by = by.into_iter().find(|a| a.action == "added").map(|a| a.staff_name).unwrap_or_default();
         Ok(Some((row, by)))
-    }
-
-    pub async fn add_person(&mut self, d: &Details, more: Registration) -> Result<Person> {
-        // What is only tried uses no number up.
-        let record_number = match self.is_trial() {
-            true => format!("trial {}", Uuid::now_v7()),
-            false => format!("IH-{}", next(self.conn(), "record_numbers").await?),
-        };
-        let folded = folded_names(&d.first_name, &d.middle_name, &d.last_name, &d.preferred_name, &d.former_name);
-        let row = Person {
-            id: Uuid::now_v7(),
-            record_number,
-            first_name: d.first_name.clone(),
-            last_name: d.last_name.clone(),
-            middle_name: d.middle_name.clone(),
-            preferred_name: d.preferred_name.clone(),
-            former_name: d.former_name.clone(),
-            birth_date: d.birth_date,
-            sex: d.sex,
-            phone: d.phone.clone(),
-            other_phone: d.other_phone.clone(),
-            email: d.email.clone(),
-            email_declined: d.email_declined,
-            address_line: d.address_line.clone(),
-            address_line2: d.address_line2.clone(),
-            city: d.city.clone(),
-            state: d.state.clone(),
-            postal_code: d.postal_code.clone(),
-            language: d.language.clone(),
-            responsible_id: d.responsible_id,
-            usual_clinician_id: d.usual_clinician_id,
-            chart_alert: d.chart_alert.clone(),
-            billing_note: d.billing_note.clone(),
-            deceased_on: d.deceased_on,
-            folded,
-            patient: d.patient,
-            merged_into: None,
-            version: 1,
-            created_at: self.now,
-        };
-        diesel::insert_into(people::table).values(&row).execute(self.conn()).await?;
-        finding::hear_new_words(self.conn()).await?;
-        self.keep_registration(Registration { person_id: row.id, restricted: false, ..more }).await?;
-        self.audit("added", "person", row.id, Some(row.id), row.record_number.clone());
-        self.tell(Topic::Person, row.id);
-        Ok(row)
     }
 
     /// Saves details over the version that the form was filled from.

@@ -433,6 +433,31 @@ diesel::table! {
 }
 
 diesel::table! {
+    imports (id) {
+        id -> Uuid,
+        kind -> Text,
+        file_name -> Text,
+        started_at -> Timestamptz,
+        by -> Text,
+        lines -> Integer,
+        done -> Integer,
+        added -> Integer,
+        ended_at -> Nullable<Timestamptz>,
+        undone_at -> Nullable<Timestamptz>,
+        undone_by -> Nullable<Text>,
+        stayed -> Integer,
+    }
+}
+
+diesel::table! {
+    import_items (import_id, kind, item_id) {
+        import_id -> Uuid,
+        kind -> Text,
+        item_id -> Uuid,
+    }
+}
+
+diesel::table! {
     merges (id) {
         id -> Uuid,
         kept_id -> Uuid,

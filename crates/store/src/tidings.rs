@@ -1,5 +1,8 @@
 //! What a change tells: other screens over LISTEN/NOTIFY, and the one that made it with its answer.
 
+use crate::change::CHANNEL;
+use crate::codes::Code;
+use crate::topic::Topic;
 use crate::{Conn, Result, codes};
 use chrono::NaiveDate;
 use diesel::prelude::*;
@@ -39,6 +42,31 @@ pub async fn hearing<T>(work: impl Future<Output = T>) -> (T, Vec<Tiding>) {
 /// Passes on what a committed change told, when its answer is listened for.
 pub(crate) fn pass_on(tidings: Vec<Tiding>) {
     let _ = TOLD.try_with(|told| told.borrow_mut().extend(tidings));
+}
+
+/// How far something long has come.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize)]
+pub struct Progress {
+    topic: codes::Topic,
+    pub id: Uuid,
+    pub done: usize,
+    pub of: usize,
+}
+
+/// Tells every screen how far something long has come; at once, while its own change is still open on another connection.
+pub async fn progress(conn: &mut Conn, id: Uuid, done: usize, of: usize) -> Result<()> {
+    let said = Progress { topic: Code(Topic::Progress), id, done, of };
+    notify(conn, &serde_json::json!(said).to_string()).await
+}
+
+/// Says something on the channel that servers listen on.
+pub(crate) async fn notify(conn: &mut Conn, said: &str) -> Result<()> {
+    diesel::sql_query("select pg_notify($1, $2)")
+        .bind::<diesel::sql_types::Text, _>(CHANNEL)
+        .bind::<diesel::sql_types::Text, _>(said)
+        .execute(conn)
+        .await?;
+    Ok(())
 }
 
 /// Whose the visits are and on which day they lie.

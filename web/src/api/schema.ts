@@ -336,7 +336,7 @@ export interface paths {
         put?: never;
         /**
          * Imports people with their first policy. Rows that are refused or likely registered already are left
-         *     out and told; all others are added in one change, or none.
+         *     out and told; all others are added.
          */
         post: operations["post_import_people"];
         delete?: never;
@@ -356,6 +356,43 @@ export interface paths {
         put?: never;
         /** Imports policies of people who are known here by their record number. */
         post: operations["post_import_policies"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What came in from files lately, the newest first. */
+        get: operations["get_imports"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Takes back what came in with a file. Whoever was worked with since stays; the first time that is refused with who they
+         *     are (`used-since`).
+         */
+        post: operations["post_imports__id__take_back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2055,6 +2092,23 @@ export interface paths {
         put?: never;
         /** Hands shifts with their patients to another clinician, all or none. */
         post: operations["post_shifts_hand_over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shifts/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cancelled shifts take place after all, all or none; whoever has no new time yet has the old one. */
+        post: operations["post_shifts_restore"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3893,15 +3947,57 @@ export interface components {
             /** Format: int64 */
             waitTooLong: number;
         };
+        /** @description What came in with one file. */
+        Import: {
+            /** Format: int32 */
+            added: number;
+            by: string;
+            /**
+             * Format: int32
+             * @description How many of them were gone through.
+             */
+            done: number;
+            /**
+             * Format: date-time
+             * @description Nothing while it goes on, and for good when it broke off.
+             */
+            endedAt?: string | null;
+            fileName: string;
+            /** Format: uuid */
+            id: string;
+            kind: components["schemas"]["ImportKind"];
+            /**
+             * Format: int32
+             * @description Lines of the file.
+             */
+            lines: number;
+            /** Format: date-time */
+            startedAt: string;
+            /**
+             * Format: int32
+             * @description How many people of it stayed when it was taken back: they had been worked with.
+             */
+            stayed: number;
+            /** Format: date-time */
+            undoneAt?: string | null;
+            undoneBy?: string | null;
+        };
         ImportAnswer: {
             added: number;
             dryRun: boolean;
+            /**
+             * Format: uuid
+             * @description By this it is taken back; nothing when nobody came in.
+             */
+            id?: string | null;
             refused: number;
             rows: components["schemas"]["RowVerdict"][];
             twins: number;
             /** @description Headings that nobody knows; their columns are left out. */
             unknownHeadings: string[];
         };
+        /** @enum {string} */
+        ImportKind: "people" | "policies" | "balances";
         InClinicView: {
             clinicians: components["schemas"]["HandsView"][];
             /** @description At one of the clinic's own stages, and in no exam room. */
@@ -4917,6 +5013,9 @@ export interface components {
             section: string;
             word: string;
         };
+        RestoreShifts: {
+            shiftIds: string[];
+        };
         RestrictionForm: {
             reason: string;
             restricted: boolean;
@@ -5465,6 +5564,10 @@ export interface components {
             exceptions: components["schemas"]["SupplyException"][];
             templates: components["schemas"]["WholeTemplate"][];
         };
+        TakeBack: {
+            /** @description It is known who stays, since they were worked with. */
+            leaveUsed?: boolean;
+        };
         TellForm: {
             visitIds: string[];
         };
@@ -5602,7 +5705,7 @@ export interface components {
             messages: number;
         };
         /** @enum {string} */
-        Topic: "visit" | "note" | "person" | "schedule" | "clinic" | "waiting" | "message" | "groups" | "prices" | "claim" | "batch" | "remittance" | "result" | "till" | "session" | "job" | "everything";
+        Topic: "visit" | "note" | "person" | "schedule" | "clinic" | "waiting" | "message" | "groups" | "prices" | "claim" | "batch" | "remittance" | "result" | "till" | "import" | "progress" | "session" | "job" | "everything";
         TransactionView: {
             /** Format: date-time */
             at: string;
@@ -8012,6 +8115,10 @@ export interface operations {
                 dry_run: boolean;
                 /** @description Lines, with commas, of people who come in although somebody here is likely the same: they were looked at. */
                 also?: string;
+                /** @description The import's id, of the sender's making: how far it is is told under it, and it is taken back by it. */
+                id?: string;
+                /** @description What the file is called, for the list of what came in. */
+                file?: string;
             };
             header?: never;
             path?: never;
@@ -8138,6 +8245,10 @@ export interface operations {
                 dry_run: boolean;
                 /** @description Lines, with commas, of people who come in although somebody here is likely the same: they were looked at. */
                 also?: string;
+                /** @description The import's id, of the sender's making: how far it is is told under it, and it is taken back by it. */
+                id?: string;
+                /** @description What the file is called, for the list of what came in. */
+                file?: string;
             };
             header?: never;
             path?: never;
@@ -8264,6 +8375,10 @@ export interface operations {
                 dry_run: boolean;
                 /** @description Lines, with commas, of people who come in although somebody here is likely the same: they were looked at. */
                 also?: string;
+                /** @description The import's id, of the sender's making: how far it is is told under it, and it is taken back by it. */
+                id?: string;
+                /** @description What the file is called, for the list of what came in. */
+                file?: string;
             };
             header?: never;
             path?: never;
@@ -8390,6 +8505,10 @@ export interface operations {
                 dry_run: boolean;
                 /** @description Lines, with commas, of people who come in although somebody here is likely the same: they were looked at. */
                 also?: string;
+                /** @description The import's id, of the sender's making: how far it is is told under it, and it is taken back by it. */
+                id?: string;
+                /** @description What the file is called, for the list of what came in. */
+                file?: string;
             };
             header?: never;
             path?: never;
@@ -8437,6 +8556,202 @@ export interface operations {
                 };
             };
             /** @description Something that this refers to is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_imports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"][];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_imports__id__take_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeBack"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -19897,6 +20212,8 @@ export interface operations {
                 /** @description The last day; nothing: one day. */
                 to?: string;
                 clinicianId?: string;
+                /** @description Those that were cancelled, each with how many of its patients have no new time yet. */
+                cancelled?: boolean;
             };
             header?: never;
             path?: never;
@@ -20182,6 +20499,127 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HandedOver"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Something that this refers to is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_shifts_restore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestoreShifts"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Affected"];
                 };
             };
             /** @description The address or what was sent cannot be read. */

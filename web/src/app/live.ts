@@ -1,10 +1,34 @@
 /** Live tidings: what somebody else saves, every screen that shows it looks at again. */
 
 import { useQueryClient } from '@tanstack/react-query';
-import { useEffect } from 'react';
+import { useEffect, useState } from 'react';
 import { own, tell } from '../api/client';
 import { askSession } from './presence';
-import type { Tiding } from './tidings';
+import type { Tiding, Topic } from './tidings';
+
+/** How far something long has come. */
+export interface Progress {
+  topic: 'progress';
+  id: string;
+  done: number;
+  of: number;
+}
+
+type Heard = Progress | (Tiding & { topic: Exclude<Topic, 'progress'> });
+
+/** Where it is told; it makes nothing stale. */
+const progress = new EventTarget();
+
+/** How far what goes on under this id has come; nothing before it is told. */
+export function useProgress(id: string | null): Progress | null {
+  const [last, setLast] = useState<Progress | null>(null);
+  useEffect(() => {
+    const hear = (event: Event) => setLast((event as CustomEvent<Progress>).detail);
+    progress.addEventListener('progress', hear);
+    return () => progress.removeEventListener('progress', hear);
+  }, []);
+  return last?.id === id ? last : null;
+}
 
 const EVERYTHING: Tiding[] = [{ topic: 'everything', id: '' }];
 
@@ -16,7 +40,11 @@ export function useLive(locked: boolean) {
     const source = new EventSource('/api/live');
     let broken = false;
     source.onmessage = (event) => {
-      const tiding = JSON.parse(event.data as string) as Tiding;
+      const tiding = JSON.parse(event.data as string) as Heard;
+      if (tiding.topic === 'progress') {
+        progress.dispatchEvent(new CustomEvent('progress', { detail: tiding }));
+        return;
+      }
       // The answer to one's own change told the same already.
       if (!own.has(tiding)) void tell(client, [tiding]);
     };

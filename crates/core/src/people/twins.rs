@@ -31,10 +31,51 @@ pub const UNLIKE: u8 = 30;
 /// Scores two records. Names weigh most; a birth date that differs outright speaks against, one with
 /// two neighbouring digits transposed or day and month swapped still speaks for.
 pub fn twin_score(a: &Likeness, b: &Likeness) -> TwinScore {
+    score_heard(&Heard::of(a), &Heard::of(b))
+}
+
+/// A name as it is compared.
+#[derive(Debug, Clone)]
+struct HeardName {
+    folded: String,
+    sounds: Vec<String>,
+}
+
+impl HeardName {
+    fn of(name: &str) -> HeardName {
+        let folded = fold(name);
+        HeardName { sounds: sounds(&folded), folded }
+    }
+}
+
+/// A record whose names were heard once, for comparing it with many.
+#[derive(Debug, Clone)]
+pub(super) struct Heard {
+    known: Likeness,
+    first: HeardName,
+    /// With other last names that they have or had.
+    last: Vec<HeardName>,
+}
+
+impl Heard {
+    pub(super) fn of(known: &Likeness) -> Heard {
+        let last = std::iter::once(&known.last).chain(&known.other_names);
+        Heard {
+            first: HeardName::of(&known.first),
+            last: last.map(|n| HeardName::of(n)).collect(),
+            known: known.clone(),
+        }
+    }
+}
+
+/// [`twin_score`] of records that were heard.
+pub(super) fn score_heard(x: &Heard, y: &Heard) -> TwinScore {
+    let (a, b) = (&x.known, &y.known);
     let mut score = 0i32;
-    let mut reasons = Vec::new();
-    let last = best_name_match(&a.last, &b.last, &a.other_names, &b.other_names);
-    let first = first_name_match(&a.first, &b.first);
+    let mut reasons: Vec<String> = Vec::new();
+    let last = x.last.iter().flat_map(|m| y.last.iter().map(move |n| name_match(m, n))).max();
+    let last = last.unwrap_or(NameMatch::Other);
+    let first = first_name_match(&x.first, &y.first);
     match last {
         NameMatch::Same => {
             score += 28;
@@ -104,17 +145,17 @@ pub fn twin_score(a: &Likeness, b: &Likeness) -> TwinScore {
 const AGAINST: i32 = 8;
 
 /// First names also match by their short forms: one begins with the other, or both are known to be one.
-fn first_name_match(a: &str, b: &str) -> NameMatch {
+fn first_name_match(a: &HeardName, b: &HeardName) -> NameMatch {
     let plain = name_match(a, b);
     if plain != NameMatch::Other {
         return plain;
     }
-    let (a, b) = (fold(a), fold(b));
+    let (a, b) = (a.folded.as_str(), b.folded.as_str());
     let common = a.chars().zip(b.chars()).take_while(|(x, y)| x == y).count();
     let shorter = a.chars().count().min(b.chars().count());
     // Chris of Christopher, Cy of Cyprian, Mati of Mateusz.
     let begins = (common == shorter && shorter >= 2) || (common >= 3 && shorter <= 4);
-    if begins || SHORT_FORMS.iter().any(|f| f.contains(&a.as_str()) && f.contains(&b.as_str())) {
+    if begins || SHORT_FORMS.iter().any(|f| f.contains(&a) && f.contains(&b)) {
         NameMatch::Close
     } else {
         NameMatch::Other
@@ -147,7 +188,7 @@ const SHORT_FORMS: [&[&str]; 22] = [
     &["jose", "pepe"],
 ];
 
-#[derive(PartialEq, Eq, Clone, Copy, PartialOrd, Ord)]
+#[derive(Debug, PartialEq, Eq, Clone, Copy, PartialOrd, Ord)]
 enum NameMatch {
     Other,
     Sounds,
@@ -155,28 +196,21 @@ enum NameMatch {
     Same,
 }
 
-fn name_match(a: &str, b: &str) -> NameMatch {
+fn name_match(a: &HeardName, b: &HeardName) -> NameMatch {
     // In one order, so that the score does not depend on which record is asked first.
-    let (a, b) = (fold(a).min(fold(b)), fold(a).max(fold(b)));
-    if a.is_empty() || b.is_empty() {
+    let (a, b) = if a.folded <= b.folded { (a, b) } else { (b, a) };
+    let (x, y) = (a.folded.as_str(), b.folded.as_str());
+    if x.is_empty() || y.is_empty() {
         NameMatch::Other
-    } else if a == b {
+    } else if x == y {
         NameMatch::Same
-    } else if strsim::jaro_winkler(&a, &b) >= 0.92 || (a.len().max(b.len()) > 3 && strsim::osa_distance(&a, &b) == 1) {
+    } else if strsim::jaro_winkler(x, y) >= 0.92 || (x.len().max(y.len()) > 3 && strsim::osa_distance(x, y) == 1) {
         NameMatch::Close
-    } else if !sounds(&a).is_empty() && sounds(&a) == sounds(&b) {
+    } else if !a.sounds.is_empty() && a.sounds == b.sounds {
         NameMatch::Sounds
     } else {
         NameMatch::Other
     }
-}
-
-fn best_name_match(a: &str, b: &str, other_a: &[String], other_b: &[String]) -> NameMatch {
-    std::iter::once(a)
-        .chain(other_a.iter().map(String::as_str))
-        .flat_map(|x| std::iter::once(b).chain(other_b.iter().map(String::as_str)).map(move |y| name_match(x, y)))
-        .max()
-        .unwrap_or(NameMatch::Other)
 }
 
 fn digits_transposed(a: NaiveDate, b: NaiveDate) -> bool {
@@ -211,10 +245,11 @@ mod tests {
         let swapped = Likeness { birth_date: Some(day(1999, 2, 1)), ..base.clone() };
         assert!(twin_score(&base, &swapped).score < twin_score(&base, &base).score);
         for (short, long) in [("Bill", "William"), ("Chris", "Christopher"), ("Cy", "Cyprian"), ("Mati", "Mateusz")] {
-            assert!(first_name_match(short, long) == NameMatch::Close, "{short} and {long}");
-            assert!(first_name_match(long, short) == NameMatch::Close);
+            let (short, long) = (HeardName::of(short), HeardName::of(long));
+            assert!(first_name_match(&short, &long) == NameMatch::Close, "{short:?} and {long:?}");
+            assert!(first_name_match(&long, &short) == NameMatch::Close);
         }
-        assert!(first_name_match("Marta", "Oriane") == NameMatch::Other);
+        assert!(first_name_match(&HeardName::of("Marta"), &HeardName::of("Oriane")) == NameMatch::Other);
         let sister = Likeness { first: "Marta".into(), ..base.clone() };
         assert!(twin_score(&base, &sister).score < TWIN_THRESHOLD, "{:?}", twin_score(&base, &sister));
         let namesake = Likeness { birth_date: Some(day(1961, 7, 2)), phone: None, ..base.clone() };

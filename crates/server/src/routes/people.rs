@@ -1,6 +1,6 @@
 //! Routes of people.
 
-use crate::api::people::{addresses, import, messages, records, registration};
+use crate::api::people::{addresses, export, import, messages, records, registration};
 use crate::routes::Access::{Needs, Of, Restriction, SignedIn};
 use harbor_core::house::permissions::Permission::{Book, EditPeople, MergePeople, RestrictCharts, SeeAudit, SeeChart, SeePeople, SetClinic};
 use harbor_store::people::whose::Whose::{Message, Person};
@@ -24,11 +24,13 @@ table! {
     post "/api/people/{id}/open-chart" Restriction(SeeChart, Person) => registration::open_chart;
     post "/api/addresses" Needs(EditPeople) => addresses::address;
     post "/api/people/{id}/address-check" Of(EditPeople, Person) => addresses::check;
-    get "/api/people/{id}/fhir" Of(SeePeople, Person) => import::person_as_fhir;
+    get "/api/people/{id}/fhir" Of(SeePeople, Person) => export::person_as_fhir;
     post "/api/import/fhir" Needs(SetClinic) => import::fhir, 32 << 20;
     post "/api/import/policies" Needs(SetClinic) => import::policies, 32 << 20;
     post "/api/import/balances" Needs(SetClinic) => import::balances, 32 << 20;
     post "/api/import/people" Needs(SetClinic) => import::people, 32 << 20;
+    get "/api/imports" Needs(SetClinic) => import::list;
+    post "/api/imports/{id}/take-back" Needs(SetClinic) => import::take_back;
     get "/api/settings/required-fields" SignedIn => registration::required;
     put "/api/settings/required-fields" Needs(SetClinic) => registration::set_required;
     post "/api/rebooking/tell" Needs(Book) => messages::tell_no_time;

@@ -19,6 +19,7 @@ table! {
     get "/api/shifts" Needs(SeeSchedule) => away::shifts;
     get "/api/shifts/free" Needs(SeeSchedule) => away::free;
     post "/api/shifts/cancel" Needs(ChangeSlots) => away::cancel_shifts;
+    post "/api/shifts/restore" Needs(ChangeSlots) => away::restore_shifts;
     post "/api/shifts/hand-over" Needs(ChangeSlots) => away::hand_over;
     post "/api/rebooking" Needs(Book) => away::plan;
     post "/api/rebooking/accept" Needs(Book) => away::accept;

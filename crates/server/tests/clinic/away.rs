@@ -301,3 +301,39 @@ async fn a_slot_that_is_no_more_is_still_told_among_the_changes_of_its_day() {
     assert_eq!(of(&desk.get("/api/schedule/changes?day=2026-12-09").await), Vec::<String>::new());
     product.stop().await.unwrap();
 }
+
+#[actix_web::test]
+async fn a_cancelled_shift_takes_place_after_all_for_whoever_has_no_new_time_yet() {
+    let product = Product::start().await.unwrap();
+    let desk = Hand::sign_in(&product, "junia").await;
+    let (shift, booked) = full_shift(&desk, 4).await;
+    let day = "/api/schedule?day=2026-11-24";
+    let slots = async || {
+        let day = desk.get(day).await;
+        day["slots"].as_array().unwrap().iter().filter(|s| s["shiftId"] == shift.as_str()).count()
+    };
+    let open = slots().await;
+    let restore = async || desk.post("/api/shifts/restore", json!({ "shiftIds": [shift] })).await;
+    assert!(restore().await.detail().contains("takes place already"));
+    desk.post("/api/shifts/cancel", json!({ "shiftIds": [shift], "reason": "ill" })).await.ok();
+    assert_eq!(slots().await, 0);
+    // One is given another time before.
+    let plan = desk.post("/api/rebooking", json!([])).await.ok();
+    let line = placed(&plan).into_iter().find(|l| booked.iter().any(|b| l["visitId"] == b.as_str())).unwrap();
+    desk.post("/api/rebooking/accept", json!({ "lines": [line], "tell": false })).await.ok();
+    let cancelled = async || {
+        let all = desk.get("/api/shifts?from=2026-11-24&cancelled=true").await;
+        all.as_array().unwrap().iter().find(|s| s["id"] == shift.as_str()).cloned()
+    };
+    let listed = cancelled().await.unwrap();
+    assert_eq!((&listed["cancelReason"], &listed["visits"]), (&json!("ill"), &json!(booked.len() - 1)));
+    assert_eq!(restore().await.ok()["visits"], booked.len() - 1);
+    assert_eq!((slots().await, cancelled().await), (open, None));
+    for visit in &booked {
+        let now = desk.get(&format!("/api/visits/{visit}")).await["visit"].clone();
+        let moved = line["visitId"] == visit.as_str();
+        assert_eq!((&now["rebook"], now["slotId"] == line["slotId"]), (&json!(false), moved), "{now}");
+    }
+    assert_eq!(desk.post("/api/shifts/restore", json!({ "shiftIds": [] })).await.status, 422);
+    product.stop().await.unwrap();
+}

@@ -37,6 +37,7 @@ mod series;
 mod sign_in;
 mod stored;
 mod supply;
+mod taking_back;
 mod together;
 mod told;
 mod two_servers;

@@ -43,6 +43,21 @@ async fn schema_and_migrations_agree() {
     product.stop().await.unwrap();
 }
 
+/// Whatever points at a person or a policy is found by an index: without one, each record that goes reads whole tables.
+#[actix_web::test]
+async fn what_points_at_people_and_policies_is_found_by_an_index() {
+    let product = Product::start().await.unwrap();
+    let (client, connection) = tokio_postgres::connect(&product.database_url, tokio_postgres::NoTls).await.unwrap();
+    tokio::spawn(connection);
+    let sql = "select c.conrelid::regclass || '.' || a.attname as place
+        from pg_constraint c join pg_attribute a on a.attrelid = c.conrelid and a.attnum = c.conkey[1]
+        where c.contype = 'f' and c.confrelid in ('people'::regclass, 'coverages'::regclass)
+          and not exists (select from pg_index i where i.indrelid = c.conrelid and i.indkey[0] = c.conkey[1])";
+    let bare: Vec<String> = client.query(sql, &[]).await.unwrap().iter().map(|row| row.get(0)).collect();
+    assert!(bare.is_empty(), "no index: {bare:?}");
+    product.stop().await.unwrap();
+}
+
 /// The API document knows a type by its name alone: of two with one name, one would be described as the other.
 #[test]
 fn no_two_types_of_the_api_document_share_a_name() {

@@ -3,7 +3,7 @@
 use crate::codes::Code;
 use crate::rows::LedgerTransaction;
 use crate::schema::{ledger_entries, ledger_transactions};
-use crate::{Change, Conn, Result, Topic, codes};
+use crate::{Change, Conn, Result, StoreError, Topic, codes};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::money::Cents;
@@ -81,6 +81,18 @@ pub async fn history(conn: &mut Conn, visit: Uuid) -> Result<Vec<(LedgerTransact
     with_entries(conn, transactions).await
 }
 
+/// Transactions with their entries, in the order given.
+pub(crate) async fn as_posted(
+    conn: &mut Conn,
+    transactions: Vec<LedgerTransaction>,
+) -> Result<Vec<(LedgerTransaction, Transaction)>> {
+    let read = with_entries(conn, transactions).await?.into_iter().map(|(row, entries)| {
+        let whole = Transaction::new(entries).map_err(|e| StoreError::refused("ledger", e.to_string()))?;
+        Ok((row, whole))
+    });
+    read.collect()
+}
+
 async fn with_entries(
     conn: &mut Conn,
     transactions: Vec<LedgerTransaction>,
@@ -93,14 +105,15 @@ async fn with_entries(
         .select((e::transaction_id, e::account, e::cents, e::line, e::memo))
         .load(conn)
         .await?;
-    Ok(transactions
-        .into_iter()
-        .map(|t| {
-            let own = rows.iter().filter(|r| r.0 == t.id);
-            let entries = own.map(|(_, a, c, l, m)| entry(*a, *c, *l, m.clone())).collect();
-            (t, entries)
-        })
-        .collect())
+    let mut of: HashMap<Uuid, Vec<Entry>> = HashMap::new();
+    for (transaction, account, cents, line, memo) in rows {
+        of.entry(transaction).or_default().push(entry(account, cents, line, memo));
+    }
+    let own = |t: LedgerTransaction| {
+        let entries = of.remove(&t.id).unwrap_or_default();
+        (t, entries)
+    };
+    Ok(transactions.into_iter().map(own).collect())
 }
 
 /// Whether a key has been posted already.
@@ -123,7 +136,14 @@ pub async fn of_payment(conn: &mut Conn, payment: Uuid) -> Result<Vec<(LedgerTra
 impl Change<'_> {
     /// Posts a transaction; a key that was posted before is refused by the database.
     pub async fn post(&mut self, about: &About, transaction: &Transaction) -> Result<Uuid> {
-        let row = LedgerTransaction {
+        let posted = self.post_all(std::slice::from_ref(&(about, transaction))).await?;
+        posted.into_iter().next().ok_or(StoreError::NotFound("transaction"))
+    }
+
+    /// Posts transactions, in the order given.
+    pub async fn post_all(&mut self, all: &[(&About, &Transaction)]) -> Result<Vec<Uuid>> {
+        use ledger_entries as e;
+        let row = |about: &About| LedgerTransaction {
             id: Uuid::now_v7(),
             kind: about.kind.into(),
             visit_id: about.visit,
@@ -136,28 +156,31 @@ impl Change<'_> {
             posted_by: self.actor.name.clone(),
             memo: about.memo.clone(),
         };
-        diesel::insert_into(ledger_transactions::table).values(&row).execute(self.conn()).await?;
-        use ledger_entries as e;
-        let entries: Vec<_> = transaction
-            .entries()
-            .iter()
-            .map(|x| {
+        let rows: Vec<LedgerTransaction> = all.iter().map(|(about, _)| row(about)).collect();
+        diesel::insert_into(ledger_transactions::table).values(&rows).execute(self.conn()).await?;
+        let entry = |(row, (_, transaction)): (&LedgerTransaction, &(&About, &Transaction))| {
+            let id = row.id;
+            let values = move |x: &Entry| {
                 (
-                    e::transaction_id.eq(row.id),
+                    e::transaction_id.eq(id),
                     e::account.eq(Code(x.account)),
                     e::cents.eq(x.amount.get()),
                     e::line.eq(x.line.and_then(|l| i32::try_from(l).ok())),
                     e::memo.eq(x.memo.clone()),
                 )
-            })
-            .collect();
+            };
+            transaction.entries().iter().map(values).collect::<Vec<_>>()
+        };
+        let entries: Vec<_> = rows.iter().zip(all).flat_map(entry).collect();
         diesel::insert_into(e::table).values(entries).execute(self.conn()).await?;
-        self.audit("posted", "ledger", row.id, about.person, format!("{} {}", about.kind, about.memo));
-        if let Some(visit) = about.visit {
-            self.settle_if_done(visit).await?;
-            self.tell(Topic::Visit, visit);
+        for (row, (about, _)) in rows.iter().zip(all) {
+            self.audit("posted", "ledger", row.id, about.person, format!("{} {}", about.kind, about.memo));
+            if let Some(visit) = about.visit {
+                self.settle_if_done(visit).await?;
+                self.tell(Topic::Visit, visit);
+            }
         }
-        Ok(row.id)
+        Ok(rows.into_iter().map(|row| row.id).collect())
     }
 
     /// A visit is settled from the moment on when nothing is left; a later entry may open it again.

@@ -440,26 +440,6 @@ impl Change<'_> {
         self.post(&about, &transaction).await?;
         Ok(())
     }
-
-    /// A balance from before this ledger, owed since then; false when it came in before under this key.
-    pub async fn carry_over(
-        &mut self,
-        key: &str,
-        person: Uuid,
-        amount: Cents,
-        since: chrono::DateTime<chrono::Utc>,
-        memo: &str,
-    ) -> Result<bool> {
-        let transaction = rules::carried_over(amount).map_err(refuse)?;
-        let key = format!("carried_over:{key}");
-        if crate::money::ledger::is_posted(self.conn(), &key).await? {
-            return Ok(false);
-        }
-        let memo = memo.to_owned();
-        let about = About { person: Some(person), since: Some(since), ..About::new(Posting::CarriedOver, key, memo) };
-        self.post(&about, &transaction).await?;
-        Ok(true)
-    }
 }
 
 fn memo(transaction: &Transaction) -> String {

@@ -317,13 +317,23 @@ pub async fn are_unlike(conn: &mut Conn, one: Uuid, other: Uuid) -> Result<bool>
 }
 
 fn likeness(p: &Person) -> Likeness {
+    likeness_of((&p.first_name, &p.last_name, &p.former_name), p.birth_date, p.phone.as_deref(), &p.address_line)
+}
+
+/// What twins are known by, of a record with first, last and former name.
+pub(super) fn likeness_of(
+    (first, last, former): (&str, &str, &str),
+    birth_date: Option<NaiveDate>,
+    phone: Option<&str>,
+    address_line: &str,
+) -> Likeness {
     Likeness {
-        first: p.first_name.clone(),
-        last: p.last_name.clone(),
-        other_names: vec![p.former_name.clone()].into_iter().filter(|n| !n.is_empty()).collect(),
-        birth_date: p.birth_date,
-        phone: p.phone.clone(),
-        address: Some(fold(&p.address_line)).filter(|a| !a.is_empty()),
+        first: first.to_owned(),
+        last: last.to_owned(),
+        other_names: Some(former.to_owned()).into_iter().filter(|n| !n.is_empty()).collect(),
+        birth_date,
+        phone: phone.map(str::to_owned),
+        address: Some(fold(address_line)).filter(|a| !a.is_empty()),
         subscriber_number: None,
     }
 }

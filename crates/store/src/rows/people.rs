@@ -167,3 +167,25 @@ row! {
         filled: Doc<documents::Filled>,
     }
 }
+
+row! {
+    /// What came in with one file.
+    imports Import {
+        id: Uuid,
+        kind: codes::ImportKind,
+        file_name: String,
+        started_at: DateTime<Utc>,
+        by: String,
+        /// Lines of the file.
+        lines: i32,
+        /// How many of them were gone through.
+        done: i32,
+        added: i32,
+        /// Nothing while it goes on, and for good when it broke off.
+        ended_at: Option<DateTime<Utc>>,
+        undone_at: Option<DateTime<Utc>>,
+        undone_by: Option<String>,
+        /// How many people of it stayed when it was taken back: they had been worked with.
+        stayed: i32,
+    }
+}

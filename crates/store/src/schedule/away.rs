@@ -41,8 +41,34 @@ pub async fn shifts_booked(
     clinician: Option<Uuid>,
 ) -> Result<Vec<ShiftBooked>> {
     let shifts = schedule::shifts(conn, from, to).await?;
+    count_within(conn, shifts, (from, to), clinician, false).await
+}
+
+/// The shifts of some days that were cancelled, each with how many of its patients have no new time yet.
+pub async fn shifts_cancelled(
+    conn: &mut Conn,
+    (from, to): (DateTime<Utc>, DateTime<Utc>),
+    clinician: Option<Uuid>,
+) -> Result<Vec<ShiftBooked>> {
+    let rows: Vec<Shift> = shifts::table
+        .filter(shifts::starts_at.lt(to).and(shifts::ends_at.gt(from)).and(shifts::cancelled_at.is_not_null()))
+        .order(shifts::starts_at)
+        .select(Shift::as_select())
+        .load(conn)
+        .await?;
+    count_within(conn, rows, (from, to), clinician, true).await
+}
+
+/// How many visits lie in each shift: those that stand, or those that wait for a new time.
+async fn count_within(
+    conn: &mut Conn,
+    shifts: Vec<Shift>,
+    (from, to): (DateTime<Utc>, DateTime<Utc>),
+    clinician: Option<Uuid>,
+    rebook: bool,
+) -> Result<Vec<ShiftBooked>> {
     let taken: Vec<(Uuid, DateTime<Utc>)> = visits::table
-        .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))
+        .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(rebook)))
         .filter(visits::starts_at.ge(from).and(visits::starts_at.lt(to)))
         .select((visits::clinician_id, visits::starts_at))
         .load(conn)
@@ -171,16 +197,20 @@ impl Change<'_> {
         self.queue_for_times(&times).await
     }
 
-    /// A shift for the rest of the change; one that is cancelled is changed no more.
-    pub(crate) async fn lock_shift(&mut self, id: Uuid) -> Result<Shift> {
-        let shift: Shift = shifts::table
+    async fn lock_any_shift(&mut self, id: Uuid) -> Result<Shift> {
+        shifts::table
             .find(id)
             .for_update()
             .select(Shift::as_select())
             .first(self.conn())
             .await
             .optional()?
-            .ok_or(StoreError::NotFound("shift"))?;
+            .ok_or(StoreError::NotFound("shift"))
+    }
+
+    /// A shift for the rest of the change; one that is cancelled is changed no more.
+    pub(crate) async fn lock_shift(&mut self, id: Uuid) -> Result<Shift> {
+        let shift = self.lock_any_shift(id).await?;
         if shift.cancelled_at.is_some() {
             return Err(StoreError::refused("shift", "This shift is cancelled already."));
         }
@@ -249,6 +279,49 @@ impl Change<'_> {
             self.tell(Topic::Visit, *visit);
         }
         Ok(ids.len())
+    }
+
+    /// Shifts that were cancelled take place after all, all or none: their slots are open again, and whoever has no new
+    /// time yet has the old one. Gives how many those are.
+    pub async fn restore_shifts(&mut self, ids: &[Uuid]) -> Result<usize> {
+        let mut visits = 0;
+        self.queue_for_shifts(ids).await?;
+        for id in in_order(ids) {
+            visits += self.restore_shift(id).await?;
+        }
+        Ok(visits)
+    }
+
+    async fn restore_shift(&mut self, id: Uuid) -> Result<usize> {
+        let shift = self.lock_any_shift(id).await?;
+        if shift.cancelled_at.is_none() {
+            return Err(StoreError::refused("shift", "This shift takes place already."));
+        }
+        diesel::update(shifts::table.find(id))
+            .set((shifts::cancelled_at.eq(None::<DateTime<Utc>>), shifts::cancel_reason.eq(None::<String>)))
+            .execute(self.conn())
+            .await?;
+        // Slots that are withdrawn otherwise are deleted; these were withdrawn with their shift.
+        diesel::update(slots::table.filter(slots::shift_id.eq(id)))
+            .set(slots::withdrawn.eq(false))
+            .execute(self.conn())
+            .await?;
+        let back: Vec<Uuid> = diesel::update(
+            visits::table
+                .filter(visits::clinician_id.eq(shift.clinician_id).and(visits::rebook.eq(true)))
+                .filter(visits::starts_at.ge(shift.starts_at).and(visits::starts_at.lt(shift.ends_at)))
+                .filter(visits::stage.eq(Stage::Booked.code())),
+        )
+        .set(visits::rebook.eq(false))
+        .returning(visits::id)
+        .get_results(self.conn())
+        .await?;
+        self.audit("restored", "shift", id, None, format!("{} have their time again", back.len()));
+        self.tell(Topic::Schedule, shift.clinician_id);
+        for visit in &back {
+            self.tell(Topic::Visit, *visit);
+        }
+        Ok(back.len())
     }
 
     async fn hand_over_shift(&mut self, id: Uuid, to: Uuid, zone: Tz) -> Result<Vec<Uuid>> {

@@ -1,8 +1,13 @@
 import { useState } from 'react';
 import { FileTrigger } from 'react-aria-components';
 import { api, type Schemas, useDo } from '../../api/client';
+import { useProgress } from '../../app/live';
+import { useSession } from '../../app/session';
+import { useUndo } from '../../app/undo';
 import { Button, Check, Choose } from '../../ui/controls';
 import { Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag, type Tone } from '../../ui/layout';
+import { Meter } from '../../ui/Meter';
+import { Imports } from './Imports';
 
 const tone: Record<string, Tone> = { added: 'kelp', twin: 'brass', refused: 'coral' };
 const word: Record<string, string> = { added: '✓ comes in', twin: '= likely here', refused: '✕ refused' };
@@ -47,19 +52,32 @@ export function Import() {
   // Of those who are likely here: the lines that were looked at and are somebody else.
   const [also, setAlso] = useState<number[]>([]);
   const { run, busy, refusal } = useDo();
+  const offerUndo = useUndo();
+  const { now } = useSession();
+  // What goes on is told under an id of our making.
+  const [going, setGoing] = useState<string | null>(null);
+  const progress = useProgress(going);
   const [kind, setKind] = useState<keyof typeof kinds>('people');
   const send = async (content: File, dryRun: boolean) => {
     const { path, type } = kinds[kind];
+    const id = crypto.randomUUID();
+    setGoing(id);
     const done = await run(() =>
       // All of them take a text and answer alike.
       api.POST(path as '/api/import/people', {
-        params: { query: { dry_run: dryRun, also: dryRun ? '' : also.join(',') } },
+        params: { query: { dry_run: dryRun, also: dryRun ? '' : also.join(','), id, file: content.name } },
         body: content as unknown as string,
         bodySerializer: (body) => body,
         headers: { 'content-type': type },
       }),
     );
+    setGoing(null);
     setAnswer(done ?? null);
+    const came = done?.id;
+    if (came)
+      offerUndo(`${done.added} came in from ${content.name}.`, () =>
+        api.POST('/api/imports/{id}/take-back', { params: { path: { id: came } }, body: { leaveUsed: false } }),
+      );
   };
   const choose = async (file: File | undefined) => {
     if (!file) return;
@@ -96,7 +114,12 @@ export function Import() {
             {refusal.message}
           </Notice>
         )}
-        {answer && (
+        {busy && (
+          <Meter aria-label={`Reading ${name}`} value={progress?.done ?? 0} maxValue={progress?.of ?? 1}>
+            {progress ? `${progress.done} of ${progress.of} lines` : `Reading ${name} …`}
+          </Meter>
+        )}
+        {!busy && answer && (
           <>
             <Notice $tone={answer.dryRun ? 'tide' : 'kelp'} role="status">
               {answer.dryRun ? `Nothing is written yet. Of ${name}: ` : `Done: `}
@@ -160,6 +183,7 @@ export function Import() {
             )}
           </>
         )}
+        <Imports now={now} />
       </Stack>
     </Sheet>
   );

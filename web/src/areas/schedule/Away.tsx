@@ -5,6 +5,7 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useChoices } from '../../app/choices';
 import { DayField, useTypedDay } from '../../app/days';
 import { useSession } from '../../app/session';
+import { useUndo } from '../../app/undo';
 import { useTimes } from '../../app/words';
 import { TakeSeveral } from '../../ui/choices';
 import { Button, Check, Field, Pick } from '../../ui/controls';
@@ -41,6 +42,8 @@ export function Away({ day, onClose }: { day: string; onClose: () => void }) {
   const [tell, setTell] = useState(true);
   const [handed, setHanded] = useState<Schemas['HandedOver'] | null>(null);
   const { run, busy, refusal } = useDo();
+  const offerUndo = useUndo();
+  const out = useLook(shiftsQuery({ ...asked, cancelled: true }), first.day !== undefined);
   const place = (s: Schemas['ShiftBooked']) => clinic.staff.findIndex((x) => x.id === s.clinicianId);
   const shifts = [...(look.data ?? [])].sort((a, b) => a.startsAt.localeCompare(b.startsAt) || place(a) - place(b));
   const taken = shifts.filter((s) => chosen.includes(s.id));
@@ -51,7 +54,11 @@ export function Away({ day, onClose }: { day: string; onClose: () => void }) {
   const count = taken.length === 1 ? 'the shift' : `${taken.length} shifts`;
   const shiftIds = taken.map((s) => s.id);
   const cancel = async () => {
-    if (!(await run(() => api.POST('/api/shifts/cancel', { body: { shiftIds, reason } })))) return;
+    const done = await run(() => api.POST('/api/shifts/cancel', { body: { shiftIds, reason } }));
+    if (!done) return;
+    offerUndo(`Cancelled ${count}, ${done.visits} to rebook.`, () =>
+      api.POST('/api/shifts/restore', { body: { shiftIds } }),
+    );
     setChosen([]);
     setReason('');
   };
@@ -116,6 +123,24 @@ export function Away({ day, onClose }: { day: string; onClose: () => void }) {
           )}
         />
         {look.data?.length === 0 && <Empty>Nobody works then.</Empty>}
+        {out.data?.map((s) => (
+          <Row key={s.id} data-cancelled={s.id}>
+            <Mono>{when(s)}</Mono>
+            <span>{name(s)}</span>
+            <Small>
+              falls out{s.cancelReason && `: ${s.cancelReason}`}
+              {s.visits > 0 && ` · ${s.visits} without a new time`}
+            </Small>
+            <Spread />
+            <Button
+              isDisabled={busy}
+              aria-label={`${name(s)} ${when(s)} takes place after all`}
+              onPress={() => void run(() => api.POST('/api/shifts/restore', { body: { shiftIds: [s.id] } }))}
+            >
+              Takes place after all
+            </Button>
+          </Row>
+        ))}
         {taken.length > 0 && (
           <Row $align="end">
             <Wide>

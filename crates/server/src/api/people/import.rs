@@ -1,24 +1,23 @@
-//! Bringing people and policies in from a file, and one person out: a dry run says row by row what would
-//! happen, then it happens.
+//! Bringing people, policies and balances in from a file: a dry run says row by row what would happen, then it happens, some
+//! lines at a time, and can be taken back as a whole.
 
-use super::person_form::{PersonForm, details};
-use super::records::likeness;
+mod known;
+mod newcomers;
+
 use crate::access::Me;
 use crate::api::coverage::policies::{CoverageForm, policy};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
-use actix_web::HttpResponse;
-use actix_web::http::header;
 use actix_web::web::{Bytes, Data, Json, Path, Query};
-use harbor_core::fields::typed_date::Sense;
-use harbor_core::fields::{Faults, typed_date};
-use harbor_core::money::Cents;
-use harbor_core::schedule::day_bounds;
-use harbor_formats::incoming::{Fields, IncomingPerson, IncomingPolicy, UNFIT};
+use chrono::NaiveDate;
+use harbor_core::coverage::holder_refusal;
+use harbor_core::fields::Faults;
+use harbor_core::people::importing::ImportKind;
+use harbor_formats::incoming::{Fields, IncomingPerson, IncomingPolicy};
 use harbor_formats::{csv_people, fhir};
-use harbor_store::people::finding;
-use harbor_store::rows::{Coverage, Payer, Person};
-use harbor_store::{Change, StoreError, coverage, people as store};
+use harbor_store::people::imports::{self, Brought};
+use harbor_store::rows::{Import, Payer};
+use harbor_store::{Change, StoreError, coverage, tidings};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::collections::HashSet;
@@ -27,6 +26,8 @@ use uuid::Uuid;
 
 /// So many people come in with one file.
 const MOST: usize = 50_000;
+/// So many lines come in with one change: everybody else saves between them.
+const AT_ONCE: usize = 500;
 
 #[derive(Debug, Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
@@ -36,6 +37,11 @@ pub struct ImportAsked {
     /// Lines, with commas, of people who come in although somebody here is likely the same: they were looked at.
     #[serde(default)]
     also: String,
+    /// The import's id, of the sender's making: how far it is is told under it, and it is taken back by it.
+    id: Option<Uuid>,
+    /// What the file is called, for the list of what came in.
+    #[serde(default)]
+    file: String,
 }
 
 impl ImportAsked {
@@ -65,6 +71,8 @@ pub struct ImportAnswer {
     /// Headings that nobody knows; their columns are left out.
     unknown_headings: Vec<String>,
     dry_run: bool,
+    /// By this it is taken back; nothing when nobody came in.
+    id: Option<Uuid>,
 }
 
 /// What happens to one row.
@@ -76,96 +84,233 @@ enum Outcome {
 }
 
 /// Imports people with their first policy. Rows that are refused or likely registered already are left
-/// out and told; all others are added in one change, or none.
+/// out and told; all others are added.
 #[utoipa::path(post, path = "/api/import/people", params(ImportAsked), request_body(content = String, content_type = "text/csv"), responses((status = 200, body = ImportAnswer), (status = 422, body = Problem)))]
 pub async fn people(state: Data<State>, me: Me, asked: Query<ImportAsked>, body: Bytes) -> Answer<ImportAnswer> {
-    let file = csv_people::read(&body).map_err(|e| Problem::refused("unreadable", e.to_string()))?;
-    bring_in(&state, &me, &asked, file.rows, file.unknown).await
+    let file = read(move || csv_people::read(&body)).await?;
+    bring_in(&state, &me, &asked, ImportKind::People, file.rows, file.unknown).await
 }
 
 /// Imports policies of people who are known here by their record number.
 #[utoipa::path(post, path = "/api/import/policies", params(ImportAsked), request_body(content = String, content_type = "text/csv"), responses((status = 200, body = ImportAnswer), (status = 422, body = Problem)))]
 pub async fn policies(state: Data<State>, me: Me, asked: Query<ImportAsked>, body: Bytes) -> Answer<ImportAnswer> {
-    let file = csv_people::read_policies(&body).map_err(|e| Problem::refused("unreadable", e.to_string()))?;
-    bring_in(&state, &me, &asked, file.rows, file.unknown).await
+    let file = read(move || csv_people::read_policies(&body)).await?;
+    bring_in(&state, &me, &asked, ImportKind::Policies, file.rows, file.unknown).await
 }
 
 /// Imports balances from before this ledger, of people who are known here by their record number. A line that
 /// came in before is not taken again.
 #[utoipa::path(post, path = "/api/import/balances", params(ImportAsked), request_body(content = String, content_type = "text/csv"), responses((status = 200, body = ImportAnswer), (status = 422, body = Problem)))]
 pub async fn balances(state: Data<State>, me: Me, asked: Query<ImportAsked>, body: Bytes) -> Answer<ImportAnswer> {
-    let file = csv_people::read_balances(&body).map_err(|e| Problem::refused("unreadable", e.to_string()))?;
-    bring_in(&state, &me, &asked, file.rows, file.unknown).await
+    let file = read(move || csv_people::read_balances(&body)).await?;
+    bring_in(&state, &me, &asked, ImportKind::Balances, file.rows, file.unknown).await
 }
 
 /// Imports people with their policies from a FHIR R4 bundle, or one Patient.
 #[utoipa::path(post, path = "/api/import/fhir", params(ImportAsked), request_body(content = String, content_type = "application/fhir+json"), responses((status = 200, body = ImportAnswer), (status = 422, body = Problem)))]
 pub async fn fhir(state: Data<State>, me: Me, asked: Query<ImportAsked>, body: Bytes) -> Answer<ImportAnswer> {
-    let rows = fhir::person::read(&body).map_err(|e| {
-        Problem::refused(
-            "unreadable",
-            format!("The file is no FHIR bundle of people: {} should be {}.", e.id, e.expected),
-        )
-    })?;
-    bring_in(&state, &me, &asked, rows, vec![]).await
+    let fault = |e: harbor_formats::Located| {
+        format!("The file is no FHIR bundle of people: {} should be {}.", e.id, e.expected)
+    };
+    let rows = read(move || fhir::person::read(&body).map_err(fault)).await?;
+    bring_in(&state, &me, &asked, ImportKind::People, rows, vec![]).await
+}
+
+/// Reads a file beside those who are served meanwhile.
+async fn read<T: Send + 'static, E: ToString + Send + 'static>(
+    work: impl FnOnce() -> Result<T, E> + Send + 'static,
+) -> Result<T, Problem> {
+    let read = actix_web::web::block(work).await.map_err(|e| Problem::refused("unreadable", e.to_string()))?;
+    read.map_err(|e| Problem::refused("unreadable", e.to_string()))
+}
+
+/// What came in from files lately, the newest first.
+#[utoipa::path(get, path = "/api/imports", responses((status = 200, body = Vec<Import>)))]
+pub async fn list(state: Data<State>) -> Answer<Vec<Import>> {
+    Ok(Json(imports::newest(&mut *state.store.reader().await?).await?))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct TakeBack {
+    /// It is known who stays, since they were worked with.
+    #[serde(default)]
+    leave_used: bool,
+}
+
+/// Takes back what came in with a file. Whoever was worked with since stays; the first time that is refused with who they
+/// are (`used-since`).
+#[utoipa::path(post, path = "/api/imports/{id}/take-back", params(("id" = Uuid, Path)), request_body = TakeBack, responses((status = 200, body = Import), (status = 422, body = Problem)))]
+pub async fn take_back(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<TakeBack>) -> Answer<Import> {
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| Ok(Json(change.take_import_back(*id, form.leave_used).await?)))
+        .await
+}
+
+/// What decides row by row, some of a file at a time.
+trait Lines {
+    /// Takes the next lines in, or says why not; each gets its outcome, and what came in is noted.
+    async fn take_in(
+        &mut self,
+        change: &mut Change<'_>,
+        rows: &[IncomingPerson],
+    ) -> Result<(Vec<Outcome>, Brought), Problem>;
 }
 
 async fn bring_in(
-    state: &State,
+    state: &Data<State>,
     me: &Me,
     asked: &ImportAsked,
+    kind: ImportKind,
     rows: Vec<IncomingPerson>,
     unknown_headings: Vec<String>,
 ) -> Answer<ImportAnswer> {
-    let (dry_run, also) = (asked.dry_run, asked.also()?);
+    let also = asked.also()?;
     if rows.len() > MOST {
         return Err(Problem::refused("too-many", format!("A file holds at most {MOST} lines; split it.")));
     }
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            if dry_run {
-                change.on_trial();
-            }
-            let payers = coverage::payers(change.conn()).await?;
-            let mut answer = ImportAnswer { rows: vec![], added: 0, twins: 0, refused: 0, unknown_headings, dry_run };
-            for row in &rows {
-                let names: Vec<&str> = ["recordNumber", "firstName", "lastName"]
-                    .iter()
-                    .filter_map(|f| row.fields.get(f).map(String::as_str))
-                    .collect();
-                let outcome = match row.fields.get("recordNumber") {
-                    Some(number) if row.fields.contains_key("amount") => carry_over(change, state, number, row).await?,
-                    Some(number) => cover_known(change, state, &payers, number, row).await?,
-                    None => import(change, state, &payers, row, also.contains(&row.line)).await?,
-                };
-                let (verdict, sentence) = match outcome {
-                    Outcome::Added(what) => {
-                        answer.added += 1;
-                        ("added", what)
+    let payers = coverage::payers(&mut *state.store.reader().await?).await?;
+    let mut run = Run {
+        state,
+        me,
+        id: asked.id.unwrap_or_else(Uuid::now_v7),
+        kind,
+        file: asked.file.chars().filter(|c| !c.is_control()).take(120).collect(),
+        answer: ImportAnswer {
+            rows: Vec::with_capacity(rows.len()),
+            added: 0,
+            twins: 0,
+            refused: 0,
+            unknown_headings,
+            dry_run: asked.dry_run,
+            id: None,
+        },
+        begun: None,
+    };
+    match kind {
+        ImportKind::People => {
+            let lines = newcomers::Newcomers::new(state, payers, also, &rows).await?;
+            run.all(lines, &rows).await?;
+        }
+        ImportKind::Policies => run.all(known::Policies { state, payers }, &rows).await?,
+        ImportKind::Balances => run.all(known::Balances { state }, &rows).await?,
+    }
+    Ok(Json(run.answer))
+}
+
+/// One file on its way in.
+struct Run<'a> {
+    state: &'a Data<State>,
+    me: &'a Me,
+    id: Uuid,
+    kind: ImportKind,
+    file: String,
+    answer: ImportAnswer,
+    /// As noted; nothing before anything came in.
+    begun: Option<Import>,
+}
+
+impl Run<'_> {
+    async fn all(&mut self, mut lines: impl Lines, rows: &[IncomingPerson]) -> Result<(), Problem> {
+        let (state, me) = (self.state, self.me);
+        if self.answer.dry_run {
+            return state
+                .store
+                .change(&me.actor(), state.now(), async |change| {
+                    change.on_trial();
+                    for some in rows.chunks(AT_ONCE) {
+                        let (outcomes, _) = lines.take_in(change, some).await?;
+                        self.tell_of(some, outcomes);
+                        self.progress(rows.len()).await;
                     }
-                    Outcome::Twin(who) => {
-                        answer.twins += 1;
-                        ("twin", who)
+                    Ok(())
+                })
+                .await;
+        }
+        for some in rows.chunks(AT_ONCE) {
+            let done = state
+                .store
+                .change(&me.actor(), state.now(), async |change| {
+                    let (outcomes, brought) = lines.take_in(change, some).await?;
+                    self.tell_of(some, outcomes);
+                    let ends = self.answer.rows.len() == rows.len();
+                    let nobody =
+                        brought.people.is_empty() && brought.policies.is_empty() && brought.balances.is_empty();
+                    // The last lines end it, whether they brought anybody or not.
+                    let unsaid = !ends || self.begun.is_none();
+                    if nobody && unsaid {
+                        change.give_up();
+                        return Ok::<_, Problem>(());
                     }
-                    Outcome::Refused(why) => {
-                        answer.refused += 1;
-                        ("refused", why)
-                    }
-                };
-                answer.rows.push(RowVerdict {
-                    line: row.line,
-                    name: names.join(" "),
-                    verdict: verdict.into(),
-                    sentence,
-                });
+                    let (id, kind) = (self.id, self.kind);
+                    let begun = self
+                        .begun
+                        .get_or_insert_with(|| imports::beginning(id, kind, self.file.clone(), rows.len(), change));
+                    begun.done = i32::try_from(self.answer.rows.len()).unwrap_or(i32::MAX);
+                    begun.added = i32::try_from(self.answer.added).unwrap_or(i32::MAX);
+                    begun.ended_at = ends.then_some(change.now);
+                    change.note_import(begun, &brought).await?;
+                    Ok(())
+                })
+                .await;
+            if let Err(problem) = done {
+                return Err(self.broken_off(problem));
             }
-            if dry_run || answer.added == 0 {
-                change.give_up();
+            self.progress(rows.len()).await;
+        }
+        self.answer.id = self.begun.as_ref().map(|begun| begun.id);
+        Ok(())
+    }
+
+    /// Why it went no further, and what is in all the same.
+    fn broken_off(&self, problem: Problem) -> Problem {
+        match self.begun.as_ref() {
+            Some(begun) if begun.done > 0 => {
+                let far = format!(
+                    "It broke off after {} lines. What came in so far stands below and can be taken back; sent again, the rest comes in.",
+                    begun.done
+                );
+                Problem { detail: format!("{} {far}", problem.detail), ..problem }
             }
-            Ok(Json(answer))
-        })
-        .await
+            _ => problem,
+        }
+    }
+
+    fn tell_of(&mut self, rows: &[IncomingPerson], outcomes: Vec<Outcome>) {
+        for (row, outcome) in rows.iter().zip(outcomes) {
+            let names: Vec<&str> = ["recordNumber", "firstName", "lastName"]
+                .iter()
+                .filter_map(|f| row.fields.get(f).map(String::as_str))
+                .collect();
+            let (count, verdict, sentence) = match outcome {
+                Outcome::Added(what) => (&mut self.answer.added, "added", what),
+                Outcome::Twin(who) => (&mut self.answer.twins, "twin", who),
+                Outcome::Refused(why) => (&mut self.answer.refused, "refused", why),
+            };
+            *count += 1;
+            self.answer.rows.push(RowVerdict {
+                line: row.line,
+                name: names.join(" "),
+                verdict: verdict.into(),
+                sentence,
+            });
+        }
+    }
+
+    /// Says how far it is; a file of a few lines is done before anybody could read it.
+    async fn progress(&self, of: usize) {
+        if of <= AT_ONCE {
+            return;
+        }
+        let told = async {
+            let mut conn = self.state.store.reader().await?;
+            tidings::progress(&mut conn, self.id, self.answer.rows.len(), of).await
+        };
+        if let Err(error) = told.await {
+            tracing::debug!(error = error.for_log(), "progress was not told");
+        }
+    }
 }
 
 fn said(faults: Faults) -> String {
@@ -179,117 +324,6 @@ fn form<T: serde::de::DeserializeOwned>(fields: &Fields, more: Value) -> Result<
         value[key] = extra.clone();
     }
     serde_json::from_value(value).map_err(|e| Problem::refused("unreadable", e.to_string()))
-}
-
-/// Adds a person with policies, unless somebody here is likely the same.
-async fn import(
-    change: &mut Change<'_>,
-    state: &State,
-    payers: &[Payer],
-    row: &IncomingPerson,
-    somebody_else: bool,
-) -> Result<Outcome, Problem> {
-    if let Some(why) = row.fields.get(UNFIT) {
-        return Ok(Outcome::Refused(why.clone()));
-    }
-    let typed: PersonForm = form(&row.fields, json!({}))?;
-    let (d, more) = match details(&typed, state.today()) {
-        Ok(checked) => checked,
-        Err(faults) => return Ok(Outcome::Refused(said(faults))),
-    };
-    // Rows before this one count too: the same person may stand in the file twice.
-    let twin = finding::likely_twins(change.conn(), &likeness(&d), 1).await?.into_iter().next();
-    if let Some((twin, score)) = twin.filter(|_| !somebody_else) {
-        let who = format!("{} {} {}", twin.record_number, twin.first_name, twin.last_name);
-        return Ok(Outcome::Twin(format!("Likely {who}: {}.", score.reasons.join(", "))));
-    }
-    // A payer that nobody knows or a date that is none speaks against the whole row.
-    for p in &row.policies {
-        if let Err(why) = policy_of(p, payers, p.holder.as_ref().map(|_| Uuid::nil()), state)? {
-            return Ok(Outcome::Refused(why));
-        }
-    }
-    let person = change.add_person(&d, more).await?;
-    let mut what = match change.is_trial() {
-        true => "Is new.".to_owned(),
-        false => format!("{} is new.", person.record_number),
-    };
-    for p in &row.policies {
-        match cover(change, state, payers, &person, p).await? {
-            Ok(()) => what.push_str(" With a policy."),
-            // The person comes in; the policy is told and entered by hand.
-            Err(why) => what.push_str(&format!(" Without its policy: {why}")),
-        }
-    }
-    Ok(Outcome::Added(what))
-}
-
-/// Adds policies to somebody who is known here.
-async fn cover_known(
-    change: &mut Change<'_>,
-    state: &State,
-    payers: &[Payer],
-    number: &str,
-    row: &IncomingPerson,
-) -> Result<Outcome, Problem> {
-    let Some(person) = store::by_record_number(change.conn(), number).await? else {
-        return Ok(Outcome::Refused(format!("Nobody here has the record number {number}.")));
-    };
-    let Some(p) = row.policies.first() else {
-        return Ok(Outcome::Refused("The line has neither a payer nor a subscriber number.".into()));
-    };
-    let policy = match policy_of(p, payers, None, state)? {
-        Ok(policy) => policy,
-        Err(why) => return Ok(Outcome::Refused(why)),
-    };
-    let held = coverage::of_person(change.conn(), person.id).await?;
-    let same = |c: &Coverage| c.payer_id == policy.payer_id && c.subscriber_number == policy.subscriber_number;
-    if held.iter().any(same) {
-        return Ok(Outcome::Twin("This policy is on file.".into()));
-    }
-    match cover(change, state, payers, &person, p).await? {
-        Ok(()) => Ok(Outcome::Added(format!("{} {} gets a policy.", person.first_name, person.last_name))),
-        Err(why) => Ok(Outcome::Refused(why)),
-    }
-}
-
-/// Carries a balance over to somebody who is known here: owed when above zero, a credit below it.
-async fn carry_over(
-    change: &mut Change<'_>,
-    state: &State,
-    number: &str,
-    row: &IncomingPerson,
-) -> Result<Outcome, Problem> {
-    let Some(person) = store::by_record_number(change.conn(), number).await? else {
-        return Ok(Outcome::Refused(format!("Nobody here has the record number {number}.")));
-    };
-    let text = |field: &str| row.fields.get(field).cloned().unwrap_or_default();
-    let amount = match Cents::parse(&text("amount")) {
-        Ok(amount) if amount.is_zero() => return Ok(Outcome::Refused("Nothing is owed.".into())),
-        Ok(amount) => amount,
-        Err(e) => return Ok(Outcome::Refused(e.to_string())),
-    };
-    let since = match text("since") {
-        typed if typed.is_empty() => state.today(),
-        typed => match typed_date::parse(&typed, state.today(), Sense::Any) {
-            Ok(day) if day > state.today() => return Ok(Outcome::Refused("It is owed since a day to come.".into())),
-            Ok(day) => day,
-            Err(e) => return Ok(Outcome::Refused(e.to_string())),
-        },
-    };
-    let mut faults = Faults::default();
-    let note = faults.optional_line("note", "Note", &text("note"), 120);
-    if !faults.0.is_empty() {
-        return Ok(Outcome::Refused(said(faults)));
-    }
-    let key = format!("{number}:{since}:{amount}");
-    let memo = if note.is_empty() { "carried over".to_owned() } else { note };
-    let since = day_bounds(state.zone, since).0;
-    if !change.carry_over(&key, person.id, amount, since, &memo).await? {
-        return Ok(Outcome::Twin("This balance came in before.".into()));
-    }
-    let what = if amount.is_negative() { "has to their credit" } else { "owes" };
-    Ok(Outcome::Added(format!("{} {} {what} {}.", person.first_name, person.last_name, amount.max(-amount))))
 }
 
 /// The policy of a line, or why it is none.
@@ -309,141 +343,46 @@ fn policy_of(
     Ok(policy(&typed, state.today()).map_err(said))
 }
 
-/// Adds one policy, or says why not and leaves nothing behind.
-async fn cover(
-    change: &mut Change<'_>,
-    state: &State,
-    payers: &[Payer],
-    person: &Person,
-    p: &IncomingPolicy,
-) -> Result<Result<(), String>, Problem> {
-    change.part(async |change| cover_or_say(change, state, payers, person, p).await).await
+/// Why somebody cannot hold a policy.
+fn cannot_hold(payers: &[Payer], policy: &coverage::Policy, name: &str, born: Option<NaiveDate>) -> Option<String> {
+    let filing = payers.iter().find(|p| p.id == policy.payer_id).map_or("", |p| &p.filing_code);
+    holder_refusal(name, born, policy.starts_on, filing)
 }
 
-/// Whoever holds the policy is found here, or registered as no patient.
-async fn cover_or_say(
+/// A policy that is to be added, and the outcome of its line.
+struct ToAdd {
+    person: Uuid,
+    policy: coverage::Policy,
+    outcome: usize,
+}
+
+/// Adds policies, together where all can stand and else one by one. Gives what came in with the line of each, and why
+/// others cannot.
+async fn add_policies(
     change: &mut Change<'_>,
-    state: &State,
-    payers: &[Payer],
-    person: &Person,
-    p: &IncomingPolicy,
-) -> Result<Result<(), String>, Problem> {
-    let holder = match &p.holder {
-        None => None,
-        Some(fields) => {
-            let typed: PersonForm = form(fields, json!({ "noPatient": true }))?;
-            let (d, more) = match details(&typed, state.today()) {
-                Ok(checked) => checked,
-                Err(faults) => return Ok(Err(format!("Its policyholder: {}", said(faults)))),
-            };
-            let known = finding::likely_twins(change.conn(), &likeness(&d), 1).await?.into_iter().next();
-            Some(match known {
-                Some((twin, _)) => twin.id,
-                None => change.add_person(&d, more).await?.id,
-            })
-        }
-    };
-    let policy = match policy_of(p, payers, holder.filter(|h| *h != person.id), state)? {
-        Ok(policy) => policy,
-        Err(why) => return Ok(Err(why)),
-    };
-    match change.add_coverage(person.id, policy).await {
-        Ok(_) => Ok(Ok(())),
+    wanted: &[ToAdd],
+) -> Result<(Vec<(usize, Uuid)>, Vec<(usize, String)>), Problem> {
+    let refusal = |done: harbor_store::Result<Vec<_>>| match done {
+        Ok(rows) => Ok(Ok(rows)),
         Err(StoreError::Refused { sentence, .. }) => Ok(Err(sentence)),
-        Err(other) => Err(other.into()),
+        Err(other) => Err(Problem::from(other)),
+    };
+    let (mut came, mut refused) = (vec![], vec![]);
+    if wanted.is_empty() {
+        return Ok((came, refused));
     }
-}
-
-/// One person with policies as a FHIR R4 bundle.
-#[utoipa::path(get, path = "/api/people/{id}/fhir", params(("id" = Uuid, Path)), responses((status = 200, content_type = "application/fhir+json", body = String), (status = 404, body = Problem)))]
-pub async fn person_as_fhir(state: Data<State>, me: Me, id: Path<Uuid>) -> Result<HttpResponse, Problem> {
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            let person = store::get(change.conn(), *id).await?;
-            let more = store::registration::of(change.conn(), person.id).await?;
-            let payers = coverage::payers(change.conn()).await?;
-            let mut policies = Vec::new();
-            for c in coverage::of_person(change.conn(), person.id).await? {
-                let holder = match c.holder_id {
-                    Some(id) => Some(outgoing(&store::get(change.conn(), id).await?)),
-                    None => None,
-                };
-                let payer = payers.iter().find(|p| p.id == c.payer_id).map_or("", |p| &p.name);
-                policies.push(IncomingPolicy { fields: outgoing_policy(&c, payer), holder });
-            }
-            let mut fields = outgoing(&person);
-            for (name, value) in [
-                ("maritalStatus", more.marital_status.map_or("", |m| m.code())),
-                ("emergencyName", more.emergency_name.as_str()),
-                ("emergencyPhone", more.emergency_phone.as_deref().unwrap_or("")),
-                ("emergencyRelation", more.emergency_relation.as_str()),
-            ] {
-                keep(&mut fields, name, value);
-            }
-            let text = fhir::person::write(&person.record_number, &fields, &policies).map_err(|e| {
-                Problem::refused("unwritable", format!("The record cannot be written as FHIR: {}.", e.expected))
-            })?;
-            // Leaving the house is recorded like a change.
-            change.audit("wrote out", "person", person.id, Some(person.id), "FHIR R4");
-            Ok(HttpResponse::Ok()
-                .content_type("application/fhir+json")
-                .insert_header((
-                    header::CONTENT_DISPOSITION,
-                    format!("attachment; filename=\"{}.fhir.json\"", person.record_number),
-                ))
-                .body(text))
-        })
-        .await
-}
-
-fn keep(fields: &mut Fields, name: &'static str, value: &str) {
-    if !value.is_empty() {
-        fields.insert(name, value.to_owned());
+    let set = |some: &[ToAdd]| some.iter().map(|w| (w.person, w.policy.clone())).collect::<Vec<_>>();
+    let all = set(wanted);
+    if let Ok(rows) = change.part(async |change| refusal(change.add_coverages(all).await)).await? {
+        came.extend(wanted.iter().zip(rows).map(|(w, row)| (w.outcome, row.id)));
+        return Ok((came, refused));
     }
-}
-
-fn outgoing(p: &Person) -> Fields {
-    let mut f = Fields::new();
-    let day = |d: Option<chrono::NaiveDate>| d.map(|d| d.to_string()).unwrap_or_default();
-    let text = |t: &Option<String>| t.clone().unwrap_or_default();
-    for (name, value) in [
-        ("firstName", p.first_name.clone()),
-        ("middleName", p.middle_name.clone()),
-        ("lastName", p.last_name.clone()),
-        ("preferredName", p.preferred_name.clone()),
-        ("formerName", p.former_name.clone()),
-        ("birthDate", day(p.birth_date)),
-        ("deceasedOn", day(p.deceased_on)),
-        ("sex", p.sex.map_or("", |s| s.code()).to_owned()),
-        ("phone", text(&p.phone)),
-        ("otherPhone", text(&p.other_phone)),
-        ("email", text(&p.email)),
-        ("addressLine", p.address_line.clone()),
-        ("addressLine2", p.address_line2.clone()),
-        ("city", p.city.clone()),
-        ("state", p.state.clone()),
-        ("postalCode", p.postal_code.clone()),
-        ("language", p.language.clone()),
-    ] {
-        keep(&mut f, name, &value);
+    for one in wanted {
+        let alone = set(std::slice::from_ref(one));
+        match change.part(async |change| refusal(change.add_coverages(alone).await)).await? {
+            Ok(rows) => came.extend(rows.into_iter().map(|row| (one.outcome, row.id))),
+            Err(why) => refused.push((one.outcome, why)),
+        }
     }
-    f
-}
-
-fn outgoing_policy(c: &Coverage, payer: &str) -> Fields {
-    let mut f = Fields::new();
-    for (name, value) in [
-        ("payer", payer.to_owned()),
-        ("subscriberNumber", c.subscriber_number.clone()),
-        ("groupNumber", c.group_number.clone()),
-        ("planName", c.plan_name.clone()),
-        ("startsOn", c.starts_on.to_string()),
-        ("endsOn", c.ends_on.map(|d| d.to_string()).unwrap_or_default()),
-        ("rank", c.rank.code().to_owned()),
-        ("relationship", c.relationship.code().to_owned()),
-    ] {
-        keep(&mut f, name, &value);
-    }
-    f
+    Ok((came, refused))
 }

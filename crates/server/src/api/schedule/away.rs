@@ -38,6 +38,9 @@ pub struct ShiftsAsked {
     #[serde(default, deserialize_with = "crate::asked::some_day")]
     to: Option<NaiveDate>,
     clinician_id: Option<Uuid>,
+    /// Those that were cancelled, each with how many of its patients have no new time yet.
+    #[serde(default)]
+    cancelled: bool,
 }
 
 /// The shifts of some days, each with how many are booked in it.
@@ -48,7 +51,11 @@ pub async fn shifts(state: Data<State>, asked: Query<ShiftsAsked>) -> Answer<Vec
         return Err(Problem::field("to", format!("Choose 1 to {MOST_DAYS} days, the last one not before the first.")));
     }
     let bounds = (day_bounds(state.zone, asked.from).0, day_bounds(state.zone, to).1);
-    Ok(Json(store::shifts_booked(&mut *state.store.reader().await?, bounds, asked.clinician_id).await?))
+    let mut conn = state.store.reader().await?;
+    Ok(Json(match asked.cancelled {
+        false => store::shifts_booked(&mut conn, bounds, asked.clinician_id).await?,
+        true => store::shifts_cancelled(&mut conn, bounds, asked.clinician_id).await?,
+    }))
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -81,6 +88,26 @@ pub async fn cancel_shifts(state: Data<State>, me: Me, form: Json<CancelShifts>)
         .change(&me.actor(), state.now(), async |change| {
             let visits = change.cancel_shifts(&form.shift_ids, &reason, state.zone).await?;
             Ok(Json(Affected { visits }))
+        })
+        .await
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct RestoreShifts {
+    shift_ids: Vec<Uuid>,
+}
+
+/// Cancelled shifts take place after all, all or none; whoever has no new time yet has the old one.
+#[utoipa::path(post, path = "/api/shifts/restore", request_body = RestoreShifts, responses((status = 200, body = Affected), (status = 422, body = Problem)))]
+pub async fn restore_shifts(state: Data<State>, me: Me, form: Json<RestoreShifts>) -> Answer<Affected> {
+    let mut faults = Faults::default();
+    some_shifts(&mut faults, &form.shift_ids);
+    faults.none_or(())?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            Ok(Json(Affected { visits: change.restore_shifts(&form.shift_ids).await? }))
         })
         .await
 }

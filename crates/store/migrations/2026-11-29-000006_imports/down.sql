@@ -1,0 +1,13 @@
+drop index claims_coverage_id_idx;
+drop index visits_coverage_id_idx;
+drop index waiting_person_id_idx;
+drop index series_person_id_idx;
+drop index merges_kept_id_idx;
+drop index relations_other_id_idx;
+drop index orders_person_id_idx;
+drop index benefit_checks_person_id_idx;
+drop index coverages_holder_id_idx;
+drop index people_responsible_id_idx;
+drop index people_merged_into_idx;
+drop table import_items;
+drop table imports;
