@@ -18,12 +18,12 @@ use harbor_store::{Change, schema};
 
 const PAYER: &str = "SALTM";
 
-fn adjustment(group: AdjustmentGroup, reason: &str, amount: Cents) -> Adjustment {
+pub(crate) fn adjustment(group: AdjustmentGroup, reason: &str, amount: Cents) -> Adjustment {
     Adjustment { group, reason: reason.into(), amount, quantity: None }
 }
 
 /// The payer's decision on one claim, with one line.
-fn decided(
+pub(crate) fn decided(
     claim: &Claim,
     visit: &Visit,
     person: &Person,

@@ -1,18 +1,20 @@
 //! What lies behind: about eighteen months of visits, with claims in every state and a ledger that adds up.
 
+mod decisions;
+
 use crate::{World, at, coded, names};
 use anyhow::Result;
 use chrono::{DateTime, Datelike, Days, Duration, NaiveDate, Utc, Weekday};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::claims::Frequency;
-use harbor_core::money::ledger::{LineDecision, Method, Transaction};
+use harbor_core::money::ledger::{Method, Transaction};
 use harbor_core::money::payments::payment;
 use harbor_core::money::{Cents, ledger};
 use harbor_core::schedule::{VisitKind, call_sign};
 use harbor_store::consult::signing;
 use harbor_store::rows::{
-    ChargeLine, Claim, LedgerTransaction, NoteSignature, Visit, VisitDiagnosis, VisitMark, WrittenPart,
+    ChargeLine, Claim, LedgerTransaction, NoteSignature, RemittedClaim, Visit, VisitDiagnosis, VisitMark, WrittenPart,
 };
 use harbor_store::{Conn, schema};
 use uuid::Uuid;
@@ -42,6 +44,8 @@ struct Rows {
     claims: Vec<Claim>,
     transactions: Vec<LedgerTransaction>,
     entries: Vec<(Uuid, String, i64, Option<i32>, String)>,
+    decided: Vec<decisions::Decided>,
+    remitted: Vec<RemittedClaim>,
 }
 
 pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
@@ -61,6 +65,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
         }
         day = day + Days::new(1);
     }
+    decisions::store(world, &mut rows, conn).await?;
     store(&rows, conn).await
 }
 
@@ -76,6 +81,8 @@ fn end_of(world: &mut World, day: NaiveDate) -> End {
         0..=60 if n < 14 => End::Denied,
         0..=80 if n < 26 => End::PatientOwes,
         _ if n < 4 => End::DidNotCome,
+        // No payer has decided about it yet.
+        _ if decisions::friday_after(day, world.day).is_none() => End::WaitsForPayer,
         _ => End::Settled,
     }
 }
@@ -133,7 +140,7 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
             .then(|| day - Days::new(20)),
         cancel_reason: None,
         left_at: moment(27, seen),
-        settled: end == End::Settled,
+        settled: false,
         version: 1,
         over_type_id: None,
         placed_at: starts_at - Duration::days(9),
@@ -152,7 +159,6 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
         ("signed", 45, &clinician.name, signed),
         ("charged", 300, "Agathe Marlowe", charged),
         ("claimed", 1_500, "clearing house", claimed),
-        ("settled", 20_000, "Agathe Marlowe", end == End::Settled),
     ];
     for (mark, minutes, name, _) in by.into_iter().filter(|(.., reached)| *reached) {
         let at = starts_at + Duration::minutes(minutes);
@@ -248,48 +254,50 @@ fn money(world: &mut World, rows: &mut Rows, visit: &Visit, policy: &harbor_stor
         made_at: visit.starts_at + Duration::hours(5),
     };
     let copay = if payer == 0 { Cents::new(2500) } else { Cents::ZERO };
-    let mut post = |key: &str, kind: &str, days: i64, transaction: Result<Transaction, ledger::LedgerRefusal>| {
-        let Ok(transaction) = transaction else { return };
-        let posted_at: DateTime<Utc> = visit.starts_at + Duration::days(days);
-        let id = world.ids.fresh();
-        rows.transactions.push(LedgerTransaction {
-            id,
-            kind: coded(kind),
-            visit_id: Some(visit.id),
-            person_id: Some(visit.person_id),
-            claim_id: (kind != "payment").then_some(claim.id),
-            remittance_id: None,
-            idempotency_key: format!("{key}:{}", visit.id),
-            posted_at,
-            posted_by: "Agathe Marlowe".into(),
-            memo: String::new(),
-            payment_id: None,
-        });
-        for e in transaction.entries() {
-            let line = e.line.and_then(|l| i32::try_from(l).ok());
-            rows.entries.push((id, e.account.code().into(), e.amount.get(), line, e.memo.clone()));
+    let decided = matches!(end, End::Settled | End::PatientOwes);
+    let friday = decisions::friday_after(visit.day, world.day).filter(|_| decided);
+    let decision = decisions::decide(world, payer, &claim, visit, policy);
+    let mut post =
+        |key: &str, kind: &str, posted_at: DateTime<Utc>, transaction: Result<Transaction, ledger::LedgerRefusal>| {
+            let transaction = transaction.ok()?;
+            let id = world.ids.fresh();
+            rows.transactions.push(LedgerTransaction {
+                id,
+                kind: coded(kind),
+                visit_id: Some(visit.id),
+                person_id: Some(visit.person_id),
+                claim_id: (kind != "payment").then_some(claim.id),
+                remittance_id: None,
+                idempotency_key: format!("{key}:{}", visit.id),
+                posted_at,
+                posted_by: "Agathe Marlowe".into(),
+                memo: String::new(),
+                payment_id: None,
+            });
+            for e in transaction.entries() {
+                let line = e.line.and_then(|l| i32::try_from(l).ok());
+                rows.entries.push((id, e.account.code().into(), e.amount.get(), line, e.memo.clone()));
+            }
+            Some(id)
+        };
+    let came = visit.starts_at;
+    post("copay", "payment", came, payment(copay, Method::Card, "approval A000001"));
+    post("charge", "charge", came, ledger::charge(&[(1, fee)], true));
+    if let (Some(friday), Some(as_sent)) = (friday, decision) {
+        let at = decisions::comes_in(friday);
+        let posted = post("decision", "decision", at, ledger::decision(&as_sent.decisions()));
+        if end == End::Settled {
+            let rest = as_sent.patient_share - copay;
+            post("rest", "payment", at + Duration::hours(2), payment(rest, Method::Transfer, ""));
         }
-    };
-    post("copay", "payment", 0, payment(copay, Method::Card, "approval A000001"));
-    post("charge", "charge", 0, ledger::charge(&[(1, fee)], true));
-    let share = match payer {
-        0 => copay + (fee.share(6500) - copay).share(2000),
-        1 => fee.share(7500),
-        _ => Cents::ZERO,
-    };
-    let allowed = fee.share([6500, 7500, 5500, 9000][payer]);
-    if matches!(end, End::Settled | End::PatientOwes) {
-        let d = LineDecision { line: Some(1), paid: allowed - share, written_off: fee - allowed, patient_share: share };
-        post("decision", "decision", 12, ledger::decision(&[d]));
-    }
-    if end == End::Settled {
-        post("rest", "payment", 15, payment(share - copay, Method::Transfer, ""));
+        if let Some(transaction) = posted {
+            rows.decided.push(decisions::Decided { payer, friday, claim_id: claim.id, transaction, as_sent });
+        }
     }
     rows.claims.push(claim);
 }
 
 async fn store(rows: &Rows, conn: &mut Conn) -> Result<()> {
-    // A visit that owes nothing after the payer's decision counts as settled whatever it was meant to be.
     macro_rules! put {
         ($table:ident, $list:expr) => {
             for chunk in $list.chunks(400) {
@@ -305,6 +313,7 @@ async fn store(rows: &Rows, conn: &mut Conn) -> Result<()> {
     put!(charge_lines, rows.lines);
     put!(claims, rows.claims);
     put!(ledger_transactions, rows.transactions);
+    put!(remitted_claims, rows.remitted);
     use schema::ledger_entries as e;
     for chunk in rows.entries.chunks(1000) {
         let values: Vec<_> = chunk
@@ -321,7 +330,7 @@ async fn store(rows: &Rows, conn: &mut Conn) -> Result<()> {
             .collect();
         diesel::insert_into(e::table).values(values).execute(conn).await?;
     }
-    // Where nothing is left although the visit was meant to be open, the line says so.
+    // Where the payer decided and nothing is left, the line says so, from the last entry on.
     diesel::sql_query(
         "with done as (
              update visits v set settled = true where not v.settled and exists (
@@ -331,8 +340,8 @@ async fn store(rows: &Rows, conn: &mut Conn) -> Result<()> {
                  where t.visit_id = v.id and e.account in ('patient', 'payer') group by e.account having sum(e.cents) <> 0)
              returning v.id)
          insert into visit_marks (visit_id, mark, at, by)
-             select m.visit_id, 'settled', m.at + interval '12 days', 'Agathe Marlowe'
-             from visit_marks m join done on done.id = m.visit_id where m.mark = 'charged'",
+             select done.id, 'settled', (select max(t.posted_at) from ledger_transactions t where t.visit_id = done.id), 'Agathe Marlowe'
+             from done",
     )
     .execute(conn)
     .await?;

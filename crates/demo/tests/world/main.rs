@@ -39,7 +39,7 @@ impl World {
 }
 
 /// What must not be, each with a query that finds it.
-const NEVER: [(&str, &str); 15] = [
+const NEVER: [(&str, &str); 17] = [
     (
         "somebody is at two places at once",
         "select a.id from visits a join visits b on a.person_id = b.person_id and a.id < b.id
@@ -71,6 +71,14 @@ const NEVER: [(&str, &str); 15] = [
     ("an e-mail address that could be somebody's", "select id from people where email is not null and email not like '%@example.org'"),
     ("a postal code that is in use", r"select id from people where postal_code is not null and postal_code !~ '^0499[89]'"),
     ("a transaction that does not sum to zero", "select transaction_id from ledger_entries group by 1 having sum(cents) <> 0"),
+    ("a posting of a time to come", "select id from ledger_transactions where posted_at > $day + 1"),
+    (
+        "something left for the patient that no payer explains",
+        "select t.id from ledger_transactions t where t.kind = 'decision' and exists (
+             select from ledger_entries e where e.transaction_id = t.id and e.account = 'patient' and e.cents > 0)
+         and not exists (select from remitted_claims r where r.transaction_id = t.id
+             and exists (select from unnest(r.explanation) x where x like '%(patient responsibility)'))",
+    ),
     ("a paid claim of a visit that nobody signed", "select c.id from claims c join visits v on v.id = c.visit_id where c.state in ('sent', 'accepted', 'paid') and not exists (select from visit_marks m where m.visit_id = v.id and m.mark = 'signed')"),
     ("a minor who answers for themselves", "select id from people where responsible_id = id and age($day, birth_date) < interval '18 years'"),
     ("a visit with the wrong clinic's children", "select v.id from visits v join people p on p.id = v.person_id join staff s on s.id = v.clinician_id where s.login = 'ifeoma' and age(v.day, p.birth_date) >= interval '19 years'"),

@@ -330,7 +330,7 @@ async fn a_cancelled_shift_takes_place_after_all_for_whoever_has_no_new_time_yet
     assert_eq!(restore().await.ok()["visits"], booked.len() - 1);
     assert_eq!((slots().await, cancelled().await), (open, None));
     for visit in &booked {
-        let now = desk.get(&format!("/api/visits/{visit}")).await["visit"].clone();
+        let now = desk.get(&format!("/api/visits/{visit}")).await["card"]["visit"].clone();
         let moved = line["visitId"] == visit.as_str();
         assert_eq!((&now["rebook"], now["slotId"] == line["slotId"]), (&json!(false), moved), "{now}");
     }

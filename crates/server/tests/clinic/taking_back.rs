@@ -109,8 +109,9 @@ async fn policies_and_balances_are_taken_back_and_people_who_were_here_stay() {
 async fn a_long_file_comes_in_part_by_part_and_screens_are_told_once_each() {
     let product = Product::start().await.unwrap();
     let manager = Hand::sign_in(&product, "soren").await;
-    let line = |n: usize| format!("\nRopewalk{},Runa{n},{}/{}/{}", n % 7, n % 12 + 1, n % 28 + 1, 1930 + n / 14);
-    let file = (0..1_100).fold("last,first,dob".to_owned(), |text, n| text + &line(n));
+    // Without a birth date nobody is taken for another of a name that is only alike.
+    let line = |n: usize| format!("\nRopewalk{},Runa{n}", n % 7);
+    let file = (0..1_100).fold("last,first".to_owned(), |text, n| text + &line(n));
     let desk = Hand::sign_in(&product, "junia").await;
     let mut live =
         desk.http.get(format!("{}/api/live", desk.base)).header("cookie", &desk.cookie).send().await.unwrap();
