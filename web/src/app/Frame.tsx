@@ -1,6 +1,6 @@
 import { Coming } from '../ui/Unanswered';
 import { Activity, CalendarDays, FlaskConical, Receipt, Settings as Gear, Sun, Users } from 'lucide-react';
-import { lazy, Suspense, useState } from 'react';
+import { Suspense, useEffect, useState } from 'react';
 import { NavLink, Navigate, Route, Routes, useLocation, useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { api, setCsrf, useDo, useLook } from '../api/client';
@@ -24,6 +24,8 @@ import {
   space,
   spineWidth,
 } from '../ui/tokens';
+import { Arriving } from '../ui/Arriving';
+import * as Area from './areas';
 import { CommandBar } from './CommandBar';
 import { Companion } from './Companion';
 import { editHere, stepItem } from './items';
@@ -38,17 +40,6 @@ import { useMay, useSession } from './session';
 import { Undoing } from './undo';
 import { useTimes } from './words';
 import { waitingCount } from './queries';
-
-const Today = lazy(() => import('../areas/visit_line/Today'));
-const Schedule = lazy(() => import('../areas/schedule/Schedule'));
-const InClinic = lazy(() => import('../areas/arrival/InClinic'));
-const People = lazy(() => import('../areas/people/People'));
-const PersonPage = lazy(() => import('../areas/people/PersonPage'));
-const VisitPage = lazy(() => import('../areas/visit_line/VisitPage'));
-const Results = lazy(() => import('../areas/orders/Results'));
-const Billing = lazy(() => import('../areas/claims/Billing'));
-const MePage = lazy(() => import('../areas/house/Me'));
-const SettingsPage = lazy(() => import('../areas/house/Settings'));
 
 const Shell = styled.div<{ $folded: boolean }>`
   height: 100%;
@@ -249,6 +240,15 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
     navigate('/today');
     window.dispatchEvent(new Event('harbor-signed-out'));
   };
+  useEffect(() => Area.fetchQuietly(), []);
+  // A person and the list of people are two places; the parts of a visit are one.
+  const [area, ...within] = location.pathname.split('/').slice(1);
+  const place = area === 'people' ? `people ${within.length}` : (area ?? '');
+  const coming = (
+    <Page>
+      <Coming rows={8} />
+    </Page>
+  );
   const mine = areas.filter((a) => !a.needs || me.permissions.includes(a.needs));
   return (
     <Shell $folded={folded || inHand === null}>
@@ -296,31 +296,27 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
         </Button>
       </Top>
       <Work id="work">
-        <Suspense
-          fallback={
-            <Page>
-              <Coming rows={8} />
-            </Page>
-          }
-        >
+        <Suspense fallback={coming}>
           {me.secondFactorWanted ? (
-            <MePage />
+            <Area.MePage />
           ) : (
-            <Routes>
-              <Route path="/" element={<Navigate to="/today" replace />} />
-              <Route path="/today" element={<Today />} />
-              <Route path="/schedule" element={<Schedule />} />
-              <Route path="/in-clinic" element={<InClinic />} />
-              <Route path="/people" element={<People />} />
-              <Route path="/people/:id" element={<PersonPage key={location.pathname} />} />
-              <Route path="/visits/:id/:part" element={<VisitPage />} />
-              <Route path="/visits/:id" element={<Navigate to="note" replace />} />
-              <Route path="/results" element={<Results />} />
-              <Route path="/billing" element={<Billing />} />
-              <Route path="/settings" element={<SettingsPage />} />
-              <Route path="/me" element={<MePage />} />
-              <Route path="*" element={<Navigate to="/today" replace />} />
-            </Routes>
+            <Arriving place={place} frame={coming}>
+              <Routes>
+                <Route path="/" element={<Navigate to="/today" replace />} />
+                <Route path="/today" element={<Area.Today />} />
+                <Route path="/schedule" element={<Area.Schedule />} />
+                <Route path="/in-clinic" element={<Area.InClinic />} />
+                <Route path="/people" element={<Area.People />} />
+                <Route path="/people/:id" element={<Area.PersonPage key={location.pathname} />} />
+                <Route path="/visits/:id/:part" element={<Area.VisitPage />} />
+                <Route path="/visits/:id" element={<Navigate to="note" replace />} />
+                <Route path="/results" element={<Area.Results />} />
+                <Route path="/billing" element={<Area.Billing />} />
+                <Route path="/settings" element={<Area.SettingsPage />} />
+                <Route path="/me" element={<Area.MePage />} />
+                <Route path="*" element={<Navigate to="/today" replace />} />
+              </Routes>
+            </Arriving>
           )}
         </Suspense>
       </Work>

@@ -143,6 +143,7 @@ export const part = {
   list: '290px',
   quay: '310px',
   pane: '340px',
+  wideTable: '960px',
 };
 /** Schedule: pixels of one minute, and the width of a clinician's column. */
 export const minuteHeight = 2.2;

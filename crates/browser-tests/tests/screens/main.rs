@@ -7,6 +7,7 @@ mod day_view;
 mod discreet;
 mod doors;
 mod drafts;
+mod first_views;
 mod journey;
 mod keys;
 mod pages;

@@ -11,8 +11,9 @@ import { dollars, plainDate, useIdentity, useTimes } from '../../app/words';
 import { Button, Check, Choose } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
 import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag, type Tone } from '../../ui/layout';
-import { ring, ringGap } from '../../ui/tokens';
+import { part, ring, ringGap } from '../../ui/tokens';
 import { claim as claimQuery, claims } from './queries';
+import { useGradually } from '../../ui/gradually';
 
 type State = Schemas['ClaimState'];
 
@@ -125,6 +126,14 @@ function History({ id, onClose }: { id: string; onClose: () => void }) {
   );
 }
 
+/** Of the columns, in per cent. */
+const widths = [5, 9, 19, 11, 20, 9, 11, 16];
+
+const Steady = styled(Table)`
+  table-layout: fixed;
+  min-width: ${part.wideTable};
+`;
+
 export function ClaimsList() {
   const { setInHand } = useSession();
   const [state, setState] = useState('');
@@ -137,6 +146,7 @@ export function ClaimsList() {
   const look = useLook(claims(state));
   const states = [{ id: '', label: 'All' }, ...useWords('claimStates')];
   const list = look.data ?? [];
+  const inSight = useGradually(list);
   // Whoever comes from a visit comes for its claim.
   const [params] = useSearchParams();
   const wanted = params.get('visit');
@@ -203,7 +213,13 @@ export function ClaimsList() {
       )}
       {list.length > 0 && (
         <Scroller>
-          <Table>
+          <Steady>
+            {/* Set beforehand: rows that come later move nothing. */}
+            <colgroup>
+              {widths.map((width, n) => (
+                <col key={n} style={{ width: `${width}%` }} />
+              ))}
+            </colgroup>
             <thead>
               <tr>
                 <th aria-label="Chosen" />
@@ -217,7 +233,7 @@ export function ClaimsList() {
               </tr>
             </thead>
             <tbody>
-              {list.map(({ claim, person, payer, visit }) => (
+              {inSight.map(({ claim, person, payer, visit }) => (
                 <tr
                   key={claim.id}
                   data-selected={picked.includes(claim.id)}
@@ -266,7 +282,7 @@ export function ClaimsList() {
                 </tr>
               ))}
             </tbody>
-          </Table>
+          </Steady>
         </Scroller>
       )}
       {opened && <History id={opened} onClose={() => setOpened(null)} />}

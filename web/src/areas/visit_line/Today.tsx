@@ -220,7 +220,7 @@ export default function Today() {
           )}
         </Group>
       ))}
-      {may('edit_coverage') && me.staff.role === 'front_desk' && <AskTomorrow />}
+      {look.data && may('edit_coverage') && me.staff.role === 'front_desk' && <AskTomorrow />}
       {look.data && groups.size === 0 && (
         <Empty>
           Nothing waits for you. What stands between a visit and its next mark, and is yours to clear, appears here by
