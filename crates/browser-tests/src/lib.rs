@@ -386,6 +386,16 @@ pub async fn beside() -> RwLockReadGuard<'static, ()> {
 /// Runs a journey; what the browser showed at a failure is kept for looking at.
 pub async fn journey(name: &str, walk: impl AsyncFnOnce(&Browser) -> Result<()>) {
     let _beside = beside().await;
+    at_one_desk(name, walk).await;
+}
+
+/// A journey that is measured by the clock.
+pub async fn journey_by_the_clock(name: &str, walk: impl AsyncFnOnce(&Browser) -> Result<()>) {
+    let _alone = BY_THE_CLOCK.write().await;
+    at_one_desk(name, walk).await;
+}
+
+async fn at_one_desk(name: &str, walk: impl AsyncFnOnce(&Browser) -> Result<()>) {
     let product = Product::start().await.expect("product");
     let browser = Browser::open(product.address(), 1280, 800).await.expect("browser");
     let outcome = walk(&browser).await;
