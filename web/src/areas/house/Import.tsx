@@ -109,15 +109,16 @@ export function Import() {
           </FileTrigger>
           <Small>{kinds[kind].hint} First you see what would happen.</Small>
         </Row>
-        {refusal && (
-          <Notice $tone="coral" role="alert">
-            {refusal.message}
-          </Notice>
-        )}
         {busy && (
           <Meter aria-label={`Reading ${name}`} value={progress?.done ?? 0} maxValue={progress?.of ?? 1}>
             {progress ? `${progress.done} of ${progress.of} lines` : `Reading ${name} …`}
           </Meter>
+        )}
+        <Imports now={now} />
+        {refusal && (
+          <Notice $tone="coral" role="alert">
+            {refusal.message}
+          </Notice>
         )}
         {!busy && answer && (
           <>
@@ -183,7 +184,6 @@ export function Import() {
             )}
           </>
         )}
-        <Imports now={now} />
       </Stack>
     </Sheet>
   );
