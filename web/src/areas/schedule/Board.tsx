@@ -26,22 +26,23 @@ export type BoardShows = {
 /** The columns in sight, with one more on each side. */
 function useInSight(pixels: number) {
   const box = useRef<HTMLDivElement>(null);
-  const [sight, setSight] = useState({ first: 0, last: 12 });
+  // At first as many as could fit into the window: drawn once, not again after measuring.
+  const [sight, setSight] = useState(() => ({ first: 0, last: Math.ceil(window.innerWidth / pixels) }));
   useEffect(() => {
+    const at = box.current;
+    if (!at) return;
     const look = () => {
-      const at = box.current;
-      if (!at) return;
       const first = Math.max(0, Math.floor(at.scrollLeft / pixels) - 1);
       const last = first + Math.ceil(at.clientWidth / pixels) + 1;
-      setSight((was) => (was.first === first && was.last === last ? was : { first, last }));
+      setSight((was) => (was.first === first && was.last >= last && was.last <= last + 2 ? was : { first, last }));
     };
-    look();
-    const at = box.current;
-    at?.addEventListener('scroll', look, { passive: true });
-    window.addEventListener('resize', look);
+    // It tells the width when the layout is done, where asking for it would bring the layout about.
+    const resized = new ResizeObserver(look);
+    resized.observe(at);
+    at.addEventListener('scroll', look, { passive: true });
     return () => {
-      at?.removeEventListener('scroll', look);
-      window.removeEventListener('resize', look);
+      resized.disconnect();
+      at.removeEventListener('scroll', look);
     };
   }, [pixels]);
   return { box, sight };
