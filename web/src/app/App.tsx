@@ -1,9 +1,8 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { useEffect, useMemo, useState } from 'react';
+import { lazy, Suspense, useEffect, useMemo, useState } from 'react';
 import { BrowserRouter } from 'react-router';
 import { api, Refusal, setCsrf, useLook } from '../api/client';
 import { GlobalStyle } from '../ui/global';
-import { Frame } from './Frame';
 import { forgetUsed } from './CommandBar';
 import { forgetEverything } from './kept';
 import { Lock } from './Lock';
@@ -14,6 +13,10 @@ import { SignIn } from './SignIn';
 import { type InHand, type Me, SessionProvider } from './session';
 import { UndoProvider } from './undo';
 import { clinic as clinicQuery } from './queries';
+
+// Fetched at once, but nobody waits for it to see where to sign in.
+const frame = import('./Frame');
+const Frame = lazy(() => frame.then((m) => ({ default: m.Frame })));
 
 const client = new QueryClient({
   defaultOptions: {
@@ -57,7 +60,9 @@ function SignedIn({ me }: { me: Me }) {
       value={{ me, clinic: clinic.data, discreet, setDiscreet, site, setSite, inHand, setInHand, now, openKeys }}
     >
       <UndoProvider>
-        <Frame keysOpen={keysOpen} closeKeys={() => setKeysOpen(false)} />
+        <Suspense fallback={null}>
+          <Frame keysOpen={keysOpen} closeKeys={() => setKeysOpen(false)} />
+        </Suspense>
       </UndoProvider>
     </SessionProvider>
   );
