@@ -15,3 +15,4 @@ mod presses;
 mod registration;
 mod schedule;
 mod supply;
+mod taking_back;
