@@ -1,8 +1,6 @@
 //! What a change tells: other screens over LISTEN/NOTIFY, and the one that made it with its answer.
 
 use crate::change::CHANNEL;
-use crate::codes::Code;
-use crate::topic::Topic;
 use crate::{Conn, Result, codes};
 use chrono::NaiveDate;
 use diesel::prelude::*;
@@ -44,18 +42,18 @@ pub(crate) fn pass_on(tidings: Vec<Tiding>) {
     let _ = TOLD.try_with(|told| told.borrow_mut().extend(tidings));
 }
 
-/// How far something long has come.
+/// How far something long has come: no tiding, since nothing is stale for it, but told on the same line.
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize)]
-pub struct Progress {
-    topic: codes::Topic,
-    pub id: Uuid,
-    pub done: usize,
-    pub of: usize,
+struct Progress {
+    topic: &'static str,
+    id: Uuid,
+    done: usize,
+    of: usize,
 }
 
 /// Tells every screen how far something long has come; at once, while its own change is still open on another connection.
 pub async fn progress(conn: &mut Conn, id: Uuid, done: usize, of: usize) -> Result<()> {
-    let said = Progress { topic: Code(Topic::Progress), id, done, of };
+    let said = Progress { topic: "progress", id, done, of };
     notify(conn, &serde_json::json!(said).to_string()).await
 }
 

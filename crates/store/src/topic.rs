@@ -21,8 +21,6 @@ coded! {
         Result = "result", "a result";
         Till = "till", "a till";
         Import = "import", "what came in from files";
-        /// How far something long has come; it changes nothing by itself.
-        Progress = "progress", "how far something has come";
         /// The session's own stream ends by it.
         Session = "session", "a session";
         /// Work to hand over waits; no screen shows it.

@@ -5705,7 +5705,7 @@ export interface components {
             messages: number;
         };
         /** @enum {string} */
-        Topic: "visit" | "note" | "person" | "schedule" | "clinic" | "waiting" | "message" | "groups" | "prices" | "claim" | "batch" | "remittance" | "result" | "till" | "import" | "progress" | "session" | "job" | "everything";
+        Topic: "visit" | "note" | "person" | "schedule" | "clinic" | "waiting" | "message" | "groups" | "prices" | "claim" | "batch" | "remittance" | "result" | "till" | "import" | "session" | "job" | "everything";
         TransactionView: {
             /** Format: date-time */
             at: string;

@@ -4,7 +4,7 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { own, tell } from '../api/client';
 import { askSession } from './presence';
-import type { Tiding, Topic } from './tidings';
+import type { Tiding } from './tidings';
 
 /** How far something long has come. */
 export interface Progress {
@@ -14,7 +14,7 @@ export interface Progress {
   of: number;
 }
 
-type Heard = Progress | (Tiding & { topic: Exclude<Topic, 'progress'> });
+type Heard = Progress | Tiding;
 
 /** Where it is told; it makes nothing stale. */
 const progress = new EventTarget();

@@ -131,6 +131,10 @@ async fn a_long_file_comes_in_part_by_part_and_screens_are_told_once_each() {
     assert_eq!(far, [500, 1_000, 1_100]);
     assert!(told.iter().any(|t| t["topic"] == "everything"));
     assert!(told.iter().filter(|t| t["topic"] == "person").count() <= 200, "not one tiding for each of a thousand");
+    // Under an id that another file came in under nothing is added to that one.
+    let other = manager.send(&path, "text/csv", b"last,first\nSaltbox,Pim".to_vec()).await;
+    assert!(other.detail().contains("came in before"), "{}", other.body);
+    assert!(manager.person("Pim%20Saltbox").await.is_null());
     take_back(&manager, &came, false).await.ok();
     assert!(manager.person("Runa77%20Ropewalk0").await.is_null());
     product.stop().await.unwrap();

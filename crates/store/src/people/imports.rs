@@ -77,11 +77,20 @@ async fn pointed_at(conn: &mut Conn, table: &str, ids: &[Uuid], with_them: &[Uui
 }
 
 impl Change<'_> {
-    /// Begins an import, or goes on with it: notes how far it is and what the last lines brought. Refused when somebody
-    /// took it back meanwhile.
+    /// Begins an import; one is never taken for another that came in before.
+    pub async fn begin_import(&mut self, row: &Import) -> Result<()> {
+        use imports as i;
+        let begun =
+            diesel::insert_into(i::table).values(row).on_conflict(i::id).do_nothing().execute(self.conn()).await?;
+        match begun {
+            0 => Err(StoreError::refused("import", "An import of this id came in before; send it under another.")),
+            _ => Ok(()),
+        }
+    }
+
+    /// Notes how far an import is and what the last lines brought. Refused when somebody took it back meanwhile.
     pub async fn note_import(&mut self, row: &Import, brought: &Brought) -> Result<()> {
         use {import_items as x, imports as i};
-        diesel::insert_into(i::table).values(row).on_conflict(i::id).do_nothing().execute(self.conn()).await?;
         let noted = diesel::update(i::table.filter(i::id.eq(row.id).and(i::undone_at.is_null())))
             .set((i::done.eq(row.done), i::added.eq(row.added), i::ended_at.eq(row.ended_at)))
             .execute(self.conn())

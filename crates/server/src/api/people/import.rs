@@ -243,14 +243,19 @@ impl Run<'_> {
                         change.give_up();
                         return Ok::<_, Problem>(());
                     }
-                    let (id, kind) = (self.id, self.kind);
-                    let begun = self
-                        .begun
-                        .get_or_insert_with(|| imports::beginning(id, kind, self.file.clone(), rows.len(), change));
+                    let mut begun = match self.begun.clone() {
+                        Some(begun) => begun,
+                        None => {
+                            let row = imports::beginning(self.id, self.kind, self.file.clone(), rows.len(), change);
+                            change.begin_import(&row).await?;
+                            row
+                        }
+                    };
                     begun.done = i32::try_from(self.answer.rows.len()).unwrap_or(i32::MAX);
                     begun.added = i32::try_from(self.answer.added).unwrap_or(i32::MAX);
                     begun.ended_at = ends.then_some(change.now);
-                    change.note_import(begun, &brought).await?;
+                    change.note_import(&begun, &brought).await?;
+                    self.begun = Some(begun);
                     Ok(())
                 })
                 .await;
