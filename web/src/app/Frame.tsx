@@ -211,29 +211,32 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
       navigate(path);
     },
   });
-  useKeys({
-    'ctrl+k': () => setCommandOpen(true),
-    '/': () => setCommandOpen(true),
-    '?': openKeys,
-    '.': () => void moving.move('next'),
-    ',': () => void moving.move('back'),
-    '[': () => void stepItem(-1),
-    ']': () => void stepItem(1),
-    e: () => void editHere(),
-    d: () => setDiscreet(!discreet),
-    o: () => navigate('/schedule?open=1'),
-    g: () => setGoing(true),
-    ...go('t', '/today'),
-    ...go('s', '/schedule'),
-    ...go('c', '/in-clinic'),
-    ...go('p', '/people'),
-    ...go('r', '/results'),
-    ...go('b', '/billing'),
-    'ctrl+enter': () => {
-      const button = mainAction();
-      if (button && !button.disabled) button.click();
+  useKeys(
+    {
+      'ctrl+k': () => setCommandOpen(true),
+      '/': () => setCommandOpen(true),
+      '?': openKeys,
+      '.': () => void moving.move('next'),
+      ',': () => void moving.move('back'),
+      '[': () => void stepItem(-1),
+      ']': () => void stepItem(1),
+      e: () => void editHere(),
+      d: () => setDiscreet(!discreet),
+      o: () => navigate('/schedule?open=1'),
+      g: () => setGoing(true),
+      ...go('t', '/today'),
+      ...go('s', '/schedule'),
+      ...go('c', '/in-clinic'),
+      ...go('p', '/people'),
+      ...go('r', '/results'),
+      ...go('b', '/billing'),
+      'ctrl+enter': () => {
+        const button = mainAction();
+        if (button && !button.disabled) button.click();
+      },
     },
-  });
+    'frame',
+  );
   const leave = async () => {
     await run(() => api.POST('/api/sign-out'));
     setCsrf('');

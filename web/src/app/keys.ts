@@ -1,6 +1,6 @@
 /** Keys of a screen; they rest while somebody types. */
 
-import { useEffect, useRef } from 'react';
+import { type RefObject, useEffect, useRef } from 'react';
 
 export type Keys = Record<string, () => void>;
 
@@ -8,26 +8,35 @@ const typing = (target: EventTarget | null) =>
   target instanceof HTMLElement &&
   (target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName));
 
-export function useKeys(keys: Keys) {
+/** Whose keys act, the outermost first: what a screen does with a key stands, whichever of them was mounted first. */
+const heard: { frame: RefObject<Keys>[]; screen: RefObject<Keys>[] } = { frame: [], screen: [] };
+
+function listen(event: KeyboardEvent) {
+  const name = `${event.ctrlKey || event.metaKey ? 'ctrl+' : ''}${event.key.toLowerCase()}`;
+  // A search passes its keys on to the list below it: what counts is where the typing goes.
+  // Ctrl+A belongs to the text while somebody types.
+  const always = name.startsWith('ctrl+') && name !== 'ctrl+a';
+  if ((typing(event.target) || typing(document.activeElement)) && !always) return;
+  if (document.querySelector('[role=dialog]') && !name.startsWith('ctrl+')) return;
+  for (const keys of [...heard.frame, ...heard.screen]) {
+    const act = keys.current[name];
+    if (!act) continue;
+    event.preventDefault();
+    act();
+  }
+}
+
+export function useKeys(keys: Keys, of: 'frame' | 'screen' = 'screen') {
   const latest = useRef(keys);
   useEffect(() => {
     latest.current = keys;
   });
   useEffect(() => {
-    const listen = (event: KeyboardEvent) => {
-      const name = `${event.ctrlKey || event.metaKey ? 'ctrl+' : ''}${event.key.toLowerCase()}`;
-      // A search passes its keys on to the list below it: what counts is where the typing goes.
-      // Ctrl+A belongs to the text while somebody types.
-      const always = name.startsWith('ctrl+') && name !== 'ctrl+a';
-      if ((typing(event.target) || typing(document.activeElement)) && !always) return;
-      if (document.querySelector('[role=dialog]') && !name.startsWith('ctrl+')) return;
-      const act = latest.current[name];
-      if (act) {
-        event.preventDefault();
-        act();
-      }
+    if (heard.frame.length + heard.screen.length === 0) window.addEventListener('keydown', listen);
+    heard[of].push(latest);
+    return () => {
+      heard[of] = heard[of].filter((k) => k !== latest);
+      if (heard.frame.length + heard.screen.length === 0) window.removeEventListener('keydown', listen);
     };
-    window.addEventListener('keydown', listen);
-    return () => window.removeEventListener('keydown', listen);
-  }, []);
+  }, [of]);
 }
