@@ -103,8 +103,9 @@ impl<'a> Change<'a> {
     /// What was told, with whose it is and where it shows.
     async fn tidings(&mut self) -> Result<Vec<Tiding>> {
         if self.told.len() > MOST_TOLD {
-            let topic = Code(Topic::Everything);
-            return Ok(vec![Tiding { topic, id: Uuid::nil(), person: None, days: vec![], change: self.id }]);
+            // What wakes work or ends a stream is no screen's to look at again: it is told all the same.
+            self.told.retain(|(topic, _)| matches!(topic, Topic::Job | Topic::Session));
+            self.told.push((Topic::Everything, Uuid::nil()));
         }
         let visits: Vec<Uuid> = self.told.iter().filter(|(t, _)| *t == Topic::Visit).map(|(_, id)| *id).collect();
         let about = tidings::about_visits(&mut self.conn, &visits).await?;
