@@ -1,5 +1,6 @@
 import { Coming } from '../ui/Unanswered';
 import { Activity, CalendarDays, FlaskConical, Receipt, Settings as Gear, Sun, Users } from 'lucide-react';
+import { useQueryClient } from '@tanstack/react-query';
 import { Suspense, useEffect, useState } from 'react';
 import { NavLink, Navigate, Route, Routes, useLocation, useNavigate } from 'react-router';
 import styled from 'styled-components';
@@ -24,6 +25,8 @@ import {
   space,
   spineWidth,
 } from '../ui/tokens';
+import { inClinic } from '../areas/arrival/queries';
+import { day as scheduleOf } from '../areas/schedule/queries';
 import { Arriving } from '../ui/Arriving';
 import * as Area from './areas';
 import { CommandBar } from './CommandBar';
@@ -204,10 +207,17 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
   const { run } = useDo();
   useLive(useLocked());
   const moving = useMoveInHand();
+  const client = useQueryClient();
+  /** What the area will ask first is asked while it is still being drawn. */
+  const askAhead = (path: string) => {
+    if (path === '/schedule') void client.prefetchQuery(scheduleOf(clinic.today));
+    if (path === '/in-clinic') void client.prefetchQuery(inClinic());
+  };
   const go = (letter: string, path: string) => ({
     [letter]: () => {
       if (!going) return;
       setGoing(false);
+      askAhead(path);
       navigate(path);
     },
   });
@@ -257,7 +267,7 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
     <Shell $folded={folded || inHand === null}>
       <Spine aria-label="Areas">
         {mine.map(({ to, word, icon: Icon, phone: onPhone }) => (
-          <NavLink key={to} to={to} data-phone={onPhone}>
+          <NavLink key={to} to={to} data-phone={onPhone} onClick={() => askAhead(to)}>
             <Icon size={icon.large} aria-hidden />
             {word}
           </NavLink>

@@ -4,47 +4,40 @@
 import { Link } from 'react-router';
 import styled from 'styled-components';
 import type { Schemas } from '../api/client';
-import { color, font, hair, rail, size, space, strip, stroke } from './tokens';
+import { color, font, rail, size, space, strip, stroke } from './tokens';
 
 type Line = Schemas['LineView'];
 type Mark = Schemas['MarkView'];
 
 const state = (mark: Mark) => (mark.at ? 'reached' : mark.current ? 'current' : 'ahead');
 
-const Strip = styled.span<{ $tight: boolean }>`
+const Strip = styled.span`
   display: inline-flex;
   flex-wrap: wrap;
   align-items: center;
   gap: 0 ${space(2)};
   max-width: 100%;
   /* The nine stay on one line; the words go below them where there is no room beside. */
-  > span {
-    display: inline-flex;
-    align-items: center;
+  > svg {
+    display: block;
     min-width: 0;
     max-width: 100%;
-    gap: ${(p) => (p.$tight ? strip.tightGap : strip.gap)};
+    flex-shrink: 1;
+    fill: ${color.well};
+    stroke: ${color.line};
+    stroke-width: ${strip.line};
   }
-  i {
-    display: block;
-    width: ${(p) => (p.$tight ? strip.tightMark : strip.mark)};
-    height: ${strip.height};
-    border-radius: ${strip.corner};
-    background: ${color.well};
-    border: ${hair};
+  [data-state='reached'] {
+    fill: ${color.kelp};
+    stroke: ${color.kelp};
   }
-  i[data-state='reached'] {
-    background: ${color.kelp};
-    border-color: ${color.kelp};
+  [data-state='current'] {
+    fill: ${color.sheet};
+    stroke: ${color.indigo};
+    stroke-width: ${strip.ring};
   }
-  i[data-state='current'] {
-    height: ${strip.current};
-    background: ${color.sheet};
-    border: ${stroke.thin} solid ${color.indigo};
-  }
-  i[data-state='current'][data-blocked='true'] {
-    border-color: ${color.brass};
-    clip-path: polygon(0 0, 100% 0, 100% 55%, 70% 100%, 0 100%);
+  [data-state='current'][data-blocked='true'] {
+    stroke: ${color.brass};
   }
   small {
     font-size: ${size.small};
@@ -52,6 +45,48 @@ const Strip = styled.span<{ $tight: boolean }>`
     white-space: nowrap;
   }
 `;
+
+/** A box with round corners; a notched one lacks its lower right one. */
+function box(x: number, y: number, width: number, height: number, notched = false) {
+  const r = strip.corner;
+  const corner = notched
+    ? `v${height * 0.55 - r}l${-width * 0.3} ${height * 0.45}`
+    : `v${height - 2 * r}a${r} ${r} 0 0 1 ${-r} ${r}`;
+  const bottom = notched ? width * 0.7 - r : width - 2 * r;
+  return (
+    `M${x + r} ${y}h${width - 2 * r}a${r} ${r} 0 0 1 ${r} ${r}${corner}` +
+    `h${-bottom}a${r} ${r} 0 0 1 ${-r} ${-r}v${-(height - 2 * r)}a${r} ${r} 0 0 1 ${r} ${-r}z`
+  );
+}
+
+/** The nine as one picture of three shapes: a board has hundreds of them, and an element for each mark takes its time. */
+function Marks({ marks, tight }: { marks: Mark[]; tight: boolean }) {
+  const [wide, gap] = tight ? [strip.tightMark, strip.tightGap] : [strip.mark, strip.gap];
+  const shapes = { reached: '', current: '', ahead: '' };
+  let blocked = false;
+  let x = 0;
+  for (const m of marks) {
+    const is = state(m);
+    const [high, line] = is === 'current' ? [strip.current, strip.ring] : [strip.height, strip.line];
+    if (is === 'current') blocked = m.blockers.length > 0;
+    // A stroke lies half outside of its shape.
+    shapes[is] += box(
+      x + line / 2,
+      (strip.current - high + line) / 2,
+      wide - line,
+      high - line,
+      is === 'current' && blocked,
+    );
+    x += wide + gap;
+  }
+  return (
+    <svg width={x - gap} height={strip.current} viewBox={`0 0 ${x - gap} ${strip.current}`} aria-hidden>
+      {shapes.reached && <path data-state="reached" d={shapes.reached} />}
+      {shapes.ahead && <path d={shapes.ahead} />}
+      {shapes.current && <path data-state="current" data-blocked={blocked} d={shapes.current} />}
+    </svg>
+  );
+}
 
 /** What the line says in one sentence, for those who hear it. */
 export function lineInWords(line: Line): string {
@@ -68,12 +103,8 @@ export function CompactLine({ line, words = true }: { line: Line; words?: boolea
   const current = line.marks.find((m) => m.current);
   const count = current?.blockers.length ?? 0;
   return (
-    <Strip $tight={!words} role="img" aria-label={lineInWords(line)} title={lineInWords(line)}>
-      <span>
-        {line.marks.map((m) => (
-          <i key={m.mark} data-state={state(m)} data-blocked={m.blockers.length > 0} />
-        ))}
-      </span>
+    <Strip role="img" aria-label={lineInWords(line)} title={lineInWords(line)}>
+      <Marks marks={line.marks} tight={!words} />
       {words && (
         <small aria-hidden>
           {line.ended ?? (current ? `→ ${current.label}` : 'Settled')}

@@ -67,10 +67,12 @@ export const lightVariables = variables(light);
 export const nightVariables = variables(night);
 
 export const size = { small: '13px', body: '15px', head: '18px', title: '24px', great: '32px' };
-const others = "'Noto Sans', 'Noto Sans Arabic', 'Noto Sans SC'";
+const others = "'Noto Sans', 'Noto Sans Arabic'";
+// Last, behind the machine's own letters: it has signs too, and would be fetched for the glyphs of visit types.
+const last = "'Noto Sans SC'";
 export const font = {
-  words: `'Atkinson Hyperlegible Next', ${others}, system-ui, sans-serif`,
-  mono: `'Atkinson Hyperlegible Mono', ${others}, ui-monospace, monospace`,
+  words: `'Atkinson Hyperlegible Next', ${others}, system-ui, sans-serif, ${last}`,
+  mono: `'Atkinson Hyperlegible Mono', ${others}, ui-monospace, monospace, ${last}`,
 };
 export const space = (steps: number) => `${steps * 4}px`;
 /** Sides of the icons, in pixels. */
@@ -87,15 +89,17 @@ export const edgeWidth = '5px';
 export const ledge = '6px';
 /** Widths of lines that are drawn. */
 export const stroke = { hair: '1px', box: '1.5px', thin: '2px', edge: '3px', thick: '4px' };
-/** The compact visit line: its nine marks, wide or tight on a card. */
+/** The compact visit line: its nine marks, wide or tight on a card, in pixels of its picture. */
 export const strip = {
-  gap: '3px',
-  tightGap: '1px',
-  mark: '13px',
-  tightMark: '7px',
-  height: '6px',
-  current: '12px',
-  corner: '2px',
+  gap: 3,
+  tightGap: 1,
+  mark: 13,
+  tightMark: 7,
+  height: 6,
+  current: 12,
+  corner: 2,
+  line: 1,
+  ring: 2,
 };
 /** The full visit line: its dots and the rail between them. */
 export const rail = { column: '22px', inset: '7px', from: '14px', past: '-4px', dot: '16px' };

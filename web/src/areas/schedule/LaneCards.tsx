@@ -57,6 +57,8 @@ type Marks = {
   selected: string | null;
   /** The slots that are being dragged over, when they lie in this lane. */
   range: Slot[];
+  /** How far down the lane is drawn, in pixels: at first what is on the screen, then everything. */
+  deep: number;
 };
 
 const said = (words: (string | false | null | undefined)[]) => words.filter(Boolean).join(' · ');
@@ -228,34 +230,43 @@ function useLying(p: Ground) {
   }, [p]);
 }
 
-export const LaneCards = memo(function LaneCards({ wanted, selected, range, p }: Marks & { p: Ground }) {
+export const LaneCards = memo(function LaneCards({ wanted, selected, range, deep, p }: Marks & { p: Ground }) {
   const words = useMemo(() => wordsOf(wanted), [wanted]);
   const { held, free, visits, beside, notes } = useLying(p);
   const { top, isShown } = placing(p);
+  const reached = (at: string) => top(at) < deep;
   const nowIso = new Date(p.nowMinute * 60000).toISOString();
   return (
     <>
-      {held.map((s) => (
-        <HeldTime key={s.id} slot={s} p={p} />
-      ))}
-      {free.map((s) => (
-        <FreeSlot key={s.id} slot={s} ranged={range.includes(s)} p={p} />
-      ))}
-      {visits.map((v) => (
-        <VisitOnBoard
-          key={v.visit.id}
-          card={v}
-          beside={beside.get(v.visit.id)}
-          faint={!isFound(v, words, p.discreet)}
-          selected={selected === v.visit.id}
-          p={p}
-        />
-      ))}
-      {notes.map((n) => (
-        <Pinned key={n.id} style={{ top: top(n.at) }} title={n.body} onClick={() => p.hands.read(n)} data-note>
-          ✎ {n.body}
-        </Pinned>
-      ))}
+      {held
+        .filter((s) => reached(s.startsAt))
+        .map((s) => (
+          <HeldTime key={s.id} slot={s} p={p} />
+        ))}
+      {free
+        .filter((s) => reached(s.startsAt))
+        .map((s) => (
+          <FreeSlot key={s.id} slot={s} ranged={range.includes(s)} p={p} />
+        ))}
+      {visits
+        .filter((v) => reached(v.visit.startsAt))
+        .map((v) => (
+          <VisitOnBoard
+            key={v.visit.id}
+            card={v}
+            beside={beside.get(v.visit.id)}
+            faint={!isFound(v, words, p.discreet)}
+            selected={selected === v.visit.id}
+            p={p}
+          />
+        ))}
+      {notes
+        .filter((n) => reached(n.at))
+        .map((n) => (
+          <Pinned key={n.id} style={{ top: top(n.at) }} title={n.body} onClick={() => p.hands.read(n)} data-note>
+            ✎ {n.body}
+          </Pinned>
+        ))}
       {p.column.day.day === p.clinic.today && isShown(nowIso, nowIso) && <Now style={{ top: top(nowIso) }} />}
     </>
   );
