@@ -3,6 +3,7 @@
 
 use crate::Located;
 use csv::StringRecord;
+use harbor_core::consult::diagnoses::Meaning;
 use harbor_core::money::Cents;
 use harbor_core::orders::LabTest;
 use harbor_core::prescribing::{Interaction, ProblemHarm, Product, Severity};
@@ -140,6 +141,11 @@ pub fn problem_harms(bytes: &[u8]) -> Result<Vec<ProblemHarm>, Located> {
     rows(bytes, &["medicine", "diagnosis", "severity", "reason"], |r| {
         Ok(ProblemHarm { medicine: r.text(0), diagnosis: r.text(1), severity: r.severity(2)?, reason: r.text(3) })
     })
+}
+
+/// What people say, and which diagnoses they mean by it.
+pub fn diagnosis_words(bytes: &[u8]) -> Result<Vec<Meaning>, Located> {
+    rows(bytes, &["words", "means", "codes"], |r| Ok(Meaning { words: r.text(0), means: r.text(1), codes: r.list(2) }))
 }
 
 pub fn services(bytes: &[u8]) -> Result<Vec<ServiceRow>, Located> {

@@ -34,7 +34,12 @@ impl Tables {
             icd10cm::table::read(include_bytes!("../../../data/icd10cm-2026-04.table.gz")).context("diagnoses")?;
         Ok(Tables {
             release: release.version,
-            diagnoses: DiagnosisIndex::new(release.entries),
+            diagnoses: DiagnosisIndex::new(release.entries)
+                .with_meanings(
+                    csv_tables::diagnosis_words(include_bytes!("../../../data/diagnosis_words.csv"))
+                        .context("what people say of diagnoses")?,
+                )
+                .context("what people say of diagnoses")?,
             tests: csv_tables::laboratory_tests(include_bytes!("../../../data/laboratory_tests.csv"))
                 .context("laboratory tests")?,
             products: csv_tables::products(include_bytes!("../../../data/medicines.csv")).context("medicines")?,

@@ -4,10 +4,12 @@
 //! keystroke from memory.
 
 mod check;
+mod meanings;
 mod references;
 mod search;
 
 pub use check::Finding;
+pub use meanings::Meaning;
 pub use references::CodeReference;
 pub use search::Hit;
 
@@ -70,6 +72,7 @@ pub struct DiagnosisIndex {
     parents: Vec<Option<usize>>,
     children: Vec<u32>,
     words: search::WordIndex,
+    meanings: meanings::Meanings,
 }
 
 /// Where each undotted code stands, and below which entry each entry lies.
@@ -111,7 +114,16 @@ impl DiagnosisIndex {
                 children[p] += 1;
             }
         }
-        DiagnosisIndex { entries, by_code, parents, children, words }
+        DiagnosisIndex { entries, by_code, parents, children, words, meanings: meanings::Meanings::default() }
+    }
+
+    /// The same, which also knows what people say: abbreviations of the trade and lay words.
+    ///
+    /// # Errors
+    /// A row that names a code which the release lacks, or which is too general to bill.
+    pub fn with_meanings(mut self, rows: Vec<Meaning>) -> Result<Self, CodeProblem> {
+        self.meanings = meanings::Meanings::new(rows, &self)?;
+        Ok(self)
     }
 
     /// How many entries there are that are codes, billable or not.

@@ -1,5 +1,6 @@
 //! Finding a diagnosis by words in any order, beginnings of words, inclusion terms or code fragments.
 
+use super::meanings::FILLERS;
 use super::{CodeEntry, CodeProblem, DiagnosisIndex, undot};
 use crate::people::fold;
 use std::cell::RefCell;
@@ -59,9 +60,7 @@ impl WordIndex {
         let mut burden = Vec::with_capacity(entries.len());
         for (i, entry) in entries.iter().enumerate() {
             let title = fold(&entry.title);
-            burden.push(
-                2 * title.split(' ').count() as i32 + 3 * entry.code.len() as i32 + if entry.leaf { 0 } else { 12 },
-            );
+            burden.push(burden_of(entry, &title));
             if entry.heading {
                 continue;
             }
@@ -91,65 +90,217 @@ impl WordIndex {
     }
 }
 
+/// Long titles and long codes are more special; what is not further specified is what people mean, before its rare
+/// siblings; pregnancies, newborns and outer causes are meant only by who says so.
+fn burden_of(entry: &CodeEntry, title: &str) -> i32 {
+    let length = 2 * title.split(' ').count() as i32 + 3 * entry.code.len() as i32;
+    let general = if entry.leaf { 0 } else { 12 };
+    let unspecified = entry.leaf && (title.starts_with("unspecified") || title.ends_with("unspecified"));
+    let chapter = match entry.code.as_bytes().first() {
+        Some(b'O' | b'P') => 12,
+        Some(b'V'..=b'Y') => 20,
+        Some(b'T' | b'Z') => 5,
+        _ => 0,
+    };
+    length + general + chapter - if unspecified { 10 } else { 0 }
+}
+
+/// One word that was typed.
+#[derive(Clone)]
+pub(super) struct Typed {
+    /// Folded.
+    pub word: String,
+    /// Undotted, when it may be the beginning of a code.
+    code: Option<String>,
+}
+
+impl Typed {
+    pub fn of(word: &str) -> Typed {
+        Typed { word: word.to_owned(), code: None }
+    }
+}
+
+/// The words of a line; one that is written with a dash stands for several.
+fn typed_words(line: &str) -> Vec<Typed> {
+    let mut out = Vec::new();
+    for word in line.split_whitespace().take(12) {
+        let code = undot(word);
+        let folded = fold(word);
+        if looks_like_code(&code) {
+            out.push(Typed { word: folded, code: Some(code) });
+        } else {
+            out.extend(folded.split(' ').filter(|p| !p.is_empty()).map(Typed::of));
+        }
+    }
+    out
+}
+
+/// What was found: how far it is put back (less is better), and by which of our own words.
+pub(super) struct Found<'a> {
+    pub rank: i32,
+    pub by: Option<&'a str>,
+}
+
+/// Everything found, by entry.
+#[derive(Default)]
+pub(super) struct Everything<'a>(HashMap<u32, Found<'a>>);
+
+impl<'a> std::ops::Deref for Everything<'a> {
+    type Target = HashMap<u32, Found<'a>>;
+    fn deref(&self) -> &Self::Target {
+        &self.0
+    }
+}
+
+impl<'a> Everything<'a> {
+    /// The better of two ways to find the same entry.
+    pub fn keep_better(&mut self, entry: u32, new: Found<'a>) {
+        match self.0.get_mut(&entry) {
+            Some(was) if was.rank <= new.rank => {}
+            Some(was) => *was = new,
+            None => {
+                self.0.insert(entry, new);
+            }
+        }
+    }
+
+    fn extend_better(&mut self, more: Everything<'a>) {
+        for (entry, found) in more.0 {
+            self.keep_better(entry, found);
+        }
+    }
+}
+
 impl DiagnosisIndex {
     /// The best `limit` codes for what was typed; `favourites` (dotted codes) come first among the found.
+    /// Looked for in the release's titles and inclusion terms, and in our own table of what people say. Where
+    /// nothing is found, slips of the finger are forgiven.
     pub fn search(&self, typed: &str, favourites: &[String], limit: usize) -> Vec<Hit> {
-        let query: String = typed.chars().take(120).collect();
-        let words: Vec<String> = query.split_whitespace().take(12).map(str::to_owned).collect();
+        let line: String = typed.chars().take(120).collect();
+        let mut words = self.meanings.with_sides(typed_words(&line));
         if words.is_empty() || limit == 0 {
             return vec![];
         }
+        let mut found = self.find(&words);
+        if found.is_empty() {
+            words.retain(|w| !FILLERS.contains(&w.word.as_str()));
+            found = self.find(&words);
+        }
+        let mut typed: Vec<String> = words.iter().map(|w| w.word.clone()).collect();
+        if found.is_empty() {
+            for guess in self.put_right(&words) {
+                found.extend_better(self.find(&guess));
+                typed.extend(guess.into_iter().map(|w| w.word));
+            }
+            found.extend_better(self.find_with_one_less(&words));
+        }
+        self.go_into_general_ones(&mut found, limit);
+        let favourites: Vec<usize> = favourites.iter().filter_map(|f| self.position(&undot(f))).collect();
+        let mut ranked: Vec<(i32, u32, Option<&str>)> = found
+            .0
+            .into_iter()
+            .map(|(entry, f)| {
+                let liked = favourites.iter().position(|p| *p == entry as usize);
+                (liked.map_or(f.rank, |place| place as i32 - 10_000), entry, f.by)
+            })
+            .collect();
+        if ranked.len() > limit {
+            ranked.select_nth_unstable(limit - 1);
+            ranked.truncate(limit);
+        }
+        ranked.sort_unstable();
+        let typed: Vec<&str> = typed.iter().map(String::as_str).collect();
+        ranked.into_iter().map(|(_, i, by)| self.hit(i as usize, &typed, by)).collect()
+    }
+
+    /// What holds all of the words but one: `bad cough`, `gout flare`.
+    fn find_with_one_less(&self, words: &[Typed]) -> Everything<'_> {
+        let mut all = Everything::default();
+        for without in 0..if words.len() > 1 { words.len() } else { 0 } {
+            let mut fewer = words.to_vec();
+            fewer.remove(without);
+            all.extend_better(self.find(&fewer));
+        }
+        all
+    }
+
+    /// Where little was found, the codes below what is too general to bill are offered too.
+    fn go_into_general_ones(&self, found: &mut Everything<'_>, enough: usize) {
+        let general: Vec<(u32, i32, Option<&str>)> = found
+            .iter()
+            .filter(|(entry, _)| !self.entries[**entry as usize].leaf)
+            .map(|(entry, f)| (*entry, f.rank, f.by))
+            .collect();
+        for (entry, rank, by) in general {
+            if found.len() >= enough {
+                return;
+            }
+            let below = (entry as usize + 1..self.entries.len())
+                .take_while(|at| self.parents[*at].is_some_and(|p| p >= entry as usize))
+                .filter(|at| self.entries[*at].leaf)
+                .take(80);
+            for at in below {
+                let at = at as u32;
+                // Among the general ones themselves, but after what says itself what was typed.
+                let beyond = 20 + self.burden(at) / 4;
+                found.keep_better(at, Found { rank: rank + beyond, by });
+            }
+        }
+    }
+
+    /// Everything that holds all of the words, by the release's words and by ours.
+    fn find(&self, words: &[Typed]) -> Everything<'_> {
+        let mut found = Everything::default();
+        if words.is_empty() {
+            return found;
+        }
+        self.find_in_release(words, (words.len(), None), &mut found);
+        self.find_by_meaning(words, &mut found);
+        found
+    }
+
+    /// Entries whose titles or inclusion terms hold every word, or whose codes begin as typed. `said` is how many words
+    /// were typed to say these, and by which of ours.
+    pub(super) fn find_in_release<'a>(
+        &self,
+        words: &[Typed],
+        (said, by): (usize, Option<&'a str>),
+        found: &mut Everything<'a>,
+    ) {
         SCORES.with_borrow_mut(|scores| {
             scores.clear();
             scores.resize(self.entries.len(), Score::default());
             let mut asked = 0u8;
-            for word in &words {
-                let code = undot(word);
-                let as_code = looks_like_code(&code);
-                let folded = fold(word);
-                // One typed word may fold into several ("non-st").
-                let parts: Vec<&str> = folded.split(' ').filter(|p| !p.is_empty()).collect();
-                if as_code {
-                    self.mark_codes(&code, asked, scores);
-                    if let [part] = parts.as_slice() {
-                        self.mark_words(part, asked, scores);
-                    }
-                    asked += 1;
-                    settle(scores, asked);
-                } else {
-                    for part in parts {
-                        self.mark_words(part, asked, scores);
-                        asked += 1;
-                        settle(scores, asked);
-                    }
+            for typed in words {
+                if let Some(code) = &typed.code {
+                    self.mark_codes(code, asked, scores);
                 }
+                self.mark_words(&typed.word, asked, scores);
+                asked += 1;
+                settle(scores, asked);
             }
-            if asked == 0 {
-                return vec![];
+            for (i, score) in scores.iter().enumerate().filter(|(_, s)| s.words == asked) {
+                found.keep_better(
+                    i as u32,
+                    Found { rank: self.words.burden[i] - score.total * said as i32 / i32::from(asked), by },
+                );
             }
-            let mut found: Vec<(i32, u32)> = scores
-                .iter()
-                .enumerate()
-                .filter(|(_, s)| s.words == asked)
-                .map(|(i, s)| (self.words.burden[i] - s.total, i as u32))
-                .collect();
-            for (rank, i) in &mut found {
-                if favourites.iter().any(|f| self.is_or_extends(f, *i)) {
-                    *rank -= 10_000;
-                }
-            }
-            if found.len() > limit {
-                found.select_nth_unstable(limit - 1);
-                found.truncate(limit);
-            }
-            found.sort_unstable();
-            found.into_iter().map(|(_, i)| self.hit(i as usize, &words)).collect()
-        })
+        });
     }
 
-    fn is_or_extends(&self, favourite: &str, entry: u32) -> bool {
-        let code = undot(&self.entries[entry as usize].code);
-        undot(favourite) == code
+    /// Whether any word of the release begins so.
+    pub(super) fn begins_a_word(&self, start: &str) -> bool {
+        let vocabulary = &self.words.vocabulary;
+        vocabulary.get(vocabulary.partition_point(|w| w.as_str() < start)).is_some_and(|w| w.starts_with(start))
+    }
+
+    pub(super) fn vocabulary(&self) -> &[String] {
+        &self.words.vocabulary
+    }
+
+    /// How far an entry is put back for being special.
+    pub(super) fn burden(&self, entry: u32) -> i32 {
+        self.words.burden[entry as usize]
     }
 
     fn mark_words(&self, start: &str, asked: u8, scores: &mut [Score]) {
@@ -189,22 +340,23 @@ impl DiagnosisIndex {
         }
     }
 
-    fn hit(&self, position: usize, words: &[String]) -> Hit {
+    fn hit(&self, position: usize, words: &[&str], by: Option<&str>) -> Hit {
         let entry = &self.entries[position];
-        let in_title = |w: &String| fold(&entry.title).split(' ').any(|t| t.starts_with(&fold(w)));
-        let found_by = if words.iter().all(in_title) {
-            None
-        } else {
-            entry.inclusions.iter().max_by_key(|i| {
-                let folded = fold(i);
-                words.iter().filter(|w| folded.split(' ').any(|t| t.starts_with(&fold(w)))).count()
-            })
+        let title = fold(&entry.title);
+        let in_title = |w: &&str| title.split(' ').any(|t| t.starts_with(w));
+        let matched = |inclusion: &str| {
+            let folded = fold(inclusion);
+            words.iter().filter(|w| folded.split(' ').any(|t| t.starts_with(*w))).count()
         };
-        let found_by = found_by.filter(|i| words.iter().any(|w| fold(i).split(' ').any(|t| t.starts_with(&fold(w)))));
+        let found_by = match by {
+            Some(by) => Some(by.to_owned()),
+            None if words.iter().all(in_title) => None,
+            None => entry.inclusions.iter().max_by_key(|i| matched(i)).filter(|i| matched(i) > 0).cloned(),
+        };
         Hit {
             code: entry.code.clone(),
             title: entry.title.clone(),
-            found_by: found_by.cloned(),
+            found_by,
             missing: self.billable_as_it_is(position).err(),
         }
     }
