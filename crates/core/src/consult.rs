@@ -10,6 +10,8 @@ coded! {
         Active = "active", "active";
         Inactive = "inactive", "inactive";
         Resolved = "resolved", "resolved";
+        Recurrence = "recurrence", "recurrence";
+        Remission = "remission", "in remission";
     }
 }
 

@@ -1,5 +1,6 @@
 //! Measurements: units, usual ranges by age, body mass index.
 
+use crate::people::Sex;
 use std::fmt;
 
 coded! {
@@ -15,6 +16,13 @@ coded! {
         Height = "height", "Height";
         Bmi = "bmi", "Body mass index";
         Pain = "pain", "Pain (0 to 10)";
+        Waist = "waist", "Waist";
+        HeadCircumference = "head_circumference", "Head circumference";
+        PeakFlow = "peak_flow", "Peak flow";
+        /// From a finger stick.
+        Glucose = "glucose", "Glucose, finger stick";
+        /// At 20 feet: 40 is 20/40.
+        VisualAcuity = "visual_acuity", "Visual acuity";
     }
 }
 
@@ -38,6 +46,8 @@ coded! {
         High = "high", "high";
         /// Outside what a living person shows: surely a slip of typing.
         Impossible = "impossible", "impossible: please check";
+        /// What is usual depends on the age, and the age is not known.
+        Unjudged = "unjudged", "not judged: the age is not known";
     }
 }
 
@@ -51,13 +61,17 @@ impl Measure {
             Measure::Weight => "kg",
             Measure::Height => "cm",
             Measure::Bmi => "kg/m²",
-            Measure::Pain => "",
+            Measure::Pain | Measure::VisualAcuity => "",
+            Measure::Waist | Measure::HeadCircumference => "cm",
+            Measure::PeakFlow => "L/min",
+            Measure::Glucose => "mg/dL",
         }
     }
 
     /// The usual range in tenths, both ends included, for an age in years; `None` where there is none.
-    /// Adults: general reference values; children: age bands of heart and breathing rate.
-    pub fn usual(self, age: u32) -> Option<(i32, i32)> {
+    /// Adults: general reference values; children: age bands of heart and breathing rate. Waist: the limits at which
+    /// the risk of the heart is raised, 88 cm for women and 102 cm for men.
+    pub fn usual(self, age: u32, sex: Sex) -> Option<(i32, i32)> {
         Some(match self {
             Measure::Systolic if age >= 13 => (900, 1299),
             Measure::Systolic => (700 + 10 * age as i32, 1100 + 10 * age as i32),
@@ -81,8 +95,22 @@ impl Measure {
             Measure::OxygenSaturation => (950, 1000),
             Measure::Bmi if age >= 18 => (185, 249),
             Measure::Pain => (0, 30),
-            Measure::Weight | Measure::Height | Measure::Bmi => return None,
+            Measure::Glucose => (700, 1800),
+            Measure::Waist if age >= 18 && sex == Sex::Female => (500, 880),
+            Measure::Waist if age >= 18 && sex == Sex::Male => (500, 1020),
+            Measure::Weight
+            | Measure::Height
+            | Measure::Bmi
+            | Measure::Waist
+            | Measure::HeadCircumference
+            | Measure::PeakFlow
+            | Measure::VisualAcuity => return None,
         })
+    }
+
+    /// Whether what is usual is the same for everybody.
+    fn is_of_any_age(self) -> bool {
+        matches!(self, Measure::Temperature | Measure::OxygenSaturation | Measure::Pain | Measure::Glucose)
     }
 
     /// What a living person can show, in tenths.
@@ -98,15 +126,28 @@ impl Measure {
             Measure::Height => (200, 2500),
             Measure::Bmi => (50, 1500),
             Measure::Pain => (0, 100),
+            Measure::Waist => (200, 2500),
+            Measure::HeadCircumference => (200, 750),
+            Measure::PeakFlow => (300, 9000),
+            Measure::Glucose => (100, 15_000),
+            Measure::VisualAcuity => (80, 8000),
         }
     }
 
-    pub fn standing(self, value: Tenths, age: u32) -> Standing {
+    /// How a value lies to what is usual at this age in years, if the age is known.
+    pub fn standing(self, value: Tenths, age: Option<u32>, sex: Sex) -> Standing {
         let (lowest, highest) = self.possible();
         if value.0 < lowest || value.0 > highest {
             return Standing::Impossible;
         }
-        match self.usual(age) {
+        let range = match age {
+            Some(age) => self.usual(age, sex),
+            None if self.is_of_any_age() => self.usual(40, sex),
+            // Without a usual range at any age there is nothing to judge.
+            None if self.usual(40, sex).or(self.usual(5, sex)).is_none() => None,
+            None => return Standing::Unjudged,
+        };
+        match range {
             Some((low, _)) if value.0 < low => Standing::Low,
             Some((_, high)) if value.0 > high => Standing::High,
             _ => Standing::Usual,
@@ -137,10 +178,16 @@ mod tests {
 
     #[test]
     fn standing_depends_on_age() {
-        assert_eq!(Measure::HeartRate.standing(Tenths(1300), 40), Standing::High);
-        assert_eq!(Measure::HeartRate.standing(Tenths(1300), 1), Standing::Usual);
-        assert_eq!(Measure::Temperature.standing(Tenths(986), 40), Standing::Impossible);
-        assert_eq!(Measure::Weight.standing(Tenths(680), 40), Standing::Usual);
-        assert_eq!(Measure::OxygenSaturation.standing(Tenths(910), 40), Standing::Low);
+        assert_eq!(Measure::HeartRate.standing(Tenths(1300), Some(40), Sex::Unknown), Standing::High);
+        assert_eq!(Measure::HeartRate.standing(Tenths(1300), Some(1), Sex::Unknown), Standing::Usual);
+        assert_eq!(Measure::Temperature.standing(Tenths(986), Some(40), Sex::Unknown), Standing::Impossible);
+        assert_eq!(Measure::Weight.standing(Tenths(680), Some(40), Sex::Unknown), Standing::Usual);
+        assert_eq!(Measure::HeartRate.standing(Tenths(720), None, Sex::Unknown), Standing::Unjudged);
+        assert_eq!(Measure::HeartRate.standing(Tenths(9000), None, Sex::Unknown), Standing::Impossible);
+        assert_eq!(Measure::Temperature.standing(Tenths(385), None, Sex::Unknown), Standing::High);
+        assert_eq!(Measure::Weight.standing(Tenths(680), None, Sex::Unknown), Standing::Usual, "no range at any age");
+        assert_eq!(Measure::Waist.standing(Tenths(950), Some(40), Sex::Female), Standing::High);
+        assert_eq!(Measure::Waist.standing(Tenths(950), Some(40), Sex::Male), Standing::Usual);
+        assert_eq!(Measure::OxygenSaturation.standing(Tenths(910), Some(40), Sex::Unknown), Standing::Low);
     }
 }

@@ -1,23 +1,118 @@
 //! The quick line: one line of typing turned into structure.
+//!
+//! [`understand`] reads a line and gives what it understood, one [`Item`] for each thing. It is forgiving about the order,
+//! units and short forms of the trade, and never turns words into a fact it is not sure of: what is told in sentences stays
+//! [`Item::Words`], and what is doubtful says so. Nothing here keeps anything.
 
-use super::measurements::{Measure, Standing, Tenths, bmi};
+mod doing;
+mod histories;
+mod measured;
+mod medicine;
+mod when;
+mod words;
+
+pub use medicine::{Prescribed, Sig};
+pub use when::When;
+
+use super::diagnoses::DiagnosisIndex;
+use super::measurements::{Measure, Standing, Tenths};
+use super::{KnownList, ProblemState, Reaction};
+use crate::orders::LabTest;
+use crate::people::Sex;
+use crate::prescribing::{MedicineState, Product};
+use chrono::NaiveDate;
+use histories::onset;
+use words::{Ends, Word};
+
+/// What is known while a line is read. Whatever is not known is left out, and nothing is guessed in its place.
+#[derive(Clone, Copy)]
+pub struct Known<'a> {
+    /// In years.
+    pub age: Option<u32>,
+    pub sex: Sex,
+    /// The last height measured, for the body mass index of a grown person.
+    pub height_on_file: Option<Tenths>,
+    pub today: NaiveDate,
+    pub diagnoses: Option<&'a DiagnosisIndex>,
+    pub tests: &'a [LabTest],
+    pub products: &'a [Product],
+}
+
+impl Known<'_> {
+    /// Nothing but the day.
+    pub fn nothing(today: NaiveDate) -> Self {
+        Known { age: None, sex: Sex::Unknown, height_on_file: None, today, diagnoses: None, tests: &[], products: &[] }
+    }
+}
 
 /// One thing understood from the line.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub enum Item {
     Measured(Measured),
-    /// `mother asthma`, `father mi 54`.
+    /// Of this visit; without a code it is to be coded later.
+    Diagnosis {
+        code: Option<String>,
+        words: String,
+    },
+    /// Of the person's list.
+    Problem {
+        code: Option<String>,
+        words: String,
+        state: ProblemState,
+        since: Option<When>,
+    },
+    Allergy {
+        substance: String,
+        reaction: String,
+        severity: Option<Reaction>,
+    },
+    NoneKnown(KnownList),
+    Medicine {
+        what: String,
+        product: Option<String>,
+        how: String,
+        state: MedicineState,
+        since: Option<When>,
+    },
+    /// The age at onset, or at death.
     Family {
-        relative: &'static str,
+        relative: String,
         condition: String,
         age: Option<u32>,
+        died: bool,
     },
-    /// `smoker 10/day`, `non-smoker`, `alcohol 2/week`.
     Social {
         topic: &'static str,
-        detail: String,
+        said: String,
+        amount: String,
     },
-    /// Words left over; offered as a diagnosis search.
+    /// An operation, or a stay in hospital.
+    Past {
+        surgical: bool,
+        what: String,
+        when: Option<When>,
+    },
+    Immunisation {
+        what: String,
+        when: Option<When>,
+        given: bool,
+    },
+    Order {
+        code: String,
+        name: String,
+    },
+    Prescription(Box<Prescribed>),
+    Referral {
+        to: String,
+        question: String,
+    },
+    FollowUp {
+        days: u32,
+        of: String,
+    },
+    Template(String),
+    Questionnaire(&'static str),
+    /// What is left over: words for the part in focus, and offered as a diagnosis search.
     Words(String),
 }
 
@@ -26,6 +121,8 @@ pub struct Measured {
     pub measure: Measure,
     pub value: Tenths,
     pub standing: Standing,
+    /// Position, side or place, as it was said: `sitting, left`.
+    pub manner: String,
     /// What was typed, when a unit was converted.
     pub converted_from: Option<String>,
 }
@@ -38,256 +135,306 @@ impl Measured {
             Standing::High => ", high",
             Standing::Usual => "",
             Standing::Impossible => ", impossible: please check",
+            Standing::Unjudged => ", not judged: the age is not known",
         };
         let unit = self.measure.unit();
         let space = if unit.is_empty() { "" } else { " " };
-        format!("{} {}{space}{unit}{standing}", self.measure.label(), self.value)
+        let manner = if self.manner.is_empty() { String::new() } else { format!(", {}", self.manner) };
+        format!("{} {}{space}{unit}{manner}{standing}", self.measure.label(), self.value_in_words())
+    }
+
+    fn value_in_words(&self) -> String {
+        match self.measure {
+            Measure::VisualAcuity => format!("20/{}", self.value),
+            _ => self.value.to_string(),
+        }
     }
 }
 
-const RELATIVES: [&str; 12] = [
-    "mother",
-    "father",
-    "sister",
-    "brother",
-    "son",
-    "daughter",
-    "grandmother",
-    "grandfather",
-    "aunt",
-    "uncle",
-    "cousin",
-    "child",
-];
-
-/// Understands a line for somebody of this age in years. Height already on file serves for the body mass index.
-pub fn understand(line: &str, age: u32, height_on_file: Option<Tenths>) -> Vec<Item> {
-    let text: String = line.chars().take(400).collect::<String>().to_lowercase();
-    let words: Vec<&str> = text.split([' ', ',', ';', '\t', '\n']).filter(|w| !w.is_empty()).collect();
+/// Understands a line.
+pub fn understand(line: &str, known: &Known) -> Vec<Item> {
+    let read: usize = line.char_indices().nth(words::LONGEST).map_or(line.len(), |(at, _)| at);
+    let all = words::words(&line[..read]);
     let mut items: Vec<Item> = Vec::new();
     let mut loose: Vec<&str> = Vec::new();
-    let mut i = 0;
-    while i < words.len() {
-        let word = words[i].trim_end_matches(':');
-        if let Some(relative) = RELATIVES.iter().find(|r| **r == word) {
-            let rest: Vec<&str> = words[i + 1..].iter().copied().take_while(|w| !starts_something(w)).collect();
-            let age = rest.last().and_then(|w| w.parse::<u32>().ok()).filter(|a| *a < 130);
-            let condition = rest[..rest.len() - usize::from(age.is_some())].join(" ");
-            i += 1 + rest.len();
-            if condition.is_empty() {
-                loose.push(word);
-            } else {
-                items.push(Item::Family { relative, condition, age });
-            }
-            continue;
-        }
-        if let Some((topic, takes_detail, said)) = social(word) {
-            let detail = words.get(i + 1).filter(|w| takes_detail && w.starts_with(|c: char| c.is_ascii_digit()));
-            items.push(Item::Social {
-                topic,
-                detail: detail.map_or_else(|| said.to_owned(), |d| format!("{said}, {d}")),
-            });
-            i += 1 + usize::from(detail.is_some());
-            continue;
-        }
-        match measured(word, &words[i + 1..], age) {
-            Some((mut found, used)) => {
-                items.append(&mut found);
-                i += 1 + used;
-            }
-            None => {
-                loose.push(words[i]);
-                i += 1;
-            }
-        }
+    let mut from = 0;
+    while from < all.len() {
+        let end = all[from..].iter().position(|w| w.ends == Ends::Stops).map_or(all.len(), |at| from + at + 1);
+        sentence(&all[from..end], known, &mut items, &mut loose);
+        from = end;
     }
-    add_bmi(&mut items, age, height_on_file);
-    if !loose.is_empty() {
-        items.push(Item::Words(loose.join(" ")));
+    if read < line.len() {
+        loose.push(&line[read..]);
+    }
+    measured::add_bmi(&mut items, known);
+    let words = loose.join(" ");
+    if !words.trim().is_empty() {
+        items.push(Item::Words(words.trim().to_owned()));
     }
     items
 }
 
-fn starts_something(word: &str) -> bool {
-    RELATIVES.contains(&word) || social(word).is_some() || measure_of(word).is_some() || word == "bp"
-}
-
-fn social(word: &str) -> Option<(&'static str, bool, &'static str)> {
-    Some(match word {
-        "smoker" | "smokes" => ("tobacco", true, "smokes"),
-        "non-smoker" | "nonsmoker" => ("tobacco", false, "does not smoke"),
-        "ex-smoker" => ("tobacco", false, "has stopped smoking"),
-        "alcohol" | "drinks" => ("alcohol", true, "drinks alcohol"),
-        "teetotal" => ("alcohol", false, "drinks no alcohol"),
-        _ => return None,
-    })
-}
-
-fn measure_of(word: &str) -> Option<Measure> {
-    Some(match word {
-        "hr" | "pulse" | "p" => Measure::HeartRate,
-        "t" | "temp" => Measure::Temperature,
-        "rr" | "resp" => Measure::RespiratoryRate,
-        "sat" | "spo2" | "o2" => Measure::OxygenSaturation,
-        "w" | "wt" | "weight" => Measure::Weight,
-        "h" | "ht" | "height" => Measure::Height,
-        "pain" => Measure::Pain,
-        _ => return None,
-    })
-}
-
-/// A measurement that starts at `word`, with how many of the following words it used.
-fn measured(word: &str, after: &[&str], age: u32) -> Option<(Vec<Item>, usize)> {
-    // `bp128/82` and `w68kg` are typed as often as `bp 128/82`.
-    let split =
-        word.find(|c: char| c.is_ascii_digit()).filter(|at| *at > 0 && word != "o2" && !word.starts_with("spo2"));
-    let (key, glued) = split.map_or((word, None), |at| (&word[..at], Some(&word[at..])));
-    let (value, used) = match glued {
-        Some(v) => (v, 0),
-        None => (*after.first()?, 1),
-    };
-    let next = after.get(used).copied();
-    if key == "bp" || key == "rr" && value.contains('/') {
-        let (s, d) = value.split_once('/')?;
-        let (s, d) = (tenths(s)?, tenths(d)?);
-        return Some((vec![item(Measure::Systolic, s, age, None), item(Measure::Diastolic, d, age, None)], used));
-    }
-    let measure = measure_of(key)?;
-    let digits_end = value.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(value.len());
-    let number = tenths(&value[..digits_end])?;
-    let mut unit = value[digits_end..].to_owned();
-    let mut used = used;
-    if unit.is_empty()
-        && let Some(u) = next.filter(|u| ["kg", "lb", "lbs", "cm", "in", "ft", "m", "c", "f", "%"].contains(u))
-    {
-        unit = u.to_owned();
-        used += 1;
-    }
-    let typed = format!("{}{unit}", &value[..digits_end]);
-    let (kept, converted) = convert(measure, number, &unit)?;
-    Some((vec![item(measure, kept, age, converted.then_some(typed))], used))
-}
-
-fn item(measure: Measure, value: Tenths, age: u32, converted_from: Option<String>) -> Item {
-    Item::Measured(Measured { measure, value, standing: measure.standing(value, age), converted_from })
-}
-
-fn tenths(text: &str) -> Option<Tenths> {
-    let value: f64 = text.parse().ok()?;
-    (value.is_finite() && (0.0..10_000.0).contains(&value)).then(|| Tenths((value * 10.0).round() as i32))
-}
-
-/// Converts to the kept unit; tells whether anything changed. A bare temperature above 50 is Fahrenheit.
-fn convert(measure: Measure, value: Tenths, unit: &str) -> Option<(Tenths, bool)> {
-    let v = f64::from(value.0);
-    let to = |x: f64| Some((Tenths(x.round() as i32), true));
-    match (measure, unit.trim_start_matches('°')) {
-        (Measure::Temperature, "f") => to((v - 320.0) / 1.8),
-        (Measure::Temperature, "") if value.0 > 500 => to((v - 320.0) / 1.8),
-        (Measure::Temperature, "" | "c")
-        | (Measure::Weight, "" | "kg")
-        | (Measure::Height, "" | "cm")
-        | (Measure::OxygenSaturation, "" | "%") => Some((value, false)),
-        (Measure::Weight, "lb" | "lbs") => to(v * 0.453_592_37),
-        (Measure::Weight, "g") => to(v / 1000.0),
-        (Measure::Height, "in" | "\"") => to(v * 2.54),
-        (Measure::Height, "m") => to(v * 100.0),
-        (Measure::Height, feet) if feet.starts_with('\'') || feet.starts_with("ft") => {
-            let inches = feet
-                .trim_start_matches("ft")
-                .trim_start_matches('\'')
-                .trim_end_matches(['"', '\''])
-                .trim_end_matches("in");
-            let inches: f64 = if inches.is_empty() { 0.0 } else { inches.parse().ok()? };
-            to(v * 30.48 + inches * 25.4)
+/// One stretch between full stops.
+fn sentence<'a>(words: &[Word<'a>], known: &Known, items: &mut Vec<Item>, loose: &mut Vec<&'a str>) {
+    let prose = words::is_prose(words);
+    let starts = |rest: &[Word]| begins(rest, known);
+    let mut at = 0;
+    // Whether a fact may begin here: not behind words that were not understood.
+    let mut fresh = true;
+    while at < words.len() {
+        let rest = &words[at..];
+        let one = |found: Option<(Item, usize)>| found.map(|(item, used)| (vec![item], used));
+        let found = measured::measured(rest, known, prose || !fresh);
+        let found = if prose || found.is_some() {
+            found
+        } else {
+            let anywhere = one(histories::family(rest, &starts)).or_else(|| one(histories::social(rest, &starts)));
+            let begun = || {
+                one(histories::allergy(rest))
+                    .or_else(|| one(histories::none_known(rest)))
+                    .or_else(|| one(doing::template(rest)))
+                    .or_else(|| one(doing::follow_up(rest)))
+                    .or_else(|| one(doing::referral(rest)))
+                    .or_else(|| one(medicine::taken(rest, known)))
+                    .or_else(|| one(medicine::prescription(rest, known)))
+                    .or_else(|| one(histories::past(rest, known, &starts)))
+                    .or_else(|| one(histories::immunisation(rest, known)))
+                    .or_else(|| doing::questionnaire(&rest[0]).map(|name| (vec![Item::Questionnaire(name)], 1)))
+                    .or_else(|| doing::diagnoses(rest, known))
+                    .or_else(|| doing::orders(rest, known))
+            };
+            anywhere.or_else(|| if fresh { begun() } else { None })
+        };
+        // `fh:` only says what comes.
+        let heading = at == 0 && rest[0].is(&["fh", "fhx", "sh", "shx"]) && rest.len() > 1;
+        match found {
+            Some((mut more, used)) => {
+                items.append(&mut more);
+                at += used.max(1);
+                fresh = true;
+            }
+            None if heading => at += 1,
+            None => {
+                loose.push(rest[0].typed);
+                at += 1;
+                fresh = words[at - 1].ends != Ends::Runs;
+            }
         }
-        (Measure::Pain, "" | "/10") => Some((value, false)),
-        (Measure::HeartRate | Measure::RespiratoryRate, "" | "/min") => Some((value, false)),
-        _ => None,
     }
 }
 
-fn add_bmi(items: &mut Vec<Item>, age: u32, height_on_file: Option<Tenths>) {
-    let find = |wanted: Measure| {
-        items.iter().find_map(|i| match i {
-            Item::Measured(m) if m.measure == wanted && m.standing != Standing::Impossible => Some(m.value),
-            _ => None,
+/// Whether something of its own begins here, so that what came before ends.
+fn begins(words: &[Word], known: &Known) -> bool {
+    let never = |_: &[Word]| false;
+    let Some(first) = words.first() else { return false };
+    histories::relative(words).is_some()
+        || histories::social(words, &never).is_some()
+        || measured::measured(words, known, true).is_some()
+        || first.is(&[
+            "allergy",
+            "allergies",
+            "nkda",
+            "nka",
+            "takes",
+            "taking",
+            "order",
+            "labs",
+            "refer",
+            "rx",
+            "dx",
+            "fu",
+            "f/u",
+        ])
+}
+
+impl Item {
+    /// Its kind, as the command line prints it.
+    pub fn kind(&self) -> &'static str {
+        match self {
+            Item::Measured(_) => "measure",
+            Item::Diagnosis { .. } => "diagnosis",
+            Item::Problem { .. } => "problem",
+            Item::Allergy { .. } => "allergy",
+            Item::NoneKnown(KnownList::Allergies) => "allergy",
+            Item::NoneKnown(KnownList::Medicines) | Item::Medicine { .. } => "medicine",
+            Item::NoneKnown(KnownList::Problems) => "problem",
+            Item::Family { .. } => "family",
+            Item::Social { .. } => "social",
+            Item::Past { surgical: true, .. } => "surgical",
+            Item::Past { .. } => "hospital",
+            Item::Immunisation { .. } => "immunisation",
+            Item::Order { .. } => "order",
+            Item::Prescription(_) => "prescription",
+            Item::Referral { .. } => "referral",
+            Item::FollowUp { .. } => "follow_up",
+            Item::Template(_) => "template",
+            Item::Questionnaire(_) => "questionnaire",
+            Item::Words(_) => "words",
+        }
+    }
+
+    /// Kind, name, value, unit and note: the columns of `harbor quick`.
+    pub fn row(&self) -> [String; 5] {
+        let when = |w: &Option<When>| w.map(|w| w.to_string()).unwrap_or_default();
+        let [name, value, unit, note] = match self {
+            Item::Measured(m) => {
+                let mut note = m.standing.code().to_owned();
+                if !m.manner.is_empty() {
+                    note = format!("{note}, {}", m.manner);
+                }
+                [m.measure.code().into(), m.value.to_string(), m.measure.unit().into(), note]
+            }
+            Item::Diagnosis { code, words } => {
+                [code.clone().unwrap_or_default(), words.clone(), String::new(), String::new()]
+            }
+            Item::Problem { code, words, state, since } => {
+                let since = since.map(|s| format!(", since {s}")).unwrap_or_default();
+                [code.clone().unwrap_or_default(), words.clone(), String::new(), format!("{}{since}", state.code())]
+            }
+            Item::Allergy { substance, reaction, severity } => {
+                let severity = severity.map(|s| s.code().to_owned()).unwrap_or_default();
+                [substance.clone(), reaction.clone(), String::new(), severity]
+            }
+            Item::NoneKnown(_) => ["none known".into(), String::new(), String::new(), String::new()],
+            Item::Medicine { what, how, state, since, .. } => {
+                let since = since.map(|s| format!(", since {s}")).unwrap_or_default();
+                [what.clone(), how.clone(), String::new(), format!("{}{since}", state.code())]
+            }
+            Item::Family { relative, condition, age, died } => {
+                let note = match (age, died) {
+                    (Some(age), true) => format!("died at {age}"),
+                    (None, true) => "died".to_owned(),
+                    (Some(age), false) => age.to_string(),
+                    (None, false) => String::new(),
+                };
+                [relative.clone(), condition.clone(), String::new(), note]
+            }
+            Item::Social { topic, said, amount } => [(*topic).into(), said.clone(), amount.clone(), String::new()],
+            Item::Past { what, when: at, .. } => [what.clone(), when(at), String::new(), String::new()],
+            Item::Immunisation { what, when: at, given } => {
+                [what.clone(), when(at), String::new(), if *given { "given" } else { "reported" }.into()]
+            }
+            Item::Order { code, name } => [code.clone(), name.clone(), String::new(), String::new()],
+            Item::Prescription(p) => [
+                p.medicine.clone(),
+                p.sig.in_words(&p.form),
+                p.sig.days.map(|d| d.to_string()).unwrap_or_default(),
+                p.doubts.join("; "),
+            ],
+            Item::Referral { to, question } => [to.clone(), question.clone(), String::new(), String::new()],
+            Item::FollowUp { days, of } => [days.to_string(), of.clone(), String::new(), String::new()],
+            Item::Template(name) => [name.clone(), String::new(), String::new(), String::new()],
+            Item::Questionnaire(name) => [(*name).into(), String::new(), String::new(), String::new()],
+            Item::Words(words) => [String::new(), String::new(), String::new(), words.clone()],
+        };
+        [self.kind().to_owned(), name, value, unit, note]
+    }
+
+    /// How it reads back to whoever typed it.
+    pub fn in_words(&self) -> String {
+        let when = |w: &Option<When>, lead: &str| w.map(|w| format!("{lead}{w}")).unwrap_or_default();
+        let and = |more: &str| if more.is_empty() { String::new() } else { format!(", {more}") };
+        match self {
+            Item::Measured(m) => m.in_words(),
+            Item::Diagnosis { code: Some(code), words } => format!("Diagnosis {code}: {words}"),
+            Item::Diagnosis { words, .. } => format!("Diagnosis in words: {words}; its code is still to be chosen"),
+            Item::Problem { code, words, state, since } => {
+                let code = code.as_ref().map(|c| format!("{c} ")).unwrap_or_default();
+                format!("Problem: {code}{words}, {state}{}", when(since, ", since "))
+            }
+            Item::Allergy { substance, reaction, severity } => {
+                format!("Allergy: {substance}{}{}", and(reaction), and(severity.map_or("", Reaction::label)))
+            }
+            Item::NoneKnown(list) => format!("No {} known", list.label()),
+            Item::Medicine { what, how, state, since, .. } => {
+                format!("Medicine: {what}{}, {}{}", and(how), state.label().to_lowercase(), when(since, ", since "))
+            }
+            Item::Family { relative, condition, age, died } => {
+                let at = age.map(|a| format!(" at {a}")).unwrap_or_default();
+                let died = if *died { format!("died{at}") } else { String::new() };
+                let onset = if died.is_empty() { at } else { String::new() };
+                let condition = if condition.is_empty() { String::new() } else { format!(", {condition}{onset}") };
+                format!("Family history: {relative}{condition}{}", and(&died))
+            }
+            Item::Social { topic, said, amount } => format!("Social history: {topic}, {said}{}", and(amount)),
+            Item::Past { surgical, what, when: at } => {
+                format!("{}: {what}{}", if *surgical { "Operation" } else { "Hospital" }, when(at, ", "))
+            }
+            Item::Immunisation { what, when: at, given } => {
+                let given = if *given { "given here" } else { "reported" };
+                format!("Immunisation: {what}, {given}{}", when(at, ", "))
+            }
+            Item::Order { code, name } => format!("Order: {name} ({code})"),
+            Item::Prescription(p) => {
+                let days = p.sig.days.map(|d| format!(", for {d} days")).unwrap_or_default();
+                let doubts = if p.doubts.is_empty() { String::new() } else { format!("; {}", p.doubts.join("; ")) };
+                format!("Prescription: {}{}{days}{doubts}", p.medicine, and(&p.sig.in_words(&p.form)))
+            }
+            Item::Referral { to, question } => format!("Referral to {to}{}", and(question)),
+            Item::FollowUp { days, of } => {
+                format!("Follow-up in {days} days{}", if of.is_empty() { String::new() } else { format!(" for {of}") })
+            }
+            Item::Template(name) => format!("Text template {name}"),
+            Item::Questionnaire(name) => format!("Questionnaire {name}"),
+            Item::Words(words) => words.clone(),
+        }
+    }
+
+    /// Whether it is sure enough to be kept as it stands.
+    pub fn is_doubtful(&self) -> bool {
+        match self {
+            Item::Measured(m) => m.standing == Standing::Impossible,
+            Item::Diagnosis { code, .. } => code.is_none(),
+            Item::Prescription(p) => !p.doubts.is_empty(),
+            _ => false,
+        }
+    }
+
+    /// A line that says the same; nothing for what has no short way to be said.
+    pub fn typed(&self) -> Option<String> {
+        let when = |w: &Option<When>, lead: &str| w.map(|w| format!("{lead}{w}")).unwrap_or_default();
+        Some(match self {
+            Item::Measured(m) if matches!(m.measure, Measure::Systolic | Measure::Diastolic | Measure::Bmi) => {
+                return None;
+            }
+            Item::Measured(m) => {
+                let name = match m.measure {
+                    Measure::HeartRate => "hr",
+                    Measure::Temperature => "t",
+                    Measure::RespiratoryRate => "rr",
+                    Measure::OxygenSaturation => "sat",
+                    Measure::Weight => "w",
+                    Measure::Height => "h",
+                    Measure::HeadCircumference => "hc",
+                    Measure::PeakFlow => "pf",
+                    Measure::VisualAcuity => "va",
+                    other => other.code(),
+                };
+                let unit = if m.measure == Measure::Temperature { "c" } else { "" };
+                format!("{name} {}{unit} {}", m.value_in_words(), m.manner.replace(',', "")).trim().to_owned()
+            }
+            Item::Allergy { substance, reaction, severity } => {
+                let severity = severity.map_or("", Reaction::code);
+                let reaction = if reaction.is_empty() { String::new() } else { format!(" causes {reaction}") };
+                format!("allergy {substance}{reaction} {severity}").trim().to_owned()
+            }
+            Item::NoneKnown(list) => format!("no known {}", list.code()),
+            Item::FollowUp { days, of } => format!("fu {days}d {of}").trim().to_owned(),
+            Item::Family { relative, condition, age, died } => {
+                let died = if *died { "died " } else { "" };
+                let age = age.map(|a| format!(" at {a}")).unwrap_or_default();
+                format!("{relative} {died}{condition}{age}")
+            }
+            Item::Past { surgical, what, when: at } => {
+                format!("{} {what}{}", if *surgical { "surgery" } else { "hospital" }, when(at, " "))
+            }
+            Item::Order { code, .. } => format!("order {code}"),
+            Item::Template(name) => format!("template {name}"),
+            Item::Questionnaire(name) => name.to_lowercase(),
+            _ => return None,
         })
-    };
-    if let (Some(weight), Some(height)) = (find(Measure::Weight), find(Measure::Height).or(height_on_file))
-        && let Some(value) = bmi(weight, height)
-    {
-        items.push(item(Measure::Bmi, value, age, None));
     }
 }
 
 #[cfg(test)]
-mod tests {
-    use super::*;
-    use proptest::prelude::*;
-
-    fn said(line: &str) -> Vec<String> {
-        understand(line, 40, None)
-            .iter()
-            .map(|i| match i {
-                Item::Measured(m) => m.in_words(),
-                Item::Family { relative, condition, age } => format!("{relative}: {condition} {age:?}"),
-                Item::Social { topic, detail } => format!("{topic}: {detail}"),
-                Item::Words(w) => format!("words: {w}"),
-            })
-            .collect()
-    }
-
-    #[test]
-    fn the_usual_line() {
-        assert_eq!(
-            said("bp 128/82 hr 72 t 37.1 w 68kg h 172cm"),
-            [
-                "Blood pressure, systolic 128 mmHg",
-                "Blood pressure, diastolic 82 mmHg, high",
-                "Heart rate 72 /min",
-                "Temperature 37.1 °C",
-                "Weight 68 kg",
-                "Height 172 cm",
-                "Body mass index 23 kg/m²",
-            ]
-        );
-    }
-
-    #[test]
-    fn units_are_converted() {
-        assert_eq!(said("t 98.6f"), ["Temperature 37 °C"]);
-        assert_eq!(said("t98.6"), ["Temperature 37 °C"]);
-        assert_eq!(said("w 150 lb h 5'10\""), ["Weight 68 kg", "Height 177.8 cm", "Body mass index 21.5 kg/m²"]);
-        let items = understand("w 150lb", 40, Some(Tenths(1778)));
-        assert!(matches!(&items[0], Item::Measured(m) if m.converted_from.as_deref() == Some("150lb")));
-        assert!(matches!(&items[1], Item::Measured(m) if m.measure == Measure::Bmi), "height on file serves");
-    }
-
-    #[test]
-    fn slips_are_questioned_and_never_lost() {
-        assert_eq!(said("hr 720"), ["Heart rate 720 /min, impossible: please check"]);
-        assert_eq!(said("bp 128"), ["words: bp 128"]);
-        assert_eq!(said("w kg"), ["words: w kg"]);
-    }
-
-    #[test]
-    fn family_social_and_the_rest() {
-        assert_eq!(
-            said("mother asthma father heart attack 54 smoker 10/day cough"),
-            ["mother: asthma None", "father: heart attack Some(54)", "tobacco: smokes, 10/day", "words: cough"]
-        );
-    }
-
-    proptest! {
-        #[test]
-        fn nothing_panics(line in ".{0,60}", age in 0u32..130) {
-            let _ = understand(&line, age, None);
-        }
-
-        #[test]
-        fn numbers_of_any_size_are_safe(a in "(bp|w|h|t|hr|pain) [0-9./'\"]{0,12}(kg|lb|cm|f|ft)?") {
-            let _ = understand(&a, 3, None);
-        }
-    }
-}
+mod tests;

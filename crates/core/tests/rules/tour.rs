@@ -7,7 +7,7 @@ use chrono_tz::America::New_York;
 use harbor_core::arrival::Stage;
 use harbor_core::charges::{VisitEffort, suggest_level};
 use harbor_core::claims::{ClaimEvent, ClaimState};
-use harbor_core::consult::quick_line::{Item, understand};
+use harbor_core::consult::quick_line::{Item, Known, understand};
 use harbor_core::coverage::BenefitAnswer;
 use harbor_core::coverage::share::{ExpectedService, OFFICE_VISIT, Plan, share_estimate};
 use harbor_core::fields::typed_date::{Sense, in_words, parse};
@@ -89,7 +89,7 @@ fn one_visit() {
 
     // 3. Rooming: one line of typing becomes measurements.
     facts.marks.set(Mark::Roomed, reached(11, 21, "Petra"));
-    let items = understand("bp 152/94 w 80kg h 180cm", 27, None);
+    let items = understand("bp 152/94 w 80kg h 180cm", &Known { age: Some(27), ..Known::nothing(today()) });
     assert!(matches!(&items[0], Item::Measured(m) if m.in_words() == "Blood pressure, systolic 152 mmHg, high"));
 
     // 4. Consultation: orders lie down under the diagnosis that usually carries them.

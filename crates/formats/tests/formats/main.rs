@@ -2,6 +2,7 @@
 
 mod fhir;
 mod located;
+mod quick_line;
 mod release;
 mod tour;
 mod x12;

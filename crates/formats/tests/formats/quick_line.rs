@@ -1,0 +1,128 @@
+//! The quick line against the tables that ship: diagnoses, tests of the laboratory, medicines.
+
+use chrono::NaiveDate;
+use harbor_core::consult::diagnoses::DiagnosisIndex;
+use harbor_core::consult::quick_line::{Item, Known, understand};
+use harbor_core::orders::LabTest;
+use harbor_core::prescribing::Product;
+use harbor_formats::{csv_tables, icd10cm};
+use std::sync::LazyLock;
+
+struct Tables {
+    diagnoses: DiagnosisIndex,
+    tests: Vec<LabTest>,
+    products: Vec<Product>,
+}
+
+static TABLES: LazyLock<Tables> = LazyLock::new(|| {
+    let data = |name: &str| std::fs::read(format!("{}/../../data/{name}", env!("CARGO_MANIFEST_DIR"))).unwrap();
+    let release = icd10cm::table::read(&data("icd10cm-2026-04.table.gz")).unwrap();
+    let words = csv_tables::diagnosis_words(&data("diagnosis_words.csv")).unwrap();
+    Tables {
+        diagnoses: DiagnosisIndex::new(release.entries).with_meanings(words).unwrap(),
+        tests: csv_tables::laboratory_tests(&data("laboratory_tests.csv")).unwrap(),
+        products: csv_tables::products(&data("medicines.csv")).unwrap(),
+    }
+});
+
+fn rows(line: &str) -> Vec<String> {
+    let today = NaiveDate::from_ymd_opt(2026, 11, 30).unwrap();
+    let known = Known {
+        age: Some(40),
+        diagnoses: Some(&TABLES.diagnoses),
+        tests: &TABLES.tests,
+        products: &TABLES.products,
+        ..Known::nothing(today)
+    };
+    let items = understand(line, &known);
+    items.iter().map(|i| i.row().iter().filter(|c| !c.is_empty()).cloned().collect::<Vec<_>>().join(" | ")).collect()
+}
+
+#[test]
+fn orders_by_their_names() {
+    assert_eq!(
+        rows("order cbc, cmp a1c and lipids"),
+        [
+            "order | CBC | Complete blood count",
+            "order | CMP | Comprehensive metabolic panel",
+            "order | A1C | Hemoglobin A1c",
+            "order | LIPID | Lipid panel",
+        ]
+    );
+    assert_eq!(rows("cbc tsh").len(), 2, "nothing but tests needs no word before it");
+    assert_eq!(rows("order a pizza"), ["words | order a pizza"]);
+    assert_eq!(rows("k cl are fine"), ["words | k cl are fine"]);
+}
+
+#[test]
+fn diagnoses_and_problems_with_their_codes() {
+    assert_eq!(rows("dx htn, dm2"), ["diagnosis | I10 | htn", "diagnosis | E11.9 | dm2"]);
+    assert_eq!(
+        rows("problem asthma since 2010, gout resolved"),
+        ["problem | J45.909 | asthma | active, since 2010", "problem | M10.9 | gout | resolved"]
+    );
+    assert_eq!(rows("I10"), ["diagnosis | I10 | Essential (primary) hypertension"]);
+    assert_eq!(rows("dx ankle sprain right"), ["diagnosis | ankle sprain right"], "its seventh character is missing");
+}
+
+#[test]
+fn prescriptions_prefilled_and_what_is_doubtful() {
+    assert_eq!(
+        rows("amoxicillin 500 tid 7d"),
+        ["prescription | amoxicillin 500 mg capsule | 1 capsule three times a day | 7"]
+    );
+    assert_eq!(
+        rows("rx ibuprofen 400mg 1 tab q8h prn pain 5 days"),
+        ["prescription | ibuprofen 400 mg tablet | 1 tablet three times a day, when needed for pain | 5"]
+    );
+    let doubtful = rows("rx amoxicillin");
+    assert!(doubtful[0].contains("several fit") && doubtful[0].contains("how often was not said"), "{doubtful:?}");
+    assert!(
+        rows("amoxicillin 333 tid 7d")[0].contains("no such strength here"),
+        "{:?}",
+        rows("amoxicillin 333 tid 7d")
+    );
+    assert_eq!(rows("amoxicillin helped last time"), ["words | amoxicillin helped last time"]);
+}
+
+#[test]
+fn medicines_that_are_taken() {
+    for (line, row) in [
+        ("takes metformin 500 bid since 2019", "medicine | metformin 500 mg | twice a day | taking, since 2019"),
+        ("stopped ibuprofen", "medicine | ibuprofen | stopped"),
+        ("not taking lisinopril", "medicine | lisinopril | not_taking"),
+        ("takes grandmother's tea", "medicine | grandmother's tea | taking"),
+        ("on metformin", "medicine | metformin | taking"),
+    ] {
+        assert_eq!(rows(line), [row], "{line}");
+    }
+}
+
+#[test]
+fn a_whole_visit_on_one_line() {
+    let all = rows("bp 142/88 hr 76; dx htn; order bmp; lisinopril 10 daily 90d; fu 3mo bp; smoker 5/day; feels well");
+    assert_eq!(
+        all,
+        [
+            "measure | systolic | 142 | mmHg | high",
+            "measure | diastolic | 88 | mmHg | high",
+            "measure | heart_rate | 76 | /min | usual",
+            "diagnosis | I10 | htn",
+            "order | BMP | Basic metabolic panel",
+            "prescription | lisinopril 10 mg tablet | 1 tablet once a day | 90",
+            "follow_up | 90 | bp",
+            "social | tobacco | smokes | 5/day",
+            "words | feels well",
+        ]
+    );
+}
+
+#[test]
+fn every_test_of_the_list_is_ordered_by_its_code_and_reads_back() {
+    let today = NaiveDate::from_ymd_opt(2026, 11, 30).unwrap();
+    let known = Known { tests: &TABLES.tests, products: &TABLES.products, ..Known::nothing(today) };
+    for test in &TABLES.tests {
+        let item = Item::Order { code: test.code.clone(), name: test.name.clone() };
+        assert_eq!(understand(&item.typed().unwrap(), &known), [item], "{}", test.code);
+    }
+}
