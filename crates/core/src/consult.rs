@@ -1,6 +1,7 @@
 //! The consultation: measurements, the quick line, and the parts of a note.
 
 pub mod diagnoses;
+pub mod growth;
 pub mod measurements;
 pub mod quick_line;
 

@@ -4,8 +4,10 @@
 use crate::Located;
 use csv::StringRecord;
 use harbor_core::consult::diagnoses::Meaning;
+use harbor_core::consult::growth::{GrowthRow, GrowthTable};
 use harbor_core::money::Cents;
 use harbor_core::orders::LabTest;
+use harbor_core::people::Sex;
 use harbor_core::prescribing::{Interaction, ProblemHarm, Product, Severity};
 
 /// A service of the catalogue with its standard price.
@@ -140,6 +142,20 @@ pub fn interactions(bytes: &[u8]) -> Result<Vec<Interaction>, Located> {
 pub fn problem_harms(bytes: &[u8]) -> Result<Vec<ProblemHarm>, Located> {
     rows(bytes, &["medicine", "diagnosis", "severity", "reason"], |r| {
         Ok(ProblemHarm { medicine: r.text(0), diagnosis: r.text(1), severity: r.severity(2)?, reason: r.text(3) })
+    })
+}
+
+/// The growth reference, by the names of its tables.
+pub fn growth(bytes: &[u8]) -> Result<Vec<GrowthRow>, Located> {
+    rows(bytes, &["measure", "sex", "x", "l", "m", "s"], |r| {
+        Ok(GrowthRow {
+            table: GrowthTable::from_code(&r.text(0)).ok_or_else(|| r.wrong(0, "a table of the reference"))?,
+            sex: Sex::from_code(&r.text(1)).ok_or_else(|| r.wrong(1, "F or M"))?,
+            x: r.number(2)?,
+            l: r.number(3)?,
+            m: r.number(4)?,
+            s: r.number(5)?,
+        })
     })
 }
 

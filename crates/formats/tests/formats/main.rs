@@ -1,6 +1,7 @@
 //! What comes in and goes out, in one program.
 
 mod fhir;
+mod growth;
 mod located;
 mod quick_line;
 mod release;
