@@ -40,6 +40,17 @@ coded! {
 }
 
 coded! {
+    /// What is told of somebody's past and life.
+    HistoryKind {
+        Family = "family", "Family history";
+        Social = "social", "Social history";
+        Surgical = "surgical", "Operations";
+        Hospital = "hospital", "Stays in hospital";
+        Immunisation = "immunisation", "Immunisations";
+    }
+}
+
+coded! {
     /// A list on which "none known" is a statement of its own.
     KnownList {
         Allergies = "allergies", "allergies";

@@ -333,6 +333,9 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
             note: String::new(),
             recorded_at: at,
             recorded_by: by.clone(),
+            how: String::new(),
+            since: String::new(),
+            struck_at: None,
         });
     }
     let mut problems = Vec::new();
@@ -354,6 +357,9 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
             state: ProblemState::Active.into(),
             recorded_at: at,
             recorded_by: "Dr. Oriane Valcourt".into(),
+            since: String::new(),
+            visit_id: None,
+            struck_at: None,
         });
     }
     let stated: Vec<NoneKnown> = world

@@ -218,6 +218,7 @@ async fn measured(world: &mut World, change: &mut Change<'_>) -> Result<()> {
             tenths,
             standing: *coded(standing),
             typed: String::new(),
+            manner: String::new(),
         };
         let found = [
             take("systolic", 1480 - n * 30, "high"),

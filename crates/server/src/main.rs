@@ -2,6 +2,9 @@
 
 use anyhow::{Context, Result};
 use clap::{Parser, Subcommand};
+use harbor_core::consult::measurements::Tenths;
+use harbor_core::consult::quick_line::{Item, Known, understand};
+use harbor_core::people::Sex;
 use harbor_formats::icd10cm;
 use harbor_formats::x12::show;
 use harbor_server::Settings;
@@ -65,6 +68,20 @@ enum Command {
     /// Diagnosis codes of the shipped ICD-10-CM release.
     #[command(subcommand)]
     Codes(Codes),
+    /// Understand a quick line: one thing a line, with kind, name, value, unit and note.
+    Quick {
+        /// The line; `-` reads standard input.
+        line: String,
+        /// Of the patient, in years; what depends on it is not judged without it.
+        #[arg(long)]
+        age: Option<u32>,
+        /// F or M.
+        #[arg(long)]
+        sex: Option<String>,
+        /// In cm, as measured before.
+        #[arg(long)]
+        height: Option<f64>,
+    },
     /// X12 files.
     #[command(subcommand)]
     X12(X12),
@@ -202,6 +219,7 @@ fn run(command: Command) -> Result<ExitCode> {
             }
             Ok(if stops.is_empty() { ExitCode::SUCCESS } else { ExitCode::from(1) })
         }
+        Command::Quick { line, age, sex, height } => quick(&line, age, sex.as_deref(), height),
         Command::X12(X12::Check { file }) => {
             let bytes = std::fs::read(&file).with_context(|| format!("reading {}", file.display()))?;
             let check = show::check(&bytes);
@@ -260,6 +278,39 @@ fn run(command: Command) -> Result<ExitCode> {
             block_on(verify(found.trim().to_owned(), folder))
         }
     }
+}
+
+/// Prints what a quick line says; 1 when something of it is impossible or doubtful.
+fn quick(line: &str, age: Option<u32>, sex: Option<&str>, height: Option<f64>) -> Result<ExitCode> {
+    let line = match line {
+        "-" => std::io::read_to_string(std::io::stdin()).context("reading standard input")?,
+        line => line.to_owned(),
+    };
+    let sex = match sex {
+        None => Sex::Unknown,
+        Some(text) => Sex::as_written(text).with_context(|| format!("--sex {text} is neither F nor M"))?,
+    };
+    let height_on_file = match height {
+        None => None,
+        Some(cm) if (20.0..=250.0).contains(&cm) => Some(Tenths((cm * 10.0).round() as i32)),
+        Some(cm) => anyhow::bail!("--height {cm} is no height in cm"),
+    };
+    let tables = Tables::shared()?;
+    let known = Known {
+        age,
+        sex,
+        height_on_file,
+        today: chrono::Local::now().date_naive(),
+        diagnoses: Some(&tables.diagnoses),
+        tests: &tables.tests,
+        products: &tables.products,
+    };
+    let items = understand(&line, &known);
+    for item in &items {
+        // A column is a column whatever was typed.
+        println!("{}", item.row().map(|c| c.replace(['\t', '\n', '\r'], " ")).join("\t"));
+    }
+    Ok(if items.iter().any(Item::is_doubtful) { ExitCode::from(1) } else { ExitCode::SUCCESS })
 }
 
 fn block_on(work: impl Future<Output = Result<ExitCode>>) -> Result<ExitCode> {

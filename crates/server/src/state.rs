@@ -1,5 +1,6 @@
 //! What every request needs: the store, the clock, the tables in memory, the way outside.
 
+use crate::favourites::Favourites;
 use crate::signing::Signing;
 use crate::tables::Tables;
 use crate::watch::Watch;
@@ -102,6 +103,7 @@ pub struct Inner {
     pub strangers: DefaultKeyedRateLimiter<IpAddr>,
     pub signing: Signing,
     pub watch: Watch,
+    pub favourites: Favourites,
 }
 
 /// Shared by all requests and background work.
@@ -133,7 +135,9 @@ impl State {
         let strangers = RateLimiter::keyed(Quota::per_minute(STRANGERS_ASK));
         let work = Notify::new();
         let (signing, watch) = (Signing::default(), Watch::default());
-        let inner = Inner { store, settings, clinic, zone, tables, live, work, http, strangers, signing, watch };
+        let favourites = Favourites::default();
+        let inner =
+            Inner { store, settings, clinic, zone, tables, live, work, http, strangers, signing, watch, favourites };
         Ok(State(Arc::new(inner)))
     }
 

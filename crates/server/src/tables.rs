@@ -2,6 +2,7 @@
 
 use anyhow::{Context, Result};
 use harbor_core::consult::diagnoses::DiagnosisIndex;
+use harbor_core::consult::growth::GrowthReference;
 use harbor_core::orders::LabTest;
 use harbor_core::people::fold;
 use harbor_core::prescribing::{Interaction, ProblemHarm, Product};
@@ -15,6 +16,7 @@ pub struct Tables {
     pub products: Vec<Product>,
     pub interactions: Vec<Interaction>,
     pub harms: Vec<ProblemHarm>,
+    pub growth: GrowthReference,
 }
 
 static SHARED: OnceLock<Arc<Tables>> = OnceLock::new();
@@ -45,6 +47,9 @@ impl Tables {
             products: csv_tables::products(include_bytes!("../../../data/medicines.csv")).context("medicines")?,
             interactions: csv_tables::interactions(include_bytes!("../../../data/interactions.csv"))
                 .context("interactions")?,
+            growth: GrowthReference::new(
+                csv_tables::growth(include_bytes!("../../../data/growth-reference-cdc-2000.csv")).context("growth")?,
+            ),
             harms: csv_tables::problem_harms(include_bytes!("../../../data/problem_harms.csv")).context("harms")?,
         })
     }

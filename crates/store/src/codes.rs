@@ -130,6 +130,7 @@ names! {
     Frequency = harbor_core::claims::Frequency;
     ImportKind = harbor_core::people::importing::ImportKind;
     Interpretation = harbor_core::orders::Interpretation;
+    HistoryKind = harbor_core::consult::HistoryKind;
     KnownList = harbor_core::consult::KnownList;
     ListKind = harbor_core::schedule::untimed::ListKind;
     MaritalStatus = harbor_core::people::MaritalStatus;

@@ -10,6 +10,7 @@ use diesel::pg::{Pg, PgValue};
 use diesel::serialize::{self, Output, ToSql};
 use diesel::sql_types::{Jsonb, Nullable};
 use harbor_core::arrival::forms::Point;
+use harbor_core::consult::HistoryKind;
 use harbor_core::coverage::{BenefitAnswer, Refusal};
 use harbor_core::money::Cents;
 use serde::de::DeserializeOwned;
@@ -111,6 +112,51 @@ impl From<&harbor_core::orders::ReportedValue> for ReportedValue {
             high: v.high,
             flag: v.interpretation.map(Into::into),
             flag_label: v.interpretation.map(|i| i.label().to_owned()),
+        }
+    }
+}
+
+/// What was told of somebody's past and life.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum HistoryDetail {
+    /// The age at onset, or at death.
+    Family {
+        relative: String,
+        condition: String,
+        age: Option<u32>,
+        died: bool,
+    },
+    Social {
+        topic: String,
+        said: String,
+        amount: String,
+    },
+    /// When it was, as exactly as it is known: a year, a month or a day; empty when nobody said.
+    Surgical {
+        what: String,
+        when: String,
+    },
+    Hospital {
+        what: String,
+        when: String,
+    },
+    /// Given here, or told.
+    Immunisation {
+        what: String,
+        when: String,
+        given: bool,
+    },
+}
+
+impl HistoryDetail {
+    pub fn kind(&self) -> HistoryKind {
+        match self {
+            HistoryDetail::Family { .. } => HistoryKind::Family,
+            HistoryDetail::Social { .. } => HistoryKind::Social,
+            HistoryDetail::Surgical { .. } => HistoryKind::Surgical,
+            HistoryDetail::Hospital { .. } => HistoryKind::Hospital,
+            HistoryDetail::Immunisation { .. } => HistoryKind::Immunisation,
         }
     }
 }

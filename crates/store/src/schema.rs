@@ -346,6 +346,7 @@ diesel::table! {
         taken_at -> Timestamptz,
         taken_by -> Text,
         struck_at -> Nullable<Timestamptz>,
+        manner -> Text,
     }
 }
 
@@ -357,6 +358,24 @@ diesel::table! {
         product_code -> Nullable<Text>,
         state -> Text,
         note -> Text,
+        recorded_at -> Timestamptz,
+        recorded_by -> Text,
+        how -> Text,
+        since -> Text,
+        struck_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
+    histories (id) {
+        id -> Uuid,
+        entry_id -> Uuid,
+        version -> Int4,
+        person_id -> Uuid,
+        visit_id -> Nullable<Uuid>,
+        kind -> Text,
+        detail -> Jsonb,
+        ended -> Nullable<Text>,
         recorded_at -> Timestamptz,
         recorded_by -> Text,
     }
@@ -600,6 +619,9 @@ diesel::table! {
         state -> Text,
         recorded_at -> Timestamptz,
         recorded_by -> Text,
+        since -> Text,
+        visit_id -> Nullable<Uuid>,
+        struck_at -> Nullable<Timestamptz>,
     }
 }
 
@@ -1176,6 +1198,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     slot_events,
     visit_moves,
     documents,
+    histories,
     jobs,
     lab_reports,
     ledger_entries,

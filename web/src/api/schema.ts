@@ -1083,6 +1083,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/growth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The growth of a person up to 20 years. Without a birth date or a sex there is no figure: none is guessed. */
+        get: operations["get_people__id__growth"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/histories/{entry}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All that an entry ever said, the newest first. */
+        get: operations["get_people__id__histories__entry_"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/histories/{entry}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ends an entry; it stays readable with its reason. */
+        post: operations["post_people__id__histories__entry__end"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/histories/{entry}/not-ended": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes the end of an entry back. */
+        post: operations["post_people__id__histories__entry__not_ended"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/household": {
         parameters: {
             query?: never;
@@ -2964,10 +3032,30 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Understands a line of typing, and keeps its measurements when asked to. An impossible value is
-         *     read back as a question and never kept.
+         * Understands a line of typing, and keeps what is sure when asked to. What is doubtful, and what this hand may not put
+         *     down, is read back with the reason and never kept.
          */
         post: operations["post_visits__id__quick_line"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/quick-line/taken-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Takes back what a line put down: measurements, medicines and problems are struck, allergies and histories end, drafts
+         *     are stopped. What was sent, or changed by somebody meanwhile, stays and says so.
+         */
+        post: operations["post_visits__id__quick_line_taken_back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3406,6 +3494,7 @@ export interface components {
             addenda: components["schemas"]["Addendum"][];
             allergies: components["schemas"]["Allergy"][];
             diagnoses: components["schemas"]["VisitDiagnosis"][];
+            histories: components["schemas"]["History"][];
             measurements: components["schemas"]["Measurement"][];
             medicines: components["schemas"]["Medicine"][];
             noneKnown: components["schemas"]["NoneKnown"][];
@@ -3798,6 +3887,10 @@ export interface components {
             /** Format: double */
             number: number;
         };
+        EndForm: {
+            /** @description Why it no longer holds. */
+            reason: string;
+        };
         EndTemplate: {
             /** @description The last day on which it holds. */
             last: string;
@@ -3916,6 +4009,48 @@ export interface components {
             members: string[];
             name: string;
         };
+        GrowthAt: {
+            /** Format: double */
+            months: number;
+            /** Format: double */
+            value: number;
+        };
+        GrowthChart: {
+            lines: components["schemas"]["GrowthLine"][];
+            /** @description The oldest first. */
+            points: components["schemas"]["GrowthPoint"][];
+            table: string;
+            title: string;
+            /** @description What is to be told: lines crossed, and how far the reference goes. */
+            told: string[];
+            unit: string;
+        };
+        GrowthLine: {
+            /**
+             * Format: double
+             * @description Of a hundred children of this age and sex so many lie below.
+             */
+            percent: number;
+            points: components["schemas"]["GrowthAt"][];
+        };
+        GrowthPoint: {
+            /** Format: date */
+            day: string;
+            /** Format: double */
+            months: number;
+            /** Format: double */
+            percentile: number;
+            /** Format: double */
+            value: number;
+            /** Format: double */
+            z: number;
+        };
+        GrowthView: {
+            charts: components["schemas"]["GrowthChart"][];
+            /** @description Why nothing is shown. */
+            missing?: string | null;
+            reference: string;
+        };
         HandOver: {
             /** Format: uuid */
             clinicianId: string;
@@ -3937,6 +4072,60 @@ export interface components {
             /** Format: uuid */
             withVisit?: string | null;
         };
+        /** @description One version of an entry; the last one holds. */
+        History: {
+            detail: components["schemas"]["HistoryDetail"];
+            /** @description Why it no longer holds. */
+            ended?: string | null;
+            /** Format: uuid */
+            entryId: string;
+            /** Format: uuid */
+            id: string;
+            kind: components["schemas"]["HistoryKind"];
+            /** Format: uuid */
+            personId: string;
+            /** Format: date-time */
+            recordedAt: string;
+            recordedBy: string;
+            /** Format: int32 */
+            version: number;
+            /** Format: uuid */
+            visitId?: string | null;
+        };
+        /** @description What was told of somebody's past and life. */
+        HistoryDetail: {
+            /** Format: int32 */
+            age?: number | null;
+            condition: string;
+            died: boolean;
+            /** @enum {string} */
+            kind: "family";
+            relative: string;
+        } | {
+            amount: string;
+            /** @enum {string} */
+            kind: "social";
+            said: string;
+            topic: string;
+        } | {
+            /** @enum {string} */
+            kind: "surgical";
+            what: string;
+            when: string;
+        } | {
+            /** @enum {string} */
+            kind: "hospital";
+            what: string;
+            when: string;
+        } | {
+            given: boolean;
+            /** @enum {string} */
+            kind: "immunisation";
+            what: string;
+            when: string;
+        };
+        /** @enum {string} */
+        HistoryKind: "family" | "social" | "surgical" | "hospital" | "immunisation";
         HouseRules: {
             /** Format: int64 */
             didNotComeAfter: number;
@@ -4009,6 +4198,56 @@ export interface components {
         };
         /** @enum {string} */
         Interpretation: "LL" | "L" | "N" | "H" | "HH";
+        /** @description Something that a line put down, for taking it back. */
+        Kept: {
+            /** Format: uuid */
+            id: string;
+            /** @enum {string} */
+            kind: "measurement";
+        } | {
+            code: string;
+            /** @enum {string} */
+            kind: "diagnosis";
+        } | {
+            /** Format: uuid */
+            id: string;
+            /** @enum {string} */
+            kind: "problem";
+        } | {
+            /** Format: uuid */
+            id: string;
+            /** @enum {string} */
+            kind: "allergy";
+        } | {
+            /** @enum {string} */
+            kind: "none_known";
+            list: components["schemas"]["KnownList"];
+        } | {
+            /** Format: uuid */
+            id: string;
+            /** @enum {string} */
+            kind: "medicine";
+        } | {
+            /** Format: uuid */
+            id: string;
+            /** @enum {string} */
+            kind: "history";
+        } | {
+            /** Format: uuid */
+            id: string;
+            /** @enum {string} */
+            kind: "order";
+        } | {
+            /** Format: uuid */
+            id: string;
+            /** @enum {string} */
+            kind: "prescription";
+        } | {
+            /** @enum {string} */
+            kind: "written";
+            part: components["schemas"]["NotePart"];
+            sentence: string;
+        };
         /** @enum {string} */
         KnownList: "allergies" | "medicines" | "problems";
         LabReport: {
@@ -4102,8 +4341,17 @@ export interface components {
             /** Format: date-time */
             recordedAt: string;
             recordedBy: string;
+            /** @description A year, a month or a day; empty when nobody said. */
+            since: string;
             state: components["schemas"]["ProblemState"];
+            /** Format: date-time */
+            struckAt?: string | null;
             title: string;
+            /**
+             * Format: uuid
+             * @description The visit whose diagnosis brought it about, if one did.
+             */
+            visitId?: string | null;
         };
         /** @description What is chosen from in settings and dialogs: the looks of visit types, who may book, kinds of visits and rooms. */
         Looks: {
@@ -4160,10 +4408,18 @@ export interface components {
             method: string;
         };
         /** @enum {string} */
-        Measure: "systolic" | "diastolic" | "heart_rate" | "temperature" | "respiratory_rate" | "oxygen_saturation" | "weight" | "height" | "bmi" | "pain";
+        Measure: "systolic" | "diastolic" | "heart_rate" | "temperature" | "respiratory_rate" | "oxygen_saturation" | "weight" | "height" | "bmi" | "pain" | "waist" | "head_circumference" | "peak_flow" | "glucose" | "visual_acuity";
+        /** @description A measure, with the unit that its values are kept in. */
+        MeasureWord: {
+            id: string;
+            label: string;
+            unit: string;
+        };
         Measurement: {
             /** Format: uuid */
             id: string;
+            /** @description Position, side or place, as it was said. */
+            manner: string;
             measure: components["schemas"]["Measure"];
             /** Format: uuid */
             personId: string;
@@ -4180,6 +4436,7 @@ export interface components {
             visitId: string;
         };
         Medicine: {
+            how: string;
             /** Format: uuid */
             id: string;
             name: string;
@@ -4190,7 +4447,11 @@ export interface components {
             /** Format: date-time */
             recordedAt: string;
             recordedBy: string;
+            /** @description A year, a month or a day; empty when nobody said. */
+            since: string;
             state: components["schemas"]["MedicineState"];
+            /** Format: date-time */
+            struckAt?: string | null;
         };
         MedicineForm: {
             name?: string;
@@ -4812,7 +5073,7 @@ export interface components {
             type: string;
         };
         /** @enum {string} */
-        ProblemState: "active" | "inactive" | "resolved";
+        ProblemState: "active" | "inactive" | "resolved" | "recurrence" | "remission";
         ProductView: {
             brand: string;
             code: string;
@@ -4834,8 +5095,12 @@ export interface components {
             question: string;
         };
         QuickAnswer: {
+            done: components["schemas"]["Kept"][];
             items: components["schemas"]["Understood"][];
+            /** @description How many things were put down. */
             kept: number;
+            /** @description What was not kept, as it was typed: it stays in the line. */
+            left: string;
         };
         QuickLine: {
             /** @description False only reads the line back. */
@@ -5483,7 +5748,7 @@ export interface components {
         /** @enum {string} */
         Stage: "booked" | "here" | "checked_in" | "in_room" | "with_clinician" | "ready_to_leave" | "left" | "left_unseen" | "did_not_come" | "cancelled";
         /** @enum {string} */
-        Standing: "low" | "usual" | "high" | "impossible";
+        Standing: "low" | "usual" | "high" | "impossible" | "unjudged";
         /** @enum {string} */
         Step: "visit" | "details" | "consents" | "coverage" | "forms" | "collect";
         StepView: {
@@ -5755,10 +6020,18 @@ export interface components {
             /** Format: uuid */
             visitTypeId: string;
         };
+        /** @description One thing that was understood. */
         Understood: {
             convertedFrom?: string | null;
-            /** @description measured, family, social or words. */
+            /** @description Not sure enough to be kept as it stands. */
+            doubtful: boolean;
+            /**
+             * @description measure, diagnosis, problem, allergy, medicine, family, social, surgical, hospital, immunisation, order,
+             *     prescription, referral, follow_up, template, questionnaire or words.
+             */
             kind: string;
+            /** @description Why it was not kept, or could not be. */
+            notKept?: string | null;
             sentence: string;
             standing?: components["schemas"]["Standing"] | null;
         };
@@ -6085,13 +6358,16 @@ export interface components {
             claimStates: components["schemas"]["Choice"][];
             consents: components["schemas"]["Choice"][];
             ethnicities: components["schemas"]["Choice"][];
+            historyKinds: components["schemas"]["Choice"][];
             maritalStates: components["schemas"]["Choice"][];
+            measures: components["schemas"]["MeasureWord"][];
             medicineStates: components["schemas"]["Choice"][];
             methods: components["schemas"]["Choice"][];
             nextSteps: components["schemas"]["Choice"][];
             noteParts: components["schemas"]["Choice"][];
             orderStates: components["schemas"]["Choice"][];
             prescriptionStates: components["schemas"]["Choice"][];
+            problemStates: components["schemas"]["Choice"][];
             races: components["schemas"]["Choice"][];
             relations: components["schemas"]["Choice"][];
             roles: components["schemas"]["Choice"][];
@@ -13616,6 +13892,415 @@ export interface operations {
                 };
             };
             /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_people__id__growth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GrowthView"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_people__id__histories__entry_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["History"][];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_people__id__histories__entry__end: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_people__id__histories__entry__not_ended: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -26764,6 +27449,129 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["QuickAnswer"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_visits__id__quick_line_taken_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeBack"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description The address or what was sent cannot be read. */

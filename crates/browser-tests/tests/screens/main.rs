@@ -12,6 +12,7 @@ mod journey;
 mod keys;
 mod pages;
 mod presses;
+mod quick_line;
 mod registration;
 mod schedule;
 mod supply;

@@ -153,9 +153,15 @@ impl Measured {
 
 /// Understands a line.
 pub fn understand(line: &str, known: &Known) -> Vec<Item> {
+    understand_with_source(line, known).into_iter().map(|(item, _)| item).collect()
+}
+
+/// Understands a line, each thing with the words that said it, so that what is not kept stays in the line. Of several
+/// things that the same words say, the first has them.
+pub fn understand_with_source(line: &str, known: &Known) -> Vec<(Item, String)> {
     let read: usize = line.char_indices().nth(words::LONGEST).map_or(line.len(), |(at, _)| at);
     let all = words::words(&line[..read]);
-    let mut items: Vec<Item> = Vec::new();
+    let mut items: Vec<(Item, String)> = Vec::new();
     let mut loose: Vec<&str> = Vec::new();
     let mut from = 0;
     while from < all.len() {
@@ -169,13 +175,13 @@ pub fn understand(line: &str, known: &Known) -> Vec<Item> {
     measured::add_bmi(&mut items, known);
     let words = loose.join(" ");
     if !words.trim().is_empty() {
-        items.push(Item::Words(words.trim().to_owned()));
+        items.push((Item::Words(words.trim().to_owned()), words.trim().to_owned()));
     }
     items
 }
 
 /// One stretch between full stops.
-fn sentence<'a>(words: &[Word<'a>], known: &Known, items: &mut Vec<Item>, loose: &mut Vec<&'a str>) {
+fn sentence<'a>(words: &[Word<'a>], known: &Known, items: &mut Vec<(Item, String)>, loose: &mut Vec<&'a str>) {
     let prose = words::is_prose(words);
     let starts = |rest: &[Word]| begins(rest, known);
     let mut at = 0;
@@ -208,9 +214,11 @@ fn sentence<'a>(words: &[Word<'a>], known: &Known, items: &mut Vec<Item>, loose:
         // `fh:` only says what comes.
         let heading = at == 0 && rest[0].is(&["fh", "fhx", "sh", "shx"]) && rest.len() > 1;
         match found {
-            Some((mut more, used)) => {
-                items.append(&mut more);
-                at += used.max(1);
+            Some((more, used)) => {
+                let used = used.clamp(1, rest.len());
+                let mut source = rest[..used].iter().map(|w| w.typed).collect::<Vec<_>>().join(" ");
+                items.extend(more.into_iter().map(|item| (item, std::mem::take(&mut source))));
+                at += used;
                 fresh = true;
             }
             None if heading => at += 1,

@@ -53,6 +53,41 @@ pub async fn open_visit(change: &mut Change<'_>, id: Uuid) -> Result<Visit, Prob
     Ok(visit)
 }
 
+/// An order that is not sent yet, laid under the diagnoses that usually carry it.
+pub async fn draft(
+    change: &mut Change<'_>,
+    state: &State,
+    me: &Me,
+    visit: &Visit,
+    code: &str,
+    listed: &[(String, String)],
+) -> Result<Order, Problem> {
+    let test = state
+        .tables
+        .test(code)
+        .ok_or_else(|| Problem::field("tests", format!("The laboratory has no test {code}.")))?;
+    let placement = place(test, listed);
+    let codes: Vec<String> = placement.diagnoses.iter().map(|i| listed[*i].0.clone()).collect();
+    let row = Order {
+        id: Uuid::now_v7(),
+        visit_id: visit.id,
+        person_id: visit.person_id,
+        test_code: test.code.clone(),
+        test_name: test.name.clone(),
+        loinc: test.loinc.clone(),
+        specimen: test.specimen.clone(),
+        state: OrderState::Draft.into(),
+        answers: Doc::default(),
+        placement_reason: placement.reason,
+        requisition: None,
+        ordered_at: state.now(),
+        ordered_by: me.staff.name.clone(),
+        orderer_id: me.staff.id,
+        sent_at: None,
+    };
+    Ok(change.add_order(row, &codes).await?)
+}
+
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct OrderForm {
     /// Codes of the laboratory's list.
@@ -71,30 +106,7 @@ pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<OrderFor
             let diagnoses = chart::diagnoses_of(change.conn(), *id).await?;
             let listed: Vec<(String, String)> = diagnoses.iter().map(|d| (d.code.clone(), d.title.clone())).collect();
             for code in &form.tests {
-                let test = state
-                    .tables
-                    .test(code)
-                    .ok_or_else(|| Problem::field("tests", format!("The laboratory has no test {code}.")))?;
-                let placement = place(test, &listed);
-                let codes: Vec<String> = placement.diagnoses.iter().map(|i| listed[*i].0.clone()).collect();
-                let row = Order {
-                    id: Uuid::now_v7(),
-                    visit_id: *id,
-                    person_id: visit.person_id,
-                    test_code: test.code.clone(),
-                    test_name: test.name.clone(),
-                    loinc: test.loinc.clone(),
-                    specimen: test.specimen.clone(),
-                    state: OrderState::Draft.into(),
-                    answers: Doc::default(),
-                    placement_reason: placement.reason,
-                    requisition: None,
-                    ordered_at: state.now(),
-                    ordered_by: me.staff.name.clone(),
-                    orderer_id: me.staff.id,
-                    sent_at: None,
-                };
-                change.add_order(row, &codes).await?;
+                draft(change, &state, &me, &visit, code, &listed).await?;
             }
             Ok::<_, Problem>(diagnoses)
         })

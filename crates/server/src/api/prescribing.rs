@@ -13,9 +13,10 @@ use harbor_core::prescribing::{
     check as check_all, instructions, may_sign, quantity_of,
 };
 use harbor_store::consult::chart;
+use harbor_store::consult::lists::NewMedicine;
 use harbor_store::documents::{Doc, GivenWarning};
 use harbor_store::rows::{Prescription, Visit};
-use harbor_store::{Conn, people, prescribing as store};
+use harbor_store::{Change, Conn, people, prescribing as store};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -143,39 +144,54 @@ pub async fn check(state: Data<State>, id: Path<Uuid>, form: Json<PrescriptionFo
     }))
 }
 
+/// A prescription that is not sent yet, with the warnings that stand now.
+pub async fn draft(
+    change: &mut Change<'_>,
+    state: &State,
+    me: &Me,
+    visit: &Visit,
+    product: &Product,
+    (d, refills): (&Dosing, u32),
+    diagnosis: Option<String>,
+) -> Result<Prescription, Problem> {
+    let quantity = quantity_of(d, refills).map_err(|(field, sentence)| Problem::field(field, sentence))?;
+    let found = warnings(change.conn(), state, visit, product, d, None).await?;
+    let row = Prescription {
+        id: Uuid::now_v7(),
+        visit_id: visit.id,
+        person_id: visit.person_id,
+        product_code: product.code.clone(),
+        medicine: format!("{} {} {}", product.brand, product.strength, product.form),
+        dose: d.dose,
+        per_day: d.per_day,
+        days: i32::try_from(d.days).unwrap_or(365),
+        as_needed: d.as_needed,
+        quantity: i32::try_from(quantity).unwrap_or(i32::MAX),
+        refills: i32::try_from(refills).unwrap_or(0),
+        instructions: instructions(product, d),
+        diagnosis,
+        pharmacy_id: None,
+        state: PrescriptionState::Draft.into(),
+        warnings: Doc(view(&found)),
+        override_reason: String::new(),
+        prescribed_at: state.now(),
+        prescribed_by: me.staff.name.clone(),
+        prescriber_id: me.staff.id,
+        sent_at: None,
+    };
+    Ok(change.add_prescription(row).await?)
+}
+
 #[utoipa::path(post, path = "/api/visits/{id}/prescriptions", params(("id" = Uuid, Path)), request_body = PrescriptionForm, responses((status = 200, body = Prescription), (status = 422, body = Problem)))]
 pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<PrescriptionForm>) -> Answer<Prescription> {
     let product = product(&state, &form.product_code)?;
-    let (d, quantity) = dosing(&form)?;
+    let (d, _) = dosing(&form)?;
+    let refills = u32::try_from(form.refills).unwrap_or(0);
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
             let visit = open_visit(change, *id).await?;
-            let found = warnings(change.conn(), &state, &visit, product, &d, None).await?;
-            let row = Prescription {
-                id: Uuid::now_v7(),
-                visit_id: *id,
-                person_id: visit.person_id,
-                product_code: product.code.clone(),
-                medicine: format!("{} {} {}", product.brand, product.strength, product.form),
-                dose: d.dose,
-                per_day: d.per_day,
-                days: i32::try_from(d.days).unwrap_or(365),
-                as_needed: d.as_needed,
-                quantity: i32::try_from(quantity).unwrap_or(i32::MAX),
-                refills: form.refills,
-                instructions: instructions(product, &d),
-                diagnosis: form.diagnosis.clone(),
-                pharmacy_id: None,
-                state: PrescriptionState::Draft.into(),
-                warnings: Doc(view(&found)),
-                override_reason: String::new(),
-                prescribed_at: state.now(),
-                prescribed_by: me.staff.name.clone(),
-                prescriber_id: me.staff.id,
-                sent_at: None,
-            };
-            let row = change.add_prescription(row).await?;
+            let row = draft(change, &state, &me, &visit, product, (&d, refills), form.diagnosis.clone()).await?;
             Ok(Json(row))
         })
         .await
@@ -238,9 +254,15 @@ pub async fn send(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SendFor
             if !medicines.iter().any(|m| {
                 m.product_code.as_deref() == Some(row.product_code.as_str()) && m.state == MedicineState::Taking
             }) {
-                change
-                    .add_medicine(row.person_id, &row.medicine, Some(&row.product_code), MedicineState::Taking, &own)
-                    .await?;
+                let new = NewMedicine {
+                    name: &row.medicine,
+                    product: Some(&row.product_code),
+                    state: MedicineState::Taking,
+                    how: &row.instructions,
+                    since: &state.today().to_string(),
+                    note: &own,
+                };
+                change.add_medicine(row.person_id, &new).await?;
             }
             Ok(DONE)
         })

@@ -1,15 +1,20 @@
 //! Routes of consult.
 
-use crate::api::consult::{chart, codes, glance, note};
+use crate::api::consult::{chart, codes, glance, growth, histories, note, quick_line};
 use crate::routes::Access::{Chart};
 use harbor_core::house::permissions::Permission::{RecordVitals, SeeChart, WriteNote};
 use harbor_store::people::whose::Whose::{Nobody, Person, Visit};
 
 table! {
     get "/api/visits/{id}/chart" Chart(SeeChart, Visit) => chart::show;
-    post "/api/visits/{id}/quick-line" Chart(RecordVitals, Visit) => chart::quick_line;
+    post "/api/visits/{id}/quick-line" Chart(RecordVitals, Visit) => quick_line::quick_line;
+    post "/api/visits/{id}/quick-line/taken-back" Chart(RecordVitals, Visit) => quick_line::take_back;
     delete "/api/visits/{id}/measurements/{measurement}" Chart(RecordVitals, Visit) => chart::strike;
     get "/api/people/{id}/chart" Chart(SeeChart, Person) => glance::show;
+    get "/api/people/{id}/growth" Chart(SeeChart, Person) => growth::show;
+    get "/api/people/{id}/histories/{entry}" Chart(SeeChart, Person) => histories::versions;
+    post "/api/people/{id}/histories/{entry}/end" Chart(RecordVitals, Person) => histories::end;
+    post "/api/people/{id}/histories/{entry}/not-ended" Chart(RecordVitals, Person) => histories::take_end_back;
     post "/api/people/{id}/allergies" Chart(RecordVitals, Person) => chart::add_allergy;
     delete "/api/people/{id}/allergies/{allergy}" Chart(RecordVitals, Person) => chart::end_allergy;
     post "/api/people/{id}/allergies/{allergy}/not-ended" Chart(RecordVitals, Person) => chart::take_end_of_allergy_back;

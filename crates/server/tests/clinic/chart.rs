@@ -38,7 +38,7 @@ async fn the_quick_line_reads_back_before_it_keeps() {
 }
 
 #[actix_web::test]
-async fn a_struck_measurement_no_longer_counts_and_history_goes_to_the_note() {
+async fn a_struck_measurement_no_longer_counts_and_history_stays_with_the_person() {
     let product = Product::start().await.unwrap();
     let assistant = Hand::sign_in(&product, "petra").await;
     let (visit, _) = visit_of(&assistant, "Sorrentino").await;
@@ -46,8 +46,9 @@ async fn a_struck_measurement_no_longer_counts_and_history_goes_to_the_note() {
     let line = json!({ "text": "w 98kg mother asthma smoker 10/day", "keep": true });
     assert_eq!(assistant.post(&format!("{path}/quick-line"), line).await.ok()["kept"], 3);
     let chart = assistant.get(&format!("{path}/chart")).await;
-    let history = list(&chart, "parts").iter().find(|p| p["part"] == "past_history").unwrap();
-    assert_eq!(history["body"], "Family history: mother, asthma\nSocial history: tobacco, smokes, 10/day");
+    let told: Vec<&Value> = list(&chart, "histories").iter().map(|h| &h["detail"]).collect();
+    assert_eq!((&told[0]["relative"], &told[0]["condition"]), (&json!("mother"), &json!("asthma")), "{told:?}");
+    assert_eq!((&told[1]["topic"], &told[1]["amount"]), (&json!("tobacco"), &json!("10/day")), "{told:?}");
     let weight = list(&chart, "measurements").iter().find(|m| m["measure"] == "weight").unwrap();
     let strike = format!("{path}/measurements/{}", id(weight));
     assistant.ask("delete", &strike, None).await.ok();

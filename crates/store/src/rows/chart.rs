@@ -1,6 +1,7 @@
 //! What a visit leaves in the chart.
 
 use crate::codes;
+use crate::documents::{Doc, HistoryDetail};
 use chrono::{DateTime, Utc};
 use uuid::Uuid;
 
@@ -16,6 +17,8 @@ row! {
         taken_at: DateTime<Utc>,
         taken_by: String,
         struck_at: Option<DateTime<Utc>>,
+        /// Position, side or place, as it was said.
+        manner: String,
     }
 }
 
@@ -42,6 +45,10 @@ row! {
         note: String,
         recorded_at: DateTime<Utc>,
         recorded_by: String,
+        how: String,
+        /// A year, a month or a day; empty when nobody said.
+        since: String,
+        struck_at: Option<DateTime<Utc>>,
     }
 }
 
@@ -52,6 +59,29 @@ row! {
         code: String,
         title: String,
         state: codes::ProblemState,
+        recorded_at: DateTime<Utc>,
+        recorded_by: String,
+        /// A year, a month or a day; empty when nobody said.
+        since: String,
+        /// The visit whose diagnosis brought it about, if one did.
+        visit_id: Option<Uuid>,
+        struck_at: Option<DateTime<Utc>>,
+    }
+}
+
+row! {
+    /// One version of an entry; the last one holds.
+    histories History {
+        id: Uuid,
+        entry_id: Uuid,
+        version: i32,
+        person_id: Uuid,
+        visit_id: Option<Uuid>,
+        kind: codes::HistoryKind,
+        #[schema(value_type = HistoryDetail)]
+        detail: Doc<HistoryDetail>,
+        /// Why it no longer holds.
+        ended: Option<String>,
         recorded_at: DateTime<Utc>,
         recorded_by: String,
     }

@@ -1,9 +1,10 @@
-/** Measurements by the quick line, allergies, medicines. */
+/** Measurements, allergies, medicines and histories of whoever is being roomed. */
 
 import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
-import { useMay } from '../../app/session';
+import { useWordOf } from '../../app/choices';
+import { useMay, useSession } from '../../app/session';
 import { useUndo } from '../../app/undo';
 import { useTimes } from '../../app/words';
 import { Button, Choose, Field, Finder } from '../../ui/controls';
@@ -11,73 +12,18 @@ import { Columns, Mono, Row, Sheet, Small, Spread, Stack, Table, Tag } from '../
 import { Trend } from '../../ui/Trend';
 import { part } from '../../ui/tokens';
 import { products } from '../prescribing/queries';
-import { quickLine } from './queries';
+import { Growth } from './Growth';
+import { Histories } from './Histories';
+import { standingTone } from './QuickLine';
 
 type Chart = Schemas['ChartView'];
-
-const labels: Record<string, [string, string]> = {
-  systolic: ['Blood pressure, systolic', 'mmHg'],
-  diastolic: ['Blood pressure, diastolic', 'mmHg'],
-  heart_rate: ['Heart rate', '/min'],
-  temperature: ['Temperature', '°C'],
-  respiratory_rate: ['Respiratory rate', '/min'],
-  oxygen_saturation: ['Oxygen saturation', '%'],
-  weight: ['Weight', 'kg'],
-  height: ['Height', 'cm'],
-  bmi: ['Body mass index', 'kg/m²'],
-  pain: ['Pain', 'of 10'],
-};
-
-const tone = { low: 'tide', high: 'brass', impossible: 'coral', usual: 'plain' } as const;
-
-function QuickLine({ visit }: { visit: string }) {
-  const [text, setText] = useState('');
-  const { run, busy, refusal } = useDo();
-  const read = useLook(quickLine(visit, text), text.trim().length > 1);
-  const keep = async () => {
-    const kept = await run(() =>
-      api.POST('/api/visits/{id}/quick-line', { params: { path: { id: visit } }, body: { text, keep: true } }),
-    );
-    if (kept && kept.kept > 0) setText('');
-  };
-  return (
-    <Form refusal={refusal} onSave={() => void keep()}>
-      <Field
-        label="Quick line"
-        name="quick"
-        value={text}
-        onChange={setText}
-        placeholder="bp 128/82 hr 72 t 37.1 w 68kg h 172cm"
-        hint="Units are converted; family and social history go to the note: mother asthma, smoker 10/day"
-      />
-      <Row $gap={2} aria-live="polite">
-        {text.trim().length > 1 &&
-          read.data?.items.map((i) => (
-            <Tag
-              key={i.sentence}
-              $tone={i.kind === 'words' ? 'plain' : (tone[i.standing as keyof typeof tone] ?? 'kelp')}
-            >
-              {i.kind === 'words' ? `not understood: ${i.sentence}` : i.sentence}
-              {i.convertedFrom && ` (from ${i.convertedFrom})`}
-            </Tag>
-          ))}
-      </Row>
-      <Refused />
-      <Row>
-        <Spread />
-        <Button $kind="filled" type="submit" isDisabled={busy || text.trim() === ''}>
-          Keep
-        </Button>
-      </Row>
-    </Form>
-  );
-}
 
 export function Measurements({ chart, visit }: { chart: Chart; visit?: string }) {
   const times = useTimes();
   const may = useMay();
   const { run } = useDo();
-  const kinds = Object.keys(labels).filter((k) => chart.measurements.some((m) => m.measure === k));
+  const { clinic } = useSession();
+  const kinds = clinic.words.measures.filter((k) => chart.measurements.some((m) => m.measure === k.id));
   if (kinds.length === 0) return <p>Nothing measured yet.</p>;
   return (
     <Table>
@@ -92,23 +38,28 @@ export function Measurements({ chart, visit }: { chart: Chart; visit?: string })
         </tr>
       </thead>
       <tbody>
-        {kinds.map((kind) => {
+        {kinds.map(({ id: kind, label, unit }) => {
           const all = chart.measurements.filter((m) => m.measure === kind);
           const latest = all[0];
           if (!latest) return null;
-          const [label, unit] = labels[kind] ?? [kind, ''];
           return (
             <tr key={kind} data-measure={kind}>
               <td>{label}</td>
               <td className="number">
+                {kind === 'visual_acuity' && '20/'}
                 {latest.tenths / 10} <Small>{unit}</Small>
               </td>
               <td>
                 {latest.standing !== 'usual' && (
-                  <Tag $tone={tone[latest.standing as keyof typeof tone]}>
-                    {latest.standing === 'high' ? '▲ high' : '▼ low'}
+                  <Tag $tone={standingTone[latest.standing]}>
+                    {latest.standing === 'unjudged'
+                      ? 'age not known: not judged'
+                      : latest.standing === 'high'
+                        ? '▲ high'
+                        : '▼ low'}
                   </Tag>
                 )}
+                {latest.manner && <Small> {latest.manner}</Small>}
                 {latest.typed && <Small> from {latest.typed}</Small>}
               </td>
               <td className="wide">
@@ -145,11 +96,14 @@ export function Measurements({ chart, visit }: { chart: Chart; visit?: string })
 /** Says that none is known, and offers to take it back. */
 function useNoneKnown(person: string, run: ReturnType<typeof useDo>['run']) {
   const offerUndo = useUndo();
-  return async (list: 'allergies' | 'medicines') => {
+  return async (list: 'allergies' | 'medicines' | 'problems') => {
     const params = { path: { id: person } };
     const back = () => api.DELETE('/api/people/{id}/none-known/{list}', { params: { path: { id: person, list } } });
     if (await run(() => api.POST('/api/people/{id}/none-known', { params, body: { list } })))
-      offerUndo(list === 'allergies' ? 'No allergies known.' : 'Takes no medicines.', back);
+      offerUndo(
+        { allergies: 'No allergies known.', medicines: 'Takes no medicines.', problems: 'No problems known.' }[list],
+        back,
+      );
   };
 }
 
@@ -252,7 +206,7 @@ function Medicines({ chart }: { chart: Chart }) {
       {taking.map((m) => (
         <Row key={m.id}>
           <Mono>{m.name}</Mono>
-          <Small>{m.note}</Small>
+          <Small>{[m.how, m.since && `since ${m.since}`, m.note].filter(Boolean).join(' · ')}</Small>
           <Spread />
           {may('record_vitals') && (
             <Button $kind="quiet" aria-label={`Stopped ${m.name}`} onPress={() => void stopped(m)}>
@@ -299,13 +253,47 @@ function Medicines({ chart }: { chart: Chart }) {
   );
 }
 
-export function Rooming({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) {
+/** What stays with somebody; a statement when there is none. */
+function Problems({ chart }: { chart: Chart }) {
   const may = useMay();
+  const { run, busy } = useDo();
+  const stateWord = useWordOf('problemStates');
+  const noneIs = useNoneKnown(chart.person.id, run);
+  const none = chart.noneKnown.some((n) => n.list === 'problems');
+  return (
+    <Stack data-problems>
+      {chart.problems.map((p) => (
+        <Row key={p.id} style={{ flexWrap: 'nowrap' }}>
+          <Mono>{p.code}</Mono>
+          <span style={{ flex: 1, minWidth: 0 }}>{p.title}</span>
+          <Small>
+            {[p.state !== 'active' && stateWord(p.state), p.since && `since ${p.since}`].filter(Boolean).join(', ')}
+          </Small>
+        </Row>
+      ))}
+      {chart.problems.length === 0 && (
+        <Row>
+          <Tag $tone={none ? 'kelp' : 'brass'}>{none ? 'None known' : 'Nobody asked yet'}</Tag>
+          <Spread />
+          {!none && may('record_vitals') && (
+            <Button isDisabled={busy} onPress={() => void noneIs('problems')}>
+              No problems known
+            </Button>
+          )}
+        </Row>
+      )}
+    </Stack>
+  );
+}
+
+export function Rooming({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) {
+  const { clinic } = useSession();
+  const { birthDate } = chart.person;
+  const isYoung = birthDate != null && Number(clinic.today.slice(0, 4)) - Number(birthDate.slice(0, 4)) <= 20;
   return (
     <Stack $gap={0}>
       <Sheet>
         <h2>Measurements</h2>
-        {may('record_vitals') && <QuickLine visit={view.card.visit.id} />}
         <Measurements chart={chart} visit={view.card.visit.id} />
       </Sheet>
       <Columns $min={part.pane}>
@@ -317,7 +305,21 @@ export function Rooming({ view, chart }: { view: Schemas['VisitView']; chart: Ch
           <h2>Medicines now</h2>
           <Medicines chart={chart} />
         </Sheet>
+        <Sheet>
+          <h2>Problems</h2>
+          <Problems chart={chart} />
+        </Sheet>
+        <Sheet>
+          <h2>History</h2>
+          <Histories person={chart.person.id} histories={chart.histories} />
+        </Sheet>
       </Columns>
+      {isYoung && (
+        <Sheet>
+          <h2>Growth</h2>
+          <Growth person={chart.person.id} />
+        </Sheet>
+      )}
     </Stack>
   );
 }

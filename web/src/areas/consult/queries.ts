@@ -17,6 +17,17 @@ export const glance = (person: string) =>
     () => api.GET('/api/people/{id}/chart', of(person)),
   );
 
+/** How a child grows, beside the reference. */
+export const growth = (person: string) =>
+  look(
+    ['growth', person],
+    [
+      { topic: 'person', id: person },
+      { topic: 'visit', person },
+    ],
+    () => api.GET('/api/people/{id}/growth', of(person)),
+  );
+
 /** How the quick line would be understood; nothing is kept. */
 export const quickLine = (id: string, text: string) =>
   look(['quick-line', id, text], [{ topic: 'visit', id }], () =>

@@ -13,12 +13,16 @@ import { CheckIn } from '../arrival/CheckIn';
 import { Money } from '../money/Money';
 import { Note } from '../consult/Note';
 import { Orders } from '../orders/Orders';
+import { QuickLine } from '../consult/QuickLine';
 import { Prescriptions } from '../prescribing/Prescriptions';
 import { Restricted } from './Restricted';
 import { Rooming } from '../consult/Rooming';
 import { space } from '../../ui/tokens';
 import { chart as chartQuery } from '../consult/queries';
 import { visit as visitQuery } from './queries';
+
+/** Where the patient is touched: there the quick line is always in reach, at the same place. */
+const clinical = ['rooming', 'note', 'orders', 'prescriptions'];
 
 export default function VisitPage() {
   const { id = '', part = 'note' } = useParams();
@@ -71,6 +75,9 @@ export default function VisitPage() {
         </p>
       </Head>
       {chart.error?.is('restricted-chart') && <Restricted person={person.id} message={chart.error.message} />}
+      {chart.data !== undefined && may('record_vitals') && clinical.includes(value) && (
+        <QuickLine key={id} visit={id} main={value === 'rooming'} />
+      )}
       <Tabs
         label="Parts of the visit"
         items={shown}

@@ -386,9 +386,9 @@ fn convert(measure: Measure, v: f64, unit: &str, smaller: f64) -> Option<(Tenths
 
 /// The body mass index follows from weight and height. A grown person's height on file serves; a child's never does, since
 /// it has grown.
-pub fn add_bmi(items: &mut Vec<Item>, known: &Known) {
+pub fn add_bmi(items: &mut Vec<(Item, String)>, known: &Known) {
     let find = |wanted: Measure| {
-        items.iter().rev().find_map(|i| match i {
+        items.iter().rev().find_map(|(i, _)| match i {
             Item::Measured(m) if m.measure == wanted && m.standing != Standing::Impossible => Some(m.value),
             _ => None,
         })
@@ -397,7 +397,7 @@ pub fn add_bmi(items: &mut Vec<Item>, known: &Known) {
     if let (Some(weight), Some(height)) = (find(Measure::Weight), find(Measure::Height).or(on_file))
         && let Some(value) = bmi(weight, height)
     {
-        items.push(Item::Measured(known.judge(Measure::Bmi, value, None)));
+        items.push((Item::Measured(known.judge(Measure::Bmi, value, None)), String::new()));
     }
 }
 

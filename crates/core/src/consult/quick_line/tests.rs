@@ -287,3 +287,10 @@ fn a_very_long_line_is_kept_whole() {
     let Some(Item::Words(words)) = items.last() else { panic!("{items:?}") };
     assert_eq!(words.matches('ä').count(), 10_000);
 }
+
+#[test]
+fn each_thing_knows_the_words_that_said_it() {
+    let all = understand_with_source("bp 128/82 sitting; mother asthma; feels well, hr 720", &at(Some(40)));
+    let sources: Vec<&str> = all.iter().map(|(_, source)| source.as_str()).collect();
+    assert_eq!(sources, ["bp 128/82 sitting", "", "mother asthma", "hr 720", "feels well"]);
+}

@@ -6,18 +6,16 @@ use crate::api::{DONE, Done};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use chrono::NaiveDate;
-use harbor_core::consult::measurements::{Measure, Standing, Tenths};
-use harbor_core::consult::quick_line::Item;
-use harbor_core::consult::{KnownList, Reaction, quick_line};
+use harbor_core::consult::{KnownList, Reaction};
 use harbor_core::fields::Faults;
 use harbor_core::orders::misfit;
 use harbor_core::prescribing::MedicineState;
 use harbor_store::consult::chart as store;
-use harbor_store::consult::chart::NewMeasurement;
+use harbor_store::consult::histories;
+use harbor_store::consult::lists::NewMedicine;
 use harbor_store::rows::*;
 use harbor_store::visit_line::visits;
-use harbor_store::{Conn, codes, orders, people, prescribing};
+use harbor_store::{Conn, orders, people, prescribing};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -45,6 +43,7 @@ pub struct ChartView {
     medicines: Vec<Medicine>,
     problems: Vec<ListedProblem>,
     none_known: Vec<NoneKnown>,
+    histories: Vec<History>,
     diagnoses: Vec<VisitDiagnosis>,
     orders: Vec<OrderView>,
     prescriptions: Vec<Prescription>,
@@ -93,101 +92,12 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
         medicines: store::medicines_of(&mut conn, person.id).await?,
         problems: store::problems_of(&mut conn, person.id).await?,
         none_known: store::none_known_of(&mut conn, person.id).await?,
+        histories: histories::of_person(&mut conn, person.id).await?,
         orders: order_views(&mut conn, &state, *id, &diagnoses).await?,
         prescriptions: prescribing::of_visits(&mut conn, &[*id]).await?,
         reports: orders::reports_of_person(&mut conn, person.id).await?,
         diagnoses,
     }))
-}
-
-#[derive(Debug, Deserialize, ToSchema)]
-pub struct QuickLine {
-    text: String,
-    /// False only reads the line back.
-    keep: bool,
-}
-
-#[derive(Debug, Serialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct Understood {
-    /// measured, family, social or words.
-    kind: String,
-    sentence: String,
-    /// How a measurement lies to the usual.
-    standing: Option<codes::Standing>,
-    converted_from: Option<String>,
-}
-
-#[derive(Debug, Serialize, ToSchema)]
-pub struct QuickAnswer {
-    items: Vec<Understood>,
-    kept: usize,
-}
-
-fn age(birth: Option<NaiveDate>, on: NaiveDate) -> u32 {
-    birth.and_then(|b| on.years_since(b)).unwrap_or(40)
-}
-
-/// Understands a line of typing, and keeps its measurements when asked to. An impossible value is
-/// read back as a question and never kept.
-#[utoipa::path(post, path = "/api/visits/{id}/quick-line", params(("id" = Uuid, Path)), request_body = QuickLine, responses((status = 200, body = QuickAnswer), (status = 422, body = Problem)))]
-pub async fn quick_line(state: Data<State>, me: Me, id: Path<Uuid>, line: Json<QuickLine>) -> Answer<QuickAnswer> {
-    let mut conn = state.store.reader().await?;
-    let visit = visits::get(&mut conn, *id).await?;
-    let person = people::get(&mut conn, visit.person_id).await?;
-    let earlier = store::measurements_of(&mut conn, person.id).await?;
-    drop(conn);
-    let height = earlier.iter().find(|m| m.measure == Measure::Height).map(|m| Tenths(m.tenths));
-    let items = quick_line::understand(&line.text, age(person.birth_date, visit.day), height);
-    let mut found = Vec::new();
-    let mut out = Vec::new();
-    for item in items {
-        let (kind, sentence, stands, converted_from) = match item {
-            Item::Measured(m) => {
-                if m.standing != Standing::Impossible {
-                    found.push(NewMeasurement {
-                        measure: m.measure,
-                        tenths: m.value.0,
-                        standing: m.standing,
-                        typed: m.converted_from.clone().unwrap_or_default(),
-                    });
-                }
-                ("measured", m.in_words(), Some(m.standing.into()), m.converted_from)
-            }
-            Item::Family { relative, condition, age } => {
-                let at = age.map(|a| format!(" at {a}")).unwrap_or_default();
-                ("family", format!("Family history: {relative}, {condition}{at}"), None, None)
-            }
-            Item::Social { topic, detail } => ("social", format!("Social history: {topic}, {detail}"), None, None),
-            Item::Words(words) => ("words", words, None, None),
-        };
-        out.push(Understood { kind: kind.into(), sentence, standing: stands, converted_from });
-    }
-    let history: Vec<String> =
-        out.iter().filter(|u| u.kind == "family" || u.kind == "social").map(|u| u.sentence.clone()).collect();
-    let mut kept = 0;
-    if line.keep && (!found.is_empty() || !history.is_empty()) {
-        kept = state
-            .store
-            .change(&me.actor(), state.now(), async |change| {
-                let visit = change.lock_visit(*id).await?;
-                let mut kept = 0;
-                if !found.is_empty() {
-                    kept = change.take_measurements(&visit, &found).await?.len();
-                }
-                if !history.is_empty() {
-                    let part = harbor_core::consult::NotePart::PastHistory;
-                    let before = store::parts(change.conn(), *id).await?.into_iter().find(|p| p.part == part);
-                    let (body, version) = before.map(|p| (p.body, p.version)).unwrap_or_default();
-                    let body = [body.as_str(), &history.join("\n")].join("\n").trim_start().to_owned();
-                    change.save_part(&visit, part, &body, version).await?;
-                    kept += history.len();
-                }
-                Ok::<_, Problem>(kept)
-            })
-            .await?;
-    }
-    Ok(Json(QuickAnswer { items: out, kept }))
 }
 
 #[utoipa::path(delete, path = "/api/visits/{id}/measurements/{measurement}", params(("id" = Uuid, Path), ("measurement" = Uuid, Path)), responses((status = 200, body = Done)))]
@@ -277,8 +187,19 @@ pub async fn add_medicine(state: Data<State>, me: Me, id: Path<Uuid>, form: Json
         .store
         .change(&me.actor(), state.now(), async |change| {
             people::get(change.conn(), *id).await?;
-            let row =
-                change.add_medicine(*id, &name, product.map(|p| p.code.as_str()), MedicineState::Taking, &note).await?;
+            let row = change
+                .add_medicine(
+                    *id,
+                    &NewMedicine {
+                        name: &name,
+                        product: product.map(|p| p.code.as_str()),
+                        state: MedicineState::Taking,
+                        how: "",
+                        since: "",
+                        note: &note,
+                    },
+                )
+                .await?;
             Ok(Json(row))
         })
         .await

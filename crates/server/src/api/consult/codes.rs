@@ -1,5 +1,6 @@
 //! Finding diagnosis codes.
 
+use crate::access::Me;
 use crate::api::Typed;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
@@ -39,8 +40,9 @@ fn seventh(state: &State, code: &str) -> Vec<Seventh> {
 }
 
 #[utoipa::path(get, path = "/api/codes", params(Typed), responses((status = 200, body = Vec<CodeHit>)))]
-pub async fn search(state: Data<State>, typed: Query<Typed>) -> Json<Vec<CodeHit>> {
-    let hits = state.tables.diagnoses.search(&typed.q, &[], 12);
+pub async fn search(state: Data<State>, me: Me, typed: Query<Typed>) -> Answer<Vec<CodeHit>> {
+    let own = state.favourites.of(&state.store, me.staff.id, state.today()).await?;
+    let hits = state.tables.diagnoses.search(&typed.q, &own, 12);
     let view = |h: harbor_core::consult::diagnoses::Hit| CodeHit {
         seventh: match &h.missing {
             Some(CodeProblem::NeedsSeventh { code, .. }) => seventh(&state, code),
@@ -51,7 +53,7 @@ pub async fn search(state: Data<State>, typed: Query<Typed>) -> Json<Vec<CodeHit
         found_by: h.found_by,
         missing: h.missing.map(|m| m.to_string()),
     };
-    Json(hits.into_iter().map(view).collect())
+    Ok(Json(hits.into_iter().map(view).collect()))
 }
 
 #[derive(Debug, Serialize, ToSchema)]

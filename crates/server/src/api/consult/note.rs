@@ -4,11 +4,12 @@ use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use harbor_core::consult::{NotePart as Part, PART_LIMIT, may_sign, signs};
+use harbor_core::consult::{NotePart as Part, PART_LIMIT, ProblemState, may_sign, signs};
 use harbor_core::fields;
 use harbor_core::visit_line::Mark;
 use harbor_store::codes;
 use harbor_store::consult::chart;
+use harbor_store::consult::lists::NewProblem;
 use harbor_store::consult::signing::Seen;
 use harbor_store::rows::{Addendum, NoteSignature, WrittenPart};
 use harbor_store::visit_line::visits;
@@ -145,7 +146,9 @@ pub async fn set_diagnoses(
             change.set_diagnoses(&visit, &wanted).await?;
             for (code, title) in &wanted {
                 if harbor_core::consult::diagnoses::lasts(code) {
-                    change.add_problem(visit.person_id, code, title).await?;
+                    let state = ProblemState::Active;
+                    let new = NewProblem { code, title, state, since: "", visit: Some(visit.id) };
+                    change.add_problem(visit.person_id, &new).await?;
                 }
             }
             let codes: Vec<&str> = wanted.iter().map(|(c, _)| c.as_str()).collect();

@@ -3,7 +3,8 @@
 use crate::api::visit_line::views::Choice;
 use harbor_core::arrival::Stage;
 use harbor_core::claims::{BatchState, ClaimState};
-use harbor_core::consult::NotePart;
+use harbor_core::consult::measurements::Measure;
+use harbor_core::consult::{HistoryKind, NotePart, ProblemState};
 use harbor_core::house::permissions::Role;
 use harbor_core::money::ledger::Method;
 use harbor_core::orders::OrderState;
@@ -13,6 +14,20 @@ use harbor_core::prescribing::{MedicineState, PrescriptionState};
 use harbor_core::visit_line::work_list::NextStep;
 use serde::Serialize;
 use utoipa::ToSchema;
+
+/// A measure, with the unit that its values are kept in.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct MeasureWord {
+    id: String,
+    label: String,
+    unit: String,
+}
+
+impl MeasureWord {
+    fn of(measure: Measure) -> MeasureWord {
+        MeasureWord { id: measure.code().into(), label: measure.label().into(), unit: measure.unit().into() }
+    }
+}
 
 /// Every list in the order of the job.
 #[derive(Debug, Clone, Serialize, ToSchema)]
@@ -27,6 +42,9 @@ pub struct Words {
     relations: Vec<Choice>,
     consents: Vec<Choice>,
     note_parts: Vec<Choice>,
+    measures: Vec<MeasureWord>,
+    history_kinds: Vec<Choice>,
+    problem_states: Vec<Choice>,
     medicine_states: Vec<Choice>,
     order_states: Vec<Choice>,
     prescription_states: Vec<Choice>,
@@ -52,6 +70,9 @@ pub fn words() -> Words {
         relations: of::<Relation>(),
         consents: of::<Consent>(),
         note_parts: of::<NotePart>(),
+        measures: Measure::ALL.iter().map(|m| MeasureWord::of(*m)).collect(),
+        history_kinds: of::<HistoryKind>(),
+        problem_states: of::<ProblemState>(),
         medicine_states: of::<MedicineState>(),
         order_states: of::<OrderState>(),
         prescription_states: of::<PrescriptionState>(),

@@ -1,0 +1,10 @@
+drop table histories;
+drop function refuse_history_change;
+alter table medicines drop column how, drop column since, drop column struck_at;
+alter table problems drop column since, drop column visit_id, drop column struck_at;
+update problems set state = 'active' where state in ('recurrence', 'remission');
+alter table problems drop constraint problems_state_check;
+alter table problems add constraint problems_state_check check (state in ('active', 'inactive', 'resolved'));
+alter table measurements drop column manner;
+alter table measurements drop constraint measurements_standing_check;
+alter table measurements add constraint measurements_standing_check check (standing in ('low', 'usual', 'high', 'impossible')) not valid;

@@ -1,0 +1,82 @@
+//! Family, social, surgical and hospital history, immunisations: each entry a row for every version, and none is ever
+//! changed.
+
+use crate::documents::{Doc, HistoryDetail};
+use crate::rows::History;
+use crate::schema::histories as h;
+use crate::{Change, Conn, Result, StoreError, Topic};
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use uuid::Uuid;
+
+/// What holds of a person: the last version of each entry, without those that ended.
+pub async fn of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<History>> {
+    let mut rows: Vec<History> = h::table
+        .filter(h::person_id.eq(person))
+        .distinct_on(h::entry_id)
+        .order((h::entry_id, h::version.desc()))
+        .select(History::as_select())
+        .load(conn)
+        .await?;
+    rows.retain(|r| r.ended.is_none());
+    rows.sort_by_key(|r| (r.kind, r.entry_id));
+    Ok(rows)
+}
+
+/// All that an entry ever said, the newest first.
+pub async fn versions(conn: &mut Conn, person: Uuid, entry: Uuid) -> Result<Vec<History>> {
+    Ok(h::table
+        .filter(h::entry_id.eq(entry).and(h::person_id.eq(person)))
+        .order(h::version.desc())
+        .select(History::as_select())
+        .load(conn)
+        .await?)
+}
+
+impl Change<'_> {
+    pub async fn add_history(&mut self, person: Uuid, visit: Option<Uuid>, detail: HistoryDetail) -> Result<History> {
+        let id = Uuid::now_v7();
+        let row = History {
+            id,
+            entry_id: id,
+            version: 1,
+            person_id: person,
+            visit_id: visit,
+            kind: detail.kind().into(),
+            detail: Doc(detail),
+            ended: None,
+            recorded_at: self.now,
+            recorded_by: self.actor.name.clone(),
+        };
+        diesel::insert_into(h::table).values(&row).execute(self.conn()).await?;
+        self.audit("recorded", "history", id, Some(person), row.kind.code());
+        self.tell(Topic::Person, person);
+        Ok(row)
+    }
+
+    /// Ends an entry for a reason, or, without one, takes its end back.
+    pub async fn end_history(&mut self, person: Uuid, entry: Uuid, reason: Option<&str>) -> Result<History> {
+        let last = versions(self.conn(), person, entry).await?.into_iter().next();
+        let last = last.ok_or(StoreError::NotFound("history"))?;
+        if last.ended.is_some() == reason.is_some() {
+            return Err(StoreError::refused("history", "This was done already; look again."));
+        }
+        let row = History {
+            id: Uuid::now_v7(),
+            version: last.version + 1,
+            ended: reason.map(str::to_owned),
+            recorded_at: self.now,
+            recorded_by: self.actor.name.clone(),
+            ..last
+        };
+        // Two hands at once: the second finds the version taken.
+        let n = diesel::insert_into(h::table).values(&row).on_conflict_do_nothing().execute(self.conn()).await?;
+        if n == 0 {
+            return Err(StoreError::Stale { current: serde_json::to_value(last.entry_id).unwrap_or_default() });
+        }
+        let what = if reason.is_some() { "ended" } else { "took back the end of" };
+        self.audit(what, "history", entry, Some(person), reason.unwrap_or_default());
+        self.tell(Topic::Person, person);
+        Ok(row)
+    }
+}

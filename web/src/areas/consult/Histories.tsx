@@ -1,0 +1,74 @@
+/** Family, social, surgical and hospital history, immunisations: what holds, ended with a reason and taken back. */
+
+import { api, type Schemas, useDo } from '../../api/client';
+import { useWords } from '../../app/choices';
+import { useMay } from '../../app/session';
+import { useUndo } from '../../app/undo';
+import { useTimes } from '../../app/words';
+import { Button } from '../../ui/controls';
+import { Row, Small, Spread, Stack } from '../../ui/layout';
+
+type History = Schemas['History'];
+
+/** An entry in words. */
+export function inWords({ detail }: History): string {
+  const joined = (...parts: (string | number | null | undefined | false)[]) => parts.filter(Boolean).join(', ');
+  switch (detail.kind) {
+    case 'family': {
+      const at = detail.age == null ? '' : ` at ${detail.age}`;
+      return joined(
+        detail.relative,
+        detail.condition && `${detail.condition}${detail.died ? '' : at}`,
+        detail.died && `died${at}`,
+      );
+    }
+    case 'social':
+      return joined(detail.said, detail.amount);
+    case 'immunisation':
+      return joined(detail.what, detail.given ? 'given here' : 'reported', detail.when);
+    default:
+      return joined(detail.what, detail.when);
+  }
+}
+
+export function Histories({ person, histories }: { person: string; histories: History[] }) {
+  const kinds = useWords('historyKinds');
+  const may = useMay();
+  const times = useTimes();
+  const { run, busy } = useDo();
+  const offerUndo = useUndo();
+  const end = async (h: History) => {
+    const params = { path: { id: person, entry: h.entryId } };
+    const ended = await run(() =>
+      api.POST('/api/people/{id}/histories/{entry}/end', { params, body: { reason: 'no longer holds' } }),
+    );
+    if (ended)
+      offerUndo(`Ended: ${inWords(h)}.`, () => api.POST('/api/people/{id}/histories/{entry}/not-ended', { params }));
+  };
+  const told = kinds.filter((k) => histories.some((h) => h.kind === k.id));
+  return (
+    <Stack data-histories>
+      {told.length === 0 && (
+        <p>Nothing told yet. The quick line takes it: mother asthma, smoker 10/day, appendectomy 1998.</p>
+      )}
+      {told.map((k) => (
+        <div key={k.id}>
+          <Small>{k.label}</Small>
+          {histories
+            .filter((h) => h.kind === k.id)
+            .map((h) => (
+              <Row key={h.entryId} data-history={h.kind}>
+                <span title={`${h.recordedBy}, ${times.full(h.recordedAt)}`}>{inWords(h)}</span>
+                <Spread />
+                {may('record_vitals') && (
+                  <Button $kind="quiet" isDisabled={busy} aria-label={`End ${inWords(h)}`} onPress={() => void end(h)}>
+                    End
+                  </Button>
+                )}
+              </Row>
+            ))}
+        </div>
+      ))}
+    </Stack>
+  );
+}

@@ -1,0 +1,154 @@
+/** The quick line: one line of typing becomes structure, read back while it is typed and kept with Enter. */
+
+import { useState } from 'react';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useUndo } from '../../app/undo';
+import { Button, Field } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
+import { Form, Refused } from '../../ui/Form';
+import { Mono, Notice, Row, Small, Spread, Table, Tag } from '../../ui/layout';
+import { space } from '../../ui/tokens';
+import { quickLine } from './queries';
+
+type Item = Schemas['Understood'];
+
+export const standingTone = {
+  low: 'tide',
+  high: 'brass',
+  impossible: 'coral',
+  usual: 'plain',
+  unjudged: 'plain',
+} as const;
+
+/** Sure things are green or as they lie to the usual, doubtful ones ask for a look, words are just words. */
+const toneOf = (i: Item) => {
+  if (i.kind === 'words') return 'plain';
+  if (i.standing && i.standing !== 'usual') return standingTone[i.standing];
+  return i.doubtful || i.notKept ? 'brass' : 'kelp';
+};
+
+/** What the line understands, by example: what to type, and what it becomes. */
+const examples: [string, string][] = [
+  ['bp 128/82 sitting left arm', 'Blood pressure; a second reading follows it: bp 150/90 146/88'],
+  [
+    'hr 72 t 37,1 rr 16 sat 98% pain 3/10',
+    'Measurements in any order; also w 150 lb, h 5\'10", waist, hc, pf, glucose, va r 20/40',
+  ],
+  ['dx htn, dm2', 'Diagnoses of this visit, by word, short form or code'],
+  ['problem asthma since 2010 resolved', 'On the list of problems'],
+  ['allergy penicillin hives severe', 'An allergy; nkda when none is known'],
+  ['takes metformin 500 bid since 2019', 'A medicine that is taken; stopped …, not taking …; no meds'],
+  ['mother breast cancer 41, father died mi 60', 'Family history'],
+  ['smoker 1 ppd for 20 years; no alcohol; works as teacher; lives alone', 'Social history, with pack-years'],
+  ['appendectomy 1998; hospitalized for pneumonia 2019', 'Operations and stays in hospital'],
+  ['tdap given today; flu shot 2024', 'Immunisations, given here or reported'],
+  ['order cbc, cmp a1c', 'Tests, each under the diagnosis that usually carries it'],
+  ['amoxicillin 500 tid 7d', 'A prescription, prefilled; also prn pain, 2 puffs q4h, 3 refills'],
+  ['refer cardiology for palpitations', 'A referral, written in the plan'],
+  ['fu 3mo bp', 'Follow-up, written in the plan'],
+];
+
+function Examples({ onClose }: { onClose: () => void }) {
+  return (
+    <Dialog title="What the quick line understands" open onClose={onClose} wide>
+      <p>
+        A comma or semicolon parts two things; order and units are free. What is told in sentences stays words, and what
+        is doubtful is shown so and not kept.
+      </p>
+      <Table>
+        <tbody>
+          {examples.map(([typed, becomes]) => (
+            <tr key={typed}>
+              <td>
+                <Mono>{typed}</Mono>
+              </td>
+              <td>{becomes}</td>
+            </tr>
+          ))}
+        </tbody>
+      </Table>
+    </Dialog>
+  );
+}
+
+/** `main` makes Keep the filled button of the screen. */
+export function QuickLine({ visit, main }: { visit: string; main: boolean }) {
+  const [text, setText] = useState('');
+  const [refused, setRefused] = useState<Item[]>([]);
+  const [helps, setHelps] = useState(false);
+  const { run, busy, refusal } = useDo();
+  const offerUndo = useUndo();
+  const typed = text.trim().length > 1;
+  const read = useLook(quickLine(visit, text), typed);
+  const params = { path: { id: visit } };
+  const keep = async () => {
+    const answer = await run(() => api.POST('/api/visits/{id}/quick-line', { params, body: { text, keep: true } }));
+    if (!answer) return;
+    // What was typed on meanwhile is not lost.
+    setText((now) => (now === text ? answer.left : now));
+    setRefused(answer.items.filter((i) => i.notKept));
+    if (answer.done.length > 0) {
+      const { done } = answer;
+      offerUndo(
+        `Kept: ${answer.items
+          .filter((i) => !i.notKept)
+          .map((i) => i.sentence)
+          .join('; ')}.`,
+        () => api.POST('/api/visits/{id}/quick-line/taken-back', { params, body: { done } }),
+      );
+    }
+  };
+  const shown = typed ? (read.data?.items ?? []) : [];
+  return (
+    <Form refusal={refusal} onSave={() => void keep()}>
+      <Row $gap={2} style={{ alignItems: 'end' }}>
+        <div style={{ flex: 1, minWidth: 0 }}>
+          <Field
+            label="Quick line"
+            name="quick"
+            value={text}
+            onChange={(next) => {
+              setText(next);
+              setRefused([]);
+            }}
+            placeholder="bp 128/82 hr 72; mother asthma; order cbc; fu 3mo bp"
+          />
+        </div>
+        <Button $kind={main ? 'filled' : undefined} type="submit" isDisabled={busy || text.trim() === ''}>
+          Keep
+        </Button>
+        <Button $kind="quiet" onPress={() => setHelps(true)}>
+          What it understands
+        </Button>
+      </Row>
+      <Row $gap={2} aria-live="polite" data-understood style={{ minHeight: space(7), marginTop: space(1) }}>
+        {shown.map((i, at) => (
+          <Tag
+            key={`${at} ${i.sentence}`}
+            $tone={toneOf(i)}
+            data-kind={i.kind}
+            data-doubtful={i.doubtful}
+            style={{ whiteSpace: 'normal' }}
+          >
+            {i.kind === 'words' ? `words: ${i.sentence}` : i.sentence}
+            {i.convertedFrom && ` (from ${i.convertedFrom})`}
+            {i.notKept && i.kind !== 'words' && ` · ${i.notKept}`}
+          </Tag>
+        ))}
+        {!typed && <Small>Enter keeps what is understood; everything can be undone.</Small>}
+      </Row>
+      {refused.map((i) => (
+        <Notice key={i.sentence} $tone="brass" role="alert">
+          <Row>
+            <span>
+              Not kept: {i.sentence}. {i.notKept}
+            </span>
+            <Spread />
+          </Row>
+        </Notice>
+      ))}
+      <Refused />
+      {helps && <Examples onClose={() => setHelps(false)} />}
+    </Form>
+  );
+}
