@@ -3,6 +3,7 @@
 use super::search::{Everything, Found, Typed};
 use super::{CodeProblem, DiagnosisIndex};
 use crate::people::fold;
+use std::collections::BTreeMap;
 
 /// A row of our own table: what is said, and what it means.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -25,8 +26,8 @@ struct Row {
 #[derive(Default)]
 pub(super) struct Meanings {
     rows: Vec<Row>,
-    /// All words of the rows, sorted.
-    words: Vec<String>,
+    /// All words of the rows, sorted, each with the rows that say it.
+    words: Vec<(String, Vec<u32>)>,
 }
 
 /// Words that narrow nothing.
@@ -58,7 +59,7 @@ const SAID_WHOLE: i32 = 250;
 const BEGUN: i32 = 90;
 const NARROWED: i32 = 60;
 /// How many words are tried for one that is none.
-const GUESSES: usize = 6;
+const GUESSES: usize = 3;
 /// What a further code of the same row is put back.
 const NEXT_OF_ROW: i32 = 5;
 
@@ -79,9 +80,13 @@ impl Meanings {
             let means = if row.means.is_empty() { vec![] } else { split(&row.means) };
             made.push(Row { words: split(&row.words), said: row.words, means, entries });
         }
-        let mut words: Vec<String> = made.iter().flat_map(|r| r.words.iter().cloned()).collect();
-        words.sort_unstable();
-        words.dedup();
+        let mut said: BTreeMap<String, Vec<u32>> = BTreeMap::new();
+        for (at, row) in made.iter().enumerate() {
+            for word in &row.words {
+                said.entry(word.clone()).or_default().push(at as u32);
+            }
+        }
+        let words = said.into_iter().collect();
         Ok(Meanings { rows: made, words })
     }
 
@@ -99,6 +104,30 @@ impl Meanings {
                 _ => typed,
             })
             .collect()
+    }
+}
+
+impl Meanings {
+    /// The rows that say any of the words.
+    fn touched_by(&self, typed: &[Typed]) -> impl Iterator<Item = &Row> {
+        let mut rows: Vec<u32> = Vec::new();
+        for (at, typed_word) in typed.iter().enumerate() {
+            let word = typed_word.word.as_str();
+            let from = self.words.partition_point(|(w, _)| w.as_str() < word);
+            let is_last = at + 1 == typed.len();
+            let begins = |w: &str| w == word || w.strip_suffix('s') == Some(word) || is_last && word.len() >= 3;
+            let starting =
+                self.words[from..].iter().take_while(|(w, _)| w.starts_with(word)).filter(|(w, _)| begins(w));
+            rows.extend(starting.flat_map(|(_, rows)| rows));
+            if let Some(one) = word.strip_suffix('s')
+                && let Ok(found) = self.words.binary_search_by(|(w, _)| w.as_str().cmp(one))
+            {
+                rows.extend(&self.words[found].1);
+            }
+        }
+        rows.sort_unstable();
+        rows.dedup();
+        rows.into_iter().map(|at| &self.rows[at as usize])
     }
 }
 
@@ -133,9 +162,9 @@ impl Row {
 
 impl DiagnosisIndex {
     /// What the words mean by our own table.
-    pub(super) fn find_by_meaning<'a>(&'a self, typed: &[Typed], found: &mut Everything<'a>) {
+    pub(super) fn find_by_meaning<'a>(&'a self, typed: &[Typed], liked: &[u32], found: &mut Everything<'a>) {
         let mut said_whole: Vec<(&Row, Vec<usize>)> = Vec::new();
-        for row in &self.meanings.rows {
+        for row in self.meanings.touched_by(typed) {
             let Some((left, begun)) = row.left_of(typed) else { continue };
             let more: Vec<&str> = left.iter().map(|i| typed[*i].word.as_str()).collect();
             let better = match (begun, more.is_empty()) {
@@ -156,7 +185,7 @@ impl DiagnosisIndex {
         for (row, left) in said_whole.into_iter().take(2) {
             let mut words: Vec<Typed> = row.means.iter().map(|w| Typed::of(w)).collect();
             words.extend(left.into_iter().map(|i| typed[i].clone()));
-            self.find_in_release(&words, (typed.len(), Some(&row.said)), found);
+            self.find_in_release(&words, (typed.len(), Some(&row.said)), liked, found);
         }
     }
 
@@ -213,43 +242,55 @@ impl DiagnosisIndex {
     pub(super) fn put_right(&self, typed: &[Typed]) -> Vec<Vec<Typed>> {
         let known = |t: &Typed| {
             let words = &self.meanings.words;
-            let ours = words.get(words.partition_point(|w| *w < t.word)).is_some_and(|w| w.starts_with(&t.word));
+            let ours =
+                words.get(words.partition_point(|(w, _)| *w < t.word)).is_some_and(|(w, _)| w.starts_with(&t.word));
             ours || self.begins_a_word(&t.word)
         };
-        let strange: Vec<usize> = (0..typed.len()).filter(|i| !known(&typed[*i])).collect();
-        let with = |at: &[usize], choice: usize| -> Option<Vec<Typed>> {
-            let mut guess = typed.to_vec();
-            for i in at {
-                let near = self.near(&typed[*i].word, strange.is_empty());
-                guess[*i] =
-                    Typed::of(if at.len() == 1 { near.get(choice) } else { near.get(choice).or(near.first()) }?);
+        let strange: Vec<bool> = typed.iter().map(|t| !known(t)).collect();
+        let some_strange = strange.contains(&true);
+        let near: Vec<Vec<&str>> = typed
+            .iter()
+            .zip(&strange)
+            .map(|(t, strange)| if *strange || !some_strange { self.near(&t.word, !some_strange) } else { vec![] })
+            .collect();
+        let mut guesses = Vec::new();
+        for choice in 0..GUESSES {
+            if some_strange {
+                let with = typed.iter().zip(&near).zip(&strange).map(|((t, near), strange)| {
+                    match (near.get(choice), strange) {
+                        (Some(word), true) => Some(Typed::of(word)),
+                        (None, true) => near.first().map(|word| Typed::of(word)),
+                        _ => Some(t.clone()),
+                    }
+                });
+                guesses.extend(with.collect::<Option<Vec<Typed>>>());
+                continue;
             }
-            Some(guess)
-        };
-        if strange.is_empty() {
-            (0..typed.len())
-                .flat_map(|i| (0..GUESSES).map(move |choice| (i, choice)))
-                .filter_map(|(i, c)| with(&[i], c))
-                .collect()
-        } else {
-            (0..GUESSES).filter_map(|choice| with(&strange, choice)).collect()
+            for (i, near) in near.iter().enumerate() {
+                if let Some(word) = near.get(choice) {
+                    let mut guess = typed.to_vec();
+                    guess[i] = Typed::of(word);
+                    guesses.push(guess);
+                }
+            }
         }
+        guesses
     }
 
     /// Words one slip away, two for long ones: a letter too many, missing, wrong, or two changed over. The beginning of
     /// a longer word counts too; `other` leaves out what begins as it was typed.
     fn near(&self, typed: &str, other: bool) -> Vec<&str> {
-        let length = typed.chars().count();
+        let length = typed.len();
         if length < 4 || !typed.is_ascii() {
             return vec![];
         }
         let slips = if length >= 8 { 2 } else { 1 };
         let letters = mask(typed);
         let bytes = typed.as_bytes();
-        // What people say is meant before what only the release says.
-        let ours = self.meanings.words.iter().map(|w| (0, w));
+        // What people say is meant before what only the release says, and what they often say before the rest.
+        let ours = self.meanings.words.iter().map(|(w, rows)| (usize::MAX - rows.len(), w));
         let mut near: Vec<(usize, usize, usize, &str)> = ours
-            .chain(self.vocabulary().iter().map(|w| (1, w)))
+            .chain(self.vocabulary().iter().map(|w| (usize::MAX, w)))
             .filter(|(_, w)| {
                 if other && w.starts_with(typed) {
                     return false;
@@ -290,5 +331,37 @@ fn slips_between(typed: &str, word: &str, letters: u32, most: usize) -> Option<u
     if (mask(word) ^ letters).count_ones() as usize > 2 * most {
         return None;
     }
-    Some(strsim::osa_distance(typed, word)).filter(|d| *d <= most)
+    match one_slip(typed.as_bytes(), word.as_bytes()) {
+        Some(slips) => Some(slips),
+        None if most < 2 => None,
+        None => Some(strsim::osa_distance(typed, word)).filter(|d| *d <= most),
+    }
+}
+
+/// Whether two words are the same, or one slip lies between them; without room of its own, since it is asked of thousands.
+fn one_slip(a: &[u8], b: &[u8]) -> Option<usize> {
+    let same = a.iter().zip(b).take_while(|(x, y)| x == y).count();
+    let (ra, rb) = (&a[same..], &b[same..]);
+    match (ra, rb) {
+        ([], []) => Some(0),
+        ([x1, x2, x @ ..], [y1, y2, y @ ..]) if x1 == y2 && x2 == y1 && x == y => Some(1),
+        ([_, x @ ..], [_, y @ ..]) if x == y => Some(1),
+        ([_, x @ ..], y) if x == y => Some(1),
+        (x, [_, y @ ..]) if x == y => Some(1),
+        _ => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn one_slip_is_what_the_distance_says(a in "[abc]{0,6}", b in "[abc]{0,6}") {
+            let exact = strsim::osa_distance(&a, &b);
+            prop_assert_eq!(one_slip(a.as_bytes(), b.as_bytes()), Some(exact).filter(|d| *d <= 1));
+        }
+    }
 }

@@ -42,10 +42,20 @@ struct Score {
     best_of_word: i32,
 }
 
-thread_local! {
-    /// Reused from keystroke to keystroke, so that a search allocates next to nothing.
-    static SCORES: RefCell<Vec<Score>> = const { RefCell::new(Vec::new()) };
+/// Reused from keystroke to keystroke, so that a search allocates next to nothing. Between searches every score is empty.
+#[derive(Default)]
+struct Scratch {
+    scores: Vec<Score>,
+    /// The entries that held the present word.
+    touched: Vec<u32>,
 }
+
+thread_local! {
+    static SCRATCH: RefCell<Scratch> = RefCell::default();
+}
+
+/// So many of what one way of looking finds are ranked on; nobody reads further.
+const MOST: usize = 100;
 
 const EXACT_IN_TITLE: i32 = 100;
 const START_IN_TITLE: i32 = 80;
@@ -181,27 +191,27 @@ impl DiagnosisIndex {
         if words.is_empty() || limit == 0 {
             return vec![];
         }
-        let mut found = self.find(&words);
+        let liked: Vec<u32> = favourites.iter().filter_map(|f| self.position(&undot(f))).map(|p| p as u32).collect();
+        let mut found = self.find(&words, &liked);
         if found.is_empty() {
             words.retain(|w| !FILLERS.contains(&w.word.as_str()));
-            found = self.find(&words);
+            found = self.find(&words, &liked);
         }
         let mut typed: Vec<String> = words.iter().map(|w| w.word.clone()).collect();
         if found.is_empty() {
             for guess in self.put_right(&words) {
-                found.extend_better(self.find(&guess));
+                found.extend_better(self.find(&guess, &liked));
                 typed.extend(guess.into_iter().map(|w| w.word));
             }
-            found.extend_better(self.find_with_one_less(&words));
+            found.extend_better(self.find_with_one_less(&words, &liked));
         }
         self.go_into_general_ones(&mut found, limit);
-        let favourites: Vec<usize> = favourites.iter().filter_map(|f| self.position(&undot(f))).collect();
         let mut ranked: Vec<(i32, u32, Option<&str>)> = found
             .0
             .into_iter()
             .map(|(entry, f)| {
-                let liked = favourites.iter().position(|p| *p == entry as usize);
-                (liked.map_or(f.rank, |place| place as i32 - 10_000), entry, f.by)
+                let place = liked.iter().position(|p| *p == entry);
+                (place.map_or(f.rank, |place| place as i32 - 10_000), entry, f.by)
             })
             .collect();
         if ranked.len() > limit {
@@ -213,13 +223,23 @@ impl DiagnosisIndex {
         ranked.into_iter().map(|(_, i, by)| self.hit(i as usize, &typed, by)).collect()
     }
 
+    /// The code that these words surely mean: found as they stand, without forgiving a slip or leaving a word out, and
+    /// billable as it is. Nothing, when nothing is sure.
+    pub fn surely(&self, typed: &str) -> Option<Hit> {
+        let line: String = typed.chars().take(120).collect();
+        let words = self.meanings.with_sides(typed_words(&line));
+        let (entry, found) = self.find(&words, &[]).0.into_iter().min_by_key(|(entry, found)| (found.rank, *entry))?;
+        let words: Vec<&str> = words.iter().map(|w| w.word.as_str()).collect();
+        Some(self.hit(entry as usize, &words, found.by)).filter(|hit| hit.missing.is_none())
+    }
+
     /// What holds all of the words but one: `bad cough`, `gout flare`.
-    fn find_with_one_less(&self, words: &[Typed]) -> Everything<'_> {
+    fn find_with_one_less(&self, words: &[Typed], liked: &[u32]) -> Everything<'_> {
         let mut all = Everything::default();
         for without in 0..if words.len() > 1 { words.len() } else { 0 } {
             let mut fewer = words.to_vec();
             fewer.remove(without);
-            all.extend_better(self.find(&fewer));
+            all.extend_better(self.find(&fewer, liked));
         }
         all
     }
@@ -249,13 +269,13 @@ impl DiagnosisIndex {
     }
 
     /// Everything that holds all of the words, by the release's words and by ours.
-    fn find(&self, words: &[Typed]) -> Everything<'_> {
+    fn find(&self, words: &[Typed], liked: &[u32]) -> Everything<'_> {
         let mut found = Everything::default();
         if words.is_empty() {
             return found;
         }
-        self.find_in_release(words, (words.len(), None), &mut found);
-        self.find_by_meaning(words, &mut found);
+        self.find_in_release(words, (words.len(), None), liked, &mut found);
+        self.find_by_meaning(words, liked, &mut found);
         found
     }
 
@@ -265,25 +285,43 @@ impl DiagnosisIndex {
         &self,
         words: &[Typed],
         (said, by): (usize, Option<&'a str>),
+        liked: &[u32],
         found: &mut Everything<'a>,
     ) {
-        SCORES.with_borrow_mut(|scores| {
-            scores.clear();
+        SCRATCH.with_borrow_mut(|Scratch { scores, touched }| {
             scores.resize(self.entries.len(), Score::default());
-            let mut asked = 0u8;
-            for typed in words {
+            let mut first: Vec<u32> = Vec::new();
+            for (asked, typed) in words.iter().take(200).enumerate() {
+                let asked = asked as u8;
+                touched.clear();
                 if let Some(code) = &typed.code {
-                    self.mark_codes(code, asked, scores);
+                    self.mark_codes(code, asked, scores, touched);
                 }
-                self.mark_words(&typed.word, asked, scores);
-                asked += 1;
-                settle(scores, asked);
+                self.mark_words(&typed.word, asked, scores, touched);
+                // Entries that held the word go on.
+                for i in touched.iter() {
+                    let score = &mut scores[*i as usize];
+                    score.words = asked + 1;
+                    score.total += score.best_of_word;
+                    score.best_of_word = 0;
+                }
+                if asked == 0 {
+                    first.clone_from(touched);
+                }
             }
-            for (i, score) in scores.iter().enumerate().filter(|(_, s)| s.words == asked) {
-                found.keep_better(
-                    i as u32,
-                    Found { rank: self.words.burden[i] - score.total * said as i32 / i32::from(asked), by },
-                );
+            let asked = words.len().min(200) as i32;
+            let rank = |i: u32| self.words.burden[i as usize] - scores[i as usize].total * said as i32 / asked.max(1);
+            let mut best: Vec<(i32, u32)> = touched.iter().map(|i| (rank(*i), *i)).collect();
+            let liked: Vec<(i32, u32)> = best.iter().filter(|(_, i)| liked.contains(i)).copied().collect();
+            if best.len() > MOST {
+                best.select_nth_unstable(MOST - 1);
+                best.truncate(MOST);
+            }
+            for (rank, i) in best.into_iter().chain(liked) {
+                found.keep_better(i, Found { rank, by });
+            }
+            for i in first {
+                scores[i as usize] = Score::default();
             }
         });
     }
@@ -303,7 +341,7 @@ impl DiagnosisIndex {
         self.words.burden[entry as usize]
     }
 
-    fn mark_words(&self, start: &str, asked: u8, scores: &mut [Score]) {
+    fn mark_words(&self, start: &str, asked: u8, scores: &mut [Score], touched: &mut Vec<u32>) {
         let vocabulary = &self.words.vocabulary;
         let from = vocabulary.partition_point(|w| w.as_str() < start);
         for (word, postings) in
@@ -317,12 +355,12 @@ impl DiagnosisIndex {
                     (true, false) => EXACT_IN_INCLUSION,
                     (false, false) => START_IN_INCLUSION,
                 };
-                mark(&mut scores[p.entry as usize], asked, weight);
+                mark(scores, touched, p.entry, asked, weight);
             }
         }
     }
 
-    fn mark_codes(&self, start: &str, asked: u8, scores: &mut [Score]) {
+    fn mark_codes(&self, start: &str, asked: u8, scores: &mut [Score], touched: &mut Vec<u32>) {
         // A seventh character or placeholder that was typed already does not hide the code.
         let mut start = start.to_owned();
         while start.len() > 3
@@ -336,7 +374,7 @@ impl DiagnosisIndex {
         }
         let from = self.words.codes.partition_point(|(c, _)| *c < start);
         for (_, entry) in self.words.codes[from..].iter().take_while(|(c, _)| c.starts_with(&start)) {
-            mark(&mut scores[*entry as usize], asked, BY_CODE);
+            mark(scores, touched, *entry, asked, BY_CODE);
         }
     }
 
@@ -368,20 +406,13 @@ fn looks_like_code(code: &str) -> bool {
 }
 
 /// An entry counts only while every word before was found in it.
-fn mark(score: &mut Score, asked: u8, weight: i32) {
+fn mark(scores: &mut [Score], touched: &mut Vec<u32>, entry: u32, asked: u8, weight: i32) {
+    let score = &mut scores[entry as usize];
     if score.words == asked {
-        score.best_of_word = score.best_of_word.max(weight);
-    }
-}
-
-/// Closes a word: entries that held it go on.
-fn settle(scores: &mut [Score], asked: u8) {
-    for s in scores {
-        if s.best_of_word > 0 {
-            s.words = asked;
-            s.total += s.best_of_word;
-            s.best_of_word = 0;
+        if score.best_of_word == 0 {
+            touched.push(entry);
         }
+        score.best_of_word = score.best_of_word.max(weight);
     }
 }
 

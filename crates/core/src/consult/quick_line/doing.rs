@@ -112,8 +112,7 @@ fn one_diagnosis(words: &[Word], as_problem: bool, known: &Known) -> Option<(Ite
     if said.is_empty() {
         return None;
     }
-    let hit = known.diagnoses.and_then(|index| index.search(&said, &[], 1).into_iter().next());
-    let code = hit.filter(|h| h.missing.is_none()).map(|h| h.code);
+    let code = known.diagnoses.and_then(|index| index.surely(&said)).map(|hit| hit.code);
     let item = if as_problem {
         Item::Problem { code, words: said, state, since }
     } else {
