@@ -8,6 +8,7 @@ pub mod attack;
 pub mod crowd;
 mod desk;
 mod front;
+mod histories;
 mod money_in;
 pub mod mornings;
 pub mod names;

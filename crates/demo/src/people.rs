@@ -373,6 +373,7 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
     diesel::insert_into(schema::medicines::table).values(&medicines).execute(conn).await?;
     diesel::insert_into(schema::problems::table).values(&problems).execute(conn).await?;
     diesel::insert_into(schema::none_known::table).values(&stated).execute(conn).await?;
+    crate::histories::build(world, conn, at, &by).await?;
     Ok(())
 }
 

@@ -370,7 +370,7 @@ diesel::table! {
     histories (id) {
         id -> Uuid,
         entry_id -> Uuid,
-        version -> Int4,
+        version -> Integer,
         person_id -> Uuid,
         visit_id -> Nullable<Uuid>,
         kind -> Text,

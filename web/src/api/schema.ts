@@ -4296,6 +4296,10 @@ export interface components {
             /** Format: int32 */
             units: number;
         };
+        LineTakenBack: {
+            /** @description As a line gave it when it was kept. */
+            done: components["schemas"]["Kept"][];
+        };
         LineView: {
             current?: string | null;
             ended?: string | null;
@@ -27562,7 +27566,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TakeBack"];
+                "application/json": components["schemas"]["LineTakenBack"];
             };
         };
         responses: {

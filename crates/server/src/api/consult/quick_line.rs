@@ -408,15 +408,15 @@ fn history(item: &Item) -> Option<HistoryDetail> {
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
-pub struct TakeBack {
+pub struct LineTakenBack {
     /// As a line gave it when it was kept.
     done: Vec<Kept>,
 }
 
 /// Takes back what a line put down: measurements, medicines and problems are struck, allergies and histories end, drafts
 /// are stopped. What was sent, or changed by somebody meanwhile, stays and says so.
-#[utoipa::path(post, path = "/api/visits/{id}/quick-line/taken-back", params(("id" = Uuid, Path)), request_body = TakeBack, responses((status = 200, body = Done), (status = 422, body = Problem)))]
-pub async fn take_back(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<TakeBack>) -> Answer<Done> {
+#[utoipa::path(post, path = "/api/visits/{id}/quick-line/taken-back", params(("id" = Uuid, Path)), request_body = LineTakenBack, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn take_back(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<LineTakenBack>) -> Answer<Done> {
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
