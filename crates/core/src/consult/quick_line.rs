@@ -196,7 +196,7 @@ fn sentence<'a>(words: &[Word<'a>], known: &Known, items: &mut Vec<(Item, String
         } else {
             let anywhere = one(histories::family(rest, &starts)).or_else(|| one(histories::social(rest, &starts)));
             let begun = || {
-                one(histories::allergy(rest))
+                histories::allergies(rest)
                     .or_else(|| one(histories::none_known(rest)))
                     .or_else(|| one(doing::template(rest)))
                     .or_else(|| one(doing::follow_up(rest)))
@@ -212,7 +212,7 @@ fn sentence<'a>(words: &[Word<'a>], known: &Known, items: &mut Vec<(Item, String
             anywhere.or_else(|| if fresh { begun() } else { None })
         };
         // `fh:` only says what comes.
-        let heading = at == 0 && rest[0].is(&["fh", "fhx", "sh", "shx"]) && rest.len() > 1;
+        let heading = at == 0 && rest.len() > 2 && heading_words(rest) > 0;
         match found {
             Some((more, used)) => {
                 let used = used.clamp(1, rest.len());
@@ -221,13 +221,28 @@ fn sentence<'a>(words: &[Word<'a>], known: &Known, items: &mut Vec<(Item, String
                 at += used;
                 fresh = true;
             }
-            None if heading => at += 1,
+            None if heading => at += heading_words(rest),
             None => {
                 loose.push(rest[0].typed);
                 at += 1;
                 fresh = words[at - 1].ends != Ends::Runs;
             }
         }
+    }
+}
+
+/// How many words only say what comes: `fh`, `family history`.
+fn heading_words(words: &[Word]) -> usize {
+    match words {
+        [first, ..] if first.is(&["fh", "fhx", "sh", "shx"]) => 1,
+        [first, second, ..]
+            if first.is(&["family", "social", "surgical", "past", "medical"])
+                && second.is(&["history", "hx"])
+                && second.ends == Ends::Runs =>
+        {
+            2
+        }
+        _ => 0,
     }
 }
 

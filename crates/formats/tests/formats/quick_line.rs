@@ -50,6 +50,7 @@ fn orders_by_their_names() {
         ]
     );
     assert_eq!(rows("cbc tsh").len(), 2, "nothing but tests needs no word before it");
+    assert_eq!(rows("get a1c in 3 months"), ["words | get a1c in 3 months"], "no order of today");
     assert_eq!(rows("order a pizza"), ["words | order a pizza"]);
     assert_eq!(rows("k cl are fine"), ["words | k cl are fine"]);
 }
@@ -75,6 +76,14 @@ fn prescriptions_prefilled_and_what_is_doubtful() {
         rows("rx ibuprofen 400mg 1 tab q8h prn pain 5 days"),
         ["prescription | ibuprofen 400 mg tablet | 1 tablet three times a day, when needed for pain | 5"]
     );
+    assert_eq!(
+        rows("lisinopril 10mg po qd #90 3 refills"),
+        ["prescription | lisinopril 10 mg tablet | 1 tablet once a day | 90"]
+    );
+    assert!(
+        rows("albuterol 2 puffs q4h prn wheeze 10d")[0].starts_with("prescription | salbutamol"),
+        "by its other name"
+    );
     let doubtful = rows("rx amoxicillin");
     assert!(doubtful[0].contains("several fit") && doubtful[0].contains("how often was not said"), "{doubtful:?}");
     assert!(
@@ -90,6 +99,7 @@ fn medicines_that_are_taken() {
     for (line, row) in [
         ("takes metformin 500 bid since 2019", "medicine | metformin 500 mg | twice a day | taking, since 2019"),
         ("stopped ibuprofen", "medicine | ibuprofen | stopped"),
+        ("takes acetaminophen 500", "medicine | acetaminophen 500 mg | taking"),
         ("not taking lisinopril", "medicine | lisinopril | not_taking"),
         ("takes grandmother's tea", "medicine | grandmother's tea | taking"),
         ("on metformin", "medicine | metformin | taking"),

@@ -59,8 +59,8 @@ function Examples({ onClose }: { onClose: () => void }) {
         <tbody>
           {examples.map(([typed, becomes]) => (
             <tr key={typed}>
-              <td>
-                <Mono>{typed}</Mono>
+              <td style={{ width: '55%' }}>
+                <Mono style={{ whiteSpace: 'normal' }}>{typed}</Mono>
               </td>
               <td>{becomes}</td>
             </tr>
@@ -121,7 +121,12 @@ export function QuickLine({ visit, main }: { visit: string; main: boolean }) {
           What it understands
         </Button>
       </Row>
-      <Row $gap={2} aria-live="polite" data-understood style={{ minHeight: space(7), marginTop: space(1) }}>
+      <Row
+        $gap={2}
+        aria-live="polite"
+        data-understood
+        style={{ minHeight: space(7), margin: `${space(1)} 0 ${space(3)}` }}
+      >
         {shown.map((i, at) => (
           <Tag
             key={`${at} ${i.sentence}`}

@@ -193,6 +193,10 @@ pub fn orders(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
     if items.is_empty() {
         return None;
     }
+    // `get a1c in 3 months` is no order of today.
+    if length(&words[at..]).is_some() {
+        return None;
+    }
     // Letters such as K, Na and CK stand in sentences too.
     let alone = words.get(at).is_none() || words[at - 1].ends == Ends::Stops;
     (asked || alone).then_some((items, at))
@@ -217,9 +221,18 @@ pub fn referral(words: &[Word]) -> Option<(Item, usize)> {
         ("nephro", "nephrology"),
     ];
     let first = words.first()?;
-    if !first.is(&["refer", "referral", "ref"]) || first.ends == Ends::Stops {
+    // `ortho referral knee pain`: to whom stands first.
+    let turned = first.ends == Ends::Runs && words.get(1).is_some_and(|w| w.is(&["referral", "consult"]));
+    let mut own = words.to_vec();
+    if turned {
+        own.swap(0, 1);
+        let ends = own[0].ends;
+        own[0].ends = Ends::Runs;
+        own[1].ends = ends;
+    } else if !first.is(&["refer", "referral", "ref"]) || first.ends == Ends::Stops {
         return None;
     }
+    let words = own.as_slice();
     let from = 1 + usize::from(words.get(1).is_some_and(|w| w.is(&["to"])));
     let (_, used) = until_stop(words.get(from..)?)?;
     let said = &words[from..from + used];

@@ -55,12 +55,16 @@ pub fn family(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> Option<(Item,
             break;
         }
         let next_number = words.get(at + 1).and_then(|w| number(&w.low)).filter(|n| *n < 130);
-        if word.is(&["died", "dead", "deceased", "d", "†", "death"]) {
+        if word.is(&["at"]) && words.get(at + 1).is_some_and(|w| w.is(&["age", "aged"])) {
+            // The age is told by the next word.
+        } else if word.is(&["died", "dead", "deceased", "d", "†", "death"]) {
             died = true;
         } else if word.is(&["at", "age", "aged", "@"]) && word.ends == Ends::Runs && next_number.is_some() {
             age = next_number;
             at += 1;
-        } else if word.is(&["with", "had", "of", "from", "age", "in", "has"]) && condition.is_empty() {
+        } else if word.is(&["with", "had", "of", "from", "age", "in", "has", "a", "an", "alive", "living"])
+            && condition.is_empty()
+        {
             // Leads over to the condition.
         } else if let Ok(n) = word.low.trim_start_matches('†').trim_end_matches(['y', 's']).parse::<u32>()
             && (1..130).contains(&n)
@@ -118,18 +122,46 @@ const REACTIONS: [&str; 30] = [
 ];
 
 /// `allergy penicillin hives severe`, `allergic to latex (rash)`, `nkda`.
-pub fn allergy(words: &[Word]) -> Option<(Item, usize)> {
+pub fn allergies(words: &[Word]) -> Option<(Vec<Item>, usize)> {
     let first = words.first()?;
     if first.is(&["nkda", "nka"]) {
-        return Some((Item::NoneKnown(KnownList::Allergies), 1));
+        return Some((vec![Item::NoneKnown(KnownList::Allergies)], 1));
+    }
+    // `penicillin allergy hives` says the same the other way round.
+    if first.ends == Ends::Runs
+        && words.get(1).is_some_and(|w| w.is(&["allergy"]))
+        && !first.is(&["no", "food", "seasonal", "drug", "known", "possible", "the", "an", "any"])
+    {
+        let mut turned = words.to_vec();
+        turned.swap(0, 1);
+        if words[1].ends != Ends::Runs {
+            turned[1].ends = words[1].ends;
+            turned[0].ends = Ends::Runs;
+        }
+        return one_allergy(&turned, 1).map(|(item, used)| (vec![item], used));
     }
     if !first.is(&["allergy", "allergies", "allergic", "allerg"]) || first.ends == Ends::Stops {
         return None;
     }
     let mut at = 1 + usize::from(words.get(1).is_some_and(|w| w.is(&["to"])));
     if words.get(at)?.is(&["none", "no", "nkda", "nka"]) {
-        return Some((Item::NoneKnown(KnownList::Allergies), at + 1));
+        return Some((vec![Item::NoneKnown(KnownList::Allergies)], at + 1));
     }
+    let mut items = Vec::new();
+    loop {
+        let (item, used) = one_allergy(words, at)?;
+        items.push(item);
+        at = used;
+        // `allergies` lists several, each behind a comma.
+        if !first.is(&["allergies"]) || words[at - 1].ends != Ends::Pauses || at >= words.len() {
+            break;
+        }
+    }
+    Some((items, at))
+}
+
+/// The allergy whose substance begins at a place, and where it ends.
+fn one_allergy(words: &[Word], mut at: usize) -> Option<(Item, usize)> {
     let mut substance: Vec<&str> = Vec::new();
     let mut reaction: Vec<&str> = Vec::new();
     let mut severity = None;
@@ -182,7 +214,7 @@ pub fn none_known(words: &[Word]) -> Option<(Item, usize)> {
 
 /// An amount as people say it beside a habit: `10/day`, `2 per week`, `1 ppd for 20 years`, `20 pack years`.
 fn amount(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> (Vec<String>, usize) {
-    const OF_AN_AMOUNT: [&str; 41] = [
+    const OF_AN_AMOUNT: [&str; 42] = [
         "per",
         "a",
         "day",
@@ -222,6 +254,7 @@ fn amount(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> (Vec<String>, usi
         "occasionally",
         "rarely",
         "socially",
+        "half",
         "never",
         "ago",
     ];
@@ -300,8 +333,10 @@ pub fn social(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> Option<(Item,
                 if words[at - 1].ends == Ends::Runs { amount(&words[at..], starts) } else { (vec![], 0) };
             return Some((item("tobacco", "has stopped smoking", with_pack_years(&said)), at + used));
         }
-        "retired" => return fixed("work", "retired", 1),
-        "unemployed" => return fixed("work", "unemployed", 1),
+        "retired" | "unemployed" => {
+            let (said, used) = until_pause(words, starts)?;
+            return Some((item("work", &said.to_lowercase(), String::new()), used));
+        }
         "works" | "work" | "job" | "occupation" => {
             let lead = 1 + usize::from(second.is_some_and(|w| w.is(&["as", "at", "in"])));
             let lead = lead + usize::from(lead == 2 && words.get(lead).is_some_and(|w| w.is(&["a", "an", "the"])));

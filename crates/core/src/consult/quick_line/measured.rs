@@ -8,7 +8,7 @@ pub fn measure_of(word: &str) -> Option<Measure> {
     Some(match word {
         "hr" | "pulse" | "p" | "puls" | "heartrate" => Measure::HeartRate,
         "t" | "temp" | "temperature" | "tmp" => Measure::Temperature,
-        "rr" | "resp" | "resps" | "respirations" => Measure::RespiratoryRate,
+        "rr" | "r" | "resp" | "resps" | "respirations" => Measure::RespiratoryRate,
         "sat" | "sats" | "spo2" | "o2" | "o2sat" | "sao2" => Measure::OxygenSaturation,
         "w" | "wt" | "weight" => Measure::Weight,
         "h" | "ht" | "height" | "length" => Measure::Height,
@@ -133,6 +133,8 @@ pub fn measured(words: &[Word], known: &Known, named: bool) -> Option<(Vec<Item>
         return valued(measure, &words[1..], known).map(|(items, used)| (items, used + 1));
     }
     if let Some((name, value)) = glued(&first.low)
+        // `r16` may be a room.
+        && name != "r"
         && let Some(measure) = measure_of(name)
     {
         let mut own = words.to_vec();
@@ -363,7 +365,7 @@ fn convert(measure: Measure, v: f64, unit: &str, smaller: f64) -> Option<(Tenths
             Some((Tenths(v.round() as i32), false))
         }
         (Measure::Glucose, "mmol/l" | "mmol") => to(v * 18.016),
-        (Measure::Weight, "lb" | "lbs" | "pounds") => to((v + smaller / 1.6) * 0.453_592_37),
+        (Measure::Weight, "lb" | "lbs" | "pounds" | "#") => to((v + smaller / 1.6) * 0.453_592_37),
         (Measure::Weight, "g" | "grams") => to(v / 1000.0),
         (Measure::Height | Measure::Waist | Measure::HeadCircumference, "in" | "inch" | "inches" | "\"") => {
             to(v * 2.54)

@@ -21,6 +21,8 @@ pub struct Sig {
     pub needed_for: String,
     pub days: Option<u32>,
     pub refills: Option<u32>,
+    /// Units of the form to be dispensed, as `#90` says.
+    pub quantity: Option<u32>,
 }
 
 impl Sig {
@@ -230,6 +232,9 @@ pub fn sig(words: &[Word], mut taken: impl FnMut(&Word)) -> (Sig, usize) {
         } else if let Some((days, used)) = length(rest).filter(|_| sig.days.is_none()) {
             sig.days = Some(days);
             at += used;
+        } else if let Some(n) = word.low.strip_prefix('#').and_then(|n| n.parse().ok()).filter(|n| *n <= 1000) {
+            sig.quantity = Some(n);
+            at += 1;
         } else if let Some((n, used)) = refills(rest) {
             sig.refills = Some(n);
             at += used;
@@ -309,9 +314,27 @@ fn refills(words: &[Word]) -> Option<(u32, usize)> {
     words.get(1)?.is(&["rf", "refill", "refills"]).then_some((n, 2))
 }
 
+/// The international name of what the United States call otherwise; names come from the adopted lists of both.
+fn international(name: String) -> String {
+    const OTHERWISE: [(&str, &str); 11] = [
+        ("albuterol", "salbutamol"),
+        ("acetaminophen", "paracetamol"),
+        ("glyburide", "glibenclamide"),
+        ("epinephrine", "adrenaline"),
+        ("cyclosporine", "ciclosporin"),
+        ("cholecalciferol", "colecalciferol"),
+        ("beclomethasone", "beclometasone"),
+        ("clavulanate", "clavulanic"),
+        ("hctz", "hydrochlorothiazide"),
+        ("levothyroxin", "levothyroxine"),
+        ("torsemide", "torasemide"),
+    ];
+    OTHERWISE.iter().find(|(here, _)| *here == name).map_or(name, |(_, there)| (*there).to_owned())
+}
+
 /// The products that the first words name, by ingredient or brand, and how many words name them.
 pub fn products<'a>(words: &[Word], known: &Known<'a>) -> Option<(Vec<&'a Product>, usize)> {
-    let first = fold(&words.first()?.low);
+    let first = international(fold(&words.first()?.low));
     if first.len() < 4 || !first.bytes().all(|b| b.is_ascii_alphabetic()) {
         return None;
     }
@@ -327,7 +350,7 @@ pub fn products<'a>(words: &[Word], known: &Known<'a>) -> Option<(Vec<&'a Produc
     while words[used - 1].ends == Ends::Runs
         && let Some(next) = words.get(used)
     {
-        let word = fold(&next.low);
+        let word = international(fold(&next.low));
         if word.len() < 3 || form_of(&word).is_some() {
             break;
         }
@@ -403,6 +426,14 @@ pub fn prescription(words: &[Word], known: &Known) -> Option<(Item, usize)> {
         }
     };
     let mut sig = sig;
+    if sig.dose.is_none() && matches!(product.map(|p| p.form.as_str()), Some("tablet" | "capsule" | "patch" | "powder"))
+    {
+        // One unit of a counted form is what is meant by a strength alone; an amount of a liquid is not guessed.
+        sig.dose = Some(1.0);
+    }
+    if let (None, Some(quantity), Some(dose), Some(per_day)) = (sig.days, sig.quantity, sig.dose, sig.per_day) {
+        sig.days = crate::prescribing::days_of(quantity, dose, per_day).filter(|days| *days > 0);
+    }
     if sig.per_day.is_none() && !sig.as_needed {
         doubts.push("how often was not said".to_owned());
     }
@@ -410,11 +441,7 @@ pub fn prescription(words: &[Word], known: &Known) -> Option<(Item, usize)> {
         doubts.push("for how long was not said".to_owned());
     }
     if sig.dose.is_none() {
-        // One unit of a counted form is what is meant by a strength alone; an amount of a liquid is not guessed.
-        match product.map(|p| p.form.as_str()) {
-            Some("tablet" | "capsule" | "patch" | "powder") => sig.dose = Some(1.0),
-            _ => doubts.push("how much at a time was not said".to_owned()),
-        }
+        doubts.push("how much at a time was not said".to_owned());
     }
     let named: String = words[from..from + named].iter().map(|w| w.low.as_str()).collect::<Vec<_>>().join(" ");
     let prescribed = Prescribed {

@@ -61,6 +61,8 @@ fn units_are_converted() {
         ("sat=91", "Oxygen saturation 91 %, low"),
         ("72 bpm", "Heart rate 72 /min"),
         ("rr 16", "Respiratory rate 16 /min"),
+        ("R 16", "Respiratory rate 16 /min"),
+        ("wt 154#", "Weight 69.9 kg"),
         ("pain 7/10", "Pain (0 to 10) 7, high"),
         ("va 20/40 r", "Visual acuity 20/40, right"),
         ("va 6/12", "Visual acuity 20/40"),
@@ -119,6 +121,14 @@ fn histories() {
         ("maternal grandmother diabetes", "family | maternal grandmother | diabetes"),
         ("father †70 stroke", "family | father | stroke | died at 70"),
         ("fh: sister migraine", "family | sister | migraine"),
+        ("family history: brother gout", "family | brother | gout"),
+        ("father had a heart attack at age 54", "family | father | heart attack | 54"),
+        ("mother alive with diabetes", "family | mother | diabetes"),
+        ("penicillin allergy hives", "allergy | penicillin | hives"),
+        ("allergy: peanuts (anaphylaxis), moderate", "allergy | peanuts | anaphylaxis | moderate"),
+        ("smokes half a pack a day", "social | tobacco | smokes | half a pack a day"),
+        ("retired teacher", "social | work | retired teacher"),
+        ("denies alcohol", "social | alcohol | drinks no alcohol"),
         ("smoker 1 ppd for 20 years", "social | tobacco | smokes | 1 ppd for 20 years (20 pack-years)"),
         ("smoker 10/day x 30 years", "social | tobacco | smokes | 10/day x 30 years (15 pack-years)"),
         ("ex-smoker 20 pack-years", "social | tobacco | has stopped smoking | 20 pack-years"),
@@ -145,6 +155,11 @@ fn histories() {
 }
 
 #[test]
+fn allergies_are_listed_with_commas() {
+    assert_eq!(rows("allergies: penicillin, latex rash"), ["allergy | penicillin", "allergy | latex | rash"]);
+}
+
+#[test]
 fn what_is_to_be_done() {
     for (line, row) in [
         ("fu 3mo bp", "follow_up | 90 | bp"),
@@ -154,6 +169,7 @@ fn what_is_to_be_done() {
         ("fu bp 3mo", "follow_up | 90 | bp"),
         ("refer cardiology for palpitations", "referral | cardiology | palpitations"),
         ("ref derm mole on back", "referral | dermatology | mole on back"),
+        ("ortho referral knee pain", "referral | orthopedics | knee pain"),
         ("phq9", "questionnaire | PHQ-9"),
         ("template sore throat", "template | sore throat"),
         ("problem asthma since 2010 resolved", "problem | asthma | resolved, since 2010"),

@@ -65,16 +65,17 @@ fn between_commas(chunk: &str) -> Vec<&str> {
 }
 
 fn push<'a>(out: &mut Vec<Word<'a>>, part: &'a str) {
+    // The comma first: it stands behind a bracket.
+    let (part, mut ends) = match part.strip_suffix(',') {
+        Some(part) => (part, Ends::Pauses),
+        None => (part, Ends::Runs),
+    };
     let bare = part
         .trim_start_matches(['"', '\'', '(', '[', '-', '•', '·', '*', '–', '“'])
         .trim_end_matches(['"', ')', ']', '”', '?', '!']);
     // An inch mark belongs to its number.
     let bare = if part.ends_with('"') && bare.contains(|c: char| c.is_ascii_digit()) { part } else { bare };
-    let (bare, mut ends) = match bare.strip_suffix([',', ':']) {
-        Some(b) if bare.ends_with(',') => (b, Ends::Pauses),
-        Some(b) => (b, Ends::Runs),
-        None => (bare, Ends::Runs),
-    };
+    let bare = bare.strip_suffix(':').unwrap_or(bare);
     let bare = match bare.strip_suffix('.') {
         // `p.o.` and `dr.` go on; a sentence ends.
         Some(b) if b.contains('.') || b.chars().count() <= 2 && !b.bytes().all(|c| c.is_ascii_digit()) => b,
@@ -119,7 +120,7 @@ fn decimal(low: &str) -> String {
 
 /// What is said in sentences, and no list of facts: it stays words, but for measurements that name themselves.
 pub fn is_prose(words: &[Word]) -> bool {
-    const TELLING: [&str; 40] = [
+    const TELLING: [&str; 38] = [
         "is",
         "was",
         "are",
@@ -132,12 +133,10 @@ pub fn is_prose(words: &[Word]) -> bool {
         "that",
         "which",
         "but",
-        "because",
         "feels",
         "felt",
         "reports",
         "reported",
-        "denies",
         "complains",
         "complaining",
         "i",

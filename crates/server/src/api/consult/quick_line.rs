@@ -115,14 +115,26 @@ async fn read(state: &State, visit: &Visit, person: &Person, text: &str) -> Resu
     Ok(understand_with_source(text, &known))
 }
 
-fn told(item: &Item) -> Understood {
+/// With the release's title for a code, so that it is seen what the words were taken for.
+fn sentence(state: &State, item: &Item) -> String {
+    let titled = |code: &str| state.tables.diagnoses.resolve(code).ok();
+    match item {
+        Item::Diagnosis { code: Some(code), words } => match titled(code) {
+            Some(found) if found.title != *words => format!("Diagnosis {}: {} ({words})", found.code, found.title),
+            _ => item.in_words(),
+        },
+        _ => item.in_words(),
+    }
+}
+
+fn told(state: &State, item: &Item) -> Understood {
     let (standing, converted_from) = match item {
         Item::Measured(m) => (Some(m.standing.into()), m.converted_from.clone()),
         _ => (None, None),
     };
     Understood {
         kind: item.kind().into(),
-        sentence: item.in_words(),
+        sentence: sentence(state, item),
         standing,
         converted_from,
         doubtful: item.is_doubtful(),
@@ -140,7 +152,7 @@ pub async fn quick_line(state: Data<State>, me: Me, id: Path<Uuid>, line: Json<Q
     drop(conn);
     let (items, sources): (Vec<Item>, Vec<String>) =
         read(&state, &visit, &person, &line.text).await?.into_iter().unzip();
-    let mut out: Vec<Understood> = items.iter().map(told).collect();
+    let mut out: Vec<Understood> = items.iter().map(|i| told(&state, i)).collect();
     let mut done = Vec::new();
     if !line.keep {
         // Whoever may not put something down learns it before trying.
