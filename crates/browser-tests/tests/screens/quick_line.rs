@@ -74,7 +74,7 @@ async fn growing(b: &Browser) -> Result<()> {
     b.click("//label[normalize-space()='Stature for age']").await?;
     b.see("//*[@data-growth]//*[local-name()='svg'][contains(@aria-label, '128 cm')]").await?;
     no_serious_fault(b, "a child's growth").await?;
-    b.press_starting("End Tdap").await?;
+    b.click("//button[starts-with(@aria-label, 'End Tdap')]").await?;
     b.gone("//*[@data-history='immunisation']").await?;
     b.press("Undo").await?;
     b.see("//*[@data-history='immunisation']").await?;

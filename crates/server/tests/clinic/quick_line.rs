@@ -171,3 +171,38 @@ async fn own_favourites_come_first() {
     assert_eq!(first(other.get("/api/codes?q=gout").await), "M10.9");
     product.stop().await.unwrap();
 }
+
+#[actix_web::test]
+async fn odd_lines_end_in_a_sentence_and_lose_nothing() {
+    let product = Product::start().await.unwrap();
+    let desk = Desk::of(&product, "petra", "Sorrentino").await;
+    let long = format!("allergy {}", "x".repeat(300));
+    let kept = desk.keep(&long).await;
+    assert_eq!(list(&kept, "items")[0]["notKept"], "This is too long for one fact; write it in the note.");
+    assert_eq!(kept["left"], json!(long));
+    let kept = desk.keep("allergy la\u{0}tex; mother \u{202e}asthma 🫀").await;
+    assert_eq!(kept["kept"], 2, "{kept}");
+    let story = "ä ".repeat(10_000);
+    let kept = desk.keep(&story).await;
+    assert_eq!((kept["kept"].as_i64(), kept["left"].as_str().map(|l| l.matches('ä').count())), (Some(0), Some(10_000)));
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_problem_that_another_visit_diagnosed_too_stays() {
+    let product = Product::start().await.unwrap();
+    let desk = Desk::of(&product, "tobias", "Sorrentino").await;
+    let path = format!("/api/visits/{}/diagnoses", desk.visit);
+    desk.doctor.put(&path, json!({ "codes": ["M10.9"] })).await.ok();
+    // Another visit of the same person, which diagnosed it as well.
+    let (other, _) = visit_of(&desk.doctor, "Winterbourne").await;
+    let sql = format!(
+        "update visits set person_id = '{}' where id = '{other}';
+         insert into visit_diagnoses (visit_id, code, title, position) values ('{other}', 'M10.9', 'Gout, unspecified', 1)",
+        desk.person
+    );
+    crate::guards::run(&product.database_url, &sql).await.unwrap();
+    desk.doctor.put(&path, json!({ "codes": [] })).await.ok();
+    assert_eq!(texts(&desk.chart().await, "problems", "code"), ["M10.9"]);
+    product.stop().await.unwrap();
+}

@@ -274,14 +274,24 @@ impl Change<'_> {
 
     /// A diagnosis that was picked by mistake and taken back leaves no problem behind.
     pub(crate) async fn forget_problems_of(&mut self, visit: &Visit, codes: &[&str]) -> Result<()> {
-        use problems as p;
-        let lost: Vec<Uuid> = p::table
-            .filter(p::visit_id.eq(visit.id).and(p::struck_at.is_null()).and(p::code.ne_all(codes)))
-            .select(p::id)
-            .load(self.conn())
-            .await?;
-        for id in lost {
-            self.strike_problem(visit.person_id, id).await?;
+        use diesel::sql_types;
+        #[derive(QueryableByName)]
+        struct Lost {
+            #[diesel(sql_type = sql_types::Uuid)]
+            id: Uuid,
+        }
+        // Another visit that diagnosed the same keeps it.
+        let lost: Vec<Lost> = diesel::sql_query(
+            "select p.id from problems p where p.visit_id = $1 and p.struck_at is null and p.code <> all ($2) and not exists (
+                select from visit_diagnoses d join visits v on v.id = d.visit_id
+                where v.person_id = p.person_id and d.code = p.code and v.id <> $1)",
+        )
+        .bind::<sql_types::Uuid, _>(visit.id)
+        .bind::<sql_types::Array<sql_types::Text>, _>(codes)
+        .load(self.conn())
+        .await?;
+        for lost in lost {
+            self.strike_problem(visit.person_id, lost.id).await?;
         }
         Ok(())
     }

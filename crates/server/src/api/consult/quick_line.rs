@@ -34,6 +34,9 @@ pub struct QuickLine {
     keep: bool,
 }
 
+/// The longest word of a fact, in characters: beyond it somebody told a story.
+const LONGEST_FACT: usize = 200;
+
 /// One thing that was understood.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
@@ -112,7 +115,9 @@ async fn read(state: &State, visit: &Visit, person: &Person, text: &str) -> Resu
         tests: &state.tables.tests,
         products: &state.tables.products,
     };
-    Ok(understand_with_source(text, &known))
+    // What no keyboard types, and no table holds.
+    let clean: String = text.chars().map(|c| if c.is_control() && c != '\n' { ' ' } else { c }).collect();
+    Ok(understand_with_source(&clean, &known))
 }
 
 /// With the release's title for a code, so that it is seen what the words were taken for.
@@ -240,6 +245,9 @@ impl Keeping<'_, '_, '_> {
         let person = self.visit.person_id;
         if let Some(permission) = permission_for(item) {
             may(self.me, permission)?;
+        }
+        if !matches!(item, Item::Words(_)) && item.row().iter().any(|column| column.chars().count() > LONGEST_FACT) {
+            return Err(Problem::refused("too-long", "This is too long for one fact; write it in the note."));
         }
         match item {
             Item::Measured(m) => {
