@@ -74,3 +74,20 @@ async fn the_audit_is_verified() {
     assert!(said(&out).starts_with("sound: "), "{}", said(&out));
     product.stop().await.expect("stop");
 }
+
+#[test]
+fn a_quick_line_is_printed_one_thing_a_line() {
+    let out = harbor(&["quick", "bp 128/82; mother asthma", "--age", "40", "--sex", "F"]);
+    assert_eq!(out.status.code(), Some(0));
+    let text = String::from_utf8(out.stdout).unwrap();
+    assert_eq!(
+        text.lines().collect::<Vec<_>>(),
+        ["measure\tsystolic\t128\tmmHg\tusual", "measure\tdiastolic\t82\tmmHg\thigh", "family\tmother\tasthma\t\t"]
+    );
+    // The height tells the index of a grown person; without an age nothing is judged.
+    let text = |args: &[&str]| String::from_utf8(harbor(args).stdout).unwrap();
+    assert!(text(&["quick", "w 68", "--age", "40", "--height", "172"]).contains("bmi\t23\tkg/m²"));
+    assert!(text(&["quick", "hr 72"]).ends_with("unjudged\n"));
+    assert_eq!(harbor(&["quick", "hr 720", "--age", "40"]).status.code(), Some(1), "it cannot be");
+    assert_eq!(harbor(&["quick", "hr 72", "--sex", "q"]).status.code(), Some(2));
+}
