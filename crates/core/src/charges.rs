@@ -1,5 +1,6 @@
 //! Charges: the suggested visit level, and the claim check that runs while the chart is open.
 
+use crate::claims::{MOST_DIAGNOSES, TOO_MANY_DIAGNOSES};
 use crate::consult::diagnoses::DiagnosisIndex;
 use crate::money::Cents;
 use crate::people::Sex;
@@ -254,10 +255,7 @@ pub fn check_claim(c: &ClaimCandidate, index: &DiagnosisIndex) -> ClaimCheck {
     check("charges", when(c.lines.is_empty(), "no_lines", "There is no charge line."));
     check("number of lines", when(c.lines.len() > 50, "too_many_lines", "A claim holds at most 50 lines."));
     check("diagnoses", when(c.diagnoses.is_empty(), "no_diagnosis", "There is no diagnosis."));
-    check(
-        "number of diagnoses",
-        when(c.diagnoses.len() > 12, "too_many_diagnoses", "A claim holds at most twelve diagnoses."),
-    );
+    check("number of diagnoses", when(c.diagnoses.len() > MOST_DIAGNOSES, "too_many_diagnoses", TOO_MANY_DIAGNOSES));
     let findings = index.check_together(&c.diagnoses);
     check(
         "diagnosis codes",

@@ -159,6 +159,10 @@ pub struct ClaimLine {
     pub service_date: NaiveDate,
 }
 
+/// So many diagnoses a claim holds (X12 837P, HI segment of loop 2300).
+pub const MOST_DIAGNOSES: usize = 12;
+pub const TOO_MANY_DIAGNOSES: &str = "A claim holds at most twelve diagnoses.";
+
 /// A professional claim (X12 837P), one patient, one visit, one payer.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Claim {
@@ -184,7 +188,7 @@ pub struct Claim {
     pub patient_paid: Cents,
     pub prior_authorisation: Option<String>,
     pub referral: Option<String>,
-    /// Codes without dots, the main one first, at most twelve.
+    /// Codes without dots, the main one first, at most [`MOST_DIAGNOSES`].
     pub diagnoses: Vec<String>,
     pub rendering: ProviderOnClaim,
     pub referring: Option<ProviderOnClaim>,

@@ -186,6 +186,11 @@ pub fn may_sign(warnings: &[Warning], override_reason: &str) -> Result<(), Strin
     }
 }
 
+/// The diagnosis that a prescription lies under when nobody says: the only one there is. Among several somebody chooses.
+pub fn lane(diagnoses: &[(String, String)]) -> Option<String> {
+    if let [(code, _)] = diagnoses { Some(code.clone()) } else { None }
+}
+
 /// The quantity to dispense, in whole units of the form, or nothing when it makes no sense.
 pub fn quantity(dosing: &Dosing) -> Option<u32> {
     let exact = dosing.dose * dosing.per_day * f64::from(dosing.days);

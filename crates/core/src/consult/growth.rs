@@ -11,7 +11,7 @@ use chrono::NaiveDate;
 /// The name and the year of the reference, as it stands on every picture.
 pub const REFERENCE: &str = "CDC 2000 growth reference (United States)";
 /// What a figure below two years is told with.
-pub const BELOW_TWO: &str = "Below two years the WHO growth standard is usual; this reference says less there.";
+const BELOW_TWO: &str = "Below two years the WHO growth standard is usual; this reference says less there.";
 
 coded! {
     /// A table of the reference.
@@ -125,7 +125,7 @@ impl GrowthReference {
 }
 
 /// The table that holds for a measure at an age in months: lying below two years, standing from then on.
-pub fn table_for(measure: Measure, months: f64) -> Option<GrowthTable> {
+fn table_for(measure: Measure, months: f64) -> Option<GrowthTable> {
     let infant = months < 24.0;
     Some(match measure {
         Measure::Weight if infant => GrowthTable::WeightInfant,
@@ -139,12 +139,12 @@ pub fn table_for(measure: Measure, months: f64) -> Option<GrowthTable> {
 }
 
 /// The part of a normal distribution below a z-score.
-pub fn below(z: f64) -> f64 {
+fn below(z: f64) -> f64 {
     0.5 * libm::erfc(-z / std::f64::consts::SQRT_2)
 }
 
 /// The z-score below which a part lies; the part strictly between 0 and 1.
-pub fn z_of(part: f64) -> f64 {
+fn z_of(part: f64) -> f64 {
     // `below` rises all the way, so that halving finds it as exactly as a number can be written.
     let (mut low, mut high) = (-40.0, 40.0);
     for _ in 0..200 {
@@ -155,13 +155,13 @@ pub fn z_of(part: f64) -> f64 {
 }
 
 /// How many major lines lie between two percentiles.
-pub fn lines_crossed(from: f64, to: f64) -> usize {
+fn lines_crossed(from: f64, to: f64) -> usize {
     let (low, high) = if from < to { (from, to) } else { (to, from) };
     MAJOR.iter().filter(|line| **line > low && **line < high).count()
 }
 
 /// Told when a curve has crossed two major lines since some earlier point. Percentiles with their days, oldest first.
-pub fn crossing(points: &[(NaiveDate, f64)]) -> Option<String> {
+fn crossing(points: &[(NaiveDate, f64)]) -> Option<String> {
     let (_, last) = points.last()?;
     let (since, from) = points.iter().find(|(_, p)| lines_crossed(*p, *last) >= 2)?;
     let way = if last < from { "down" } else { "up" };
@@ -172,6 +172,79 @@ pub fn crossing(points: &[(NaiveDate, f64)]) -> Option<String> {
         from,
         last
     ))
+}
+
+/// Until when the reference goes, in months.
+const LAST: f64 = 240.0;
+
+/// Who can be compared, or why not: without a birth date or a sex no figure is guessed.
+pub fn comparable(
+    birth: Option<NaiveDate>,
+    sex: Option<Sex>,
+    today: NaiveDate,
+) -> Result<(NaiveDate, Sex), &'static str> {
+    let birth = birth.ok_or("The birth date is not known, so growth cannot be compared.")?;
+    let months = months_between(birth, today).ok_or("The birth date lies ahead, so growth cannot be compared.")?;
+    if months > LAST {
+        return Err("The reference ends at 20 years.");
+    }
+    let sex = sex.filter(|s| *s != Sex::Unknown).ok_or("The sex is not known, and the reference differs by it.")?;
+    Ok((birth, sex))
+}
+
+/// A point of a course.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Passed {
+    pub day: NaiveDate,
+    pub months: f64,
+    pub value: f64,
+    pub at: GrowthStanding,
+}
+
+/// What was measured of one table, and what is to be told of it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Course {
+    pub table: GrowthTable,
+    pub points: Vec<Passed>,
+    pub told: Vec<String>,
+}
+
+impl GrowthTable {
+    /// The measure whose values the table is of.
+    pub fn measure(self) -> Measure {
+        match self {
+            GrowthTable::WeightInfant | GrowthTable::Weight | GrowthTable::WeightForLength => Measure::Weight,
+            GrowthTable::Bmi => Measure::Bmi,
+            GrowthTable::HeadInfant => Measure::HeadCircumference,
+            GrowthTable::LengthInfant | GrowthTable::Stature => Measure::Height,
+        }
+    }
+}
+
+impl GrowthReference {
+    /// The courses of a child through the tables that know its values; these oldest first.
+    pub fn courses(&self, birth: NaiveDate, sex: Sex, taken: &[(Measure, NaiveDate, f64)]) -> Vec<Course> {
+        let mut courses = Vec::new();
+        for table in GrowthTable::ALL {
+            let passed = |(measure, day, value): &(Measure, NaiveDate, f64)| {
+                let months = months_between(birth, *day)?;
+                let here = table_for(*measure, months) == Some(*table);
+                let at = self.standing(*table, sex, months, *value).filter(|_| here)?;
+                Some(Passed { day: *day, months, value: *value, at })
+            };
+            let points: Vec<Passed> = taken.iter().filter_map(passed).collect();
+            if points.is_empty() {
+                continue;
+            }
+            let percentiles: Vec<(NaiveDate, f64)> = points.iter().map(|p| (p.day, p.at.percentile)).collect();
+            let mut told: Vec<String> = crossing(&percentiles).into_iter().collect();
+            if points.iter().any(|p| p.months < 24.0) {
+                told.push(BELOW_TWO.to_owned());
+            }
+            courses.push(Course { table: *table, points, told });
+        }
+        courses
+    }
 }
 
 #[cfg(test)]
@@ -224,5 +297,39 @@ mod tests {
         assert_eq!(months_between(born, born.pred_opt().unwrap()), None);
         let year = months_between(born, NaiveDate::from_ymd_opt(2025, 2, 28).unwrap()).unwrap();
         assert!((year - 365.0 / 30.4375).abs() < 1e-12);
+    }
+
+    #[test]
+    fn who_can_be_compared() {
+        let day = |y, m, d| NaiveDate::from_ymd_opt(y, m, d).unwrap();
+        let today = day(2026, 11, 30);
+        let born = Some(day(2020, 1, 1));
+        assert_eq!(comparable(born, Some(Sex::Male), today), Ok((day(2020, 1, 1), Sex::Male)));
+        for (birth, sex) in [
+            (None, Some(Sex::Male)),
+            (born, None),
+            (born, Some(Sex::Unknown)),
+            (Some(day(2000, 1, 1)), Some(Sex::Male)),
+            (Some(day(2027, 1, 1)), Some(Sex::Male)),
+        ] {
+            assert!(comparable(birth, sex, today).is_err(), "{birth:?} {sex:?}");
+        }
+    }
+
+    #[test]
+    fn a_course_takes_what_its_table_knows() {
+        let born = NaiveDate::from_ymd_opt(2024, 11, 1).unwrap();
+        let later = born + chrono::Days::new(740);
+        let courses = made().courses(
+            born,
+            Sex::Male,
+            &[(Measure::Weight, born, 3.5), (Measure::Height, later, 88.0), (Measure::Weight, later, 12.4)],
+        );
+        assert_eq!(courses.len(), 1, "neither an age nor a measure without a table: {courses:?}");
+        assert_eq!(
+            (courses[0].table, courses[0].points.len(), courses[0].points[0].value),
+            (GrowthTable::Weight, 1, 12.4)
+        );
+        assert_eq!(courses[0].table.measure(), Measure::Weight);
     }
 }

@@ -206,3 +206,24 @@ async fn a_problem_that_another_visit_diagnosed_too_stays() {
     assert_eq!(texts(&desk.chart().await, "problems", "code"), ["M10.9"]);
     product.stop().await.unwrap();
 }
+
+#[actix_web::test]
+async fn taking_back_needs_what_putting_down_needs_and_reaches_only_ones_own() {
+    let product = Product::start().await.unwrap();
+    let desk = Desk::of(&product, "tobias", "Sorrentino").await;
+    let kept = desk
+        .keep("dx gout; order cbc; lisinopril 10 daily 90d; problem asthma; takes metformin 500; allergy latex; mother asthma; fu 3mo bp")
+        .await;
+    let assistant = Desk::of(&product, "petra", "Sorrentino").await;
+    let before = desk.chart().await;
+    for one in list(&kept, "done") {
+        let reply = assistant.take_back(&json!({ "done": [one] })).await;
+        assert!([403, 404, 422].contains(&reply.status), "{one}: {} {}", reply.status, reply.body);
+    }
+    let after = desk.chart().await;
+    for name in ["diagnoses", "orders", "prescriptions", "problems", "medicines", "allergies", "histories", "parts"] {
+        assert_eq!(after[name], before[name], "{name}");
+    }
+    desk.take_back(&kept).await.ok();
+    product.stop().await.unwrap();
+}

@@ -1,10 +1,8 @@
-//! What is said of somebody's past and life: family, social, surgical, hospital, immunisations, allergies, and that
-//! nothing is known.
+//! What is said of somebody's family and life.
 
-use super::when::{When, length, moment, number};
+use super::Item;
+use super::when::number;
 use super::words::{Ends, Word};
-use super::{Item, Known};
-use crate::consult::{KnownList, Reaction};
 
 /// Each relative as it is kept, with how people say it.
 const RELATIVES: [(&str, &[&str]); 22] = [
@@ -85,131 +83,6 @@ pub fn family(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> Option<(Item,
         return None;
     }
     Some((Item::Family { relative, condition: condition.join(" "), age, died }, at))
-}
-
-/// The reactions people name beside an allergy.
-const REACTIONS: [&str; 30] = [
-    "hives",
-    "rash",
-    "anaphylaxis",
-    "swelling",
-    "nausea",
-    "vomiting",
-    "diarrhea",
-    "itching",
-    "itch",
-    "cough",
-    "angioedema",
-    "headache",
-    "dizziness",
-    "wheezing",
-    "wheeze",
-    "upset",
-    "stomach",
-    "shortness",
-    "throat",
-    "lip",
-    "face",
-    "blisters",
-    "urticaria",
-    "fever",
-    "palpitations",
-    "unknown",
-    "flushing",
-    "cramps",
-    "swollen",
-    "breathing",
-];
-
-/// `allergy penicillin hives severe`, `allergic to latex (rash)`, `nkda`.
-pub fn allergies(words: &[Word]) -> Option<(Vec<Item>, usize)> {
-    let first = words.first()?;
-    if first.is(&["nkda", "nka"]) {
-        return Some((vec![Item::NoneKnown(KnownList::Allergies)], 1));
-    }
-    // `penicillin allergy hives` says the same the other way round.
-    if first.ends == Ends::Runs
-        && words.get(1).is_some_and(|w| w.is(&["allergy"]))
-        && !first.is(&["no", "food", "seasonal", "drug", "known", "possible", "the", "an", "any"])
-    {
-        let mut turned = words.to_vec();
-        turned.swap(0, 1);
-        if words[1].ends != Ends::Runs {
-            turned[1].ends = words[1].ends;
-            turned[0].ends = Ends::Runs;
-        }
-        return one_allergy(&turned, 1).map(|(item, used)| (vec![item], used));
-    }
-    if !first.is(&["allergy", "allergies", "allergic", "allerg"]) || first.ends == Ends::Stops {
-        return None;
-    }
-    let mut at = 1 + usize::from(words.get(1).is_some_and(|w| w.is(&["to"])));
-    if words.get(at)?.is(&["none", "no", "nkda", "nka"]) {
-        return Some((vec![Item::NoneKnown(KnownList::Allergies)], at + 1));
-    }
-    let mut items = Vec::new();
-    loop {
-        let (item, used) = one_allergy(words, at)?;
-        items.push(item);
-        at = used;
-        // `allergies` lists several, each behind a comma.
-        if !first.is(&["allergies"]) || words[at - 1].ends != Ends::Pauses || at >= words.len() {
-            break;
-        }
-    }
-    Some((items, at))
-}
-
-/// The allergy whose substance begins at a place, and where it ends.
-fn one_allergy(words: &[Word], mut at: usize) -> Option<(Item, usize)> {
-    let mut substance: Vec<&str> = Vec::new();
-    let mut reaction: Vec<&str> = Vec::new();
-    let mut severity = None;
-    while let Some(word) = words.get(at) {
-        let opens = REACTIONS.contains(&word.low.as_str());
-        match word.low.as_str() {
-            "mild" => severity = Some(Reaction::Mild),
-            "moderate" => severity = Some(Reaction::Moderate),
-            "severe" | "bad" | "serious" => severity = Some(Reaction::Severe),
-            "->" | "→" | "causes" | "gives" | "reaction" | ":" | "with" | "=" | "gets" if !substance.is_empty() => {
-                // What follows is the reaction.
-                if let Some(next) = words.get(at + 1) {
-                    reaction.push(next.typed);
-                    at += 1;
-                }
-            }
-            _ if !reaction.is_empty() || opens && !substance.is_empty() => reaction.push(word.typed),
-            _ => substance.push(word.typed),
-        }
-        at += 1;
-        let ends = words[at - 1].ends;
-        // After a pause more of the reaction may come, but no other allergy.
-        let goes_on =
-            words.get(at).is_some_and(|w| w.is(&["mild", "moderate", "severe"]) || REACTIONS.contains(&w.low.as_str()));
-        if ends == Ends::Stops || ends == Ends::Pauses && !goes_on {
-            break;
-        }
-    }
-    let item = Item::Allergy { substance: substance.join(" "), reaction: reaction.join(" "), severity };
-    (!substance.is_empty()).then_some((item, at))
-}
-
-/// `no known allergies`, `no medicines`, `no meds`.
-pub fn none_known(words: &[Word]) -> Option<(Item, usize)> {
-    if !words.first()?.is(&["no"]) {
-        return None;
-    }
-    let mut at = 1;
-    while words.get(at).is_some_and(|w| w.is(&["known", "drug", "current", "regular", "active", "food"])) {
-        at += 1;
-    }
-    let list = match words.get(at)?.low.as_str() {
-        "allergies" | "allergy" => KnownList::Allergies,
-        "meds" | "medicines" | "medications" | "medicine" => KnownList::Medicines,
-        "problems" => KnownList::Problems,
-        _ => return None,
-    };
-    Some((Item::NoneKnown(list), at + 1))
 }
 
 /// An amount as people say it beside a habit: `10/day`, `2 per week`, `1 ppd for 20 years`, `20 pack years`.
@@ -298,7 +171,11 @@ fn pack_years(said: &[String]) -> Option<f64> {
 pub fn social(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> Option<(Item, usize)> {
     let first = words.first()?;
     let second = words.get(1).filter(|_| first.ends == Ends::Runs);
-    let item = |topic: &'static str, said: &str, amount: String| Item::Social { topic, said: said.to_owned(), amount };
+    let item = |topic: &str, said: &str, amount: String| Item::Social {
+        topic: topic.to_owned(),
+        said: said.to_owned(),
+        amount,
+    };
     let fixed = |topic, said, used| Some((item(topic, said, String::new()), used));
     let is_habit = |w: &Word| match w.low.as_str() {
         "smoker" | "smokes" | "smoking" | "smoked" | "tobacco" | "cigarettes" | "cigs" => Some("tobacco"),
@@ -420,158 +297,4 @@ fn until_pause(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> Option<(Stri
         }
     }
     (!said.is_empty()).then(|| (said.join(" "), at))
-}
-
-fn is_operation(word: &str) -> bool {
-    const ENDINGS: [&str; 7] = ["ectomy", "plasty", "otomy", "ostomy", "rrhaphy", "pexy", "desis"];
-    ENDINGS.iter().any(|e| word.len() > e.len() + 2 && word.ends_with(e))
-        || matches!(word, "cabg" | "c-section" | "cesarean" | "caesarean" | "csection" | "tubal" | "lasik")
-}
-
-/// What was done or happened, and when: `appendectomy 1998`, `surgery knee 2010`, `hospital pneumonia 2019`.
-pub fn past(words: &[Word], known: &Known, starts: &dyn Fn(&[Word]) -> bool) -> Option<(Item, usize)> {
-    let first = words.first()?;
-    let surgical = first.is(&["surgery", "surgical", "operation", "s/p", "psh", "surgeries", "op"]);
-    let hospital =
-        first.is(&["hospital", "hospitalized", "hospitalised", "hospitalization", "admitted", "admission", "hosp"]);
-    let mut at = if surgical || hospital {
-        if first.ends == Ends::Stops {
-            return None;
-        }
-        1
-    } else if is_operation(&first.low) {
-        0
-    } else {
-        return None;
-    };
-    while at > 0 && words.get(at).is_some_and(|w| w.is(&["for", "with", "history", "on", "of"])) {
-        at += 1;
-    }
-    let mut what = Vec::new();
-    let mut when: Option<When> = None;
-    while let Some(word) = words.get(at) {
-        if when.is_none()
-            && let Some((found, used)) = moment(&words[at..], known.today)
-        {
-            when = Some(found);
-            at += used;
-        } else if !what.is_empty() && starts(&words[at..]) {
-            break;
-        } else {
-            what.push(word.typed);
-            at += 1;
-        }
-        if words[at - 1].ends != Ends::Runs {
-            break;
-        }
-        if when.is_some() && !what.is_empty() {
-            break;
-        }
-    }
-    let item = Item::Past { surgical: !hospital, what: what.join(" "), when };
-    (!what.is_empty()).then_some((item, at))
-}
-
-/// Vaccines by what they protect from; no product names.
-const VACCINES: [(&str, &[&str]); 26] = [
-    ("influenza vaccine", &["flu", "influenza"]),
-    ("COVID-19 vaccine", &["covid", "covid19", "covid-19"]),
-    ("Tdap", &["tdap"]),
-    ("DTaP", &["dtap"]),
-    ("Td", &["td"]),
-    ("tetanus vaccine", &["tetanus"]),
-    ("MMR", &["mmr"]),
-    ("varicella vaccine", &["varicella", "chickenpox"]),
-    ("zoster vaccine", &["shingles", "zoster", "rzv"]),
-    ("pneumococcal vaccine", &["pneumococcal", "pneumonia"]),
-    ("PCV20", &["pcv20"]),
-    ("PCV15", &["pcv15"]),
-    ("PCV13", &["pcv13"]),
-    ("PPSV23", &["ppsv23"]),
-    ("HPV vaccine", &["hpv"]),
-    ("hepatitis A vaccine", &["hepa", "hep-a"]),
-    ("hepatitis B vaccine", &["hepb", "hep-b"]),
-    ("RSV vaccine", &["rsv"]),
-    ("meningococcal vaccine", &["meningococcal", "menacwy", "menb"]),
-    ("polio vaccine", &["polio", "ipv"]),
-    ("Hib vaccine", &["hib"]),
-    ("rotavirus vaccine", &["rotavirus"]),
-    ("BCG", &["bcg"]),
-    ("rabies vaccine", &["rabies"]),
-    ("typhoid vaccine", &["typhoid"]),
-    ("yellow fever vaccine", &["yellow-fever"]),
-];
-
-/// `tdap given`, `flu shot 2024`, `imm mmr 3/2019`. What is not said to be given here is reported.
-pub fn immunisation(words: &[Word], known: &Known) -> Option<(Item, usize)> {
-    let first = words.first()?;
-    let named = first.is(&["imm", "vaccine", "vax", "immunization", "immunisation", "vaccinated", "shot"]);
-    if named && first.ends == Ends::Stops {
-        return None;
-    }
-    let mut at = usize::from(named);
-    at += usize::from(named && words.get(at).is_some_and(|w| w.is(&["for", "with", "against"])));
-    let word = words.get(at)?;
-    let two = words.get(at + 1).filter(|_| word.ends == Ends::Runs);
-    let (what, used) = match (word.low.as_str(), two.map(|w| w.low.as_str())) {
-        ("hep" | "hepatitis", Some("a")) => ("hepatitis A vaccine", 2),
-        ("hep" | "hepatitis", Some("b")) => ("hepatitis B vaccine", 2),
-        ("yellow", Some("fever")) => ("yellow fever vaccine", 2),
-        (low, _) => (VACCINES.iter().find(|(_, said)| said.contains(&low)).map(|(name, _)| *name)?, 1),
-    };
-    at += used;
-    let mut said = named;
-    let mut given = false;
-    let mut when = None;
-    while words.get(at).is_some() && words[at - 1].ends == Ends::Runs {
-        let word = &words[at];
-        if word.is(&[
-            "shot",
-            "vaccine",
-            "vaccination",
-            "jab",
-            "booster",
-            "imm",
-            "dose",
-            "done",
-            "reported",
-            "#1",
-            "#2",
-            "#3",
-        ]) {
-            said = true;
-        } else if word.is(&["given", "administered"]) {
-            given = true;
-        } else if let Some((found, used)) = moment(&words[at..], known.today) {
-            when = Some(found);
-            at += used;
-            continue;
-        } else {
-            break;
-        }
-        at += 1;
-    }
-    // `flu` alone is an illness; these letters are nothing else.
-    let only_vaccine = matches!(what, "Tdap" | "DTaP" | "MMR" | "PCV20" | "PCV15" | "PCV13" | "PPSV23" | "BCG" | "Td");
-    let sure = said
-        || given
-        || when.is_some() && (only_vaccine || !matches!(word.low.as_str(), "covid" | "pneumonia" | "flu"));
-    let here = given || when.is_some_and(|w| w.to_string() == known.today.to_string()) && !said;
-    sure.then(|| (Item::Immunisation { what: what.to_owned(), when, given: here }, at))
-}
-
-/// How long ago or since when something lasts, for what follows a problem or a medicine.
-pub fn onset(words: &[Word], known: &Known) -> Option<(When, usize)> {
-    if let Some(found) = moment(words, known.today) {
-        return Some(found);
-    }
-    // `for 3 years` is since then.
-    if !words.first()?.is(&["for", "x"]) {
-        return None;
-    }
-    let (days, used) = length(words)?;
-    let then = known.today.checked_sub_days(chrono::Days::new(u64::from(days)))?;
-    use chrono::Datelike;
-    let month = (days < 365 * 2).then(|| then.month());
-    Some((When { year: then.year(), month, day: None }, used))
 }
