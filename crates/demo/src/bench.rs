@@ -3,18 +3,17 @@
 use anyhow::{Context, Result};
 use chrono::NaiveDate;
 use harbor_core::claims::{AddressOnClaim, Biller, Claim, ClaimLine, PersonOnClaim, ProviderOnClaim};
-use harbor_core::consult::quick_line::{Known, understand};
 use harbor_core::coverage::{Rank, Relationship};
 use harbor_core::money::Cents;
 use harbor_core::money::remittance::{Adjustment, AdjustmentGroup, Remittance, RemittedClaim, RemittedLine};
 use harbor_demo::stack::{Stack, Wanted, start};
 use harbor_demo::{PASSWORD, ZONE, names};
 use harbor_formats::x12::{self, Stamp, claim, remittance};
-use harbor_server::tables::Tables;
 use std::time::{Duration, Instant};
 
 mod at_work;
 mod many;
+mod typing;
 
 fn main() -> Result<()> {
     // All of it, or the parts that are named.
@@ -23,10 +22,10 @@ fn main() -> Result<()> {
     println!("| what | measured | bound |");
     println!("|---|---|---|");
     if on("diagnoses") {
-        diagnosis_search()?;
+        typing::diagnosis_search()?;
     }
     if on("quick") {
-        quick_line()?;
+        typing::quick_line()?;
     }
     if on("claims") {
         claims_written();
@@ -63,85 +62,6 @@ fn percentile(times: &mut [Duration], share: f64) -> Duration {
     times.sort_unstable();
     let at = ((times.len() as f64 * share).ceil() as usize).clamp(1, times.len());
     times[at - 1]
-}
-
-fn diagnosis_search() -> Result<()> {
-    let tables = Tables::shared()?;
-    let phrases = [
-        "essential hypertension",
-        "type 2 diabetes mellitus without complications",
-        "obstructive sleep apnea",
-        "chronic cough",
-        "fracture of lower end of radius",
-        "other specified disorders",
-        "pain in right knee",
-        "major depressive disorder single",
-        "e11.9",
-        "s93.401",
-        "encounter for screening",
-        "acute upper respiratory infection",
-        "o",
-        "unspecified",
-        // What people say, and slips of the finger.
-        "heart attack",
-        "htn with ckd",
-        "R ankle sprain",
-        "migrane headake",
-        "diabetis",
-        "bad cough at night",
-        "inguinal hernia left",
-        "melanoma of back",
-    ];
-    let mut times = Vec::new();
-    for _ in 0..20 {
-        for phrase in phrases {
-            for end in 1..=phrase.len() {
-                let begun = Instant::now();
-                std::hint::black_box(tables.diagnoses.search(&phrase[..end], &[], 12));
-                times.push(begun.elapsed());
-            }
-        }
-    }
-    let n = times.len();
-    let p99 = percentile(&mut times, 0.99);
-    println!(
-        "| diagnosis search over the full release, per keystroke, p99 of {n} | {:.2} ms | 2 ms |",
-        p99.as_secs_f64() * 1e3
-    );
-    Ok(())
-}
-
-/// The quick line, per keystroke, with every table that a screen has.
-fn quick_line() -> Result<()> {
-    let tables = Tables::shared()?;
-    let known = Known {
-        age: Some(40),
-        diagnoses: Some(&tables.diagnoses),
-        tests: &tables.tests,
-        products: &tables.products,
-        ..Known::nothing(NaiveDate::from_ymd_opt(2026, 11, 30).context("a day")?)
-    };
-    let lines = [
-        "bp 128/82 sitting left arm hr 72 t 37,1 w 150 lb h 5'10\" sat 98%",
-        "mother breast cancer 41, father died mi 60; smoker 1 ppd for 20 years; no alcohol; lives alone",
-        "dx htn, dm2; order cbc, cmp a1c; amoxicillin 500 tid 7d; fu 3mo bp; refer cardiology for palpitations",
-        "problem asthma since 2010 resolved; allergy penicillin hives severe; takes metformin 500 bid since 2019",
-        "she says that the cough began two weeks ago after her son had been ill, and that it is worse at night",
-    ];
-    let mut times = Vec::new();
-    for _ in 0..20 {
-        for line in lines {
-            for end in (1..=line.len()).filter(|end| line.is_char_boundary(*end)) {
-                let begun = Instant::now();
-                std::hint::black_box(understand(&line[..end], &known));
-                times.push(begun.elapsed());
-            }
-        }
-    }
-    let n = times.len();
-    let p99 = percentile(&mut times, 0.99);
-    println!("| the quick line, per keystroke, p99 of {n} | {:.2} ms | 1 ms |", p99.as_secs_f64() * 1e3);
-    Ok(())
 }
 
 fn twins() {

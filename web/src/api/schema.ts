@@ -3494,7 +3494,9 @@ export interface components {
             addenda: components["schemas"]["Addendum"][];
             allergies: components["schemas"]["Allergy"][];
             diagnoses: components["schemas"]["VisitDiagnosis"][];
-            histories: components["schemas"]["History"][];
+            /** @description Whether growth is looked at: up to 20 years, and where nobody knows the age. */
+            growing: boolean;
+            histories: components["schemas"]["HistoryView"][];
             measurements: components["schemas"]["Measurement"][];
             medicines: components["schemas"]["Medicine"][];
             noneKnown: components["schemas"]["NoneKnown"][];
@@ -4126,6 +4128,17 @@ export interface components {
         };
         /** @enum {string} */
         HistoryKind: "family" | "social" | "surgical" | "hospital" | "immunisation";
+        /** @description What holds of an entry, with its words. */
+        HistoryView: {
+            detail: components["schemas"]["HistoryDetail"];
+            /** Format: uuid */
+            entryId: string;
+            kind: components["schemas"]["HistoryKind"];
+            /** Format: date-time */
+            recordedAt: string;
+            recordedBy: string;
+            words: string;
+        };
         HouseRules: {
             /** Format: int64 */
             didNotComeAfter: number;

@@ -50,9 +50,9 @@ const Strip = styled.span`
 function box(x: number, y: number, width: number, height: number, notched = false) {
   const r = strip.corner;
   const corner = notched
-    ? `v${height * 0.55 - r}l${-width * 0.3} ${height * 0.45}`
+    ? `v${height * strip.notch.high - r}l${-width * (1 - strip.notch.wide)} ${height * (1 - strip.notch.high)}`
     : `v${height - 2 * r}a${r} ${r} 0 0 1 ${-r} ${r}`;
-  const bottom = notched ? width * 0.7 - r : width - 2 * r;
+  const bottom = notched ? width * strip.notch.wide - r : width - 2 * r;
   return (
     `M${x + r} ${y}h${width - 2 * r}a${r} ${r} 0 0 1 ${r} ${r}${corner}` +
     `h${-bottom}a${r} ${r} 0 0 1 ${-r} ${-r}v${-(height - 2 * r)}a${r} ${r} 0 0 1 ${r} ${-r}z`

@@ -100,6 +100,22 @@ export const strip = {
   corner: 2,
   line: 1,
   ring: 2,
+  /** Of a blocked one, the parts of its height and width that its notch leaves. */
+  notch: { high: 0.55, wide: 0.7 },
+};
+/** The picture of a child's growth, in units of its own drawing. */
+export const curves = {
+  wide: 780,
+  high: 400,
+  edge: { left: 48, right: 44, top: 12, bottom: 36 },
+  /** Names beside the lines, and how far they stay apart. */
+  name: { gap: 4, drop: 4, apart: 15, left: 6, below: 18 },
+  middle: 1.5,
+  line: 0.8,
+  dashes: '4 3',
+  own: 2,
+  dot: 3.5,
+  last: 5,
 };
 /** The full visit line: its dots and the rail between them. */
 export const rail = { column: '22px', inset: '7px', from: '14px', past: '-4px', dot: '16px' };

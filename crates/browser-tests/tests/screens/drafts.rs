@@ -6,7 +6,7 @@ use fantoccini::key::Key;
 use harbor_browser_tests::{Browser, journey, two_desks};
 
 /// Every answer takes a second longer from now on.
-async fn slow(b: &Browser) -> Result<()> {
+pub async fn slow(b: &Browser) -> Result<()> {
     let script = "const ask = window.fetch;
         window.fetch = async (...asked) => {
             const answer = await ask(...asked);

@@ -85,3 +85,41 @@ async fn growing(b: &Browser) -> Result<()> {
 async fn a_child_is_measured_and_its_curve_is_shown() {
     journey("growth", growing).await;
 }
+
+/// Every answer takes a second: Enter waits for the reading, and what is typed on meanwhile is kept once and not twice.
+async fn typed_on(b: &Browser) -> Result<()> {
+    b.sign_in("petra").await?;
+    let visit = visit_of(b, "Fenna").await?;
+    b.goto(&format!("/visits/{visit}/rooming")).await?;
+    b.see("//input[@name='quick']").await?;
+    crate::drafts::slow(b).await?;
+    b.fill("quick", "hr 92").await?;
+    b.key(Key::Enter).await?;
+    b.see("//*[@data-understood]/*[contains(., 'Heart rate 92')]").await?;
+    // The reading is here and the keeping on its way.
+    b.keys("; t 37.2").await?;
+    b.see("//tr[@data-measure='heart_rate']").await?;
+    let left = b.value("//input[@name='quick']").await?;
+    ensure!(left == "; t 37.2", "{left}");
+    b.key(Key::Enter).await?;
+    b.see("//tr[@data-measure='temperature']").await?;
+    let chart = "const [visit, done] = arguments;
+        fetch(`/api/visits/${visit}/chart`).then((r) => r.json()).then((chart) => {
+            done(chart.measurements.filter((m) => m.measure === 'heart_rate' && m.visitId === visit).length);
+        });";
+    let kept = b.client.execute_async(chart, vec![visit.clone().into()]).await?;
+    ensure!(kept == 1, "the rate was kept {kept} times");
+    // What was typed is there again after a look elsewhere.
+    b.fill("quick", "w 26").await?;
+    b.tab("Check-in").await?;
+    b.gone("//input[@name='quick'][not(ancestor::*[@hidden])]").await?;
+    b.tab("Rooming").await?;
+    let again = b.value("//input[@name='quick']").await?;
+    ensure!(again == "w 26", "{again}");
+    Ok(())
+}
+
+#[actix_web::test]
+async fn with_slow_answers_a_line_is_shown_before_it_is_kept_and_kept_once() {
+    journey("quick-line-slow", typed_on).await;
+}

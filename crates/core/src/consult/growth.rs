@@ -174,6 +174,8 @@ fn crossing(points: &[(NaiveDate, f64)]) -> Option<String> {
     ))
 }
 
+/// Why a grown person is not compared.
+pub const ENDS_AT_TWENTY: &str = "The reference ends at 20 years.";
 /// Until when the reference goes, in months.
 const LAST: f64 = 240.0;
 
@@ -186,7 +188,7 @@ pub fn comparable(
     let birth = birth.ok_or("The birth date is not known, so growth cannot be compared.")?;
     let months = months_between(birth, today).ok_or("The birth date lies ahead, so growth cannot be compared.")?;
     if months > LAST {
-        return Err("The reference ends at 20 years.");
+        return Err(ENDS_AT_TWENTY);
     }
     let sex = sex.filter(|s| *s != Sex::Unknown).ok_or("The sex is not known, and the reference differs by it.")?;
     Ok((birth, sex))

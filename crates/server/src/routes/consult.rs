@@ -8,7 +8,7 @@ use harbor_store::people::whose::Whose::{Nobody, Person, Visit};
 table! {
     get "/api/visits/{id}/chart" Chart(SeeChart, Visit) => chart::show;
     post "/api/visits/{id}/quick-line" Chart(RecordVitals, Visit) => quick_line::quick_line;
-    post "/api/visits/{id}/quick-line/taken-back" Chart(RecordVitals, Visit) => quick_line::take_back;
+    post "/api/visits/{id}/quick-line/taken-back" Chart(RecordVitals, Visit) => quick_line::taking_back::take_back;
     delete "/api/visits/{id}/measurements/{measurement}" Chart(RecordVitals, Visit) => chart::strike;
     get "/api/people/{id}/chart" Chart(SeeChart, Person) => glance::show;
     get "/api/people/{id}/growth" Chart(SeeChart, Person) => growth::show;

@@ -5,14 +5,12 @@ import styled from 'styled-components';
 import { type Schemas, useLook } from '../../api/client';
 import { Choose } from '../../ui/controls';
 import { Mono, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
-import { color, font, size } from '../../ui/tokens';
+import { color, curves, font, size } from '../../ui/tokens';
 import { growth } from './queries';
 
 type Chart = Schemas['GrowthChart'];
 
-const wide = 780;
-const high = 400;
-const edge = { left: 48, right: 44, top: 12, bottom: 36 };
+const { wide, high, edge, name } = curves;
 
 const Picture = styled.svg`
   width: 100%;
@@ -57,7 +55,7 @@ function Curves({ chart }: { chart: Chart }) {
   const named = new Set<number>();
   for (const percent of [50, 3, 97, 25, 75, 10, 90, 5, 95]) {
     const one = ends.find((e) => e.percent === percent);
-    if (one && ends.every((e) => !named.has(e.percent) || Math.abs(e.at - one.at) > 15)) named.add(percent);
+    if (one && ends.every((e) => !named.has(e.percent) || Math.abs(e.at - one.at) > name.apart)) named.add(percent);
   }
   return (
     <Picture
@@ -68,7 +66,7 @@ function Curves({ chart }: { chart: Chart }) {
       {steps(from, to, from < 24 ? [1, 2, 3, 6, 12] : [6, 12, 24]).map((m) => (
         <g key={m}>
           <line x1={x(m)} x2={x(m)} y1={edge.top} y2={high - edge.bottom} stroke={color.line} />
-          <text x={x(m)} y={high - edge.bottom + 18} textAnchor="middle">
+          <text x={x(m)} y={high - edge.bottom + name.below} textAnchor="middle">
             {ageWords(m)}
           </text>
         </g>
@@ -76,7 +74,7 @@ function Curves({ chart }: { chart: Chart }) {
       {steps(low, top, [1, 2, 5, 10, 20]).map((v) => (
         <g key={v}>
           <line x1={edge.left} x2={wide - edge.right} y1={y(v)} y2={y(v)} stroke={color.line} />
-          <text x={edge.left - 6} y={y(v) + 4} textAnchor="end">
+          <text x={edge.left - name.left} y={y(v) + name.drop} textAnchor="end">
             {v}
           </text>
         </g>
@@ -89,24 +87,24 @@ function Curves({ chart }: { chart: Chart }) {
               d={path(l.points)}
               fill="none"
               stroke={color.quiet}
-              strokeWidth={l.percent === 50 ? 1.5 : 0.8}
-              strokeDasharray={l.percent === 50 ? undefined : '4 3'}
+              strokeWidth={l.percent === 50 ? curves.middle : curves.line}
+              strokeDasharray={l.percent === 50 ? undefined : curves.dashes}
             />
             {end && named.has(l.percent) && (
-              <text x={x(end.months) + 4} y={y(end.value) + 4}>
+              <text x={x(end.months) + name.gap} y={y(end.value) + name.drop}>
                 P{l.percent}
               </text>
             )}
           </g>
         );
       })}
-      <path d={path(chart.points)} fill="none" stroke={color.indigo} strokeWidth="2" />
+      <path d={path(chart.points)} fill="none" stroke={color.indigo} strokeWidth={curves.own} />
       {chart.points.map((p) => (
         <circle
           key={`${p.day} ${p.value}`}
           cx={x(p.months)}
           cy={y(p.value)}
-          r={p === last ? 5 : 3.5}
+          r={p === last ? curves.last : curves.dot}
           fill={color.indigo}
         >
           <title>{`${p.day}: ${p.value} ${chart.unit}, P${p.percentile.toFixed(1)}, z ${p.z.toFixed(2)}`}</title>

@@ -8,28 +8,7 @@ import { useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Row, Small, Spread, Stack } from '../../ui/layout';
 
-type History = Schemas['History'];
-
-/** An entry in words. */
-export function inWords({ detail }: History): string {
-  const joined = (...parts: (string | number | null | undefined | false)[]) => parts.filter(Boolean).join(', ');
-  switch (detail.kind) {
-    case 'family': {
-      const at = detail.age == null ? '' : ` at ${detail.age}`;
-      return joined(
-        detail.relative,
-        detail.condition && `${detail.condition}${detail.died ? '' : at}`,
-        detail.died && `died${at}`,
-      );
-    }
-    case 'social':
-      return joined(detail.said, detail.amount);
-    case 'immunisation':
-      return joined(detail.what, detail.given ? 'given here' : 'reported', detail.when);
-    default:
-      return joined(detail.what, detail.when);
-  }
-}
+type History = Schemas['HistoryView'];
 
 export function Histories({ person, histories }: { person: string; histories: History[] }) {
   const kinds = useWords('historyKinds');
@@ -43,7 +22,7 @@ export function Histories({ person, histories }: { person: string; histories: Hi
       api.POST('/api/people/{id}/histories/{entry}/end', { params, body: { reason: 'no longer holds' } }),
     );
     if (ended)
-      offerUndo(`Ended: ${inWords(h)}.`, () => api.POST('/api/people/{id}/histories/{entry}/not-ended', { params }));
+      offerUndo(`Ended: ${h.words}.`, () => api.POST('/api/people/{id}/histories/{entry}/not-ended', { params }));
   };
   const told = kinds.filter((k) => histories.some((h) => h.kind === k.id));
   return (
@@ -58,10 +37,10 @@ export function Histories({ person, histories }: { person: string; histories: Hi
             .filter((h) => h.kind === k.id)
             .map((h) => (
               <Row key={h.entryId} data-history={h.kind}>
-                <span title={`${h.recordedBy}, ${times.full(h.recordedAt)}`}>{inWords(h)}</span>
+                <span title={`${h.recordedBy}, ${times.full(h.recordedAt)}`}>{h.words}</span>
                 <Spread />
                 {may('record_vitals') && (
-                  <Button $kind="quiet" isDisabled={busy} aria-label={`End ${inWords(h)}`} onPress={() => void end(h)}>
+                  <Button $kind="quiet" isDisabled={busy} aria-label={`End ${h.words}`} onPress={() => void end(h)}>
                     End
                   </Button>
                 )}

@@ -1,6 +1,6 @@
 /** The quick line: one line of typing becomes structure, read back while it is typed and kept with Enter. */
 
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useUndo } from '../../app/undo';
 import { Button, Field } from '../../ui/controls';
@@ -80,12 +80,20 @@ export function QuickLine({ visit, main }: { visit: string; main: boolean }) {
   const offerUndo = useUndo();
   const typed = text.trim().length > 1;
   const read = useLook(quickLine(visit, text), typed);
+  const answered = read.data !== undefined || read.error !== null;
+  // What the last letters but one said stays until the answer to all of them is here.
+  const [before, setBefore] = useState<Item[]>([]);
+  useEffect(() => {
+    if (read.data) setBefore(read.data.items);
+  }, [read.data]);
+  // Enter waits for the reading: nothing is kept that was not shown.
+  const [wanted, setWanted] = useState(false);
   const params = { path: { id: visit } };
   const keep = async () => {
     const answer = await run(() => api.POST('/api/visits/{id}/quick-line', { params, body: { text, keep: true } }));
     if (!answer) return;
-    // What was typed on meanwhile is not lost.
-    setText((now) => (now === text ? answer.left : now));
+    // What was typed on meanwhile stays, without what is kept by now.
+    setText((now) => (now.startsWith(text) ? answer.left + now.slice(text.length) : now));
     setRefused(answer.items.filter((i) => i.notKept));
     if (answer.done.length > 0) {
       const { done } = answer;
@@ -98,9 +106,15 @@ export function QuickLine({ visit, main }: { visit: string; main: boolean }) {
       );
     }
   };
-  const shown = typed ? (read.data?.items ?? []) : [];
+  useEffect(() => {
+    if (!wanted || !answered || busy) return;
+    setWanted(false);
+    void keep();
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- it keeps what stands there once the reading is here
+  }, [wanted, answered, busy]);
+  const shown = typed ? (read.data?.items ?? before) : [];
   return (
-    <Form refusal={refusal} onSave={() => void keep()}>
+    <Form refusal={refusal} onSave={() => setWanted(typed)}>
       <Row $gap={2} style={{ alignItems: 'end' }}>
         <div style={{ flex: 1, minWidth: 0 }}>
           <Field
@@ -110,6 +124,7 @@ export function QuickLine({ visit, main }: { visit: string; main: boolean }) {
             onChange={(next) => {
               setText(next);
               setRefused([]);
+              setWanted(false);
             }}
             placeholder="bp 128/82 hr 72; mother asthma; order cbc; fu 3mo bp"
           />

@@ -287,9 +287,6 @@ function Problems({ chart }: { chart: Chart }) {
 }
 
 export function Rooming({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) {
-  const { clinic } = useSession();
-  const { birthDate } = chart.person;
-  const isYoung = birthDate != null && Number(clinic.today.slice(0, 4)) - Number(birthDate.slice(0, 4)) <= 20;
   return (
     <Stack $gap={0}>
       <Sheet>
@@ -314,7 +311,7 @@ export function Rooming({ view, chart }: { view: Schemas['VisitView']; chart: Ch
           <Histories person={chart.person.id} histories={chart.histories} />
         </Sheet>
       </Columns>
-      {isYoung && (
+      {chart.growing && (
         <Sheet>
           <h2>Growth</h2>
           <Growth person={chart.person.id} />

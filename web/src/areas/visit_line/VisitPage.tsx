@@ -75,8 +75,11 @@ export default function VisitPage() {
         </p>
       </Head>
       {chart.error?.is('restricted-chart') && <Restricted person={person.id} message={chart.error.message} />}
-      {chart.data !== undefined && may('record_vitals') && clinical.includes(value) && (
-        <QuickLine key={id} visit={id} main={value === 'rooming'} />
+      {chart.data !== undefined && may('record_vitals') && (
+        // Hidden and not gone: what was typed is there again.
+        <div hidden={!clinical.includes(value)}>
+          <QuickLine key={id} visit={id} main={value === 'rooming'} />
+        </div>
       )}
       <Tabs
         label="Parts of the visit"

@@ -1,12 +1,13 @@
 //! The chart of a visit: what was measured, recorded, written, ordered and prescribed.
 
+use super::histories::HistoryView;
 use crate::access::Me;
 use crate::api::visit_line::views::PersonCard;
 use crate::api::{DONE, Done};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use harbor_core::consult::{KnownList, Reaction};
+use harbor_core::consult::{KnownList, Reaction, growth};
 use harbor_core::fields::Faults;
 use harbor_core::orders::misfit;
 use harbor_core::prescribing::MedicineState;
@@ -43,7 +44,9 @@ pub struct ChartView {
     medicines: Vec<Medicine>,
     problems: Vec<ListedProblem>,
     none_known: Vec<NoneKnown>,
-    histories: Vec<History>,
+    histories: Vec<HistoryView>,
+    /// Whether growth is looked at: up to 20 years, and where nobody knows the age.
+    growing: bool,
     diagnoses: Vec<VisitDiagnosis>,
     orders: Vec<OrderView>,
     prescriptions: Vec<Prescription>,
@@ -92,7 +95,9 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
         medicines: store::medicines_of(&mut conn, person.id).await?,
         problems: store::problems_of(&mut conn, person.id).await?,
         none_known: store::none_known_of(&mut conn, person.id).await?,
-        histories: histories::of_person(&mut conn, person.id).await?,
+        histories: histories::of_person(&mut conn, person.id).await?.into_iter().map(Into::into).collect(),
+        growing: growth::comparable(person.birth_date, person.sex.map(|s| *s), state.today())
+            != Err(growth::ENDS_AT_TWENTY),
         orders: order_views(&mut conn, &state, *id, &diagnoses).await?,
         prescriptions: prescribing::of_visits(&mut conn, &[*id]).await?,
         reports: orders::reports_of_person(&mut conn, person.id).await?,

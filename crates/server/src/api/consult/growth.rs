@@ -4,7 +4,7 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::NaiveDate;
-use harbor_core::consult::growth::{BELOW_TWO, GrowthTable, LINES, REFERENCE, crossing, months_between, table_for};
+use harbor_core::consult::growth::{Course, GrowthReference, LINES, Passed, REFERENCE, comparable};
 use harbor_core::consult::measurements::{Measure, Standing};
 use harbor_core::people::Sex;
 use harbor_store::consult::chart;
@@ -55,68 +55,45 @@ pub struct GrowthView {
     missing: Option<String>,
 }
 
-fn nothing(missing: &str) -> Json<GrowthView> {
-    Json(GrowthView { reference: REFERENCE.into(), charts: vec![], missing: Some(missing.into()) })
-}
-
 /// The growth of a person up to 20 years. Without a birth date or a sex there is no figure: none is guessed.
 #[utoipa::path(get, path = "/api/people/{id}/growth", params(("id" = Uuid, Path)), responses((status = 200, body = GrowthView), (status = 404, body = Problem)))]
 pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<GrowthView> {
     let mut conn = state.store.reader().await?;
     let person = people::get(&mut conn, *id).await?;
-    let Some(birth) = person.birth_date else {
-        return Ok(nothing("The birth date is not known, so growth cannot be compared."));
+    let answer = |charts, missing: Option<&str>| {
+        Ok(Json(GrowthView { reference: REFERENCE.into(), charts, missing: missing.map(str::to_owned) }))
     };
-    let Some(sex) = person.sex.map(|s| *s).filter(|s| *s != Sex::Unknown) else {
-        return Ok(nothing("The sex is not known, and the reference differs by it."));
+    let (birth, sex) = match comparable(person.birth_date, person.sex.map(|s| *s), state.today()) {
+        Ok(found) => found,
+        Err(missing) => return answer(vec![], Some(missing)),
     };
-    if months_between(birth, state.today()).is_none_or(|m| m > 240.0) {
-        return Ok(nothing("The reference ends at 20 years."));
+    let mut rows = chart::measurements_of(&mut conn, person.id).await?;
+    rows.retain(|m| m.standing != Standing::Impossible);
+    let taken: Vec<(Measure, NaiveDate, f64)> =
+        rows.iter().rev().map(|m| (*m.measure, state.local_day(m.taken_at), f64::from(m.tenths) / 10.0)).collect();
+    let courses = state.tables.growth.courses(birth, sex, &taken);
+    let missing = courses.is_empty().then_some("Nothing was measured yet that the reference knows.");
+    answer(courses.into_iter().map(|course| view(&state.tables.growth, sex, course)).collect(), missing)
+}
+
+fn view(reference: &GrowthReference, sex: Sex, course: Course) -> GrowthChart {
+    let line = |percent: f64| {
+        let at = |(months, value)| GrowthAt { months, value };
+        reference.line(course.table, sex, percent).into_iter().map(at).collect()
+    };
+    let point = |p: &Passed| GrowthPoint {
+        day: p.day,
+        months: p.months,
+        value: p.value,
+        z: p.at.z,
+        percentile: p.at.percentile,
+    };
+    GrowthChart {
+        table: course.table.code().into(),
+        title: course.table.label().into(),
+        unit: course.table.measure().unit().into(),
+        lines: LINES.iter().map(|p| GrowthLine { percent: *p, points: line(*p) }).collect(),
+        points: course.points.iter().map(point).collect(),
+        told: course.told,
     }
-    let zone = state.zone;
-    let mut taken = chart::measurements_of(&mut conn, person.id).await?;
-    taken.reverse();
-    let reference = &state.tables.growth;
-    let mut charts: Vec<GrowthChart> = Vec::new();
-    for table in GrowthTable::ALL {
-        let mut points = Vec::new();
-        for m in taken.iter().filter(|m| m.standing != Standing::Impossible) {
-            let day = m.taken_at.with_timezone(&zone).date_naive();
-            let Some(months) = months_between(birth, day) else { continue };
-            if table_for(*m.measure, months) != Some(*table) {
-                continue;
-            }
-            let value = f64::from(m.tenths) / 10.0;
-            if let Some(at) = reference.standing(*table, sex, months, value) {
-                points.push(GrowthPoint { day, months, value, z: at.z, percentile: at.percentile });
-            }
-        }
-        if points.is_empty() {
-            continue;
-        }
-        let passed: Vec<(NaiveDate, f64)> = points.iter().map(|p| (p.day, p.percentile)).collect();
-        let mut told: Vec<String> = crossing(&passed).into_iter().collect();
-        if points.iter().any(|p| p.months < 24.0) {
-            told.push(BELOW_TWO.into());
-        }
-        let unit = match table {
-            GrowthTable::WeightInfant | GrowthTable::Weight | GrowthTable::WeightForLength => Measure::Weight.unit(),
-            GrowthTable::Bmi => Measure::Bmi.unit(),
-            _ => Measure::Height.unit(),
-        };
-        let line = |percent: f64| {
-            let at = |(months, value)| GrowthAt { months, value };
-            reference.line(*table, sex, percent).into_iter().map(at).collect()
-        };
-        charts.push(GrowthChart {
-            table: table.code().into(),
-            title: table.label().into(),
-            unit: unit.into(),
-            lines: LINES.iter().map(|p| GrowthLine { percent: *p, points: line(*p) }).collect(),
-            points,
-            told,
-        });
-    }
-    let missing = charts.is_empty().then(|| "Nothing was measured yet that the reference knows.".to_owned());
-    Ok(Json(GrowthView { reference: REFERENCE.into(), charts, missing }))
 }

@@ -5,12 +5,84 @@ use crate::api::{DONE, Done};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
+use chrono::{DateTime, Utc};
+use harbor_core::consult::quick_line::{Item, When};
 use harbor_core::fields;
+use harbor_store::codes;
 use harbor_store::consult::histories;
+use harbor_store::documents::HistoryDetail;
 use harbor_store::rows::History;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
+
+/// What holds of an entry, with its words.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct HistoryView {
+    entry_id: Uuid,
+    kind: codes::HistoryKind,
+    detail: HistoryDetail,
+    words: String,
+    recorded_at: DateTime<Utc>,
+    recorded_by: String,
+}
+
+impl From<History> for HistoryView {
+    fn from(row: History) -> HistoryView {
+        let detail = row.detail.0;
+        HistoryView {
+            entry_id: row.entry_id,
+            kind: row.kind,
+            words: item_of(&detail).told(),
+            detail,
+            recorded_at: row.recorded_at,
+            recorded_by: row.recorded_by,
+        }
+    }
+}
+
+/// A time as exactly as it is known; empty when nobody said.
+pub fn said(when: &Option<When>) -> String {
+    when.map(|w| w.to_string()).unwrap_or_default()
+}
+
+/// What is kept of an item of somebody's past and life.
+pub fn detail_of(item: &Item) -> Option<HistoryDetail> {
+    Some(match item {
+        Item::Family { relative, condition, age, died } => {
+            HistoryDetail::Family { relative: relative.clone(), condition: condition.clone(), age: *age, died: *died }
+        }
+        Item::Social { topic, said, amount } => {
+            HistoryDetail::Social { topic: topic.clone(), said: said.clone(), amount: amount.clone() }
+        }
+        Item::Past { surgical: true, what, when } => HistoryDetail::Surgical { what: what.clone(), when: said(when) },
+        Item::Past { what, when, .. } => HistoryDetail::Hospital { what: what.clone(), when: said(when) },
+        Item::Immunisation { what, when, given } => {
+            HistoryDetail::Immunisation { what: what.clone(), when: said(when), given: *given }
+        }
+        _ => return None,
+    })
+}
+
+/// The same the other way round, for its words.
+fn item_of(detail: &HistoryDetail) -> Item {
+    let past =
+        |surgical, what: &str, when: &str| Item::Past { surgical, what: what.to_owned(), when: When::parse(when) };
+    match detail {
+        HistoryDetail::Family { relative, condition, age, died } => {
+            Item::Family { relative: relative.clone(), condition: condition.clone(), age: *age, died: *died }
+        }
+        HistoryDetail::Social { topic, said, amount } => {
+            Item::Social { topic: topic.clone(), said: said.clone(), amount: amount.clone() }
+        }
+        HistoryDetail::Surgical { what, when } => past(true, what, when),
+        HistoryDetail::Hospital { what, when } => past(false, what, when),
+        HistoryDetail::Immunisation { what, when, given } => {
+            Item::Immunisation { what: what.clone(), when: When::parse(when), given: *given }
+        }
+    }
+}
 
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct EndForm {

@@ -4,15 +4,17 @@ use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
+use harbor_core::claims::{MOST_DIAGNOSES, TOO_MANY_DIAGNOSES};
+use harbor_core::consult::diagnoses::lasts;
 use harbor_core::consult::{NotePart as Part, PART_LIMIT, ProblemState, may_sign, signs};
 use harbor_core::fields;
 use harbor_core::visit_line::Mark;
-use harbor_store::codes;
 use harbor_store::consult::chart;
 use harbor_store::consult::lists::NewProblem;
 use harbor_store::consult::signing::Seen;
-use harbor_store::rows::{Addendum, NoteSignature, WrittenPart};
+use harbor_store::rows::{Addendum, NoteSignature, Visit, WrittenPart};
 use harbor_store::visit_line::visits;
+use harbor_store::{Change, codes};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -118,6 +120,23 @@ pub struct DiagnosesAnswer {
     stops: Vec<String>,
 }
 
+/// Sets the diagnoses of a visit, in their order; those that last join the person's problems.
+pub async fn diagnose(change: &mut Change<'_>, visit: &Visit, wanted: &[(String, String)]) -> Result<(), Problem> {
+    if wanted.len() > MOST_DIAGNOSES {
+        return Err(Problem::field("codes", TOO_MANY_DIAGNOSES));
+    }
+    if change.has_reached(visit.id, Mark::Charged).await? {
+        return Err(Problem::refused("charged", "The charges are completed; correct the claim instead."));
+    }
+    change.set_diagnoses(visit, wanted).await?;
+    for (code, title) in wanted.iter().filter(|(code, _)| lasts(code)) {
+        let state = ProblemState::Active;
+        let new = NewProblem { code, title, state, since: "", visit: Some(visit.id) };
+        change.add_problem(visit.person_id, &new).await?;
+    }
+    Ok(())
+}
+
 #[utoipa::path(put, path = "/api/visits/{id}/diagnoses", params(("id" = Uuid, Path)), request_body = DiagnosesForm, responses((status = 200, body = DiagnosesAnswer), (status = 422, body = Problem)))]
 pub async fn set_diagnoses(
     state: Data<State>,
@@ -125,9 +144,6 @@ pub async fn set_diagnoses(
     id: Path<Uuid>,
     form: Json<DiagnosesForm>,
 ) -> Answer<DiagnosesAnswer> {
-    if form.codes.len() > 12 {
-        return Err(Problem::field("codes", "A claim holds at most twelve diagnoses."));
-    }
     let mut wanted: Vec<(String, String)> = Vec::new();
     for code in &form.codes {
         let found = state.tables.diagnoses.resolve(code).map_err(|e| Problem::field("codes", e.to_string()))?;
@@ -140,17 +156,7 @@ pub async fn set_diagnoses(
         .store
         .change(&me.actor(), state.now(), async |change| {
             let visit = change.lock_visit(*id).await?;
-            if change.has_reached(*id, Mark::Charged).await? {
-                return Err(Problem::refused("charged", "The charges are completed; correct the claim instead."));
-            }
-            change.set_diagnoses(&visit, &wanted).await?;
-            for (code, title) in &wanted {
-                if harbor_core::consult::diagnoses::lasts(code) {
-                    let state = ProblemState::Active;
-                    let new = NewProblem { code, title, state, since: "", visit: Some(visit.id) };
-                    change.add_problem(visit.person_id, &new).await?;
-                }
-            }
+            diagnose(change, &visit, &wanted).await?;
             let codes: Vec<&str> = wanted.iter().map(|(c, _)| c.as_str()).collect();
             let (stops, advice): (Vec<_>, Vec<_>) =
                 state.tables.diagnoses.check_together(&codes).into_iter().partition(|f| f.stops_billing);

@@ -1,0 +1,164 @@
+//! Keeping what a line says: each thing where it belongs, and why it is not kept otherwise.
+
+use super::{Kept, allowed};
+use crate::access::Me;
+use crate::api::consult::histories::{detail_of, said};
+use crate::api::consult::note::diagnose;
+use crate::api::orders::{draft as draft_order, open_visit};
+use crate::api::prescribing::draft as draft_prescription;
+use crate::problem::Problem;
+use crate::state::State;
+use harbor_core::consult::NotePart as Part;
+use harbor_core::consult::quick_line::{Item, Prescribed};
+use harbor_core::prescribing::lane;
+use harbor_core::visit_line::Mark;
+use harbor_store::Change;
+use harbor_store::consult::chart::{self, NewMeasurement};
+use harbor_store::consult::lists::{NewMedicine, NewProblem};
+use harbor_store::rows::Visit;
+
+pub struct Keeping<'a, 'c, 'd> {
+    pub state: &'a State,
+    pub me: &'a Me,
+    pub visit: Visit,
+    pub change: &'c mut Change<'d>,
+    pub done: Vec<Kept>,
+}
+
+impl Keeping<'_, '_, '_> {
+    /// Puts one thing down, or says why not. Nothing is asked of the database that it would refuse: a refusal there would
+    /// take the rest of the line with it.
+    pub async fn keep(&mut self, item: &Item) -> Result<(), Problem> {
+        let person = self.visit.person_id;
+        allowed(self.me, item.permission())?;
+        if item.is_too_long() {
+            return Err(Problem::refused("too-long", "This is too long for one fact; write it in the note."));
+        }
+        match item {
+            Item::Measured(m) => {
+                if item.is_doubtful() {
+                    return Err(Problem::refused("impossible", "This cannot be; please check."));
+                }
+                let new = NewMeasurement {
+                    measure: m.measure,
+                    tenths: m.value.0,
+                    standing: m.standing,
+                    typed: m.converted_from.clone().unwrap_or_default(),
+                    manner: m.manner.clone(),
+                };
+                let rows = self.change.take_measurements(&self.visit, &[new]).await?;
+                self.done.extend(rows.into_iter().map(|r| Kept::Measurement { id: r.id }));
+            }
+            Item::Diagnosis { code, .. } => self.diagnosis(code.as_deref()).await?,
+            Item::Problem { code, state, since, .. } => {
+                let code = code.as_deref().ok_or_else(no_code)?;
+                let found = self.state.tables.diagnoses.resolve(code).map_err(|_| no_code())?;
+                let since = said(since);
+                let new =
+                    NewProblem { code: &found.code, title: &found.title, state: *state, since: &since, visit: None };
+                match self.change.add_problem(person, &new).await? {
+                    Some(row) => self.done.push(Kept::Problem { id: row.id }),
+                    None => return Err(Problem::refused("known", "It stands on the list already.")),
+                }
+            }
+            Item::Allergy { substance, reaction, severity } => {
+                let row = self.change.add_allergy(person, substance, reaction, *severity).await?;
+                self.done.push(Kept::Allergy { id: row.id });
+            }
+            Item::NoneKnown(list) => {
+                self.change.state_none_known(person, *list).await?;
+                self.done.push(Kept::NoneKnown { list: (*list).into() });
+            }
+            Item::Medicine { what, product, how, state, since } => {
+                let name = product
+                    .as_deref()
+                    .and_then(|code| self.state.tables.product(code))
+                    .map_or_else(|| what.clone(), |p| format!("{} {} {}", p.brand, p.strength, p.form));
+                let new = NewMedicine {
+                    name: &name,
+                    product: product.as_deref(),
+                    state: *state,
+                    how,
+                    since: &said(since),
+                    note: "told",
+                };
+                let row = self.change.add_medicine(person, &new).await?;
+                self.done.push(Kept::Medicine { id: row.id });
+            }
+            Item::Family { .. } | Item::Social { .. } | Item::Past { .. } | Item::Immunisation { .. } => {
+                if let Some(detail) = detail_of(item) {
+                    let row = self.change.add_history(person, Some(self.visit.id), detail).await?;
+                    self.done.push(Kept::History { id: row.entry_id });
+                }
+            }
+            Item::Order { code, .. } => self.order(code).await?,
+            Item::Prescription(p) => self.prescription(p).await?,
+            Item::Referral { .. } | Item::FollowUp { .. } => self.write(Part::Plan, item.in_words()).await?,
+            Item::Template(_) | Item::Questionnaire(_) => {
+                return Err(Problem::refused("not-here", "This is not opened from the line yet."));
+            }
+            Item::Words(_) => return Err(Problem::refused("words", "These are words; write them in the note.")),
+        }
+        Ok(())
+    }
+
+    /// Whether the note may still be written in.
+    async fn unsigned(&mut self) -> Result<(), Problem> {
+        if self.change.has_reached(self.visit.id, Mark::Signed).await? {
+            return Err(Problem::refused("note-signed", "The note is signed; add an addendum."));
+        }
+        Ok(())
+    }
+
+    async fn diagnosis(&mut self, code: Option<&str>) -> Result<(), Problem> {
+        let found = self.state.tables.diagnoses.resolve(code.ok_or_else(no_code)?).map_err(|_| no_code())?;
+        self.unsigned().await?;
+        let mut wanted = self.listed().await?;
+        if wanted.iter().any(|(c, _)| *c == found.code) {
+            return Err(Problem::refused("known", format!("{} stands here already.", found.code)));
+        }
+        wanted.push((found.code.clone(), found.title));
+        diagnose(self.change, &self.visit, &wanted).await?;
+        self.done.push(Kept::Diagnosis { code: found.code });
+        Ok(())
+    }
+
+    async fn listed(&mut self) -> Result<Vec<(String, String)>, Problem> {
+        let rows = chart::diagnoses_of(self.change.conn(), self.visit.id).await?;
+        Ok(rows.into_iter().map(|d| (d.code, d.title)).collect())
+    }
+
+    async fn order(&mut self, code: &str) -> Result<(), Problem> {
+        open_visit(self.change, self.visit.id).await?;
+        let listed = self.listed().await?;
+        let row = draft_order(self.change, self.state, self.me, &self.visit, code, &listed).await?;
+        self.done.push(Kept::Order { id: row.id });
+        Ok(())
+    }
+
+    async fn prescription(&mut self, p: &Prescribed) -> Result<(), Problem> {
+        let (d, refills) = p.dosing().map_err(|sentence| Problem::refused("doubtful", sentence))?;
+        let product = self.state.tables.product(&p.product).ok_or_else(|| Problem::not_found("product"))?;
+        open_visit(self.change, self.visit.id).await?;
+        let lane = lane(&self.listed().await?);
+        let row =
+            draft_prescription(self.change, self.state, self.me, &self.visit, product, (&d, refills), lane).await?;
+        self.done.push(Kept::Prescription { id: row.id });
+        Ok(())
+    }
+
+    /// Adds a sentence to a part of the note.
+    async fn write(&mut self, part: Part, sentence: String) -> Result<(), Problem> {
+        self.unsigned().await?;
+        let before = chart::parts(self.change.conn(), self.visit.id).await?.into_iter().find(|p| p.part == part);
+        let (body, version) = before.map(|p| (p.body, p.version)).unwrap_or_default();
+        let body = [body.trim_end(), &sentence].join("\n").trim_start().to_owned();
+        self.change.save_part(&self.visit, part, &body, version).await?;
+        self.done.push(Kept::Written { part: part.into(), sentence });
+        Ok(())
+    }
+}
+
+fn no_code() -> Problem {
+    Problem::refused("no-code", "No code is sure for these words; choose one first.")
+}

@@ -1,0 +1,128 @@
+//! Taking back what a line put down.
+
+use super::{Kept, allowed};
+use crate::access::Me;
+use crate::api::consult::note::diagnose;
+use crate::api::{DONE, Done};
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::web::{Data, Json, Path};
+use harbor_core::house::permissions::Permission;
+use harbor_core::prescribing::{PrescriptionEvent, PrescriptionState};
+use harbor_store::consult::{chart, histories};
+use harbor_store::rows::Visit;
+use harbor_store::{Change, orders, prescribing};
+use serde::Deserialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+impl Kept {
+    /// What is needed to take it back: as much as to put it down.
+    fn permission(&self) -> Permission {
+        match self {
+            Kept::Diagnosis { .. } | Kept::Order { .. } | Kept::Prescription { .. } | Kept::Written { .. } => {
+                Permission::WriteNote
+            }
+            _ => Permission::RecordVitals,
+        }
+    }
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct LineTakenBack {
+    /// As a line gave it when it was kept.
+    done: Vec<Kept>,
+}
+
+/// Takes back what a line put down: measurements, medicines and problems are struck, allergies and histories end, drafts
+/// are stopped. What was sent, or changed by somebody meanwhile, stays and says so.
+#[utoipa::path(post, path = "/api/visits/{id}/quick-line/taken-back", params(("id" = Uuid, Path)), request_body = LineTakenBack, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn take_back(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<LineTakenBack>) -> Answer<Done> {
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(*id).await?;
+            for kept in form.done.iter().take(100).rev() {
+                take_one_back(change, &me, &visit, kept).await?;
+            }
+            Ok(DONE)
+        })
+        .await
+}
+
+/// Whether it was this hand that put something down.
+fn own(me: &Me, by: Option<String>, what: &'static str) -> Result<(), Problem> {
+    match by {
+        None => Err(Problem::not_found(what)),
+        Some(by) if by == me.staff.name => Ok(()),
+        Some(by) => Err(Problem::refused("not-yours", format!("{by} put this down; end it instead."))),
+    }
+}
+
+async fn take_one_back(change: &mut Change<'_>, me: &Me, visit: &Visit, kept: &Kept) -> Result<(), Problem> {
+    allowed(me, kept.permission())?;
+    let person = visit.person_id;
+    match kept {
+        Kept::Measurement { id } => {
+            let by = chart::measurements_of(change.conn(), person).await?.into_iter().find(|m| m.id == *id);
+            own(me, by.map(|m| m.taken_by), "measurement")?;
+            change.strike_measurement(*id, visit).await?;
+        }
+        Kept::Diagnosis { code } => {
+            let mut rest = chart::diagnoses_of(change.conn(), visit.id).await?;
+            rest.retain(|d| d.code != *code);
+            let rest: Vec<(String, String)> = rest.into_iter().map(|d| (d.code, d.title)).collect();
+            diagnose(change, visit, &rest).await?;
+        }
+        Kept::Problem { id } => {
+            let by = chart::problems_of(change.conn(), person).await?.into_iter().find(|p| p.id == *id);
+            own(me, by.map(|p| p.recorded_by), "problem")?;
+            change.strike_problem(person, *id).await?;
+        }
+        Kept::Allergy { id } => {
+            let by = chart::allergies_of(change.conn(), person).await?.into_iter().find(|a| a.id == *id);
+            own(me, by.map(|a| a.recorded_by), "allergy")?;
+            change.end_allergy(person, *id).await?;
+        }
+        Kept::NoneKnown { list } => {
+            let by = chart::none_known_of(change.conn(), person).await?.into_iter().find(|n| n.list == *list);
+            own(me, by.map(|n| n.stated_by), "statement")?;
+            change.take_none_known_back(person, **list).await?;
+        }
+        Kept::Medicine { id } => {
+            let by = chart::medicines_of(change.conn(), person).await?.into_iter().find(|m| m.id == *id);
+            own(me, by.map(|m| m.recorded_by), "medicine")?;
+            change.strike_medicine(person, *id).await?;
+        }
+        Kept::History { id } => {
+            let by = histories::of_person(change.conn(), person).await?.into_iter().find(|h| h.entry_id == *id);
+            own(me, by.map(|h| h.recorded_by), "history")?;
+            change.end_history(person, *id, Some("entered by mistake")).await?;
+        }
+        Kept::Order { id } => {
+            let order = orders::order(change.conn(), *id).await?;
+            let here = Some(order.ordered_by.clone()).filter(|_| order.visit_id == visit.id);
+            own(me, here, "order")?;
+            change.cancel_order(&order).await?;
+        }
+        Kept::Prescription { id } => {
+            let row = prescribing::prescription(change.conn(), *id).await?;
+            own(me, Some(row.prescribed_by).filter(|_| row.visit_id == visit.id), "prescription")?;
+            if row.state != PrescriptionState::Draft {
+                return Err(Problem::refused("sent", "The prescription has been sent; stop it instead."));
+            }
+            // It lies under no diagnosis any more, so that this one can be taken back too.
+            change.place_prescription(*id, None).await?;
+            change.prescription_happened(*id, PrescriptionEvent::Stopped).await?;
+        }
+        Kept::Written { part, sentence } => {
+            let row = chart::parts(change.conn(), visit.id).await?.into_iter().find(|p| p.part == *part);
+            let row = row.ok_or_else(|| Problem::not_found("part of the note"))?;
+            let Some(body) = row.body.strip_suffix(sentence.as_str()) else {
+                return Err(Problem::refused("written-on", "Somebody wrote on after it; change it in the note."));
+            };
+            change.save_part(visit, **part, body.trim_end(), row.version).await?;
+        }
+    }
+    Ok(())
+}
