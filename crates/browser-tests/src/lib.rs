@@ -222,6 +222,11 @@ impl Browser {
             .await
     }
 
+    /// Undoes what was told in these words: only when it is told, for what is told before it had its own Undo.
+    pub async fn undo(&self, said: &str) -> Result<()> {
+        self.click(&format!("//*[@data-undo][contains(., '{said}')]//button[normalize-space()='Undo']")).await
+    }
+
     /// Presses the button whose words begin so.
     pub async fn press_starting(&self, words: &str) -> Result<()> {
         self.click(&format!("(//button[starts-with(normalize-space(), '{words}')][not(@disabled)])[1]")).await

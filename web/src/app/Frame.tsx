@@ -1,6 +1,6 @@
 import { Coming } from '../ui/Unanswered';
 import { Activity, CalendarDays, FlaskConical, Receipt, Settings as Gear, Sun, Users } from 'lucide-react';
-import { useQueryClient } from '@tanstack/react-query';
+import { type QueryClient, useQueryClient } from '@tanstack/react-query';
 import { Suspense, useEffect, useState } from 'react';
 import { NavLink, Navigate, Route, Routes, useLocation, useNavigate } from 'react-router';
 import styled from 'styled-components';
@@ -180,6 +180,12 @@ const areas = [
   { to: '/settings', word: 'Settings', icon: Gear, phone: 'off' },
 ];
 
+/** What an area asks first, asked with the press and not only when the area is drawn. */
+const asksFirst: Record<string, (client: QueryClient, today: string) => unknown> = {
+  '/schedule': (client, today) => client.prefetchQuery(scheduleOf(today)),
+  '/in-clinic': (client) => client.prefetchQuery(inClinic()),
+};
+
 /** How many wait, on every screen; in words when somebody waits too long. */
 function Waiting() {
   const look = useLook(waitingCount());
@@ -208,11 +214,7 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
   useLive(useLocked());
   const moving = useMoveInHand();
   const client = useQueryClient();
-  /** What the area will ask first is asked while it is still being drawn. */
-  const askAhead = (path: string) => {
-    if (path === '/schedule') void client.prefetchQuery(scheduleOf(clinic.today));
-    if (path === '/in-clinic') void client.prefetchQuery(inClinic());
-  };
+  const askAhead = (path: string) => asksFirst[path]?.(client, clinic.today);
   const go = (letter: string, path: string) => ({
     [letter]: () => {
       if (!going) return;

@@ -42,7 +42,7 @@ async fn by_keyboard(b: &Browser) -> Result<()> {
     b.see("//*[@data-diagnosis='M10.9']").await?;
     let plan = b.value("//*[@data-part='plan']//textarea").await?;
     ensure!(plan.contains("Follow-up in 90 days for bp"), "{plan}");
-    b.press("Undo").await?;
+    b.undo("Kept: ").await?;
     b.gone("//*[@data-diagnosis='M10.9']").await?;
     b.fill("quick", "").await?;
     b.press("What it understands").await?;
@@ -76,7 +76,7 @@ async fn growing(b: &Browser) -> Result<()> {
     no_serious_fault(b, "a child's growth").await?;
     b.click("//button[starts-with(@aria-label, 'End Tdap')]").await?;
     b.gone("//*[@data-history='immunisation']").await?;
-    b.press("Undo").await?;
+    b.undo("Ended: Tdap").await?;
     b.see("//*[@data-history='immunisation']").await?;
     Ok(())
 }

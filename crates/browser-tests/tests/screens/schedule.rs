@@ -116,7 +116,7 @@ async fn dragged(b: &Browser) -> Result<()> {
     b.drag(&[&card, to]).await?;
     b.read("moved from Wed, Nov 25").await?;
     b.see(&format!("{card}[contains(@data-tells, '{} to')]", to_time.unwrap_or_default())).await?;
-    b.press("Undo").await?;
+    b.undo("moved from").await?;
     b.see(&format!("//*[@data-visit][@data-tells=\"{was}\"]")).await?;
     b.goto("/schedule?view=month").await?;
     b.see("//*[@data-room='2026-11-25']").await?;

@@ -13,8 +13,7 @@ async fn a_file_is_tried_brought_in_and_taken_back() {
         b.read("2 would come in").await?;
         b.press("Bring in 2").await?;
         b.see("//*[@data-import]//*[contains(., '2 people')]").await?;
-        b.read("2 came in from").await?;
-        b.press("Undo").await?;
+        b.undo("2 came in from").await?;
         b.see("//*[@data-import][contains(., 'taken back')]").await?;
         b.gone("//*[@data-undo]").await?;
         b.gone("//*[@data-import]//button").await?;

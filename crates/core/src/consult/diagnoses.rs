@@ -243,6 +243,11 @@ fn choices(seventh: &[(char, String)]) -> String {
     seventh.iter().map(|(c, meaning)| format!("{c} {meaning}")).collect::<Vec<_>>().join(", ")
 }
 
+/// Own favourites: use counts half after so many days, only that of the last year counts, and so many codes are liked.
+pub const FAVOURITES_HALF_AFTER_DAYS: i32 = 90;
+pub const FAVOURITES_OF_DAYS: i32 = 365;
+pub const MOST_FAVOURITES: i32 = 40;
+
 /// Capitals without dots and blanks.
 fn undot(code: &str) -> String {
     code.chars().filter(|c| *c != '.' && !c.is_whitespace()).flat_map(char::to_uppercase).collect()

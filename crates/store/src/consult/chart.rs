@@ -9,6 +9,7 @@ use crate::{Change, Conn, Result, StoreError, Topic};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::consult::NotePart as Part;
+use harbor_core::consult::diagnoses::{FAVOURITES_HALF_AFTER_DAYS, FAVOURITES_OF_DAYS, MOST_FAVOURITES};
 use harbor_core::consult::measurements::{Measure, Standing, Tenths};
 use uuid::Uuid;
 
@@ -79,7 +80,7 @@ pub async fn diagnoses_of(conn: &mut Conn, visit: Uuid) -> Result<Vec<VisitDiagn
     Ok(d::table.filter(d::visit_id.eq(visit)).order(d::position).select(VisitDiagnosis::as_select()).load(conn).await?)
 }
 
-/// The diagnoses that a clinician makes most, use fading by half in 90 days; at most forty, of the last year.
+/// The diagnoses that a clinician makes most, with use fading as the core says.
 pub async fn favourite_codes(conn: &mut Conn, clinician: Uuid, today: chrono::NaiveDate) -> Result<Vec<String>> {
     use diesel::sql_types;
     #[derive(QueryableByName)]
@@ -89,11 +90,14 @@ pub async fn favourite_codes(conn: &mut Conn, clinician: Uuid, today: chrono::Na
     }
     let rows: Vec<Used> = diesel::sql_query(
         "select d.code from visit_diagnoses d join visits v on v.id = d.visit_id
-         where v.clinician_id = $1 and v.day between $2 - 365 and $2
-         group by d.code order by sum(power(0.5, ($2 - v.day) / 90.0)) desc, d.code limit 40",
+         where v.clinician_id = $1 and v.day between $2 - $4 and $2
+         group by d.code order by sum(power(0.5, ($2 - v.day)::numeric / $3)) desc, d.code limit $5",
     )
     .bind::<sql_types::Uuid, _>(clinician)
     .bind::<sql_types::Date, _>(today)
+    .bind::<sql_types::Integer, _>(FAVOURITES_HALF_AFTER_DAYS)
+    .bind::<sql_types::Integer, _>(FAVOURITES_OF_DAYS)
+    .bind::<sql_types::Integer, _>(MOST_FAVOURITES)
     .load(conn)
     .await?;
     Ok(rows.into_iter().map(|r| r.code).collect())

@@ -1,8 +1,9 @@
 /** The board of a day: clinicians as columns on one time axis with a now line. Only what is in sight is drawn. */
 
-import { startTransition, type SyntheticEvent, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
+import { type SyntheticEvent, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import type { Schemas } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
+import { useStands } from '../../ui/gradually';
 import { Small } from '../../ui/layout';
 import { columnPixels, minuteHeight, tightColumnPixels, tightFrom, timeWidth } from '../../ui/tokens';
 import { Axis, Foot, Grid, HeadCell, Lane } from './boardPieces';
@@ -46,16 +47,6 @@ function useInSight(pixels: number) {
     };
   }, [pixels]);
   return { box, sight };
-}
-
-/** How far down the lanes are drawn: what can be on the screen at first, and the rest when that stands. */
-function useDeepening() {
-  const [deep, setDeep] = useState(() => window.innerHeight);
-  useEffect(() => {
-    const frame = requestAnimationFrame(() => startTransition(() => setDeep(Infinity)));
-    return () => cancelAnimationFrame(frame);
-  }, []);
-  return deep;
 }
 
 /** Nothing is dragged over; always the same, so that no lane is drawn again for it. */
@@ -114,7 +105,8 @@ export function Board(p: BoardShows) {
   const pixels = tight ? tightColumnPixels : columnPixels;
   const { box, sight } = useInSight(pixels);
   const { hands, range, finish, leave } = useHands(p);
-  const deep = useDeepening();
+  // What can be on the screen is drawn first, and the rest when that stands.
+  const deep = useStands() ? Infinity : window.innerHeight;
   const height = (p.to - p.from) * minuteHeight;
   const hours = Array.from({ length: Math.max(0, Math.ceil((p.to - p.from) / 60)) }, (_, i) => p.from + i * 60);
   const held = inHand !== null && 'visit' in inHand ? inHand.visit : null;
