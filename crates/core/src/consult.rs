@@ -4,6 +4,7 @@ pub mod diagnoses;
 pub mod growth;
 pub mod measurements;
 pub mod quick_line;
+pub mod runs;
 
 coded! {
     /// Whether a problem of the list is still one.
@@ -33,6 +34,7 @@ coded! {
         PastHistory = "past_history", "Past, family and social history";
         Systems = "systems", "Review of systems";
         Examination = "examination", "Examination";
+        Procedures = "procedures", "Procedures done";
         Assessment = "assessment", "Assessment";
         Plan = "plan", "Plan";
         Advice = "advice", "Advice";
@@ -56,6 +58,16 @@ coded! {
         Allergies = "allergies", "allergies";
         Medicines = "medicines", "medicines";
         Problems = "problems", "problems";
+    }
+}
+
+coded! {
+    /// A list that somebody looks through, and marks as reviewed.
+    ReviewedList {
+        Allergies = "allergies", "allergies";
+        Medicines = "medicines", "medicines";
+        Problems = "problems", "problems";
+        Histories = "histories", "histories";
     }
 }
 

@@ -52,6 +52,8 @@ pub struct VisitFacts {
     /// Nothing when no answer is needed or the answer is "in force"; otherwise why not.
     pub benefits: BenefitsState,
     pub diagnoses: usize,
+    /// The runs of the note that are in words only.
+    pub runs_without_code: Vec<String>,
     pub orders_without_diagnosis: Vec<String>,
     pub orders_unsent: usize,
     pub prescriptions_without_diagnosis: Vec<String>,
@@ -105,6 +107,7 @@ impl VisitFacts {
             registration_gaps: vec![],
             benefits: if pays == Pays::Insurance { BenefitsState::NotAsked } else { BenefitsState::NotNeeded },
             diagnoses: 0,
+            runs_without_code: vec![],
             orders_without_diagnosis: vec![],
             orders_unsent: 0,
             prescriptions_without_diagnosis: vec![],

@@ -125,7 +125,8 @@ async fn clinician(hand: &Hand, n: usize, turn: usize) -> Result<u32> {
             let chart = hand.read(&format!("/api/visits/{visit}/chart")).await?;
             let part = chart["parts"].as_array().into_iter().flatten().find(|p| p["part"] == "history");
             let version = part.map_or(json!(0), |p| p["version"].clone());
-            let body = json!({ "version": version, "body": format!("Coughs since Friday, turn {turn}.") });
+            let run = part.map(|p| p["runId"].clone());
+            let body = json!({ "version": version, "run": run, "body": format!("Coughs since Friday, turn {turn}.") });
             hand.send("put", &format!("/api/visits/{visit}/note/history"), body).await.map(|_| 3)
         }
     }

@@ -14,7 +14,7 @@ use harbor_core::money::{Cents, ledger};
 use harbor_core::schedule::{VisitKind, call_sign};
 use harbor_store::consult::signing;
 use harbor_store::rows::{
-    ChargeLine, Claim, LedgerTransaction, NoteSignature, RemittedClaim, Visit, VisitDiagnosis, VisitMark, WrittenPart,
+    ChargeLine, Claim, LedgerTransaction, NoteRun, NoteSignature, RemittedClaim, Visit, VisitMark, WrittenPart,
 };
 use harbor_store::{Conn, schema};
 use uuid::Uuid;
@@ -37,7 +37,7 @@ enum End {
 struct Rows {
     visits: Vec<Visit>,
     marks: Vec<VisitMark>,
-    diagnoses: Vec<VisitDiagnosis>,
+    runs: Vec<NoteRun>,
     parts: Vec<WrittenPart>,
     signatures: Vec<NoteSignature>,
     lines: Vec<ChargeLine>,
@@ -187,8 +187,15 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
 }
 
 fn chart(rows: &mut Rows, visit: &Visit, by: &str, (reason, code, title): (&str, &str, &str), signed: bool) {
-    rows.diagnoses.push(VisitDiagnosis { visit_id: visit.id, code: code.into(), title: title.into(), position: 1 });
+    let run = NoteRun {
+        visit_id: visit.id,
+        code: Some(code.into()),
+        title: title.into(),
+        position: 1,
+        id: uuid::Uuid::now_v7(),
+    };
     let at = visit.starts_at + Duration::minutes(20);
+    let mut parts = Vec::new();
     for (part, body) in [
         ("reason", format!("{reason}.")),
         ("history", "Came on gradually; no warning signs. Getting along at home and at work.".to_owned()),
@@ -196,20 +203,11 @@ fn chart(rows: &mut Rows, visit: &Visit, by: &str, (reason, code, title): (&str,
         ("assessment", format!("{title}.")),
         ("plan", "Continue as discussed; come back if it does not settle.".to_owned()),
     ] {
-        rows.parts.push(WrittenPart {
-            visit_id: visit.id,
-            part: coded(part),
-            body,
-            version: 1,
-            updated_at: at,
-            updated_by: by.to_owned(),
-        });
+        let of = (part != "reason").then_some(run.id);
+        parts.push(WrittenPart::written(visit.id, of, coded(part), &body, (at, by)));
     }
     if signed {
-        let own = |visit_id: uuid::Uuid| visit_id == visit.id;
-        let parts: Vec<WrittenPart> = rows.parts.iter().rev().take(5).filter(|p| own(p.visit_id)).cloned().collect();
-        let diagnoses: Vec<_> = rows.diagnoses.iter().rev().take(12).filter(|d| own(d.visit_id)).cloned().collect();
-        let facts = signing::facts_in_words(&diagnoses, &[]);
+        let facts = signing::Beside { runs: vec![run.clone()], ..Default::default() }.in_words();
         rows.signatures.push(NoteSignature {
             visit_id: visit.id,
             signed_at: visit.starts_at + Duration::minutes(45),
@@ -218,6 +216,8 @@ fn chart(rows: &mut Rows, visit: &Visit, by: &str, (reason, code, title): (&str,
             facts,
         });
     }
+    rows.parts.extend(parts);
+    rows.runs.push(run);
 }
 
 fn money(world: &mut World, rows: &mut Rows, visit: &Visit, policy: &harbor_store::rows::Coverage, end: End) {
@@ -307,7 +307,7 @@ async fn store(rows: &Rows, conn: &mut Conn) -> Result<()> {
     }
     put!(visits, rows.visits);
     put!(visit_marks, rows.marks);
-    put!(visit_diagnoses, rows.diagnoses);
+    put!(note_runs, rows.runs);
     put!(note_parts, rows.parts);
     put!(note_signatures, rows.signatures);
     put!(charge_lines, rows.lines);

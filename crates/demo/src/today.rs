@@ -237,14 +237,16 @@ async fn measured(world: &mut World, change: &mut Change<'_>) -> Result<()> {
 /// Wren is with her clinician, whose note is half written.
 async fn wren(world: &World, change: &mut Change<'_>) -> Result<()> {
     use harbor_core::consult::NotePart;
+    use harbor_store::consult::notes::PartAt;
     let wren = world.person("Takahashi-Doyle", "Wren").id;
     let visits = harbor_store::visit_line::visits::of_person(change.conn(), wren).await?;
     let Some(visit) = visits.into_iter().find(|v| v.day == world.day) else { return Ok(()) };
-    change.save_part(&visit, NotePart::Reason, "Cough for six weeks.", 1).await?;
+    change.save_part(&visit, PartAt::general(NotePart::Reason), "Cough for six weeks.", 1).await?;
     let history = "Dry cough, worse at night and on the stairs. Two colds in autumn. No fever, no weight loss. \
                    Takes a beta blocker for migraine. Her mother has asthma.";
-    change.save_part(&visit, NotePart::History, history, 0).await?;
-    change.set_diagnoses(&visit, &[("R05.3".into(), "Chronic cough".into())]).await?;
+    change.set_diagnoses(&visit, &[("R05.3".into(), "Chronic cough".into())], None).await?;
+    let run = harbor_store::consult::runs::runs_of(change.conn(), visit.id).await?.into_iter().next().map(|run| run.id);
+    change.save_part(&visit, PartAt { run, part: NotePart::History }, history, 0).await?;
     Ok(())
 }
 
@@ -261,7 +263,7 @@ async fn lucan(world: &mut World, change: &mut Change<'_>) -> Result<()> {
     ]
     .map(|(c, t)| (c.to_owned(), t.to_owned()))
     .to_vec();
-    change.set_diagnoses(&visit, &diagnoses).await?;
+    change.set_diagnoses(&visit, &diagnoses, None).await?;
     let orderer = world.staff("oriane").clone();
     let tables = harbor_server::tables::Tables::shared()?;
     for code in ["LIPID", "ALT", "K", "CREA", "EGFR", "UACR", "TSH"] {

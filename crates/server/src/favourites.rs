@@ -1,7 +1,7 @@
 //! What each clinician diagnoses most, held in memory: every letter of a search asks for it.
 
 use chrono::NaiveDate;
-use harbor_store::consult::chart;
+use harbor_store::consult::runs;
 use harbor_store::{Result, Store};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -23,7 +23,7 @@ impl Favourites {
         if let Some((_, codes)) = held.filter(|(at, _)| at.elapsed() < KEPT) {
             return Ok(codes);
         }
-        let codes = Arc::new(chart::favourite_codes(&mut *store.reader().await?, clinician, today).await?);
+        let codes = Arc::new(runs::favourite_codes(&mut *store.reader().await?, clinician, today).await?);
         self.0.lock().unwrap_or_else(PoisonError::into_inner).insert(clinician, (Instant::now(), codes.clone()));
         Ok(codes)
     }

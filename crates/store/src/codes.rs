@@ -139,6 +139,7 @@ names! {
     MedicineState = harbor_core::prescribing::MedicineState;
     Method = harbor_core::money::ledger::Method;
     NotePart = harbor_core::consult::NotePart;
+    ReviewedList = harbor_core::consult::ReviewedList;
     OrderState = harbor_core::orders::OrderState;
     PaymentKind = harbor_core::money::ledger::PaymentKind;
     Permission = harbor_core::house::permissions::Permission;

@@ -1,6 +1,8 @@
-//! The consultation: the chart, and the signature under a note.
+//! The consultation: the chart, the note with its runs, and the signature under it.
 
 pub mod chart;
 pub mod histories;
 pub mod lists;
+pub mod notes;
+pub mod runs;
 pub mod signing;

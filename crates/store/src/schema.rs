@@ -391,13 +391,39 @@ diesel::table! {
 }
 
 diesel::table! {
-    note_parts (visit_id, part) {
+    note_parts (id) {
         visit_id -> Uuid,
         part -> Text,
         body -> Text,
         version -> Integer,
         updated_at -> Timestamptz,
         updated_by -> Text,
+        id -> Uuid,
+        run_id -> Nullable<Uuid>,
+        carried_from -> Nullable<Uuid>,
+        carried -> Bool,
+        reviewed_at -> Nullable<Timestamptz>,
+        reviewed_by -> Nullable<Text>,
+    }
+}
+
+diesel::table! {
+    note_runs (id) {
+        visit_id -> Uuid,
+        code -> Nullable<Text>,
+        title -> Text,
+        position -> Integer,
+        id -> Uuid,
+    }
+}
+
+diesel::table! {
+    list_reviews (person_id, list) {
+        person_id -> Uuid,
+        list -> Text,
+        visit_id -> Nullable<Uuid>,
+        reviewed_at -> Timestamptz,
+        reviewed_by -> Text,
     }
 }
 
@@ -1216,6 +1242,8 @@ diesel::allow_tables_to_appear_in_same_query!(
     medicines,
     none_known,
     note_parts,
+    note_runs,
+    list_reviews,
     note_signatures,
     order_diagnoses,
     orders,

@@ -2858,6 +2858,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{id}/lists/{list}/reviewed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Marks a list of the person as looked through by whoever asks, in this visit. */
+        put: operations["put_visits__id__lists__list__reviewed"];
+        post?: never;
+        delete: operations["delete_visits__id__lists__list__reviewed"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{id}/measurements/{measurement}": {
         parameters: {
             query?: never;
@@ -2933,6 +2950,57 @@ export interface paths {
         };
         get?: never;
         put: operations["put_visits__id__note__part_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/note/{part}/carried": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins an empty part with what it said last time; it looks carried until somebody touches or reviews it. */
+        post: operations["post_visits__id__note__part__carried"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/note/{part}/last-time": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The text of a part in the last note that had it: for a run, in the last note of the same diagnosis. Empty when no note says anything. */
+        get: operations["get_visits__id__note__part__last_time"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/note/{part}/reviewed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Marks a part as reviewed by whoever asks, in the version that was seen. Writing in it takes the mark away. */
+        put: operations["put_visits__id__note__part__reviewed"];
         post?: never;
         delete?: never;
         options?: never;
@@ -3057,6 +3125,40 @@ export interface paths {
          */
         post: operations["post_visits__id__quick_line_taken_back"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins a run in words, after the others; its code may come later. */
+        post: operations["post_visits__id__runs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/runs/{run}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["put_visits__id__runs__run_"];
+        post?: never;
+        /** Takes a run away in which nothing is written and under which nothing lies. */
+        delete: operations["delete_visits__id__runs__run_"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3499,6 +3601,11 @@ export interface components {
             histories: components["schemas"]["HistoryView"][];
             measurements: components["schemas"]["Measurement"][];
             medicines: components["schemas"]["Medicine"][];
+            /**
+             * Format: int32
+             * @description How much of the note stands word for word in earlier ones, in percent; told from 60 on.
+             */
+            mostlyCarried?: number | null;
             noneKnown: components["schemas"]["NoneKnown"][];
             orders: components["schemas"]["OrderView"][];
             parts: components["schemas"]["WrittenPart"][];
@@ -3506,6 +3613,10 @@ export interface components {
             prescriptions: components["schemas"]["Prescription"][];
             problems: components["schemas"]["ListedProblem"][];
             reports: components["schemas"]["LabReport"][];
+            /** @description Who looked through which list; a change of the list takes the mark away. */
+            reviews: components["schemas"]["ListReview"][];
+            /** @description The problems handled, the main one first. */
+            runs: components["schemas"]["NoteRun"][];
             signature?: components["schemas"]["NoteSignature"] | null;
         };
         /** @description How a clinic has set up its check-in. */
@@ -3842,6 +3953,11 @@ export interface components {
         DiagnosesForm: {
             /** @description Codes in their order, the main one first. */
             codes: string[];
+            /**
+             * Format: uuid
+             * @description The run in words that a new code is for; otherwise it gets a run of its own.
+             */
+            into?: string | null;
         };
         DiagnosisForm: {
             code?: string | null;
@@ -3881,6 +3997,14 @@ export interface components {
             /** @description visit or carried_over. */
             what: string;
             words: string;
+        };
+        /** @description What a part said last time. */
+        EarlierText: {
+            body: string;
+            /** Format: date */
+            day: string;
+            /** Format: uuid */
+            visitId: string;
         };
         EarlierValue: {
             /** Format: date-time */
@@ -4259,6 +4383,8 @@ export interface components {
             /** @enum {string} */
             kind: "written";
             part: components["schemas"]["NotePart"];
+            /** Format: uuid */
+            run?: string | null;
             sentence: string;
         };
         /** @enum {string} */
@@ -4348,6 +4474,17 @@ export interface components {
         ListPlaceForm: {
             /** @description The new place, from 0. */
             to: number;
+        };
+        /** @description Somebody looked through a list, and nothing of it changed since. */
+        ListReview: {
+            list: components["schemas"]["ReviewedList"];
+            /** Format: uuid */
+            personId: string;
+            /** Format: date-time */
+            reviewedAt: string;
+            reviewedBy: string;
+            /** Format: uuid */
+            visitId?: string | null;
         };
         ListedProblem: {
             code: string;
@@ -4611,7 +4748,19 @@ export interface components {
             time: string;
         };
         /** @enum {string} */
-        NotePart: "reason" | "history" | "past_history" | "systems" | "examination" | "assessment" | "plan" | "advice";
+        NotePart: "reason" | "history" | "past_history" | "systems" | "examination" | "procedures" | "assessment" | "plan" | "advice";
+        /** @description A problem handled in a visit: in words first, or with its code. */
+        NoteRun: {
+            code?: string | null;
+            /** Format: uuid */
+            id: string;
+            /** Format: int32 */
+            position: number;
+            /** @description The title of its code, or the words it began with. */
+            title: string;
+            /** Format: uuid */
+            visitId: string;
+        };
         NoteSignature: {
             digest: string;
             /** @description The diagnoses and measurements as they stood when it was signed. */
@@ -4696,6 +4845,8 @@ export interface components {
         OrderForm: {
             /** @description Codes of the laboratory's list. */
             tests: string[];
+            /** @description The diagnosis of the run that they are ordered in; otherwise each goes where it usually lies. */
+            under?: string | null;
         };
         /** @enum {string} */
         OrderState: "draft" | "sending" | "requested" | "accepted" | "resulted" | "cancelled";
@@ -4757,8 +4908,30 @@ export interface components {
         PartForm: {
             body: string;
             /**
+             * Format: uuid
+             * @description The run that the part is of; nothing for a part of the whole note.
+             */
+            run?: string | null;
+            /**
              * Format: int32
              * @description The version that the writer has seen; 0 for a new part.
+             */
+            version: number;
+        };
+        PartReview: {
+            /** @description False takes one's own mark back. */
+            reviewed: boolean;
+            /** Format: uuid */
+            run?: string | null;
+            /** Format: int32 */
+            version: number;
+        };
+        PartSeen: {
+            /** Format: uuid */
+            run?: string | null;
+            /**
+             * Format: int32
+             * @description The version that was seen; 0 for a part that is not there yet.
              */
             version: number;
         };
@@ -5122,6 +5295,9 @@ export interface components {
         QuickLine: {
             /** @description False only reads the line back. */
             keep: boolean;
+            part?: components["schemas"]["NotePart"] | null;
+            /** Format: uuid */
+            run?: string | null;
             text: string;
         };
         /** @enum {string} */
@@ -5315,6 +5491,8 @@ export interface components {
         ReviewForm: {
             comment?: string;
         };
+        /** @enum {string} */
+        ReviewedList: "allergies" | "medicines" | "problems" | "histories";
         RiverPart: {
             /** Format: int64 */
             cents: number;
@@ -5397,6 +5575,21 @@ export interface components {
             id: string;
             sentence: string;
         };
+        /** @description What becomes of a run: one of these. */
+        RunBecomes: {
+            /** @description Other words, for one without a code. */
+            words: string;
+        } | {
+            /** @description Its code, or another one; drafts that lie in it go along. */
+            code: string;
+        } | {
+            /** @description Its place among the runs, counted from 0; the main one stands first. */
+            place: number;
+        };
+        RunBegins: {
+            /** @description What it is about, in the writer's words. */
+            words: string;
+        };
         /** @description A run of equal slots. */
         RunForm: {
             /** @description A named clinic inside the shift. */
@@ -5434,6 +5627,8 @@ export interface components {
         /** @description A part as the signer saw it. */
         SeenPart: {
             part: components["schemas"]["NotePart"];
+            /** Format: uuid */
+            run?: string | null;
             /** Format: int32 */
             version: number;
         };
@@ -6169,6 +6364,7 @@ export interface components {
             stage: string;
             visit: components["schemas"]["Visit"];
         };
+        /** @description A run of the note that has a code; read only, since the runs are what is written. */
         VisitDiagnosis: {
             code: string;
             /** Format: int32 */
@@ -6391,9 +6587,24 @@ export interface components {
             sexes: components["schemas"]["Choice"][];
             stages: components["schemas"]["Choice"][];
         };
+        /** @description A part of a note: of one of its runs, or of the note as a whole. */
         WrittenPart: {
             body: string;
+            /** @description Nobody touched or reviewed it since it was carried. */
+            carried: boolean;
+            /**
+             * Format: uuid
+             * @description The visit whose text it began with.
+             */
+            carriedFrom?: string | null;
+            /** Format: uuid */
+            id: string;
             part: components["schemas"]["NotePart"];
+            /** Format: date-time */
+            reviewedAt?: string | null;
+            reviewedBy?: string | null;
+            /** Format: uuid */
+            runId?: string | null;
             /** Format: date-time */
             updatedAt: string;
             updatedBy: string;
@@ -26300,6 +26511,247 @@ export interface operations {
             };
         };
     };
+    put_visits__id__lists__list__reviewed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                list: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListReview"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_visits__id__lists__list__reviewed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                list: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     delete_visits__id__measurements__measurement_: {
         parameters: {
             query?: never;
@@ -26724,6 +27176,339 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PartForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrittenPart"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_visits__id__note__part__carried: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                part: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartSeen"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrittenPart"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_visits__id__note__part__last_time: {
+        parameters: {
+            query?: {
+                run?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+                part: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EarlierText"] | null;
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_visits__id__note__part__reviewed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                part: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartReview"];
             };
         };
         responses: {
@@ -27582,6 +28367,373 @@ export interface operations {
                 "application/json": components["schemas"]["LineTakenBack"];
             };
         };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_visits__id__runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunBegins"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteRun"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_visits__id__runs__run_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                run: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunBecomes"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_visits__id__runs__run_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                run: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             200: {
                 headers: {

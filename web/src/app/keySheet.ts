@@ -18,7 +18,16 @@ export const keysOfScreen: Record<string, KeyLine[]> = {
   '/in-clinic': [{ keys: '[ and ]', does: 'The person before, and after' }],
   '/visits': [
     { keys: '[ and ]', does: 'At check-in: the one before, and after, of the household' },
-    { keys: '1 … 9', does: 'In the order lanes: put the order in focus under that diagnosis', needs: 'write_note' },
+    { keys: 'q, or Alt+Q while writing', does: 'On the sheet: the quick line', needs: 'record_vitals' },
+    { keys: 'n, or Alt+N while writing', does: 'On the sheet: another problem', needs: 'write_note' },
+    {
+      keys: 'Alt+↑ and Alt+↓',
+      does: 'In a problem: move it up or down; the main one stands first',
+      needs: 'write_note',
+    },
+    { keys: '↑ in an empty part', does: 'Carry over what it said last time', needs: 'write_note' },
+    { keys: 'Alt+R in a part', does: 'Mark it as reviewed, or take your mark back', needs: 'write_note' },
+    { keys: '1 … 9', does: 'With an order in focus: put it under that diagnosis, or take it out', needs: 'write_note' },
     { keys: 'e', does: 'At check-in: what the visit is about', needs: 'book' },
   ],
   '/results': [{ keys: '[ and ]', does: 'The result before, and after' }],

@@ -163,6 +163,10 @@ export const part = {
   list: '290px',
   quay: '310px',
   pane: '340px',
+  /** The sheet of a visit: labels of parts, the measure of the words, and the margin for what belongs to them. */
+  gutter: '84px',
+  measure: '640px',
+  margin: '248px',
   wideTable: '960px',
 };
 /** Schedule: pixels of one minute, and the width of a clinician's column. */

@@ -76,19 +76,23 @@ async fn assistant(b: &Browser) -> Result<()> {
     b.read("Body mass index 24.6 kg/m²").await?;
     b.press("Keep").await?;
     b.see("//tr[@data-measure='systolic'][contains(., 'high')]").await?;
+    b.click("//button[@data-fact='allergies']").await?;
     b.fill("substance", "penicillin").await?;
     b.fill("reaction", "hives").await?;
     b.press("Add allergy").await?;
     b.see("//aside//*[contains(., 'penicillin: hives')]").await?;
+    b.click("//button[@data-fact='medicines']").await?;
     b.press("Takes no medicines").await?;
     b.read("None taken").await?;
+    b.press("Mark as reviewed").await?;
+    b.read("Reviewed by Petra Lindqvist").await?;
     no_serious_fault(b, "rooming").await
 }
 
 async fn write(b: &Browser, part: &str, text: &str) -> Result<()> {
     b.fill(part, text).await?;
     b.key(Key::Tab).await?;
-    b.see(&format!("//*[@data-part='{part}'][@data-state='saved'][contains(., 'saved')]")).await?;
+    b.see(&format!("//*[@data-part='{part}'][@data-state='saved'][@data-kept='true']")).await?;
     Ok(())
 }
 
@@ -99,9 +103,9 @@ async fn clinician(b: &Browser) -> Result<()> {
     b.click("//li[contains(., 'Quarrie, Ines')]//button").await?;
     b.press("Begin the visit").await?;
     b.see("//aside//li[@data-mark='seen' and @data-state='reached']").await?;
-    b.find("Add a diagnosis", "high blood pressure", "I10").await?;
+    b.find("Another problem", "high blood pressure", "I10").await?;
     b.see("//*[@data-diagnosis='I10']").await?;
-    b.find("Add a diagnosis", "hyperlip unspec", "E78.5").await?;
+    b.find("Another problem", "hyperlip unspec", "E78.5").await?;
     b.see("//*[@data-diagnosis='E78.5']").await?;
     write(b, "reason", "High blood pressure and lipids.").await?;
     write(b, "history", "Found at a health fair. No chest pain.").await?;
@@ -109,9 +113,11 @@ async fn clinician(b: &Browser) -> Result<()> {
     write(b, "assessment", "High blood pressure; lipids to check.").await?;
     write(b, "plan", "Start tablets, tests, back in four weeks.").await?;
     no_serious_fault(b, "note").await?;
-    b.tab("Orders").await?;
+    b.click("//*[@data-lane='I10']//button[normalize-space()='Order']").await?;
     b.find("Find a test", "potas", "Potassium").await?;
     b.see("//*[@data-lane='I10']//*[@data-order='K']").await?;
+    b.press("Close what is open here").await?;
+    b.click("//*[@data-lane='E78.5']//button[normalize-space()='Order']").await?;
     b.find("Find a test", "lipid", "Lipid panel").await?;
     b.see("//*[@data-lane='E78.5']//*[@data-order='LIPID']").await?;
     b.press("Sign and send 2").await?;
@@ -127,19 +133,19 @@ async fn clinician(b: &Browser) -> Result<()> {
     b.see("//*[@data-lane='I10']//*[@data-order='K']").await?;
     b.press("Sign and send 2").await?;
     b.see("//*[@data-order='K'][@data-sent='true']").await?;
-    b.tab("Prescriptions").await?;
+    b.press("Close what is open here").await?;
+    b.click("//*[@data-lane='I10']//button[normalize-space()='Prescribe']").await?;
     b.find("Find a medicine", "amoxelle 500", "Amoxelle").await?;
     b.see("//*[@data-warning='allergy']").await?;
     b.press("Leave").await?;
+    b.click("//*[@data-lane='I10']//button[normalize-space()='Prescribe']").await?;
     b.find("Find a medicine", "lisinop 10", "Lisovane").await?;
     b.read("Take 1 tablet by mouth once a day for 90 days.").await?;
-    b.click("//label[contains(., 'I10')]").await?;
     b.press("Add to the prescription").await?;
     b.see("//*[@data-prescription='lisovane-10']").await?;
     no_serious_fault(b, "prescriptions").await?;
     b.press("Sign and send").await?;
     b.see("//*[@data-prescription='lisovane-10'][contains(., 'pharmacy has it')]").await?;
-    b.tab("Note").await?;
     b.press("Sign the note").await?;
     b.see("//aside//li[@data-mark='signed' and @data-state='reached']").await?;
     b.tab("Charges").await?;

@@ -196,9 +196,9 @@ async fn keys_of_single_things(b: &Browser) -> Result<()> {
     b.goto("/in-clinic").await?;
     b.click("//button[@data-present][contains(., 'Takahashi')]").await?;
     b.press("Open this visit").await?;
-    b.tab("Orders").await?;
     let said = sheet(b).await?;
     ensure!(said.contains(&"1 … 9".to_owned()), "{said:?}");
+    b.click("(//*[@data-lane]//button[normalize-space()='Order'])[1]").await?;
     b.find("Find a test", "potas", "Potassium").await?;
     let chip = b.see("//*[@data-order='K']").await?;
     let lane = "//*[@data-lane]//*[@data-order='K']";

@@ -37,11 +37,6 @@ impl<'a> Hand<'a> {
         self.b.press(word).await
     }
 
-    async fn tab(&self, word: &str) -> Result<()> {
-        self.count(1);
-        self.b.tab(word).await
-    }
-
     async fn enter(&self) -> Result<()> {
         self.count(1);
         self.b.key(Key::Enter).await
@@ -135,12 +130,11 @@ async fn assistant(h: &Hand<'_>) -> Result<()> {
     b.read("Body mass index 24.6 kg/m²").await?;
     h.enter().await?;
     b.see("//tr[@data-measure='systolic'][contains(., 'high')]").await?;
-    h.fill("substance", "penicillin").await?;
-    h.fill("reaction", "hives").await?;
+    h.fill("quick", "allergy penicillin hives; no meds").await?;
     h.enter().await?;
     b.see("//aside//*[contains(., 'penicillin: hives')]").await?;
-    h.press("Takes no medicines").await?;
-    b.read("None taken").await
+    b.see("//button[@data-fact='medicines'][contains(., 'None known')]").await?;
+    Ok(())
 }
 
 async fn clinician(h: &Hand<'_>) -> Result<()> {
@@ -149,9 +143,9 @@ async fn clinician(h: &Hand<'_>) -> Result<()> {
     h.click(&format!("{ROW}//button")).await?;
     h.press("Begin the visit").await?;
     b.see(&mark("seen")).await?;
-    h.find("Add a diagnosis", "high blood pressure", "I10").await?;
+    h.find("Another problem", "high blood pressure", "I10").await?;
     b.see("//*[@data-diagnosis='I10']").await?;
-    h.find("Add a diagnosis", "hyperlip unspec", "E78.5").await?;
+    h.find("Another problem", "hyperlip unspec", "E78.5").await?;
     b.see("//*[@data-diagnosis='E78.5']").await?;
     for (part, text) in [
         ("history", "Found at a health fair. No chest pain."),
@@ -161,23 +155,20 @@ async fn clinician(h: &Hand<'_>) -> Result<()> {
     ] {
         h.fill(part, text).await?;
     }
-    b.see("//*[@data-part='plan'][@data-state='saved'][contains(., 'saved')]").await?;
-    h.tab("Orders").await?;
-    h.find("Find a test", "potas", "Potassium").await?;
+    b.see("//*[@data-part='plan'][@data-state='saved'][@data-kept='true']").await?;
+    h.fill("quick", "order potassium, lipids").await?;
+    h.enter().await?;
     b.see("//*[@data-lane='I10']//*[@data-order='K']").await?;
-    h.find("Find a test", "lipid", "Lipid panel").await?;
     b.see("//*[@data-lane='E78.5']//*[@data-order='LIPID']").await?;
     h.fill("Lipid panel: Fasting?", "yes, twelve hours").await?;
-    h.tab("Prescriptions").await?;
+    h.click("//*[@data-lane='I10']//button[normalize-space()='Prescribe']").await?;
     h.find("Find a medicine", "lisinop 10", "Lisovane").await?;
     b.read("Take 1 tablet by mouth once a day for 90 days.").await?;
-    h.click("//label[contains(., 'I10')]").await?;
     h.press("Add to the prescription").await?;
     b.see("//*[@data-prescription='lisovane-10']").await?;
     b.gone("//button[normalize-space()='Add to the prescription']").await?;
     h.press("Sign and send").await?;
     b.see("//*[@data-prescription='lisovane-10'][contains(., 'pharmacy has it')]").await?;
-    h.tab("Note").await?;
     h.press("Sign the note and send 2 orders").await?;
     b.see(&mark("signed")).await?;
     h.click("//button[starts-with(normalize-space(), 'Charge Office visit')]").await?;

@@ -68,12 +68,13 @@ async fn growing(b: &Browser) -> Result<()> {
     b.fill("quick", "w 26kg h 128cm; tdap given today").await?;
     b.read("Immunisation: Tdap, given here").await?;
     b.key(Key::Enter).await?;
-    b.see("//*[@data-history='immunisation']").await?;
     b.see("//*[@data-growth]//*[local-name()='svg'][contains(@aria-label, '26 kg')]").await?;
     b.read("CDC 2000 growth reference").await?;
     b.click("//label[normalize-space()='Stature for age']").await?;
     b.see("//*[@data-growth]//*[local-name()='svg'][contains(@aria-label, '128 cm')]").await?;
     no_serious_fault(b, "a child's growth").await?;
+    b.click("//button[@data-fact='histories']").await?;
+    b.see("//*[@data-history='immunisation']").await?;
     b.click("//button[starts-with(@aria-label, 'End Tdap')]").await?;
     b.gone("//*[@data-history='immunisation']").await?;
     b.undo("Ended: Tdap").await?;
@@ -113,7 +114,7 @@ async fn typed_on(b: &Browser) -> Result<()> {
     b.fill("quick", "w 26").await?;
     b.tab("Check-in").await?;
     b.gone("//input[@name='quick'][not(ancestor::*[@hidden])]").await?;
-    b.tab("Rooming").await?;
+    b.tab("Sheet").await?;
     let again = b.value("//input[@name='quick']").await?;
     ensure!(again == "w 26", "{again}");
     Ok(())

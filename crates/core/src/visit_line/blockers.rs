@@ -38,6 +38,7 @@ impl Blocker {
     /// done stays, what it is opens with a reason.
     pub(super) fn without_chart(self) -> Blocker {
         let sentence = match self.code {
+            "run_without_code" => "A problem has no diagnosis code yet.",
             "order_without_diagnosis" => "An order has no diagnosis.",
             "prescription_without_diagnosis" => "A prescription has no diagnosis.",
             "claim_check" => "The claim check found something; the chart is under restriction.",
@@ -101,6 +102,14 @@ pub(super) fn blockers_of(facts: &VisitFacts, mark: Mark) -> Vec<Blocker> {
             let seen = facts.marks.has(Mark::Seen);
             if facts.diagnoses == 0 && seen && facts.pays != Pays::Nobody {
                 block("no_diagnosis", Role::Clinician, Place::Diagnoses, "The visit has no diagnosis.".into());
+            }
+            for words in facts.runs_without_code.iter().filter(|_| facts.pays != Pays::Nobody) {
+                block(
+                    "run_without_code",
+                    Role::Clinician,
+                    Place::Diagnoses,
+                    format!("“{words}” has no diagnosis code yet."),
+                );
             }
             for order in &facts.orders_without_diagnosis {
                 block(

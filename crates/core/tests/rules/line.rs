@@ -47,6 +47,7 @@ prop_compose! {
             registration_gaps: if counts[0] > 0 { vec!["address"] } else { vec![] },
             benefits,
             diagnoses: counts[1],
+            runs_without_code: unplaced.clone(),
             orders_without_diagnosis: unplaced.clone(),
             orders_unsent: counts[2],
             prescriptions_without_diagnosis: unplaced,

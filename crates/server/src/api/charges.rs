@@ -12,7 +12,7 @@ use harbor_core::house::permissions::Permission;
 use harbor_core::money::Cents;
 use harbor_core::visit_line::Mark;
 use harbor_store::charges::{self as store, NewLine};
-use harbor_store::consult::chart;
+use harbor_store::consult::runs;
 use harbor_store::people::registration::chart_is_open;
 use harbor_store::rows::{ChargeLine, Service, VisitDiagnosis};
 use harbor_store::{orders, prescribing};
@@ -111,7 +111,7 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChargesV
             }
         })
         .collect();
-    let diagnoses = chart::diagnoses_of(&mut conn, *id).await?;
+    let diagnoses = runs::diagnoses_of(&mut conn, *id).await?;
     let count = |n: usize| u32::try_from(n).unwrap_or(0);
     let minutes = match (g.facts.marks.at(Mark::Seen), g.visit.left_at) {
         (Some(from), Some(to)) if to > from => u32::try_from((to - from).num_minutes()).ok(),

@@ -7,3 +7,4 @@ pub mod growth;
 pub mod histories;
 pub mod note;
 pub mod quick_line;
+pub mod runs;

@@ -11,7 +11,7 @@ use actix_web::web::{Data, Json, Path, Query};
 use harbor_core::fields::Faults;
 use harbor_core::orders::{OrderState, place, ready_to_send};
 use harbor_core::visit_line::Mark;
-use harbor_store::consult::chart;
+use harbor_store::consult::runs;
 use harbor_store::documents::{Doc, QuestionAnswer};
 use harbor_store::rows::{Order, Visit};
 use harbor_store::{Change, orders as store};
@@ -92,6 +92,8 @@ pub async fn draft(
 pub struct OrderForm {
     /// Codes of the laboratory's list.
     tests: Vec<String>,
+    /// The diagnosis of the run that they are ordered in; otherwise each goes where it usually lies.
+    under: Option<String>,
 }
 
 #[utoipa::path(post, path = "/api/visits/{id}/orders", params(("id" = Uuid, Path)), request_body = OrderForm, responses((status = 200, body = Vec<OrderView>), (status = 422, body = Problem)))]
@@ -103,10 +105,16 @@ pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<OrderFor
         .store
         .change(&me.actor(), state.now(), async |change| {
             let visit = open_visit(change, *id).await?;
-            let diagnoses = chart::diagnoses_of(change.conn(), *id).await?;
+            let diagnoses = runs::diagnoses_of(change.conn(), *id).await?;
             let listed: Vec<(String, String)> = diagnoses.iter().map(|d| (d.code.clone(), d.title.clone())).collect();
             for code in &form.tests {
-                draft(change, &state, &me, &visit, code, &listed).await?;
+                let order = draft(change, &state, &me, &visit, code, &listed).await?;
+                if let Some(under) = &form.under {
+                    if !listed.iter().any(|(code, _)| code == under) {
+                        return Err(Problem::field("under", "The visit has no such diagnosis any more."));
+                    }
+                    change.link_order(&order, std::slice::from_ref(under)).await?;
+                }
             }
             Ok::<_, Problem>(diagnoses)
         })

@@ -12,8 +12,8 @@ use harbor_core::prescribing::{
     Dosing, MedicineState, Patient, PrescriptionEvent, PrescriptionState, Product, Severity, Warning,
     check as check_all, instructions, may_sign, quantity_of,
 };
-use harbor_store::consult::chart;
 use harbor_store::consult::lists::NewMedicine;
+use harbor_store::consult::{chart, runs};
 use harbor_store::documents::{Doc, GivenWarning};
 use harbor_store::rows::{Prescription, Visit};
 use harbor_store::{Change, Conn, people, prescribing as store};
@@ -106,7 +106,7 @@ async fn warnings(
         .filter(|p| p.state == ProblemState::Active)
         .map(|p| p.code)
         .collect();
-    problems.extend(chart::diagnoses_of(conn, visit.id).await?.into_iter().map(|x| x.code));
+    problems.extend(runs::diagnoses_of(conn, visit.id).await?.into_iter().map(|x| x.code));
     let patient = Patient {
         age: person.birth_date.and_then(|b| visit.day.years_since(b)),
         allergies_asked: !allergies.is_empty() || none_known.iter().any(|n| n.list == KnownList::Allergies),

@@ -1,6 +1,6 @@
 //! Routes of consult.
 
-use crate::api::consult::{chart, codes, glance, growth, histories, note, quick_line};
+use crate::api::consult::{chart, codes, glance, growth, histories, note, quick_line, runs};
 use crate::routes::Access::{Chart};
 use harbor_core::house::permissions::Permission::{RecordVitals, SeeChart, WriteNote};
 use harbor_store::people::whose::Whose::{Nobody, Person, Visit};
@@ -23,9 +23,17 @@ table! {
     post "/api/people/{id}/none-known" Chart(RecordVitals, Person) => chart::none_known;
     delete "/api/people/{id}/none-known/{list}" Chart(RecordVitals, Person) => chart::take_none_known_back;
     put "/api/visits/{id}/note/{part}" Chart(WriteNote, Visit) => note::save;
+    get "/api/visits/{id}/note/{part}/last-time" Chart(WriteNote, Visit) => note::last_time;
+    post "/api/visits/{id}/note/{part}/carried" Chart(WriteNote, Visit) => note::carry;
+    put "/api/visits/{id}/note/{part}/reviewed" Chart(WriteNote, Visit) => note::review;
+    post "/api/visits/{id}/runs" Chart(WriteNote, Visit) => runs::begin;
+    put "/api/visits/{id}/runs/{run}" Chart(WriteNote, Visit) => runs::become_;
+    delete "/api/visits/{id}/runs/{run}" Chart(WriteNote, Visit) => runs::drop_run;
+    put "/api/visits/{id}/lists/{list}/reviewed" Chart(RecordVitals, Visit) => chart::review_list;
+    delete "/api/visits/{id}/lists/{list}/reviewed" Chart(RecordVitals, Visit) => chart::take_review_back;
     post "/api/visits/{id}/sign" Chart(WriteNote, Visit) => note::sign;
     post "/api/visits/{id}/addenda" Chart(WriteNote, Visit) => note::addendum;
     get "/api/codes" Chart(SeeChart, Nobody) => codes::search;
     get "/api/codes/{code}" Chart(SeeChart, Nobody) => codes::show;
-    put "/api/visits/{id}/diagnoses" Chart(WriteNote, Visit) => note::set_diagnoses;
+    put "/api/visits/{id}/diagnoses" Chart(WriteNote, Visit) => runs::set_diagnoses;
 }

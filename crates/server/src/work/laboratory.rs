@@ -6,7 +6,7 @@ use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::orders::{OrderState, RequestedTest, Requisition};
 use harbor_formats::fhir::laboratory;
-use harbor_store::consult::chart;
+use harbor_store::consult::runs;
 use harbor_store::house::staff;
 use harbor_store::jobs::Job;
 use harbor_store::orders::NewReport;
@@ -18,7 +18,7 @@ pub(super) async fn send_orders(state: &State, job: &Job) -> anyhow::Result<()> 
     let Some(reference) = first.requisition.clone() else { return Ok(()) };
     let rows = orders::of_requisition(&mut conn, &reference).await?;
     let links = orders::links(&mut conn, &[first.visit_id]).await?;
-    let diagnoses = chart::diagnoses_of(&mut conn, first.visit_id).await?;
+    let diagnoses = runs::diagnoses_of(&mut conn, first.visit_id).await?;
     let person = people::get(&mut conn, first.person_id).await?;
     let orderer = staff::get(&mut conn, first.orderer_id).await?;
     drop(conn);

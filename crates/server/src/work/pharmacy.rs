@@ -4,7 +4,7 @@ use super::{accepted, hand_over, subject};
 use crate::state::State;
 use harbor_core::prescribing::{PrescriptionEvent, SentItem};
 use harbor_formats::fhir::pharmacy;
-use harbor_store::consult::chart;
+use harbor_store::consult::runs;
 use harbor_store::house::staff;
 use harbor_store::jobs::Job;
 use harbor_store::{Actor, people, prescribing};
@@ -14,7 +14,7 @@ pub(super) async fn send_prescription(state: &State, job: &Job) -> anyhow::Resul
     let p = prescribing::prescription(&mut conn, job.subject).await?;
     let person = people::get(&mut conn, p.person_id).await?;
     let prescriber = staff::get(&mut conn, p.prescriber_id).await?;
-    let diagnoses = chart::diagnoses_of(&mut conn, p.visit_id).await?;
+    let diagnoses = runs::diagnoses_of(&mut conn, p.visit_id).await?;
     drop(conn);
     let item = SentItem {
         reference: p.id.to_string(),

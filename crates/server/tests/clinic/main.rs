@@ -34,6 +34,7 @@ mod registers;
 mod registration;
 mod restricted;
 mod running;
+mod runs;
 mod schema;
 mod series;
 mod sign_in;
@@ -203,7 +204,7 @@ pub fn payment(clinic: &Value, person: &str, amount: &str, method: &str, key: uu
 
 /// A part of a note as somebody saw it.
 pub fn seen(part: &Value) -> Value {
-    json!({ "part": part["part"], "version": part["version"] })
+    json!({ "part": part["part"], "version": part["version"], "run": part["runId"] })
 }
 
 /// Puts a person's chart under restriction.

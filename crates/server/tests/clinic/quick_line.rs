@@ -198,7 +198,7 @@ async fn a_problem_that_another_visit_diagnosed_too_stays() {
     let (other, _) = visit_of(&desk.doctor, "Winterbourne").await;
     let sql = format!(
         "update visits set person_id = '{}' where id = '{other}';
-         insert into visit_diagnoses (visit_id, code, title, position) values ('{other}', 'M10.9', 'Gout, unspecified', 1)",
+         insert into note_runs (visit_id, code, title, position) values ('{other}', 'M10.9', 'Gout, unspecified', 1)",
         desk.person
     );
     crate::guards::run(&product.database_url, &sql).await.unwrap();

@@ -24,14 +24,14 @@ async fn schema_and_migrations_agree() {
     let (client, connection) = tokio_postgres::connect(&product.database_url, tokio_postgres::NoTls).await.unwrap();
     tokio::spawn(connection);
     let sql =
-        "select table_name || '.' || column_name || ' ' || case is_nullable when 'YES' then 'Nullable<' else '' end
+        "select table_name || '.' || column_name || ' ' || case when is_nullable = 'YES' and t.table_type <> 'VIEW' then 'Nullable<' else '' end
                 || case udt_name when 'int4' then 'Integer' when 'int8' then 'BigInt' when 'int2' then 'SmallInt'
                    when 'float8' then 'Double' when 'bool' then 'Bool' when 'uuid' then 'Uuid' when 'date' then 'Date'
                    when 'time' then 'Time' when 'timestamptz' then 'Timestamptz' when 'jsonb' then 'Jsonb'
                    when 'bytea' then 'Binary' when '_text' then 'Array<Text>' when '_int4' then 'Array<Integer>' when '_uuid' then 'Array<Uuid>'
                    when 'text' then 'Text' when 'numeric' then 'Numeric' else udt_name end
-                || case is_nullable when 'YES' then '>' else '' end as said
-         from information_schema.columns
+                || case when is_nullable = 'YES' and t.table_type <> 'VIEW' then '>' else '' end as said
+         from information_schema.columns c join information_schema.tables t using (table_schema, table_name)
          where table_schema = 'public' and table_name <> '__diesel_schema_migrations'";
     let migrated: BTreeSet<String> =
         client.query(sql, &[]).await.unwrap().iter().map(|row| row.get::<_, String>(0)).collect();

@@ -81,9 +81,9 @@ async fn what_changes_beside_a_signed_note_is_told_in_an_addendum() {
     assert!(told[1].starts_with("Measured after signing:"), "{told:?}");
     // Even a wrong program cannot do it silently.
     for sql in [
-        format!("update visit_diagnoses set code = 'I10' where visit_id = '{}'", visit.id),
+        format!("update note_runs set code = 'I10' where visit_id = '{}'", visit.id),
         format!("update measurements set tenths = 1 where visit_id = '{}'", visit.id),
-        format!("delete from visit_diagnoses where visit_id = '{}'", visit.id),
+        format!("delete from note_runs where visit_id = '{}'", visit.id),
     ] {
         let said = run(&product.database_url, &sql).await.unwrap_err();
         assert!(said.contains("told in an addendum"), "{sql}: {said}");

@@ -1,21 +1,13 @@
-//! The chart: notes, measurements, allergies, medicines, problems, diagnoses of a visit.
+//! The chart: measurements, allergies, medicines, problems, and who looked through the lists.
 
 use crate::rows::*;
-use crate::schema::{
-    addenda, allergies, measurements, medicines, none_known, note_parts, note_signatures, order_diagnoses,
-    prescriptions, problems, visit_diagnoses,
-};
+use crate::schema::{addenda, allergies, list_reviews, measurements, medicines, none_known, note_signatures, problems};
 use crate::{Change, Conn, Result, StoreError, Topic};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::consult::NotePart as Part;
-use harbor_core::consult::diagnoses::{FAVOURITES_HALF_AFTER_DAYS, FAVOURITES_OF_DAYS, MOST_FAVOURITES};
+use harbor_core::consult::ReviewedList;
 use harbor_core::consult::measurements::{Measure, Standing, Tenths};
 use uuid::Uuid;
-
-pub async fn parts(conn: &mut Conn, visit: Uuid) -> Result<Vec<WrittenPart>> {
-    Ok(note_parts::table.filter(note_parts::visit_id.eq(visit)).select(WrittenPart::as_select()).load(conn).await?)
-}
 
 pub async fn signature(conn: &mut Conn, visit: Uuid) -> Result<Option<NoteSignature>> {
     Ok(note_signatures::table.find(visit).select(NoteSignature::as_select()).first(conn).await.optional()?)
@@ -75,32 +67,12 @@ pub async fn none_known_of(conn: &mut Conn, person: Uuid) -> Result<Vec<NoneKnow
     Ok(none_known::table.filter(none_known::person_id.eq(person)).select(NoneKnown::as_select()).load(conn).await?)
 }
 
-pub async fn diagnoses_of(conn: &mut Conn, visit: Uuid) -> Result<Vec<VisitDiagnosis>> {
-    use visit_diagnoses as d;
-    Ok(d::table.filter(d::visit_id.eq(visit)).order(d::position).select(VisitDiagnosis::as_select()).load(conn).await?)
-}
-
-/// The diagnoses that a clinician makes most, with use fading as the core says.
-pub async fn favourite_codes(conn: &mut Conn, clinician: Uuid, today: chrono::NaiveDate) -> Result<Vec<String>> {
-    use diesel::sql_types;
-    #[derive(QueryableByName)]
-    struct Used {
-        #[diesel(sql_type = sql_types::Text)]
-        code: String,
-    }
-    let rows: Vec<Used> = diesel::sql_query(
-        "select d.code from visit_diagnoses d join visits v on v.id = d.visit_id
-         where v.clinician_id = $1 and v.day between $2 - $4 and $2
-         group by d.code order by sum(power(0.5, ($2 - v.day)::numeric / $3)) desc, d.code limit $5",
-    )
-    .bind::<sql_types::Uuid, _>(clinician)
-    .bind::<sql_types::Date, _>(today)
-    .bind::<sql_types::Integer, _>(FAVOURITES_HALF_AFTER_DAYS)
-    .bind::<sql_types::Integer, _>(FAVOURITES_OF_DAYS)
-    .bind::<sql_types::Integer, _>(MOST_FAVOURITES)
-    .load(conn)
-    .await?;
-    Ok(rows.into_iter().map(|r| r.code).collect())
+pub async fn reviews_of(conn: &mut Conn, person: Uuid) -> Result<Vec<ListReview>> {
+    Ok(list_reviews::table
+        .filter(list_reviews::person_id.eq(person))
+        .select(ListReview::as_select())
+        .load(conn)
+        .await?)
 }
 
 /// A measurement as the quick line understood it.
@@ -161,110 +133,31 @@ impl Change<'_> {
         Ok(())
     }
 
-    /// Begins the note of a visit with what is known of it: the reason for which it was booked.
-    pub(crate) async fn begin_note(&mut self, visit: &Visit) -> Result<()> {
-        use note_parts as p;
-        if visit.reason.is_empty() {
-            return Ok(());
-        }
-        let row = WrittenPart {
-            visit_id: visit.id,
-            part: Part::Reason.into(),
-            body: visit.reason.as_str().into(),
-            version: 1,
-            updated_at: self.now,
-            updated_by: self.actor.name.clone(),
+    /// Somebody looked through a list in this visit. Whatever changes the list takes the mark away, in the database.
+    pub async fn review_list(&mut self, visit: &Visit, list: ReviewedList) -> Result<ListReview> {
+        let row = ListReview {
+            person_id: visit.person_id,
+            list: list.into(),
+            visit_id: Some(visit.id),
+            reviewed_at: self.now,
+            reviewed_by: self.actor.name.clone(),
         };
-        diesel::insert_into(p::table).values(&row).on_conflict_do_nothing().execute(self.conn()).await?;
-        self.tell(Topic::Note, visit.id);
-        Ok(())
-    }
-
-    /// Saves a part of a note over the version that the writer has seen; 0 for a new one.
-    pub async fn save_part(&mut self, visit: &Visit, part: Part, body: &str, version: i32) -> Result<WrittenPart> {
-        use note_parts as p;
-        let row = WrittenPart {
-            visit_id: visit.id,
-            part: part.into(),
-            body: body.into(),
-            version: version + 1,
-            updated_at: self.now,
-            updated_by: self.actor.name.clone(),
-        };
-        let saved = if version == 0 {
-            diesel::insert_into(p::table).values(&row).on_conflict_do_nothing().execute(self.conn()).await?
-        } else {
-            diesel::update(
-                p::table.filter(p::visit_id.eq(visit.id).and(p::part.eq(part.code())).and(p::version.eq(version))),
-            )
-            .set((
-                p::body.eq(body),
-                p::version.eq(version + 1),
-                p::updated_at.eq(row.updated_at),
-                p::updated_by.eq(&row.updated_by),
-            ))
-            .execute(self.conn())
-            .await?
-        };
-        if saved == 0 {
-            let current: Option<WrittenPart> = p::table
-                .find((visit.id, part.code()))
-                .select(WrittenPart::as_select())
-                .first(self.conn())
-                .await
-                .optional()?;
-            return Err(StoreError::Stale { current: serde_json::to_value(current).unwrap_or_default() });
-        }
-        self.audit("wrote", "note", visit.id, Some(visit.person_id), part.code());
-        self.tell(Topic::Note, visit.id);
+        diesel::delete(list_reviews::table.find((visit.person_id, list.code()))).execute(self.conn()).await?;
+        diesel::insert_into(list_reviews::table).values(&row).execute(self.conn()).await?;
+        self.audit("reviewed", list.code(), visit.id, Some(visit.person_id), "");
+        self.tell(Topic::Visit, visit.id);
         Ok(row)
     }
 
-    /// Sets the diagnoses of a visit in their order; after signing, an addendum tells what they were and are. One that an order or prescription hangs on cannot go.
-    pub async fn set_diagnoses(&mut self, visit: &Visit, wanted: &[(String, String)]) -> Result<()> {
-        use visit_diagnoses as d;
-        let codes: Vec<&str> = wanted.iter().map(|(c, _)| c.as_str()).collect();
-        let held: Vec<String> = order_diagnoses::table
-            .filter(order_diagnoses::visit_id.eq(visit.id).and(order_diagnoses::code.ne_all(&codes)))
-            .select(order_diagnoses::code)
-            .load(self.conn())
-            .await?;
-        let by_prescription: Vec<Option<String>> = prescriptions::table
-            .filter(prescriptions::visit_id.eq(visit.id).and(prescriptions::diagnosis.is_not_null()))
-            .select(prescriptions::diagnosis)
-            .load(self.conn())
-            .await?;
-        let lost = by_prescription.into_iter().flatten().find(|c| !codes.contains(&c.as_str()));
-        if let Some(code) = held.into_iter().next().or(lost) {
-            return Err(StoreError::refused(
-                "diagnosis_in_use",
-                format!("An order or prescription lies under {code}; move it first."),
-            ));
+    /// Takes back one's own mark of having looked through a list.
+    pub async fn take_review_of_list_back(&mut self, visit: &Visit, list: ReviewedList) -> Result<()> {
+        let own = list_reviews::table
+            .find((visit.person_id, list.code()))
+            .filter(list_reviews::reviewed_by.eq(self.actor.name.clone()));
+        if diesel::delete(own).execute(self.conn()).await? == 0 {
+            return Err(StoreError::NotFound("mark of yours"));
         }
-        let before: Vec<String> = diagnoses_of(self.conn(), visit.id).await?.into_iter().map(|d| d.code).collect();
-        if before == codes {
-            self.audit("set diagnoses", "visit", visit.id, Some(visit.person_id), "as they were");
-            return Ok(());
-        }
-        let listed = |codes: &[&str]| if codes.is_empty() { "none".to_owned() } else { codes.join(", ") };
-        let was = listed(&before.iter().map(String::as_str).collect::<Vec<_>>());
-        let told = format!("Diagnoses changed after signing: {was} became {}.", listed(&codes));
-        self.tell_beside_note(visit, told).await?;
-        diesel::delete(d::table.filter(d::visit_id.eq(visit.id).and(d::code.ne_all(&codes))))
-            .execute(self.conn())
-            .await?;
-        for (i, (code, title)) in wanted.iter().enumerate() {
-            let position = i32::try_from(i + 1).unwrap_or(99);
-            diesel::insert_into(d::table)
-                .values(VisitDiagnosis { visit_id: visit.id, code: code.clone(), title: title.clone(), position })
-                .on_conflict((d::visit_id, d::code))
-                .do_update()
-                .set((d::position.eq(position), d::title.eq(title)))
-                .execute(self.conn())
-                .await?;
-        }
-        self.forget_problems_of(visit, &codes).await?;
-        self.audit("set diagnoses", "visit", visit.id, Some(visit.person_id), codes.join(" "));
+        self.audit("took review back", list.code(), visit.id, Some(visit.person_id), "");
         self.tell(Topic::Visit, visit.id);
         Ok(())
     }

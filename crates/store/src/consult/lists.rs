@@ -283,7 +283,7 @@ impl Change<'_> {
         // Another visit that diagnosed the same keeps it.
         let lost: Vec<Lost> = diesel::sql_query(
             "select p.id from problems p where p.visit_id = $1 and p.struck_at is null and p.code <> all ($2) and not exists (
-                select from visit_diagnoses d join visits v on v.id = d.visit_id
+                select from note_runs d join visits v on v.id = d.visit_id
                 where v.person_id = p.person_id and d.code = p.code and v.id <> $1)",
         )
         .bind::<sql_types::Uuid, _>(visit.id)

@@ -1,10 +1,11 @@
-//! Signing a note: what was written, and the diagnoses and measurements that stood beside it, are fixed under one
-//! digest. What is changed of them later is told in an addendum; the database refuses it otherwise.
+//! Signing a note: what was written, and what stood beside it (diagnoses, measurements, orders, prescriptions, the lists and
+//! histories), are fixed under one digest. What is changed of them later is told in an addendum; the database refuses it otherwise.
 
-use crate::consult::chart;
+use super::notes::{self, PartAt};
+use super::{chart, histories, runs};
 use crate::rows::*;
-use crate::schema::{addenda, measurements, note_signatures};
-use crate::{Change, Conn, Result, StoreError, Topic};
+use crate::schema::{addenda, measurements, note_parts, note_signatures};
+use crate::{Change, Conn, Result, StoreError, Topic, orders, prescribing};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::visit_line::Mark;
@@ -12,35 +13,93 @@ use sha2::{Digest, Sha256};
 use std::fmt::Write;
 use uuid::Uuid;
 
-/// The diagnoses and measurements of a visit as lines of text, in one order.
-pub fn facts_in_words(diagnoses: &[VisitDiagnosis], measured: &[Measurement]) -> String {
-    let mut listed: Vec<&VisitDiagnosis> = diagnoses.iter().collect();
-    listed.sort_by_key(|d| d.position);
-    let mut text = String::new();
-    for d in listed {
-        let _ = writeln!(text, "diagnosis {} {} {}", d.position, d.code, d.title);
-    }
-    let mut standing: Vec<&Measurement> = measured.iter().filter(|m| m.struck_at.is_none()).collect();
-    standing.sort_by_key(|m| m.id);
-    for m in standing {
-        let _ = writeln!(
-            text,
-            "measurement {} {} {} by {}",
-            m.measure.code(),
-            m.tenths,
-            m.taken_at.to_rfc3339(),
-            m.taken_by
-        );
-    }
-    text
+/// What stands beside the words of a note when it is signed.
+#[derive(Debug, Default)]
+pub struct Beside {
+    pub runs: Vec<NoteRun>,
+    pub measured: Vec<Measurement>,
+    pub orders: Vec<Order>,
+    pub links: Vec<OrderDiagnosis>,
+    pub prescriptions: Vec<Prescription>,
+    pub allergies: Vec<Allergy>,
+    pub medicines: Vec<Medicine>,
+    pub problems: Vec<ListedProblem>,
+    pub none_known: Vec<NoneKnown>,
+    pub histories: Vec<History>,
 }
 
-/// SHA-256 over every part by its code, and over the facts that stood beside them.
+impl Beside {
+    async fn of(conn: &mut Conn, visit: &Visit) -> Result<Beside> {
+        let person = visit.person_id;
+        Ok(Beside {
+            runs: runs::runs_of(conn, visit.id).await?,
+            measured: measured_at(conn, visit.id).await?,
+            orders: orders::of_visits(conn, &[visit.id]).await?,
+            links: orders::links(conn, &[visit.id]).await?,
+            prescriptions: prescribing::of_visits(conn, &[visit.id]).await?,
+            allergies: chart::allergies_of(conn, person).await?,
+            medicines: chart::medicines_of(conn, person).await?,
+            problems: chart::problems_of(conn, person).await?,
+            none_known: chart::none_known_of(conn, person).await?,
+            histories: histories::of_person(conn, person).await?,
+        })
+    }
+
+    /// As lines of text in one order: a line for each thing, so that a signature tells what it was of.
+    pub fn in_words(mut self) -> String {
+        let mut text = String::new();
+        self.runs.sort_by_key(|r| r.position);
+        let coded = self.runs.iter().filter_map(|r| Some((r.code.as_ref()?, &r.title)));
+        for (position, (code, title)) in (1..).zip(coded) {
+            let _ = writeln!(text, "diagnosis {position} {code} {title}");
+        }
+        for run in self.runs.iter().filter(|r| r.code.is_none()) {
+            let _ = writeln!(text, "in words: {}", run.title);
+        }
+        self.measured.retain(|m| m.struck_at.is_none());
+        self.measured.sort_by_key(|m| m.id);
+        for m in &self.measured {
+            let (code, tenths, at, by) = (m.measure.code(), m.tenths, m.taken_at.to_rfc3339(), &m.taken_by);
+            let _ = writeln!(text, "measurement {code} {tenths} {at} by {by}");
+        }
+        for o in &self.orders {
+            let under: Vec<&str> = self.links.iter().filter(|l| l.order_id == o.id).map(|l| l.code.as_str()).collect();
+            let _ = writeln!(text, "order {} {} {}", o.test_code, o.state.code(), under.join(" "));
+        }
+        for p in &self.prescriptions {
+            let under = p.diagnosis.as_deref().unwrap_or("-");
+            let (dose, a_day, days, state) = (p.dose, p.per_day, p.days, p.state.code());
+            let _ = writeln!(text, "prescription {} {dose} x {a_day} x {days} {under} {state}", p.product_code);
+        }
+        for n in &self.none_known {
+            let _ = writeln!(text, "none known: {}", n.list.code());
+        }
+        for a in &self.allergies {
+            let _ = writeln!(text, "allergy {} {}", a.substance, a.reaction);
+        }
+        for m in &self.medicines {
+            let _ = writeln!(text, "medicine {} {} {}", m.name, m.how, m.state.code());
+        }
+        for p in &self.problems {
+            let _ = writeln!(text, "problem {} {}", p.code, p.state.code());
+        }
+        for h in &self.histories {
+            let detail = serde_json::to_string(&h.detail.0).unwrap_or_default();
+            let _ = writeln!(text, "history {} {detail}", h.kind.code());
+        }
+        text
+    }
+}
+
+/// SHA-256 over every part by its run and its code, and over the facts that stood beside them.
 pub fn digest(parts: &[WrittenPart], facts: &str) -> String {
     let mut parts: Vec<&WrittenPart> = parts.iter().collect();
-    parts.sort_by_key(|p| p.part.code());
+    parts.sort_by_key(|p| (p.run_id, p.part.code()));
     let mut hash = Sha256::new();
     for p in parts {
+        if let Some(run) = p.run_id {
+            hash.update(run.as_bytes());
+        }
         hash.update(p.part.code().as_bytes());
         hash.update([0]);
         hash.update(p.body.as_bytes());
@@ -77,7 +136,7 @@ pub async fn broken_signatures(conn: &mut Conn) -> Result<Vec<Uuid>> {
 /// A part of a note in the version that the signer saw.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Seen {
-    pub part: harbor_core::consult::NotePart,
+    pub at: PartAt,
     pub version: i32,
 }
 
@@ -85,16 +144,18 @@ impl Change<'_> {
     /// Signs a note as its signer saw it: from now on the database refuses any change to its parts. The visit is
     /// locked, as it is by whoever saves a part.
     pub async fn sign_note(&mut self, visit: &Visit, seen: &[Seen]) -> Result<NoteSignature> {
-        let parts = chart::parts(self.conn(), visit.id).await?;
-        let mut stand: Vec<Seen> = parts.iter().map(|p| Seen { part: *p.part, version: p.version }).collect();
+        let mut parts = notes::parts(self.conn(), visit.id).await?;
+        let mut stand: Vec<Seen> = parts.iter().map(|p| Seen { at: p.place(), version: p.version }).collect();
         let mut seen = seen.to_vec();
         stand.sort();
         seen.sort();
         if stand != seen {
             return Err(StoreError::Stale { current: serde_json::to_value(&parts).unwrap_or_default() });
         }
-        let diagnoses = chart::diagnoses_of(self.conn(), visit.id).await?;
-        let facts = facts_in_words(&diagnoses, &measured_at(self.conn(), visit.id).await?);
+        // An emptied part says nothing, and is not signed.
+        let empty: Vec<Uuid> = parts.extract_if(.., |p| p.body.is_empty()).map(|p| p.id).collect();
+        diesel::delete(note_parts::table.filter(note_parts::id.eq_any(empty))).execute(self.conn()).await?;
+        let facts = Beside::of(self.conn(), visit).await?.in_words();
         let row = NoteSignature {
             visit_id: visit.id,
             signed_at: self.now,

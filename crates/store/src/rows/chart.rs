@@ -97,6 +97,7 @@ row! {
 }
 
 row! {
+    /// A part of a note: of one of its runs, or of the note as a whole.
     note_parts WrittenPart {
         visit_id: Uuid,
         part: codes::NotePart,
@@ -104,6 +105,63 @@ row! {
         version: i32,
         updated_at: DateTime<Utc>,
         updated_by: String,
+        id: Uuid,
+        run_id: Option<Uuid>,
+        /// The visit whose text it began with.
+        carried_from: Option<Uuid>,
+        /// Nobody touched or reviewed it since it was carried.
+        carried: bool,
+        reviewed_at: Option<DateTime<Utc>>,
+        reviewed_by: Option<String>,
+    }
+}
+
+impl WrittenPart {
+    /// A part as somebody writes it: neither carried nor reviewed.
+    pub fn written(
+        visit_id: Uuid,
+        run_id: Option<Uuid>,
+        part: codes::NotePart,
+        body: &str,
+        (updated_at, updated_by): (DateTime<Utc>, &str),
+    ) -> WrittenPart {
+        WrittenPart {
+            visit_id,
+            part,
+            body: body.to_owned(),
+            version: 1,
+            updated_at,
+            updated_by: updated_by.to_owned(),
+            id: Uuid::now_v7(),
+            run_id,
+            carried_from: None,
+            carried: false,
+            reviewed_at: None,
+            reviewed_by: None,
+        }
+    }
+}
+
+row! {
+    /// A problem handled in a visit: in words first, or with its code.
+    note_runs NoteRun {
+        visit_id: Uuid,
+        code: Option<String>,
+        /// The title of its code, or the words it began with.
+        title: String,
+        position: i32,
+        id: Uuid,
+    }
+}
+
+row! {
+    /// Somebody looked through a list, and nothing of it changed since.
+    list_reviews ListReview {
+        person_id: Uuid,
+        list: codes::ReviewedList,
+        visit_id: Option<Uuid>,
+        reviewed_at: DateTime<Utc>,
+        reviewed_by: String,
     }
 }
 
@@ -129,6 +187,7 @@ row! {
 }
 
 row! {
+    /// A run of the note that has a code; read only, since the runs are what is written.
     visit_diagnoses VisitDiagnosis {
         visit_id: Uuid,
         code: String,

@@ -3,7 +3,7 @@
 use crate::arrival::own_stages;
 use crate::money::ledger;
 use crate::people::registration::{Registrations, has_address};
-use crate::rows::{Coverage, OwnStage, Person, Visit};
+use crate::rows::{Coverage, NoteRun, OwnStage, Person, Visit};
 use crate::visit_line::visits;
 use crate::{Conn, Result, charges, claims, coverage, orders, people, prescribing};
 use chrono::NaiveDate;
@@ -85,10 +85,10 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
     let mut balances = ledger::balances(conn, &ids).await?;
     let at_own = rows.iter().any(|v| v.own_stage_id.is_some());
     let own = if at_own { own_stages::all(conn).await? } else { vec![] };
-    let diagnoses: HashMap<Uuid, Vec<(Uuid, String)>> = {
-        use crate::schema::visit_diagnoses as d;
-        let found = d::table.filter(d::visit_id.eq_any(&ids)).order((d::visit_id, d::position));
-        under(found.select((d::visit_id, d::code)).load(conn).await?, |(visit, _): &(Uuid, String)| *visit)
+    let runs: HashMap<Uuid, Vec<NoteRun>> = {
+        use crate::schema::note_runs as r;
+        let found = r::table.filter(r::visit_id.eq_any(&ids)).order((r::visit_id, r::position));
+        under(found.select(NoteRun::as_select()).load(conn).await?, |run: &NoteRun| run.visit_id)
     };
     let services: HashMap<String, crate::rows::Service> =
         charges::services(conn).await?.into_iter().map(|s| (s.code.clone(), s)).collect();
@@ -112,7 +112,8 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
             None => coverage::counting(of(&policies, visit.person_id), visit.person_id, visit.day),
         }
         .cloned();
-        let codes: Vec<String> = of(&diagnoses, visit.id).iter().map(|(_, code)| code.clone()).collect();
+        let own_runs = of(&runs, visit.id);
+        let codes: Vec<String> = own_runs.iter().filter_map(|r| r.code.clone()).collect();
         let own_orders = of(&order_rows, visit.id);
         let own_scripts = of(&prescriptions, visit.id);
         let own_claims = of(&claim_rows, visit.id);
@@ -174,6 +175,7 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
                 }
             },
             diagnoses: codes.len(),
+            runs_without_code: own_runs.iter().filter(|r| r.code.is_none()).map(|r| r.title.clone()).collect(),
             orders_without_diagnosis: own_orders
                 .iter()
                 .filter(|o| !linked.contains(&o.id))

@@ -2,6 +2,7 @@
 
 import { useEffect, useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useWordOf } from '../../app/choices';
 import { useUndo } from '../../app/undo';
 import { Button, Field } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
@@ -9,6 +10,7 @@ import { Form, Refused } from '../../ui/Form';
 import { Mono, Notice, Row, Small, Spread, Table, Tag } from '../../ui/layout';
 import { space } from '../../ui/tokens';
 import { quickLine } from './queries';
+import { useWriting } from './writing';
 
 type Item = Schemas['Understood'];
 
@@ -72,7 +74,11 @@ function Examples({ onClose }: { onClose: () => void }) {
 }
 
 /** `main` makes Keep the filled button of the screen. */
-export function QuickLine({ visit, main }: { visit: string; main: boolean }) {
+export function QuickLine({ visit, chart, main }: { visit: string; chart: Schemas['ChartView']; main: boolean }) {
+  const { focus, flushAll } = useWriting();
+  const labels = useWordOf('noteParts');
+  const inRun = chart.runs.find((r) => r.id === focus?.run)?.title;
+  const into = focus && !chart.signature ? [labels(focus.part), inRun].filter(Boolean).join(' · ') : null;
   const [text, setText] = useState('');
   const [refused, setRefused] = useState<Item[]>([]);
   const [helps, setHelps] = useState(false);
@@ -90,7 +96,14 @@ export function QuickLine({ visit, main }: { visit: string; main: boolean }) {
   const [wanted, setWanted] = useState(false);
   const params = { path: { id: visit } };
   const keep = async () => {
-    const answer = await run(() => api.POST('/api/visits/{id}/quick-line', { params, body: { text, keep: true } }));
+    // What is written on at the end of a part goes after what is being typed there.
+    await flushAll();
+    const answer = await run(() =>
+      api.POST('/api/visits/{id}/quick-line', {
+        params,
+        body: { text, keep: true, part: focus?.part ?? null, run: focus?.run ?? null },
+      }),
+    );
     if (!answer) return;
     // What was typed on meanwhile stays, without what is kept by now.
     setText((now) => (now.startsWith(text) ? answer.left + now.slice(text.length) : now));
@@ -119,6 +132,7 @@ export function QuickLine({ visit, main }: { visit: string; main: boolean }) {
         <div style={{ flex: 1, minWidth: 0 }}>
           <Field
             label="Quick line"
+            hideLabel
             name="quick"
             value={text}
             onChange={(next) => {
@@ -126,7 +140,7 @@ export function QuickLine({ visit, main }: { visit: string; main: boolean }) {
               setRefused([]);
               setWanted(false);
             }}
-            placeholder="bp 128/82 hr 72; mother asthma; order cbc; fu 3mo bp"
+            placeholder="Quick line: bp 128/82 hr 72; mother asthma; order cbc; fu 3mo bp"
           />
         </div>
         <Button $kind={main ? 'filled' : undefined} type="submit" isDisabled={busy || text.trim() === ''}>
@@ -136,12 +150,7 @@ export function QuickLine({ visit, main }: { visit: string; main: boolean }) {
           What it understands
         </Button>
       </Row>
-      <Row
-        $gap={2}
-        aria-live="polite"
-        data-understood
-        style={{ minHeight: space(7), margin: `${space(1)} 0 ${space(3)}` }}
-      >
+      <Row $gap={2} aria-live="polite" data-understood style={{ minHeight: space(7), margin: `${space(1)} 0` }}>
         {shown.map((i, at) => (
           <Tag
             key={`${at} ${i.sentence}`}
@@ -150,12 +159,16 @@ export function QuickLine({ visit, main }: { visit: string; main: boolean }) {
             data-doubtful={i.doubtful}
             style={{ whiteSpace: 'normal' }}
           >
-            {i.kind === 'words' ? `words: ${i.sentence}` : i.sentence}
+            {i.kind === 'words' ? `words${into ? ` for ${into}` : ''}: ${i.sentence}` : i.sentence}
             {i.convertedFrom && ` (from ${i.convertedFrom})`}
             {i.notKept && i.kind !== 'words' && ` · ${i.notKept}`}
           </Tag>
         ))}
-        {!typed && <Small>Enter keeps what is understood; everything can be undone.</Small>}
+        {!typed && (
+          <Small>
+            Enter keeps what is understood; everything can be undone.{into && ` Plain words go to ${into}.`}
+          </Small>
+        )}
       </Row>
       {refused.map((i) => (
         <Notice key={i.sentence} $tone="brass" role="alert">

@@ -28,6 +28,14 @@ export const growth = (person: string) =>
     () => api.GET('/api/people/{id}/growth', of(person)),
   );
 
+/** What a part of the note said in the last note that had it. */
+export const lastTime = (id: string, at: { part: string; run: string | null }) =>
+  look(['last-time', id, at.run, at.part], [{ topic: 'note', id }], () =>
+    api.GET('/api/visits/{id}/note/{part}/last-time', {
+      params: { path: { id, part: at.part }, query: at.run ? { run: at.run } : {} },
+    }),
+  );
+
 /** How the quick line would be understood; nothing is kept. */
 export const quickLine = (id: string, text: string) =>
   look(['quick-line', id, text], [{ topic: 'visit', id }], () =>

@@ -1,14 +1,14 @@
-/** Prescribing: search, dose, the checks while it is typed, and sending with one signature. */
+/** Prescribing: dose, the checks while it is typed, and sending with one signature. */
 
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useWordOf } from '../../app/choices';
-import { useMay, useSession } from '../../app/session';
+import { useSession } from '../../app/session';
 import { Faults, Form, Refused } from '../../ui/Form';
-import { Button, Check, Choose, Field, Finder, Pick } from '../../ui/controls';
-import { Columns, Empty, Mono, Notice, Row, Sheet, Small, Spread, Stack, Tag } from '../../ui/layout';
+import { Button, Check, Choose, Field, Pick } from '../../ui/controls';
+import { Columns, Mono, Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { part } from '../../ui/tokens';
-import { prescriptionCheck, products } from './queries';
+import { prescriptionCheck } from './queries';
 
 type Chart = Schemas['ChartView'];
 type Product = Schemas['ProductView'];
@@ -29,16 +29,21 @@ function Warnings({ list }: { list: Warning[] }) {
   );
 }
 
-function Draft({
+/** A product being prescribed: dose, the checks while it is typed. */
+export function Draft({
   product,
   visit,
   chart,
+  under,
   onDone,
 }: {
   product: Product;
   visit: string;
   chart: Chart;
-  onDone: () => void;
+  /** The diagnosis of the run that it was begun in. */
+  under: string | null;
+  /** With the prescription that was added; without one when it was left. */
+  onDone: (added?: string) => void;
 }) {
   const [dose, setDose] = useState(String(product.dose));
   const [perDay, setPerDay] = useState(String(product.perDay));
@@ -46,7 +51,7 @@ function Draft({
   const [refills, setRefills] = useState('0');
   const [asNeeded, setAsNeeded] = useState(false);
   const only = chart.diagnoses.length === 1 ? chart.diagnoses[0]?.code : undefined;
-  const [diagnosis, setDiagnosis] = useState<string | null>(only ?? null);
+  const [diagnosis, setDiagnosis] = useState<string | null>(under ?? only ?? null);
   const { run, busy, refusal } = useDo();
   const number = (text: string) => (text.trim() === '' ? 0 : Number(text));
   const body = {
@@ -62,7 +67,8 @@ function Draft({
   const sane = [body.dose, body.perDay, body.days, body.refills].every(Number.isFinite);
   const check = useLook(prescriptionCheck(visit, body), sane);
   const add = async () => {
-    if (await run(() => api.POST('/api/visits/{id}/prescriptions', { ...path, body }))) onDone();
+    const added = await run(() => api.POST('/api/visits/{id}/prescriptions', { ...path, body }));
+    if (added) onDone(added.id);
   };
   return (
     <Form refusal={check.error ?? refusal} onSave={add}>
@@ -98,7 +104,7 @@ function Draft({
         <Refused />
         <Row>
           <Spread />
-          <Button onPress={onDone}>Leave</Button>
+          <Button onPress={() => onDone()}>Leave</Button>
           <Button type="submit" isDisabled={busy || !sane}>
             Add to the prescription
           </Button>
@@ -108,7 +114,8 @@ function Draft({
   );
 }
 
-function One({ item, chart, open }: { item: Schemas['Prescription']; chart: Chart; open: boolean }) {
+/** One prescription: what it says, what speaks against it, and sending it with one signature. */
+export function One({ item, chart, open }: { item: Schemas['Prescription']; chart: Chart; open: boolean }) {
   const { clinic } = useSession();
   const [pharmacy, setPharmacy] = useState<string | null>(clinic.pharmacies[0]?.id ?? null);
   const [reason, setReason] = useState('');
@@ -118,7 +125,7 @@ function One({ item, chart, open }: { item: Schemas['Prescription']; chart: Char
   const draft = item.state === 'draft';
   const wordOf = useWordOf('prescriptionStates');
   return (
-    <Sheet data-prescription={item.productCode}>
+    <div data-prescription={item.productCode}>
       <Stack>
         <Row>
           <strong>{item.medicine}</strong>
@@ -183,54 +190,6 @@ function One({ item, chart, open }: { item: Schemas['Prescription']; chart: Char
           </Faults>
         )}
       </Stack>
-    </Sheet>
-  );
-}
-
-export function Prescriptions({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) {
-  const visit = view.card.visit.id;
-  const may = useMay();
-  const open = may('write_note') && !chart.signature;
-  const [text, setText] = useState('');
-  const [product, setProduct] = useState<Product | null>(null);
-  const found = useLook(products(text), text.trim().length > 2);
-  return (
-    <Stack $gap={0}>
-      {open && (
-        <Sheet>
-          <h2>Prescribe</h2>
-          {product ? (
-            <Draft key={product.code} product={product} visit={visit} chart={chart} onDone={() => setProduct(null)} />
-          ) : (
-            <Finder
-              label="Find a medicine"
-              hideLabel
-              value={text}
-              onChange={setText}
-              placeholder="Three letters of an ingredient or brand; more words narrow it"
-              items={text.trim().length > 2 ? (found.data ?? []) : []}
-              keyOf={(x) => x.code}
-              textOf={(x) => x.brand}
-              onTake={(x) => {
-                setProduct(x);
-                setText('');
-              }}
-              render={(x) => (
-                <>
-                  {x.brand} <Mono>{x.strength}</Mono>{' '}
-                  <Small>
-                    {x.ingredients.join(', ')}, {x.form}
-                  </Small>
-                </>
-              )}
-            />
-          )}
-        </Sheet>
-      )}
-      {chart.prescriptions.map((item) => (
-        <One key={item.id} item={item} chart={chart} open={open} />
-      ))}
-      {chart.prescriptions.length === 0 && !open && <Empty>Nothing was prescribed at this visit.</Empty>}
-    </Stack>
+    </div>
   );
 }

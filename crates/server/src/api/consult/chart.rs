@@ -7,13 +7,13 @@ use crate::api::{DONE, Done};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use harbor_core::consult::{KnownList, Reaction, growth};
+use harbor_core::consult::{KnownList, Reaction, ReviewedList, growth};
 use harbor_core::fields::Faults;
 use harbor_core::orders::misfit;
 use harbor_core::prescribing::MedicineState;
 use harbor_store::consult::chart as store;
-use harbor_store::consult::histories;
 use harbor_store::consult::lists::NewMedicine;
+use harbor_store::consult::{histories, notes, runs};
 use harbor_store::rows::*;
 use harbor_store::visit_line::visits;
 use harbor_store::{Conn, orders, people, prescribing};
@@ -36,7 +36,11 @@ pub struct OrderView {
 #[serde(rename_all = "camelCase")]
 pub struct ChartView {
     person: PersonCard,
+    /// The problems handled, the main one first.
+    runs: Vec<NoteRun>,
     parts: Vec<WrittenPart>,
+    /// How much of the note stands word for word in earlier ones, in percent; told from 60 on.
+    mostly_carried: Option<u8>,
     signature: Option<NoteSignature>,
     addenda: Vec<Addendum>,
     measurements: Vec<Measurement>,
@@ -45,6 +49,8 @@ pub struct ChartView {
     problems: Vec<ListedProblem>,
     none_known: Vec<NoneKnown>,
     histories: Vec<HistoryView>,
+    /// Who looked through which list; a change of the list takes the mark away.
+    reviews: Vec<ListReview>,
     /// Whether growth is looked at: up to 20 years, and where nobody knows the age.
     growing: bool,
     diagnoses: Vec<VisitDiagnosis>,
@@ -84,10 +90,14 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
     let mut conn = state.store.reader().await?;
     let visit = visits::get(&mut conn, *id).await?;
     let person = people::get(&mut conn, visit.person_id).await?;
-    let diagnoses = store::diagnoses_of(&mut conn, *id).await?;
+    let diagnoses = runs::diagnoses_of(&mut conn, *id).await?;
+    let parts = notes::parts(&mut conn, *id).await?;
     Ok(Json(ChartView {
         person: PersonCard::of(&person, state.today()),
-        parts: store::parts(&mut conn, *id).await?,
+        runs: runs::runs_of(&mut conn, *id).await?,
+        mostly_carried: notes::mostly_carried(&mut conn, &parts).await?,
+        parts,
+        reviews: store::reviews_of(&mut conn, person.id).await?,
         signature: store::signature(&mut conn, *id).await?,
         addenda: store::addenda_of(&mut conn, *id).await?,
         measurements: store::measurements_of(&mut conn, person.id).await?,
@@ -263,6 +273,36 @@ pub async fn none_known(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<N
         .change(&me.actor(), state.now(), async |change| {
             people::get(change.conn(), *id).await?;
             change.state_none_known(*id, list).await?;
+            Ok(DONE)
+        })
+        .await
+}
+
+fn reviewed_list(code: &str) -> Result<ReviewedList, Problem> {
+    ReviewedList::from_code(code).ok_or_else(|| Problem::not_found("list"))
+}
+
+/// Marks a list of the person as looked through by whoever asks, in this visit.
+#[utoipa::path(put, path = "/api/visits/{id}/lists/{list}/reviewed", params(("id" = Uuid, Path), ("list" = String, Path)), responses((status = 200, body = ListReview)))]
+pub async fn review_list(state: Data<State>, me: Me, ids: Path<(Uuid, String)>) -> Answer<ListReview> {
+    let list = reviewed_list(&ids.1)?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(ids.0).await?;
+            Ok(Json(change.review_list(&visit, list).await?))
+        })
+        .await
+}
+
+#[utoipa::path(delete, path = "/api/visits/{id}/lists/{list}/reviewed", params(("id" = Uuid, Path), ("list" = String, Path)), responses((status = 200, body = Done), (status = 404, body = Problem)))]
+pub async fn take_review_back(state: Data<State>, me: Me, ids: Path<(Uuid, String)>) -> Answer<Done> {
+    let list = reviewed_list(&ids.1)?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(ids.0).await?;
+            change.take_review_of_list_back(&visit, list).await?;
             Ok(DONE)
         })
         .await

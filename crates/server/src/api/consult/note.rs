@@ -1,22 +1,21 @@
-//! Writing and signing a note, and its diagnoses.
+//! Writing a note by its parts, carrying what was said last time, reviewing, signing.
 
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
-use actix_web::web::{Data, Json, Path};
-use harbor_core::claims::{MOST_DIAGNOSES, TOO_MANY_DIAGNOSES};
-use harbor_core::consult::diagnoses::lasts;
-use harbor_core::consult::{NotePart as Part, PART_LIMIT, ProblemState, may_sign, signs};
+use actix_web::web::{Data, Json, Path, Query};
+use chrono::NaiveDate;
+use harbor_core::consult::runs::belongs_in_run;
+use harbor_core::consult::{NotePart as Part, PART_LIMIT, may_sign, signs};
 use harbor_core::fields;
 use harbor_core::visit_line::Mark;
-use harbor_store::consult::chart;
-use harbor_store::consult::lists::NewProblem;
+use harbor_store::codes;
+use harbor_store::consult::notes::{self, PartAt};
 use harbor_store::consult::signing::Seen;
-use harbor_store::rows::{Addendum, NoteSignature, Visit, WrittenPart};
+use harbor_store::rows::{Addendum, NoteSignature, WrittenPart};
 use harbor_store::visit_line::visits;
-use harbor_store::{Change, codes};
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -24,19 +23,111 @@ pub struct PartForm {
     body: String,
     /// The version that the writer has seen; 0 for a new part.
     version: i32,
+    /// The run that the part is of; nothing for a part of the whole note.
+    run: Option<Uuid>,
+}
+
+/// The part of a path, in its run.
+fn place(code: &str, run: Option<Uuid>) -> Result<PartAt, Problem> {
+    let part = Part::from_code(code).ok_or_else(|| Problem::not_found("part of a note"))?;
+    if run.is_some() && !belongs_in_run(part) {
+        return Err(Problem::field(part.code(), format!("{} is a part of the whole note.", part.label())));
+    }
+    Ok(PartAt { run, part })
 }
 
 #[utoipa::path(put, path = "/api/visits/{id}/note/{part}", params(("id" = Uuid, Path), ("part" = String, Path)), request_body = PartForm, responses((status = 200, body = WrittenPart), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn save(state: Data<State>, me: Me, path: Path<(Uuid, String)>, form: Json<PartForm>) -> Answer<WrittenPart> {
-    let part = Part::from_code(&path.1).ok_or_else(|| Problem::not_found("part of a note"))?;
-    let body = fields::prose(part.label(), &form.body, PART_LIMIT).map_err(|s| Problem::field(part.code(), s))?;
+    let at = place(&path.1, form.run)?;
+    let (part, body) = (at.part, &form.body);
+    let body = fields::prose(part.label(), body, PART_LIMIT).map_err(|s| Problem::field(part.code(), s))?;
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
             // Whoever writes and whoever signs wait for each other.
             let visit = change.lock_visit(path.0).await?;
-            let row = change.save_part(&visit, part, &body, form.version).await?;
+            let row = change.save_part(&visit, at, &body, form.version).await?;
             Ok(Json(row))
+        })
+        .await
+}
+
+/// What a part said last time.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct EarlierText {
+    visit_id: Uuid,
+    day: NaiveDate,
+    body: String,
+}
+
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct OfRun {
+    run: Option<Uuid>,
+}
+
+/// The text of a part in the last note that had it: for a run, in the last note of the same diagnosis. Empty when no note says anything.
+#[utoipa::path(get, path = "/api/visits/{id}/note/{part}/last-time", params(("id" = Uuid, Path), ("part" = String, Path), OfRun), responses((status = 200, body = Option<EarlierText>)))]
+pub async fn last_time(
+    state: Data<State>,
+    path: Path<(Uuid, String)>,
+    of: Query<OfRun>,
+) -> Answer<Option<EarlierText>> {
+    let at = place(&path.1, of.run)?;
+    let mut conn = state.store.reader().await?;
+    let visit = visits::get(&mut conn, path.0).await?;
+    let found = notes::last_time(&mut conn, &visit, at).await?;
+    Ok(Json(found.map(|e| EarlierText { visit_id: e.visit, day: e.day, body: e.body })))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct PartSeen {
+    /// The version that was seen; 0 for a part that is not there yet.
+    version: i32,
+    run: Option<Uuid>,
+}
+
+/// Begins an empty part with what it said last time; it looks carried until somebody touches or reviews it.
+#[utoipa::path(post, path = "/api/visits/{id}/note/{part}/carried", params(("id" = Uuid, Path), ("part" = String, Path)), request_body = PartSeen, responses((status = 200, body = WrittenPart), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn carry(
+    state: Data<State>,
+    me: Me,
+    path: Path<(Uuid, String)>,
+    form: Json<PartSeen>,
+) -> Answer<WrittenPart> {
+    let at = place(&path.1, form.run)?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(path.0).await?;
+            Ok(Json(change.carry_part(&visit, at, form.version).await?))
+        })
+        .await
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct PartReview {
+    version: i32,
+    run: Option<Uuid>,
+    /// False takes one's own mark back.
+    reviewed: bool,
+}
+
+/// Marks a part as reviewed by whoever asks, in the version that was seen. Writing in it takes the mark away.
+#[utoipa::path(put, path = "/api/visits/{id}/note/{part}/reviewed", params(("id" = Uuid, Path), ("part" = String, Path)), request_body = PartReview, responses((status = 200, body = WrittenPart), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn review(
+    state: Data<State>,
+    me: Me,
+    path: Path<(Uuid, String)>,
+    form: Json<PartReview>,
+) -> Answer<WrittenPart> {
+    let at = place(&path.1, form.run)?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(path.0).await?;
+            Ok(Json(change.review_part(&visit, at, form.version, form.reviewed).await?))
         })
         .await
 }
@@ -46,6 +137,7 @@ pub async fn save(state: Data<State>, me: Me, path: Path<(Uuid, String)>, form: 
 pub struct SeenPart {
     part: codes::NotePart,
     version: i32,
+    run: Option<Uuid>,
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -61,7 +153,7 @@ pub async fn sign(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SignNot
         .change(&me.actor(), state.now(), async |change| {
             let visit = change.lock_visit(*id).await?;
             signs(&visit.clinician_id, &me.staff.id).map_err(|s| Problem::refused("not-yours", s))?;
-            let rows = chart::parts(change.conn(), *id).await?;
+            let rows = notes::parts(change.conn(), *id).await?;
             let parts: Vec<(Part, &str)> = rows.iter().map(|r| (*r.part, r.body.as_str())).collect();
             may_sign(&parts, change.has_reached(*id, Mark::Seen).await?)
                 .map_err(|s| Problem::refused("not-ready", s))?;
@@ -75,7 +167,8 @@ pub async fn sign(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SignNot
                     return Err(Problem::refused("not-ready", blocker.sentence.clone()));
                 }
             }
-            let seen: Vec<Seen> = form.seen.iter().map(|p| Seen { part: *p.part, version: p.version }).collect();
+            let at = |p: &SeenPart| PartAt { run: p.run, part: *p.part };
+            let seen: Vec<Seen> = form.seen.iter().map(|p| Seen { at: at(p), version: p.version }).collect();
             let row = change.sign_note(&visit, &seen).await?;
             Ok(Json(row))
         })
@@ -102,67 +195,6 @@ pub async fn addendum(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Add
             }
             let row = change.add_addendum(&visit, &body).await?;
             Ok(Json(row))
-        })
-        .await
-}
-
-#[derive(Debug, Deserialize, ToSchema)]
-pub struct DiagnosesForm {
-    /// Codes in their order, the main one first.
-    codes: Vec<String>,
-}
-
-/// What the release says of the codes together.
-#[derive(Debug, Serialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct DiagnosesAnswer {
-    advice: Vec<String>,
-    stops: Vec<String>,
-}
-
-/// Sets the diagnoses of a visit, in their order; those that last join the person's problems.
-pub async fn diagnose(change: &mut Change<'_>, visit: &Visit, wanted: &[(String, String)]) -> Result<(), Problem> {
-    if wanted.len() > MOST_DIAGNOSES {
-        return Err(Problem::field("codes", TOO_MANY_DIAGNOSES));
-    }
-    if change.has_reached(visit.id, Mark::Charged).await? {
-        return Err(Problem::refused("charged", "The charges are completed; correct the claim instead."));
-    }
-    change.set_diagnoses(visit, wanted).await?;
-    for (code, title) in wanted.iter().filter(|(code, _)| lasts(code)) {
-        let state = ProblemState::Active;
-        let new = NewProblem { code, title, state, since: "", visit: Some(visit.id) };
-        change.add_problem(visit.person_id, &new).await?;
-    }
-    Ok(())
-}
-
-#[utoipa::path(put, path = "/api/visits/{id}/diagnoses", params(("id" = Uuid, Path)), request_body = DiagnosesForm, responses((status = 200, body = DiagnosesAnswer), (status = 422, body = Problem)))]
-pub async fn set_diagnoses(
-    state: Data<State>,
-    me: Me,
-    id: Path<Uuid>,
-    form: Json<DiagnosesForm>,
-) -> Answer<DiagnosesAnswer> {
-    let mut wanted: Vec<(String, String)> = Vec::new();
-    for code in &form.codes {
-        let found = state.tables.diagnoses.resolve(code).map_err(|e| Problem::field("codes", e.to_string()))?;
-        if wanted.iter().any(|(c, _)| *c == found.code) {
-            return Err(Problem::field("codes", format!("{} stands here already.", found.code)));
-        }
-        wanted.push((found.code, found.title));
-    }
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            let visit = change.lock_visit(*id).await?;
-            diagnose(change, &visit, &wanted).await?;
-            let codes: Vec<&str> = wanted.iter().map(|(c, _)| c.as_str()).collect();
-            let (stops, advice): (Vec<_>, Vec<_>) =
-                state.tables.diagnoses.check_together(&codes).into_iter().partition(|f| f.stops_billing);
-            let said =
-                |list: Vec<harbor_core::consult::diagnoses::Finding>| list.into_iter().map(|f| f.sentence).collect();
-            Ok(Json(DiagnosesAnswer { advice: said(advice), stops: said(stops) }))
         })
         .await
 }

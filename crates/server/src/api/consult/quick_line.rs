@@ -10,9 +10,11 @@ use actix_web::http::StatusCode;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::consult::measurements::{Measure, Tenths};
 use harbor_core::consult::quick_line::{Item, Known, understand_with_source};
+use harbor_core::consult::runs::belongs_in_run;
 use harbor_core::house::permissions::Permission;
 use harbor_core::people::Sex;
 use harbor_store::consult::chart;
+use harbor_store::consult::notes::PartAt;
 use harbor_store::rows::{Person, Visit};
 use harbor_store::visit_line::visits;
 use harbor_store::{codes, people};
@@ -26,6 +28,9 @@ pub struct QuickLine {
     text: String,
     /// False only reads the line back.
     keep: bool,
+    /// The part of the note that has the focus: plain words are written in it, and a diagnosis joins its run.
+    part: Option<codes::NotePart>,
+    run: Option<Uuid>,
 }
 
 /// One thing that was understood.
@@ -79,6 +84,7 @@ pub enum Kept {
     /// A sentence at the end of a part of the note.
     Written {
         part: codes::NotePart,
+        run: Option<Uuid>,
         sentence: String,
     },
 }
@@ -158,11 +164,12 @@ pub async fn quick_line(state: Data<State>, me: Me, id: Path<Uuid>, line: Json<Q
     }
     if line.keep {
         let (state, me) = (&state, &me);
+        let focus = line.part.map(|part| PartAt { run: line.run.filter(|_| belongs_in_run(*part)), part: *part });
         let (kept, refused) = state
             .store
             .change(&me.actor(), state.now(), async |change| {
                 let visit = change.lock_visit(*id).await?;
-                let mut keeping = Keeping { state, me, visit, change, done: vec![] };
+                let mut keeping = Keeping { state, me, visit, change, done: vec![], focus };
                 let mut refused: Vec<(usize, String)> = Vec::new();
                 // Diagnoses first: orders and prescriptions lie under them.
                 let mut order: Vec<usize> = (0..items.len()).collect();

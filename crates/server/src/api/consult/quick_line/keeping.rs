@@ -3,18 +3,21 @@
 use super::{Kept, allowed};
 use crate::access::Me;
 use crate::api::consult::histories::{detail_of, said};
-use crate::api::consult::note::diagnose;
+use crate::api::consult::runs::diagnose;
 use crate::api::orders::{draft as draft_order, open_visit};
 use crate::api::prescribing::draft as draft_prescription;
 use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::consult::NotePart as Part;
 use harbor_core::consult::quick_line::{Item, Prescribed};
+use harbor_core::house::permissions::Permission;
 use harbor_core::prescribing::lane;
 use harbor_core::visit_line::Mark;
 use harbor_store::Change;
-use harbor_store::consult::chart::{self, NewMeasurement};
+use harbor_store::consult::chart::NewMeasurement;
 use harbor_store::consult::lists::{NewMedicine, NewProblem};
+use harbor_store::consult::notes::{self, PartAt};
+use harbor_store::consult::runs;
 use harbor_store::rows::Visit;
 
 pub struct Keeping<'a, 'c, 'd> {
@@ -23,6 +26,8 @@ pub struct Keeping<'a, 'c, 'd> {
     pub visit: Visit,
     pub change: &'c mut Change<'d>,
     pub done: Vec<Kept>,
+    /// The part of the note that has the focus.
+    pub focus: Option<PartAt>,
 }
 
 impl Keeping<'_, '_, '_> {
@@ -93,11 +98,20 @@ impl Keeping<'_, '_, '_> {
             }
             Item::Order { code, .. } => self.order(code).await?,
             Item::Prescription(p) => self.prescription(p).await?,
-            Item::Referral { .. } | Item::FollowUp { .. } => self.write(Part::Plan, item.in_words()).await?,
+            Item::Referral { .. } | Item::FollowUp { .. } => {
+                let at = self.plan().await?;
+                self.write(at, item.in_words()).await?;
+            }
             Item::Template(_) | Item::Questionnaire(_) => {
                 return Err(Problem::refused("not-here", "This is not opened from the line yet."));
             }
-            Item::Words(_) => return Err(Problem::refused("words", "These are words; write them in the note.")),
+            Item::Words(words) => match self.focus {
+                Some(at) => {
+                    allowed(self.me, Permission::WriteNote)?;
+                    self.write(at, words.clone()).await?;
+                }
+                None => return Err(Problem::refused("words", "These are words; write them in the note.")),
+            },
         }
         Ok(())
     }
@@ -118,13 +132,14 @@ impl Keeping<'_, '_, '_> {
             return Err(Problem::refused("known", format!("{} stands here already.", found.code)));
         }
         wanted.push((found.code.clone(), found.title));
-        diagnose(self.change, &self.visit, &wanted).await?;
+        let into = self.focus.and_then(|at| at.run);
+        diagnose(self.change, &self.visit, &wanted, into).await?;
         self.done.push(Kept::Diagnosis { code: found.code });
         Ok(())
     }
 
     async fn listed(&mut self) -> Result<Vec<(String, String)>, Problem> {
-        let rows = chart::diagnoses_of(self.change.conn(), self.visit.id).await?;
+        let rows = runs::diagnoses_of(self.change.conn(), self.visit.id).await?;
         Ok(rows.into_iter().map(|d| (d.code, d.title)).collect())
     }
 
@@ -147,14 +162,23 @@ impl Keeping<'_, '_, '_> {
         Ok(())
     }
 
+    /// The plan that a sentence belongs in: that of the run in focus, or of the main one.
+    async fn plan(&mut self) -> Result<PartAt, Problem> {
+        let run = match self.focus.and_then(|at| at.run) {
+            Some(run) => Some(run),
+            None => runs::runs_of(self.change.conn(), self.visit.id).await?.first().map(|run| run.id),
+        };
+        Ok(PartAt { run, part: Part::Plan })
+    }
+
     /// Adds a sentence to a part of the note.
-    async fn write(&mut self, part: Part, sentence: String) -> Result<(), Problem> {
+    async fn write(&mut self, at: PartAt, sentence: String) -> Result<(), Problem> {
         self.unsigned().await?;
-        let before = chart::parts(self.change.conn(), self.visit.id).await?.into_iter().find(|p| p.part == part);
+        let before = notes::parts(self.change.conn(), self.visit.id).await?.into_iter().find(|p| p.place() == at);
         let (body, version) = before.map(|p| (p.body, p.version)).unwrap_or_default();
         let body = [body.trim_end(), &sentence].join("\n").trim_start().to_owned();
-        self.change.save_part(&self.visit, part, &body, version).await?;
-        self.done.push(Kept::Written { part: part.into(), sentence });
+        self.change.save_part(&self.visit, at, &body, version).await?;
+        self.done.push(Kept::Written { part: at.part.into(), run: at.run, sentence });
         Ok(())
     }
 }

@@ -2,14 +2,15 @@
 
 use super::{Kept, allowed};
 use crate::access::Me;
-use crate::api::consult::note::diagnose;
+use crate::api::consult::runs::diagnose;
 use crate::api::{DONE, Done};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::house::permissions::Permission;
 use harbor_core::prescribing::{PrescriptionEvent, PrescriptionState};
-use harbor_store::consult::{chart, histories};
+use harbor_store::consult::notes::{self, PartAt};
+use harbor_store::consult::{chart, histories, runs};
 use harbor_store::rows::Visit;
 use harbor_store::{Change, orders, prescribing};
 use serde::Deserialize;
@@ -69,10 +70,10 @@ async fn take_one_back(change: &mut Change<'_>, me: &Me, visit: &Visit, kept: &K
             change.strike_measurement(*id, visit).await?;
         }
         Kept::Diagnosis { code } => {
-            let mut rest = chart::diagnoses_of(change.conn(), visit.id).await?;
+            let mut rest = runs::diagnoses_of(change.conn(), visit.id).await?;
             rest.retain(|d| d.code != *code);
             let rest: Vec<(String, String)> = rest.into_iter().map(|d| (d.code, d.title)).collect();
-            diagnose(change, visit, &rest).await?;
+            diagnose(change, visit, &rest, None).await?;
         }
         Kept::Problem { id } => {
             let by = chart::problems_of(change.conn(), person).await?.into_iter().find(|p| p.id == *id);
@@ -115,13 +116,14 @@ async fn take_one_back(change: &mut Change<'_>, me: &Me, visit: &Visit, kept: &K
             change.place_prescription(*id, None).await?;
             change.prescription_happened(*id, PrescriptionEvent::Stopped).await?;
         }
-        Kept::Written { part, sentence } => {
-            let row = chart::parts(change.conn(), visit.id).await?.into_iter().find(|p| p.part == *part);
+        Kept::Written { part, run, sentence } => {
+            let at = PartAt { run: *run, part: **part };
+            let row = notes::parts(change.conn(), visit.id).await?.into_iter().find(|p| p.place() == at);
             let row = row.ok_or_else(|| Problem::not_found("part of the note"))?;
             let Some(body) = row.body.strip_suffix(sentence.as_str()) else {
                 return Err(Problem::refused("written-on", "Somebody wrote on after it; change it in the note."));
             };
-            change.save_part(visit, **part, body.trim_end(), row.version).await?;
+            change.save_part(visit, at, body.trim_end(), row.version).await?;
         }
     }
     Ok(())

@@ -1,4 +1,4 @@
-/** Measurements, allergies, medicines and histories of whoever is being roomed. */
+/** The lists of a person as they are looked through and changed in a visit: measurements, allergies, medicines, problems. */
 
 import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
@@ -8,12 +8,10 @@ import { useMay, useSession } from '../../app/session';
 import { useUndo } from '../../app/undo';
 import { useTimes } from '../../app/words';
 import { Button, Choose, Field, Finder } from '../../ui/controls';
-import { Columns, Mono, Row, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { Columns, Mono, Row, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { Trend } from '../../ui/Trend';
 import { part } from '../../ui/tokens';
 import { products } from '../prescribing/queries';
-import { Growth } from './Growth';
-import { Histories } from './Histories';
 import { standingTone } from './QuickLine';
 
 type Chart = Schemas['ChartView'];
@@ -107,7 +105,7 @@ function useNoneKnown(person: string, run: ReturnType<typeof useDo>['run']) {
   };
 }
 
-function Allergies({ chart }: { chart: Chart }) {
+export function Allergies({ chart }: { chart: Chart }) {
   const person = chart.person.id;
   const may = useMay();
   const [substance, setSubstance] = useState('');
@@ -182,7 +180,7 @@ function Allergies({ chart }: { chart: Chart }) {
   );
 }
 
-function Medicines({ chart }: { chart: Chart }) {
+export function Medicines({ chart }: { chart: Chart }) {
   const person = chart.person.id;
   const may = useMay();
   const [text, setText] = useState('');
@@ -254,7 +252,7 @@ function Medicines({ chart }: { chart: Chart }) {
 }
 
 /** What stays with somebody; a statement when there is none. */
-function Problems({ chart }: { chart: Chart }) {
+export function Problems({ chart }: { chart: Chart }) {
   const may = useMay();
   const { run, busy } = useDo();
   const stateWord = useWordOf('problemStates');
@@ -281,41 +279,6 @@ function Problems({ chart }: { chart: Chart }) {
             </Button>
           )}
         </Row>
-      )}
-    </Stack>
-  );
-}
-
-export function Rooming({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) {
-  return (
-    <Stack $gap={0}>
-      <Sheet>
-        <h2>Measurements</h2>
-        <Measurements chart={chart} visit={view.card.visit.id} />
-      </Sheet>
-      <Columns $min={part.pane}>
-        <Sheet>
-          <h2>Allergies</h2>
-          <Allergies chart={chart} />
-        </Sheet>
-        <Sheet>
-          <h2>Medicines now</h2>
-          <Medicines chart={chart} />
-        </Sheet>
-        <Sheet>
-          <h2>Problems</h2>
-          <Problems chart={chart} />
-        </Sheet>
-        <Sheet>
-          <h2>History</h2>
-          <Histories person={chart.person.id} histories={chart.histories} />
-        </Sheet>
-      </Columns>
-      {chart.growing && (
-        <Sheet>
-          <h2>Growth</h2>
-          <Growth person={chart.person.id} />
-        </Sheet>
       )}
     </Stack>
   );

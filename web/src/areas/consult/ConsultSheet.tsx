@@ -1,0 +1,196 @@
+/** The sheet of a visit: facts on top, the note as a document that grows by runs, one signature under all of it. */
+
+import { useNavigate } from 'react-router';
+import { type KeyboardEvent, useState } from 'react';
+import { api, type Schemas, useDo } from '../../api/client';
+import { useKeys } from '../../app/keys';
+import { useMay, useSession } from '../../app/session';
+import { useTimes } from '../../app/words';
+import { Form, Refused } from '../../ui/Form';
+import { Button, Field } from '../../ui/controls';
+import { Notice, Row, Sheet, Small, Spread, Stack, Tag } from '../../ui/layout';
+import styled from 'styled-components';
+import { hair, space } from '../../ui/tokens';
+import { Facts } from './Facts';
+import { PartField, PartRead, PartRow } from './PartField';
+import { Runs } from './Runs';
+import { useWriting } from './writing';
+
+type Chart = Schemas['ChartView'];
+
+/** The parts of the note as a whole: before the runs, and after them; those that only older notes have are shown when written. */
+const before: [Schemas['NotePart'], string, string][] = [
+  ['reason', 'Reason', 'Why the patient comes'],
+  ['history', 'History', ''],
+  ['past_history', 'Past history', 'Past, family and social history in words'],
+  ['systems', 'Systems', 'Review of systems'],
+  ['examination', 'Examination', 'General examination'],
+];
+const after: [Schemas['NotePart'], string, string][] = [
+  ['assessment', 'Assessment', ''],
+  ['plan', 'Plan', ''],
+  ['procedures', 'Procedures', 'Procedures done'],
+  ['advice', 'Advice', 'What the patient was advised'],
+];
+/** Written in a run as soon as there is one. */
+const ofRuns: Schemas['NotePart'][] = ['history', 'assessment', 'plan'];
+
+const Rule = styled.hr`
+  margin: ${space(3)} 0;
+  border: 0;
+  border-top: ${hair};
+`;
+
+/** Brings a field of the sheet into focus. */
+const focusOn = (selector: string) => {
+  const found = document.querySelector<HTMLElement>(selector);
+  found?.scrollIntoView({ block: 'nearest' });
+  found?.focus();
+};
+const quickLine = () => focusOn("input[name='quick']");
+const anotherProblem = () => focusOn('#another-problem input');
+
+function Signing({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) {
+  const { me } = useSession();
+  const may = useMay();
+  const { run, busy, refusal } = useDo();
+  const { writers, flushAll } = useWriting();
+  const navigate = useNavigate();
+  const visit = view.card.visit;
+  const path = { params: { path: { id: visit.id } } };
+  // One signature for the note and for the orders that were laid beside it; it says so.
+  const drafts = chart.orders.filter((o) => o.order.state === 'draft').length;
+  const sign = async () => {
+    // Whatever is still being typed is saved first; what cannot be saved says so at its part.
+    if (!(await flushAll())) return;
+    // What is signed is what was seen: the versions on this screen, and nothing that came in meanwhile.
+    const shown = [...writers.values()].map(({ at, version }) => ({ ...at, version: version() }));
+    const others = chart.parts
+      .map(({ part, runId, version }) => ({ part, run: runId ?? null, version }))
+      .filter((o) => !shown.some((s) => s.part === o.part && s.run === o.run));
+    const seen = [...shown.filter((s) => s.version > 0), ...others];
+    if (drafts > 0 && !(await run(() => api.POST('/api/visits/{id}/orders/send', path)))) return;
+    const signed = await run(() => api.POST('/api/visits/{id}/sign', { ...path, body: { seen } }));
+    // What comes after a signed note are its charges.
+    if (signed && may('edit_charges')) void navigate(`/visits/${visit.id}/charges`);
+  };
+  return (
+    <Stack $gap={2} style={{ marginTop: space(3) }}>
+      {chart.mostlyCarried != null && (
+        <Notice $tone="brass" data-mostly-carried>
+          {chart.mostlyCarried} % of this note stands word for word in earlier ones.
+        </Notice>
+      )}
+      {refusal && (
+        <Notice $tone="coral" role="alert">
+          {refusal.message}
+        </Notice>
+      )}
+      <Row>
+        <Small>Signing fixes the note; later changes are dated addenda.</Small>
+        <Spread />
+        {drafts > 0 && (
+          <Button isDisabled={busy} onPress={() => void run(() => api.POST('/api/visits/{id}/orders/send', path))}>
+            Sign and send {drafts}
+          </Button>
+        )}
+        <Button $kind="filled" onPress={() => void sign()} isDisabled={busy || visit.clinicianId !== me.staff.id}>
+          Sign the note{drafts > 0 && ` and send ${drafts} ${drafts === 1 ? 'order' : 'orders'}`}
+        </Button>
+      </Row>
+    </Stack>
+  );
+}
+
+function Addenda({ chart, visit }: { chart: Chart; visit: string }) {
+  const times = useTimes();
+  const may = useMay();
+  const [text, setText] = useState('');
+  const { run, busy, refusal } = useDo();
+  const add = async () => {
+    const params = { path: { id: visit } };
+    if (await run(() => api.POST('/api/visits/{id}/addenda', { params, body: { body: text } }))) setText('');
+  };
+  return (
+    <>
+      {chart.addenda.map((a) => (
+        <PartRow key={a.id}>
+          <div>Addendum</div>
+          <div>
+            <Small>
+              {a.addedBy}, {times.full(a.addedAt)} {times.time(a.addedAt)}
+            </Small>
+            <p style={{ whiteSpace: 'pre-wrap' }}>{a.body}</p>
+          </div>
+        </PartRow>
+      ))}
+      {may('write_note') && (
+        <Form refusal={refusal} onSave={add}>
+          <Field label="Addendum" value={text} onChange={setText} lines={2} name="body" />
+          <Refused />
+          <Row>
+            <Spread />
+            <Button type="submit" isDisabled={busy || text.trim() === ''}>
+              Add addendum
+            </Button>
+          </Row>
+        </Form>
+      )}
+    </>
+  );
+}
+
+export function ConsultSheet({ view, chart, place }: { view: Schemas['VisitView']; chart: Chart; place: string }) {
+  const may = useMay();
+  const times = useTimes();
+  const visit = view.card.visit;
+  const writes = may('write_note');
+  const open = writes && !chart.signature;
+  const charged = view.card.line.marks.some((m) => m.mark === 'charged' && m.at != null);
+  useKeys({ q: quickLine, n: anotherProblem });
+  const keys = (event: KeyboardEvent) => {
+    const act = event.altKey ? { q: quickLine, n: anotherProblem }[event.key.toLowerCase()] : undefined;
+    if (!act) return;
+    event.preventDefault();
+    act();
+  };
+  const saved = (of: Schemas['NotePart']) => chart.parts.find((x) => x.part === of && (x.runId ?? null) === null);
+  const field = ([id, label, invite]: (typeof before)[number]) => {
+    if (ofRuns.includes(id) && !saved(id)?.body) return null;
+    return open ? (
+      <PartField
+        key={id}
+        visit={visit.id}
+        at={{ part: id, run: null }}
+        label={label}
+        invite={invite}
+        saved={saved(id)}
+      />
+    ) : (
+      <PartRead key={id} label={label} saved={saved(id)} />
+    );
+  };
+  return (
+    <Stack $gap={0} onKeyDown={keys} data-sheet>
+      <Sheet>
+        <Facts key={place} chart={chart} visit={visit.id} first={writes && place !== 'rooming' ? null : 'measured'} />
+        <Rule />
+        {chart.signature ? (
+          <Row style={{ marginBottom: space(2) }}>
+            <Tag $tone="kelp">✓ signed</Tag>
+            <Small>
+              {chart.signature.signedBy}, {times.full(chart.signature.signedAt)} {times.time(chart.signature.signedAt)}
+            </Small>
+          </Row>
+        ) : (
+          !writes && <Small>The note is not signed yet.</Small>
+        )}
+        {before.map(field)}
+        <Runs visit={visit.id} chart={chart} open={open} fixed={!writes || charged} />
+        {after.map(field)}
+        {chart.signature && <Addenda chart={chart} visit={visit.id} />}
+        {open && <Signing view={view} chart={chart} />}
+      </Sheet>
+    </Stack>
+  );
+}

@@ -1,0 +1,195 @@
+/** The margin of a run: the orders and prescriptions that lie under its diagnosis, opened and changed in place. */
+
+import { useState } from 'react';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useWordOf } from '../../app/choices';
+import { Button, Finder } from '../../ui/controls';
+import { Mono, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { Chip, OrderChip } from '../orders/OrderChip';
+import { labTests } from '../orders/queries';
+import { Draft, One } from '../prescribing/Prescriptions';
+import { products } from '../prescribing/queries';
+
+type Chart = Schemas['ChartView'];
+type Product = Schemas['ProductView'];
+
+/** What is open below the words of a run. */
+export type Opened = { order: true } | { prescribe: true } | { prescription: string } | null;
+
+export function Margin(p: {
+  chart: Chart;
+  /** The code of the run; null for what lies under no diagnosis. */
+  code: string | null;
+  open: boolean;
+  opened: Opened;
+  setOpened: (opened: Opened) => void;
+}) {
+  const wordOf = useWordOf('prescriptionStates');
+  const orders = p.chart.orders.filter((o) => (p.code === null ? o.codes.length === 0 : o.codes.includes(p.code)));
+  const scripts = p.chart.prescriptions.filter((x) => (x.diagnosis ?? null) === p.code);
+  return (
+    <Stack $gap={1}>
+      {orders.map((o) => (
+        <OrderChip key={o.order.id} order={o} chart={p.chart} open={p.open} />
+      ))}
+      {scripts.map((x) => (
+        <Chip key={x.id} data-script={x.productCode} data-sent={x.state !== 'draft'}>
+          <Row $gap={2} style={{ flexWrap: 'nowrap' }}>
+            <Button
+              $kind="quiet"
+              aria-expanded={p.opened !== null && 'prescription' in p.opened && p.opened.prescription === x.id}
+              onPress={() => p.setOpened({ prescription: x.id })}
+            >
+              {x.medicine}
+            </Button>
+            <Spread />
+            <Small style={{ whiteSpace: 'nowrap' }}>{wordOf(x.state)}</Small>
+          </Row>
+          <Small>{x.instructions}</Small>
+        </Chip>
+      ))}
+      {p.open && p.code !== null && (
+        <Row $gap={1}>
+          <Button $kind="quiet" onPress={() => p.setOpened({ order: true })}>
+            Order
+          </Button>
+          <Button $kind="quiet" onPress={() => p.setOpened({ prescribe: true })}>
+            Prescribe
+          </Button>
+        </Row>
+      )}
+    </Stack>
+  );
+}
+
+function OrderHere({ visit, code, close }: { visit: string; code: string | null; close: () => void }) {
+  const [text, setText] = useState('');
+  const { run, refusal } = useDo();
+  const found = useLook(labTests(text), text.trim().length > 0);
+  return (
+    <Stack $gap={2}>
+      <Finder
+        label="Find a test"
+        autoFocus
+        value={text}
+        onChange={setText}
+        placeholder="Name, short name or code: potassium, lipids, A1c; Enter on nothing closes"
+        items={text.trim().length > 0 ? (found.data ?? []) : []}
+        keyOf={(t) => t.code}
+        textOf={(t) => t.name}
+        onBlank={close}
+        onTake={(t) => {
+          setText('');
+          void run(() =>
+            api.POST('/api/visits/{id}/orders', {
+              params: { path: { id: visit } },
+              body: { tests: [t.code], under: code },
+            }),
+          );
+        }}
+        render={(t) => (
+          <>
+            {t.name}{' '}
+            <Small>
+              {t.short} · {t.specimen} · <Mono>{t.loinc}</Mono>
+            </Small>
+          </>
+        )}
+      />
+      {refusal && (
+        <Notice $tone="coral" role="alert">
+          {refusal.message}
+        </Notice>
+      )}
+    </Stack>
+  );
+}
+
+function PrescribeHere(p: {
+  visit: string;
+  chart: Chart;
+  code: string | null;
+  close: () => void;
+  show: (prescription: string) => void;
+}) {
+  const [text, setText] = useState('');
+  const [product, setProduct] = useState<Product | null>(null);
+  const found = useLook(products(text), text.trim().length > 2);
+  if (product)
+    return (
+      <Draft
+        key={product.code}
+        product={product}
+        visit={p.visit}
+        chart={p.chart}
+        under={p.code}
+        onDone={(added) => (added ? p.show(added) : p.close())}
+      />
+    );
+  return (
+    <Finder
+      label="Find a medicine"
+      autoFocus
+      value={text}
+      onChange={setText}
+      placeholder="Three letters of an ingredient or brand; more words narrow it"
+      items={text.trim().length > 2 ? (found.data ?? []) : []}
+      keyOf={(x) => x.code}
+      textOf={(x) => x.brand}
+      onBlank={p.close}
+      onTake={(x) => {
+        setProduct(x);
+        setText('');
+      }}
+      render={(x) => (
+        <>
+          {x.brand} <Mono>{x.strength}</Mono>{' '}
+          <Small>
+            {x.ingredients.join(', ')}, {x.form}
+          </Small>
+        </>
+      )}
+    />
+  );
+}
+
+/** What was opened in a run, in its place; Esc closes it, and what was typed elsewhere stays. */
+export function OpenedHere(p: {
+  visit: string;
+  chart: Chart;
+  code: string | null;
+  open: boolean;
+  opened: Opened;
+  setOpened: (opened: Opened) => void;
+}) {
+  const close = () => p.setOpened(null);
+  if (p.opened === null) return null;
+  const { opened } = p;
+  const item = 'prescription' in opened ? p.chart.prescriptions.find((x) => x.id === opened.prescription) : undefined;
+  return (
+    <Stack
+      onKeyDown={(event) => {
+        if (event.key === 'Escape') close();
+      }}
+    >
+      <Row style={{ alignItems: 'start', flexWrap: 'nowrap' }}>
+        <div style={{ flex: 1, minWidth: 0 }}>
+          {'order' in opened && <OrderHere visit={p.visit} code={p.code} close={close} />}
+          {'prescribe' in opened && (
+            <PrescribeHere
+              visit={p.visit}
+              chart={p.chart}
+              code={p.code}
+              close={close}
+              show={(prescription) => p.setOpened({ prescription })}
+            />
+          )}
+          {item && <One item={item} chart={p.chart} open={p.open} />}
+        </div>
+        <Button $kind="quiet" aria-label="Close what is open here" onPress={close}>
+          ✕
+        </Button>
+      </Row>
+    </Stack>
+  );
+}

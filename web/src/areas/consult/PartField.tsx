@@ -1,0 +1,210 @@
+/** One part of a note as it is written: it saves itself, says in which state it is, from where it was carried and who reviewed it. */
+
+import { useQueryClient } from '@tanstack/react-query';
+import { type KeyboardEvent, useEffect, useRef, useState } from 'react';
+import styled from 'styled-components';
+import { api, change, type Schemas, useDo, useLook } from '../../api/client';
+import { useDraft } from '../../app/useDraft';
+import { useTimes } from '../../app/words';
+import { Button, Words } from '../../ui/controls';
+import { Notice, Row, Small, Stack } from '../../ui/layout';
+import { color, part, phone, size, space, stroke } from '../../ui/tokens';
+import { lastTime } from './queries';
+import { keyOf, type PartAt, useWriting } from './writing';
+
+type Part = Schemas['WrittenPart'];
+
+/** A label in the gutter, the words in one measure. */
+export const PartRow = styled.div`
+  display: grid;
+  grid-template-columns: ${part.gutter} minmax(0, 1fr);
+  gap: ${space(2)};
+  align-items: start;
+  max-width: ${part.measure};
+  > :first-child {
+    padding-top: ${space(1)};
+    font-size: ${size.small};
+    color: ${color.quiet};
+  }
+  &[data-carried='true'] textarea {
+    color: ${color.quiet};
+    border-left: ${stroke.edge} dashed ${color.brass};
+  }
+  @media (max-width: ${phone}) {
+    grid-template-columns: minmax(0, 1fr);
+    gap: 0;
+  }
+`;
+
+const heldOf = (saved: Part | undefined) => ({ held: { body: saved?.body ?? '' }, version: saved?.version ?? 0 });
+
+/** What an empty part said last time, offered while it has the focus. */
+function LastTime({ visit, at, onTake, busy }: { visit: string; at: PartAt; onTake: () => void; busy: boolean }) {
+  const times = useTimes();
+  const look = useLook(lastTime(visit, at));
+  if (!look.data) return null;
+  const short = look.data.body.length > 90 ? `${look.data.body.slice(0, 90)}…` : look.data.body;
+  return (
+    <Row $gap={2} data-last-time style={{ flexWrap: 'nowrap' }}>
+      <Small style={{ minWidth: 0 }}>
+        {times.day(look.data.day)}: {short}
+      </Small>
+      <Button $kind="quiet" isDisabled={busy} onPress={onTake} excludeFromTabOrder>
+        Carry over ↑
+      </Button>
+    </Row>
+  );
+}
+
+export function PartField(p: {
+  visit: string;
+  at: PartAt;
+  label: string;
+  /** What it is part of, for whoever does not see it. */
+  of?: string;
+  saved: Part | undefined;
+  invite?: string;
+}) {
+  const client = useQueryClient();
+  const times = useTimes();
+  const [who, setWho] = useState('');
+  const [inFocus, setInFocus] = useState(false);
+  const { setFocus, writers } = useWriting();
+  const { run, busy, refusal } = useDo();
+  const params = { path: { id: p.visit, part: p.at.part } };
+  const draft = useDraft<{ body: string }>({
+    place: `note/${p.visit}/${keyOf(p.at)}`,
+    ...heldOf(p.saved),
+    wait: 700,
+    save: async ({ body = '' }, version) => {
+      const saved = await change(client, () =>
+        api.PUT('/api/visits/{id}/note/{part}', { params, body: { body, version, run: p.at.run } }),
+      );
+      // What stands on the screen is left alone while somebody writes: the server's tidying waits for the next look.
+      return { held: { body }, version: saved.version };
+    },
+    theirs: (current) => {
+      setWho((current as Part).updatedBy);
+      return heldOf(current as Part);
+    },
+  });
+  const key = keyOf(p.at);
+  const { flush, heldVersion } = draft;
+  const latest = useRef(heldVersion);
+  useEffect(() => {
+    latest.current = heldVersion;
+  });
+  const { part: ofPart, run: ofRun } = p.at;
+  useEffect(() => {
+    writers.set(key, { at: { part: ofPart, run: ofRun }, flush, version: () => latest.current() });
+    return () => void writers.delete(key);
+  }, [writers, key, flush, ofPart, ofRun]);
+
+  const { body } = draft.local;
+  const untouched = p.saved !== undefined && p.saved.body === body;
+  const carried = untouched && p.saved?.carried === true;
+  const carryOver = () =>
+    void run(() =>
+      api.POST('/api/visits/{id}/note/{part}/carried', {
+        params,
+        body: { version: latest.current(), run: p.at.run },
+      }),
+    );
+  const review = async (reviewed: boolean) => {
+    if (!(await flush())) return;
+    await run(() =>
+      api.PUT('/api/visits/{id}/note/{part}/reviewed', {
+        params,
+        body: { version: latest.current(), run: p.at.run, reviewed },
+      }),
+    );
+  };
+  const keys = (event: KeyboardEvent) => {
+    if (event.altKey && event.key.toLowerCase() === 'r' && body.trim() !== '') {
+      event.preventDefault();
+      void review(!p.saved?.reviewedAt);
+    } else if (event.key === 'ArrowUp' && !event.altKey && body === '' && (p.saved?.body ?? '') === '') {
+      event.preventDefault();
+      carryOver();
+    }
+  };
+  const state = draft.busy ? 'saving' : draft.refusal ? 'failed' : draft.dirty ? 'typing' : 'saved';
+  const word = { saved: body ? 'saved' : '', typing: 'typing', saving: 'saving', failed: 'not saved' }[state];
+  const [clash] = draft.clashes;
+  return (
+    <PartRow data-part={p.at.part} data-state={state} data-carried={carried} data-kept={Boolean(p.saved?.body)}>
+      <div>
+        {p.label}
+        {inFocus && word && <div role="status">{word}</div>}
+        {!inFocus && state === 'failed' && <div role="status">not saved</div>}
+      </div>
+      <Stack
+        $gap={0}
+        onFocus={() => {
+          setInFocus(true);
+          setFocus(p.at);
+        }}
+        onBlur={() => setInFocus(false)}
+        onKeyDown={keys}
+      >
+        <Words
+          label={p.of ? `${p.label}: ${p.of}` : p.label}
+          name={p.at.part}
+          value={body}
+          placeholder={p.invite ?? ''}
+          onChange={(next) => draft.change({ body: next })}
+          onBlur={() => void flush()}
+          fault={draft.refusal?.message ?? refusal?.message}
+        />
+        {inFocus && body === '' && (p.saved?.body ?? '') === '' && (
+          <LastTime visit={p.visit} at={p.at} onTake={carryOver} busy={busy} />
+        )}
+        {carried && p.saved && (
+          <Row $gap={2}>
+            <Small>Carried from an earlier note; change it, or mark it as reviewed.</Small>
+            <Button $kind="quiet" isDisabled={busy} onPress={() => void review(true)} excludeFromTabOrder>
+              Reviewed
+            </Button>
+          </Row>
+        )}
+        {untouched && p.saved?.reviewedAt && (
+          <Small data-reviewed>
+            ✓ Reviewed by {p.saved.reviewedBy}, {times.full(p.saved.reviewedAt)} {times.time(p.saved.reviewedAt)}
+          </Small>
+        )}
+        {clash && (
+          <Notice $tone="brass" role="alert">
+            <Stack $gap={2}>
+              <strong>{who} saved this part in the meantime. What you typed is still here.</strong>
+              <span style={{ whiteSpace: 'pre-wrap' }}>Theirs: {String(clash.theirs)}</span>
+              <Row>
+                <Button onPress={() => draft.decide('theirs')}>Take theirs</Button>
+                <Button onPress={() => draft.decide('mine')}>Keep mine</Button>
+              </Row>
+            </Stack>
+          </Notice>
+        )}
+      </Stack>
+    </PartRow>
+  );
+}
+
+/** A part that is only read: by whoever does not write it, or after signing. */
+export function PartRead({ label, saved }: { label: string; saved: Part | undefined }) {
+  const times = useTimes();
+  if (!saved?.body) return null;
+  return (
+    <PartRow data-part-read={saved.part}>
+      <div>{label}</div>
+      <div>
+        <p style={{ whiteSpace: 'pre-wrap' }}>{saved.body}</p>
+        {saved.carried && <Small>Carried from an earlier note, and not looked at since.</Small>}
+        {saved.reviewedAt && (
+          <Small data-reviewed>
+            ✓ Reviewed by {saved.reviewedBy}, {times.full(saved.reviewedAt)} {times.time(saved.reviewedAt)}
+          </Small>
+        )}
+      </div>
+    </PartRow>
+  );
+}
