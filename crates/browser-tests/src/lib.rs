@@ -262,7 +262,7 @@ impl Browser {
 
     /// Types into a search and takes the first answer that holds `found`.
     pub async fn find(&self, label: &str, text: &str, found: &str) -> Result<()> {
-        self.click(&format!("//input[@aria-label='{label}' or @type='search'][last()]")).await?;
+        self.click(&format!("(//input[@aria-label='{label}'])[last()]")).await?;
         self.keys(text).await?;
         self.click(&format!("(//*[@role='option'][contains(., \"{found}\")])[1]")).await
     }

@@ -79,6 +79,24 @@ pub fn signs<Id: PartialEq>(clinician: &Id, signer: &Id) -> Result<(), &'static 
     if clinician == signer { Ok(()) } else { Err("Only the clinician of this visit signs its note.") }
 }
 
+/// Who signs under a signed note: the supervising clinician, who is not the one who signed it.
+pub fn cosigns<Id: PartialEq>(supervising: Option<&Id>, clinician: &Id, signer: &Id) -> Result<(), &'static str> {
+    match supervising {
+        None => Err("Nobody supervises this visit."),
+        Some(_) if clinician == signer => Err("Nobody signs under their own signature."),
+        Some(who) if who == signer => Ok(()),
+        Some(_) => Err("Only the supervising clinician co-signs this note."),
+    }
+}
+
+/// Who strikes a note that was written in error: the clinician of its visit, and who supervises it.
+pub fn strikes<Id: PartialEq>(supervising: Option<&Id>, clinician: &Id, striker: &Id) -> Result<(), &'static str> {
+    if clinician == striker || supervising == Some(striker) {
+        return Ok(());
+    }
+    Err("Only the clinician of this visit strikes its note.")
+}
+
 /// What keeps a note from being signed, in words; an empty note is no note.
 pub fn may_sign(parts: &[(NotePart, &str)], seen: bool) -> Result<(), &'static str> {
     if !seen {
@@ -102,5 +120,10 @@ mod tests {
         assert!(may_sign(&[(NotePart::Plan, "rest")], false).is_err());
         assert_eq!(may_sign(&[(NotePart::Plan, "rest")], true), Ok(()));
         assert_eq!((signs(&1, &1).is_ok(), signs(&1, &2).is_ok()), (true, false));
+        assert_eq!(cosigns(Some(&2), &1, &2), Ok(()));
+        for (supervising, signer) in [(None, 2), (Some(1), 1), (Some(2), 3), (Some(2), 1)] {
+            assert!(cosigns(supervising.as_ref(), &1, &signer).is_err(), "{supervising:?} {signer}");
+        }
+        assert_eq!((strikes(Some(&2), &1, &2).is_ok(), strikes(Some(&2), &1, &3).is_ok()), (true, false));
     }
 }

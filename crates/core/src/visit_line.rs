@@ -61,6 +61,10 @@ pub struct VisitFacts {
     /// What the claim check found, in words.
     pub claim_faults: Vec<String>,
     pub charge_lines: usize,
+    /// Who supervises the visit and has not signed under its signed note.
+    pub cosigner_missing: Option<String>,
+    /// The note is struck in error.
+    pub note_struck: bool,
     /// The payer's reasons when the claim was rejected or denied.
     pub claim_rejections: Vec<String>,
     pub waiting_for_payer: bool,
@@ -114,6 +118,8 @@ impl VisitFacts {
             prescriptions_unsent: 0,
             claim_faults: vec![],
             charge_lines: 0,
+            cosigner_missing: None,
+            note_struck: false,
             claim_rejections: vec![],
             waiting_for_payer: false,
             payer_balance: Cents::ZERO,

@@ -82,7 +82,9 @@ pub async fn build(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -
     change.now = crate::opening(world.day);
     change.actor = Actor::system("demo");
     measured(world, change).await?;
+    change.actor = world.actor("oriane");
     wren(world, change).await?;
+    change.actor = Actor::system("demo");
     lucan(world, change).await?;
     results(world, change).await?;
     ahead(world, change, slots).await

@@ -1,6 +1,7 @@
 //! The consultation: the chart, the note with its runs, and the signature under it.
 
 pub mod chart;
+pub mod heads;
 pub mod histories;
 pub mod lists;
 pub mod notes;

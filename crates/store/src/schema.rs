@@ -408,6 +408,35 @@ diesel::table! {
 }
 
 diesel::table! {
+    note_heads (visit_id) {
+        visit_id -> Uuid,
+        supervising_id -> Nullable<Uuid>,
+        minutes -> Nullable<Integer>,
+        updated_at -> Timestamptz,
+        updated_by -> Text,
+    }
+}
+
+diesel::table! {
+    note_cosignatures (visit_id) {
+        visit_id -> Uuid,
+        signed_at -> Timestamptz,
+        signed_by -> Text,
+        signer_id -> Uuid,
+        digest -> Text,
+    }
+}
+
+diesel::table! {
+    struck_notes (visit_id) {
+        visit_id -> Uuid,
+        struck_at -> Timestamptz,
+        struck_by -> Text,
+        reason -> Text,
+    }
+}
+
+diesel::table! {
     note_runs (id) {
         visit_id -> Uuid,
         code -> Nullable<Text>,
@@ -1243,6 +1272,9 @@ diesel::allow_tables_to_appear_in_same_query!(
     none_known,
     note_parts,
     note_runs,
+    note_heads,
+    note_cosignatures,
+    struck_notes,
     list_reviews,
     note_signatures,
     order_diagnoses,

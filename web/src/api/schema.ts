@@ -2775,6 +2775,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{id}/co-sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Signs under the signature, as the supervising clinician. */
+        post: operations["post_visits__id__co_sign"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{id}/credit": {
         parameters: {
             query?: never;
@@ -2934,6 +2951,22 @@ export interface paths {
         /** Every time that a visit had, the latest first. */
         get: operations["get_visits__id__moves"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/note-head": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["put_visits__id__note_head"];
         post?: never;
         delete?: never;
         options?: never;
@@ -3225,6 +3258,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["post_visits__id__stage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/strike-note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Strikes a note that was written in error. It stays readable as struck; nobody writes in it any more. */
+        post: operations["post_visits__id__strike_note"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3595,9 +3645,11 @@ export interface components {
         ChartView: {
             addenda: components["schemas"]["Addendum"][];
             allergies: components["schemas"]["Allergy"][];
+            cosignature?: components["schemas"]["NoteCosignature"] | null;
             diagnoses: components["schemas"]["VisitDiagnosis"][];
             /** @description Whether growth is looked at: up to 20 years, and where nobody knows the age. */
             growing: boolean;
+            head?: components["schemas"]["NoteHead"] | null;
             histories: components["schemas"]["HistoryView"][];
             measurements: components["schemas"]["Measurement"][];
             medicines: components["schemas"]["Medicine"][];
@@ -3618,6 +3670,7 @@ export interface components {
             /** @description The problems handled, the main one first. */
             runs: components["schemas"]["NoteRun"][];
             signature?: components["schemas"]["NoteSignature"] | null;
+            struck?: components["schemas"]["StruckNote"] | null;
         };
         /** @description How a clinic has set up its check-in. */
         CheckInSettings: {
@@ -4198,6 +4251,20 @@ export interface components {
             /** Format: uuid */
             withVisit?: string | null;
         };
+        /** @description How a visit was done and is documented. */
+        HeadForm: {
+            kind: components["schemas"]["VisitKind"];
+            /**
+             * Format: int32
+             * @description Documented time, 1 to 720 minutes.
+             */
+            minutes?: number | null;
+            /**
+             * Format: uuid
+             * @description A clinician who is not the one of the visit.
+             */
+            supervisingId?: string | null;
+        };
         /** @description One version of an entry; the last one holds. */
         History: {
             detail: components["schemas"]["HistoryDetail"];
@@ -4738,6 +4805,17 @@ export interface components {
         NoneKnownForm: {
             list: string;
         };
+        /** @description The supervising clinician's signature under a signed note, for the same digest. */
+        NoteCosignature: {
+            digest: string;
+            /** Format: date-time */
+            signedAt: string;
+            signedBy: string;
+            /** Format: uuid */
+            signerId: string;
+            /** Format: uuid */
+            visitId: string;
+        };
         NoteForm: {
             body: string;
             /** Format: uuid */
@@ -4746,6 +4824,18 @@ export interface components {
             day: string;
             /** @description By the clinic's clock: 10:20. */
             time: string;
+        };
+        /** @description How a visit is documented: who supervises it, and how many minutes it took. */
+        NoteHead: {
+            /** Format: int32 */
+            minutes?: number | null;
+            /** Format: uuid */
+            supervisingId?: string | null;
+            /** Format: date-time */
+            updatedAt: string;
+            updatedBy: string;
+            /** Format: uuid */
+            visitId: string;
         };
         /** @enum {string} */
         NotePart: "reason" | "history" | "past_history" | "systems" | "examination" | "procedures" | "assessment" | "plan" | "advice";
@@ -6003,6 +6093,18 @@ export interface components {
             place: string;
             reason: string;
         };
+        StrikeForm: {
+            reason: string;
+        };
+        /** @description A note that was written in error; it stays, and is read as struck. */
+        StruckNote: {
+            reason: string;
+            /** Format: date-time */
+            struckAt: string;
+            struckBy: string;
+            /** Format: uuid */
+            visitId: string;
+        };
         /** @description Days that are not as the week says: of the clinic, of a site, or of one clinician. */
         SupplyException: {
             /** Format: uuid */
@@ -6586,6 +6688,7 @@ export interface components {
             roles: components["schemas"]["Choice"][];
             sexes: components["schemas"]["Choice"][];
             stages: components["schemas"]["Choice"][];
+            visitKinds: components["schemas"]["Choice"][];
         };
         /** @description A part of a note: of one of its runs, or of the note as a whole. */
         WrittenPart: {
@@ -25934,6 +26037,125 @@ export interface operations {
             };
         };
     };
+    post_visits__id__co_sign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteCosignature"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_visits__id__credit: {
         parameters: {
             query?: never;
@@ -27144,6 +27366,129 @@ export interface operations {
                 };
             };
             /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_visits__id__note_head: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HeadForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteHead"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -29355,6 +29700,129 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_visits__id__strike_note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StrikeForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StruckNote"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
             409: {
                 headers: {
                     [name: string]: unknown;

@@ -27,6 +27,8 @@ interface Wanted<T extends Fields> extends Held<T> {
 }
 
 const RETRY = 4_000;
+/** Milliseconds of typing that nobody has saved, at most. */
+const MOST_AT_RISK = 900;
 /** Saves that met somebody else's, one after another, before it is given up for now. */
 const MOST_STALE = 3;
 
@@ -49,6 +51,7 @@ export function useDraft<T extends Fields>(wanted: Wanted<T>) {
   const again = useRef(false);
   const timer = useRef<ReturnType<typeof setTimeout> | undefined>(undefined);
   const mounted = useRef(true);
+  const unsavedSince = useRef<number | null>(null);
 
   useEffect(() => {
     latest.current = wanted;
@@ -93,6 +96,7 @@ export function useDraft<T extends Fields>(wanted: Wanted<T>) {
   /** Saves everything that is typed by now, also what was typed while an earlier save was on its way. */
   const flush = useCallback((): Promise<boolean> => {
     clearTimeout(timer.current);
+    unsavedSince.current = null;
     if (running.current) {
       again.current = true;
       return running.current;
@@ -136,7 +140,11 @@ export function useDraft<T extends Fields>(wanted: Wanted<T>) {
     draft.change(fields);
     render();
     clearTimeout(timer.current);
-    if (wanted.wait !== undefined) timer.current = setTimeout(() => void flush(), wanted.wait);
+    if (wanted.wait === undefined) return;
+    // Whoever types on without a pause is saved all the same: no more than a second is ever at risk.
+    unsavedSince.current ??= Date.now();
+    const left = Math.max(0, unsavedSince.current + MOST_AT_RISK - Date.now());
+    timer.current = setTimeout(() => void flush(), Math.min(wanted.wait, left));
   };
   const decide = (whose: 'mine' | 'theirs') => {
     draft.decide(whose);

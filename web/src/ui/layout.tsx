@@ -130,6 +130,10 @@ export const Table = styled.table`
     border-bottom: ${hair};
     vertical-align: top;
   }
+  &[data-tight] td {
+    padding-block: ${space(0.25)};
+    vertical-align: middle;
+  }
   tr:last-child td {
     border-bottom: 0;
   }

@@ -15,5 +15,6 @@ mod presses;
 mod quick_line;
 mod registration;
 mod schedule;
+mod sheet;
 mod supply;
 mod taking_back;

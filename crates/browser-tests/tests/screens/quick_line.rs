@@ -6,7 +6,7 @@ use fantoccini::key::Key;
 use harbor_browser_tests::{Browser, journey, no_serious_fault};
 
 /// The visit of today of somebody, by name.
-async fn visit_of(b: &Browser, name: &str) -> Result<String> {
+pub async fn visit_of(b: &Browser, name: &str) -> Result<String> {
     let script = "const [name, done] = arguments;
         const ask = (path) => fetch(path).then((r) => r.json());
         ask('/api/clinic').then((clinic) => ask(`/api/schedule?day=${clinic.today}`)).then((day) => {

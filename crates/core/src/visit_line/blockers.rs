@@ -145,12 +145,22 @@ pub(super) fn blockers_of(facts: &VisitFacts, mark: Mark) -> Vec<Blocker> {
                     format!("{n} {} not sent.", if n == 1 { "prescription is" } else { "prescriptions are" }),
                 );
             }
-            if seen {
+            if facts.note_struck {
+                block(
+                    "note_struck",
+                    Role::Clinician,
+                    Place::Note,
+                    "The note is struck in error; write the visit up anew if it took place.".into(),
+                );
+            } else if seen {
                 block("note_unsigned", Role::Clinician, Place::Note, "The note is unsigned.".into());
             }
         }
         Mark::Charged => {
-            if facts.marks.has(Mark::Signed) {
+            if facts.note_struck && facts.marks.has(Mark::Signed) {
+                let said = "The note is struck in error; nothing is charged for it.";
+                block("note_struck", Role::Clinician, Place::Note, said.into());
+            } else if facts.marks.has(Mark::Signed) {
                 if facts.charge_lines == 0 {
                     block("no_charges", Role::Biller, Place::Charges, "No charge has been entered.".into());
                 }
@@ -169,6 +179,18 @@ pub(super) fn blockers_of(facts: &VisitFacts, mark: Mark) -> Vec<Blocker> {
         }
         Mark::Claimed => {
             if facts.marks.has(Mark::Charged) {
+                if facts.note_struck {
+                    let said = "The note is struck in error; take its charges back.";
+                    block("note_struck", Role::Biller, Place::Charges, said.into());
+                }
+                if let Some(who) = &facts.cosigner_missing {
+                    block(
+                        "cosign_missing",
+                        Role::Clinician,
+                        Place::Note,
+                        format!("{who} has not co-signed the note yet."),
+                    );
+                }
                 if facts.claim_rejections.is_empty() {
                     block("claim_unsent", Role::Biller, Place::Claim, "The claim waits to be sent.".into());
                 }

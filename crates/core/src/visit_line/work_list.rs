@@ -42,6 +42,8 @@ pub const REFUSED_TOMORROW: Task =
     Task { group: "Coverage refused for tomorrow", action: "Fix coverage", place: TaskPlace::CheckIn, rank: 1 };
 /// A laboratory report that waits for its reviewer.
 pub const REVIEW_RESULT: Task = Task { group: "Review results", action: "Review", place: TaskPlace::Results, rank: 2 };
+/// A note that somebody else signed under one's supervision.
+pub const COSIGN: Task = Task { group: "Co-sign notes", action: "Open note", place: TaskPlace::Note, rank: 2 };
 /// A remittance line that matches no claim of ours.
 pub const MATCH_LINE: Task =
     Task { group: "Match remittance lines", action: "Open remittances", place: TaskPlace::Remittances, rank: 4 };

@@ -54,6 +54,8 @@ prop_compose! {
             prescriptions_unsent: counts[2],
             claim_faults: faults,
             charge_lines: counts[3],
+            cosigner_missing: None,
+            note_struck: false,
             claim_rejections: rejections,
             waiting_for_payer,
             payer_balance: Cents::new(money.0),

@@ -40,6 +40,9 @@ fn rows(line: &str) -> Vec<String> {
 
 #[test]
 fn orders_by_their_names() {
+    // A name of two words is taken whole; nothing of it is left as words.
+    assert_eq!(rows("order uric acid, free t4, pregnancy test").len(), 3);
+    assert!(rows("order uric acid")[0].contains("URIC"), "{:?}", rows("order uric acid"));
     assert_eq!(
         rows("order cbc, cmp a1c and lipids"),
         [

@@ -31,6 +31,9 @@ table! {
     delete "/api/visits/{id}/runs/{run}" Chart(WriteNote, Visit) => runs::drop_run;
     put "/api/visits/{id}/lists/{list}/reviewed" Chart(RecordVitals, Visit) => chart::review_list;
     delete "/api/visits/{id}/lists/{list}/reviewed" Chart(RecordVitals, Visit) => chart::take_review_back;
+    put "/api/visits/{id}/note-head" Chart(WriteNote, Visit) => note::set_head;
+    post "/api/visits/{id}/co-sign" Chart(WriteNote, Visit) => note::cosign;
+    post "/api/visits/{id}/strike-note" Chart(WriteNote, Visit) => note::strike;
     post "/api/visits/{id}/sign" Chart(WriteNote, Visit) => note::sign;
     post "/api/visits/{id}/addenda" Chart(WriteNote, Visit) => note::addendum;
     get "/api/codes" Chart(SeeChart, Nobody) => codes::search;

@@ -120,6 +120,18 @@ async fn parts_of_a_run_and_of_the_note_are_kept_apart() {
     );
     let odd = visit.write("advice", &first, "Walk.", 0).await;
     assert_eq!(odd.detail(), "Advice is a part of the whole note.");
+    // What fits no diagnosis by itself lies under the one of its own line, or of the run in focus.
+    let one = json!({ "text": "dx gerd; order tsh; omeprazole 20 daily 30d", "keep": true });
+    visit.clinician.post(&visit.path("/quick-line"), one).await.ok();
+    let chart = visit.chart().await;
+    assert_eq!(
+        (&chart["orders"][0]["codes"], &chart["prescriptions"][0]["diagnosis"]),
+        (&json!(["K21.9"]), &json!("K21.9"))
+    );
+    let focused = json!({ "text": "order uric acid", "keep": true, "part": "plan", "run": second });
+    visit.clinician.post(&visit.path("/quick-line"), focused).await.ok();
+    let placed = visit.chart().await["orders"].as_array().unwrap().last().unwrap()["codes"].clone();
+    assert_eq!(placed, json!(["E78.5"]));
     // A run of another visit is none of this one.
     let (other, _) = visit_of(&visit.clinician, "Takahashi").await;
     let foreign = json!({ "body": "x", "version": 0, "run": first });
@@ -133,7 +145,7 @@ async fn parts_of_a_run_and_of_the_note_are_kept_apart() {
     visit.clinician.post(&visit.path("/quick-line"), line).await.ok();
     let chart = visit.chart().await;
     assert_eq!(part(&chart, "history", &second)["body"], "no chest pain on effort today");
-    assert_eq!(part(&chart, "plan", &second)["body"], "Diet.\nFollow-up in 90 days for bp.");
+    assert_eq!(part(&chart, "plan", &second)["body"], "Diet.\nFollow-up in 90 days for bp");
     product.stop().await.unwrap();
 }
 
@@ -238,5 +250,97 @@ async fn a_signature_is_of_everything_that_the_note_says() {
     visit.diagnose(&["I10", "E78.5"]).await.ok();
     let addendum = visit.chart().await["addenda"][0]["body"].clone();
     assert_eq!(addendum, "Diagnoses changed after signing: I10 became I10, E78.5.");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn an_unsigned_note_stays_on_its_writers_today_however_old_it_is() {
+    let product = Product::start().await.unwrap();
+    let doctor = Hand::sign_in(&product, "oriane").await;
+    let (visit, _) = visit_of(&doctor, "Takahashi").await;
+    let (client, connection) = tokio_postgres::connect(&product.database_url, tokio_postgres::NoTls).await.unwrap();
+    tokio::spawn(connection);
+    // Five hundred that are somebody else's and older than four of her own, two years back.
+    let copies = format!(
+        "set session_replication_role = replica;
+         insert into visits select (jsonb_populate_record(v, jsonb_build_object('id', gen_random_uuid(), 'slot_id', null,
+             'day', v.day - 730 + n, 'starts_at', (v.day - 730 + n) + time '03:00', 'ends_at', (v.day - 730 + n) + time '03:20', 'call_sign', 'Old ' || n,
+             'clinician_id', case when n < 500 then (select id from staff where login = 'tobias') else v.clinician_id end))).*
+         from visits v, generate_series(1, 503) n where v.id = '{visit}';
+         insert into visit_marks select v.id, m, v.starts_at, 'someone'
+             from visits v, unnest(array['booked', 'here', 'checked_in', 'roomed', 'seen']) m where v.day < current_date - 100
+             and not exists (select from visit_marks m where m.visit_id = v.id)"
+    );
+    client.batch_execute(&copies).await.unwrap();
+    let today = doctor.get("/api/today").await;
+    let waiting = today["waiting"].as_array().unwrap();
+    let old = waiting
+        .iter()
+        .filter(|w| w["group"] == "Finish and sign" && w["card"]["person"]["name"] == "Takahashi-Doyle, Wren");
+    assert_eq!(old.count(), 5, "four of long ago and the one of today");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn the_supervising_clinician_signs_under_the_signature() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await.diagnosed(&["I10"]).await;
+    let over = Hand::sign_in(&product, "tobias").await;
+    let staff = visit.clinician.get("/api/clinic").await["staff"].clone();
+    let who = |login: &str| staff.as_array().unwrap().iter().find(|s| s["login"] == login).unwrap()["id"].clone();
+    let head = |supervising: Value, minutes: Value| json!({ "kind": "phone", "supervisingId": supervising, "minutes": minutes });
+    for odd in [who("oriane"), who("petra")] {
+        let refused = visit.clinician.put(&visit.path("/note-head"), head(odd, Value::Null)).await;
+        assert_eq!(refused.body["fields"][0]["field"], "supervisingId", "{}", refused.body);
+    }
+    assert_eq!(visit.clinician.put(&visit.path("/note-head"), head(Value::Null, json!(721))).await.status, 422);
+    visit.clinician.put(&visit.path("/note-head"), head(who("tobias"), json!(25))).await.ok();
+    let run = visit.chart().await["runs"][0]["id"].clone();
+    visit.write("plan", &run, "Rest.", 0).await.ok();
+    assert_eq!(over.post(&visit.path("/co-sign"), json!({})).await.detail(), "The note is not signed yet.");
+    let none = json!({ "list": "allergies" });
+    visit.assistant.post(&format!("/api/people/{}/none-known", visit.person), none).await.ok();
+    visit.clinician.sign_note(&visit.id).await.ok();
+    let waits = over.get("/api/today").await["waiting"].to_string();
+    assert!(waits.contains("Co-sign notes") && waits.contains("Signed by Dr. Oriane Valcourt."), "{waits}");
+    assert_eq!(visit.clinician.post(&visit.path("/co-sign"), json!({})).await.status, 422, "not under one's own");
+    over.post(&visit.path("/co-sign"), json!({})).await.ok();
+    let chart = visit.chart().await;
+    assert_eq!(chart["cosignature"]["digest"], chart["signature"]["digest"]);
+    assert!(chart["signature"]["facts"].as_str().unwrap().contains(", 25 minutes"));
+    assert!(!over.get("/api/today").await["waiting"].to_string().contains("Co-sign notes"));
+    let late = visit.clinician.put(&visit.path("/note-head"), head(Value::Null, Value::Null)).await;
+    assert_eq!(late.body["type"], "urn:indigo-harbor:note-signed", "{}", late.body);
+    assert_eq!(visit.clinician.get(&visit.path("")).await["card"]["visit"]["kind"], "phone");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_struck_note_is_read_and_never_written_in() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await.diagnosed(&["I10"]).await;
+    let run = visit.chart().await["runs"][0]["id"].clone();
+    visit.write("plan", &run, "Rest.", 0).await.ok();
+    let colleague = Hand::sign_in(&product, "tobias").await;
+    let strike = |reason: &str| json!({ "reason": reason });
+    let foreign = colleague.post(&visit.path("/strike-note"), strike("mine")).await;
+    assert_eq!(foreign.detail(), "Only the clinician of this visit strikes its note.");
+    assert_eq!(visit.clinician.post(&visit.path("/strike-note"), strike("  ")).await.status, 422, "a reason is told");
+    visit.clinician.post(&visit.path("/strike-note"), strike("wrong patient")).await.ok();
+    let chart = visit.chart().await;
+    assert_eq!(
+        (&chart["struck"]["reason"], &part(&chart, "plan", &run)["body"]),
+        (&json!("wrong patient"), &json!("Rest."))
+    );
+    for late in [
+        visit.write("plan", &run, "Other.", 1).await,
+        visit.clinician.sign_note(&visit.id).await,
+        visit.clinician.post(&visit.path("/strike-note"), strike("again")).await,
+    ] {
+        assert_eq!(late.status, 422, "{}", late.body);
+        assert!(late.detail().contains("struck"), "{}", late.body);
+    }
+    let line = visit.clinician.get(&visit.path("")).await.to_string();
+    assert!(line.contains("The note is struck in error; write the visit up anew if it took place."));
     product.stop().await.unwrap();
 }

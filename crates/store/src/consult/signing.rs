@@ -2,7 +2,7 @@
 //! histories), are fixed under one digest. What is changed of them later is told in an addendum; the database refuses it otherwise.
 
 use super::notes::{self, PartAt};
-use super::{chart, histories, runs};
+use super::{chart, heads, histories, runs};
 use crate::rows::*;
 use crate::schema::{addenda, measurements, note_parts, note_signatures};
 use crate::{Change, Conn, Result, StoreError, Topic, orders, prescribing};
@@ -16,6 +16,7 @@ use uuid::Uuid;
 /// What stands beside the words of a note when it is signed.
 #[derive(Debug, Default)]
 pub struct Beside {
+    pub head: Option<NoteHead>,
     pub runs: Vec<NoteRun>,
     pub measured: Vec<Measurement>,
     pub orders: Vec<Order>,
@@ -32,6 +33,7 @@ impl Beside {
     async fn of(conn: &mut Conn, visit: &Visit) -> Result<Beside> {
         let person = visit.person_id;
         Ok(Beside {
+            head: heads::head(conn, visit.id).await?,
             runs: runs::runs_of(conn, visit.id).await?,
             measured: measured_at(conn, visit.id).await?,
             orders: orders::of_visits(conn, &[visit.id]).await?,
@@ -48,6 +50,11 @@ impl Beside {
     /// As lines of text in one order: a line for each thing, so that a signature tells what it was of.
     pub fn in_words(mut self) -> String {
         let mut text = String::new();
+        if let Some(head) = &self.head {
+            let supervising = head.supervising_id.map_or_else(|| "nobody".to_owned(), |id| id.to_string());
+            let minutes = head.minutes.map_or_else(|| "no".to_owned(), |n| n.to_string());
+            let _ = writeln!(text, "supervised by {supervising}, {minutes} minutes");
+        }
         self.runs.sort_by_key(|r| r.position);
         let coded = self.runs.iter().filter_map(|r| Some((r.code.as_ref()?, &r.title)));
         for (position, (code, title)) in (1..).zip(coded) {

@@ -177,6 +177,38 @@ row! {
 }
 
 row! {
+    /// How a visit is documented: who supervises it, and how many minutes it took.
+    note_heads NoteHead {
+        visit_id: Uuid,
+        supervising_id: Option<Uuid>,
+        minutes: Option<i32>,
+        updated_at: DateTime<Utc>,
+        updated_by: String,
+    }
+}
+
+row! {
+    /// The supervising clinician's signature under a signed note, for the same digest.
+    note_cosignatures NoteCosignature {
+        visit_id: Uuid,
+        signed_at: DateTime<Utc>,
+        signed_by: String,
+        signer_id: Uuid,
+        digest: String,
+    }
+}
+
+row! {
+    /// A note that was written in error; it stays, and is read as struck.
+    struck_notes StruckNote {
+        visit_id: Uuid,
+        struck_at: DateTime<Utc>,
+        struck_by: String,
+        reason: String,
+    }
+}
+
+row! {
     addenda Addendum {
         id: Uuid,
         visit_id: Uuid,

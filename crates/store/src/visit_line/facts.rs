@@ -1,6 +1,7 @@
 //! Gathers the facts of many visits at once, for the visit line.
 
 use crate::arrival::own_stages;
+use crate::consult::heads;
 use crate::money::ledger;
 use crate::people::registration::{Registrations, has_address};
 use crate::rows::{Coverage, NoteRun, OwnStage, Person, Visit};
@@ -102,6 +103,8 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
             e.insert(charges::prices_on(conn, day).await?);
         }
     }
+    let struck: HashSet<Uuid> = heads::struck_among(conn, &ids).await?.into_iter().collect();
+    let cosigners: HashMap<Uuid, String> = heads::cosigners_missing(conn, &ids).await?.into_iter().collect();
     let mut out = Vec::with_capacity(rows.len());
     for visit in rows {
         let Some(person) = persons.get(&visit.person_id).cloned() else { continue };
@@ -156,6 +159,8 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
             check_claim(&candidate, index)
         });
         let facts = VisitFacts {
+            note_struck: struck.contains(&visit.id),
+            cosigner_missing: cosigners.get(&visit.id).cloned(),
             stage: visit.stage(),
             appointment: visit.appointment,
             pays: match (&policy, *visit.kind) {

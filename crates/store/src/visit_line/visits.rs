@@ -64,13 +64,29 @@ pub async fn next_of(conn: &mut Conn, people: &[Uuid], now: chrono::DateTime<Utc
         .await?)
 }
 
-/// Visits up to a day whose line is not at its end: what the homes of the roles are made of.
-pub async fn unfinished(conn: &mut Conn, until: NaiveDate, since: NaiveDate) -> Result<Vec<Visit>> {
+/// Visits of earlier days whose line is not at its end, the newest 400: what is more than that stands in the lists of
+/// billing.
+pub async fn unfinished_before(conn: &mut Conn, today: NaiveDate) -> Result<Vec<Visit>> {
     Ok(visits::table
-        .filter(visits::day.le(until).and(visits::day.ge(since)).and(visits::settled.eq(false)))
+        .filter(visits::day.lt(today).and(visits::settled.eq(false)))
         .filter(visits::stage.ne_all(NOT_LIVE))
-        .order((visits::starts_at, visits::id))
+        .order((visits::starts_at.desc(), visits::id))
         .limit(400)
+        .select(Visit::as_select())
+        .load(conn)
+        .await?)
+}
+
+/// A clinician's visits of earlier days that were seen and wait for their note or charges, however old and however
+/// many: a task never disappears because there are many.
+pub async fn uncharged_before(conn: &mut Conn, clinician: Uuid, today: NaiveDate) -> Result<Vec<Visit>> {
+    use crate::schema::visit_marks as m;
+    let reached = |mark: &'static str| m::table.filter(m::visit_id.eq(visits::id).and(m::mark.eq(mark)));
+    Ok(visits::table
+        .filter(visits::day.lt(today).and(visits::settled.eq(false)).and(visits::clinician_id.eq(clinician)))
+        .filter(visits::stage.ne_all(NOT_LIVE))
+        .filter(diesel::dsl::exists(reached("seen")).and(diesel::dsl::not(diesel::dsl::exists(reached("charged")))))
+        .order((visits::starts_at, visits::id))
         .select(Visit::as_select())
         .load(conn)
         .await?)

@@ -41,6 +41,11 @@ const Rule = styled.hr`
   border-top: ${hair};
 `;
 
+/** The words of the note; struck ones can still be read. */
+const Written = styled.div<{ $struck: boolean }>`
+  ${(p) => p.$struck && 'p { text-decoration: line-through; }'}
+`;
+
 /** Brings a field of the sheet into focus. */
 const focusOn = (selector: string) => {
   const found = document.querySelector<HTMLElement>(selector);
@@ -102,6 +107,21 @@ function Signing({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) 
   );
 }
 
+function Cosign({ visit, by }: { visit: string; by: string }) {
+  const { run, busy, refusal } = useDo();
+  const sign = () => void run(() => api.POST('/api/visits/{id}/co-sign', { params: { path: { id: visit } } }));
+  return (
+    <Row style={{ marginBottom: space(2) }}>
+      <span>{by} signed this note under your supervision.</span>
+      <Spread />
+      {refusal && <Small role="alert">{refusal.message}</Small>}
+      <Button $kind="filled" onPress={sign} isDisabled={busy}>
+        Co-sign the note
+      </Button>
+    </Row>
+  );
+}
+
 function Addenda({ chart, visit }: { chart: Chart; visit: string }) {
   const times = useTimes();
   const may = useMay();
@@ -124,7 +144,7 @@ function Addenda({ chart, visit }: { chart: Chart; visit: string }) {
           </div>
         </PartRow>
       ))}
-      {may('write_note') && (
+      {may('write_note') && !chart.struck && (
         <Form refusal={refusal} onSave={add}>
           <Field label="Addendum" value={text} onChange={setText} lines={2} name="body" />
           <Refused />
@@ -143,9 +163,10 @@ function Addenda({ chart, visit }: { chart: Chart; visit: string }) {
 export function ConsultSheet({ view, chart, place }: { view: Schemas['VisitView']; chart: Chart; place: string }) {
   const may = useMay();
   const times = useTimes();
+  const { me } = useSession();
   const visit = view.card.visit;
   const writes = may('write_note');
-  const open = writes && !chart.signature;
+  const open = writes && !chart.signature && !chart.struck;
   const charged = view.card.line.marks.some((m) => m.mark === 'charged' && m.at != null);
   useKeys({ q: quickLine, n: anotherProblem });
   const keys = (event: KeyboardEvent) => {
@@ -173,21 +194,38 @@ export function ConsultSheet({ view, chart, place }: { view: Schemas['VisitView'
   return (
     <Stack $gap={0} onKeyDown={keys} data-sheet>
       <Sheet>
-        <Facts key={place} chart={chart} visit={visit.id} first={writes && place !== 'rooming' ? null : 'measured'} />
+        <Facts key={place} chart={chart} of={visit} first={writes && place !== 'rooming' ? null : 'measured'} />
         <Rule />
+        {chart.struck && (
+          <Notice $tone="coral" data-struck style={{ marginBottom: space(2) }}>
+            Struck in error by {chart.struck.struckBy}, {times.full(chart.struck.struckAt)}{' '}
+            {times.time(chart.struck.struckAt)}: {chart.struck.reason}
+          </Notice>
+        )}
         {chart.signature ? (
           <Row style={{ marginBottom: space(2) }}>
             <Tag $tone="kelp">✓ signed</Tag>
             <Small>
               {chart.signature.signedBy}, {times.full(chart.signature.signedAt)} {times.time(chart.signature.signedAt)}
             </Small>
+            {chart.cosignature && (
+              <Small data-cosigned>
+                ✓ co-signed, {chart.cosignature.signedBy}, {times.full(chart.cosignature.signedAt)}{' '}
+                {times.time(chart.cosignature.signedAt)}
+              </Small>
+            )}
           </Row>
         ) : (
           !writes && <Small>The note is not signed yet.</Small>
         )}
-        {before.map(field)}
-        <Runs visit={visit.id} chart={chart} open={open} fixed={!writes || charged} />
-        {after.map(field)}
+        {!chart.struck && chart.signature && !chart.cosignature && chart.head?.supervisingId === me.staff.id && (
+          <Cosign visit={visit.id} by={chart.signature.signedBy} />
+        )}
+        <Written $struck={chart.struck != null}>
+          {before.map(field)}
+          <Runs visit={visit.id} chart={chart} open={open} fixed={!writes || charged || chart.struck != null} />
+          {after.map(field)}
+        </Written>
         {chart.signature && <Addenda chart={chart} visit={visit.id} />}
         {open && <Signing view={view} chart={chart} />}
       </Sheet>

@@ -11,10 +11,11 @@ import { Row, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { color, hair, innerCorner, part, phone, size, space } from '../../ui/tokens';
 import { Growth } from './Growth';
 import { Histories } from './Histories';
+import { NoteHead, useHeadInWords } from './NoteHead';
 import { Allergies, Measurements, Medicines, Problems } from './Lists';
 
 type Chart = Schemas['ChartView'];
-type Fact = 'measured' | 'allergies' | 'medicines' | 'problems' | 'histories' | 'results';
+type Fact = 'visit' | 'measured' | 'allergies' | 'medicines' | 'problems' | 'histories' | 'results';
 
 const Strip = styled.div`
   display: grid;
@@ -161,7 +162,10 @@ function Results({ chart }: { chart: Chart }) {
   );
 }
 
-export function Facts({ chart, visit, first }: { chart: Chart; visit: string; first: Fact | null }) {
+export function Facts(p: { chart: Chart; of: Schemas['Visit']; first: Fact | null }) {
+  const { chart, first } = p;
+  const visit = p.of.id;
+  const head = useHeadInWords(chart, p.of);
   const [shown, setShown] = useState<Fact | null>(first);
   const measured = useMeasured(chart, visit);
   const none = (list: string) => chart.noneKnown.some((n) => n.list === list);
@@ -177,6 +181,7 @@ export function Facts({ chart, visit, first }: { chart: Chart; visit: string; fi
     problems: 'Problems',
     histories: 'Histories',
     results: 'Results',
+    visit: 'Visit',
   };
   const words: Record<Fact, string> = {
     measured: measured.join(' · ') || 'Nothing yet',
@@ -188,6 +193,7 @@ export function Facts({ chart, visit, first }: { chart: Chart; visit: string; fi
     problems: said('problems', problems),
     histories: chart.histories.map((h) => h.words).join(', ') || 'Nothing told yet',
     results: chart.reports.length === 0 ? 'None' : unseen > 0 ? `${unseen} not reviewed` : 'All reviewed',
+    visit: head,
   };
   const content: Record<Fact, ReactNode> = {
     measured: (
@@ -201,8 +207,9 @@ export function Facts({ chart, visit, first }: { chart: Chart; visit: string; fi
     problems: <Problems chart={chart} />,
     histories: <Histories person={chart.person.id} histories={chart.histories} />,
     results: <Results chart={chart} />,
+    visit: <NoteHead key={visit} chart={chart} visit={p.of} />,
   };
-  const facts: Fact[] = ['allergies', 'measured', 'medicines', 'problems', 'histories', 'results'];
+  const facts: Fact[] = ['allergies', 'measured', 'medicines', 'problems', 'histories', 'results', 'visit'];
   return (
     <>
       <Strip role="group" aria-label="Facts">

@@ -24,7 +24,7 @@ export function Measurements({ chart, visit }: { chart: Chart; visit?: string })
   const kinds = clinic.words.measures.filter((k) => chart.measurements.some((m) => m.measure === k.id));
   if (kinds.length === 0) return <p>Nothing measured yet.</p>;
   return (
-    <Table>
+    <Table data-tight>
       <thead>
         <tr>
           <th>Measure</th>

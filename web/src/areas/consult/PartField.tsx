@@ -69,7 +69,7 @@ export function PartField(p: {
   const times = useTimes();
   const [who, setWho] = useState('');
   const [inFocus, setInFocus] = useState(false);
-  const { setFocus, writers } = useWriting();
+  const { setFocus, writers, say } = useWriting();
   const { run, busy, refusal } = useDo();
   const params = { path: { id: p.visit, part: p.at.part } };
   const draft = useDraft<{ body: string }>({
@@ -129,15 +129,12 @@ export function PartField(p: {
     }
   };
   const state = draft.busy ? 'saving' : draft.refusal ? 'failed' : draft.dirty ? 'typing' : 'saved';
-  const word = { saved: body ? 'saved' : '', typing: 'typing', saving: 'saving', failed: 'not saved' }[state];
+  useEffect(() => say(key, state), [say, key, state]);
+  useEffect(() => () => say(key, null), [say, key]);
   const [clash] = draft.clashes;
   return (
     <PartRow data-part={p.at.part} data-state={state} data-carried={carried} data-kept={Boolean(p.saved?.body)}>
-      <div>
-        {p.label}
-        {inFocus && word && <div role="status">{word}</div>}
-        {!inFocus && state === 'failed' && <div role="status">not saved</div>}
-      </div>
+      <div>{p.label}</div>
       <Stack
         $gap={0}
         onFocus={() => {
@@ -175,7 +172,9 @@ export function PartField(p: {
         {clash && (
           <Notice $tone="brass" role="alert">
             <Stack $gap={2}>
-              <strong>{who} saved this part in the meantime. What you typed is still here.</strong>
+              <strong>
+                {who || p.saved?.updatedBy} saved this part in the meantime. What you typed is still here.
+              </strong>
               <span style={{ whiteSpace: 'pre-wrap' }}>Theirs: {String(clash.theirs)}</span>
               <Row>
                 <Button onPress={() => draft.decide('theirs')}>Take theirs</Button>

@@ -10,7 +10,7 @@ import { Form, Refused } from '../../ui/Form';
 import { Mono, Notice, Row, Small, Spread, Table, Tag } from '../../ui/layout';
 import { space } from '../../ui/tokens';
 import { quickLine } from './queries';
-import { useWriting } from './writing';
+import { useStateOfAll, useWriting } from './writing';
 
 type Item = Schemas['Understood'];
 
@@ -76,6 +76,7 @@ function Examples({ onClose }: { onClose: () => void }) {
 /** `main` makes Keep the filled button of the screen. */
 export function QuickLine({ visit, chart, main }: { visit: string; chart: Schemas['ChartView']; main: boolean }) {
   const { focus, flushAll } = useWriting();
+  const state = useStateOfAll();
   const labels = useWordOf('noteParts');
   const inRun = chart.runs.find((r) => r.id === focus?.run)?.title;
   const into = focus && !chart.signature ? [labels(focus.part), inRun].filter(Boolean).join(' · ') : null;
@@ -167,6 +168,12 @@ export function QuickLine({ visit, chart, main }: { visit: string; chart: Schema
         {!typed && (
           <Small>
             Enter keeps what is understood; everything can be undone.{into && ` Plain words go to ${into}.`}
+          </Small>
+        )}
+        <Spread />
+        {state && (
+          <Small data-note-state={state}>
+            {{ saved: '✓ all saved', typing: 'typing', saving: 'saving', failed: '✕ not saved' }[state]}
           </Small>
         )}
       </Row>

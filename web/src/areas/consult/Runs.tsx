@@ -41,6 +41,18 @@ export const Lane = styled.section`
   }
 `;
 
+/** What can be done with a run as a whole: there for who looks at it, and no noise beside the others. */
+const Tools = styled(Row)`
+  gap: 0;
+  @media (hover: hover) {
+    opacity: 0;
+    section:hover > header > div > &,
+    section:focus-within > header > div > & {
+      opacity: 1;
+    }
+  }
+`;
+
 /** A code that is found by words; what cannot be billed says what is missing, and words alone may begin a run. */
 export function FindProblem(p: {
   label: string;
@@ -168,7 +180,7 @@ function OneRun(p: { visit: string; chart: Chart; run: Run; index: number; open:
           {code ? <Mono>{code}</Mono> : <Tag $tone="brass">no code yet</Tag>}
           <Spread />
           {!p.fixed && (
-            <>
+            <Tools>
               {index > 0 && (
                 <Button
                   $kind="quiet"
@@ -196,7 +208,7 @@ function OneRun(p: { visit: string; chart: Chart; run: Run; index: number; open:
                   ✕
                 </Button>
               )}
-            </>
+            </Tools>
           )}
         </Row>
         {coding && (

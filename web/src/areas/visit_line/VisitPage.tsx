@@ -15,12 +15,25 @@ import { ConsultSheet } from '../consult/ConsultSheet';
 import { QuickLine } from '../consult/QuickLine';
 import { WritingOn } from '../consult/writing';
 import { Restricted } from './Restricted';
-import { space } from '../../ui/tokens';
+import styled from 'styled-components';
+import { color, space } from '../../ui/tokens';
 import { chart as chartQuery } from '../consult/queries';
 import { visit as visitQuery } from './queries';
 
 /** Places of the sheet that something leads to: what stands between the visit and its next mark. */
 const onSheet = ['sheet', 'rooming', 'note', 'orders', 'prescriptions'];
+
+/** The quick line stays in reach at the same place however far one reads. */
+const AtHand = styled.div`
+  position: sticky;
+  top: 0;
+  z-index: 2;
+  background: ${color.paper};
+  padding-top: ${space(1)};
+  &[hidden] {
+    display: none;
+  }
+`;
 
 export default function VisitPage() {
   const { id = '', part = 'sheet' } = useParams();
@@ -67,9 +80,9 @@ export default function VisitPage() {
         {chart.error?.is('restricted-chart') && <Restricted person={person.id} message={chart.error.message} />}
         {chart.data !== undefined && may('record_vitals') && (
           // Hidden and not gone: what was typed is there again.
-          <div hidden={value !== 'sheet'}>
+          <AtHand hidden={value !== 'sheet'}>
             <QuickLine key={id} visit={id} chart={chart.data} main={!may('write_note')} />
-          </div>
+          </AtHand>
         )}
         <Tabs
           label="Parts of the visit"

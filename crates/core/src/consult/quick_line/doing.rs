@@ -124,7 +124,7 @@ fn one_diagnosis(words: &[Word], as_problem: bool, known: &Known) -> Option<(Ite
 /// The test that words name exactly: code, short name, or the whole of a name.
 fn test_named<'a>(words: &[Word], known: &Known<'a>) -> Option<(&'a LabTest, usize)> {
     // What the trade calls them otherwise.
-    const OTHERWISE: [(&str, &str); 16] = [
+    const OTHERWISE: [(&str, &str); 45] = [
         ("lipids", "LIPID"),
         ("lipid", "LIPID"),
         ("cholesterol", "LIPID"),
@@ -141,6 +141,35 @@ fn test_named<'a>(words: &[Word], known: &Known<'a>) -> Option<(&'a LabTest, usi
         ("urinalysis", "UA"),
         ("creatinine", "CREA"),
         ("potassium", "K"),
+        ("uric acid", "URIC"),
+        ("b12", "B12"),
+        ("vitamin d", "VITD"),
+        ("free t4", "FT4"),
+        ("free t3", "FT3"),
+        ("thyroid", "TSH"),
+        ("liver enzymes", "ALT"),
+        ("sodium", "NA"),
+        ("glucose", "GLU"),
+        ("sugar", "GLU"),
+        ("microalbumin", "UACR"),
+        ("sed rate", "ESR"),
+        ("pregnancy test", "HCG"),
+        ("urine hcg", "HCG"),
+        ("covid", "COV"),
+        ("flu test", "FLU"),
+        ("hep c", "HCV"),
+        ("troponin", "TROP"),
+        ("digoxin", "DIG"),
+        ("lithium", "LITH"),
+        ("urine culture", "UCX"),
+        ("stool blood", "FIT"),
+        ("rheumatoid factor", "RF"),
+        ("crp", "CRP"),
+        ("kidney function", "CREA"),
+        ("egfr", "EGFR"),
+        ("hemoglobin", "HGB"),
+        ("platelets", "PLT"),
+        ("ferritin", "FERR"),
     ];
     for many in (1..=4.min(words.len())).rev() {
         if words[..many - 1].iter().any(|w| w.ends != Ends::Runs) {
@@ -150,7 +179,7 @@ fn test_named<'a>(words: &[Word], known: &Known<'a>) -> Option<(&'a LabTest, usi
         if said.is_empty() {
             continue;
         }
-        let other = OTHERWISE.iter().find(|(word, _)| *word == said).map(|(_, code)| *code);
+        let other = OTHERWISE.iter().find(|(word, _)| fold(word) == said).map(|(_, code)| *code);
         let is = |t: &&LabTest| {
             fold(&t.code) == said || fold(&t.short) == said || fold(&t.name) == said || other == Some(t.code.as_str())
         };

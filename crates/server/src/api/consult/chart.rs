@@ -13,7 +13,7 @@ use harbor_core::orders::misfit;
 use harbor_core::prescribing::MedicineState;
 use harbor_store::consult::chart as store;
 use harbor_store::consult::lists::NewMedicine;
-use harbor_store::consult::{histories, notes, runs};
+use harbor_store::consult::{heads, histories, notes, runs};
 use harbor_store::rows::*;
 use harbor_store::visit_line::visits;
 use harbor_store::{Conn, orders, people, prescribing};
@@ -41,7 +41,11 @@ pub struct ChartView {
     parts: Vec<WrittenPart>,
     /// How much of the note stands word for word in earlier ones, in percent; told from 60 on.
     mostly_carried: Option<u8>,
+    /// Who supervises, and the documented minutes.
+    head: Option<NoteHead>,
     signature: Option<NoteSignature>,
+    cosignature: Option<NoteCosignature>,
+    struck: Option<StruckNote>,
     addenda: Vec<Addendum>,
     measurements: Vec<Measurement>,
     allergies: Vec<Allergy>,
@@ -98,7 +102,10 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
         mostly_carried: notes::mostly_carried(&mut conn, &parts).await?,
         parts,
         reviews: store::reviews_of(&mut conn, person.id).await?,
+        head: heads::head(&mut conn, *id).await?,
         signature: store::signature(&mut conn, *id).await?,
+        cosignature: heads::cosignature(&mut conn, *id).await?,
+        struck: heads::struck(&mut conn, *id).await?,
         addenda: store::addenda_of(&mut conn, *id).await?,
         measurements: store::measurements_of(&mut conn, person.id).await?,
         allergies: store::allergies_of(&mut conn, person.id).await?,

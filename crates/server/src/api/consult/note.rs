@@ -6,13 +6,16 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::NaiveDate;
 use harbor_core::consult::runs::belongs_in_run;
-use harbor_core::consult::{NotePart as Part, PART_LIMIT, may_sign, signs};
+use harbor_core::consult::{NotePart as Part, PART_LIMIT, cosigns, may_sign, signs, strikes};
 use harbor_core::fields;
+use harbor_core::house::permissions::Role;
 use harbor_core::visit_line::Mark;
 use harbor_store::codes;
+use harbor_store::consult::heads;
 use harbor_store::consult::notes::{self, PartAt};
 use harbor_store::consult::signing::Seen;
-use harbor_store::rows::{Addendum, NoteSignature, WrittenPart};
+use harbor_store::house::staff;
+use harbor_store::rows::{Addendum, NoteCosignature, NoteHead, NoteSignature, StruckNote, WrittenPart};
 use harbor_store::visit_line::visits;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -195,6 +198,76 @@ pub async fn addendum(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Add
             }
             let row = change.add_addendum(&visit, &body).await?;
             Ok(Json(row))
+        })
+        .await
+}
+
+/// How a visit was done and is documented.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct HeadForm {
+    kind: codes::VisitKind,
+    /// A clinician who is not the one of the visit.
+    supervising_id: Option<Uuid>,
+    /// Documented time, 1 to 720 minutes.
+    minutes: Option<i32>,
+}
+
+#[utoipa::path(put, path = "/api/visits/{id}/note-head", params(("id" = Uuid, Path)), request_body = HeadForm, responses((status = 200, body = NoteHead), (status = 422, body = Problem)))]
+pub async fn set_head(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<HeadForm>) -> Answer<NoteHead> {
+    if form.minutes.is_some_and(|n| !(1..=720).contains(&n)) {
+        return Err(Problem::field("minutes", "Minutes are a number from 1 to 720."));
+    }
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(*id).await?;
+            if let Some(who) = form.supervising_id {
+                let staff = staff::all(change.conn()).await?;
+                let clinician = staff.iter().any(|s| s.id == who && s.role == Role::Clinician);
+                if who == visit.clinician_id || !clinician {
+                    return Err(Problem::field("supervisingId", "Choose another clinician than the one of the visit."));
+                }
+            }
+            Ok(Json(change.set_head(&visit, *form.kind, form.supervising_id, form.minutes).await?))
+        })
+        .await
+}
+
+/// Signs under the signature, as the supervising clinician.
+#[utoipa::path(post, path = "/api/visits/{id}/co-sign", params(("id" = Uuid, Path)), responses((status = 200, body = NoteCosignature), (status = 422, body = Problem)))]
+pub async fn cosign(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<NoteCosignature> {
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(*id).await?;
+            let supervising = heads::head(change.conn(), *id).await?.and_then(|h| h.supervising_id);
+            cosigns(supervising.as_ref(), &visit.clinician_id, &me.staff.id)
+                .map_err(|s| Problem::refused("not-yours", s))?;
+            Ok(Json(change.cosign_note(&visit, me.staff.id).await?))
+        })
+        .await
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct StrikeForm {
+    reason: String,
+}
+
+/// Strikes a note that was written in error. It stays readable as struck; nobody writes in it any more.
+#[utoipa::path(post, path = "/api/visits/{id}/strike-note", params(("id" = Uuid, Path)), request_body = StrikeForm, responses((status = 200, body = StruckNote), (status = 422, body = Problem)))]
+pub async fn strike(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<StrikeForm>) -> Answer<StruckNote> {
+    let mut faults = fields::Faults::default();
+    let reason = faults.line("reason", "Reason", &form.reason, 200);
+    faults.none_or(())?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(*id).await?;
+            let supervising = heads::head(change.conn(), *id).await?.and_then(|h| h.supervising_id);
+            strikes(supervising.as_ref(), &visit.clinician_id, &me.staff.id)
+                .map_err(|s| Problem::refused("not-yours", s))?;
+            Ok(Json(change.strike_note(&visit, &reason).await?))
         })
         .await
 }

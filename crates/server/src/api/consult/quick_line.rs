@@ -169,7 +169,7 @@ pub async fn quick_line(state: Data<State>, me: Me, id: Path<Uuid>, line: Json<Q
             .store
             .change(&me.actor(), state.now(), async |change| {
                 let visit = change.lock_visit(*id).await?;
-                let mut keeping = Keeping { state, me, visit, change, done: vec![], focus };
+                let mut keeping = Keeping { state, me, visit, change, done: vec![], focus, diagnosed: vec![] };
                 let mut refused: Vec<(usize, String)> = Vec::new();
                 // Diagnoses first: orders and prescriptions lie under them.
                 let mut order: Vec<usize> = (0..items.len()).collect();

@@ -11,6 +11,7 @@ use harbor_core::orders::OrderState;
 use harbor_core::people::messages::Channel;
 use harbor_core::people::{Consent, Ethnicity, MaritalStatus, Race, Relation, Sex};
 use harbor_core::prescribing::{MedicineState, PrescriptionState};
+use harbor_core::schedule::VisitKind;
 use harbor_core::visit_line::work_list::NextStep;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -41,6 +42,7 @@ pub struct Words {
     ethnicities: Vec<Choice>,
     relations: Vec<Choice>,
     consents: Vec<Choice>,
+    visit_kinds: Vec<Choice>,
     note_parts: Vec<Choice>,
     measures: Vec<MeasureWord>,
     history_kinds: Vec<Choice>,
@@ -69,6 +71,7 @@ pub fn words() -> Words {
         ethnicities: of::<Ethnicity>(),
         relations: of::<Relation>(),
         consents: of::<Consent>(),
+        visit_kinds: of::<VisitKind>(),
         note_parts: of::<NotePart>(),
         measures: Measure::ALL.iter().map(|m| MeasureWord::of(*m)).collect(),
         history_kinds: of::<HistoryKind>(),

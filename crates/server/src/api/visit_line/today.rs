@@ -15,12 +15,13 @@ use harbor_core::people::messages::ToDo;
 use harbor_core::schedule::at_local;
 use harbor_core::visit_line::Mark;
 use harbor_core::visit_line::work_list::{
-    CALL, CHART_OPENED, COUNT_TILL, MATCH_LINE, PRINT_LETTER, REBOOK, REFUSED_TOMORROW, REVIEW_RESULT, Standing, Task,
-    TaskPlace, task,
+    CALL, CHART_OPENED, COSIGN, COUNT_TILL, MATCH_LINE, PRINT_LETTER, REBOOK, REFUSED_TOMORROW, REVIEW_RESULT,
+    Standing, Task, TaskPlace, task,
 };
+use harbor_store::consult::heads;
 use harbor_store::money::{remittances, tills};
 use harbor_store::people::{messages, registration};
-use harbor_store::rows::{ChartOpening, Message, RemittedClaim, Till};
+use harbor_store::rows::{ChartOpening, Message, NOT_LIVE, RemittedClaim, Till};
 use harbor_store::schedule::away;
 use harbor_store::visit_line::{facts, visits};
 use harbor_store::{Conn, jobs, orders, people};
@@ -80,7 +81,11 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
     let today = state.today();
     let mut conn = state.store.reader().await?;
     let of_today = visits::of_day(&mut conn, today).await?;
-    let unfinished = visits::unfinished(&mut conn, today, today - Duration::days(120)).await?;
+    let mut unfinished = match me.role {
+        Role::Clinician => visits::uncharged_before(&mut conn, me.staff.id, today).await?,
+        _ => visits::unfinished_before(&mut conn, today).await?,
+    };
+    unfinished.extend(of_today.iter().filter(|v| !v.settled && !NOT_LIVE.contains(&v.stage().code())).cloned());
     let gathered = facts::gather(&mut conn, unfinished, &state.tables.diagnoses).await?;
     let mut waiting: Vec<Waiting> = Vec::new();
     for g in &gathered {
@@ -101,7 +106,9 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
         waiting.push(Waiting { card: Some(card), blockers, ..Waiting::of(task, sentence, since) });
     }
     waiting.extend(match me.role {
-        Role::Clinician => unseen_results(&mut conn, &state, &me).await?,
+        Role::Clinician => {
+            [unseen_results(&mut conn, &state, &me).await?, to_cosign(&mut conn, &state, &me).await?].concat()
+        }
         Role::FrontDesk => [
             refused_tomorrow(&mut conn, &state).await?,
             to_rebook(&mut conn, &state).await?,
@@ -130,6 +137,19 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
         seen_today,
         present: of_today.iter().filter(|v| v.stage().is_present()).count(),
     }))
+}
+
+/// Notes that others signed under this clinician's supervision, the oldest first.
+async fn to_cosign(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<Waiting>, Problem> {
+    let waiting = heads::to_cosign(conn, me.staff.id).await?;
+    let gathered = facts::gather(conn, waiting, &state.tables.diagnoses).await?;
+    let one = |g: &facts::Gathered| {
+        let signed = g.facts.marks.get(Mark::Signed);
+        let said = signed.map(|r| format!("Signed by {}.", r.by)).unwrap_or_default();
+        let waits = Waiting::of(COSIGN, said, signed.map(|r| r.at));
+        Waiting { card: Some(VisitCard::of(g, state.today())), ..waits }
+    };
+    Ok(gathered.iter().map(one).collect())
 }
 
 async fn unseen_results(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<Waiting>, Problem> {

@@ -18,6 +18,7 @@ use harbor_store::consult::chart::NewMeasurement;
 use harbor_store::consult::lists::{NewMedicine, NewProblem};
 use harbor_store::consult::notes::{self, PartAt};
 use harbor_store::consult::runs;
+use harbor_store::orders;
 use harbor_store::rows::Visit;
 
 pub struct Keeping<'a, 'c, 'd> {
@@ -28,6 +29,8 @@ pub struct Keeping<'a, 'c, 'd> {
     pub done: Vec<Kept>,
     /// The part of the note that has the focus.
     pub focus: Option<PartAt>,
+    /// The diagnoses that this line put down.
+    pub diagnosed: Vec<String>,
 }
 
 impl Keeping<'_, '_, '_> {
@@ -134,8 +137,19 @@ impl Keeping<'_, '_, '_> {
         wanted.push((found.code.clone(), found.title));
         let into = self.focus.and_then(|at| at.run);
         diagnose(self.change, &self.visit, &wanted, into).await?;
+        self.diagnosed.push(found.code.clone());
         self.done.push(Kept::Diagnosis { code: found.code });
         Ok(())
+    }
+
+    /// The lane of what fits no diagnosis by itself: that of the only diagnosis of the same line, or of the run in focus.
+    async fn lane_meant(&mut self) -> Result<Option<String>, Problem> {
+        if let [code] = self.diagnosed.as_slice() {
+            return Ok(Some(code.clone()));
+        }
+        let Some(run) = self.focus.and_then(|at| at.run) else { return Ok(None) };
+        let runs = runs::runs_of(self.change.conn(), self.visit.id).await?;
+        Ok(runs.into_iter().find(|r| r.id == run).and_then(|r| r.code))
     }
 
     async fn listed(&mut self) -> Result<Vec<(String, String)>, Problem> {
@@ -147,6 +161,12 @@ impl Keeping<'_, '_, '_> {
         open_visit(self.change, self.visit.id).await?;
         let listed = self.listed().await?;
         let row = draft_order(self.change, self.state, self.me, &self.visit, code, &listed).await?;
+        let placed = orders::links(self.change.conn(), &[self.visit.id]).await?;
+        if placed.iter().all(|l| l.order_id != row.id)
+            && let Some(code) = self.lane_meant().await?
+        {
+            self.change.link_order(&row, &[code]).await?;
+        }
         self.done.push(Kept::Order { id: row.id });
         Ok(())
     }
@@ -155,7 +175,10 @@ impl Keeping<'_, '_, '_> {
         let (d, refills) = p.dosing().map_err(|sentence| Problem::refused("doubtful", sentence))?;
         let product = self.state.tables.product(&p.product).ok_or_else(|| Problem::not_found("product"))?;
         open_visit(self.change, self.visit.id).await?;
-        let lane = lane(&self.listed().await?);
+        let lane = match self.lane_meant().await? {
+            Some(code) => Some(code),
+            None => lane(&self.listed().await?),
+        };
         let row =
             draft_prescription(self.change, self.state, self.me, &self.visit, product, (&d, refills), lane).await?;
         self.done.push(Kept::Prescription { id: row.id });
