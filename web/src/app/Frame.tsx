@@ -10,6 +10,7 @@ import { Button } from '../ui/controls';
 import { Dialog } from '../ui/Dialog';
 import { Page, Mono, Small, Spread, Table, Tag } from '../ui/layout';
 import {
+  atHandHeight,
   barHeight,
   color,
   companionWidth,
@@ -151,6 +152,10 @@ const Top = styled.header`
 const Work = styled.main`
   grid-area: work;
   overflow: auto;
+  /* What is brought into sight is not hidden behind the quick line. */
+  &:has([data-at-hand]) {
+    scroll-padding-top: ${atHandHeight};
+  }
   position: relative;
 `;
 

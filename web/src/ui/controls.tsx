@@ -120,7 +120,7 @@ interface FieldProps {
 }
 
 /** What is wrong with a field: as the screen says, or as the form around heard from the server. */
-const Fault = ({ fault, when }: { fault: string | undefined; when: boolean }) =>
+export const Fault = ({ fault, when }: { fault: string | undefined; when: boolean }) =>
   when && (
     <div role="alert">
       <FaultText>{fault}</FaultText>
@@ -128,7 +128,7 @@ const Fault = ({ fault, when }: { fault: string | undefined; when: boolean }) =>
   );
 
 /** By a fault that the screen itself knows, or that the form around heard from the server. */
-const told = (fault: string | undefined) => (fault ? { isInvalid: true } : {});
+export const told = (fault: string | undefined) => (fault ? { isInvalid: true } : {});
 
 export function Field(p: FieldProps) {
   const heard = useFault(p.name);
@@ -165,60 +165,6 @@ export function Field(p: FieldProps) {
           {p.hint && !isInvalid && <Hint>{p.hint}</Hint>}
         </>
       )}
-    </Aria.TextField>
-  );
-}
-
-const Plain = styled(Aria.TextArea)`
-  display: block;
-  width: 100%;
-  padding: ${space(0.5)} ${space(2)};
-  border: 0;
-  border-left: ${stroke.edge} solid transparent;
-  border-radius: ${innerCorner};
-  background: transparent;
-  line-height: 1.5;
-  resize: none;
-  field-sizing: content;
-  &[data-hovered] {
-    background: ${color.paper};
-  }
-  &[data-focused] {
-    background: ${color.paper};
-    border-left-color: ${color.indigo};
-    outline: none;
-  }
-  &[data-focus-visible] {
-    outline: ${ring};
-    outline-offset: -${stroke.hair};
-  }
-  &::placeholder {
-    color: ${color.quiet};
-  }
-`;
-
-/** Words as on a page: no box round them, as high as what is written, one line that invites while nothing is. */
-export function Words(p: {
-  label: string;
-  name: string;
-  value: string;
-  onChange: (value: string) => void;
-  onBlur: () => void;
-  placeholder: string;
-  fault: string | undefined;
-}) {
-  return (
-    <Aria.TextField
-      aria-label={p.label}
-      name={p.name}
-      value={p.value}
-      onChange={p.onChange}
-      onBlur={p.onBlur}
-      {...told(p.fault)}
-      validationBehavior="aria"
-    >
-      <Plain rows={1} placeholder={p.placeholder} />
-      <Fault fault={p.fault} when={p.fault !== undefined} />
     </Aria.TextField>
   );
 }

@@ -142,6 +142,8 @@ export const barHeight = '56px';
 export const stripHeight = '40px';
 /** The spine lying at the bottom of a phone. */
 export const footHeight = '62px';
+/** The quick line with what it understands, over the sheet. */
+export const atHandHeight = '112px';
 export const signInWidth = '860px';
 export const commandWidth = '420px';
 export const companionWidth = '320px';

@@ -62,6 +62,12 @@ async fn four_problems(b: &Browser) -> Result<()> {
     b.see("//*[@data-lane='M10.9']//*[@data-part='history'][@data-kept='true']").await?;
     let toe = b.value("//*[@data-lane='M10.9']//*[@data-part='history']//textarea").await?;
     ensure!(toe == "great toe swollen since this morning", "{toe}");
+    // How it is with a medicine is one key on its row, and undone.
+    b.click("//button[@data-fact='medicines']").await?;
+    b.see("//*[@data-medicine][@data-medicine-state='taking']").await?.send_keys("n").await?;
+    b.see("//*[@data-medicine][@data-medicine-state='not_taking']").await?;
+    b.undo("Not taking").await?;
+    b.see("//*[@data-medicine][@data-medicine-state='taking']").await?;
     no_serious_fault(b, "a sheet with four problems").await
 }
 

@@ -171,7 +171,10 @@ export function Facts(p: { chart: Chart; of: Schemas['Visit']; first: Fact | nul
   const none = (list: string) => chart.noneKnown.some((n) => n.list === list);
   const said = (list: string, words: string[]) =>
     words.length > 0 ? words.join(', ') : none(list) ? 'None known' : 'Nobody asked yet';
-  const taken = chart.medicines.filter((m) => m.state === 'taking').map((m) => m.name);
+  // Of which nobody knows whether it is taken stands there too, as a question.
+  const taken = chart.medicines
+    .filter((m) => m.state === 'taking' || m.state === 'unknown')
+    .map((m) => (m.state === 'unknown' ? `${m.name}?` : m.name));
   const problems = chart.problems.filter((p) => p.state !== 'resolved').map((p) => p.title);
   const unseen = chart.reports.filter((r) => !r.reviewedAt).length;
   const title = {

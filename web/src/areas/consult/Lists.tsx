@@ -3,7 +3,7 @@
 import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
-import { useWordOf } from '../../app/choices';
+import { useWordOf, useWords } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
 import { useUndo } from '../../app/undo';
 import { useTimes } from '../../app/words';
@@ -15,6 +15,7 @@ import { products } from '../prescribing/queries';
 import { standingTone } from './QuickLine';
 
 type Chart = Schemas['ChartView'];
+type Medicine = Schemas['Medicine'];
 
 export function Measurements({ chart, visit }: { chart: Chart; visit?: string }) {
   const times = useTimes();
@@ -187,29 +188,54 @@ export function Medicines({ chart }: { chart: Chart }) {
   const { run, busy } = useDo();
   const path = { params: { path: { id: person } } };
   const offerUndo = useUndo();
-  const stopped = async (m: Chart['medicines'][number]) => {
-    const become = (state: string) =>
+  const stateWord = useWordOf('medicineStates');
+  const states = useWords('medicineStates');
+  const become = (m: Medicine, state: string) => {
+    const to = (next: string) =>
       api.PUT('/api/people/{id}/medicines/{medicine}', {
         params: { path: { id: person, medicine: m.id } },
-        body: { state },
+        body: { state: next },
       });
-    if (await run(() => become('stopped'))) offerUndo(`${m.name} is stopped.`, () => become('taking'));
+    if (state === m.state) return;
+    void run(() => to(state)).then((done) => done && offerUndo(`${m.name}: ${stateWord(state)}.`, () => to(m.state)));
   };
   const noneIs = useNoneKnown(person, run);
   const none = chart.noneKnown.some((n) => n.list === 'medicines');
   const found = useLook(products(text), text.trim().length > 2);
   const taking = chart.medicines.filter((m) => m.state === 'taking');
+  const others = chart.medicines.filter((m) => m.state !== 'taking');
   return (
     <Stack>
-      {taking.map((m) => (
-        <Row key={m.id}>
+      {[...taking, ...others].map((m) => (
+        <Row
+          key={m.id}
+          role="group"
+          tabIndex={may('record_vitals') ? 0 : -1}
+          aria-label={`${m.name}: ${stateWord(m.state)}; t taking, n not taking, s stopped, u not known`}
+          data-medicine={m.name}
+          data-medicine-state={m.state}
+          onKeyDown={(event) => {
+            const state = states.find((x) => x.id.startsWith(event.key.toLowerCase()));
+            if (state && may('record_vitals') && !event.altKey && !event.ctrlKey) become(m, state.id);
+          }}
+        >
           <Mono>{m.name}</Mono>
-          <Small>{[m.how, m.since && `since ${m.since}`, m.note].filter(Boolean).join(' · ')}</Small>
+          <Small>
+            {[m.how, m.since && `since ${m.since}`, m.note, !m.productCode && 'in words: not checked']
+              .filter(Boolean)
+              .join(' · ')}
+          </Small>
           <Spread />
-          {may('record_vitals') && (
-            <Button $kind="quiet" aria-label={`Stopped ${m.name}`} onPress={() => void stopped(m)}>
-              Stopped
-            </Button>
+          {may('record_vitals') ? (
+            <Choose
+              label={`How it is with ${m.name}`}
+              hideLabel
+              value={m.state}
+              onChange={(state) => become(m, state)}
+              choices={states}
+            />
+          ) : (
+            <Small>{stateWord(m.state)}</Small>
           )}
         </Row>
       ))}

@@ -80,7 +80,7 @@ export default function VisitPage() {
         {chart.error?.is('restricted-chart') && <Restricted person={person.id} message={chart.error.message} />}
         {chart.data !== undefined && may('record_vitals') && (
           // Hidden and not gone: what was typed is there again.
-          <AtHand hidden={value !== 'sheet'}>
+          <AtHand data-at-hand hidden={value !== 'sheet'}>
             <QuickLine key={id} visit={id} chart={chart.data} main={!may('write_note')} />
           </AtHand>
         )}
