@@ -3,6 +3,7 @@
 pub mod diagnoses;
 pub mod growth;
 pub mod measurements;
+pub mod questionnaires;
 pub mod quick_line;
 pub mod runs;
 

@@ -88,6 +88,9 @@ enum Command {
     /// The record of looks and changes.
     #[command(subcommand)]
     Audit(Audit),
+    /// Signed notes.
+    #[command(subcommand)]
+    Notes(Notes),
     /// Print the API document (OpenAPI).
     Openapi,
 }
@@ -170,6 +173,16 @@ enum Audit {
         /// The folder of its checkpoints; without it, that of the demo, or none with --database.
         #[arg(long)]
         checkpoints: Option<PathBuf>,
+    },
+}
+
+#[derive(Subcommand)]
+enum Notes {
+    /// Compare every signed note with what was signed. Prints a line for each that differs.
+    Verify {
+        /// The database; without it, the one of the demo that was started in this folder.
+        #[arg(long, env = "HARBOR_DATABASE")]
+        database: Option<String>,
     },
 }
 
@@ -265,15 +278,15 @@ fn run(command: Command) -> Result<ExitCode> {
             println!("{} steps", harbor_store::migrate(&database).await?);
             Ok(ExitCode::SUCCESS)
         }),
+        Command::Notes(Notes::Verify { database }) => {
+            let url = database.map_or_else(|| demo_database(std::path::Path::new(".harbor")), Ok)?;
+            block_on(verify_notes(url))
+        }
         Command::Audit(Audit::Verify { database, checkpoints }) => {
             let demo = std::path::Path::new(".harbor");
             let (found, folder) = match database {
                 Some(url) => (url, checkpoints),
-                None => (
-                    std::fs::read_to_string(demo.join("database"))
-                        .context("no demo was started here; give --database")?,
-                    Some(checkpoints.unwrap_or_else(|| demo.to_owned())),
-                ),
+                None => (demo_database(demo)?, Some(checkpoints.unwrap_or_else(|| demo.to_owned()))),
             };
             block_on(verify(found.trim().to_owned(), folder))
         }
@@ -402,6 +415,26 @@ async fn make_supply(database: String) -> Result<ExitCode> {
         let local = |at: chrono::DateTime<chrono::Utc>| at.with_timezone(&zone).format("%Y-%m-%d %H:%M").to_string();
         println!("{} to {}: {}", local(left.starts_at), local(left.ends_at), left.why);
     }
+    Ok(ExitCode::SUCCESS)
+}
+
+/// The database of the demo that was started in this folder.
+fn demo_database(folder: &std::path::Path) -> Result<String> {
+    std::fs::read_to_string(folder.join("database")).context("no demo was started here; give --database")
+}
+
+async fn verify_notes(database: String) -> Result<ExitCode> {
+    use harbor_store::consult::signing::{broken_signatures, signed_notes};
+    let store = harbor_store::Store::open(&database, 1).await?;
+    let mut conn = store.reader().await?;
+    let broken = broken_signatures(&mut conn).await?;
+    for visit in &broken {
+        println!("broken: the note of visit {visit} is not what was signed");
+    }
+    if !broken.is_empty() {
+        return Ok(ExitCode::from(1));
+    }
+    println!("sound: {} signed notes are what was signed", signed_notes(&mut conn).await?);
     Ok(ExitCode::SUCCESS)
 }
 

@@ -75,6 +75,34 @@ async fn the_audit_is_verified() {
     product.stop().await.expect("stop");
 }
 
+#[actix_web::test]
+async fn signed_notes_are_compared_with_what_was_signed() {
+    let product = harbor_demo::testing::Product::start().await.expect("product");
+    let verify = async || {
+        let url = product.database_url.clone();
+        tokio::task::spawn_blocking(move || harbor(&["notes", "verify", "--database", &url])).await.expect("run")
+    };
+    let sound = verify().await;
+    assert_eq!(sound.status.code(), Some(0), "{}", String::from_utf8_lossy(&sound.stderr));
+    assert!(said(&sound).starts_with("sound: "), "{}", said(&sound));
+    // Somebody with the keys to the database writes in a signed note.
+    let (client, connection) =
+        tokio_postgres::connect(&product.database_url, tokio_postgres::NoTls).await.expect("connect");
+    tokio::spawn(connection);
+    client
+        .batch_execute(
+            "set session_replication_role = replica;
+             update note_parts set body = body || ' and not' where id = (
+                 select p.id from note_parts p join note_signatures s using (visit_id) where p.body <> '' limit 1)",
+        )
+        .await
+        .expect("written");
+    let broken = verify().await;
+    assert_eq!(broken.status.code(), Some(1), "{}", said(&broken));
+    assert_eq!(said(&broken).lines().filter(|l| l.starts_with("broken: the note of visit ")).count(), 1);
+    product.stop().await.expect("stop");
+}
+
 #[test]
 fn a_quick_line_is_printed_one_thing_a_line() {
     let out = harbor(&["quick", "bp 128/82; mother asthma", "--age", "40", "--sex", "F"]);

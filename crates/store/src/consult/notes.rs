@@ -61,7 +61,8 @@ pub async fn last_time(conn: &mut Conn, visit: &Visit, at: PartAt) -> Result<Opt
     let found: Option<Found> = diesel::sql_query(
         "select v.id as visit_id, v.day, p.body
          from visits v join note_parts p on p.visit_id = v.id left join note_runs r on r.id = p.run_id
-         where v.person_id = $1 and v.starts_at < $2 and v.id <> $3 and p.part = $4 and p.body <> '' and
+         where v.person_id = $1 and v.starts_at < $2 and v.id <> $3 and p.part = $4 and p.body <> ''
+            and not exists (select from struck_notes s where s.visit_id = v.id) and
             case when $5 is null then p.run_id is null
                 when p.run_id is not null then r.code = (select code from note_runs where id = $5)
                 else (select array_agg(o.code) from note_runs o where o.visit_id = v.id)

@@ -121,6 +121,11 @@ async fn measured_at(conn: &mut Conn, visit: Uuid) -> Result<Vec<Measurement>> {
     Ok(m::table.filter(m::visit_id.eq(visit)).select(Measurement::as_select()).load(conn).await?)
 }
 
+/// How many notes are signed.
+pub async fn signed_notes(conn: &mut Conn) -> Result<i64> {
+    Ok(note_signatures::table.count().get_result(conn).await?)
+}
+
 /// The signed notes whose words are not those that were signed; none, if all is well.
 pub async fn broken_signatures(conn: &mut Conn) -> Result<Vec<Uuid>> {
     use crate::schema::note_parts as p;

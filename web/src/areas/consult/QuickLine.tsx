@@ -129,7 +129,7 @@ export function QuickLine({ visit, chart, main }: { visit: string; chart: Schema
   const shown = typed ? (read.data?.items ?? before) : [];
   return (
     <Form refusal={refusal} onSave={() => setWanted(typed)}>
-      <Row $gap={2} style={{ alignItems: 'end' }}>
+      <Row $gap={2}>
         <div style={{ flex: 1, minWidth: 0 }}>
           <Field
             label="Quick line"
