@@ -2,7 +2,7 @@
 //!
 //! Nothing sleeps for time: [`Browser`] waits for what it is told to see.
 
-use anyhow::{Context, Result, bail};
+use anyhow::{Context, Result, bail, ensure};
 use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
 use fantoccini::elements::{Element, ElementRef};
 use fantoccini::key::Key;
@@ -220,6 +220,19 @@ impl Browser {
     pub async fn press(&self, word: &str) -> Result<()> {
         self.click(&format!("(//button[normalize-space()='{word}' or @aria-label='{word}'][not(@disabled)])[last()]"))
             .await
+    }
+
+    /// Waits until a field holds a text.
+    pub async fn holds(&self, xpath: &str, wanted: impl Fn(&str) -> bool) -> Result<()> {
+        let started = Instant::now();
+        loop {
+            let held = self.value(xpath).await?;
+            if wanted(&held) {
+                return Ok(());
+            }
+            ensure!(started.elapsed() < PATIENCE, "{xpath} holds “{held}”");
+            tokio::time::sleep(std::time::Duration::from_millis(30)).await;
+        }
     }
 
     /// Undoes what was told in these words: only when it is told, for what is told before it had its own Undo.

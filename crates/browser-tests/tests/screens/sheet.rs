@@ -60,8 +60,8 @@ async fn four_problems(b: &Browser) -> Result<()> {
     b.read("words for History of present illness").await?;
     b.key(Key::Enter).await?;
     b.see("//*[@data-lane='M10.9']//*[@data-part='history'][@data-kept='true']").await?;
-    let toe = b.value("//*[@data-lane='M10.9']//*[@data-part='history']//textarea").await?;
-    ensure!(toe == "great toe swollen since this morning", "{toe}");
+    let toe = "//*[@data-lane='M10.9']//*[@data-part='history']//textarea";
+    b.holds(toe, |text| text == "great toe swollen since this morning").await?;
     // How it is with a medicine is one key on its row, and undone.
     b.click("//button[@data-fact='medicines']").await?;
     b.see("//*[@data-medicine][@data-medicine-state='taking']").await?.send_keys("n").await?;
@@ -87,8 +87,8 @@ async fn two_in_one_note(a: &Browser, b: &Browser) -> Result<()> {
     // Each sees what the other writes appear, without a press.
     write(a, "R05.3", "examination", "Chest clear.").await?;
     b.see("//*[@data-part='examination'][@data-kept='true']").await?;
-    let seen = b.value("//*[@data-lane='R05.3']//*[@data-part='examination']//textarea").await?;
-    ensure!(seen == "Chest clear.", "{seen}");
+    let seen = "//*[@data-lane='R05.3']//*[@data-part='examination']//textarea";
+    b.holds(seen, |text| text == "Chest clear.").await?;
     write(b, "R05.3", "assessment", "Cough variant asthma?").await?;
     a.see("//*[@data-part='assessment'][@data-kept='true']").await?;
     // A note in which another hand wrote is never shown as the clinician's own.
