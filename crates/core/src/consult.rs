@@ -75,6 +75,26 @@ coded! {
 /// The largest note part, in characters.
 pub const PART_LIMIT: usize = 20_000;
 
+/// Whether a note may still be written in, and what is ordered or prescribed beside it may change.
+pub fn writable(signed: bool, struck: bool) -> Result<(), &'static str> {
+    match (struck, signed) {
+        (true, _) => Err("The note is struck in error; nobody writes in it."),
+        (_, true) => Err("The note is signed; add an addendum."),
+        _ => Ok(()),
+    }
+}
+
+/// The minutes that a visit may be documented with.
+pub const MINUTES: std::ops::RangeInclusive<i32> = 1..=720;
+
+/// Who may supervise a visit: a clinician, and not the one who sees the patient.
+pub fn supervises<Id: PartialEq>(supervising: &Id, is_clinician: bool, clinician: &Id) -> Result<(), &'static str> {
+    if is_clinician && supervising != clinician {
+        return Ok(());
+    }
+    Err("Choose another clinician than the one of the visit.")
+}
+
 /// Who signs a note: the clinician of its visit, and nobody in their place.
 pub fn signs<Id: PartialEq>(clinician: &Id, signer: &Id) -> Result<(), &'static str> {
     if clinician == signer { Ok(()) } else { Err("Only the clinician of this visit signs its note.") }
@@ -125,6 +145,10 @@ mod tests {
         for (supervising, signer) in [(None, 2), (Some(1), 1), (Some(2), 3), (Some(2), 1)] {
             assert!(cosigns(supervising.as_ref(), &1, &signer).is_err(), "{supervising:?} {signer}");
         }
+        assert_eq!((supervises(&2, true, &1).is_ok(), supervises(&2, false, &1).is_ok()), (true, false));
+        assert!(supervises(&1, true, &1).is_err());
+        assert_eq!((writable(false, false), writable(true, true).is_err()), (Ok(()), true));
+        assert!(writable(true, false).unwrap_err().contains("addendum"));
         assert_eq!((strikes(Some(&2), &1, &2).is_ok(), strikes(Some(&2), &1, &3).is_ok()), (true, false));
     }
 }

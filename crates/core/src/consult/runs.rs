@@ -78,6 +78,11 @@ pub fn follow<Id: Copy + PartialEq>(
     out
 }
 
+/// The lane of what fits no diagnosis by itself: that of the only diagnosis of its own line, or of the run in focus.
+pub fn lane_meant(diagnosed: &[String], in_focus: Option<String>) -> Option<String> {
+    if let [code] = diagnosed { Some(code.clone()) } else { in_focus }
+}
+
 /// Moves one of a list to another place, counted from 0; past the end is the end.
 pub fn moved<Id: Copy + PartialEq>(ids: &[Id], id: Id, to: usize) -> Vec<Id> {
     let mut rest: Vec<Id> = ids.iter().copied().filter(|other| *other != id).collect();
@@ -187,6 +192,13 @@ mod tests {
                 }
             }
         }
+    }
+
+    #[test]
+    fn a_lane_is_meant_by_the_line_before_the_focus() {
+        let (one, two) = (["I10".to_owned()], ["I10".to_owned(), "E11.9".to_owned()]);
+        assert_eq!(lane_meant(&one, c("M10.9")), c("I10"));
+        assert_eq!((lane_meant(&two, c("M10.9")), lane_meant(&two, None)), (c("M10.9"), None));
     }
 
     #[test]

@@ -50,6 +50,7 @@ pub async fn open_visit(change: &mut Change<'_>, id: Uuid) -> Result<Visit, Prob
     if change.has_reached(id, Mark::Signed).await? {
         return Err(Problem::refused("note-signed", "The note is signed; order from a new visit."));
     }
+    change.writable(&visit).await?;
     Ok(visit)
 }
 

@@ -340,6 +340,17 @@ async fn a_struck_note_is_read_and_never_written_in() {
         assert_eq!(late.status, 422, "{}", late.body);
         assert!(late.detail().contains("struck"), "{}", late.body);
     }
+    // Nor is anything diagnosed or ordered beside it; what was measured is of the person, and is kept.
+    let typed = json!({ "text": "hr 72; dx gout; order tsh; fu 3mo", "keep": true });
+    let kept = visit.clinician.post(&visit.path("/quick-line"), typed).await.ok();
+    assert_eq!((&kept["kept"], &kept["left"]), (&json!(1), &json!("dx gout; order tsh; fu 3mo")), "{kept}");
+    for late in [
+        visit.diagnose(&["I10", "M10.9"]).await,
+        visit.clinician.post(&visit.path("/runs"), json!({ "words": "more" })).await,
+        visit.clinician.post(&visit.path("/orders"), json!({ "tests": ["TSH"] })).await,
+    ] {
+        assert!(late.status == 422 && late.detail().contains("struck"), "{}", late.body);
+    }
     let line = visit.clinician.get(&visit.path("")).await.to_string();
     assert!(line.contains("The note is struck in error; write the visit up anew if it took place."));
     product.stop().await.unwrap();

@@ -6,6 +6,7 @@ use crate::schema::{note_cosignatures as c, note_heads as h, struck_notes as s, 
 use crate::{Change, Conn, Result, StoreError, Topic};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::consult::writable;
 use harbor_core::schedule::VisitKind;
 use uuid::Uuid;
 
@@ -59,6 +60,18 @@ pub async fn to_cosign(conn: &mut Conn, supervising: Uuid) -> Result<Vec<Visit>>
 }
 
 impl Change<'_> {
+    /// Refuses whatever would be written in a note that is signed or struck, or ordered beside it.
+    pub async fn writable(&mut self, visit: &Visit) -> Result<()> {
+        self.not_struck(visit).await?;
+        let signed = chart::signature(self.conn(), visit.id).await?.is_some();
+        writable(signed, false).map_err(|sentence| StoreError::refused("note_signed", sentence))
+    }
+
+    pub(crate) async fn not_struck(&mut self, visit: &Visit) -> Result<()> {
+        let struck = struck(self.conn(), visit.id).await?.is_some();
+        writable(false, struck).map_err(|sentence| StoreError::refused("note_struck", sentence))
+    }
+
     /// Says how a visit was done and is documented, before it is signed.
     pub async fn set_head(
         &mut self,

@@ -42,10 +42,6 @@ pub async fn favourite_codes(conn: &mut Conn, clinician: Uuid, today: chrono::Na
     Ok(rows.into_iter().map(|row| row.code).collect())
 }
 
-fn unsigned_only() -> StoreError {
-    StoreError::refused("note_signed", "The note is signed; add an addendum.")
-}
-
 impl Change<'_> {
     /// The runs of a note as the core sees them.
     async fn standing_runs(&mut self, visit: &Visit) -> Result<Vec<Run<Uuid>>> {
@@ -56,17 +52,13 @@ impl Change<'_> {
     }
 
     async fn open_run(&mut self, visit: &Visit, run: Uuid) -> Result<NoteRun> {
-        if super::chart::signature(self.conn(), visit.id).await?.is_some() {
-            return Err(unsigned_only());
-        }
+        self.writable(visit).await?;
         runs_of(self.conn(), visit.id).await?.into_iter().find(|n| n.id == run).ok_or(StoreError::NotFound("run"))
     }
 
     /// Begins a run in words, after the others.
     pub async fn add_run(&mut self, visit: &Visit, words: &str) -> Result<NoteRun> {
-        if super::chart::signature(self.conn(), visit.id).await?.is_some() {
-            return Err(unsigned_only());
-        }
+        self.writable(visit).await?;
         let stand = runs_of(self.conn(), visit.id).await?;
         if stand.len() >= MOST_RUNS {
             return Err(StoreError::refused("too-many-runs", TOO_MANY_RUNS));
@@ -181,6 +173,7 @@ impl Change<'_> {
         wanted: &[(String, String)],
         into: Option<Uuid>,
     ) -> Result<()> {
+        self.not_struck(visit).await?;
         let codes: Vec<&str> = wanted.iter().map(|(c, _)| c.as_str()).collect();
         self.nothing_lies_elsewhere(visit, &codes).await?;
         let stand = self.standing_runs(visit).await?;

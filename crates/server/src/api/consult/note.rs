@@ -6,7 +6,7 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::NaiveDate;
 use harbor_core::consult::runs::belongs_in_run;
-use harbor_core::consult::{NotePart as Part, PART_LIMIT, cosigns, may_sign, signs, strikes};
+use harbor_core::consult::{MINUTES, NotePart as Part, PART_LIMIT, cosigns, may_sign, signs, strikes, supervises};
 use harbor_core::fields;
 use harbor_core::house::permissions::Role;
 use harbor_core::visit_line::Mark;
@@ -215,7 +215,7 @@ pub struct HeadForm {
 
 #[utoipa::path(put, path = "/api/visits/{id}/note-head", params(("id" = Uuid, Path)), request_body = HeadForm, responses((status = 200, body = NoteHead), (status = 422, body = Problem)))]
 pub async fn set_head(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<HeadForm>) -> Answer<NoteHead> {
-    if form.minutes.is_some_and(|n| !(1..=720).contains(&n)) {
+    if form.minutes.is_some_and(|n| !MINUTES.contains(&n)) {
         return Err(Problem::field("minutes", "Minutes are a number from 1 to 720."));
     }
     state
@@ -225,9 +225,7 @@ pub async fn set_head(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Hea
             if let Some(who) = form.supervising_id {
                 let staff = staff::all(change.conn()).await?;
                 let clinician = staff.iter().any(|s| s.id == who && s.role == Role::Clinician);
-                if who == visit.clinician_id || !clinician {
-                    return Err(Problem::field("supervisingId", "Choose another clinician than the one of the visit."));
-                }
+                supervises(&who, clinician, &visit.clinician_id).map_err(|s| Problem::field("supervisingId", s))?;
             }
             Ok(Json(change.set_head(&visit, *form.kind, form.supervising_id, form.minutes).await?))
         })

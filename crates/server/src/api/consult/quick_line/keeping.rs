@@ -10,9 +10,9 @@ use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::consult::NotePart as Part;
 use harbor_core::consult::quick_line::{Item, Prescribed};
+use harbor_core::consult::runs::lane_meant;
 use harbor_core::house::permissions::Permission;
 use harbor_core::prescribing::lane;
-use harbor_core::visit_line::Mark;
 use harbor_store::Change;
 use harbor_store::consult::chart::NewMeasurement;
 use harbor_store::consult::lists::{NewMedicine, NewProblem};
@@ -119,12 +119,8 @@ impl Keeping<'_, '_, '_> {
         Ok(())
     }
 
-    /// Whether the note may still be written in.
     async fn unsigned(&mut self) -> Result<(), Problem> {
-        if self.change.has_reached(self.visit.id, Mark::Signed).await? {
-            return Err(Problem::refused("note-signed", "The note is signed; add an addendum."));
-        }
-        Ok(())
+        Ok(self.change.writable(&self.visit).await?)
     }
 
     async fn diagnosis(&mut self, code: Option<&str>) -> Result<(), Problem> {
@@ -142,14 +138,11 @@ impl Keeping<'_, '_, '_> {
         Ok(())
     }
 
-    /// The lane of what fits no diagnosis by itself: that of the only diagnosis of the same line, or of the run in focus.
     async fn lane_meant(&mut self) -> Result<Option<String>, Problem> {
-        if let [code] = self.diagnosed.as_slice() {
-            return Ok(Some(code.clone()));
-        }
-        let Some(run) = self.focus.and_then(|at| at.run) else { return Ok(None) };
+        let focus = self.focus.and_then(|at| at.run);
         let runs = runs::runs_of(self.change.conn(), self.visit.id).await?;
-        Ok(runs.into_iter().find(|r| r.id == run).and_then(|r| r.code))
+        let in_focus = runs.into_iter().find(|r| Some(r.id) == focus).and_then(|r| r.code);
+        Ok(lane_meant(&self.diagnosed, in_focus))
     }
 
     async fn listed(&mut self) -> Result<Vec<(String, String)>, Problem> {
