@@ -21,8 +21,8 @@ const VIEWS: [(&str, &str, &str, &str, &str); 19] = [
     ("sheet-lanes", "oriane", "/today", "//h2", "//*[@data-waiting='IH-10005']//button"),
     ("results", "oriane", "/results", "//*[@data-result]", ""),
     ("registration", "junia", "/people", "//input[@type='search']", "register:Belanger"),
-    ("settings", "soren", "/settings", "//h2", ""),
-    ("person", "soren", "/people", "//input[@type='search']", "find:Ferreira"),
+    ("growth", "ifeoma", "/today", "//h2", "child:Fenna"),
+    ("person", "oriane", "/people", "//input[@type='search']", "find:Ferreira"),
     ("charges", "agathe", "/today", "//h2", "(//button[normalize-space()='Open charges'])[1]"),
     ("balance", "junia", "/today", "//h2", "(//button[normalize-space()='Collect'])[1]"),
     ("billing", "agathe", "/billing", "//*[@data-claim]", ""),
@@ -105,6 +105,22 @@ async fn take(browser: &Browser, login: &str, path: &str, see: &str, click: &str
     if let Some(text) = click.strip_prefix("find:") {
         browser.find("Find a person", text, text).await?;
         browser.see("//h2[normalize-space()='Coverage']").await?;
+    } else if let Some(name) = click.strip_prefix("child:") {
+        let script = "const [name, done] = arguments; const ask = (p) => fetch(p).then((r) => r.json());
+            ask('/api/people?q=' + name).then((found) => ask('/api/people/' + found[0].person.id + '/visits'))
+                .then((visits) => done(visits[0].visit.id))";
+        let visit = browser.client.execute_async(script, vec![name.into()]).await?;
+        browser.goto(&format!("/visits/{}/sheet", visit.as_str().unwrap_or_default())).await?;
+        browser.see("//*[@data-sheet]").await?;
+        // A child is measured, so that there is something to see.
+        browser.click("//button[@data-fact='measured']").await?;
+        browser.fill("quick", "w 26kg h 128cm").await?;
+        browser.read("Weight 26 kg").await?;
+        browser.key(fantoccini::key::Key::Enter).await?;
+        let drawn = "//*[@data-growth]//*[local-name()='svg'][contains(@aria-label, '26 kg')]";
+        browser.see(drawn).await?;
+        let script = "document.querySelector('[data-growth]').scrollIntoView({ block: 'center' })";
+        browser.client.execute(script, vec![]).await?;
     } else if let Some(text) = click.strip_prefix("register:") {
         browser.find("Find a person", text, text).await?;
         for section in ["Address and contact", "Consents"] {

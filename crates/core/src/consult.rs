@@ -2,10 +2,13 @@
 
 pub mod diagnoses;
 pub mod growth;
+pub mod heading;
+pub mod lists;
 pub mod measurements;
 pub mod questionnaires;
 pub mod quick_line;
 pub mod runs;
+pub mod texts;
 
 coded! {
     /// Whether a problem of the list is still one.
@@ -24,6 +27,33 @@ coded! {
         Mild = "mild", "mild";
         Moderate = "moderate", "moderate";
         Severe = "severe", "severe";
+    }
+}
+
+coded! {
+    /// What it is that somebody does not bear.
+    AllergyKind {
+        Allergy = "allergy", "allergy";
+        Intolerance = "intolerance", "intolerance";
+        SideEffect = "side_effect", "side effect";
+    }
+}
+
+coded! {
+    /// From where something on a list is known.
+    Source {
+        Told = "told", "told by the patient";
+        List = "list", "from a list";
+        OtherClinic = "other_clinic", "from another clinic";
+        Here = "here", "from here";
+    }
+}
+
+coded! {
+    /// How much a problem weighs.
+    Weight {
+        Major = "major", "major";
+        Minor = "minor", "minor";
     }
 }
 

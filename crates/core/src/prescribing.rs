@@ -105,6 +105,71 @@ pub struct Warning {
     pub sentence: String,
 }
 
+/// What harms with which of these diagnosis codes.
+fn harms_of<'h>(
+    product: &Product,
+    problems: &'h [String],
+    harms: &'h [ProblemHarm],
+) -> impl Iterator<Item = (&'h ProblemHarm, &'h String)> {
+    let of_product: Vec<&ProblemHarm> = harms.iter().filter(|h| means(&h.medicine, product)).collect();
+    of_product.into_iter().filter_map(|harm| {
+        let begins = harm.diagnosis.replace('.', "");
+        problems.iter().find(|p| p.replace('.', "").starts_with(&begins)).map(|code| (harm, code))
+    })
+}
+
+/// What medicines that are taken do to the problems somebody has: told as soon as a problem is on the list, not when the
+/// next prescription is written.
+pub fn harms_now(taking: &[&Product], problems: &[String], harms: &[ProblemHarm]) -> Vec<Warning> {
+    let mut out: Vec<Warning> = taking
+        .iter()
+        .flat_map(|product| {
+            harms_of(product, problems, harms).map(|(harm, code)| Warning {
+                severity: harm.severity,
+                kind: "problem",
+                sentence: format!("{} with {code}: {}", product.brand, harm.reason),
+            })
+        })
+        .collect();
+    out.sort_by_key(|w| std::cmp::Reverse(w.severity));
+    out
+}
+
+/// What a recorded substance is to the checks: an ingredient, a family, or only words that no medicine is checked against.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Substance {
+    Family(&'static str),
+    Ingredient(String),
+    Words,
+}
+
+impl Substance {
+    /// What medicines are checked against; nothing where it is only words.
+    pub fn in_words(&self) -> Option<String> {
+        match self {
+            Substance::Family(family) => Some(format!("{family} family")),
+            Substance::Ingredient(ingredient) => Some(ingredient.clone()),
+            Substance::Words => None,
+        }
+    }
+}
+
+/// Reads a substance as the checks do.
+pub fn substance<'p>(said: &str, products: impl IntoIterator<Item = &'p Product>) -> Substance {
+    let name = crate::people::fold(said);
+    if let Some((family, _)) = ALLERGY_FAMILIES.iter().find(|(family, _)| says(&name, family)) {
+        return Substance::Family(family);
+    }
+    let is_said = |i: &&String| name.split(' ').any(|w| w == i.as_str());
+    let found = products.into_iter().find_map(|p| p.ingredients.iter().find(is_said));
+    found.map_or(Substance::Words, |i| Substance::Ingredient(i.clone()))
+}
+
+/// Whether a folded name says a family.
+fn says(name: &str, family: &str) -> bool {
+    family == name.trim_end_matches('s') || name.contains(family)
+}
+
 /// All checks before signing. The rules and amounts are the caller's tables; nothing is assumed.
 pub fn check(
     product: &Product,
@@ -120,11 +185,10 @@ pub fn check(
     }
     for (substance, reaction) in &patient.allergies {
         let name = crate::people::fold(substance);
-        let stem = name.trim_end_matches('s');
         let direct = product.ingredients.iter().any(|i| name.split(' ').any(|w| w == i));
         let family = ALLERGY_FAMILIES
             .iter()
-            .find(|(f, codes)| (*f == stem || name.contains(f)) && codes.iter().any(|c| product.atc.starts_with(c)));
+            .find(|(f, codes)| says(&name, f) && codes.iter().any(|c| product.atc.starts_with(c)));
         let reaction = if reaction.is_empty() { String::new() } else { format!(" ({reaction})") };
         if direct {
             warn(
@@ -154,12 +218,8 @@ pub fn check(
             warn(Severity::Caution, "doubled", format!("{} is of the same family and already taken.", other.brand));
         }
     }
-    for harm in harms.iter().filter(|h| means(&h.medicine, product)) {
-        if let Some(code) =
-            patient.problems.iter().find(|p| p.replace('.', "").starts_with(&harm.diagnosis.replace('.', "")))
-        {
-            warn(harm.severity, "problem", format!("{code}: {}", harm.reason));
-        }
+    for (harm, code) in harms_of(product, &patient.problems, harms) {
+        warn(harm.severity, "problem", format!("{code}: {}", harm.reason));
     }
     if let Some(age) = patient.age.filter(|a| *a < product.from_age) {
         warn(Severity::Serious, "age", format!("Not meant for this age ({age} y); from {} y on.", product.from_age));
@@ -307,6 +367,29 @@ mod tests {
 
     fn adult<'a>() -> Patient<'a> {
         Patient { age: Some(34), allergies_asked: true, ..Patient::default() }
+    }
+
+    #[test]
+    fn what_is_taken_and_harms_a_problem_is_told_at_once() {
+        let beta = product("Propravel", "propranolol", "C07AA05", 40.0);
+        let harms = [ProblemHarm {
+            medicine: "C07AA".into(),
+            diagnosis: "J45".into(),
+            severity: Severity::Serious,
+            reason: "narrows the airways.".into(),
+        }];
+        let told = harms_now(&[&beta], &["I10".into(), "J45.20".into()], &harms);
+        assert_eq!(told[0].sentence, "Propravel with J45.20: narrows the airways.");
+        assert_eq!(harms_now(&[&beta], &["I10".into()], &harms), []);
+        assert_eq!(harms_now(&[], &["J45.20".into()], &harms), []);
+    }
+
+    #[test]
+    fn a_substance_is_a_family_an_ingredient_or_only_words() {
+        let known = [product("Propravel", "propranolol", "C07AA05", 40.0)];
+        assert_eq!(substance("Penicillins", &known), Substance::Family("penicillin"));
+        assert_eq!(substance("Propranolol (old)", &known), Substance::Ingredient("propranolol".into()));
+        assert_eq!(substance("peanut", &known), Substance::Words);
     }
 
     fn kinds(warnings: &[Warning]) -> Vec<(&'static str, Severity)> {

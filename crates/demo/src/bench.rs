@@ -13,6 +13,7 @@ use std::time::{Duration, Instant};
 
 mod at_work;
 mod many;
+mod reading;
 mod typing;
 
 fn main() -> Result<()> {
@@ -42,11 +43,16 @@ fn main() -> Result<()> {
     }
     actix_web::rt::System::new().block_on(async {
         through_the_api(on("schedule"), on("people")).await?;
-        // These two take long, so only who names them gets them; a number beside them is how many people, how many minutes.
+        // These take long, so only who names them gets them; a number beside them is how many people, how many minutes.
         let named = |part: &str| wanted.iter().any(|w| w == part);
         let number: Option<usize> = wanted.iter().find_map(|w| w.parse().ok());
         if named("views") {
             first_views(number.unwrap_or(1_000_000)).await?;
+        }
+        if named("sheet") {
+            let stack = a_product().await?;
+            reading::sheet_among(&stack, number.unwrap_or(1_000_000)).await?;
+            stack.stop().await?;
         }
         if named("work") {
             let stack = a_product().await?;

@@ -9,7 +9,7 @@ use harbor_store::rows::History;
 use harbor_store::{Conn, schema};
 
 fn family(relative: &str, condition: &str, age: Option<u32>, died: bool) -> HistoryDetail {
-    HistoryDetail::Family { relative: relative.into(), condition: condition.into(), age, died }
+    HistoryDetail::Family { relative: relative.into(), condition: condition.into(), age, died, born: None }
 }
 
 fn social(topic: &str, said: &str, amount: &str) -> HistoryDetail {

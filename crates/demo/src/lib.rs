@@ -19,6 +19,7 @@ pub mod schedule;
 pub mod stack;
 pub mod staff;
 pub mod testing;
+pub mod texts;
 pub mod today;
 pub mod twins;
 

@@ -8,13 +8,13 @@ use harbor_demo::stack::Stack;
 use std::time::{Duration, Instant};
 
 /// What there is for each person, as a clinic of some years has it.
-const VISITS: usize = 5;
+pub const VISITS: usize = 5;
 const CLAIMS: usize = 3;
 const RESULTS: usize = 20;
 
 /// Adds the past of the people whose record numbers lie in this range: visits that are over and settled, their claims,
 /// paid, and results, seen. Triggers and references are left aside while it is written, as a restore does.
-async fn add_past(url: &str, from: usize, to: usize) -> Result<()> {
+pub async fn add_past(url: &str, from: usize, to: usize) -> Result<()> {
     let mut conn = harbor_store::Conn::establish(url).await?;
     diesel::sql_query("set session_replication_role = replica").execute(&mut conn).await?;
     let whose = format!(

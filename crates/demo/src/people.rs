@@ -4,7 +4,7 @@ use crate::{World, coded, names};
 use anyhow::Result;
 use chrono::{DateTime, Datelike, NaiveDate, Utc};
 use diesel_async::RunQueryDsl;
-use harbor_core::consult::{KnownList, ProblemState};
+use harbor_core::consult::{AllergyKind, KnownList, ProblemState, Source};
 use harbor_core::coverage::{Rank, Relationship};
 use harbor_core::prescribing::MedicineState;
 use harbor_store::people::folded_names;
@@ -307,6 +307,10 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
             ended_at: None,
             recorded_at: at,
             recorded_by: by.clone(),
+            kind: AllergyKind::Allergy.into(),
+            since: String::new(),
+            source: Source::Told.into(),
+            end_reason: String::new(),
         });
     }
     let mut medicines = Vec::new();
@@ -336,6 +340,9 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
             how: String::new(),
             since: String::new(),
             struck_at: None,
+            until: String::new(),
+            source: Source::Told.into(),
+            reason: String::new(),
         });
     }
     let mut problems = Vec::new();
@@ -360,6 +367,8 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
             since: String::new(),
             visit_id: None,
             struck_at: None,
+            weight: None,
+            end_reason: String::new(),
         });
     }
     let stated: Vec<NoneKnown> = world
@@ -374,6 +383,7 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
     diesel::insert_into(schema::problems::table).values(&problems).execute(conn).await?;
     diesel::insert_into(schema::none_known::table).values(&stated).execute(conn).await?;
     crate::histories::build(world, conn, at, &by).await?;
+    crate::texts::build(world, conn, at, &by).await?;
     Ok(())
 }
 

@@ -9,6 +9,7 @@ mod lawful;
 pub mod laboratory;
 pub mod person;
 pub mod pharmacy;
+pub mod questionnaire;
 
 use crate::Located;
 use harbor_core::orders::Subject;

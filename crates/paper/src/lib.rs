@@ -30,6 +30,10 @@ pub enum Sheet {
     Receipt,
     /// A form with its signature.
     SignedForm,
+    /// The note of a visit.
+    Note,
+    /// The chart of a person.
+    Chart,
 }
 
 impl Sheet {
@@ -41,6 +45,8 @@ impl Sheet {
             Sheet::Calls => include_str!("../papers/calls.typ"),
             Sheet::Receipt => include_str!("../papers/receipt.typ"),
             Sheet::SignedForm => include_str!("../papers/signed_form.typ"),
+            Sheet::Note => include_str!("../papers/note.typ"),
+            Sheet::Chart => include_str!("../papers/chart.typ"),
         }
     }
 }
@@ -231,7 +237,23 @@ mod tests {
             json!({ "head": head, "name": odd, "patient": odd, "born": odd, "number": "IH-10001", "body": [odd, odd],
                 "strokes": strokes, "signer": odd, "at": odd, "large": true })
         };
+        let said = json!({ "label": odd, "body": odd, "words": odd });
+        let patient = json!({ "name": odd, "line": odd });
+        let note = |struck: &str, all: Value| {
+            json!({ "head": head, "patient": patient, "visit": odd, "heading": odd, "struck": struck, "lists": all,
+                "measured": odd, "asked": "", "before": all, "after": all, "signed": odd, "cosigned": struck,
+                "runs": [{ "title": odd, "code": "I10", "parts": all, "ordered": odd, "prescribed": [odd] }],
+                "digest": struck, "addenda": all, "large": false })
+        };
+        let chart = |all: Value| {
+            json!({ "head": head, "patient": patient, "alert": odd, "lists": all, "measured": "", "results": all,
+                "visits": all, "large": true })
+        };
         for (sheet, data) in [
+            (Sheet::Note, note("", json!([]))),
+            (Sheet::Note, note(odd, json!([said, said]))),
+            (Sheet::Chart, chart(json!([]))),
+            (Sheet::Chart, chart(json!([said]))),
             (Sheet::DayLists, json!({ "head": head, "days": [day], "contact": true })),
             (Sheet::DayLists, json!({ "head": head, "days": [], "contact": false })),
             (Sheet::Slip, json!({ "head": head, "name": odd, "visits": [visit], "large": false })),

@@ -42,7 +42,7 @@ pub fn telephone(digits: &str) -> String {
     }
 }
 
-fn head(state: &State) -> Value {
+pub fn head(state: &State) -> Value {
     let c = &state.clinic;
     json!({
         "clinic": c.name,
@@ -52,7 +52,7 @@ fn head(state: &State) -> Value {
     })
 }
 
-fn local(state: &State, at: DateTime<Utc>, pattern: &str) -> String {
+pub fn local(state: &State, at: DateTime<Utc>, pattern: &str) -> String {
     at.with_timezone(&state.zone).format(pattern).to_string()
 }
 
@@ -157,11 +157,11 @@ fn list_row(state: &State, names: &Names, v: &Visit, p: &Person, list: Option<St
     })
 }
 
-fn large_type(state: &State, p: &Person) -> bool {
+pub fn large_type(state: &State, p: &Person) -> bool {
     p.birth_date.is_some_and(|born| reads_large_type(born, state.today()))
 }
 
-fn born(p: &Person) -> String {
+pub fn born(p: &Person) -> String {
     p.birth_date.map_or(String::new(), |d| d.format("%b %-d %Y").to_string())
 }
 

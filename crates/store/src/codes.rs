@@ -113,6 +113,7 @@ macro_rules! names {
 names! {
     Topic = crate::topic::Topic;
     Account = harbor_core::money::ledger::Account;
+    AllergyKind = harbor_core::consult::AllergyKind;
     AlertKind = harbor_core::arrival::alerts::Kind;
     BatchState = harbor_core::claims::BatchState;
     CancelledBy = harbor_core::schedule::CancelledBy;
@@ -127,6 +128,7 @@ names! {
     Fact = harbor_core::coverage::Fact;
     Fate = harbor_core::people::messages::Fate;
     Field = harbor_core::people::Field;
+    FieldKind = harbor_core::consult::texts::FieldKind;
     Frequency = harbor_core::claims::Frequency;
     ImportKind = harbor_core::people::importing::ImportKind;
     Interpretation = harbor_core::orders::Interpretation;
@@ -159,6 +161,7 @@ names! {
     Section = harbor_core::people::Section;
     Severity = harbor_core::prescribing::Severity;
     Sex = harbor_core::people::Sex;
+    Source = harbor_core::consult::Source;
     SignedAs = harbor_core::arrival::forms::SignedAs;
     Stage = harbor_core::arrival::Stage;
     Standing = harbor_core::consult::measurements::Standing;
@@ -168,5 +171,6 @@ names! {
     VisitKind = harbor_core::schedule::VisitKind;
     Wait = harbor_core::arrival::Wait;
     WaitingEnd = harbor_core::schedule::WaitingEnd;
+    Weight = harbor_core::consult::Weight;
     Where = harbor_core::arrival::own_stages::Where;
 }

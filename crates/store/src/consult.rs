@@ -5,5 +5,8 @@ pub mod heads;
 pub mod histories;
 pub mod lists;
 pub mod notes;
+pub mod past;
+pub mod questionnaires;
 pub mod runs;
 pub mod signing;
+pub mod texts;

@@ -126,6 +126,9 @@ pub enum HistoryDetail {
         condition: String,
         age: Option<u32>,
         died: bool,
+        /// The year, where it is known: of somebody living the age follows from it.
+        #[serde(default)]
+        born: Option<i32>,
     },
     Social {
         topic: String,
@@ -160,6 +163,24 @@ impl HistoryDetail {
         }
     }
 }
+
+/// What a text template says in one part of a note.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct TextOfPart {
+    pub part: codes::NotePart,
+    pub body: String,
+}
+
+/// An answer to a question: the place of the choice, counted from 0, or words.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(untagged)]
+pub enum AnswerGiven {
+    Chosen(u32),
+    Words(String),
+}
+
+/// Answers by the numbers of their questions.
+pub type Answered = BTreeMap<String, AnswerGiven>;
 
 /// What was warned of when a medicine was prescribed.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]

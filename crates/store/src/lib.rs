@@ -30,6 +30,7 @@ pub mod tidings;
 pub mod topic;
 pub mod visit_line;
 pub mod wire;
+pub mod words;
 
 pub use audit::Actor;
 pub use change::Change;

@@ -20,6 +20,10 @@ diesel::table! {
         ended_at -> Nullable<Timestamptz>,
         recorded_at -> Timestamptz,
         recorded_by -> Text,
+        kind -> Text,
+        since -> Text,
+        source -> Text,
+        end_reason -> Text,
     }
 }
 
@@ -363,6 +367,9 @@ diesel::table! {
         how -> Text,
         since -> Text,
         struck_at -> Nullable<Timestamptz>,
+        until -> Text,
+        source -> Text,
+        reason -> Text,
     }
 }
 
@@ -382,6 +389,47 @@ diesel::table! {
 }
 
 diesel::table! {
+    text_templates (id) {
+        id -> Uuid,
+        entry_id -> Uuid,
+        version -> Integer,
+        owner_id -> Nullable<Uuid>,
+        title -> Text,
+        complaints -> Text,
+        texts -> Jsonb,
+        ended -> Bool,
+        recorded_at -> Timestamptz,
+        recorded_by -> Text,
+    }
+}
+
+diesel::table! {
+    questionnaires (entry, version) {
+        entry -> Text,
+        version -> Integer,
+        title -> Text,
+        body -> Text,
+        ended -> Bool,
+        recorded_at -> Timestamptz,
+        recorded_by -> Text,
+    }
+}
+
+diesel::table! {
+    questionnaire_responses (id) {
+        id -> Uuid,
+        visit_id -> Uuid,
+        entry -> Text,
+        entry_version -> Integer,
+        answers -> Jsonb,
+        version -> Integer,
+        answered_at -> Timestamptz,
+        answered_by -> Text,
+        struck_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
     none_known (person_id, list) {
         person_id -> Uuid,
         list -> Text,
@@ -391,6 +439,9 @@ diesel::table! {
 }
 
 diesel::table! {
+    use crate::words::Tsvector;
+    use diesel::sql_types::*;
+
     note_parts (id) {
         visit_id -> Uuid,
         part -> Text,
@@ -404,6 +455,23 @@ diesel::table! {
         carried -> Bool,
         reviewed_at -> Nullable<Timestamptz>,
         reviewed_by -> Nullable<Text>,
+        searched -> Nullable<Tsvector>,
+    }
+}
+
+diesel::table! {
+    draft_keys (staff_id) {
+        staff_id -> Uuid,
+        key -> Text,
+    }
+}
+
+diesel::table! {
+    list_versions (id) {
+        id -> Uuid,
+        list -> Text,
+        entry_id -> Uuid,
+        said -> Jsonb,
     }
 }
 
@@ -677,6 +745,8 @@ diesel::table! {
         since -> Text,
         visit_id -> Nullable<Uuid>,
         struck_at -> Nullable<Timestamptz>,
+        weight -> Nullable<Text>,
+        end_reason -> Text,
     }
 }
 
@@ -1254,6 +1324,9 @@ diesel::allow_tables_to_appear_in_same_query!(
     visit_moves,
     documents,
     histories,
+    text_templates,
+    questionnaires,
+    questionnaire_responses,
     jobs,
     lab_reports,
     ledger_entries,
@@ -1276,6 +1349,8 @@ diesel::allow_tables_to_appear_in_same_query!(
     note_cosignatures,
     struck_notes,
     list_reviews,
+    list_versions,
+    draft_keys,
     note_signatures,
     order_diagnoses,
     orders,

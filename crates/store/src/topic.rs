@@ -9,6 +9,8 @@ coded! {
         /// Only the words of a note: nothing but the chart shows them.
         Note = "note", "a note";
         Person = "person", "a person";
+        /// Text templates and questionnaires.
+        Texts = "texts", "text templates";
         Schedule = "schedule", "supply";
         Clinic = "clinic", "the clinic's settings";
         Waiting = "waiting", "who waits";

@@ -933,7 +933,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/people/{id}/allergies/{allergy}": {
+    "/api/people/{id}/allergies/{allergy}/end": {
         parameters: {
             query?: never;
             header?: never;
@@ -942,8 +942,9 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post?: never;
-        delete: operations["delete_people__id__allergies__allergy_"];
+        /** Ends an allergy; it stays readable with its reason. */
+        post: operations["post_people__id__allergies__allergy__end"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -974,6 +975,23 @@ export interface paths {
         };
         /** Allergies, medicines, problems, last measurements and results of a person. */
         get: operations["get_people__id__chart"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/chart-paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The chart of a person on paper: what holds now, and the visits. */
+        get: operations["get_people__id__chart_paper"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1200,6 +1218,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/lists/{entry}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What an entry of a list said before it was changed, the oldest first, with who changed it when. */
+        get: operations["get_people__id__lists__entry_"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/looks": {
         parameters: {
             query?: never;
@@ -1315,6 +1350,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Finds words, by their beginnings and in their forms, in the notes of one person. */
+        get: operations["get_people__id__notes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/open-chart": {
         parameters: {
             query?: never;
@@ -1332,6 +1384,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/past": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The visits at which a person was seen, the newest first. */
+        get: operations["get_people__id__past"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/payments": {
         parameters: {
             query?: never;
@@ -1342,6 +1411,23 @@ export interface paths {
         /** What a person paid and was given back, the newest first. */
         get: operations["get_people__id__payments"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/problems/{problem}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Says how it is with a problem of the list. */
+        put: operations["put_people__id__problems__problem_"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1528,6 +1614,92 @@ export interface paths {
             cookie?: never;
         };
         get: operations["get_products"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/questionnaires": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The questionnaires that can be asked. */
+        get: operations["get_questionnaires"];
+        put?: never;
+        /** Adds a questionnaire of the clinic. */
+        post: operations["post_questionnaires"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/questionnaires/fhir": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a FHIR R4 Questionnaire in as a new one of the clinic. */
+        post: operations["post_questionnaires_fhir"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/questionnaires/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads a questionnaire as somebody writes it, to show how it will be asked; nothing is kept. */
+        post: operations["post_questionnaires_read"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/questionnaires/{entry}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Changes a questionnaire of the clinic, or asks it no more. What was answered stays beside the version that was asked. */
+        put: operations["put_questionnaires__entry_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/questionnaires/{entry}/fhir": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A questionnaire as FHIR R4 Questionnaire. */
+        get: operations["get_questionnaires__entry__fhir"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2561,6 +2733,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/texts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Templates that somebody may use: those for the reason of the visit first, then one's own, then the clinic's. */
+        get: operations["get_texts"];
+        put?: never;
+        post: operations["post_texts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/texts/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What stands in the text for an answer: a number with its unit, a date in words. */
+        post: operations["post_texts_answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/texts/{entry}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Changes a template of the clinic or one's own, or uses it no more. What was written from it stays. */
+        put: operations["put_texts__entry_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/today": {
         parameters: {
             query?: never;
@@ -2974,6 +3197,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{id}/note-paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A note as it stands, on paper; one that is not signed says so. */
+        get: operations["get_visits__id__note_paper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{id}/note/{part}": {
         parameters: {
             query?: never;
@@ -3117,6 +3357,75 @@ export interface paths {
         put?: never;
         /** What would be said before signing, while it is being typed. */
         post: operations["post_visits__id__prescriptions_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/questionnaires": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins to ask a questionnaire in a visit, in the version that is in use. */
+        post: operations["post_visits__id__questionnaires"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/questionnaires/fhir": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a FHIR R4 QuestionnaireResponse in, to a questionnaire that is asked here, for the patient of the visit. */
+        post: operations["post_visits__id__questionnaires_fhir"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/questionnaires/{response}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keeps the answers that are there by now; what must be told at once comes back with them. */
+        put: operations["put_visits__id__questionnaires__response_"];
+        post?: never;
+        /** Strikes answers that were put down by mistake; they stay in the record. */
+        delete: operations["delete_visits__id__questionnaires__response_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/questionnaires/{response}/fhir": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was answered as FHIR R4 QuestionnaireResponse. */
+        get: operations["get_visits__id__questionnaires__response__fhir"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3281,6 +3590,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{id}/texts/{entry}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Writes a template into the note: after what stands there, never over it. */
+        post: operations["post_visits__id__texts__entry_"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/waiting": {
         parameters: {
             query?: never;
@@ -3424,10 +3750,12 @@ export interface components {
             sentence: string;
         };
         Allergy: {
+            endReason: string;
             /** Format: date-time */
             endedAt?: string | null;
             /** Format: uuid */
             id: string;
+            kind: components["schemas"]["AllergyKind"];
             /** Format: uuid */
             personId: string;
             reaction: string;
@@ -3435,17 +3763,72 @@ export interface components {
             recordedAt: string;
             recordedBy: string;
             severity?: components["schemas"]["Reaction"] | null;
+            /** @description A year, a month or a day; empty when nobody said. */
+            since: string;
+            source: components["schemas"]["Source"];
             substance: string;
         };
         AllergyForm: {
+            kind?: string;
             reaction?: string;
             severity?: string;
+            /** @description A year, a month or a day. */
+            since?: string;
+            source?: string;
             substance: string;
+        };
+        /** @enum {string} */
+        AllergyKind: "allergy" | "intolerance" | "side_effect";
+        /** @description What a recorded allergy is to the checks. */
+        AllergyRead: {
+            /** @description The family or ingredient that medicines are checked against; nothing where it is only words. */
+            group?: string | null;
+            /** Format: uuid */
+            id: string;
+        };
+        AnswersForm: {
+            answers: components["schemas"]["BTreeMap"];
+            /**
+             * Format: int32
+             * @description The version that was seen.
+             */
+            version: number;
         };
         Asked: {
             asked: number;
             /** Format: date */
             day: string;
+        };
+        AskedChoice: {
+            /** Format: int32 */
+            points: number;
+            text: string;
+        };
+        AskedQuestion: {
+            /** @description Nothing to choose from: it is answered in words. */
+            choices: components["schemas"]["AskedChoice"][];
+            link: string;
+            optional: boolean;
+            text: string;
+        };
+        /** @description A questionnaire that was asked in a visit. */
+        AskedView: {
+            /** @description What must be told at once. */
+            alarms: string[];
+            /** Format: date-time */
+            answeredAt: string;
+            answeredBy: string;
+            answers: components["schemas"]["BTreeMap"];
+            asked: components["schemas"]["QuestionnaireView"];
+            /** Format: uuid */
+            id: string;
+            /** @description The clinic changed it since; these answers are to the version that was asked. */
+            outdated: boolean;
+            scores: components["schemas"]["ScoreTold"][];
+            /** Format: int32 */
+            version: number;
+            /** Format: uuid */
+            visitId: string;
         };
         /** @description A row as it is kept. */
         AuditRow: {
@@ -3465,6 +3848,9 @@ export interface components {
             /** Format: uuid */
             staffId?: string | null;
             staffName: string;
+        };
+        BTreeMap: {
+            [key: string]: number | string;
         };
         Batch: {
             answer: string;
@@ -3633,24 +4019,41 @@ export interface components {
         };
         ChartGlance: {
             allergies: components["schemas"]["Allergy"][];
+            immunisations: string[];
+            lastVisit?: components["schemas"]["Visit"] | null;
             /** @description The newest of each kind. */
             measurements: components["schemas"]["Measurement"][];
             medicines: components["schemas"]["Medicine"][];
+            nextVisit?: components["schemas"]["Visit"] | null;
             noneKnown: components["schemas"]["NoneKnown"][];
             /** @description Orders of which nobody has read what came of them. */
             openOrders: components["schemas"]["Order"][];
             problems: components["schemas"]["ListedProblem"][];
             reports: components["schemas"]["LabReport"][];
+            /** @description Of each kind that was measured more than once, its values in tenths, the oldest first. */
+            trends: components["schemas"]["MeasuredTrend"][];
+            /** @description How many of all results nobody has reviewed. */
+            unseen: number;
         };
         ChartView: {
             addenda: components["schemas"]["Addendum"][];
             allergies: components["schemas"]["Allergy"][];
+            /** @description What each allergy is to the checks of prescriptions. */
+            allergiesRead: components["schemas"]["AllergyRead"][];
+            /** @description What the person was asked, in this visit and before. */
+            asked: components["schemas"]["AskedView"][];
             cosignature?: components["schemas"]["NoteCosignature"] | null;
             diagnoses: components["schemas"]["VisitDiagnosis"][];
             /** @description Whether growth is looked at: up to 20 years, and where nobody knows the age. */
             growing: boolean;
+            /** @description Medicines that are taken and harm a problem that is there. */
+            harms: string[];
             head?: components["schemas"]["NoteHead"] | null;
+            /** @description How the visit was done, who answers for the note, and whose hand wrote it. */
+            heading: string;
             histories: components["schemas"]["HistoryView"][];
+            /** @description Readings that were repeated in this visit. */
+            means: components["schemas"]["MeanOfReadings"][];
             measurements: components["schemas"]["Measurement"][];
             medicines: components["schemas"]["Medicine"][];
             /**
@@ -3671,6 +4074,10 @@ export interface components {
             runs: components["schemas"]["NoteRun"][];
             signature?: components["schemas"]["NoteSignature"] | null;
             struck?: components["schemas"]["StruckNote"] | null;
+            /** @description Fields of templates that nobody filled yet. */
+            toFill: components["schemas"]["PartToFill"][];
+            /** @description What is usual for this person's age and sex, as far as both are known. */
+            usual: components["schemas"]["UsualRange"][];
         };
         /** @description How a clinic has set up its check-in. */
         CheckInSettings: {
@@ -4139,9 +4546,28 @@ export interface components {
             /** @description Shown once; it is kept only as a hash. */
             address: string;
         };
+        FieldAnswer: {
+            /** @description The field as it stands in the text. */
+            source: string;
+            typed: string;
+        };
+        FieldAnswered: {
+            text: string;
+        };
+        /** @enum {string} */
+        FieldKind: "words" | "choice" | "number" | "date" | "optional" | "fact";
         FieldProblem: {
             field: string;
             sentence: string;
+        };
+        /** @description A field that is still to be filled. */
+        FieldToFill: {
+            choices: string[];
+            kind: components["schemas"]["FieldKind"];
+            label: string;
+            /** @description As it stands in the text. */
+            source: string;
+            unit: string;
         };
         Form: {
             active: boolean;
@@ -4169,6 +4595,17 @@ export interface components {
             due: boolean;
             form: components["schemas"]["Form"];
             signed?: components["schemas"]["SignedFormHead"] | null;
+        };
+        /** @description Where words were found in the notes of a person. */
+        FoundInNotes: {
+            /** Format: date */
+            day: string;
+            /** @description What the part is called, with the problem that it is of. */
+            place: string;
+            struck: boolean;
+            /** Format: uuid */
+            visitId: string;
+            words: components["schemas"]["Stretch"][];
         };
         /** @enum {string} */
         Frequency: "1" | "7" | "8";
@@ -4289,6 +4726,11 @@ export interface components {
         HistoryDetail: {
             /** Format: int32 */
             age?: number | null;
+            /**
+             * Format: int32
+             * @description The year, where it is known: of somebody living the age follows from it.
+             */
+            born?: number | null;
             condition: string;
             died: boolean;
             /** @enum {string} */
@@ -4447,6 +4889,11 @@ export interface components {
             /** @enum {string} */
             kind: "prescription";
         } | {
+            /** Format: uuid */
+            id: string;
+            /** @enum {string} */
+            kind: "questionnaire";
+        } | {
             /** @enum {string} */
             kind: "written";
             part: components["schemas"]["NotePart"];
@@ -4553,8 +5000,19 @@ export interface components {
             /** Format: uuid */
             visitId?: string | null;
         };
+        /** @description What an entry of a list said before it was changed. */
+        ListVersion: {
+            /** Format: uuid */
+            entryId: string;
+            /** Format: uuid */
+            id: string;
+            list: components["schemas"]["KnownList"];
+            said: Record<string, never>;
+        };
         ListedProblem: {
             code: string;
+            /** @description Why it is no longer one. */
+            endReason: string;
             /** Format: uuid */
             id: string;
             /** Format: uuid */
@@ -4573,6 +5031,7 @@ export interface components {
              * @description The visit whose diagnosis brought it about, if one did.
              */
             visitId?: string | null;
+            weight?: components["schemas"]["Weight"] | null;
         };
         /** @description What is chosen from in settings and dialogs: the looks of visit types, who may book, kinds of visits and rooms. */
         Looks: {
@@ -4606,6 +5065,8 @@ export interface components {
         MeView: {
             /** @description Sent back with every change, so that no other site can make one. */
             csrf: string;
+            /** @description 256 bits in hexadecimal, this person's own: what was typed and not saved is kept in the browser under it. */
+            draftKey: string;
             /**
              * Format: int32
              * @description The screen locks when nobody touched it for so long.
@@ -4623,6 +5084,13 @@ export interface components {
             method: string;
             reference?: string;
         };
+        /** @description The mean of readings of one measure, in tenths. */
+        MeanOfReadings: {
+            measure: components["schemas"]["Measure"];
+            readings: number;
+            /** Format: int32 */
+            tenths: number;
+        };
         MeansSum: {
             /** Format: int64 */
             cents: number;
@@ -4635,6 +5103,11 @@ export interface components {
             id: string;
             label: string;
             unit: string;
+        };
+        /** @description The values of one kind over time. */
+        MeasuredTrend: {
+            measure: components["schemas"]["Measure"];
+            tenths: number[];
         };
         Measurement: {
             /** Format: uuid */
@@ -4665,22 +5138,36 @@ export interface components {
             /** Format: uuid */
             personId: string;
             productCode?: string | null;
+            /** @description Why it is taken, or why no longer. */
+            reason: string;
             /** Format: date-time */
             recordedAt: string;
             recordedBy: string;
             /** @description A year, a month or a day; empty when nobody said. */
             since: string;
+            source: components["schemas"]["Source"];
             state: components["schemas"]["MedicineState"];
             /** Format: date-time */
             struckAt?: string | null;
+            /** @description Until when it was taken, said like since when. */
+            until: string;
         };
         MedicineForm: {
             name?: string;
             note?: string;
             productCode?: string | null;
         };
+        /** @description How it is with a medicine; what is not said stays. */
         MedicineStanding: {
+            how?: string | null;
+            note?: string | null;
+            /** @description Why it is taken, or why no longer. */
+            reason?: string | null;
+            /** @description Since when and until when: a year, a month or a day. */
+            since?: string | null;
+            source?: string | null;
             state: string;
+            until?: string | null;
         };
         /** @enum {string} */
         MedicineState: "taking" | "not_taking" | "stopped" | "unknown";
@@ -4861,6 +5348,12 @@ export interface components {
             /** Format: uuid */
             visitId: string;
         };
+        /** @description A template as it is offered. */
+        OfferedText: {
+            /** @description It is for what the visit was booked for. */
+            fitsReason: boolean;
+            template: components["schemas"]["TextTemplate"];
+        };
         OneOffForm: components["schemas"]["ShiftForm"] & {
             day: string;
         };
@@ -5025,12 +5518,41 @@ export interface components {
              */
             version: number;
         };
+        /** @description The fields of a part that nobody filled. */
+        PartToFill: {
+            fields: components["schemas"]["FieldToFill"][];
+            part: components["schemas"]["NotePart"];
+            /** Format: uuid */
+            runId?: string | null;
+        };
         PasswordForm: {
             oldPassword: string;
             password: string;
         };
         PasswordOnly: {
             password: string;
+        };
+        Past: {
+            /** @description There is more before. */
+            more: boolean;
+            visits: components["schemas"]["PastVisit"][];
+        };
+        /** @description What was in one visit. */
+        PastVisit: {
+            /** Format: uuid */
+            clinicianId: string;
+            kind: components["schemas"]["VisitKind"];
+            ordered: string[];
+            prescribed: string[];
+            /** @description The problems handled, the main one first. */
+            problems: string[];
+            reason: string;
+            signed: boolean;
+            /** Format: date-time */
+            startsAt: string;
+            struck: boolean;
+            /** Format: uuid */
+            visitId: string;
         };
         Payer: {
             address: string;
@@ -5352,6 +5874,16 @@ export interface components {
             /** @description `urn:indigo-harbor:` and a stable word. */
             type: string;
         };
+        /** @description How it is with a problem; what is not said stays. */
+        ProblemStanding: {
+            /** @description Why it is no longer one. */
+            reason?: string | null;
+            /** @description A year, a month or a day. */
+            since?: string | null;
+            state: string;
+            /** @description major, minor, or empty where nobody said. */
+            weight?: string | null;
+        };
         /** @enum {string} */
         ProblemState: "active" | "inactive" | "resolved" | "recurrence" | "remission";
         ProductView: {
@@ -5373,6 +5905,33 @@ export interface components {
         QuestionAnswer: {
             answer: string;
             question: string;
+        };
+        QuestionnaireForm: {
+            body: string;
+            /** @description It is asked no more. */
+            ended?: boolean;
+            title: string;
+            /**
+             * Format: int32
+             * @description The version that was seen; 0 for a new one.
+             */
+            version?: number;
+        };
+        QuestionnaireMeant: {
+            entry: string;
+        };
+        /** @description A questionnaire as it is asked. */
+        QuestionnaireView: {
+            /** @description As it is written. */
+            body: string;
+            entry: string;
+            lead: string;
+            questions: components["schemas"]["AskedQuestion"][];
+            /** @description What ships stays as its source has it; a clinic changes only its own. */
+            ships: boolean;
+            title: string;
+            /** Format: int32 */
+            version: number;
         };
         QuickAnswer: {
             done: components["schemas"]["Kept"][];
@@ -5709,6 +6268,19 @@ export interface components {
             /** Format: date-time */
             removedAt?: string | null;
         };
+        /** @description What a score came to. */
+        ScoreTold: {
+            /** Format: int32 */
+            most: number;
+            /**
+             * Format: int32
+             * @description Nothing while an answer is missing that counts.
+             */
+            points?: number | null;
+            raised: boolean;
+            title: string;
+            words: string;
+        };
         SectionView: {
             code: string;
             gaps: components["schemas"]["Gap"][];
@@ -6022,6 +6594,8 @@ export interface components {
             startsAt: string;
             what: string;
         };
+        /** @enum {string} */
+        Source: "told" | "list" | "other_clinic" | "here";
         Staff: {
             active: boolean;
             firstName: string;
@@ -6092,6 +6666,11 @@ export interface components {
             followUp: string;
             place: string;
             reason: string;
+        };
+        /** @description A stretch of words, found or around. */
+        Stretch: {
+            found: boolean;
+            text: string;
         };
         StrikeForm: {
             reason: string;
@@ -6186,6 +6765,60 @@ export interface components {
             questions: string[];
             short: string;
             specimen: string;
+        };
+        TextForm: {
+            /** @description For everybody here, not only for oneself. */
+            clinic: boolean;
+            /** @description What somebody comes with, for whom it is offered; parted by commas. */
+            complaints?: string;
+            /** @description It is used no more. */
+            ended?: boolean;
+            texts: components["schemas"]["TextOfPart"][];
+            title: string;
+            /**
+             * Format: int32
+             * @description The version that was seen; 0 for a new one.
+             */
+            version?: number;
+        };
+        /** @description What a text template says in one part of a note. */
+        TextOfPart: {
+            body: string;
+            part: components["schemas"]["NotePart"];
+        };
+        TextPut: {
+            /** @description What was written where, for taking it back. */
+            done: components["schemas"]["Kept"][];
+        };
+        TextTemplate: {
+            complaints: string;
+            ended: boolean;
+            /**
+             * Format: uuid
+             * @description What all its versions are of.
+             */
+            entryId: string;
+            /** Format: uuid */
+            id: string;
+            /**
+             * Format: uuid
+             * @description Whose own it is; nothing for the clinic's.
+             */
+            ownerId?: string | null;
+            /** Format: date-time */
+            recordedAt: string;
+            recordedBy: string;
+            texts: components["schemas"]["TextOfPart"][];
+            title: string;
+            /** Format: int32 */
+            version: number;
+        };
+        TextWanted: {
+            /**
+             * Format: uuid
+             * @description The run that has the focus.
+             */
+            run?: string | null;
         };
         /** @description One thing that changed. */
         Tiding: {
@@ -6284,7 +6917,7 @@ export interface components {
             messages: number;
         };
         /** @enum {string} */
-        Topic: "visit" | "note" | "person" | "schedule" | "clinic" | "waiting" | "message" | "groups" | "prices" | "claim" | "batch" | "remittance" | "result" | "till" | "import" | "session" | "job" | "everything";
+        Topic: "visit" | "note" | "person" | "texts" | "schedule" | "clinic" | "waiting" | "message" | "groups" | "prices" | "claim" | "batch" | "remittance" | "result" | "till" | "import" | "session" | "job" | "everything";
         TransactionView: {
             /** Format: date-time */
             at: string;
@@ -6404,6 +7037,14 @@ export interface components {
             posted: number;
             postedBefore: number;
             unmatched: number;
+        };
+        /** @description The usual range of a measure in tenths, both ends included. */
+        UsualRange: {
+            /** Format: int32 */
+            high: number;
+            /** Format: int32 */
+            low: number;
+            measure: components["schemas"]["Measure"];
         };
         Visit: {
             /** Format: date */
@@ -6651,6 +7292,8 @@ export interface components {
             visitTypeId?: string | null;
         };
         /** @enum {string} */
+        Weight: "major" | "minor";
+        /** @enum {string} */
         Where: "room" | "lab" | "waiting";
         WhoForm: {
             active?: boolean;
@@ -6668,6 +7311,7 @@ export interface components {
         };
         /** @description Every list in the order of the job. */
         Words: {
+            allergyKinds: components["schemas"]["Choice"][];
             batchStates: components["schemas"]["Choice"][];
             channels: components["schemas"]["Choice"][];
             claimStates: components["schemas"]["Choice"][];
@@ -6687,8 +7331,10 @@ export interface components {
             relations: components["schemas"]["Choice"][];
             roles: components["schemas"]["Choice"][];
             sexes: components["schemas"]["Choice"][];
+            sources: components["schemas"]["Choice"][];
             stages: components["schemas"]["Choice"][];
             visitKinds: components["schemas"]["Choice"][];
+            weights: components["schemas"]["Choice"][];
         };
         /** @description A part of a note: of one of its runs, or of the note as a whole. */
         WrittenPart: {
@@ -6715,6 +7361,17 @@ export interface components {
             version: number;
             /** Format: uuid */
             visitId: string;
+        };
+        WrittenQuestionnaire: {
+            body: string;
+            ended: boolean;
+            entry: string;
+            /** Format: date-time */
+            recordedAt: string;
+            recordedBy: string;
+            title: string;
+            /** Format: int32 */
+            version: number;
         };
     };
     responses: never;
@@ -13126,7 +13783,7 @@ export interface operations {
             };
         };
     };
-    delete_people__id__allergies__allergy_: {
+    post_people__id__allergies__allergy__end: {
         parameters: {
             query?: never;
             header?: never;
@@ -13136,7 +13793,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndForm"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -13227,7 +13888,6 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -13385,6 +14045,89 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChartGlance"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_people__id__chart_paper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": number[];
                 };
             };
             /** @description The address or what was sent cannot be read. */
@@ -15102,6 +15845,90 @@ export interface operations {
             };
         };
     };
+    get_people__id__lists__entry_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListVersion"][];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_people__id__looks: {
         parameters: {
             query?: never;
@@ -15922,6 +16749,92 @@ export interface operations {
             };
         };
     };
+    get_people__id__notes: {
+        parameters: {
+            query: {
+                words: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundInNotes"][];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_people__id__open_chart: {
         parameters: {
             query?: never;
@@ -16045,6 +16958,93 @@ export interface operations {
             };
         };
     };
+    get_people__id__past: {
+        parameters: {
+            query?: {
+                /** @description Only what lies before; all of it without. */
+                before?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Past"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_people__id__payments: {
         parameters: {
             query?: never;
@@ -16110,6 +17110,130 @@ export interface operations {
                 };
             };
             /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_people__id__problems__problem_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                problem: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProblemStanding"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -17296,6 +18420,647 @@ export interface operations {
             };
             /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_questionnaires: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionnaireView"][];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_questionnaires: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuestionnaireForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrittenQuestionnaire"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Something that this refers to is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_questionnaires_fhir: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/fhir+json": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrittenQuestionnaire"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Something that this refers to is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_questionnaires_read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuestionnaireForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionnaireView"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Something that this refers to is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_questionnaires__entry_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuestionnaireForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrittenQuestionnaire"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_questionnaires__entry__fhir: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/fhir+json": string;
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -24331,6 +26096,448 @@ export interface operations {
             };
         };
     };
+    get_texts: {
+        parameters: {
+            query?: {
+                /** @description Beginnings of words of the title or of what it is for; all of them without. */
+                words?: string;
+                /** @description The visit for whose reason they are wanted. */
+                visit?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfferedText"][];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_texts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextTemplate"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Something that this refers to is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_texts_answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FieldAnswer"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldAnswered"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Something that this refers to is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_texts__entry_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextTemplate"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_today: {
         parameters: {
             query?: never;
@@ -27508,6 +29715,89 @@ export interface operations {
             };
         };
     };
+    get_visits__id__note_paper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": number[];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     put_visits__id__note__part_: {
         parameters: {
             query?: never;
@@ -28556,6 +30846,578 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_visits__id__questionnaires: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuestionnaireMeant"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AskedView"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_visits__id__questionnaires_fhir: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/fhir+json": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AskedView"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_visits__id__questionnaires__response_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                response: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswersForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AskedView"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_visits__id__questionnaires__response_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                response: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_visits__id__questionnaires__response__fhir: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                response: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/fhir+json": string;
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -29805,6 +32667,129 @@ export interface operations {
                 };
             };
             /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_visits__id__texts__entry_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextWanted"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextPut"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;

@@ -5,6 +5,7 @@ import { api, Refusal, setCsrf, useLook } from '../api/client';
 import { GlobalStyle } from '../ui/global';
 import { forgetUsed } from './CommandBar';
 import { forgetEverything } from './kept';
+import { openKept } from './lasting';
 import { Lock } from './Lock';
 import { lockScreen, openScreen, useLocked } from './lock';
 import { usePresence } from './presence';
@@ -76,27 +77,29 @@ function Locked({ login, onOpened }: { login: string; onOpened: () => void }) {
 function Door() {
   const [me, setMe] = useState<Me | null | undefined>(undefined);
   const [login, setLogin] = useState('');
-  const enter = (found: Me | null) => {
+  const enter = async (found: Me | null) => {
     setCsrf(found?.csrf ?? '');
     forgetEverything();
     forgetUsed();
+    // What this person typed before a window was closed is there again before anything is shown.
+    if (found) await openKept(found.staff.id, found.draftKey);
     setMe(found);
   };
   useEffect(() => {
     const begin = async () => {
       const session = await api.GET('/api/session').catch(() => undefined);
-      if (!session?.data) return enter(null);
+      if (!session?.data) return void enter(null);
       setLogin(session.data.login);
       if (session.data.locked) lockScreen();
       // Waits until the screen is open.
       const found = await api.GET('/api/me').catch(() => undefined);
-      enter(found?.data ?? null);
+      void enter(found?.data ?? null);
     };
     void begin();
     const leave = () => {
       openScreen();
       client.clear();
-      enter(null);
+      void enter(null);
     };
     window.addEventListener('harbor-signed-out', leave);
     return () => window.removeEventListener('harbor-signed-out', leave);
@@ -113,7 +116,7 @@ function Door() {
     <SignIn
       onSignedIn={(found) => {
         client.clear();
-        enter(found);
+        void enter(found);
       }}
     />
   );

@@ -8,7 +8,7 @@ import { api, setCsrf, useDo, useLook } from '../api/client';
 import { Menu } from '../ui/choices';
 import { Button } from '../ui/controls';
 import { Dialog } from '../ui/Dialog';
-import { Page, Mono, Small, Spread, Table, Tag } from '../ui/layout';
+import { Page, Mono, Row, Small, Spread, Table, Tag } from '../ui/layout';
 import {
   atHandHeight,
   barHeight,
@@ -34,6 +34,7 @@ import { CommandBar } from './CommandBar';
 import { Companion } from './Companion';
 import { editHere, stepItem } from './items';
 import { useKeys } from './keys';
+import { wipeAll } from './lasting';
 import { keysAt, keysOfEveryScreen } from './keySheet';
 import { mainAction } from './mainAction';
 import { useLive } from './live';
@@ -42,8 +43,25 @@ import { Said, useMoveInHand } from './MoveInHand';
 import { lockNow } from './presence';
 import { useMay, useSession } from './session';
 import { Undoing } from './undo';
+import { anythingUnsaved } from './useDraft';
 import { useTimes } from './words';
 import { waitingCount } from './queries';
+
+/** What the server has not got goes with whoever signs out: said first. */
+function Losing({ onStay, onLeave }: { onStay: () => void; onLeave: () => void }) {
+  return (
+    <Dialog title="Not everything is saved" open onClose={onStay}>
+      <p>What you typed has not reached the server yet. Signing out takes it away from this machine.</p>
+      <Row>
+        <Spread />
+        <Button onPress={onStay}>Stay</Button>
+        <Button $kind="stop" onPress={onLeave}>
+          Sign out and lose it
+        </Button>
+      </Row>
+    </Dialog>
+  );
+}
 
 const Shell = styled.div<{ $folded: boolean }>`
   height: 100%;
@@ -254,8 +272,11 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
     },
     'frame',
   );
+  const [losing, setLosing] = useState(false);
   const leave = async () => {
-    await run(() => api.POST('/api/sign-out'));
+    setLosing(false);
+    // What waits in the browser goes with its writer; what could not be signed out stays.
+    if (await run(() => api.POST('/api/sign-out'))) wipeAll();
     setCsrf('');
     navigate('/today');
     window.dispatchEvent(new Event('harbor-signed-out'));
@@ -311,7 +332,7 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
           </div>
           <Small>{me.roleLabel}</Small>
         </div>
-        <Button $kind="quiet" onPress={() => void leave()}>
+        <Button $kind="quiet" onPress={() => (anythingUnsaved() ? setLosing(true) : void leave())}>
           Sign out
         </Button>
       </Top>
@@ -359,6 +380,7 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
           </tbody>
         </Table>
       </Dialog>
+      {losing && <Losing onStay={() => setLosing(false)} onLeave={() => void leave()} />}
     </Shell>
   );
 }

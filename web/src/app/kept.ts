@@ -39,3 +39,6 @@ export function takeKept<T>(place: string, field: string): T | undefined {
 /** What was kept of a place is saved, or nobody's any more. */
 export const forget = (place: string) => void places.delete(place);
 export const forgetEverything = () => places.clear();
+
+/** Puts something down for whoever comes to a place next: what lasted from a window that was closed. */
+export const putBack = (place: string, field: string, value: unknown) => void valuesOf(place).set(field, value);

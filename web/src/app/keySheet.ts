@@ -26,6 +26,12 @@ export const keysOfScreen: Record<string, KeyLine[]> = {
       needs: 'write_note',
     },
     { keys: '↑ in an empty part', does: 'Carry over what it said last time', needs: 'write_note' },
+    {
+      keys: 'Alt+T in a part',
+      does: 'A text template; Tab goes through its fields, numbers choose',
+      needs: 'write_note',
+    },
+    { keys: '1 to 9 at a question', does: 'Answer it, and on to the next', needs: 'record_vitals' },
     { keys: 'Alt+R in a part', does: 'Mark it as reviewed, or take your mark back', needs: 'write_note' },
     { keys: '1 … 9', does: 'With an order in focus: put it under that diagnosis, or take it out', needs: 'write_note' },
     { keys: 'e', does: 'At check-in: what the visit is about', needs: 'book' },

@@ -11,12 +11,37 @@ const typing = (target: EventTarget | null) =>
 /** Whose keys act, the outermost first: what a screen does with a key stands, whichever of them was mounted first. */
 const heard: { frame: RefObject<Keys>[]; screen: RefObject<Keys>[] } = { frame: [], screen: [] };
 
+/** The field in which the last letter was typed. When it is taken away from under the fingers, since its note was struck or its row is
+ *  gone, what is typed on goes nowhere for a while: a full stop of a sentence would move a visit. */
+let field: Element | null = null;
+let typedAt = 0;
+const STILL_TYPING = 3_000;
+
+function goesNowhere(event: KeyboardEvent): boolean {
+  if (!field || field.isConnected || Date.now() - typedAt > STILL_TYPING || event.key.length > 1) {
+    field = null;
+    return false;
+  }
+  typedAt = Date.now();
+  return true;
+}
+
+window.addEventListener('pointerdown', () => {
+  field = null;
+});
+
 function listen(event: KeyboardEvent) {
   const name = `${event.ctrlKey || event.metaKey ? 'ctrl+' : ''}${event.key.toLowerCase()}`;
   // A search passes its keys on to the list below it: what counts is where the typing goes.
   // Ctrl+A belongs to the text while somebody types.
   const always = name.startsWith('ctrl+') && name !== 'ctrl+a';
-  if ((typing(event.target) || typing(document.activeElement)) && !always) return;
+  if ((typing(event.target) || typing(document.activeElement)) && !always) {
+    // Enter, Tab and Esc end a word: what comes after them is meant.
+    field = event.key.length === 1 && event.target instanceof Element ? event.target : null;
+    typedAt = Date.now();
+    return;
+  }
+  if (!always && goesNowhere(event)) return;
   if (document.querySelector('[role=dialog]') && !name.startsWith('ctrl+')) return;
   for (const keys of [...heard.frame, ...heard.screen]) {
     const act = keys.current[name];

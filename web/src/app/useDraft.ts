@@ -10,6 +10,7 @@ import { useCallback, useEffect, useReducer, useRef, useState } from 'react';
 import { Refusal } from '../api/client';
 import { Draft, type Fields } from './draft';
 import { keep, takeKept } from './kept';
+import { LASTING, last, type Lasting, wipe } from './lasting';
 
 export interface Held<T> {
   held: T;
@@ -34,15 +35,23 @@ const MOST_STALE = 3;
 
 /** Drafts on this page that the server has not got yet. */
 const open = new Set<() => boolean>();
+/** Whether something is typed here that the server has not got. */
+export const anythingUnsaved = () => [...open].some((dirty) => dirty());
 addEventListener('beforeunload', (event) => {
-  if ([...open].some((dirty) => dirty())) event.preventDefault();
+  if (anythingUnsaved()) event.preventDefault();
 });
 
 export function useDraft<T extends Fields>(wanted: Wanted<T>) {
   const { place } = wanted;
   const [draft] = useState(() => {
     const left = takeKept<{ draft: Draft<T> }>(place, 'draft')?.draft;
-    return left ?? new Draft<T>(wanted.held, wanted.version);
+    if (left) return left;
+    const lasting = takeKept<Lasting<T>>(place, LASTING);
+    if (!lasting) return new Draft<T>(wanted.held, wanted.version);
+    // Typed before the window was closed: it is to be saved over what stood there then.
+    const again = new Draft<T>(lasting.held, lasting.version);
+    again.change(lasting.local);
+    return again;
   });
   const [, render] = useReducer((n: number) => n + 1, 0);
   const [refusal, setRefusal] = useState<Refusal | null>(null);
@@ -71,6 +80,7 @@ export function useDraft<T extends Fields>(wanted: Wanted<T>) {
     try {
       const answer = await latest.current.save(sending.fields, sending.version);
       draft.saved(answer.held, answer.version);
+      if (!draft.dirty) wipe(place);
       setRefusal(null);
       return 'saved';
     } catch (error) {
@@ -91,7 +101,7 @@ export function useDraft<T extends Fields>(wanted: Wanted<T>) {
     } finally {
       render();
     }
-  }, [draft]);
+  }, [draft, place]);
 
   /** Saves everything that is typed by now, also what was typed while an earlier save was on its way. */
   const flush = useCallback((): Promise<boolean> => {
@@ -125,6 +135,8 @@ export function useDraft<T extends Fields>(wanted: Wanted<T>) {
     const dirty = () => draft.dirty;
     mounted.current = true;
     draft.watch = render;
+    // What lasted from a closed window goes now.
+    if (draft.dirty && latest.current.wait !== undefined) void flushed.current();
     open.add(dirty);
     return () => {
       mounted.current = false;
@@ -139,6 +151,8 @@ export function useDraft<T extends Fields>(wanted: Wanted<T>) {
   const change = (fields: Partial<T>) => {
     draft.change(fields);
     render();
+    if (draft.dirty) last(place, { held: draft.held, version: draft.version, local: draft.local });
+    else wipe(place);
     clearTimeout(timer.current);
     if (wanted.wait === undefined) return;
     // Whoever types on without a pause is saved all the same: no more than a second is ever at risk.

@@ -383,7 +383,8 @@ export interface TabItem {
 
 export function Tabs(p: { label: string; items: TabItem[]; value: string; onChange: (id: string) => void }) {
   return (
-    <Aria.Tabs selectedKey={p.value} onSelectionChange={(key) => p.onChange(String(key))}>
+    // What has the focus within is ringed, not all of it.
+    <Aria.Tabs style={{ outline: 'none' }} selectedKey={p.value} onSelectionChange={(key) => p.onChange(String(key))}>
       <TabLine aria-label={p.label}>
         {p.items.map((t) => (
           <TabHead key={t.id} id={t.id}>

@@ -110,6 +110,8 @@ export const curves = {
   edge: { left: 48, right: 44, top: 12, bottom: 36 },
   /** Names beside the lines, and how far they stay apart. */
   name: { gap: 4, drop: 4, apart: 15, left: 6, below: 18 },
+  /** Room for a value above its point, in the picture of one measure. */
+  value: { above: 24, gap: 9 },
   middle: 1.5,
   line: 0.8,
   dashes: '4 3',

@@ -196,6 +196,7 @@ async fn keys_of_single_things(b: &Browser) -> Result<()> {
     b.goto("/in-clinic").await?;
     b.click("//button[@data-present][contains(., 'Takahashi')]").await?;
     b.press("Open this visit").await?;
+    b.see("//*[@data-sheet]").await?;
     let said = sheet(b).await?;
     ensure!(said.contains(&"1 … 9".to_owned()), "{said:?}");
     b.click("(//*[@data-lane]//button[normalize-space()='Order'])[1]").await?;

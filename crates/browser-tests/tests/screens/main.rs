@@ -18,3 +18,4 @@ mod schedule;
 mod sheet;
 mod supply;
 mod taking_back;
+mod texts;

@@ -73,7 +73,10 @@ async fn growing(b: &Browser) -> Result<()> {
     no_serious_fault(b, "a child's growth").await?;
     b.click("//button[@data-fact='histories']").await?;
     b.see("//*[@data-history='immunisation']").await?;
+    // Nothing ends without saying why.
     b.click("//button[starts-with(@aria-label, 'End Tdap')]").await?;
+    b.keys("was given elsewhere").await?;
+    b.key(Key::Enter).await?;
     b.gone("//*[@data-history='immunisation']").await?;
     b.undo("Ended: Tdap").await?;
     b.see("//*[@data-history='immunisation']").await?;

@@ -134,25 +134,45 @@ impl Measure {
         }
     }
 
+    /// The usual range as far as it is known: without the age only where it is the same for everybody.
+    pub fn usual_if_known(self, age: Option<u32>, sex: Sex) -> Option<(i32, i32)> {
+        match age {
+            Some(age) => self.usual(age, sex),
+            None => self.is_of_any_age().then(|| self.usual(40, sex)).flatten(),
+        }
+    }
+
     /// How a value lies to what is usual at this age in years, if the age is known.
     pub fn standing(self, value: Tenths, age: Option<u32>, sex: Sex) -> Standing {
         let (lowest, highest) = self.possible();
         if value.0 < lowest || value.0 > highest {
             return Standing::Impossible;
         }
-        let range = match age {
-            Some(age) => self.usual(age, sex),
-            None if self.is_of_any_age() => self.usual(40, sex),
+        let unjudged = age.is_none() && !self.is_of_any_age() && self.usual(40, sex).or(self.usual(5, sex)).is_some();
+        match self.usual_if_known(age, sex) {
             // Without a usual range at any age there is nothing to judge.
-            None if self.usual(40, sex).or(self.usual(5, sex)).is_none() => None,
-            None => return Standing::Unjudged,
-        };
-        match range {
+            None if unjudged => Standing::Unjudged,
             Some((low, _)) if value.0 < low => Standing::Low,
             Some((_, high)) if value.0 > high => Standing::High,
             _ => Standing::Usual,
         }
     }
+}
+
+/// What was measured more than once: its mean, and of how many readings. A body mass index is computed, and no reading.
+pub fn means(measured: &[(Measure, Tenths)]) -> Vec<(Measure, Tenths, usize)> {
+    let of = |measure: &Measure| {
+        let readings: Vec<Tenths> = measured.iter().filter(|(m, _)| m == measure).map(|(_, value)| *value).collect();
+        Some((*measure, mean(&readings)?, readings.len()))
+    };
+    Measure::ALL.iter().filter(|m| **m != Measure::Bmi).filter_map(of).collect()
+}
+
+/// The mean of readings that were repeated, to the nearest tenth; one reading has none.
+fn mean(readings: &[Tenths]) -> Option<Tenths> {
+    let many = i64::try_from(readings.len()).ok().filter(|n| *n > 1)?;
+    let sum: i64 = readings.iter().map(|r| i64::from(r.0)).sum();
+    i32::try_from((2 * sum + many).div_euclid(2 * many)).ok().map(Tenths)
 }
 
 /// Body mass index in tenths of kg/m², from weight and height in tenths of kg and cm.
@@ -174,6 +194,24 @@ mod tests {
         assert_eq!(bmi(Tenths(680), Tenths(1720)), Some(Tenths(230)));
         assert_eq!(bmi(Tenths(680), Tenths(0)), None);
         assert_eq!(bmi(Tenths(i32::MAX), Tenths(1)), None);
+    }
+
+    #[test]
+    fn repeated_readings_have_a_mean() {
+        assert_eq!(mean(&[Tenths(1500), Tenths(1460), Tenths(1441)]), Some(Tenths(1467)));
+        assert_eq!(mean(&[Tenths(10), Tenths(11)]), Some(Tenths(11)), "half is rounded up");
+        assert_eq!(mean(&[Tenths(10)]), None);
+        let (pulse, bmi) = (Measure::HeartRate, Measure::Bmi);
+        let measured = [(pulse, Tenths(700)), (bmi, Tenths(230)), (pulse, Tenths(720)), (bmi, Tenths(231))];
+        assert_eq!(means(&measured), [(pulse, Tenths(710), 2)]);
+        assert_eq!(mean(&[Tenths(i32::MAX), Tenths(i32::MAX)]), Some(Tenths(i32::MAX)));
+    }
+
+    #[test]
+    fn without_the_age_only_what_is_usual_for_everybody_is_known() {
+        assert_eq!(Measure::HeartRate.usual_if_known(None, Sex::Female), None);
+        assert_eq!(Measure::Temperature.usual_if_known(None, Sex::Unknown), Some((361, 378)));
+        assert_eq!(Measure::HeartRate.usual_if_known(Some(1), Sex::Unknown), Some((900, 1500)));
     }
 
     #[test]

@@ -6,6 +6,7 @@
 mod shipped;
 #[cfg(test)]
 mod tests;
+pub mod writing;
 
 pub use shipped::shipped;
 

@@ -15,6 +15,7 @@ mod sig;
 mod when;
 mod words;
 
+pub use histories::age_now;
 pub use medicine::Prescribed;
 pub use sig::Sig;
 pub use when::When;
@@ -85,6 +86,8 @@ pub enum Item {
         condition: String,
         age: Option<u32>,
         died: bool,
+        /// The year, where it is told.
+        born: Option<i32>,
     },
     Social {
         topic: String,
@@ -116,7 +119,7 @@ pub enum Item {
         of: String,
     },
     Template(String),
-    Questionnaire(&'static str),
+    Questionnaire(String),
     /// What is left over: words for the part in focus, and offered as a diagnosis search.
     Words(String),
 }
@@ -210,7 +213,7 @@ fn sentence<'a>(words: &[Word<'a>], known: &Known, items: &mut Vec<(Item, String
                     .or_else(|| one(medicine::prescription(rest, known)))
                     .or_else(|| one(past::past(rest, known, &starts)))
                     .or_else(|| one(past::immunisation(rest, known)))
-                    .or_else(|| doing::questionnaire(&rest[0]).map(|name| (vec![Item::Questionnaire(name)], 1)))
+                    .or_else(|| one(doing::questionnaire(rest)))
                     .or_else(|| doing::diagnoses(rest, known))
                     .or_else(|| doing::orders(rest, known))
             };

@@ -24,6 +24,7 @@ coded! {
         SeeChart = "see_chart", "see the chart";
         RecordVitals = "record_vitals", "record measurements, allergies and medicines";
         WriteNote = "write_note", "write and sign notes, order and prescribe";
+        WriteTexts = "write_texts", "write text templates and questionnaires";
         ReviewResults = "review_results", "review and sign results";
         SeeCharges = "see_charges", "see charges and balances";
         EditCharges = "edit_charges", "complete charges";
@@ -66,6 +67,7 @@ impl Role {
             SeeChart => &[Assistant, Clinician, Biller, Manager],
             RecordVitals => &[Assistant, Clinician],
             WriteNote | ReviewResults => &[Clinician],
+            WriteTexts => &[Clinician, Manager],
             SeeCharges => &[FrontDesk, Clinician, Biller, Manager],
             EditCharges => &[Clinician, Biller, Manager],
             SetPrices | Claims | GiveBack => &[Biller, Manager],

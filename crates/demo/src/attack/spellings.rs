@@ -9,7 +9,7 @@ use harbor_server::routes::{Access, ROUTES, Route};
 
 /// The address of a route, about nothing that is there.
 pub fn concrete(pattern: &str) -> String {
-    ["{id}", "{measurement}", "{allergy}", "{medicine}", "{entry}", "{other}", "{run}"]
+    ["{id}", "{measurement}", "{allergy}", "{medicine}", "{problem}", "{entry}", "{other}", "{run}", "{response}"]
         .iter()
         .fold(pattern.to_owned(), |path, part| path.replace(part, NOBODY))
         .replace("{part}", "plan")

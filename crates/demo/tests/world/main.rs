@@ -1,6 +1,7 @@
 //! The demo clinic is a world whose parts agree with each other, on whatever day it is loaded.
 
 mod measured;
+mod texts;
 
 use chrono::{Days, NaiveDate};
 use harbor_demo::testing::Loaded;

@@ -6,7 +6,7 @@ use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
-use harbor_core::consult::{KnownList, ProblemState};
+use harbor_core::consult::{KnownList, Source};
 use harbor_core::fields;
 use harbor_core::prescribing::{
     Dosing, MedicineState, Patient, PrescriptionEvent, PrescriptionState, Product, Severity, Warning,
@@ -15,7 +15,7 @@ use harbor_core::prescribing::{
 use harbor_store::consult::lists::NewMedicine;
 use harbor_store::consult::{chart, runs};
 use harbor_store::documents::{Doc, GivenWarning};
-use harbor_store::rows::{Prescription, Visit};
+use harbor_store::rows::{ListedProblem, Medicine, Prescription, Visit, VisitDiagnosis};
 use harbor_store::{Change, Conn, people, prescribing as store};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -79,6 +79,18 @@ fn dosing(f: &PrescriptionForm) -> Result<(Dosing, u32), Problem> {
     Ok((d, quantity))
 }
 
+/// The products of the formulary that count as taken.
+pub fn taken<'s>(state: &'s State, medicines: &[Medicine]) -> Vec<&'s Product> {
+    let counting = medicines.iter().filter(|m| m.state.counts());
+    counting.filter_map(|m| state.tables.product(m.product_code.as_deref()?)).collect()
+}
+
+/// The codes of what somebody has: the problems that count, and the diagnoses of the visit.
+pub fn present(listed: &[ListedProblem], diagnoses: &[VisitDiagnosis]) -> Vec<String> {
+    let counting = listed.iter().filter(|p| p.state.counts()).map(|p| p.code.clone());
+    counting.chain(diagnoses.iter().map(|d| d.code.clone())).collect()
+}
+
 async fn warnings(
     conn: &mut Conn,
     state: &State,
@@ -92,21 +104,11 @@ async fn warnings(
     let none_known = chart::none_known_of(conn, person.id).await?;
     let medicines = chart::medicines_of(conn, person.id).await?;
     let prescribed = store::of_visits(conn, &[visit.id]).await?;
-    let mut taking: Vec<&Product> = medicines
-        .iter()
-        .filter(|m| m.state.counts())
-        .filter_map(|m| m.product_code.as_deref())
-        .filter_map(|c| state.tables.product(c))
-        .collect();
+    let mut taking = taken(state, &medicines);
     taking
         .extend(prescribed.iter().filter(|p| Some(p.id) != own).filter_map(|p| state.tables.product(&p.product_code)));
-    let mut problems: Vec<String> = chart::problems_of(conn, person.id)
-        .await?
-        .into_iter()
-        .filter(|p| p.state == ProblemState::Active)
-        .map(|p| p.code)
-        .collect();
-    problems.extend(runs::diagnoses_of(conn, visit.id).await?.into_iter().map(|x| x.code));
+    let listed = chart::problems_of(conn, person.id).await?;
+    let problems = present(&listed, &runs::diagnoses_of(conn, visit.id).await?);
     let patient = Patient {
         age: person.birth_date.and_then(|b| visit.day.years_since(b)),
         allergies_asked: !allergies.is_empty() || none_known.iter().any(|n| n.list == KnownList::Allergies),
@@ -261,6 +263,7 @@ pub async fn send(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SendFor
                     how: &row.instructions,
                     since: &state.today().to_string(),
                     note: &own,
+                    source: Source::Here,
                 };
                 change.add_medicine(row.person_id, &new).await?;
             }

@@ -1,8 +1,8 @@
 //! Routes of consult.
 
-use crate::api::consult::{chart, codes, glance, growth, histories, note, quick_line, runs};
-use crate::routes::Access::{Chart};
-use harbor_core::house::permissions::Permission::{RecordVitals, SeeChart, WriteNote};
+use crate::api::consult::{chart, codes, glance, growth, histories, lists, note, past, questionnaires, quick_line, runs, texts};
+use crate::routes::Access::{Chart, Needs};
+use harbor_core::house::permissions::Permission::{RecordVitals, SeeChart, WriteNote, WriteTexts};
 use harbor_store::people::whose::Whose::{Nobody, Person, Visit};
 
 table! {
@@ -15,13 +15,19 @@ table! {
     get "/api/people/{id}/histories/{entry}" Chart(SeeChart, Person) => histories::versions;
     post "/api/people/{id}/histories/{entry}/end" Chart(RecordVitals, Person) => histories::end;
     post "/api/people/{id}/histories/{entry}/not-ended" Chart(RecordVitals, Person) => histories::take_end_back;
-    post "/api/people/{id}/allergies" Chart(RecordVitals, Person) => chart::add_allergy;
-    delete "/api/people/{id}/allergies/{allergy}" Chart(RecordVitals, Person) => chart::end_allergy;
-    post "/api/people/{id}/allergies/{allergy}/not-ended" Chart(RecordVitals, Person) => chart::take_end_of_allergy_back;
-    post "/api/people/{id}/medicines" Chart(RecordVitals, Person) => chart::add_medicine;
-    put "/api/people/{id}/medicines/{medicine}" Chart(RecordVitals, Person) => chart::set_medicine;
-    post "/api/people/{id}/none-known" Chart(RecordVitals, Person) => chart::none_known;
-    delete "/api/people/{id}/none-known/{list}" Chart(RecordVitals, Person) => chart::take_none_known_back;
+    post "/api/people/{id}/allergies" Chart(RecordVitals, Person) => lists::add_allergy;
+    post "/api/people/{id}/allergies/{allergy}/end" Chart(RecordVitals, Person) => lists::end_allergy;
+    post "/api/people/{id}/allergies/{allergy}/not-ended" Chart(RecordVitals, Person) => lists::take_end_of_allergy_back;
+    post "/api/people/{id}/medicines" Chart(RecordVitals, Person) => lists::add_medicine;
+    put "/api/people/{id}/medicines/{medicine}" Chart(RecordVitals, Person) => lists::set_medicine;
+    put "/api/people/{id}/problems/{problem}" Chart(RecordVitals, Person) => lists::set_problem;
+    get "/api/people/{id}/lists/{entry}" Chart(SeeChart, Person) => lists::former;
+    get "/api/people/{id}/past" Chart(SeeChart, Person) => past::show;
+    get "/api/people/{id}/notes" Chart(SeeChart, Person) => past::search;
+    get "/api/people/{id}/chart-paper" Chart(SeeChart, Person) => past::chart_paper;
+    get "/api/visits/{id}/note-paper" Chart(SeeChart, Visit) => past::note_paper;
+    post "/api/people/{id}/none-known" Chart(RecordVitals, Person) => lists::none_known;
+    delete "/api/people/{id}/none-known/{list}" Chart(RecordVitals, Person) => lists::take_none_known_back;
     put "/api/visits/{id}/note/{part}" Chart(WriteNote, Visit) => note::save;
     get "/api/visits/{id}/note/{part}/last-time" Chart(WriteNote, Visit) => note::last_time;
     post "/api/visits/{id}/note/{part}/carried" Chart(WriteNote, Visit) => note::carry;
@@ -29,8 +35,8 @@ table! {
     post "/api/visits/{id}/runs" Chart(WriteNote, Visit) => runs::begin;
     put "/api/visits/{id}/runs/{run}" Chart(WriteNote, Visit) => runs::become_;
     delete "/api/visits/{id}/runs/{run}" Chart(WriteNote, Visit) => runs::drop_run;
-    put "/api/visits/{id}/lists/{list}/reviewed" Chart(RecordVitals, Visit) => chart::review_list;
-    delete "/api/visits/{id}/lists/{list}/reviewed" Chart(RecordVitals, Visit) => chart::take_review_back;
+    put "/api/visits/{id}/lists/{list}/reviewed" Chart(RecordVitals, Visit) => lists::review_list;
+    delete "/api/visits/{id}/lists/{list}/reviewed" Chart(RecordVitals, Visit) => lists::take_review_back;
     put "/api/visits/{id}/note-head" Chart(WriteNote, Visit) => note::set_head;
     post "/api/visits/{id}/co-sign" Chart(WriteNote, Visit) => note::cosign;
     post "/api/visits/{id}/strike-note" Chart(WriteNote, Visit) => note::strike;
@@ -39,4 +45,20 @@ table! {
     get "/api/codes" Chart(SeeChart, Nobody) => codes::search;
     get "/api/codes/{code}" Chart(SeeChart, Nobody) => codes::show;
     put "/api/visits/{id}/diagnoses" Chart(WriteNote, Visit) => runs::set_diagnoses;
+    get "/api/texts" Chart(SeeChart, Nobody) => texts::list;
+    post "/api/texts" Needs(WriteTexts) => texts::add;
+    put "/api/texts/{entry}" Needs(WriteTexts) => texts::set;
+    post "/api/texts/answer" Chart(SeeChart, Nobody) => texts::answer;
+    post "/api/visits/{id}/texts/{entry}" Chart(WriteNote, Visit) => texts::put_into_note;
+    get "/api/questionnaires" Chart(SeeChart, Nobody) => questionnaires::list;
+    post "/api/questionnaires" Needs(WriteTexts) => questionnaires::add;
+    post "/api/questionnaires/read" Needs(WriteTexts) => questionnaires::read;
+    post "/api/questionnaires/fhir" Needs(WriteTexts) => questionnaires::take_in;
+    put "/api/questionnaires/{entry}" Needs(WriteTexts) => questionnaires::set;
+    get "/api/questionnaires/{entry}/fhir" Chart(SeeChart, Nobody) => questionnaires::one_as_fhir;
+    post "/api/visits/{id}/questionnaires" Chart(RecordVitals, Visit) => questionnaires::ask;
+    post "/api/visits/{id}/questionnaires/fhir" Chart(RecordVitals, Visit) => questionnaires::take_answers_in;
+    put "/api/visits/{id}/questionnaires/{response}" Chart(RecordVitals, Visit) => questionnaires::answer;
+    delete "/api/visits/{id}/questionnaires/{response}" Chart(RecordVitals, Visit) => questionnaires::strike;
+    get "/api/visits/{id}/questionnaires/{response}/fhir" Chart(SeeChart, Visit) => questionnaires::answers_as_fhir;
 }

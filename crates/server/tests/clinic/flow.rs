@@ -203,11 +203,14 @@ async fn none_known_is_a_statement_of_its_own() {
     let glance = format!("/api/people/{wren}/chart");
     let before = assistant.get(&glance).await["allergies"].clone();
     let ended = format!("{allergies}/{}", before[0]["id"].as_str().unwrap());
-    assistant.ask("delete", &ended, None).await.ok();
+    assistant.post(&format!("{ended}/end"), json!({ "reason": "tested" })).await.ok();
     assistant.post(&path, json!({ "list": "allergies" })).await.ok();
     assistant.post(&format!("{ended}/not-ended"), json!({})).await.ok();
     let again = assistant.get(&glance).await;
-    assert_eq!(again["allergies"], before);
+    // As it stood, but for who said so last.
+    let stands =
+        |all: &Value| ["id", "substance", "reaction", "endedAt", "endReason"].map(|field| all[0][field].clone());
+    assert_eq!(stands(&again["allergies"]), stands(&before));
     assert!(again["noneKnown"].as_array().unwrap().iter().all(|n| n["list"] != "allergies"), "{again}");
     let (visit, emeka) = visit_of(&assistant, "Sorrentino").await;
     let path = format!("/api/people/{emeka}/none-known");

@@ -29,7 +29,7 @@ async fn schema_and_migrations_agree() {
                    when 'float8' then 'Double' when 'bool' then 'Bool' when 'uuid' then 'Uuid' when 'date' then 'Date'
                    when 'time' then 'Time' when 'timestamptz' then 'Timestamptz' when 'jsonb' then 'Jsonb'
                    when 'bytea' then 'Binary' when '_text' then 'Array<Text>' when '_int4' then 'Array<Integer>' when '_uuid' then 'Array<Uuid>'
-                   when 'text' then 'Text' when 'numeric' then 'Numeric' else udt_name end
+                   when 'text' then 'Text' when 'numeric' then 'Numeric' when 'tsvector' then 'Tsvector' else udt_name end
                 || case when is_nullable = 'YES' and t.table_type <> 'VIEW' then '>' else '' end as said
          from information_schema.columns c join information_schema.tables t using (table_schema, table_name)
          where table_schema = 'public' and table_name <> '__diesel_schema_migrations'";

@@ -22,6 +22,12 @@ pub async fn struck(conn: &mut Conn, visit: Uuid) -> Result<Option<StruckNote>> 
     Ok(s::table.find(visit).select(StruckNote::as_select()).first(conn).await.optional()?)
 }
 
+/// Which of these notes are signed.
+pub async fn signed_among(conn: &mut Conn, ids: &[Uuid]) -> Result<Vec<Uuid>> {
+    use crate::schema::note_signatures as n;
+    Ok(n::table.filter(n::visit_id.eq_any(ids)).select(n::visit_id).load(conn).await?)
+}
+
 /// Which of these notes are struck.
 pub async fn struck_among(conn: &mut Conn, ids: &[Uuid]) -> Result<Vec<Uuid>> {
     Ok(s::table.filter(s::visit_id.eq_any(ids)).select(s::visit_id).load(conn).await?)

@@ -2,12 +2,12 @@
 
 use crate::codes::Code;
 use crate::consult::chart::allergies_of;
-use crate::rows::{Allergy, ListedProblem, Medicine, NoneKnown, Visit};
+use crate::rows::{Allergy, ListVersion, ListedProblem, Medicine, NoneKnown, Visit};
 use crate::schema::{allergies, medicines, none_known, problems};
-use crate::{Change, Result, StoreError, Topic};
+use crate::{Change, Conn, Result, StoreError, Topic};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::consult::{KnownList, ProblemState, Reaction};
+use harbor_core::consult::{AllergyKind, KnownList, ProblemState, Reaction, Source, Weight};
 use harbor_core::prescribing::MedicineState;
 use uuid::Uuid;
 
@@ -31,16 +31,51 @@ pub struct NewMedicine<'a> {
     /// A year, a month or a day; empty when nobody said.
     pub since: &'a str,
     pub note: &'a str,
+    pub source: Source,
+}
+
+/// An allergy as it was told.
+#[derive(Debug, Clone, Copy)]
+pub struct NewAllergy<'a> {
+    pub substance: &'a str,
+    pub reaction: &'a str,
+    pub severity: Option<Reaction>,
+    pub kind: AllergyKind,
+    pub since: &'a str,
+    pub source: Source,
+}
+
+/// How it is with a medicine now.
+#[derive(Debug, Clone, Copy)]
+pub struct MedicineNow<'a> {
+    pub state: MedicineState,
+    pub how: &'a str,
+    pub since: &'a str,
+    pub until: &'a str,
+    pub source: Source,
+    pub reason: &'a str,
+    pub note: &'a str,
+}
+
+/// How it is with a problem now.
+#[derive(Debug, Clone, Copy)]
+pub struct ProblemNow<'a> {
+    pub state: ProblemState,
+    pub weight: Option<Weight>,
+    pub since: &'a str,
+    pub end_reason: &'a str,
+}
+
+/// What an entry of a list said before, the oldest first.
+pub async fn versions(conn: &mut Conn, entry: Uuid) -> Result<Vec<ListVersion>> {
+    use crate::schema::list_versions as v;
+    let at = diesel::dsl::sql::<diesel::sql_types::Text>("said ->> 'recorded_at'");
+    Ok(v::table.filter(v::entry_id.eq(entry)).order(at).select(ListVersion::as_select()).load(conn).await?)
 }
 
 impl Change<'_> {
-    pub async fn add_allergy(
-        &mut self,
-        person: Uuid,
-        substance: &str,
-        reaction: &str,
-        severity: Option<Reaction>,
-    ) -> Result<Allergy> {
+    pub async fn add_allergy(&mut self, person: Uuid, new: &NewAllergy<'_>) -> Result<Allergy> {
+        let NewAllergy { substance, reaction, severity, kind, since, source } = *new;
         let said = harbor_core::people::fold(substance);
         let same = |a: &Allergy| harbor_core::people::fold(&a.substance) == said;
         if allergies_of(self.conn(), person).await?.iter().any(same) {
@@ -58,6 +93,10 @@ impl Change<'_> {
             ended_at: None,
             recorded_at: self.now,
             recorded_by: self.actor.name.clone(),
+            kind: kind.into(),
+            since: since.into(),
+            source: source.into(),
+            end_reason: String::new(),
         };
         diesel::insert_into(allergies::table).values(&row).execute(self.conn()).await?;
         self.unsay_none_known(person, KnownList::Allergies).await?;
@@ -66,17 +105,22 @@ impl Change<'_> {
         Ok(row)
     }
 
-    pub async fn end_allergy(&mut self, person: Uuid, id: Uuid) -> Result<()> {
+    pub async fn end_allergy(&mut self, person: Uuid, id: Uuid, reason: &str) -> Result<()> {
         use allergies as a;
         let now = self.now;
         let n = diesel::update(a::table.filter(a::id.eq(id).and(a::person_id.eq(person)).and(a::ended_at.is_null())))
-            .set(a::ended_at.eq(now))
+            .set((
+                a::ended_at.eq(now),
+                a::end_reason.eq(reason),
+                a::recorded_at.eq(now),
+                a::recorded_by.eq(self.actor.name.clone()),
+            ))
             .execute(self.conn())
             .await?;
         if n == 0 {
             return Err(StoreError::NotFound("allergy"));
         }
-        self.audit("ended", "allergy", id, Some(person), "");
+        self.audit("ended", "allergy", id, Some(person), reason);
         self.tell(Topic::Person, person);
         Ok(())
     }
@@ -86,7 +130,12 @@ impl Change<'_> {
         use allergies as a;
         let ended = a::table.filter(a::id.eq(id).and(a::person_id.eq(person)).and(a::ended_at.is_not_null()));
         let n = diesel::update(ended)
-            .set(a::ended_at.eq(None::<chrono::DateTime<chrono::Utc>>))
+            .set((
+                a::ended_at.eq(None::<chrono::DateTime<chrono::Utc>>),
+                a::end_reason.eq(""),
+                a::recorded_at.eq(self.now),
+                a::recorded_by.eq(self.actor.name.clone()),
+            ))
             .execute(self.conn())
             .await?;
         if n == 0 {
@@ -111,6 +160,9 @@ impl Change<'_> {
             how: new.how.into(),
             since: new.since.into(),
             struck_at: None,
+            until: String::new(),
+            source: new.source.into(),
+            reason: String::new(),
         };
         diesel::insert_into(medicines::table).values(&row).execute(self.conn()).await?;
         if new.state == MedicineState::Taking {
@@ -153,10 +205,22 @@ impl Change<'_> {
         Ok(())
     }
 
-    pub async fn set_medicine_state(&mut self, person: Uuid, id: Uuid, state: MedicineState) -> Result<()> {
+    /// Says how it is with a medicine now.
+    pub async fn set_medicine(&mut self, person: Uuid, id: Uuid, now: &MedicineNow<'_>) -> Result<()> {
         use medicines as m;
-        let n = diesel::update(m::table.filter(m::id.eq(id).and(m::person_id.eq(person))))
-            .set(m::state.eq(Code(state)))
+        let state = now.state;
+        let n = diesel::update(m::table.filter(m::id.eq(id).and(m::person_id.eq(person)).and(m::struck_at.is_null())))
+            .set((
+                m::state.eq(Code(state)),
+                m::how.eq(now.how),
+                m::since.eq(now.since),
+                m::until.eq(now.until),
+                m::source.eq(Code(now.source)),
+                m::reason.eq(now.reason),
+                m::note.eq(now.note),
+                m::recorded_at.eq(self.now),
+                m::recorded_by.eq(self.actor.name.clone()),
+            ))
             .execute(self.conn())
             .await?;
         if n == 0 {
@@ -166,6 +230,31 @@ impl Change<'_> {
             self.unsay_none_known(person, KnownList::Medicines).await?;
         }
         self.audit("changed", "medicine", id, Some(person), state.code());
+        self.tell(Topic::Person, person);
+        Ok(())
+    }
+
+    /// Says how it is with a problem now.
+    pub async fn set_problem(&mut self, person: Uuid, id: Uuid, now: &ProblemNow<'_>) -> Result<()> {
+        use problems as p;
+        let n = diesel::update(p::table.filter(p::id.eq(id).and(p::person_id.eq(person)).and(p::struck_at.is_null())))
+            .set((
+                p::state.eq(Code(now.state)),
+                p::weight.eq(now.weight.map(Code)),
+                p::since.eq(now.since),
+                p::end_reason.eq(now.end_reason),
+                p::recorded_at.eq(self.now),
+                p::recorded_by.eq(self.actor.name.clone()),
+            ))
+            .execute(self.conn())
+            .await?;
+        if n == 0 {
+            return Err(StoreError::NotFound("problem"));
+        }
+        if now.state != ProblemState::Resolved {
+            self.unsay_none_known(person, KnownList::Problems).await?;
+        }
+        self.audit("changed", "problem", id, Some(person), now.state.code());
         self.tell(Topic::Person, person);
         Ok(())
     }
@@ -239,6 +328,8 @@ impl Change<'_> {
             since: new.since.into(),
             visit_id: new.visit,
             struck_at: None,
+            weight: None,
+            end_reason: String::new(),
         };
         // One that was struck comes back with what is said now.
         let back: Option<ListedProblem> = diesel::update(

@@ -14,6 +14,16 @@ pub async fn runs_of(conn: &mut Conn, visit: Uuid) -> Result<Vec<NoteRun>> {
     Ok(r::table.filter(r::visit_id.eq(visit)).order(r::position).select(NoteRun::as_select()).load(conn).await?)
 }
 
+/// The runs of several visits, each visit's in their order.
+pub async fn of_visits(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<NoteRun>> {
+    Ok(r::table
+        .filter(r::visit_id.eq_any(visits))
+        .order((r::visit_id, r::position))
+        .select(NoteRun::as_select())
+        .load(conn)
+        .await?)
+}
+
 pub async fn diagnoses_of(conn: &mut Conn, visit: Uuid) -> Result<Vec<VisitDiagnosis>> {
     use visit_diagnoses as d;
     Ok(d::table.filter(d::visit_id.eq(visit)).order(d::position).select(VisitDiagnosis::as_select()).load(conn).await?)

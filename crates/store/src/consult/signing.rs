@@ -2,7 +2,7 @@
 //! histories), are fixed under one digest. What is changed of them later is told in an addendum; the database refuses it otherwise.
 
 use super::notes::{self, PartAt};
-use super::{chart, heads, histories, runs};
+use super::{chart, heads, histories, questionnaires, runs};
 use crate::rows::*;
 use crate::schema::{addenda, measurements, note_parts, note_signatures};
 use crate::{Change, Conn, Result, StoreError, Topic, orders, prescribing};
@@ -27,6 +27,7 @@ pub struct Beside {
     pub problems: Vec<ListedProblem>,
     pub none_known: Vec<NoneKnown>,
     pub histories: Vec<History>,
+    pub answers: Vec<QuestionnaireResponse>,
 }
 
 impl Beside {
@@ -44,6 +45,7 @@ impl Beside {
             problems: chart::problems_of(conn, person).await?,
             none_known: chart::none_known_of(conn, person).await?,
             histories: histories::of_person(conn, person).await?,
+            answers: questionnaires::of_visit(conn, visit.id).await?.into_iter().map(|a| a.response).collect(),
         })
     }
 
@@ -93,6 +95,10 @@ impl Beside {
         for h in &self.histories {
             let detail = serde_json::to_string(&h.detail.0).unwrap_or_default();
             let _ = writeln!(text, "history {} {detail}", h.kind.code());
+        }
+        for a in &self.answers {
+            let answers = serde_json::to_string(&a.answers.0).unwrap_or_default();
+            let _ = writeln!(text, "questionnaire {} {} {answers}", a.entry, a.entry_version);
         }
         text
     }

@@ -47,6 +47,12 @@ pub fn token_hash(token: &str) -> Vec<u8> {
     Sha256::digest(token.as_bytes()).to_vec()
 }
 
+/// The key under which this person's browsers keep what was typed and not saved yet; nobody else is told.
+pub async fn draft_key(conn: &mut Conn, staff: Uuid) -> Result<String> {
+    use crate::schema::draft_keys as k;
+    Ok(k::table.find(staff).select(k::key).first(conn).await?)
+}
+
 /// The session of a token, unless it has ended.
 pub async fn find(conn: &mut Conn, token: &str) -> Result<Option<Session>> {
     let now = Utc::now();

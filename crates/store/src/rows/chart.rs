@@ -1,7 +1,7 @@
 //! What a visit leaves in the chart.
 
 use crate::codes;
-use crate::documents::{Doc, HistoryDetail};
+use crate::documents::{Answered, Doc, HistoryDetail, TextOfPart};
 use chrono::{DateTime, Utc};
 use uuid::Uuid;
 
@@ -32,6 +32,11 @@ row! {
         ended_at: Option<DateTime<Utc>>,
         recorded_at: DateTime<Utc>,
         recorded_by: String,
+        kind: codes::AllergyKind,
+        /// A year, a month or a day; empty when nobody said.
+        since: String,
+        source: codes::Source,
+        end_reason: String,
     }
 }
 
@@ -49,6 +54,11 @@ row! {
         /// A year, a month or a day; empty when nobody said.
         since: String,
         struck_at: Option<DateTime<Utc>>,
+        /// Until when it was taken, said like since when.
+        until: String,
+        source: codes::Source,
+        /// Why it is taken, or why no longer.
+        reason: String,
     }
 }
 
@@ -66,6 +76,9 @@ row! {
         /// The visit whose diagnosis brought it about, if one did.
         visit_id: Option<Uuid>,
         struck_at: Option<DateTime<Utc>>,
+        weight: Option<codes::Weight>,
+        /// Why it is no longer one.
+        end_reason: String,
     }
 }
 
@@ -225,5 +238,61 @@ row! {
         code: String,
         title: String,
         position: i32,
+    }
+}
+
+row! {
+    text_templates TextTemplate {
+        id: Uuid,
+        /// What all its versions are of.
+        entry_id: Uuid,
+        version: i32,
+        /// Whose own it is; nothing for the clinic's.
+        owner_id: Option<Uuid>,
+        title: String,
+        complaints: String,
+        #[schema(value_type = Vec<TextOfPart>)]
+        texts: Doc<Vec<TextOfPart>>,
+        ended: bool,
+        recorded_at: DateTime<Utc>,
+        recorded_by: String,
+    }
+}
+
+row! {
+    questionnaires WrittenQuestionnaire {
+        entry: String,
+        version: i32,
+        title: String,
+        body: String,
+        ended: bool,
+        recorded_at: DateTime<Utc>,
+        recorded_by: String,
+    }
+}
+
+row! {
+    questionnaire_responses QuestionnaireResponse {
+        id: Uuid,
+        visit_id: Uuid,
+        entry: String,
+        entry_version: i32,
+        #[schema(value_type = std::collections::HashMap<String, crate::documents::AnswerGiven>)]
+        answers: Doc<Answered>,
+        version: i32,
+        answered_at: DateTime<Utc>,
+        answered_by: String,
+        struck_at: Option<DateTime<Utc>>,
+    }
+}
+
+row! {
+    /// What an entry of a list said before it was changed.
+    list_versions ListVersion {
+        id: Uuid,
+        list: codes::KnownList,
+        entry_id: Uuid,
+        #[schema(value_type = Object)]
+        said: serde_json::Value,
     }
 }

@@ -53,6 +53,18 @@ pub async fn of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<Visit>> {
         .await?)
 }
 
+/// The visit before this one in which the same person was seen.
+pub async fn before(conn: &mut Conn, visit: &Visit) -> Result<Option<Visit>> {
+    Ok(visits::table
+        .filter(visits::person_id.eq(visit.person_id).and(visits::starts_at.lt(visit.starts_at)))
+        .filter(visits::stage.eq_any(["ready_to_leave", "left"]))
+        .order((visits::starts_at.desc(), visits::id))
+        .select(Visit::as_select())
+        .first(conn)
+        .await
+        .optional()?)
+}
+
 /// The next visit ahead of each of these people.
 pub async fn next_of(conn: &mut Conn, people: &[Uuid], now: chrono::DateTime<Utc>) -> Result<Vec<Visit>> {
     Ok(visits::table

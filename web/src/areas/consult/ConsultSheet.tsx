@@ -12,38 +12,17 @@ import { Notice, Row, Sheet, Small, Spread, Stack, Tag } from '../../ui/layout';
 import styled from 'styled-components';
 import { hair, space } from '../../ui/tokens';
 import { Facts } from './Facts';
+import { after, before, ofRuns, savedOf, Written } from './NoteBody';
 import { PartField, PartRead, PartRow } from './PartField';
 import { Runs } from './Runs';
-import { useWriting } from './writing';
+import { fieldsOf, useWriting } from './writing';
 
 type Chart = Schemas['ChartView'];
-
-/** The parts of the note as a whole: before the runs, and after them; those that only older notes have are shown when written. */
-const before: [Schemas['NotePart'], string, string][] = [
-  ['reason', 'Reason', 'Why the patient comes'],
-  ['history', 'History', ''],
-  ['past_history', 'Past history', 'Past, family and social history in words'],
-  ['systems', 'Systems', 'Review of systems'],
-  ['examination', 'Examination', 'General examination'],
-];
-const after: [Schemas['NotePart'], string, string][] = [
-  ['assessment', 'Assessment', ''],
-  ['plan', 'Plan', ''],
-  ['procedures', 'Procedures', 'Procedures done'],
-  ['advice', 'Advice', 'What the patient was advised'],
-];
-/** Written in a run as soon as there is one. */
-const ofRuns: Schemas['NotePart'][] = ['history', 'assessment', 'plan'];
 
 const Rule = styled.hr`
   margin: ${space(3)} 0;
   border: 0;
   border-top: ${hair};
-`;
-
-/** The words of the note; struck ones can still be read. */
-const Written = styled.div<{ $struck: boolean }>`
-  ${(p) => p.$struck && 'p { text-decoration: line-through; }'}
 `;
 
 /** Brings a field of the sheet into focus. */
@@ -65,6 +44,7 @@ function Signing({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) 
   const path = { params: { path: { id: visit.id } } };
   // One signature for the note and for the orders that were laid beside it; it says so.
   const drafts = chart.orders.filter((o) => o.order.state === 'draft').length;
+  const unfilled = chart.toFill.flatMap((p) => p.fields.map((f) => f.label));
   const sign = async () => {
     // Whatever is still being typed is saved first; what cannot be saved says so at its part.
     if (!(await flushAll())) return;
@@ -86,6 +66,11 @@ function Signing({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) 
           {chart.mostlyCarried} % of this note stands word for word in earlier ones.
         </Notice>
       )}
+      {unfilled.length > 0 && (
+        <Notice $tone="brass" data-unfilled>
+          Not filled in yet: {unfilled.join(', ')}.
+        </Notice>
+      )}
       {refusal && (
         <Notice $tone="coral" role="alert">
           {refusal.message}
@@ -104,6 +89,23 @@ function Signing({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) 
         </Button>
       </Row>
     </Stack>
+  );
+}
+
+/** What somebody was still typing when the note was struck or signed: not in the note, and not lost. */
+function LeftBehind({ chart }: { chart: Chart }) {
+  const { left } = useWriting();
+  const shown = [...left].filter(([, words]) => !chart.parts.some((p) => p.body === words.body.trim()));
+  if (shown.length === 0) return null;
+  return (
+    <Notice $tone="brass" role="alert" data-left-behind style={{ marginBottom: space(2) }}>
+      The note was {chart.struck ? 'struck' : 'signed'} while you wrote. This is not in it; copy what is needed:
+      {shown.map(([key, { label, body }]) => (
+        <p key={key} style={{ whiteSpace: 'pre-wrap' }}>
+          {label}: {body}
+        </p>
+      ))}
+    </Notice>
   );
 }
 
@@ -175,7 +177,7 @@ export function ConsultSheet({ view, chart, place }: { view: Schemas['VisitView'
     event.preventDefault();
     act();
   };
-  const saved = (of: Schemas['NotePart']) => chart.parts.find((x) => x.part === of && (x.runId ?? null) === null);
+  const saved = (of: Schemas['NotePart']) => savedOf(chart, of);
   const field = ([id, label, invite]: (typeof before)[number]) => {
     if (ofRuns.includes(id) && !saved(id)?.body) return null;
     return open ? (
@@ -186,6 +188,7 @@ export function ConsultSheet({ view, chart, place }: { view: Schemas['VisitView'
         label={label}
         invite={invite}
         saved={saved(id)}
+        fields={fieldsOf(chart, { part: id, run: null })}
       />
     ) : (
       <PartRead key={id} label={label} saved={saved(id)} />
@@ -202,6 +205,7 @@ export function ConsultSheet({ view, chart, place }: { view: Schemas['VisitView'
             {times.time(chart.struck.struckAt)}: {chart.struck.reason}
           </Notice>
         )}
+        {!open && <LeftBehind chart={chart} />}
         {chart.signature ? (
           <Row style={{ marginBottom: space(2) }}>
             <Tag $tone="kelp">✓ signed</Tag>

@@ -1,21 +1,25 @@
 /** The strip of facts over the note: what must be seen before anything is written, each opened, changed and closed in its place. */
 
-import { type ReactNode, useState } from 'react';
+import type { ReactNode } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useWords } from '../../app/choices';
 import { useMay } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
-import { Row, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { Notice, Row, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { color, hair, innerCorner, part, phone, size, space } from '../../ui/tokens';
 import { Growth } from './Growth';
 import { Histories } from './Histories';
-import { NoteHead, useHeadInWords } from './NoteHead';
-import { Allergies, Measurements, Medicines, Problems } from './Lists';
+import { Asked, askedInWords } from './Asked';
+import { type Fact, useWriting } from './writing';
+import { NoteHead } from './NoteHead';
+import { Allergies } from './Allergies';
+import { Measurements } from './Measurements';
+import { Medicines } from './Medicines';
+import { Problems } from './Problems';
 
 type Chart = Schemas['ChartView'];
-type Fact = 'visit' | 'measured' | 'allergies' | 'medicines' | 'problems' | 'histories' | 'results';
 
 const Strip = styled.div`
   display: grid;
@@ -134,14 +138,37 @@ function Reviewed({ chart, visit, list }: { chart: Chart; visit: string; list: S
 
 function Results({ chart }: { chart: Chart }) {
   const times = useTimes();
+  const may = useMay();
+  const { run, busy, refusal } = useDo();
+  const review = (id: string) =>
+    run(() => api.POST('/api/results/{id}/review', { params: { path: { id } }, body: { comment: '' } }));
   if (chart.reports.length === 0) return <p>No results yet.</p>;
   return (
     <Stack $gap={3}>
+      {refusal && <Small role="alert">{refusal.message}</Small>}
       {chart.reports.slice(0, 8).map((r) => (
         <div key={r.id}>
           <Row $gap={2}>
             <Small>{times.full(r.receivedAt)}</Small>
-            {!r.reviewedAt && <Tag $tone="brass">not reviewed</Tag>}
+            {r.reviewedAt ? (
+              <Small>
+                ✓ Reviewed by {r.reviewedBy}, {times.full(r.reviewedAt)}
+              </Small>
+            ) : (
+              <>
+                <Tag $tone="brass">not reviewed</Tag>
+                {may('review_results') && (
+                  <Button
+                    $kind="quiet"
+                    isDisabled={busy}
+                    aria-label={`Sign the result of ${times.full(r.receivedAt)} as reviewed`}
+                    onPress={() => void review(r.id)}
+                  >
+                    Sign as reviewed
+                  </Button>
+                )}
+              </>
+            )}
           </Row>
           <Table>
             <tbody>
@@ -165,8 +192,9 @@ function Results({ chart }: { chart: Chart }) {
 export function Facts(p: { chart: Chart; of: Schemas['Visit']; first: Fact | null }) {
   const { chart, first } = p;
   const visit = p.of.id;
-  const head = useHeadInWords(chart, p.of);
-  const [shown, setShown] = useState<Fact | null>(first);
+  const { fact, setFact } = useWriting();
+  const shown = fact === undefined ? first : fact;
+  const setShown = setFact;
   const measured = useMeasured(chart, visit);
   const none = (list: string) => chart.noneKnown.some((n) => n.list === list);
   const said = (list: string, words: string[]) =>
@@ -184,6 +212,7 @@ export function Facts(p: { chart: Chart; of: Schemas['Visit']; first: Fact | nul
     problems: 'Problems',
     histories: 'Histories',
     results: 'Results',
+    asked: 'Asked',
     visit: 'Visit',
   };
   const words: Record<Fact, string> = {
@@ -196,7 +225,8 @@ export function Facts(p: { chart: Chart; of: Schemas['Visit']; first: Fact | nul
     problems: said('problems', problems),
     histories: chart.histories.map((h) => h.words).join(', ') || 'Nothing told yet',
     results: chart.reports.length === 0 ? 'None' : unseen > 0 ? `${unseen} not reviewed` : 'All reviewed',
-    visit: head,
+    asked: askedInWords(chart, visit),
+    visit: chart.heading,
   };
   const content: Record<Fact, ReactNode> = {
     measured: (
@@ -207,14 +237,26 @@ export function Facts(p: { chart: Chart; of: Schemas['Visit']; first: Fact | nul
     ),
     allergies: <Allergies chart={chart} />,
     medicines: <Medicines chart={chart} />,
-    problems: <Problems chart={chart} />,
+    problems: <Problems chart={chart} visit={visit} />,
     histories: <Histories person={chart.person.id} histories={chart.histories} />,
     results: <Results chart={chart} />,
+    asked: <Asked chart={chart} visit={visit} />,
     visit: <NoteHead key={visit} chart={chart} visit={p.of} />,
   };
-  const facts: Fact[] = ['allergies', 'measured', 'medicines', 'problems', 'histories', 'results', 'visit'];
+  const facts: Fact[] = ['allergies', 'measured', 'medicines', 'problems', 'histories', 'results', 'asked', 'visit'];
+  const alarms = chart.asked.filter((a) => a.visitId === visit).flatMap((a) => a.alarms);
   return (
     <>
+      {alarms.map((sentence) => (
+        <Notice key={sentence} $tone="coral" role="alert" data-alarm style={{ marginBottom: space(2) }}>
+          {sentence}
+        </Notice>
+      ))}
+      {chart.harms.map((sentence) => (
+        <Notice key={sentence} $tone="brass" role="alert" data-harm style={{ marginBottom: space(2) }}>
+          {sentence}
+        </Notice>
+      ))}
       <Strip role="group" aria-label="Facts">
         {facts.map((f) => (
           <Line

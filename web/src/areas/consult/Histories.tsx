@@ -5,7 +5,7 @@ import { useWords } from '../../app/choices';
 import { useMay } from '../../app/session';
 import { useUndo } from '../../app/undo';
 import { useTimes } from '../../app/words';
-import { Button } from '../../ui/controls';
+import { Ending } from './Ending';
 import { Row, Small, Spread, Stack } from '../../ui/layout';
 
 type History = Schemas['HistoryView'];
@@ -14,13 +14,11 @@ export function Histories({ person, histories }: { person: string; histories: Hi
   const kinds = useWords('historyKinds');
   const may = useMay();
   const times = useTimes();
-  const { run, busy } = useDo();
+  const { run, busy, refusal } = useDo();
   const offerUndo = useUndo();
-  const end = async (h: History) => {
+  const end = async (h: History, reason: string) => {
     const params = { path: { id: person, entry: h.entryId } };
-    const ended = await run(() =>
-      api.POST('/api/people/{id}/histories/{entry}/end', { params, body: { reason: 'no longer holds' } }),
-    );
+    const ended = await run(() => api.POST('/api/people/{id}/histories/{entry}/end', { params, body: { reason } }));
     if (ended)
       offerUndo(`Ended: ${h.words}.`, () => api.POST('/api/people/{id}/histories/{entry}/not-ended', { params }));
   };
@@ -40,9 +38,7 @@ export function Histories({ person, histories }: { person: string; histories: Hi
                 <span title={`${h.recordedBy}, ${times.full(h.recordedAt)}`}>{h.words}</span>
                 <Spread />
                 {may('record_vitals') && (
-                  <Button $kind="quiet" isDisabled={busy} aria-label={`End ${h.words}`} onPress={() => void end(h)}>
-                    End
-                  </Button>
+                  <Ending what={h.words} busy={busy} refusal={refusal} onEnd={(reason) => end(h, reason)} />
                 )}
               </Row>
             ))}

@@ -2,9 +2,8 @@
 
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
-import { useChoices, useWordOf, useWords } from '../../app/choices';
+import { useChoices, useWords } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
-import { useTimes } from '../../app/words';
 import { Form, Refused } from '../../ui/Form';
 import { Button, Field, Pick } from '../../ui/controls';
 import { Columns, Row, Small, Spread, Stack } from '../../ui/layout';
@@ -12,39 +11,6 @@ import { part } from '../../ui/tokens';
 
 type Chart = Schemas['ChartView'];
 type Visit = Schemas['Visit'];
-
-/** Who wrote in the note beside its clinician: never shown as the clinician's own hand. */
-export const otherHands = (chart: Chart, visit: Visit, clinician: string | undefined) => {
-  // The reason comes from the booking, whoever moved the visit on.
-  const typed = chart.parts.filter((p) => p.body !== '' && !(p.part === 'reason' && p.body === visit.reason));
-  return [...new Set(typed.filter((p) => p.updatedBy !== clinician).map((p) => p.updatedBy))];
-};
-
-/** The head of the note in words. */
-export function useHeadInWords(chart: Chart, visit: Visit) {
-  const kind = useWordOf('visitKinds');
-  const times = useTimes();
-  const { clinic } = useSession();
-  const name = (id: string | null | undefined) => clinic.staff.find((s) => s.id === id)?.name;
-  const said = [kind(visit.kind)];
-  const { appointment } = visit;
-  if (!appointment) said.push('without appointment');
-  const supervising = name(chart.head?.supervisingId);
-  if (supervising) said.push(`supervised by ${supervising}`);
-  if (chart.head?.minutes) said.push(`${chart.head.minutes} minutes`);
-  const clinician = name(visit.clinicianId);
-  const others = otherHands(chart, visit, clinician);
-  if (others.length > 0) said.push(`written by ${others.join(', ')} for ${clinician ?? 'the clinician'}`);
-  // What was written on a later day than the visit says so.
-  const last = chart.parts
-    .filter((p) => p.body !== '')
-    .map((p) => p.updatedAt)
-    .sort()
-    .at(-1);
-  if (last && times.full(last) !== times.full(visit.startsAt) && last > visit.startsAt)
-    said.push(`written up on ${times.full(last)}`);
-  return said.join(', ');
-}
 
 export function NoteHead({ chart, visit }: { chart: Chart; visit: Visit }) {
   const may = useMay();

@@ -10,7 +10,9 @@ import { Button } from '../../ui/controls';
 import { Words } from '../../ui/Words';
 import { Notice, Row, Small, Stack } from '../../ui/layout';
 import { color, part, phone, size, space, stroke } from '../../ui/tokens';
+import { FieldAsked, useFilling, useToFill } from './Filling';
 import { lastTime } from './queries';
+import { FindTemplate, TemplatesOffered } from './Templates';
 import { keyOf, type PartAt, useWriting } from './writing';
 
 type Part = Schemas['WrittenPart'];
@@ -64,13 +66,17 @@ export function PartField(p: {
   /** What it is part of, for whoever does not see it. */
   of?: string;
   saved: Part | undefined;
+  /** Fields of a template that stand in it. */
+  fields: Schemas['FieldToFill'][];
   invite?: string;
 }) {
   const client = useQueryClient();
   const times = useTimes();
   const [who, setWho] = useState('');
   const [inFocus, setInFocus] = useState(false);
-  const { setFocus, writers, say } = useWriting();
+  const { setFocus, writers, say, toFill, setToFill, leave, comeBack } = useWriting();
+  const [finds, setFinds] = useState(false);
+  const place = useRef<HTMLDivElement>(null);
   const { run, busy, refusal } = useDo();
   const params = { path: { id: p.visit, part: p.at.part } };
   const draft = useDraft<{ body: string }>({
@@ -102,6 +108,18 @@ export function PartField(p: {
   }, [writers, key, flush, ofPart, ofRun]);
 
   const { body } = draft.local;
+  // Taken away while something was not saved: it is not lost with the field.
+  const unsaved = useRef({ label: p.label, body: '' });
+  useEffect(() => {
+    unsaved.current = { label: p.label, body: draft.dirty ? body : '' };
+  });
+  useEffect(() => {
+    comeBack(key);
+    return () => {
+      const { label, body: typed } = unsaved.current;
+      if (typed !== '') leave(key, label, typed);
+    };
+  }, [key, leave, comeBack]);
   const untouched = p.saved !== undefined && p.saved.body === body;
   const carried = untouched && p.saved?.carried === true;
   const carryOver = () =>
@@ -120,8 +138,20 @@ export function PartField(p: {
       }),
     );
   };
-  const keys = (event: KeyboardEvent) => {
-    if (event.altKey && event.key.toLowerCase() === 'r' && body.trim() !== '') {
+  const filling = useFilling({
+    area: () => place.current?.querySelector('textarea') ?? null,
+    body,
+    fields: p.fields,
+    change: (next) => draft.change({ body: next }),
+  });
+  useToFill({ mine: toFill === key, body, fields: p.fields, first: filling.first, done: () => setToFill(null) });
+  const keys = (event: KeyboardEvent<HTMLElement>) => {
+    filling.keys(event);
+    if (event.defaultPrevented) return;
+    if (event.altKey && event.key.toLowerCase() === 't') {
+      event.preventDefault();
+      setFinds(true);
+    } else if (event.altKey && event.key.toLowerCase() === 'r' && body.trim() !== '') {
       event.preventDefault();
       void review(!p.saved?.reviewedAt);
     } else if (event.key === 'ArrowUp' && !event.altKey && body === '' && (p.saved?.body ?? '') === '') {
@@ -142,7 +172,11 @@ export function PartField(p: {
           setInFocus(true);
           setFocus(p.at);
         }}
-        onBlur={() => setInFocus(false)}
+        onBlur={() => {
+          setInFocus(false);
+          filling.leave();
+        }}
+        ref={place}
         onKeyDown={keys}
       >
         <Words
@@ -154,8 +188,22 @@ export function PartField(p: {
           onBlur={() => void flush()}
           fault={draft.refusal?.message ?? refusal?.message}
         />
+        <FieldAsked filling={filling} />
         {inFocus && body === '' && (p.saved?.body ?? '') === '' && (
-          <LastTime visit={p.visit} at={p.at} onTake={carryOver} busy={busy} />
+          <>
+            <LastTime visit={p.visit} at={p.at} onTake={carryOver} busy={busy} />
+            <TemplatesOffered visit={p.visit} at={p.at} onAll={() => setFinds(true)} />
+          </>
+        )}
+        {finds && (
+          <FindTemplate
+            visit={p.visit}
+            at={p.at}
+            onClose={() => {
+              setFinds(false);
+              place.current?.querySelector('textarea')?.focus();
+            }}
+          />
         )}
         {carried && p.saved && (
           <Row $gap={2}>

@@ -10,7 +10,7 @@ import { Form, Refused } from '../../ui/Form';
 import { Mono, Notice, Row, Small, Spread, Table, Tag } from '../../ui/layout';
 import { space } from '../../ui/tokens';
 import { quickLine } from './queries';
-import { useStateOfAll, useWriting } from './writing';
+import { keyOf, useStateOfAll, useWriting } from './writing';
 
 type Item = Schemas['Understood'];
 
@@ -48,6 +48,8 @@ const examples: [string, string][] = [
   ['amoxicillin 500 tid 7d', 'A prescription, prefilled; also prn pain, 2 puffs q4h, 3 refills'],
   ['refer cardiology for palpitations', 'A referral, written in the plan'],
   ['fu 3mo bp', 'Follow-up, written in the plan'],
+  ['template sore throat', 'A text template, written into the note; also /cough'],
+  ['phq9, gad7', 'A questionnaire, asked on the sheet; also questionnaire and its name'],
 ];
 
 function Examples({ onClose }: { onClose: () => void }) {
@@ -75,7 +77,7 @@ function Examples({ onClose }: { onClose: () => void }) {
 
 /** `main` makes Keep the filled button of the screen. */
 export function QuickLine({ visit, chart, main }: { visit: string; chart: Schemas['ChartView']; main: boolean }) {
-  const { focus, flushAll } = useWriting();
+  const { focus, flushAll, setFact, setToFill } = useWriting();
   const state = useStateOfAll();
   const labels = useWordOf('noteParts');
   const inRun = chart.runs.find((r) => r.id === focus?.run)?.title;
@@ -111,6 +113,11 @@ export function QuickLine({ visit, chart, main }: { visit: string; chart: Schema
     setRefused(answer.items.filter((i) => i.notKept));
     if (answer.done.length > 0) {
       const { done } = answer;
+      // What is to be filled in is gone to.
+      if (done.some((d) => d.kind === 'questionnaire')) setFact('asked');
+      const written = done.find((d) => d.kind === 'written');
+      if (written?.kind === 'written' && answer.items.some((i) => i.kind === 'template' && !i.notKept))
+        setToFill(keyOf({ part: written.part, run: written.run ?? null }));
       offerUndo(
         `Kept: ${answer.items
           .filter((i) => !i.notKept)

@@ -10,6 +10,7 @@ import { Mono, Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { color, half, hair, part, space } from '../../ui/tokens';
 import { Margin, type Opened, OpenedHere } from './Lane';
 import { PartField, PartRead } from './PartField';
+import { fieldsOf } from './writing';
 
 type Chart = Schemas['ChartView'];
 type Hit = Schemas['CodeHit'];
@@ -239,6 +240,7 @@ function OneRun(p: { visit: string; chart: Chart; run: Run; index: number; open:
               of={p.run.title}
               invite={invite}
               saved={savedOf(id)}
+              fields={fieldsOf(chart, { part: id, run: p.run.id })}
             />
           ) : (
             <PartRead key={id} label={label} saved={savedOf(id)} />

@@ -36,6 +36,38 @@ export const lastTime = (id: string, at: { part: string; run: string | null }) =
     }),
   );
 
+/** Text templates that one may use, those for the reason of the visit first. */
+export const texts = (words: string, visit?: string) =>
+  look(['texts', words, visit ?? ''], [{ topic: 'texts' }], () =>
+    api.GET('/api/texts', { params: { query: { words, ...(visit && { visit }) } } }),
+  );
+
+/** The questionnaires that can be asked. */
+export const questionnaires = () =>
+  look(['questionnaires'], [{ topic: 'texts' }], () => api.GET('/api/questionnaires'));
+
+/** How a questionnaire would be asked, as it is being written. */
+export const questionnaireRead = (title: string, body: string) =>
+  look(['questionnaire-read', title, body], [], () => api.POST('/api/questionnaires/read', { body: { title, body } }));
+
+/** What an entry of a list said before. */
+export const former = (person: string, entry: string) =>
+  look(['former', person, entry], [{ topic: 'person', id: person }], () =>
+    api.GET('/api/people/{id}/lists/{entry}', { params: { path: { id: person, entry } } }),
+  );
+
+/** The visits at which a person was seen, before a time. */
+export const past = (person: string, before?: string) =>
+  look(['past', person, before ?? ''], [{ topic: 'visit', person }, { topic: 'note' }], () =>
+    api.GET('/api/people/{id}/past', { params: { path: { id: person }, query: before ? { before } : {} } }),
+  );
+
+/** Words found in the notes of a person. */
+export const inNotes = (person: string, words: string) =>
+  look(['in-notes', person, words], [{ topic: 'visit', person }, { topic: 'note' }], () =>
+    api.GET('/api/people/{id}/notes', { params: { path: { id: person }, query: { words } } }),
+  );
+
 /** How the quick line would be understood; nothing is kept. */
 export const quickLine = (id: string, text: string) =>
   look(['quick-line', id, text], [{ topic: 'visit', id }], () =>

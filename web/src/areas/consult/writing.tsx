@@ -20,9 +20,23 @@ interface Writer {
   version: () => number;
 }
 
+/** What the strip of facts opens. */
+export type Fact = 'visit' | 'measured' | 'allergies' | 'medicines' | 'problems' | 'histories' | 'asked' | 'results';
+
 interface Writing {
+  /** The fact that is opened; undefined while nobody chose. */
+  fact: Fact | null | undefined;
+  setFact: (fact: Fact | null | undefined) => void;
+  /** The part whose first unfilled field is to be gone to, as soon as it stands there. */
+  toFill: string | null;
+  setToFill: (key: string | null) => void;
   focus: PartAt | null;
   setFocus: (at: PartAt) => void;
+  /** What was typed and could not be saved, since the note was struck or signed meanwhile: it is shown to be copied. */
+  left: ReadonlyMap<string, { label: string; body: string }>;
+  leave: (key: string, label: string, body: string) => void;
+  /** The part is on the screen again, and with it what was typed. */
+  comeBack: (key: string) => void;
   /** Those that are on the screen; each knows the version that stands there. */
   writers: Map<string, Writer>;
   /** Saves all that is typed; false when something could not be saved, which says so at its place. */
@@ -37,7 +51,24 @@ const States = createContext<ReadonlyMap<string, PartState>>(new Map());
 
 export function WritingOn({ children }: { children: ReactNode }) {
   const [focus, setFocus] = useState<PartAt | null>(null);
+  const [fact, setFact] = useState<Fact | null | undefined>(undefined);
+  const [toFill, setToFill] = useState<string | null>(null);
   const [writers] = useState(() => new Map<string, Writer>());
+  const [left, setLeft] = useState<ReadonlyMap<string, { label: string; body: string }>>(new Map());
+  const leave = useCallback(
+    (key: string, label: string, body: string) => setLeft((before) => new Map(before).set(key, { label, body })),
+    [],
+  );
+  const comeBack = useCallback(
+    (key: string) =>
+      setLeft((before) => {
+        if (!before.has(key)) return before;
+        const next = new Map(before);
+        next.delete(key);
+        return next;
+      }),
+    [],
+  );
   const [states, setStates] = useState<ReadonlyMap<string, PartState>>(new Map());
   const say = useCallback((key: string, state: PartState | null) => {
     setStates((before) => {
@@ -52,11 +83,18 @@ export function WritingOn({ children }: { children: ReactNode }) {
     () => ({
       focus,
       setFocus,
+      fact,
+      setFact,
+      toFill,
+      setToFill,
+      left,
+      leave,
+      comeBack,
       writers,
       say,
       flushAll: async () => (await Promise.all([...writers.values()].map((w) => w.flush()))).every(Boolean),
     }),
-    [focus, writers, say],
+    [focus, fact, toFill, left, leave, comeBack, writers, say],
   );
   return (
     <Context.Provider value={value}>
@@ -76,3 +114,8 @@ export function useStateOfAll(): PartState | null {
   const states = new Set(useContext(States).values());
   return (['failed', 'typing', 'saving', 'saved'] as const).find((s) => states.has(s)) ?? null;
 }
+
+/** The fields of templates that stand in a part. */
+export const fieldsOf = (chart: Schemas['ChartView'], at: PartAt) =>
+  chart.toFill.find((p) => p.part === at.part && (p.runId ?? null) === at.run)?.fields ?? none;
+const none: Schemas['FieldToFill'][] = [];

@@ -17,6 +17,8 @@ export function Changeable<T extends { id: string }>(p: {
   /** The cells of a row. */
   cells: (item: T) => ReactNode;
   dialog: (old: T | null, onClose: () => void) => ReactNode;
+  /** Who changes it, when it is not who sets the clinic. */
+  needs?: string;
   /** Adding one is what this page is mainly for. */
   main?: boolean;
 }) {
@@ -27,7 +29,7 @@ export function Changeable<T extends { id: string }>(p: {
       <Row>
         <h2>{p.title}</h2>
         <Spread />
-        {may('set_clinic') && (
+        {may(p.needs ?? 'set_clinic') && (
           <Button {...(p.main ? { $kind: 'filled', 'data-main-action': true } : {})} onPress={() => setOpen('new')}>
             {p.create}
           </Button>
@@ -49,7 +51,7 @@ export function Changeable<T extends { id: string }>(p: {
               <tr key={item.id}>
                 {p.cells(item)}
                 <td className="number">
-                  {may('set_clinic') && (
+                  {may(p.needs ?? 'set_clinic') && (
                     <Button $kind="quiet" onPress={() => setOpen(item)} aria-label={`Change ${p.nameOf(item)}`}>
                       Change
                     </Button>

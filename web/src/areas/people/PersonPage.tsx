@@ -6,11 +6,12 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { plainDate, sexWord, telephone, useIdentity, useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
-import { Empty, Head, Mono, Notice, Page, Row, Sheet, Small, Stack, Table, Tag } from '../../ui/layout';
+import { Empty, Head, Mono, Notice, Page, Row, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { color, part, size, space } from '../../ui/tokens';
 import { Appointments } from './Appointments';
 import { Account } from '../money/Account';
 import { GlanceAt } from '../consult/Glance';
+import { PastOf } from '../consult/Past';
 import { Coverages } from '../coverage/Coverages';
 import { Merging } from './Merging';
 import { RegistrationForm } from './RegistrationForm';
@@ -216,8 +217,17 @@ export default function PersonPage() {
       <Jumps />
       {may('see_chart') && (
         <Sheet data-place="chart">
-          <h2>Chart</h2>
+          <Row>
+            <h2>Chart</h2>
+            <Spread />
+            <Button $kind="quiet" onPress={() => window.open(`/api/people/${id}/chart-paper`, '_blank')}>
+              Print the chart
+            </Button>
+          </Row>
           <GlanceAt person={id} />
+          <div style={{ marginTop: space(4) }}>
+            <PastOf person={id} />
+          </div>
         </Sheet>
       )}
       {/* Whoever treats looks for what was; whoever books and bills for how to reach and bill. */}

@@ -8,15 +8,30 @@ use crate::consult::ProblemState;
 use crate::orders::LabTest;
 use crate::people::fold;
 
-/// Questionnaires that ship, by what people call them.
-pub fn questionnaire(word: &Word) -> Option<&'static str> {
-    Some(match word.low.as_str() {
-        "phq2" | "phq-2" => "PHQ-2",
-        "phq9" | "phq-9" | "phq" => "PHQ-9",
-        "gad7" | "gad-7" | "gad" => "GAD-7",
-        "audit-c" | "auditc" | "audit" => "AUDIT-C",
-        _ => return None,
-    })
+/// Questionnaires that ship, by what people call them; `questionnaire asthma` asks one by its name.
+pub fn questionnaire(words: &[Word]) -> Option<(Item, usize)> {
+    let first = words.first()?;
+    let ships = |word: &Word| {
+        Some(match word.low.as_str() {
+            "phq2" | "phq-2" => "PHQ-2",
+            "phq9" | "phq-9" | "phq" => "PHQ-9",
+            "gad7" | "gad-7" | "gad" => "GAD-7",
+            "audit-c" | "auditc" | "audit" => "AUDIT-C",
+            _ => return None,
+        })
+    };
+    if let Some(name) = ships(first) {
+        return Some((Item::Questionnaire(name.to_owned()), 1));
+    }
+    if first.low != "questionnaire" || first.ends != Ends::Runs {
+        return None;
+    }
+    let rest = words.get(1..)?;
+    if let Some(name) = rest.first().and_then(ships) {
+        return Some((Item::Questionnaire(name.to_owned()), 2));
+    }
+    let (said, used) = until_stop(rest)?;
+    Some((Item::Questionnaire(said), 1 + used))
 }
 
 /// `template cough`, `t: cough`, `/cough`.

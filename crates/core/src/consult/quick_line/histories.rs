@@ -39,8 +39,54 @@ pub fn relative(words: &[Word]) -> Option<(String, usize)> {
     Some((side.map_or_else(|| (*name).to_owned(), |s| format!("{s} {name}")), at + 1))
 }
 
-/// `mother asthma`, `father died mi 54`, `sister breast cancer at 41`.
+/// What is said of a family as a whole, with how people say it.
+const OF_ALL: [(&str, &[&str]); 3] = [
+    ("not known, adopted", &["adopted", "adoptee"]),
+    ("not known", &["unknown", "unk"]),
+    ("does not matter here", &["noncontributory", "non-contributory", "irrelevant", "negative", "unremarkable"]),
+];
+
+/// `adopted`, `fh unknown`, `family history noncontributory`: a statement of its own.
+fn of_all(words: &[Word]) -> Option<(Item, usize)> {
+    let heading = match words {
+        [first, ..] if first.is(&["fh", "fhx"]) => 1,
+        [first, second, ..] if first.is(&["family"]) && second.is(&["history", "hx"]) => 2,
+        // Alone it can only be said of the family.
+        [only] if only.is(&["adopted"]) => 0,
+        _ => return None,
+    };
+    let word = words.get(heading)?;
+    let (condition, _) = OF_ALL.iter().find(|(_, said)| word.is(said))?;
+    let ends = word.ends != Ends::Runs || words.len() == heading + 1;
+    let item =
+        Item::Family { relative: "family".into(), condition: (*condition).into(), age: None, died: false, born: None };
+    ends.then_some((item, heading + 1))
+}
+
+/// How a family as a whole is typed again.
+pub fn typed_of_all(condition: &str) -> Option<String> {
+    let (_, said) = OF_ALL.iter().find(|(kept, _)| *kept == condition)?;
+    Some(format!("fh {}", said[0]))
+}
+
+/// The age of somebody living of whom only the year of birth is known: one of two, until the birthday is.
+pub fn age_now(born: i32, today: chrono::NaiveDate) -> Option<String> {
+    use chrono::Datelike;
+    let years = u32::try_from(today.year() - born).ok().filter(|y| *y < 130)?;
+    Some(if years == 0 { "less than 1".into() } else { format!("{} or {years}", years - 1) })
+}
+
+/// `born 1950`.
+fn born(words: &[Word]) -> Option<i32> {
+    let year = words.get(1)?.low.parse::<i32>().ok().filter(|y| (1850..2200).contains(y))?;
+    (words.first()?.is(&["born", "b"]) && words[0].ends == Ends::Runs).then_some(year)
+}
+
+/// `mother asthma`, `father died mi 54`, `sister breast cancer at 41`, `mother born 1950 asthma`.
 pub fn family(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> Option<(Item, usize)> {
+    if let Some(of_all) = of_all(words) {
+        return Some(of_all);
+    }
     let (relative, mut at) = relative(words)?;
     if words[at - 1].ends == Ends::Stops {
         return None;
@@ -48,7 +94,16 @@ pub fn family(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> Option<(Item,
     let mut condition: Vec<&str> = Vec::new();
     let mut died = false;
     let mut age = None;
+    let mut year = None;
     while let Some(word) = words.get(at) {
+        if let Some(found) = born(&words[at..]).filter(|_| year.is_none()) {
+            year = Some(found);
+            at += 2;
+            if words[at - 1].ends != Ends::Runs {
+                break;
+            }
+            continue;
+        }
         if at > 1 && starts(&words[at..]) {
             break;
         }
@@ -79,10 +134,22 @@ pub fn family(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> Option<(Item,
             break;
         }
     }
-    if condition.is_empty() && !died {
+    if condition.is_empty() && !died && year.is_none() {
         return None;
     }
-    Some((Item::Family { relative, condition: condition.join(" "), age, died }, at))
+    Some((Item::Family { relative, condition: condition.join(" "), age, died, born: year }, at))
+}
+
+#[cfg(test)]
+#[test]
+fn a_living_relatives_age_follows_from_the_year() {
+    let on = |y, m, d| chrono::NaiveDate::from_ymd_opt(y, m, d).unwrap_or_default();
+    assert_eq!(age_now(1950, on(2026, 11, 30)).as_deref(), Some("75 or 76"));
+    // A leap day is a birthday like others: the year alone says no more.
+    assert_eq!(age_now(2000, on(2028, 2, 29)).as_deref(), Some("27 or 28"));
+    assert_eq!(age_now(2026, on(2026, 1, 1)).as_deref(), Some("less than 1"));
+    assert_eq!(age_now(2027, on(2026, 1, 1)), None);
+    assert_eq!(age_now(1850, on(2026, 1, 1)), None);
 }
 
 /// An amount as people say it beside a habit: `10/day`, `2 per week`, `1 ppd for 20 years`, `20 pack years`.

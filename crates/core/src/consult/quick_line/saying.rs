@@ -1,5 +1,6 @@
 //! What an item says of itself: as a row, in words, as a line that reads back, and what it needs to be put down.
 
+use super::histories::typed_of_all;
 use super::{Item, When};
 use crate::consult::measurements::{Measure, Standing};
 use crate::consult::{KnownList, Reaction};
@@ -61,13 +62,15 @@ impl Item {
                 let since = since.map(|s| format!(", since {s}")).unwrap_or_default();
                 [what.clone(), how.clone(), String::new(), format!("{}{since}", state.code())]
             }
-            Item::Family { relative, condition, age, died } => {
-                let note = match (age, died) {
+            Item::Family { relative, condition, age, died, born } => {
+                let told = match (age, died) {
                     (Some(age), true) => format!("died at {age}"),
                     (None, true) => "died".to_owned(),
                     (Some(age), false) => age.to_string(),
                     (None, false) => String::new(),
                 };
+                let born = born.map(|year| format!("born {year}")).unwrap_or_default();
+                let note = [told, born].into_iter().filter(|t| !t.is_empty()).collect::<Vec<_>>().join(", ");
                 [relative.clone(), condition.clone(), String::new(), note]
             }
             Item::Social { topic, said, amount } => [topic.clone(), said.clone(), amount.clone(), String::new()],
@@ -85,7 +88,7 @@ impl Item {
             Item::Referral { to, question } => [to.clone(), question.clone(), String::new(), String::new()],
             Item::FollowUp { days, of } => [days.to_string(), of.clone(), String::new(), String::new()],
             Item::Template(name) => [name.clone(), String::new(), String::new(), String::new()],
-            Item::Questionnaire(name) => [(*name).into(), String::new(), String::new(), String::new()],
+            Item::Questionnaire(name) => [name.clone(), String::new(), String::new(), String::new()],
             Item::Words(words) => [String::new(), String::new(), String::new(), words.clone()],
         };
         [self.kind().to_owned(), name, value, unit, note]
@@ -136,12 +139,13 @@ impl Item {
         let when = |w: &Option<When>| w.map(|w| format!(", {w}")).unwrap_or_default();
         let and = |more: &str| if more.is_empty() { String::new() } else { format!(", {more}") };
         match self {
-            Item::Family { relative, condition, age, died } => {
+            Item::Family { relative, condition, age, died, born } => {
+                let born = born.map(|year| format!(", born {year}")).unwrap_or_default();
                 let at = age.map(|a| format!(" at {a}")).unwrap_or_default();
                 let died = if *died { format!("died{at}") } else { String::new() };
                 let onset = if died.is_empty() { at } else { String::new() };
                 let condition = if condition.is_empty() { String::new() } else { format!(", {condition}{onset}") };
-                format!("{relative}{condition}{}", and(&died))
+                format!("{relative}{condition}{}{born}", and(&died))
             }
             Item::Social { said, amount, .. } => format!("{said}{}", and(amount)),
             Item::Past { what, when: at, .. } => format!("{what}{}", when(at)),
@@ -159,7 +163,8 @@ impl Item {
             | Item::Order { .. }
             | Item::Prescription(_)
             | Item::Referral { .. }
-            | Item::FollowUp { .. } => Permission::WriteNote,
+            | Item::FollowUp { .. }
+            | Item::Template(_) => Permission::WriteNote,
             _ => Permission::RecordVitals,
         }
     }
@@ -209,17 +214,19 @@ impl Item {
             }
             Item::NoneKnown(list) => format!("no known {}", list.code()),
             Item::FollowUp { days, of } => format!("fu {days}d {of}").trim().to_owned(),
-            Item::Family { relative, condition, age, died } => {
+            Item::Family { relative, condition, .. } if relative == "family" => typed_of_all(condition)?,
+            Item::Family { relative, condition, age, died, born } => {
                 let died = if *died { "died " } else { "" };
+                let born = born.map(|year| format!("born {year} ")).unwrap_or_default();
                 let age = age.map(|a| format!(" at {a}")).unwrap_or_default();
-                format!("{relative} {died}{condition}{age}")
+                format!("{relative} {born}{died}{condition}{age}").trim_end().to_owned()
             }
             Item::Past { surgical, what, when: at } => {
                 format!("{} {what}{}", if *surgical { "surgery" } else { "hospital" }, when(at, " "))
             }
             Item::Order { code, .. } => format!("order {code}"),
             Item::Template(name) => format!("template {name}"),
-            Item::Questionnaire(name) => name.to_lowercase(),
+            Item::Questionnaire(name) => format!("questionnaire {name}"),
             _ => return None,
         })
     }

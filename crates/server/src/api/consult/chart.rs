@@ -1,23 +1,28 @@
 //! The chart of a visit: what was measured, recorded, written, ordered and prescribed.
 
 use super::histories::HistoryView;
+use super::questionnaires::{self, AskedView};
+use super::texts::{PartToFill, to_fill};
 use crate::access::Me;
+use crate::api::prescribing::{present, taken};
 use crate::api::visit_line::views::PersonCard;
 use crate::api::{DONE, Done};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use harbor_core::consult::{KnownList, Reaction, ReviewedList, growth};
-use harbor_core::fields::Faults;
+use harbor_core::consult::heading::Heading;
+use harbor_core::consult::measurements::{Measure, Tenths, means};
+use harbor_core::consult::{NotePart, growth};
 use harbor_core::orders::misfit;
-use harbor_core::prescribing::MedicineState;
+use harbor_core::people::Sex;
+use harbor_core::prescribing::{harms_now, substance};
 use harbor_store::consult::chart as store;
-use harbor_store::consult::lists::NewMedicine;
 use harbor_store::consult::{heads, histories, notes, runs};
+use harbor_store::house::staff;
 use harbor_store::rows::*;
 use harbor_store::visit_line::visits;
-use harbor_store::{Conn, orders, people, prescribing};
-use serde::{Deserialize, Serialize};
+use harbor_store::{Conn, codes, orders, people, prescribing};
+use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
@@ -39,15 +44,29 @@ pub struct ChartView {
     /// The problems handled, the main one first.
     runs: Vec<NoteRun>,
     parts: Vec<WrittenPart>,
+    /// Fields of templates that nobody filled yet.
+    to_fill: Vec<PartToFill>,
+    /// What the person was asked, in this visit and before.
+    asked: Vec<AskedView>,
     /// How much of the note stands word for word in earlier ones, in percent; told from 60 on.
     mostly_carried: Option<u8>,
     /// Who supervises, and the documented minutes.
     head: Option<NoteHead>,
+    /// How the visit was done, who answers for the note, and whose hand wrote it.
+    heading: String,
+    /// Medicines that are taken and harm a problem that is there.
+    harms: Vec<String>,
+    /// What each allergy is to the checks of prescriptions.
+    allergies_read: Vec<AllergyRead>,
     signature: Option<NoteSignature>,
     cosignature: Option<NoteCosignature>,
     struck: Option<StruckNote>,
     addenda: Vec<Addendum>,
     measurements: Vec<Measurement>,
+    /// What is usual for this person's age and sex, as far as both are known.
+    usual: Vec<UsualRange>,
+    /// Readings that were repeated in this visit.
+    means: Vec<MeanOfReadings>,
     allergies: Vec<Allergy>,
     medicines: Vec<Medicine>,
     problems: Vec<ListedProblem>,
@@ -89,6 +108,66 @@ pub async fn order_views(
     Ok(rows.into_iter().map(view).collect())
 }
 
+/// The usual range of a measure in tenths, both ends included.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct UsualRange {
+    measure: codes::Measure,
+    low: i32,
+    high: i32,
+}
+
+/// The mean of readings of one measure, in tenths.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct MeanOfReadings {
+    measure: codes::Measure,
+    tenths: i32,
+    readings: usize,
+}
+
+/// What was measured more than once in a visit.
+fn means_of(measured: &[Measurement], visit: Uuid) -> Vec<MeanOfReadings> {
+    let here = measured.iter().filter(|m| m.visit_id == visit);
+    let readings: Vec<(Measure, Tenths)> = here.map(|m| (*m.measure, Tenths(m.tenths))).collect();
+    let view = |(measure, mean, readings): (Measure, Tenths, usize)| MeanOfReadings {
+        measure: measure.into(),
+        tenths: mean.0,
+        readings,
+    };
+    means(&readings).into_iter().map(view).collect()
+}
+
+/// What a recorded allergy is to the checks.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct AllergyRead {
+    id: Uuid,
+    /// The family or ingredient that medicines are checked against; nothing where it is only words.
+    group: Option<String>,
+}
+
+/// What stands over the note of a visit.
+pub async fn heading(conn: &mut Conn, state: &State, visit: &Visit, parts: &[WrittenPart]) -> Result<String, Problem> {
+    // The reason comes from the booking, whoever moved the visit on.
+    let booked = |p: &WrittenPart| p.part == NotePart::Reason && p.body == visit.reason;
+    let hands = parts
+        .iter()
+        .filter(|p| !p.body.is_empty() && !booked(p))
+        .map(|p| (p.updated_by.as_str(), p.updated_at.with_timezone(&state.zone).date_naive()))
+        .collect();
+    let head = heads::head(conn, visit.id).await?;
+    let people = staff::all(conn).await?;
+    let name = |id: Option<Uuid>| people.iter().find(|s| Some(s.id) == id).map(|s| s.name.as_str());
+    let heading = Heading {
+        kind: *visit.kind,
+        appointment: visit.appointment,
+        day: visit.day,
+        clinician: name(Some(visit.clinician_id)).unwrap_or_default(),
+        supervising: name(head.as_ref().and_then(|h| h.supervising_id)),
+        minutes: head.as_ref().and_then(|h| h.minutes),
+        hands,
+    };
+    Ok(heading.in_words())
+}
+
 #[utoipa::path(get, path = "/api/visits/{id}/chart", params(("id" = Uuid, Path)), responses((status = 200, body = ChartView)))]
 pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
     let mut conn = state.store.reader().await?;
@@ -96,23 +175,46 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
     let person = people::get(&mut conn, visit.person_id).await?;
     let diagnoses = runs::diagnoses_of(&mut conn, *id).await?;
     let parts = notes::parts(&mut conn, *id).await?;
+    let told = histories::of_person(&mut conn, person.id).await?;
+    let measurements = store::measurements_of(&mut conn, person.id).await?;
+    let age = person.birth_date.and_then(|b| visit.day.years_since(b));
+    let sex = person.sex.map_or(Sex::Unknown, |s| *s);
+    let range = |m: &Measure| {
+        let (low, high) = m.usual_if_known(age, sex)?;
+        Some(UsualRange { measure: (*m).into(), low, high })
+    };
+    let usual = Measure::ALL.iter().filter_map(range).collect();
+    let allergies = store::allergies_of(&mut conn, person.id).await?;
+    let medicines = store::medicines_of(&mut conn, person.id).await?;
+    let problems = store::problems_of(&mut conn, person.id).await?;
+    let tables = &state.tables;
+    let read = |a: &Allergy| AllergyRead { id: a.id, group: substance(&a.substance, &tables.products).in_words() };
+    let there = present(&problems, &diagnoses);
+    let harms = harms_now(&taken(&state, &medicines), &there, &tables.harms).into_iter().map(|w| w.sentence).collect();
     Ok(Json(ChartView {
         person: PersonCard::of(&person, state.today()),
         runs: runs::runs_of(&mut conn, *id).await?,
         mostly_carried: notes::mostly_carried(&mut conn, &parts).await?,
+        to_fill: to_fill(&parts),
+        heading: heading(&mut conn, &state, &visit, &parts).await?,
+        asked: questionnaires::of_person(&mut conn, person.id, person.sex.map(|s| *s)).await?,
         parts,
         reviews: store::reviews_of(&mut conn, person.id).await?,
         head: heads::head(&mut conn, *id).await?,
+        harms,
+        allergies_read: allergies.iter().map(read).collect(),
         signature: store::signature(&mut conn, *id).await?,
         cosignature: heads::cosignature(&mut conn, *id).await?,
         struck: heads::struck(&mut conn, *id).await?,
         addenda: store::addenda_of(&mut conn, *id).await?,
-        measurements: store::measurements_of(&mut conn, person.id).await?,
-        allergies: store::allergies_of(&mut conn, person.id).await?,
-        medicines: store::medicines_of(&mut conn, person.id).await?,
-        problems: store::problems_of(&mut conn, person.id).await?,
+        usual,
+        means: means_of(&measurements, visit.id),
+        measurements,
+        allergies,
+        medicines,
+        problems,
         none_known: store::none_known_of(&mut conn, person.id).await?,
-        histories: histories::of_person(&mut conn, person.id).await?.into_iter().map(Into::into).collect(),
+        histories: told.into_iter().map(|h| HistoryView::on(h, state.today())).collect(),
         growing: growth::comparable(person.birth_date, person.sex.map(|s| *s), state.today())
             != Err(growth::ENDS_AT_TWENTY),
         orders: order_views(&mut conn, &state, *id, &diagnoses).await?,
@@ -129,187 +231,6 @@ pub async fn strike(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) -> Answ
         .change(&me.actor(), state.now(), async |change| {
             let visit = change.lock_visit(ids.0).await?;
             change.strike_measurement(ids.1, &visit).await?;
-            Ok(DONE)
-        })
-        .await
-}
-
-#[derive(Debug, Deserialize, ToSchema)]
-pub struct AllergyForm {
-    substance: String,
-    #[serde(default)]
-    reaction: String,
-    #[serde(default)]
-    severity: String,
-}
-
-#[utoipa::path(post, path = "/api/people/{id}/allergies", params(("id" = Uuid, Path)), request_body = AllergyForm, responses((status = 200, body = Allergy), (status = 422, body = Problem)))]
-pub async fn add_allergy(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<AllergyForm>) -> Answer<Allergy> {
-    let mut faults = Faults::default();
-    let substance = faults.line("substance", "Substance", &form.substance, 100);
-    let reaction = faults.optional_line("reaction", "Reaction", &form.reaction, 100);
-    let severity: Option<Reaction> = faults.optional_coded("severity", &form.severity);
-    faults.none_or(())?;
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            people::get(change.conn(), *id).await?;
-            let row = change.add_allergy(*id, &substance, &reaction, severity).await?;
-            Ok(Json(row))
-        })
-        .await
-}
-
-#[utoipa::path(delete, path = "/api/people/{id}/allergies/{allergy}", params(("id" = Uuid, Path), ("allergy" = Uuid, Path)), responses((status = 200, body = Done)))]
-pub async fn end_allergy(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) -> Answer<Done> {
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            change.end_allergy(ids.0, ids.1).await?;
-            Ok(DONE)
-        })
-        .await
-}
-
-#[utoipa::path(post, path = "/api/people/{id}/allergies/{allergy}/not-ended", params(("id" = Uuid, Path), ("allergy" = Uuid, Path)), responses((status = 200, body = Done)))]
-pub async fn take_end_of_allergy_back(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) -> Answer<Done> {
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            change.take_end_of_allergy_back(ids.0, ids.1).await?;
-            Ok(DONE)
-        })
-        .await
-}
-
-#[derive(Debug, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct MedicineForm {
-    #[serde(default)]
-    name: String,
-    product_code: Option<String>,
-    #[serde(default)]
-    note: String,
-}
-
-#[utoipa::path(post, path = "/api/people/{id}/medicines", params(("id" = Uuid, Path)), request_body = MedicineForm, responses((status = 200, body = Medicine), (status = 422, body = Problem)))]
-pub async fn add_medicine(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<MedicineForm>) -> Answer<Medicine> {
-    let mut faults = Faults::default();
-    let product = form.product_code.as_deref().and_then(|c| state.tables.product(c));
-    if form.product_code.is_some() && product.is_none() {
-        faults.add("productCode", "This product is not in the formulary.");
-    }
-    let name = match product {
-        Some(p) => format!("{} {} {}", p.brand, p.strength, p.form),
-        None => faults.line("name", "Medicine", &form.name, 100),
-    };
-    let note = faults.optional_line("note", "Note", &form.note, 200);
-    faults.none_or(())?;
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            people::get(change.conn(), *id).await?;
-            let row = change
-                .add_medicine(
-                    *id,
-                    &NewMedicine {
-                        name: &name,
-                        product: product.map(|p| p.code.as_str()),
-                        state: MedicineState::Taking,
-                        how: "",
-                        since: "",
-                        note: &note,
-                    },
-                )
-                .await?;
-            Ok(Json(row))
-        })
-        .await
-}
-
-#[derive(Debug, Deserialize, ToSchema)]
-pub struct MedicineStanding {
-    state: String,
-}
-
-#[utoipa::path(put, path = "/api/people/{id}/medicines/{medicine}", params(("id" = Uuid, Path), ("medicine" = Uuid, Path)), request_body = MedicineStanding, responses((status = 200, body = Done), (status = 422, body = Problem)))]
-pub async fn set_medicine(
-    state: Data<State>,
-    me: Me,
-    ids: Path<(Uuid, Uuid)>,
-    form: Json<MedicineStanding>,
-) -> Answer<Done> {
-    let said = "Choose taking, not taking, stopped or unknown.";
-    let wanted = MedicineState::from_code(&form.state).ok_or_else(|| Problem::field("state", said))?;
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            change.set_medicine_state(ids.0, ids.1, wanted).await?;
-            Ok(DONE)
-        })
-        .await
-}
-
-fn list_of(code: &str) -> Result<KnownList, Problem> {
-    KnownList::from_code(code).ok_or_else(|| Problem::field("list", "Choose allergies, medicines or problems."))
-}
-
-/// Takes back that none is known.
-#[utoipa::path(delete, path = "/api/people/{id}/none-known/{list}", params(("id" = Uuid, Path), ("list" = String, Path)), responses((status = 200, body = Done), (status = 422, body = Problem)))]
-pub async fn take_none_known_back(state: Data<State>, me: Me, ids: Path<(Uuid, String)>) -> Answer<Done> {
-    let list = list_of(&ids.1)?;
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            change.take_none_known_back(ids.0, list).await?;
-            Ok(DONE)
-        })
-        .await
-}
-
-#[derive(Debug, Deserialize, ToSchema)]
-pub struct NoneKnownForm {
-    list: String,
-}
-
-#[utoipa::path(post, path = "/api/people/{id}/none-known", params(("id" = Uuid, Path)), request_body = NoneKnownForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
-pub async fn none_known(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<NoneKnownForm>) -> Answer<Done> {
-    let list = list_of(&form.list)?;
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            people::get(change.conn(), *id).await?;
-            change.state_none_known(*id, list).await?;
-            Ok(DONE)
-        })
-        .await
-}
-
-fn reviewed_list(code: &str) -> Result<ReviewedList, Problem> {
-    ReviewedList::from_code(code).ok_or_else(|| Problem::not_found("list"))
-}
-
-/// Marks a list of the person as looked through by whoever asks, in this visit.
-#[utoipa::path(put, path = "/api/visits/{id}/lists/{list}/reviewed", params(("id" = Uuid, Path), ("list" = String, Path)), responses((status = 200, body = ListReview)))]
-pub async fn review_list(state: Data<State>, me: Me, ids: Path<(Uuid, String)>) -> Answer<ListReview> {
-    let list = reviewed_list(&ids.1)?;
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            let visit = change.lock_visit(ids.0).await?;
-            Ok(Json(change.review_list(&visit, list).await?))
-        })
-        .await
-}
-
-#[utoipa::path(delete, path = "/api/visits/{id}/lists/{list}/reviewed", params(("id" = Uuid, Path), ("list" = String, Path)), responses((status = 200, body = Done), (status = 404, body = Problem)))]
-pub async fn take_review_back(state: Data<State>, me: Me, ids: Path<(Uuid, String)>) -> Answer<Done> {
-    let list = reviewed_list(&ids.1)?;
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            let visit = change.lock_visit(ids.0).await?;
-            change.take_review_of_list_back(&visit, list).await?;
             Ok(DONE)
         })
         .await

@@ -5,8 +5,8 @@ use crate::api::{DONE, Done};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use chrono::{DateTime, Utc};
-use harbor_core::consult::quick_line::{Item, When};
+use chrono::{DateTime, NaiveDate, Utc};
+use harbor_core::consult::quick_line::{Item, When, age_now};
 use harbor_core::fields;
 use harbor_store::codes;
 use harbor_store::consult::histories;
@@ -28,13 +28,28 @@ pub struct HistoryView {
     recorded_by: String,
 }
 
-impl From<History> for HistoryView {
-    fn from(row: History) -> HistoryView {
+impl HistoryView {
+    pub fn words(&self) -> &str {
+        &self.words
+    }
+}
+
+impl HistoryView {
+    /// As it is told on a day: how old a living relative is follows from the year of birth.
+    pub fn on(row: History, today: NaiveDate) -> HistoryView {
         let detail = row.detail.0;
+        let now = match &detail {
+            HistoryDetail::Family { died: false, born: Some(year), .. } => age_now(*year, today),
+            _ => None,
+        };
         HistoryView {
             entry_id: row.entry_id,
             kind: row.kind,
-            words: item_of(&detail).told(),
+            words: [Some(item_of(&detail).told()), now.map(|age| format!("now {age}"))]
+                .into_iter()
+                .flatten()
+                .collect::<Vec<_>>()
+                .join(", "),
             detail,
             recorded_at: row.recorded_at,
             recorded_by: row.recorded_by,
@@ -50,9 +65,13 @@ pub fn said(when: &Option<When>) -> String {
 /// What is kept of an item of somebody's past and life.
 pub fn detail_of(item: &Item) -> Option<HistoryDetail> {
     Some(match item {
-        Item::Family { relative, condition, age, died } => {
-            HistoryDetail::Family { relative: relative.clone(), condition: condition.clone(), age: *age, died: *died }
-        }
+        Item::Family { relative, condition, age, died, born } => HistoryDetail::Family {
+            relative: relative.clone(),
+            condition: condition.clone(),
+            age: *age,
+            died: *died,
+            born: *born,
+        },
         Item::Social { topic, said, amount } => {
             HistoryDetail::Social { topic: topic.clone(), said: said.clone(), amount: amount.clone() }
         }
@@ -70,9 +89,13 @@ fn item_of(detail: &HistoryDetail) -> Item {
     let past =
         |surgical, what: &str, when: &str| Item::Past { surgical, what: what.to_owned(), when: When::parse(when) };
     match detail {
-        HistoryDetail::Family { relative, condition, age, died } => {
-            Item::Family { relative: relative.clone(), condition: condition.clone(), age: *age, died: *died }
-        }
+        HistoryDetail::Family { relative, condition, age, died, born } => Item::Family {
+            relative: relative.clone(),
+            condition: condition.clone(),
+            age: *age,
+            died: *died,
+            born: *born,
+        },
         HistoryDetail::Social { topic, said, amount } => {
             Item::Social { topic: topic.clone(), said: said.clone(), amount: amount.clone() }
         }
@@ -90,13 +113,21 @@ pub struct EndForm {
     reason: String,
 }
 
+impl EndForm {
+    /// Why something ends; nothing ends without saying so.
+    pub fn reason(&self) -> Result<String, Problem> {
+        let reason = fields::line("Reason", &self.reason, 200).map_err(|s| Problem::field("reason", s))?;
+        if reason.is_empty() {
+            return Err(Problem::field("reason", "Say why it no longer holds."));
+        }
+        Ok(reason)
+    }
+}
+
 /// Ends an entry; it stays readable with its reason.
 #[utoipa::path(post, path = "/api/people/{id}/histories/{entry}/end", params(("id" = Uuid, Path), ("entry" = Uuid, Path)), request_body = EndForm, responses((status = 200, body = Done), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn end(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>, form: Json<EndForm>) -> Answer<Done> {
-    let reason = fields::line("Reason", &form.reason, 200).map_err(|s| Problem::field("reason", s))?;
-    if reason.is_empty() {
-        return Err(Problem::field("reason", "Say why it no longer holds."));
-    }
+    let reason = form.reason()?;
     state
         .store
         .change(&me.actor(), state.now(), async |change| {

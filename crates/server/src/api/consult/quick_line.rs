@@ -81,6 +81,10 @@ pub enum Kept {
     Prescription {
         id: Uuid,
     },
+    /// A questionnaire that was begun; it is answered on the sheet.
+    Questionnaire {
+        id: Uuid,
+    },
     /// A sentence at the end of a part of the note.
     Written {
         part: codes::NotePart,

@@ -40,6 +40,8 @@ pub struct MeView {
     pub permissions: Vec<String>,
     /// The screen locks when nobody touched it for so long.
     pub lock_minutes: i32,
+    /// 256 bits in hexadecimal, this person's own: what was typed and not saved is kept in the browser under it.
+    pub draft_key: String,
     pub second_factor: bool,
     /// The role signs in with a second factor, and none is set up yet: nothing else opens before.
     pub second_factor_wanted: bool,
@@ -58,6 +60,7 @@ async fn view(state: &State, me: Me) -> Result<MeView, Problem> {
         permissions: Permission::ALL.iter().filter(|p| me.role.may(**p)).map(|p| p.code().to_owned()).collect(),
         role_label: me.role.label().into(),
         lock_minutes: clinic.lock_minutes,
+        draft_key: sessions::draft_key(&mut *state.store.reader().await?, me.staff.id).await?,
         second_factor: me.second_factor,
         second_factor_wanted: wanted && !me.second_factor,
         staff: me.staff,

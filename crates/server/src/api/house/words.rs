@@ -4,7 +4,7 @@ use crate::api::visit_line::views::Choice;
 use harbor_core::arrival::Stage;
 use harbor_core::claims::{BatchState, ClaimState};
 use harbor_core::consult::measurements::Measure;
-use harbor_core::consult::{HistoryKind, NotePart, ProblemState};
+use harbor_core::consult::{AllergyKind, HistoryKind, NotePart, ProblemState, Source, Weight};
 use harbor_core::house::permissions::Role;
 use harbor_core::money::ledger::Method;
 use harbor_core::orders::OrderState;
@@ -44,6 +44,9 @@ pub struct Words {
     consents: Vec<Choice>,
     visit_kinds: Vec<Choice>,
     note_parts: Vec<Choice>,
+    allergy_kinds: Vec<Choice>,
+    sources: Vec<Choice>,
+    weights: Vec<Choice>,
     measures: Vec<MeasureWord>,
     history_kinds: Vec<Choice>,
     problem_states: Vec<Choice>,
@@ -73,6 +76,9 @@ pub fn words() -> Words {
         consents: of::<Consent>(),
         visit_kinds: of::<VisitKind>(),
         note_parts: of::<NotePart>(),
+        allergy_kinds: of::<AllergyKind>(),
+        sources: of::<Source>(),
+        weights: of::<Weight>(),
         measures: Measure::ALL.iter().map(|m| MeasureWord::of(*m)).collect(),
         history_kinds: of::<HistoryKind>(),
         problem_states: of::<ProblemState>(),

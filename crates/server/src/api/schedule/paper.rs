@@ -29,7 +29,7 @@ const FEED_BEHIND: i64 = 7;
 /// A print holds at most so many days.
 const MOST_DAYS: i64 = 31;
 
-fn pdf(name: &str, content: Vec<u8>) -> HttpResponse {
+pub(crate) fn pdf(name: &str, content: Vec<u8>) -> HttpResponse {
     HttpResponse::Ok()
         .content_type("application/pdf")
         .insert_header((header::CONTENT_DISPOSITION, format!("inline; filename=\"{name}.pdf\"")))

@@ -3,21 +3,25 @@
 use super::{Kept, allowed};
 use crate::access::Me;
 use crate::api::consult::histories::{detail_of, said};
+use crate::api::consult::questionnaires::begin;
 use crate::api::consult::runs::diagnose;
+use crate::api::consult::texts::{put, write_after};
 use crate::api::orders::{draft as draft_order, open_visit};
 use crate::api::prescribing::draft as draft_prescription;
 use crate::problem::Problem;
 use crate::state::State;
-use harbor_core::consult::NotePart as Part;
 use harbor_core::consult::quick_line::{Item, Prescribed};
 use harbor_core::consult::runs::lane_meant;
+use harbor_core::consult::texts::fits;
+use harbor_core::consult::{AllergyKind, NotePart as Part, Source};
 use harbor_core::house::permissions::Permission;
+use harbor_core::people::fold;
 use harbor_core::prescribing::lane;
 use harbor_store::Change;
 use harbor_store::consult::chart::NewMeasurement;
-use harbor_store::consult::lists::{NewMedicine, NewProblem};
-use harbor_store::consult::notes::{self, PartAt};
-use harbor_store::consult::runs;
+use harbor_store::consult::lists::{NewAllergy, NewMedicine, NewProblem};
+use harbor_store::consult::notes::PartAt;
+use harbor_store::consult::{runs, texts};
 use harbor_store::orders;
 use harbor_store::rows::Visit;
 
@@ -70,7 +74,15 @@ impl Keeping<'_, '_, '_> {
                 }
             }
             Item::Allergy { substance, reaction, severity } => {
-                let row = self.change.add_allergy(person, substance, reaction, *severity).await?;
+                let new = NewAllergy {
+                    substance,
+                    reaction,
+                    severity: *severity,
+                    kind: AllergyKind::Allergy,
+                    since: "",
+                    source: Source::Told,
+                };
+                let row = self.change.add_allergy(person, &new).await?;
                 self.done.push(Kept::Allergy { id: row.id });
             }
             Item::NoneKnown(list) => {
@@ -88,7 +100,8 @@ impl Keeping<'_, '_, '_> {
                     state: *state,
                     how,
                     since: &said(since),
-                    note: "told",
+                    note: "",
+                    source: Source::Told,
                 };
                 let row = self.change.add_medicine(person, &new).await?;
                 self.done.push(Kept::Medicine { id: row.id });
@@ -105,8 +118,11 @@ impl Keeping<'_, '_, '_> {
                 let at = self.plan().await?;
                 self.write(at, item.in_words()).await?;
             }
-            Item::Template(_) | Item::Questionnaire(_) => {
-                return Err(Problem::refused("not-here", "This is not opened from the line yet."));
+            Item::Template(name) => self.template(name).await?,
+            Item::Questionnaire(name) => {
+                let said = fold(name);
+                let id = begin(self.change, &self.visit, |q| fold(&q.title) == said).await?;
+                self.done.push(Kept::Questionnaire { id });
             }
             Item::Words(words) => match self.focus {
                 Some(at) => {
@@ -117,6 +133,27 @@ impl Keeping<'_, '_, '_> {
             },
         }
         Ok(())
+    }
+
+    /// The one template that answers best to a name; between two nothing is guessed.
+    async fn template(&mut self, name: &str) -> Result<(), Problem> {
+        self.unsigned().await?;
+        let all = texts::in_use(self.change.conn(), self.me.staff.id).await?;
+        let mut found: Vec<_> = all.iter().map(|t| (fits(&t.title, &t.complaints, name), t)).collect();
+        found.retain(|(fit, _)| *fit > 0);
+        found.sort_by_key(|(fit, _)| std::cmp::Reverse(*fit));
+        match found.as_slice() {
+            [] => Err(Problem::refused("template", format!("No template answers to “{name}”."))),
+            [(best, _), (next, _), ..] if best == next => {
+                let titles: Vec<&str> = found.iter().take(4).map(|(_, t)| t.title.as_str()).collect();
+                Err(Problem::refused("template", format!("Which one: {}?", titles.join(", "))))
+            }
+            [(_, template), ..] => {
+                let run = self.focus.and_then(|at| at.run);
+                self.done.extend(put(self.change, &self.visit, template, run).await?);
+                Ok(())
+            }
+        }
     }
 
     async fn unsigned(&mut self) -> Result<(), Problem> {
@@ -190,11 +227,7 @@ impl Keeping<'_, '_, '_> {
     /// Adds a sentence to a part of the note.
     async fn write(&mut self, at: PartAt, sentence: String) -> Result<(), Problem> {
         self.unsigned().await?;
-        let before = notes::parts(self.change.conn(), self.visit.id).await?.into_iter().find(|p| p.place() == at);
-        let (body, version) = before.map(|p| (p.body, p.version)).unwrap_or_default();
-        let body = [body.trim_end(), &sentence].join("\n").trim_start().to_owned();
-        self.change.save_part(&self.visit, at, &body, version).await?;
-        self.done.push(Kept::Written { part: at.part.into(), run: at.run, sentence });
+        self.done.push(write_after(self.change, &self.visit, at, sentence).await?);
         Ok(())
     }
 }

@@ -10,7 +10,7 @@ use actix_web::web::{Data, Json, Path};
 use harbor_core::house::permissions::Permission;
 use harbor_core::prescribing::{PrescriptionEvent, PrescriptionState};
 use harbor_store::consult::notes::{self, PartAt};
-use harbor_store::consult::{chart, histories, runs};
+use harbor_store::consult::{chart, histories, questionnaires, runs};
 use harbor_store::rows::Visit;
 use harbor_store::{Change, orders, prescribing};
 use serde::Deserialize;
@@ -83,7 +83,7 @@ async fn take_one_back(change: &mut Change<'_>, me: &Me, visit: &Visit, kept: &K
         Kept::Allergy { id } => {
             let by = chart::allergies_of(change.conn(), person).await?.into_iter().find(|a| a.id == *id);
             own(me, by.map(|a| a.recorded_by), "allergy")?;
-            change.end_allergy(person, *id).await?;
+            change.end_allergy(person, *id, "entered by mistake").await?;
         }
         Kept::NoneKnown { list } => {
             let by = chart::none_known_of(change.conn(), person).await?.into_iter().find(|n| n.list == *list);
@@ -115,6 +115,13 @@ async fn take_one_back(change: &mut Change<'_>, me: &Me, visit: &Visit, kept: &K
             // It lies under no diagnosis any more, so that this one can be taken back too.
             change.place_prescription(*id, None).await?;
             change.prescription_happened(*id, PrescriptionEvent::Stopped).await?;
+        }
+        Kept::Questionnaire { id } => {
+            let by = questionnaires::of_visit(change.conn(), visit.id).await?;
+            let by = by.into_iter().map(|a| a.response).find(|r| r.id == *id);
+            own(me, by.map(|r| r.answered_by), "questionnaire")?;
+            change.writable(visit).await?;
+            change.strike_answers(visit, *id).await?;
         }
         Kept::Written { part, run, sentence } => {
             let at = PartAt { run: *run, part: **part };

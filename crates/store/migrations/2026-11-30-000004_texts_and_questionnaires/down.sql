@@ -1,0 +1,3 @@
+drop table questionnaire_responses;
+drop table questionnaires;
+drop table text_templates;
