@@ -114,6 +114,11 @@ pub fn writable(signed: bool, struck: bool) -> Result<(), &'static str> {
     }
 }
 
+/// Whether one part of a note may still be written in.
+pub fn part_writable(signed: bool) -> Result<(), &'static str> {
+    if signed { Err("This part is signed; add an addendum.") } else { Ok(()) }
+}
+
 /// The minutes that a visit may be documented with.
 pub const MINUTES: std::ops::RangeInclusive<i32> = 1..=720;
 
@@ -128,6 +133,14 @@ pub fn supervises<Id: PartialEq>(supervising: &Id, is_clinician: bool, clinician
 /// Who signs a note: the clinician of its visit, and nobody in their place.
 pub fn signs<Id: PartialEq>(clinician: &Id, signer: &Id) -> Result<(), &'static str> {
     if clinician == signer { Ok(()) } else { Err("Only the clinician of this visit signs its note.") }
+}
+
+/// Who signs one part of a note before the rest: the clinician of its visit, or whoever wrote it.
+pub fn signs_part<Id: PartialEq>(clinician: &Id, wrote_it: bool, signer: &Id) -> Result<(), &'static str> {
+    if wrote_it || clinician == signer {
+        return Ok(());
+    }
+    Err("Only who wrote this part, or the clinician of this visit, signs it.")
 }
 
 /// Who signs under a signed note: the supervising clinician, who is not the one who signed it.
@@ -171,6 +184,9 @@ mod tests {
         assert!(may_sign(&[(NotePart::Plan, "rest")], false).is_err());
         assert_eq!(may_sign(&[(NotePart::Plan, "rest")], true), Ok(()));
         assert_eq!((signs(&1, &1).is_ok(), signs(&1, &2).is_ok()), (true, false));
+        assert_eq!((part_writable(false), part_writable(true).is_err()), (Ok(()), true));
+        assert_eq!((signs_part(&1, false, &1).is_ok(), signs_part(&1, true, &2).is_ok()), (true, true));
+        assert!(signs_part(&1, false, &2).unwrap_err().contains("who wrote"));
         assert_eq!(cosigns(Some(&2), &1, &2), Ok(()));
         for (supervising, signer) in [(None, 2), (Some(1), 1), (Some(2), 3), (Some(2), 1)] {
             assert!(cosigns(supervising.as_ref(), &1, &signer).is_err(), "{supervising:?} {signer}");

@@ -9,7 +9,7 @@ use harbor_store::rows::History;
 use harbor_store::{Conn, schema};
 
 fn family(relative: &str, condition: &str, age: Option<u32>, died: bool) -> HistoryDetail {
-    HistoryDetail::Family { relative: relative.into(), condition: condition.into(), age, died, born: None }
+    HistoryDetail::Family { relative: relative.into(), condition: condition.into(), age, died, born: None, code: None }
 }
 
 fn social(topic: &str, said: &str, amount: &str) -> HistoryDetail {
@@ -19,8 +19,15 @@ fn social(topic: &str, said: &str, amount: &str) -> HistoryDetail {
 fn told() -> Vec<(&'static str, HistoryDetail)> {
     let operation = |what: &str, when: &str| HistoryDetail::Surgical { what: what.into(), when: when.into() };
     let stay = |what: &str, when: &str| HistoryDetail::Hospital { what: what.into(), when: when.into() };
-    let vaccine =
-        |what: &str, when: &str| HistoryDetail::Immunisation { what: what.into(), when: when.into(), given: false };
+    let vaccine = |what: &str, when: &str| HistoryDetail::Immunisation {
+        what: what.into(),
+        when: when.into(),
+        given: false,
+        product: String::new(),
+        lot: String::new(),
+        site: String::new(),
+        dose: None,
+    };
     vec![
         ("Lucan", family("father", "heart attack", Some(54), false)),
         ("Lucan", family("mother", "diabetes", None, false)),

@@ -165,6 +165,11 @@ impl Product {
         harbor_server::start(self.settings.clone(), 0).await
     }
 
+    /// A server of the same clinic at a port, as one that was killed is started again.
+    pub async fn server_at(&self, port: u16) -> Result<Running> {
+        harbor_server::start(self.settings.clone(), port).await
+    }
+
     /// The name of its database.
     pub fn database(&self) -> &str {
         &self.name

@@ -7,6 +7,7 @@
 #let part(it) = block(width: 100%, below: 2.5mm)[
   #text(size: 0.85em, fill: quiet)[#it.label] \
   #it.body
+  #if it.at("signed", default: "") != "" [ \ #text(size: 0.8em, fill: quiet)[#it.signed]]
 ]
 #let fact(label, words) = if words != "" {
   grid(columns: (28mm, 1fr), gutter: 3mm, text(size: 0.85em, fill: quiet)[#label], text(size: 0.92em)[#words])
@@ -31,16 +32,16 @@
 ]
 #v(2mm)
 #let text-of(body) = if d.struck != "" { strike(body) } else { body }
-#for p in d.before { part((label: p.label, body: text-of(p.body))) }
+#for p in d.before { part((label: p.label, body: text-of(p.body), signed: p.signed)) }
 #for (n, run) in d.runs.enumerate() {
   block(width: 100%, above: 4mm, below: 2mm, stroke: (top: 0.5pt + line-colour), inset: (top: 2mm))[
     *#(n + 1)  #run.title*  #mono(run.code)
   ]
-  for p in run.parts { part((label: p.label, body: text-of(p.body))) }
+  for p in run.parts { part((label: p.label, body: text-of(p.body), signed: p.signed)) }
   if run.ordered != "" { part((label: "Ordered", body: run.ordered)) }
   for p in run.prescribed { part((label: "Prescribed", body: p)) }
 }
-#for p in d.after { part((label: p.label, body: text-of(p.body))) }
+#for p in d.after { part((label: p.label, body: text-of(p.body), signed: p.signed)) }
 #v(3mm)
 #block(width: 100%, breakable: false, inset: (top: 2mm), stroke: (top: 1pt + line-colour))[
   *#d.signed*

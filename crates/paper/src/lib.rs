@@ -237,7 +237,7 @@ mod tests {
             json!({ "head": head, "name": odd, "patient": odd, "born": odd, "number": "IH-10001", "body": [odd, odd],
                 "strokes": strokes, "signer": odd, "at": odd, "large": true })
         };
-        let said = json!({ "label": odd, "body": odd, "words": odd });
+        let said = json!({ "label": odd, "body": odd, "words": odd, "signed": odd });
         let patient = json!({ "name": odd, "line": odd });
         let note = |struck: &str, all: Value| {
             json!({ "head": head, "patient": patient, "visit": odd, "heading": odd, "struck": struck, "lists": all,

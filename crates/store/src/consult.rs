@@ -8,5 +8,6 @@ pub mod notes;
 pub mod past;
 pub mod questionnaires;
 pub mod runs;
+pub mod signed_parts;
 pub mod signing;
 pub mod texts;

@@ -129,6 +129,9 @@ pub enum HistoryDetail {
         /// The year, where it is known: of somebody living the age follows from it.
         #[serde(default)]
         born: Option<i32>,
+        /// The code of the condition, where one is sure.
+        #[serde(default)]
+        code: Option<String>,
     },
     Social {
         topic: String,
@@ -149,6 +152,14 @@ pub enum HistoryDetail {
         what: String,
         when: String,
         given: bool,
+        #[serde(default)]
+        product: String,
+        #[serde(default)]
+        lot: String,
+        #[serde(default)]
+        site: String,
+        #[serde(default)]
+        dose: Option<u32>,
     },
 }
 

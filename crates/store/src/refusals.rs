@@ -4,7 +4,7 @@
 use crate::StoreError;
 use diesel::result::{DatabaseErrorInformation, DatabaseErrorKind, Error as DieselError};
 
-const GUARDS: [(&str, &str, &str); 35] = [
+const GUARDS: [(&str, &str, &str); 36] = [
     ("shifts_clinician_id_tstzrange_excl", "shift_overlaps", "The clinician has another shift at this time."),
     ("slots_clinician_id_tstzrange_excl", "slot_overlaps", "There is a slot at this time already."),
     (
@@ -42,6 +42,7 @@ const GUARDS: [(&str, &str, &str); 35] = [
     ("merged_already", "booking", "One of the records is merged already."),
     ("changed_beside_a_signed_note", "booking", "The note is signed; what changes beside it is told in an addendum."),
     ("note_is_signed", "note_signed", "The note is signed; add an addendum."),
+    ("part_is_signed", "part_signed", "This part is signed; add an addendum."),
     ("note_is_struck", "note_struck", "The note is struck in error; nobody writes or signs in it."),
     ("append_only", "append_only", "What is written here is not changed; a slip is put right by a new entry."),
     ("closed_till", "till_closed", "A closed till is not changed; a slip is put right in the next one."),

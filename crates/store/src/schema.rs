@@ -535,6 +535,16 @@ diesel::table! {
 }
 
 diesel::table! {
+    part_signatures (part_id) {
+        part_id -> Uuid,
+        visit_id -> Uuid,
+        signed_at -> Timestamptz,
+        signed_by -> Text,
+        digest -> Text,
+    }
+}
+
+diesel::table! {
     order_diagnoses (order_id, code) {
         order_id -> Uuid,
         visit_id -> Uuid,
@@ -747,6 +757,7 @@ diesel::table! {
         struck_at -> Nullable<Timestamptz>,
         weight -> Nullable<Text>,
         end_reason -> Text,
+        twin -> Bool,
     }
 }
 
@@ -1291,6 +1302,7 @@ diesel::table! {
 }
 
 diesel::joinable!(list_entries -> visits (visit_id));
+diesel::joinable!(part_signatures -> note_parts (part_id));
 diesel::joinable!(slots -> shifts (shift_id));
 diesel::joinable!(claims -> visits (visit_id));
 
@@ -1352,6 +1364,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     list_versions,
     draft_keys,
     note_signatures,
+    part_signatures,
     order_diagnoses,
     orders,
     own_stages,

@@ -143,7 +143,8 @@ function useNextAction(visit: string | undefined) {
   const next = look.data?.next;
   let action = next ? { word: word(next), ...steps[next] } : null;
   // Whoever is at the place already finds the filled button there.
-  if (action?.place && pathname === `/visits/${visit}/${action.place}`) action = null;
+  const [, , at, part = 'sheet'] = pathname.split('/');
+  if (action?.place && at === visit && action.place === (part === 'sheet' ? 'note' : part)) action = null;
   return { look, action, busy, refusal };
 }
 
@@ -264,7 +265,7 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
                 </div>
               )}
               {may('book') && !card.deceased && (
-                <Button $kind="filled" data-main-action onPress={() => navigate('/schedule?open=1')}>
+                <Button $kind="filled" onPress={() => navigate('/schedule?open=1')}>
                   Book a visit
                 </Button>
               )}
@@ -291,7 +292,7 @@ export function Companion({ folded, fold }: { folded: boolean; fold: (folded: bo
                 </Small>
               </div>
               {action && (
-                <Button $kind="filled" data-main-action onPress={action.act} isDisabled={busy}>
+                <Button $kind="filled" onPress={action.act} isDisabled={busy}>
                   {action.word}
                 </Button>
               )}

@@ -63,7 +63,7 @@ export function Lock({ login, onOpened }: { login: string; onOpened: () => void 
             </div>
             <Field label="Password" type="password" name="password" value={password} onChange={setPassword} autoFocus />
             <Refused />
-            <Button $kind="filled" type="submit" data-main-action isDisabled={busy || password === ''}>
+            <Button $kind="filled" type="submit" isDisabled={busy || password === ''}>
               Open
             </Button>
             <Button $kind="quiet" onPress={() => void leave()}>

@@ -21,6 +21,11 @@ export const keysOfScreen: Record<string, KeyLine[]> = {
     { keys: 'q, or Alt+Q while writing', does: 'On the sheet: the quick line', needs: 'record_vitals' },
     { keys: 'n, or Alt+N while writing', does: 'On the sheet: another problem', needs: 'write_note' },
     {
+      keys: 'x, or Alt+X while writing',
+      does: 'On the sheet: the next prescription not sent yet',
+      needs: 'write_note',
+    },
+    {
       keys: 'Alt+↑ and Alt+↓',
       does: 'In a problem: move it up or down; the main one stands first',
       needs: 'write_note',
@@ -33,6 +38,7 @@ export const keysOfScreen: Record<string, KeyLine[]> = {
     },
     { keys: '1 to 9 at a question', does: 'Answer it, and on to the next', needs: 'record_vitals' },
     { keys: 'Alt+R in a part', does: 'Mark it as reviewed, or take your mark back', needs: 'write_note' },
+    { keys: 'Alt+S in a part', does: 'Sign this part alone, before the rest', needs: 'write_note' },
     { keys: '1 … 9', does: 'With an order in focus: put it under that diagnosis, or take it out', needs: 'write_note' },
     { keys: 'e', does: 'At check-in: what the visit is about', needs: 'book' },
   ],

@@ -30,8 +30,19 @@ window.addEventListener('pointerdown', () => {
   field = null;
 });
 
+const MAIN_ACTION = 'ctrl+enter';
+const nameOf = (event: KeyboardEvent) => `${event.ctrlKey || event.metaKey ? 'ctrl+' : ''}${event.key.toLowerCase()}`;
+
+/** Before the button that has the focus takes it for its own Enter. */
+function listenFirst(event: KeyboardEvent) {
+  if (nameOf(event) !== MAIN_ACTION) return;
+  act(event, MAIN_ACTION);
+  if (event.defaultPrevented) event.stopPropagation();
+}
+
 function listen(event: KeyboardEvent) {
-  const name = `${event.ctrlKey || event.metaKey ? 'ctrl+' : ''}${event.key.toLowerCase()}`;
+  const name = nameOf(event);
+  if (name === MAIN_ACTION) return;
   // A search passes its keys on to the list below it: what counts is where the typing goes.
   // Ctrl+A belongs to the text while somebody types.
   const always = name.startsWith('ctrl+') && name !== 'ctrl+a';
@@ -43,11 +54,15 @@ function listen(event: KeyboardEvent) {
   }
   if (!always && goesNowhere(event)) return;
   if (document.querySelector('[role=dialog]') && !name.startsWith('ctrl+')) return;
+  act(event, name);
+}
+
+function act(event: KeyboardEvent, name: string) {
   for (const keys of [...heard.frame, ...heard.screen]) {
-    const act = keys.current[name];
-    if (!act) continue;
+    const does = keys.current[name];
+    if (!does) continue;
     event.preventDefault();
-    act();
+    does();
   }
 }
 
@@ -57,11 +72,17 @@ export function useKeys(keys: Keys, of: 'frame' | 'screen' = 'screen') {
     latest.current = keys;
   });
   useEffect(() => {
-    if (heard.frame.length + heard.screen.length === 0) window.addEventListener('keydown', listen);
+    if (heard.frame.length + heard.screen.length === 0) {
+      window.addEventListener('keydown', listenFirst, true);
+      window.addEventListener('keydown', listen);
+    }
     heard[of].push(latest);
     return () => {
       heard[of] = heard[of].filter((k) => k !== latest);
-      if (heard.frame.length + heard.screen.length === 0) window.removeEventListener('keydown', listen);
+      if (heard.frame.length + heard.screen.length === 0) {
+        window.removeEventListener('keydown', listenFirst, true);
+        window.removeEventListener('keydown', listen);
+      }
     };
   }, [of]);
 }

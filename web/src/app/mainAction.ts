@@ -19,6 +19,11 @@ export function mainAction(): HTMLButtonElement | undefined {
   const form = focus?.closest('form');
   const ofForm = form && (last(form, MAIN) ?? last(form, 'button[type=submit]'));
   if (ofForm) return ofForm;
+  // What is open within the page, in place; nobody types outside of it.
+  const inner =
+    focus?.closest('[data-innermost]') ?? (focus === document.body ? last(document, '[data-innermost]') : null);
+  const ofInner = inner && last(inner, MAIN);
+  if (ofInner) return ofInner;
   const companion = document.querySelector('aside[aria-label="In hand"]');
   if (companion?.contains(focus)) return last(companion, MAIN);
   const work = document.getElementById('work');

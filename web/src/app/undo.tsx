@@ -5,7 +5,7 @@ import styled from 'styled-components';
 import { deeds, useDo } from '../api/client';
 import { useSession } from './session';
 import { Button } from '../ui/controls';
-import { Notice, Row, Spread } from '../ui/layout';
+import { Notice, Row } from '../ui/layout';
 import { space } from '../ui/tokens';
 
 type Act = Parameters<ReturnType<typeof useDo>['run']>[0];
@@ -69,9 +69,8 @@ export function Undoing() {
   return (
     <Strip>
       <Notice $tone={refusal ? 'coral' : 'kelp'} role="status" data-undo>
-        <Row>
-          <span>{refusal ? refusal.message : said}</span>
-          <Spread />
+        <Row style={{ flexWrap: 'nowrap' }}>
+          <span style={{ flex: 1, minWidth: 0 }}>{refusal ? refusal.message : said}</span>
           {!refusal && (
             <Button isDisabled={busy} onPress={() => void undo()}>
               Undo

@@ -161,16 +161,39 @@ const Inline = styled(Aria.Button)`
   }
 `;
 
-/** What is done now and then, behind one button; `short` shows three dots, `inline` stands in a line of text. */
+/** A label that opens what can be done with what it stands beside; the keys of the place do the same. */
+const Gutter = styled(Aria.Button)`
+  all: unset;
+  cursor: pointer;
+  border-radius: ${innerCorner};
+  &[data-hovered],
+  &[data-pressed],
+  &[aria-expanded='true'] {
+    color: ${color.indigo};
+    text-decoration: underline;
+    text-underline-offset: 3px;
+  }
+  &[data-focus-visible] {
+    outline: ${ring};
+    outline-offset: ${ringGap};
+  }
+`;
+
+/** What is done now and then, behind one button; `short` shows three dots, `inline` stands in a line of text, `gutter` is a label. */
 export function Menu(p: {
   label: string;
   short?: boolean;
   inline?: boolean;
+  gutter?: string;
   items: (Choice & { onChoose: () => void })[];
 }) {
   return (
     <Aria.MenuTrigger>
-      {p.inline ? (
+      {p.gutter !== undefined ? (
+        <Gutter aria-label={p.gutter} excludeFromTabOrder>
+          {p.label}
+        </Gutter>
+      ) : p.inline ? (
         <Inline>{p.label} ▾</Inline>
       ) : p.short ? (
         <Button $kind="quiet" aria-label={p.label}>

@@ -17,7 +17,12 @@ const filled = css`
   }
 `;
 
-export const Button = styled(Aria.Button)<{ $kind?: 'filled' | 'quiet' | 'stop' }>`
+/** The filled button of a place is its main action, and says so: Ctrl+Enter presses it. */
+const main: object = { 'data-main-action': true };
+
+export const Button = styled(Aria.Button).attrs<{ $kind?: 'filled' | 'quiet' | 'stop' }>((p) =>
+  p.$kind === 'filled' ? main : {},
+)`
   display: inline-flex;
   align-items: center;
   justify-content: center;

@@ -8,6 +8,7 @@ mod discreet;
 mod doors;
 mod drafts;
 mod first_views;
+mod hands;
 mod journey;
 mod keys;
 mod pages;

@@ -39,7 +39,10 @@ async fn by_keyboard(b: &Browser) -> Result<()> {
     b.read("Not kept: Prescription").await?;
     b.holds("//input[@name='quick']", |left| left == "rx amoxicillin").await?;
     b.see("//*[@data-diagnosis='M10.9']").await?;
-    b.holds("//*[@data-part='plan']//textarea", |plan| plan.contains("Follow-up in 90 days for bp")).await?;
+    b.holds("//*[@data-lane='M10.9']//*[@data-part='plan']//textarea", |plan| {
+        plan.contains("Follow-up in 90 days for bp")
+    })
+    .await?;
     b.undo("Kept: ").await?;
     b.gone("//*[@data-diagnosis='M10.9']").await?;
     b.fill("quick", "").await?;

@@ -13,6 +13,11 @@ pub use shipped::shipped;
 use crate::people::Sex;
 use std::collections::{BTreeMap, BTreeSet};
 
+/// Whether what ships is asked in its shipped version: nobody asked or wrote one as new of it, or ended it.
+pub fn ships_still(shipped: u32, kept: Option<(u32, bool)>) -> bool {
+    kept.is_none_or(|(version, ended)| version < shipped && !ended)
+}
+
 /// A questionnaire in one of its versions; answers are kept with the version that was asked.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Questionnaire {

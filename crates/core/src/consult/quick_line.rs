@@ -7,6 +7,7 @@
 mod allergies;
 mod doing;
 mod histories;
+mod immunised;
 mod measured;
 mod medicine;
 mod past;
@@ -16,6 +17,7 @@ mod when;
 mod words;
 
 pub use histories::age_now;
+pub use immunised::Immunised;
 pub use medicine::Prescribed;
 pub use sig::Sig;
 pub use when::When;
@@ -100,11 +102,7 @@ pub enum Item {
         what: String,
         when: Option<When>,
     },
-    Immunisation {
-        what: String,
-        when: Option<When>,
-        given: bool,
-    },
+    Immunisation(Immunised),
     Order {
         code: String,
         name: String,
@@ -212,7 +210,7 @@ fn sentence<'a>(words: &[Word<'a>], known: &Known, items: &mut Vec<(Item, String
                     .or_else(|| one(medicine::taken(rest, known)))
                     .or_else(|| one(medicine::prescription(rest, known)))
                     .or_else(|| one(past::past(rest, known, &starts)))
-                    .or_else(|| one(past::immunisation(rest, known)))
+                    .or_else(|| one(immunised::immunisation(rest, known)))
                     .or_else(|| one(doing::questionnaire(rest)))
                     .or_else(|| doing::diagnoses(rest, known))
                     .or_else(|| doing::orders(rest, known))

@@ -85,9 +85,9 @@ pub fn taken<'s>(state: &'s State, medicines: &[Medicine]) -> Vec<&'s Product> {
     counting.filter_map(|m| state.tables.product(m.product_code.as_deref()?)).collect()
 }
 
-/// The codes of what somebody has: the problems that count, and the diagnoses of the visit.
+/// The codes of what somebody has: the problems that count, and the diagnoses of the visit. A problem in words has none.
 pub fn present(listed: &[ListedProblem], diagnoses: &[VisitDiagnosis]) -> Vec<String> {
-    let counting = listed.iter().filter(|p| p.state.counts()).map(|p| p.code.clone());
+    let counting = listed.iter().filter(|p| p.state.counts() && !p.code.is_empty()).map(|p| p.code.clone());
     counting.chain(diagnoses.iter().map(|d| d.code.clone())).collect()
 }
 

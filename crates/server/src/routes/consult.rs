@@ -13,6 +13,7 @@ table! {
     get "/api/people/{id}/chart" Chart(SeeChart, Person) => glance::show;
     get "/api/people/{id}/growth" Chart(SeeChart, Person) => growth::show;
     get "/api/people/{id}/histories/{entry}" Chart(SeeChart, Person) => histories::versions;
+    put "/api/people/{id}/histories/{entry}" Chart(RecordVitals, Person) => histories::change;
     post "/api/people/{id}/histories/{entry}/end" Chart(RecordVitals, Person) => histories::end;
     post "/api/people/{id}/histories/{entry}/not-ended" Chart(RecordVitals, Person) => histories::take_end_back;
     post "/api/people/{id}/allergies" Chart(RecordVitals, Person) => lists::add_allergy;
@@ -20,6 +21,8 @@ table! {
     post "/api/people/{id}/allergies/{allergy}/not-ended" Chart(RecordVitals, Person) => lists::take_end_of_allergy_back;
     post "/api/people/{id}/medicines" Chart(RecordVitals, Person) => lists::add_medicine;
     put "/api/people/{id}/medicines/{medicine}" Chart(RecordVitals, Person) => lists::set_medicine;
+    post "/api/people/{id}/problems" Chart(RecordVitals, Person) => lists::add_problem;
+    put "/api/people/{id}/problems/{problem}/code" Chart(RecordVitals, Person) => lists::code_problem;
     put "/api/people/{id}/problems/{problem}" Chart(RecordVitals, Person) => lists::set_problem;
     get "/api/people/{id}/lists/{entry}" Chart(SeeChart, Person) => lists::former;
     get "/api/people/{id}/past" Chart(SeeChart, Person) => past::show;
@@ -32,6 +35,7 @@ table! {
     get "/api/visits/{id}/note/{part}/last-time" Chart(WriteNote, Visit) => note::last_time;
     post "/api/visits/{id}/note/{part}/carried" Chart(WriteNote, Visit) => note::carry;
     put "/api/visits/{id}/note/{part}/reviewed" Chart(WriteNote, Visit) => note::review;
+    post "/api/visits/{id}/note/{part}/signed" Chart(WriteNote, Visit) => note::sign_part;
     post "/api/visits/{id}/runs" Chart(WriteNote, Visit) => runs::begin;
     put "/api/visits/{id}/runs/{run}" Chart(WriteNote, Visit) => runs::become_;
     delete "/api/visits/{id}/runs/{run}" Chart(WriteNote, Visit) => runs::drop_run;

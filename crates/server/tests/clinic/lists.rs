@@ -106,3 +106,92 @@ async fn a_problem_weighs_ends_with_a_reason_and_warns_at_once() {
     assert_eq!(wrong.body["fields"][0]["field"], "state");
     product.stop().await.unwrap();
 }
+
+#[actix_web::test]
+async fn a_problem_stands_in_words_until_its_code_is_known() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await.roomed().await;
+    let add = visit.of_person("problems");
+    visit.keep("problem funny turns since 2024").await;
+    let kept = visit.assistant.post(&add, json!({ "words": "Funny turns" })).await;
+    assert_eq!(kept.detail(), "It stands on the list already.");
+    visit.assistant.post(&add, json!({ "words": "bad nights" })).await.ok();
+    visit.assistant.post(&add, json!({ "code": "J45.909" })).await.ok();
+    let general = visit.assistant.post(&add, json!({ "code": "J45" })).await;
+    assert_eq!(general.body["fields"][0]["field"], "code");
+    let chart = visit.sheet().await;
+    let words = chart["problems"].as_array().unwrap().iter().find(|p| p["title"] == "funny turns").unwrap().clone();
+    assert_eq!((&words["code"], &words["since"]), (&json!(""), &json!("2024")));
+    let code = visit.of_person(&format!("problems/{}/code", words["id"].as_str().unwrap()));
+    let twice = visit.assistant.put(&code, json!({ "code": "J45.909" })).await;
+    assert_eq!(twice.detail(), "J45.909 stands on the list already.");
+    visit.assistant.put(&code, json!({ "code": "G40.909" })).await.ok();
+    let now =
+        visit.sheet().await["problems"].as_array().unwrap().iter().find(|p| p["id"] == words["id"]).unwrap().clone();
+    assert_eq!((&now["code"], &now["since"]), (&json!("G40.909"), &json!("2024")));
+    let former = visit.clinician.get(&visit.of_person(&format!("lists/{}", words["id"].as_str().unwrap()))).await;
+    assert_eq!(former[0]["said"]["title"], "funny turns", "what it was called stays readable");
+    let coded = visit.assistant.put(&code, json!({ "code": "I10" })).await;
+    assert_eq!(coded.status, 404, "what has a code is no problem in words");
+    product.stop().await.unwrap();
+}
+
+/// Two records of one person, each with the same problems: the merge keeps both entries, and parting gives each its own.
+#[actix_web::test]
+async fn records_with_the_same_problem_become_one() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await.roomed().await;
+    let desk = &visit.desk;
+    let form = json!({ "firstName": "Inga", "lastName": "Quarrie", "birthDate": "2/13/1999", "notATwin": true });
+    let other = desk.post("/api/people", form).await.ok()["id"].as_str().unwrap().to_owned();
+    let problems = |person: &str| format!("/api/people/{person}/problems");
+    for person in [visit.person.clone(), other.clone()] {
+        for form in [json!({ "code": "I10" }), json!({ "words": "bad nights" })] {
+            visit.assistant.post(&problems(&person), form).await.ok();
+        }
+    }
+    let merge = json!({ "goneId": other, "unlike": true, "choices": { "first_name": false } });
+    let merged = desk.post(&format!("/api/people/{}/merge", visit.person), merge).await.ok();
+    let listed = visit.sheet().await["problems"].as_array().unwrap().len();
+    assert_eq!(listed, 4, "what the two say of a problem may differ");
+    let again = visit.assistant.post(&problems(&visit.person), json!({ "code": "I10" })).await;
+    assert_eq!(again.detail(), "It stands on the list already.");
+    desk.ask("delete", &format!("/api/merges/{}", merged["id"].as_str().unwrap()), None).await.ok();
+    assert_eq!(visit.sheet().await["problems"].as_array().unwrap().len(), 2);
+    let again = visit.assistant.post(&problems(&other), json!({ "code": "I10" })).await;
+    assert_eq!(again.detail(), "It stands on the list already.", "parted, it is its own again");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_history_is_said_anew_as_the_line_that_says_it() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await.roomed().await;
+    visit.keep("mother asthma; tdap given lot A12 left deltoid dose 2").await;
+    let told = visit.sheet().await["histories"].as_array().unwrap().clone();
+    let of = |kind: &str| told.iter().find(|h| h["kind"] == kind).unwrap().clone();
+    let (family, tdap) = (of("family"), of("immunisation"));
+    assert_eq!(family["detail"]["code"], "J45.909", "a sure condition has its code: {family}");
+    let detail = &tdap["detail"];
+    assert_eq!(
+        (&detail["given"], &detail["lot"], &detail["site"], &detail["dose"]),
+        (&json!(true), &json!("A12"), &json!("left deltoid"), &json!(2))
+    );
+    let entry = visit.of_person(&format!("histories/{}", family["entryId"].as_str().unwrap()));
+    assert_eq!(family["typed"], "mother asthma");
+    let anew = visit.assistant.put(&entry, json!({ "text": "mother asthma at 12, born 1950" })).await.ok();
+    assert!(anew["words"].as_str().unwrap().starts_with("mother, asthma at 12, born 1950, now "), "{anew}");
+    for (wrong, said) in [("smoker 10/day", "Social history"), ("what a day", "what a day"), ("", "Say what it is.")] {
+        let refused = visit.assistant.put(&entry, json!({ "text": wrong })).await;
+        assert!(refused.body["fields"][0]["sentence"].as_str().unwrap().contains(said), "{}", refused.body);
+    }
+    let versions = visit.clinician.get(&entry).await;
+    assert_eq!(versions.as_array().unwrap().len(), 2, "what it said before stays");
+    visit.assistant.post(&format!("{entry}/end"), json!({ "reason": "a cousin's" })).await.ok();
+    let ended = visit.assistant.put(&entry, json!({ "text": "mother gout" })).await;
+    assert_eq!(ended.detail(), "This has ended; take the end back first.");
+    let wren = visit.clinician.person("Wren").await["id"].as_str().unwrap().to_owned();
+    let path = format!("/api/people/{wren}/histories/{}", family["entryId"].as_str().unwrap());
+    assert_eq!(visit.assistant.put(&path, json!({ "text": "mother gout" })).await.status, 404);
+    product.stop().await.unwrap();
+}

@@ -41,6 +41,7 @@ mod runs;
 mod schema;
 mod series;
 mod sign_in;
+mod signed_parts;
 mod stored;
 mod supply;
 mod taking_back;

@@ -61,22 +61,39 @@ impl Change<'_> {
         if last.ended.is_some() == reason.is_some() {
             return Err(StoreError::refused("history", "This was done already; look again."));
         }
+        let now = History { ended: reason.map(str::to_owned), ..last };
+        let what = if reason.is_some() { "ended" } else { "took back the end of" };
+        self.next_version(now, what, reason.unwrap_or_default()).await
+    }
+
+    /// Says an entry anew; one that ended stays ended.
+    pub async fn set_history(&mut self, last: History, detail: HistoryDetail) -> Result<History> {
+        if last.ended.is_some() {
+            return Err(StoreError::refused("history", "This has ended; take the end back first."));
+        }
+        if last.detail.0 == detail {
+            return Ok(last);
+        }
+        let kind = last.kind.code();
+        self.next_version(History { detail: Doc(detail), ..last }, "changed", kind).await
+    }
+
+    /// Puts down what an entry says now, after what it said last.
+    async fn next_version(&mut self, now: History, what: &str, about: &str) -> Result<History> {
         let row = History {
             id: Uuid::now_v7(),
-            version: last.version + 1,
-            ended: reason.map(str::to_owned),
+            version: now.version + 1,
             recorded_at: self.now,
             recorded_by: self.actor.name.clone(),
-            ..last
+            ..now
         };
         // Two hands at once: the second finds the version taken.
         let n = diesel::insert_into(h::table).values(&row).on_conflict_do_nothing().execute(self.conn()).await?;
         if n == 0 {
-            return Err(StoreError::Stale { current: serde_json::to_value(last.entry_id).unwrap_or_default() });
+            return Err(StoreError::Stale { current: serde_json::to_value(row.entry_id).unwrap_or_default() });
         }
-        let what = if reason.is_some() { "ended" } else { "took back the end of" };
-        self.audit(what, "history", entry, Some(person), reason.unwrap_or_default());
-        self.tell(Topic::Person, person);
+        self.audit(what, "history", row.entry_id, Some(row.person_id), about);
+        self.tell(Topic::Person, row.person_id);
         Ok(row)
     }
 }

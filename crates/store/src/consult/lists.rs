@@ -14,6 +14,7 @@ use uuid::Uuid;
 /// A problem as it was told, or as a diagnosis brings it about.
 #[derive(Debug, Clone, Copy)]
 pub struct NewProblem<'a> {
+    /// Empty for one that stands in words.
     pub code: &'a str,
     pub title: &'a str,
     pub state: ProblemState,
@@ -55,6 +56,11 @@ pub struct MedicineNow<'a> {
     pub source: Source,
     pub reason: &'a str,
     pub note: &'a str,
+}
+
+diesel::define_sql_function! {
+    /// The words in small letters, as the index of problems in words has them.
+    fn lower(words: diesel::sql_types::Text) -> diesel::sql_types::Text;
 }
 
 /// How it is with a problem now.
@@ -333,7 +339,14 @@ impl Change<'_> {
         };
         // One that was struck comes back with what is said now.
         let back: Option<ListedProblem> = diesel::update(
-            p::table.filter(p::person_id.eq(person).and(p::code.eq(new.code)).and(p::struck_at.is_not_null())),
+            p::table.filter(
+                p::person_id
+                    .eq(person)
+                    .and(p::code.eq(new.code))
+                    .and(p::struck_at.is_not_null())
+                    .and(p::twin.eq(false))
+                    .and(p::code.ne("").or(lower(p::title).eq(new.title.to_lowercase()))),
+            ),
         )
         .set((
             p::struck_at.eq(None::<chrono::DateTime<chrono::Utc>>),
@@ -361,6 +374,34 @@ impl Change<'_> {
             self.tell(Topic::Person, person);
         }
         Ok(added)
+    }
+
+    /// Gives a problem that stands in words its code; refused where the list has that code already.
+    pub async fn code_problem(&mut self, person: Uuid, id: Uuid, code: &str, title: &str) -> Result<()> {
+        use problems as p;
+        let same = p::table.filter(p::person_id.eq(person).and(p::code.eq(code)).and(p::struck_at.is_null()));
+        if diesel::select(diesel::dsl::exists(same)).get_result(self.conn()).await? {
+            return Err(StoreError::refused("known", format!("{code} stands on the list already.")));
+        }
+        let in_words = p::id.eq(id).and(p::person_id.eq(person)).and(p::struck_at.is_null()).and(p::code.eq(""));
+        // One that was struck makes room: it stays readable, beside this one.
+        let struck = p::person_id.eq(person).and(p::code.eq(code));
+        diesel::update(p::table.filter(struck)).set(p::twin.eq(true)).execute(self.conn()).await?;
+        let n = diesel::update(p::table.filter(in_words))
+            .set((
+                p::code.eq(code),
+                p::title.eq(title),
+                p::recorded_at.eq(self.now),
+                p::recorded_by.eq(self.actor.name.clone()),
+            ))
+            .execute(self.conn())
+            .await?;
+        if n == 0 {
+            return Err(StoreError::NotFound("problem"));
+        }
+        self.audit("coded", "problem", id, Some(person), code);
+        self.tell(Topic::Person, person);
+        Ok(())
     }
 
     /// A diagnosis that was picked by mistake and taken back leaves no problem behind.

@@ -32,7 +32,7 @@ pub async fn parts(conn: &mut Conn, visit: Uuid) -> Result<Vec<WrittenPart>> {
     Ok(p::table.filter(p::visit_id.eq(visit)).select(WrittenPart::as_select()).load(conn).await?)
 }
 
-async fn part(conn: &mut Conn, visit: Uuid, at: PartAt) -> Result<Option<WrittenPart>> {
+pub(super) async fn part(conn: &mut Conn, visit: Uuid, at: PartAt) -> Result<Option<WrittenPart>> {
     Ok(parts(conn, visit).await?.into_iter().find(|row| row.place() == at))
 }
 
@@ -137,6 +137,7 @@ impl Change<'_> {
                 return Err(StoreError::NotFound("run"));
             }
         }
+        self.part_is_open(visit, at).await?;
         let mut row = WrittenPart::written(visit.id, at.run, at.part.into(), body, (self.now, &self.actor.name));
         row.version = version + 1;
         row.carried = carried.is_some();
@@ -204,6 +205,7 @@ impl Change<'_> {
         if row.version != version {
             return Err(StoreError::Stale { current: serde_json::to_value(&row).unwrap_or_default() });
         }
+        self.part_is_open(visit, at).await?;
         if !reviewed && row.reviewed_by.as_deref() != Some(self.actor.name.as_str()) {
             return Err(StoreError::refused("not-yours", "Only who reviewed a part takes the mark back."));
         }

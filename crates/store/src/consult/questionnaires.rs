@@ -6,7 +6,7 @@ use crate::schema::{questionnaire_responses as r, questionnaires as q, visits};
 use crate::{Change, Conn, Result, StoreError, Topic};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::consult::questionnaires::{Questionnaire, shipped, writing};
+use harbor_core::consult::questionnaires::{Questionnaire, shipped, ships_still, writing};
 use uuid::Uuid;
 
 fn as_read(row: &Written) -> Result<Questionnaire> {
@@ -24,12 +24,15 @@ pub async fn in_use(conn: &mut Conn) -> Result<Vec<Questionnaire>> {
         .await?;
     let mut out = Vec::new();
     for ships in shipped() {
-        if last.iter().all(|row| row.entry != ships.id) {
+        let kept = last.iter().find(|row| row.entry == ships.id);
+        if ships_still(ships.version, kept.map(|row| (u32::try_from(row.version).unwrap_or(0), row.ended))) {
             out.push(ships);
         }
     }
     for row in last.iter().filter(|row| !row.ended) {
-        out.push(as_read(row)?);
+        if out.iter().all(|ships| ships.id != row.entry) {
+            out.push(as_read(row)?);
+        }
     }
     out.sort_by(|a, b| a.title.cmp(&b.title));
     Ok(out)

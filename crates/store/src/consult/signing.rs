@@ -2,7 +2,7 @@
 //! histories), are fixed under one digest. What is changed of them later is told in an addendum; the database refuses it otherwise.
 
 use super::notes::{self, PartAt};
-use super::{chart, heads, histories, questionnaires, runs};
+use super::{chart, heads, histories, questionnaires, runs, signed_parts};
 use crate::rows::*;
 use crate::schema::{addenda, measurements, note_parts, note_signatures};
 use crate::{Change, Conn, Result, StoreError, Topic, orders, prescribing};
@@ -28,6 +28,9 @@ pub struct Beside {
     pub none_known: Vec<NoneKnown>,
     pub histories: Vec<History>,
     pub answers: Vec<QuestionnaireResponse>,
+    /// Signatures under single parts, and what was added to those before the note as a whole was signed.
+    pub signed_parts: Vec<PartSignature>,
+    pub addenda: Vec<Addendum>,
 }
 
 impl Beside {
@@ -46,6 +49,8 @@ impl Beside {
             none_known: chart::none_known_of(conn, person).await?,
             histories: histories::of_person(conn, person).await?,
             answers: questionnaires::of_visit(conn, visit.id).await?.into_iter().map(|a| a.response).collect(),
+            signed_parts: signed_parts::of_visit(conn, visit.id).await?,
+            addenda: chart::addenda_of(conn, visit.id).await?,
         })
     }
 
@@ -84,13 +89,15 @@ impl Beside {
             let _ = writeln!(text, "none known: {}", n.list.code());
         }
         for a in &self.allergies {
-            let _ = writeln!(text, "allergy {} {}", a.substance, a.reaction);
+            let severity = a.severity.map_or("", |s| s.code());
+            let _ = writeln!(text, "allergy {} {} {severity} {}", a.substance, a.reaction, a.kind.code());
         }
         for m in &self.medicines {
             let _ = writeln!(text, "medicine {} {} {}", m.name, m.how, m.state.code());
         }
         for p in &self.problems {
-            let _ = writeln!(text, "problem {} {}", p.code, p.state.code());
+            let called = if p.code.is_empty() { &p.title } else { &p.code };
+            let _ = writeln!(text, "problem {called} {}", p.state.code());
         }
         for h in &self.histories {
             let detail = serde_json::to_string(&h.detail.0).unwrap_or_default();
@@ -99,6 +106,12 @@ impl Beside {
         for a in &self.answers {
             let answers = serde_json::to_string(&a.answers.0).unwrap_or_default();
             let _ = writeln!(text, "questionnaire {} {} {answers}", a.entry, a.entry_version);
+        }
+        for s in &self.signed_parts {
+            let _ = writeln!(text, "part signed by {} at {}: {}", s.signed_by, s.signed_at.to_rfc3339(), s.digest);
+        }
+        for a in &self.addenda {
+            let _ = writeln!(text, "addendum by {} at {}: {}", a.added_by, a.added_at.to_rfc3339(), a.body);
         }
         text
     }
@@ -132,11 +145,11 @@ pub async fn signed_notes(conn: &mut Conn) -> Result<i64> {
     Ok(note_signatures::table.count().get_result(conn).await?)
 }
 
-/// The signed notes whose words are not those that were signed; none, if all is well.
+/// The notes whose words are not those that were signed, as a whole or part by part; none, if all is well.
 pub async fn broken_signatures(conn: &mut Conn) -> Result<Vec<Uuid>> {
     use crate::schema::note_parts as p;
     let signed: Vec<NoteSignature> = note_signatures::table.select(NoteSignature::as_select()).load(conn).await?;
-    let mut broken = Vec::new();
+    let mut broken = signed_parts::broken(conn).await?;
     for chunk in signed.chunks(500) {
         let ids: Vec<Uuid> = chunk.iter().map(|s| s.visit_id).collect();
         let parts: Vec<WrittenPart> =
@@ -148,6 +161,8 @@ pub async fn broken_signatures(conn: &mut Conn) -> Result<Vec<Uuid>> {
             }
         }
     }
+    broken.sort_unstable();
+    broken.dedup();
     Ok(broken)
 }
 

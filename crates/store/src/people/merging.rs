@@ -3,7 +3,7 @@
 use super::get;
 use crate::documents::{Became, Carried, Doc, Filled};
 use crate::rows::Merge;
-use crate::schema::{merges, people};
+use crate::schema::{merges, people, problems};
 use crate::{Change, Conn, Result, StoreError, Topic};
 use diesel::prelude::*;
 use diesel::sql_types;
@@ -241,6 +241,20 @@ impl Change<'_> {
         super::finding::hear_new_words(self.conn()).await
     }
 
+    /// A problem that stands on both lists stands twice on the one, since what is said of it may differ.
+    async fn twin_problems(&mut self, kept: Uuid, gone: Uuid) -> Result<()> {
+        diesel::sql_query(
+            "update problems g set twin = true where g.person_id = $2 and exists (
+                select from problems k where k.person_id = $1 and k.code = g.code
+                    and (k.code <> '' or lower(k.title) = lower(g.title)))",
+        )
+        .bind::<sql_types::Uuid, _>(kept)
+        .bind::<sql_types::Uuid, _>(gone)
+        .execute(self.conn())
+        .await?;
+        Ok(())
+    }
+
     /// Ties of the one become ties of the other, unless there is such a one; gives what was untied and tied.
     async fn carry_relations(&mut self, kept: Uuid, gone: Uuid) -> Result<(Vec<Tie>, Vec<Tie>)> {
         use crate::schema::relations as r;
@@ -324,6 +338,7 @@ impl Change<'_> {
         let (untied, tied) = self.carry_relations(kept, gone).await?;
         let mut moved = Carried { relations: untied, ..Carried::default() };
         let mut stayed = Carried { relations: tied, ..Carried::default() };
+        self.twin_problems(kept, gone).await?;
         for (table, column) in FOLLOW {
             let own = rows(self.conn(), table, column, kept).await?;
             let foreign = rows(self.conn(), table, column, gone).await?;
@@ -391,6 +406,10 @@ impl Change<'_> {
                 .execute(self.conn())
                 .await?;
         }
+        diesel::update(problems::table.filter(problems::person_id.eq(row.gone_id)))
+            .set(problems::twin.eq(false))
+            .execute(self.conn())
+            .await?;
         self.part_relations(&row).await?;
         self.unfill(&row).await?;
         let (now, by) = (self.now, self.actor.name.clone());

@@ -201,6 +201,17 @@ row! {
 }
 
 row! {
+    /// A signature under one part of a note, before the rest of it is signed.
+    part_signatures PartSignature {
+        part_id: Uuid,
+        visit_id: Uuid,
+        signed_at: DateTime<Utc>,
+        signed_by: String,
+        digest: String,
+    }
+}
+
+row! {
     /// The supervising clinician's signature under a signed note, for the same digest.
     note_cosignatures NoteCosignature {
         visit_id: Uuid,

@@ -247,7 +247,6 @@ export function CheckIn({ view }: { view: View }) {
             may('check_in') && (
               <Button
                 $kind="filled"
-                data-main-action
                 onPress={finish}
                 isDisabled={busy || !walk.mayFinish}
                 aria-label={`Finish check-in of ${identity(card, visit.callSign)}`}

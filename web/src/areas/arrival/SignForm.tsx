@@ -100,7 +100,7 @@ export function SignForm(p: { visit: string; form: Schemas['Form']; signer: stri
           <Button $kind="quiet" isDisabled={busy} onPress={() => void sign(true)}>
             Was signed on paper
           </Button>
-          <Button $kind="filled" data-main-action isDisabled={busy} onPress={() => void sign(false)}>
+          <Button $kind="filled" isDisabled={busy} onPress={() => void sign(false)}>
             Sign
           </Button>
         </Row>

@@ -65,7 +65,7 @@ function Begin({ person, onClose }: { person: Card; onClose: () => void }) {
       <Row>
         <Spread />
         <Button onPress={onClose}>Leave</Button>
-        <Button $kind="filled" data-main-action type="submit" isDisabled={busy || !who}>
+        <Button $kind="filled" type="submit" isDisabled={busy || !who}>
           {kind === 'in_person' && !date ? 'They are here' : 'Write it up'}
         </Button>
       </Row>

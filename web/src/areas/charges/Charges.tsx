@@ -288,16 +288,11 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
               <Row>
                 <Spread />
                 {alone ? (
-                  <Button $kind="filled" data-main-action isDisabled={busy} onPress={() => void only(alone.code)}>
+                  <Button $kind="filled" isDisabled={busy} onPress={() => void only(alone.code)}>
                     Charge {alone.name}, and complete
                   </Button>
                 ) : (
-                  <Button
-                    $kind="filled"
-                    data-main-action
-                    isDisabled={busy || !ready}
-                    onPress={() => void run(complete)}
-                  >
+                  <Button $kind="filled" isDisabled={busy || !ready} onPress={() => void run(complete)}>
                     Complete charges
                   </Button>
                 )}

@@ -107,7 +107,7 @@ function History({ id, onClose }: { id: string; onClose: () => void }) {
           <Row>
             <Small>Or choose several in the list: they go in one batch for each payer.</Small>
             <Spread />
-            <Button $kind="filled" data-main-action isDisabled={busy} onPress={() => void send()}>
+            <Button $kind="filled" isDisabled={busy} onPress={() => void send()}>
               Send this claim, {dollars(claim.totalCents)}
             </Button>
           </Row>
@@ -189,12 +189,7 @@ export function ClaimsList() {
             <Button isDisabled={busy || picked.length === 0} onPress={() => void batch(true)}>
               Check only
             </Button>
-            <Button
-              $kind="filled"
-              data-main-action
-              isDisabled={busy || picked.length === 0}
-              onPress={() => void batch(false)}
-            >
+            <Button $kind="filled" isDisabled={busy || picked.length === 0} onPress={() => void batch(false)}>
               Send {picked.length > 0 ? `${picked.length}, ${dollars(total)}` : 'a batch'}
             </Button>
           </Row>

@@ -1,9 +1,9 @@
 /** The sheet of a visit: facts on top, the note as a document that grows by runs, one signature under all of it. */
 
 import { useNavigate } from 'react-router';
-import { type KeyboardEvent, useState } from 'react';
+import { useEffect, useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
-import { useKeys } from '../../app/keys';
+import { type Keys, useKeys } from '../../app/keys';
 import { useMay, useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { Form, Refused } from '../../ui/Form';
@@ -15,7 +15,7 @@ import { Facts } from './Facts';
 import { after, before, ofRuns, savedOf, Written } from './NoteBody';
 import { PartField, PartRead, PartRow } from './PartField';
 import { Runs } from './Runs';
-import { fieldsOf, useWriting } from './writing';
+import { fieldsOf, keyOf, signedOf, useWriting } from './writing';
 
 type Chart = Schemas['ChartView'];
 
@@ -32,7 +32,16 @@ const focusOn = (selector: string) => {
   found?.focus();
 };
 const quickLine = () => focusOn("input[name='quick']");
+/** Opens the first prescription that is not sent yet. */
+const nextPrescription = () => {
+  const chip = "[data-sheet] [data-script][data-sent='false'] button";
+  focusOn(chip);
+  document.querySelector<HTMLElement>(chip)?.click();
+};
 const anotherProblem = () => focusOn('#another-problem input');
+
+/** What a key does on the sheet; with Alt also while somebody types. */
+const actions: Keys = { q: quickLine, n: anotherProblem, x: nextPrescription };
 
 function Signing({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) {
   const { me } = useSession();
@@ -95,11 +104,20 @@ function Signing({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) 
 /** What somebody was still typing when the note was struck or signed: not in the note, and not lost. */
 function LeftBehind({ chart }: { chart: Chart }) {
   const { left } = useWriting();
-  const shown = [...left].filter(([, words]) => !chart.parts.some((p) => p.body === words.body.trim()));
+  const fixed = chart.struck != null || chart.signature != null;
+  const signed = chart.parts
+    .filter((p) => signedOf(chart, p))
+    .map((p) => keyOf({ part: p.part, run: p.runId ?? null }));
+  const writable = (key: string) =>
+    !fixed && !signed.includes(key) && (key.startsWith('note/') || chart.runs.some((r) => key.startsWith(`${r.id}/`)));
+  const shown = [...left].filter(
+    ([key, words]) => !writable(key) && !chart.parts.some((p) => p.body === words.body.trim()),
+  );
   if (shown.length === 0) return null;
   return (
     <Notice $tone="brass" role="alert" data-left-behind style={{ marginBottom: space(2) }}>
-      The note was {chart.struck ? 'struck' : 'signed'} while you wrote. This is not in it; copy what is needed:
+      {chart.struck ? 'The note was struck' : chart.signature ? 'The note was signed' : 'This was signed or taken away'}{' '}
+      while you wrote. What follows is not in it; copy what is needed:
       {shown.map(([key, { label, body }]) => (
         <p key={key} style={{ whiteSpace: 'pre-wrap' }}>
           {label}: {body}
@@ -128,6 +146,9 @@ function Addenda({ chart, visit }: { chart: Chart; visit: string }) {
   const times = useTimes();
   const may = useMay();
   const [text, setText] = useState('');
+  // While the note goes on, what was signed of it is seldom added to.
+  const [wanted, setAsked] = useState(false);
+  const asked = wanted || chart.signature != null;
   const { run, busy, refusal } = useDo();
   const add = async () => {
     const params = { path: { id: visit } };
@@ -146,9 +167,17 @@ function Addenda({ chart, visit }: { chart: Chart; visit: string }) {
           </div>
         </PartRow>
       ))}
-      {may('write_note') && !chart.struck && (
+      {may('write_note') && !chart.struck && !asked && (
+        <Row>
+          <Spread />
+          <Button $kind="quiet" onPress={() => setAsked(true)}>
+            Addendum to what is signed
+          </Button>
+        </Row>
+      )}
+      {may('write_note') && !chart.struck && asked && (
         <Form refusal={refusal} onSave={add}>
-          <Field label="Addendum" value={text} onChange={setText} lines={2} name="body" />
+          <Field label="Addendum" value={text} onChange={setText} lines={2} name="body" autoFocus={wanted} />
           <Refused />
           <Row>
             <Spread />
@@ -170,17 +199,23 @@ export function ConsultSheet({ view, chart, place }: { view: Schemas['VisitView'
   const writes = may('write_note');
   const open = writes && !chart.signature && !chart.struck;
   const charged = view.card.line.marks.some((m) => m.mark === 'charged' && m.at != null);
-  useKeys({ q: quickLine, n: anotherProblem });
-  const keys = (event: KeyboardEvent) => {
-    const act = event.altKey ? { q: quickLine, n: anotherProblem }[event.key.toLowerCase()] : undefined;
-    if (!act) return;
-    event.preventDefault();
-    act();
-  };
+  useKeys(actions);
+  // Also while somebody types, in the quick line above as in the note.
+  useEffect(() => {
+    const keys = (event: KeyboardEvent) => {
+      const act = event.altKey ? actions[event.key.toLowerCase()] : undefined;
+      if (!act || document.querySelector('[role=dialog]')) return;
+      event.preventDefault();
+      act();
+    };
+    window.addEventListener('keydown', keys);
+    return () => window.removeEventListener('keydown', keys);
+  }, []);
   const saved = (of: Schemas['NotePart']) => savedOf(chart, of);
   const field = ([id, label, invite]: (typeof before)[number]) => {
     if (ofRuns.includes(id) && !saved(id)?.body) return null;
-    return open ? (
+    const signed = signedOf(chart, saved(id));
+    return open && !signed ? (
       <PartField
         key={id}
         visit={visit.id}
@@ -191,11 +226,11 @@ export function ConsultSheet({ view, chart, place }: { view: Schemas['VisitView'
         fields={fieldsOf(chart, { part: id, run: null })}
       />
     ) : (
-      <PartRead key={id} label={label} saved={saved(id)} />
+      <PartRead key={id} label={label} saved={saved(id)} signed={signed} />
     );
   };
   return (
-    <Stack $gap={0} onKeyDown={keys} data-sheet>
+    <Stack $gap={0} data-sheet>
       <Sheet>
         <Facts key={place} chart={chart} of={visit} first={writes && place !== 'rooming' ? null : 'measured'} />
         <Rule />
@@ -205,7 +240,7 @@ export function ConsultSheet({ view, chart, place }: { view: Schemas['VisitView'
             {times.time(chart.struck.struckAt)}: {chart.struck.reason}
           </Notice>
         )}
-        {!open && <LeftBehind chart={chart} />}
+        {writes && <LeftBehind chart={chart} />}
         {chart.signature ? (
           <Row style={{ marginBottom: space(2) }}>
             <Tag $tone="kelp">✓ signed</Tag>
@@ -230,7 +265,7 @@ export function ConsultSheet({ view, chart, place }: { view: Schemas['VisitView'
           <Runs visit={visit.id} chart={chart} open={open} fixed={!writes || charged || chart.struck != null} />
           {after.map(field)}
         </Written>
-        {chart.signature && <Addenda chart={chart} visit={visit.id} />}
+        {(chart.signature || chart.signedParts.length > 0) && <Addenda chart={chart} visit={visit.id} />}
         {open && <Signing view={view} chart={chart} />}
       </Sheet>
     </Stack>

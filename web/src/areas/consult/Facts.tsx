@@ -198,7 +198,7 @@ export function Facts(p: { chart: Chart; of: Schemas['Visit']; first: Fact | nul
   const measured = useMeasured(chart, visit);
   const none = (list: string) => chart.noneKnown.some((n) => n.list === list);
   const said = (list: string, words: string[]) =>
-    words.length > 0 ? words.join(', ') : none(list) ? 'None known' : 'Nobody asked yet';
+    words.length > 0 ? words.join(' · ') : none(list) ? 'None known' : 'Nobody asked yet';
   // Of which nobody knows whether it is taken stands there too, as a question.
   const taken = chart.medicines
     .filter((m) => m.state === 'taking' || m.state === 'unknown')
@@ -223,7 +223,7 @@ export function Facts(p: { chart: Chart; of: Schemas['Visit']; first: Fact | nul
     ),
     medicines: said('medicines', taken),
     problems: said('problems', problems),
-    histories: chart.histories.map((h) => h.words).join(', ') || 'Nothing told yet',
+    histories: chart.histories.map((h) => h.words).join(' · ') || 'Nothing told yet',
     results: chart.reports.length === 0 ? 'None' : unseen > 0 ? `${unseen} not reviewed` : 'All reviewed',
     asked: askedInWords(chart, visit),
     visit: chart.heading,

@@ -1,14 +1,62 @@
-/** Family, social, surgical and hospital history, immunisations: what holds, ended with a reason and taken back. */
+/** Family, social, surgical and hospital history, immunisations: what holds, said anew in place, ended with a
+ *  reason and taken back. */
 
+import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useWords } from '../../app/choices';
 import { useMay } from '../../app/session';
 import { useUndo } from '../../app/undo';
 import { useTimes } from '../../app/words';
+import { Form, Refused } from '../../ui/Form';
+import { Button, Field } from '../../ui/controls';
+import { Mono, Row, Small, Spread, Stack } from '../../ui/layout';
 import { Ending } from './Ending';
-import { Row, Small, Spread, Stack } from '../../ui/layout';
 
 type History = Schemas['HistoryView'];
+
+/** The code of a relative's condition, where one is sure. */
+const codeOf = (h: History) => (h.detail.kind === 'family' ? h.detail.code : null);
+
+/** Says an entry anew, as the line that says it; Enter puts it down, Esc leaves it. */
+function Anew(p: { person: string; history: History; typed: string; onDone: () => void }) {
+  const [text, setText] = useState(p.typed);
+  const { run, busy, refusal } = useDo();
+  const offerUndo = useUndo();
+  const say = (line: string) =>
+    api.PUT('/api/people/{id}/histories/{entry}', {
+      params: { path: { id: p.person, entry: p.history.entryId } },
+      body: { text: line },
+    });
+  const save = async () => {
+    const now = await run(() => say(text));
+    if (!now) return;
+    p.onDone();
+    if (text !== p.typed) offerUndo(`Now: ${now.words}.`, () => say(p.typed));
+  };
+  return (
+    <Form refusal={refusal} onSave={() => void save()}>
+      <Row
+        $gap={1}
+        onKeyDown={(event) => {
+          if (event.key !== 'Escape') return;
+          event.stopPropagation();
+          p.onDone();
+        }}
+      >
+        <div style={{ flex: 1 }}>
+          <Field label={`${p.history.words}, anew`} hideLabel name="text" value={text} onChange={setText} autoFocus />
+        </div>
+        <Button type="submit" isDisabled={busy || text.trim() === ''}>
+          Put down
+        </Button>
+        <Button $kind="quiet" onPress={p.onDone}>
+          Leave it
+        </Button>
+      </Row>
+      <Refused />
+    </Form>
+  );
+}
 
 export function Histories({ person, histories }: { person: string; histories: History[] }) {
   const kinds = useWords('historyKinds');
@@ -16,6 +64,7 @@ export function Histories({ person, histories }: { person: string; histories: Hi
   const times = useTimes();
   const { run, busy, refusal } = useDo();
   const offerUndo = useUndo();
+  const [changing, setChanging] = useState<string | null>(null);
   const end = async (h: History, reason: string) => {
     const params = { path: { id: person, entry: h.entryId } };
     const ended = await run(() => api.POST('/api/people/{id}/histories/{entry}/end', { params, body: { reason } }));
@@ -35,9 +84,22 @@ export function Histories({ person, histories }: { person: string; histories: Hi
             .filter((h) => h.kind === k.id)
             .map((h) => (
               <Row key={h.entryId} data-history={h.kind}>
-                <span title={`${h.recordedBy}, ${times.full(h.recordedAt)}`}>{h.words}</span>
-                <Spread />
-                {may('record_vitals') && (
+                {changing === h.entryId && h.typed ? (
+                  <div style={{ flex: 1 }}>
+                    <Anew person={person} history={h} typed={h.typed} onDone={() => setChanging(null)} />
+                  </div>
+                ) : (
+                  <span title={`${h.recordedBy}, ${times.full(h.recordedAt)}`}>
+                    {h.words} {codeOf(h) && <Mono>{codeOf(h)}</Mono>}
+                  </span>
+                )}
+                {changing !== h.entryId && <Spread />}
+                {may('record_vitals') && h.typed && changing !== h.entryId && (
+                  <Button $kind="quiet" aria-label={`Change ${h.words}`} onPress={() => setChanging(h.entryId)}>
+                    Change
+                  </Button>
+                )}
+                {may('record_vitals') && changing !== h.entryId && (
                   <Ending what={h.words} busy={busy} refusal={refusal} onEnd={(reason) => end(h, reason)} />
                 )}
               </Row>

@@ -1,10 +1,11 @@
 /** The margin of a run: the orders and prescriptions that lie under its diagnosis, opened and changed in place. */
 
-import { useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useWordOf } from '../../app/choices';
 import { Button, Finder } from '../../ui/controls';
 import { Mono, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { space } from '../../ui/tokens';
 import { Chip, OrderChip } from '../orders/OrderChip';
 import { labTests } from '../orders/queries';
 import { Draft, One } from '../prescribing/Prescriptions';
@@ -34,9 +35,10 @@ export function Margin(p: {
       ))}
       {scripts.map((x) => (
         <Chip key={x.id} data-script={x.productCode} data-sent={x.state !== 'draft'}>
-          <Row $gap={2} style={{ flexWrap: 'nowrap' }}>
+          <Row $gap={2}>
             <Button
               $kind="quiet"
+              style={{ marginLeft: `-${space(2)}`, whiteSpace: 'normal', textAlign: 'left' }}
               aria-expanded={p.opened !== null && 'prescription' in p.opened && p.opened.prescription === x.id}
               onPress={() => p.setOpened({ prescription: x.id })}
             >
@@ -154,20 +156,43 @@ function PrescribeHere(p: {
 }
 
 /** What was opened in a run, in its place; Esc closes it, and what was typed elsewhere stays. */
-export function OpenedHere(p: {
+export function OpenedHere(p: Opening & { opened: Opened }) {
+  if (p.opened === null) return null;
+  return <Open {...p} key={'prescription' in p.opened ? p.opened.prescription : 'new'} opened={p.opened} />;
+}
+
+interface Opening {
   visit: string;
   chart: Chart;
   code: string | null;
   open: boolean;
-  opened: Opened;
   setOpened: (opened: Opened) => void;
-}) {
-  const close = () => p.setOpened(null);
-  if (p.opened === null) return null;
+}
+
+function Open(p: Opening & { opened: NonNullable<Opened> }) {
   const { opened } = p;
+  // It stands before its chip: the hands go in, and when it is closed back to where they were.
+  const [from] = useState(() => document.activeElement);
+  const place = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    if (!place.current?.contains(document.activeElement)) place.current?.focus();
+  }, []);
   const item = 'prescription' in opened ? p.chart.prescriptions.find((x) => x.id === opened.prescription) : undefined;
+  // Sent, its button is gone: the hands stay here.
+  useEffect(() => {
+    if (document.activeElement === document.body) place.current?.focus();
+  }, [item?.state]);
+  const close = () => {
+    p.setOpened(null);
+    if (from instanceof HTMLElement && from.isConnected) from.focus();
+  };
   return (
     <Stack
+      ref={place}
+      tabIndex={-1}
+      data-opened-here
+      data-innermost
+      style={{ outline: 'none' }}
       onKeyDown={(event) => {
         if (event.key === 'Escape') close();
       }}

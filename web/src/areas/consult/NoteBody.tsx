@@ -4,6 +4,7 @@ import styled from 'styled-components';
 import type { Schemas } from '../../api/client';
 import { PartRead } from './PartField';
 import { Runs } from './Runs';
+import { signedOf } from './writing';
 
 type Chart = Schemas['ChartView'];
 
@@ -34,7 +35,9 @@ export const savedOf = (chart: Chart, of: Schemas['NotePart']) =>
 
 /** A note that is only read. */
 export function NoteBody({ visit, chart }: { visit: string; chart: Chart }) {
-  const part = ([id, label]: (typeof before)[number]) => <PartRead key={id} label={label} saved={savedOf(chart, id)} />;
+  const part = ([id, label]: (typeof before)[number]) => (
+    <PartRead key={id} label={label} saved={savedOf(chart, id)} signed={signedOf(chart, savedOf(chart, id))} />
+  );
   return (
     <Written $struck={chart.struck != null}>
       {before.map(part)}

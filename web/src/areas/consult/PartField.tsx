@@ -6,6 +6,7 @@ import styled from 'styled-components';
 import { api, change, type Schemas, useDo, useLook } from '../../api/client';
 import { useDraft } from '../../app/useDraft';
 import { useTimes } from '../../app/words';
+import { Menu } from '../../ui/choices';
 import { Button } from '../../ui/controls';
 import { Words } from '../../ui/Words';
 import { Notice, Row, Small, Stack } from '../../ui/layout';
@@ -39,7 +40,41 @@ export const PartRow = styled.div`
   }
 `;
 
+/** Where it lies as words that are written lie. */
+const Read = styled.div`
+  padding: ${space(0.5)} ${space(2)};
+  border-left: ${stroke.edge} solid transparent;
+  line-height: 1.5;
+`;
+
 const heldOf = (saved: Part | undefined) => ({ held: { body: saved?.body ?? '' }, version: saved?.version ?? 0 });
+
+/** Asked before one part is signed: it cannot be undone. */
+function SignThis(p: { label: string; busy: boolean; onSign: () => void; onClose: () => void }) {
+  const keys = (event: KeyboardEvent) => {
+    if (event.key !== 'Escape') return;
+    event.preventDefault();
+    event.stopPropagation();
+    p.onClose();
+  };
+  return (
+    <Row $gap={2} onKeyDown={keys} data-sign-this>
+      <Small>Signed, it stays as it is; later changes are dated addenda.</Small>
+      <Button autoFocus isDisabled={p.busy} onPress={p.onSign}>
+        Sign “{p.label}” alone
+      </Button>
+      <Button $kind="quiet" onPress={p.onClose}>
+        Not now
+      </Button>
+    </Row>
+  );
+}
+
+/** The field that is written in after this one. */
+const fieldAfter = (area: HTMLTextAreaElement | null | undefined) => {
+  const all = [...document.querySelectorAll<HTMLTextAreaElement>('[data-sheet] textarea')];
+  return area ? all[all.indexOf(area) + 1] : undefined;
+};
 
 /** What an empty part said last time, offered while it has the focus. */
 function LastTime({ visit, at, onTake, busy }: { visit: string; at: PartAt; onTake: () => void; busy: boolean }) {
@@ -76,6 +111,7 @@ export function PartField(p: {
   const [inFocus, setInFocus] = useState(false);
   const { setFocus, writers, say, toFill, setToFill, leave, comeBack } = useWriting();
   const [finds, setFinds] = useState(false);
+  const [signing, setSigning] = useState(false);
   const place = useRef<HTMLDivElement>(null);
   const { run, busy, refusal } = useDo();
   const params = { path: { id: p.visit, part: p.at.part } };
@@ -138,6 +174,14 @@ export function PartField(p: {
       }),
     );
   };
+  const sign = async () => {
+    if (!(await flush())) return;
+    const next = fieldAfter(place.current?.querySelector('textarea'));
+    const body = { version: latest.current(), run: p.at.run };
+    if (await run(() => api.POST('/api/visits/{id}/note/{part}/signed', { params, body }))) next?.focus();
+  };
+  const backToWords = () => place.current?.querySelector('textarea')?.focus();
+  const mine = p.saved?.reviewedAt != null;
   const filling = useFilling({
     area: () => place.current?.querySelector('textarea') ?? null,
     body,
@@ -153,7 +197,10 @@ export function PartField(p: {
       setFinds(true);
     } else if (event.altKey && event.key.toLowerCase() === 'r' && body.trim() !== '') {
       event.preventDefault();
-      void review(!p.saved?.reviewedAt);
+      void review(!mine);
+    } else if (event.altKey && event.key.toLowerCase() === 's' && body.trim() !== '') {
+      event.preventDefault();
+      setSigning(true);
     } else if (event.key === 'ArrowUp' && !event.altKey && body === '' && (p.saved?.body ?? '') === '') {
       event.preventDefault();
       carryOver();
@@ -165,7 +212,25 @@ export function PartField(p: {
   const [clash] = draft.clashes;
   return (
     <PartRow data-part={p.at.part} data-state={state} data-carried={carried} data-kept={Boolean(p.saved?.body)}>
-      <div>{p.label}</div>
+      <div>
+        <Menu
+          label={p.label}
+          gutter={`${p.label}${p.of ? `: ${p.of}` : ''}, what can be done`}
+          items={[
+            ...(body.trim() === ''
+              ? [{ id: 'carry', label: 'What it said last time (↑)', onChoose: carryOver }]
+              : [
+                  {
+                    id: 'review',
+                    label: `${mine ? 'Not reviewed' : 'Reviewed'} (Alt+R)`,
+                    onChoose: () => void review(!mine),
+                  },
+                  { id: 'sign', label: 'Sign this part (Alt+S)', onChoose: () => setSigning(true) },
+                ]),
+            { id: 'text', label: 'Text template (Alt+T)', onChoose: () => setFinds(true) },
+          ]}
+        />
+      </div>
       <Stack
         $gap={0}
         onFocus={() => {
@@ -201,7 +266,18 @@ export function PartField(p: {
             at={p.at}
             onClose={() => {
               setFinds(false);
-              place.current?.querySelector('textarea')?.focus();
+              backToWords();
+            }}
+          />
+        )}
+        {signing && (
+          <SignThis
+            label={p.label}
+            busy={busy}
+            onSign={() => void sign()}
+            onClose={() => {
+              setSigning(false);
+              backToWords();
             }}
           />
         )}
@@ -237,22 +313,33 @@ export function PartField(p: {
   );
 }
 
-/** A part that is only read: by whoever does not write it, or after signing. */
-export function PartRead({ label, saved }: { label: string; saved: Part | undefined }) {
+/** A part that is only read: by whoever does not write it, or once it is signed. */
+export function PartRead(p: {
+  label: string;
+  saved: Part | undefined;
+  /** Its own signature, when it was signed before the rest. */
+  signed?: Schemas['PartSignature'] | undefined;
+}) {
+  const { label, saved, signed } = p;
   const times = useTimes();
   if (!saved?.body) return null;
   return (
     <PartRow data-part-read={saved.part}>
       <div>{label}</div>
-      <div>
+      <Read>
         <p style={{ whiteSpace: 'pre-wrap' }}>{saved.body}</p>
+        {signed && (
+          <Small data-signed-part>
+            ✓ Signed by {signed.signedBy}, {times.full(signed.signedAt)} {times.time(signed.signedAt)}
+          </Small>
+        )}
         {saved.carried && <Small>Carried from an earlier note, and not looked at since.</Small>}
         {saved.reviewedAt && (
           <Small data-reviewed>
             ✓ Reviewed by {saved.reviewedBy}, {times.full(saved.reviewedAt)} {times.time(saved.reviewedAt)}
           </Small>
         )}
-      </div>
+      </Read>
     </PartRow>
   );
 }

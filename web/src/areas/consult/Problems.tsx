@@ -9,6 +9,7 @@ import { Button, Choose, Field } from '../../ui/controls';
 import { Form, Refused } from '../../ui/Form';
 import { Mono, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { Former } from './Former';
+import { FindProblem } from './FindProblem';
 import { useNoneKnown } from './noneKnown';
 
 type Chart = Schemas['ChartView'];
@@ -26,7 +27,9 @@ const keyOf: Record<string, State> = {
 
 export function Problems({ chart, visit }: { chart: Chart; visit?: string }) {
   const may = useMay();
-  const { run, busy } = useDo();
+  const { run, busy, refusal } = useDo();
+  const add = (body: Schemas['ProblemForm']) =>
+    run(() => api.POST('/api/people/{id}/problems', { params: { path: { id: chart.person.id } }, body }));
   const noneIs = useNoneKnown(chart.person.id, run);
   const none = chart.noneKnown.some((n) => n.list === 'problems');
   return (
@@ -34,6 +37,15 @@ export function Problems({ chart, visit }: { chart: Chart; visit?: string }) {
       {chart.problems.map((p) => (
         <One key={p.id} person={chart.person.id} problem={p} fresh={visit !== undefined && p.visitId === visit} />
       ))}
+      {may('record_vitals') && (
+        <FindProblem
+          label="A problem for the list"
+          placeholder="Add a problem: words, or a piece of a code"
+          onCode={(code) => void add({ code })}
+          onWords={(words) => void add({ words })}
+        />
+      )}
+      {refusal && <Small role="alert">{refusal.message}</Small>}
       {chart.problems.length === 0 && (
         <Row>
           <Tag $tone={none ? 'kelp' : 'brass'}>{none ? 'None known' : 'Nobody asked yet'}</Tag>
@@ -55,8 +67,10 @@ function One({ person, problem, fresh }: { person: string; problem: Problem; fre
   const stateWord = useWordOf('problemStates');
   const offerUndo = useUndo();
   const [open, setOpen] = useState(false);
-  const { run } = useDo();
+  const { run, refusal } = useDo();
   const params = { path: { id: person, problem: problem.id } };
+  const give = (code: string) =>
+    run(() => api.PUT('/api/people/{id}/problems/{problem}/code', { params, body: { code } }));
   const to = (state: string, reason?: string) =>
     api.PUT('/api/people/{id}/problems/{problem}', {
       params,
@@ -78,14 +92,14 @@ function One({ person, problem, fresh }: { person: string; problem: Problem; fre
     become(state);
   };
   return (
-    <Stack $gap={1} data-problem={problem.code} data-problem-state={problem.state}>
+    <Stack $gap={1} data-problem={problem.code || problem.title} data-problem-state={problem.state}>
       <Row
         role="group"
         tabIndex={may('record_vitals') ? 0 : -1}
         aria-label={`${problem.title}: ${stateWord(problem.state)}; a active, i inactive, r resolved, c recurrence, m remission`}
         onKeyDown={keys}
       >
-        <Mono>{problem.code}</Mono>
+        {problem.code ? <Mono>{problem.code}</Mono> : <Tag $tone="brass">in words</Tag>}
         <span style={{ flex: 1, minWidth: 0 }}>{problem.title}</span>
         <Small>
           {[
@@ -109,6 +123,17 @@ function One({ person, problem, fresh }: { person: string; problem: Problem; fre
           </Button>
         )}
       </Row>
+      {open && problem.code === '' && (
+        <Stack $gap={1}>
+          <Small>In words, no medicine is checked against it.</Small>
+          <FindProblem
+            label={`Code for ${problem.title}`}
+            placeholder={`Its code: words in any order, or a piece of a code`}
+            onCode={(code) => void give(code)}
+          />
+          {refusal && <Small role="alert">{refusal.message}</Small>}
+        </Stack>
+      )}
       {open && (
         <Stack $gap={2}>
           <Row>

@@ -186,12 +186,7 @@ export function QuickLine({ visit, chart, main }: { visit: string; chart: Schema
       </Row>
       {refused.map((i) => (
         <Notice key={i.sentence} $tone="brass" role="alert">
-          <Row>
-            <span>
-              Not kept: {i.sentence}. {i.notKept}
-            </span>
-            <Spread />
-          </Row>
+          Not kept: {i.sentence}. {i.notKept}
         </Notice>
       ))}
       <Refused />

@@ -119,3 +119,7 @@ export function useStateOfAll(): PartState | null {
 export const fieldsOf = (chart: Schemas['ChartView'], at: PartAt) =>
   chart.toFill.find((p) => p.part === at.part && (p.runId ?? null) === at.run)?.fields ?? none;
 const none: Schemas['FieldToFill'][] = [];
+
+/** The signature under one part, when it was signed before the rest. */
+export const signedOf = (chart: Schemas['ChartView'], saved: Schemas['WrittenPart'] | undefined) =>
+  saved && chart.signedParts.find((s) => s.partId === saved.id);

@@ -89,12 +89,7 @@ function CopyToHousehold({ view, person }: { view: View; person: string }) {
           )}
           <Row>
             <Spread />
-            <Button
-              $kind="filled"
-              data-main-action
-              onPress={() => void copy('')}
-              isDisabled={busy || chosen.length === 0}
-            >
+            <Button $kind="filled" onPress={() => void copy('')} isDisabled={busy || chosen.length === 0}>
               Copy the policy
             </Button>
           </Row>

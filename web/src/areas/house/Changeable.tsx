@@ -30,7 +30,7 @@ export function Changeable<T extends { id: string }>(p: {
         <h2>{p.title}</h2>
         <Spread />
         {may(p.needs ?? 'set_clinic') && (
-          <Button {...(p.main ? { $kind: 'filled', 'data-main-action': true } : {})} onPress={() => setOpen('new')}>
+          <Button {...(p.main ? { $kind: 'filled' } : {})} onPress={() => setOpen('new')}>
             {p.create}
           </Button>
         )}
@@ -84,7 +84,7 @@ export function SaveRow(p: {
         </Button>
       )}
       <Spread />
-      <Button $kind="filled" data-main-action isDisabled={p.busy} onPress={() => p.save(true)}>
+      <Button $kind="filled" isDisabled={p.busy} onPress={() => p.save(true)}>
         Save the {p.what}
       </Button>
     </Row>

@@ -174,7 +174,6 @@ export function Import() {
                 <Spread />
                 <Button
                   $kind="filled"
-                  data-main-action
                   isDisabled={busy || answer.added + also.length === 0}
                   onPress={() => held && void send(held, false)}
                 >

@@ -115,7 +115,7 @@ function Person({ row, onClose }: { row: Row_ | null; onClose: () => void }) {
             </Button>
           )}
           <Spread />
-          <Button $kind="filled" type="submit" data-main-action isDisabled={busy}>
+          <Button $kind="filled" type="submit" isDisabled={busy}>
             {s ? 'Save' : 'Add'}
           </Button>
         </Row>

@@ -75,7 +75,7 @@ function Count({ till, site }: { till: Schemas['TillView']; site: string }) {
             <Field name="stays" label="Cash that stays in the drawer" value={stays} onChange={setStays} />
             <Field name="reason" label="Why it differs, when it does" value={reason} onChange={setReason} />
             <Spread />
-            <Button $kind="filled" data-main-action isDisabled={busy} onPress={close}>
+            <Button $kind="filled" isDisabled={busy} onPress={close}>
               Close the till
             </Button>
           </Row>

@@ -161,7 +161,7 @@ function Detail({ view }: { view: View }) {
               <Refused />
               <Row>
                 <Spread />
-                <Button $kind="filled" data-main-action isDisabled={busy} type="submit">
+                <Button $kind="filled" isDisabled={busy} type="submit">
                   Sign as reviewed
                 </Button>
               </Row>

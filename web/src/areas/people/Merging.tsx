@@ -124,7 +124,6 @@ function Compare(p: { kept: Card; gone: Card; onSwap: () => void; onDone: () => 
         <Spread />
         <Button
           $kind="filled"
-          data-main-action
           onPress={() => void merge(false)}
           isDisabled={busy || !differ.data || differ.data.some((d) => taken[d.code] === undefined)}
         >

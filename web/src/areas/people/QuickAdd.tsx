@@ -65,7 +65,7 @@ export function QuickAdd(p: { typed: string; onDone: (person: Card) => void; onB
       <Row>
         <Spread />
         <Button onPress={p.onBack}>Back to the search</Button>
-        <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+        <Button $kind="filled" type="submit" isDisabled={busy}>
           Add
         </Button>
       </Row>

@@ -149,7 +149,7 @@ export function BookDialog({
                   <Spread />
                   <Button onPress={onClose}>Leave</Button>
                   {!again && (
-                    <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+                    <Button $kind="filled" type="submit" isDisabled={busy}>
                       Book
                     </Button>
                   )}

@@ -40,7 +40,7 @@ export function FeedDialog({ onClose }: { onClose: () => void }) {
             End the address
           </Button>
           <Spread />
-          <Button $kind="filled" data-main-action isDisabled={busy} onPress={() => void make()}>
+          <Button $kind="filled" isDisabled={busy} onPress={() => void make()}>
             Make a new address
           </Button>
         </Row>

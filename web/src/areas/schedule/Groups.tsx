@@ -86,7 +86,7 @@ export function GroupsDialog({ groups, onClose }: { groups: Group[]; onClose: ()
         <Row>
           <Spread />
           <Button onPress={onClose}>Close</Button>
-          <Button $kind="filled" data-main-action isDisabled={busy} onPress={() => void save()}>
+          <Button $kind="filled" isDisabled={busy} onPress={() => void save()}>
             Save the group
           </Button>
         </Row>

@@ -35,7 +35,7 @@ export function NewNote({ day, onClose }: { day: string; onClose: () => void }) 
         <Refused />
         <Row>
           <Spread />
-          <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+          <Button $kind="filled" type="submit" isDisabled={busy}>
             Pin the note
           </Button>
         </Row>

@@ -54,7 +54,7 @@ export function PrintDialog({ day, onClose }: { day: string; onClose: () => void
           <Row>
             <Spread />
             <Button onPress={onClose}>Leave</Button>
-            <Button $kind="filled" data-main-action type="submit" isDisabled={!ready}>
+            <Button $kind="filled" type="submit" isDisabled={!ready}>
               Make the PDF
             </Button>
           </Row>

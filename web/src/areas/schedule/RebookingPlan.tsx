@@ -175,7 +175,6 @@ export function RebookingPlan() {
         )}
         <Button
           $kind="filled"
-          data-main-action
           isDisabled={busy || placed.length === 0 || look.isFetching}
           onPress={() => void accept()}
         >

@@ -78,12 +78,7 @@ export function SeriesPart(p: {
       <AskFirst refusal={refusal} what="Book them all the same" busy={busy} onMeant={() => void book(also(refusal))} />
       <Row>
         <Spread />
-        <Button
-          $kind="filled"
-          data-main-action
-          isDisabled={busy || chosen.length === 0}
-          onPress={() => void book(meant)}
-        >
+        <Button $kind="filled" isDisabled={busy || chosen.length === 0} onPress={() => void book(meant)}>
           Book all {chosen.length}
         </Button>
       </Row>

@@ -124,7 +124,7 @@ export function TemplateDialog(p: { start: Start; onClose: () => void; onDone: (
           )}
           <Spread />
           <Button onPress={p.onClose}>Leave</Button>
-          <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+          <Button $kind="filled" type="submit" isDisabled={busy}>
             {old ? 'Change it from that day' : oneOff ? 'Make the shift' : 'Make working time'}
           </Button>
         </Row>

@@ -137,7 +137,7 @@ function Enter({ list, day, onClose }: { list: List; day: string; onClose: () =>
               <Row>
                 <Spread />
                 <Button onPress={onClose}>Leave</Button>
-                <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+                <Button $kind="filled" type="submit" isDisabled={busy}>
                   {list.kind === 'home' ? 'Put on the round' : 'They are here'}
                 </Button>
               </Row>

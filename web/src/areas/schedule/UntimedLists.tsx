@@ -99,7 +99,7 @@ function ListDialog({ old, onClose }: { old: List | null; onClose: () => void })
           )}
           <Spread />
           <Button onPress={onClose}>Leave</Button>
-          <Button $kind="filled" data-main-action isDisabled={busy} onPress={() => void save(true)}>
+          <Button $kind="filled" isDisabled={busy} onPress={() => void save(true)}>
             Save the list
           </Button>
         </Row>

@@ -165,7 +165,7 @@ function TypeDialog({ old, onClose }: { old: VisitType | null; onClose: () => vo
         <Row>
           <Spread />
           <Button onPress={onClose}>Leave</Button>
-          <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+          <Button $kind="filled" type="submit" isDisabled={busy}>
             Save the visit type
           </Button>
         </Row>

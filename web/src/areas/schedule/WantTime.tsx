@@ -119,7 +119,7 @@ export function WantTime(p: {
         <Row>
           <Spread />
           <Button onPress={p.onClose}>Leave</Button>
-          <Button $kind="filled" data-main-action type="submit" isDisabled={busy}>
+          <Button $kind="filled" type="submit" isDisabled={busy}>
             Put on the waiting list
           </Button>
         </Row>

@@ -106,7 +106,7 @@ export function WorkingTime() {
           )}
           {may('change_slots') && <Button onPress={() => setOpen({ oneOff: true })}>One day only</Button>}
           {mayChange && (
-            <Button $kind="filled" data-main-action onPress={() => setOpen({})}>
+            <Button $kind="filled" onPress={() => setOpen({})}>
               New working time
             </Button>
           )}

@@ -148,3 +148,17 @@ fn what_ships_is_sound_and_what_is_not_says_why() {
     gap.questions[0] = same;
     assert!(gap.faults().join(" ").contains("are not told apart"));
 }
+
+/// A version that ships later is not hidden by an older one that was asked before.
+#[test]
+fn a_newer_shipped_version_comes_up() {
+    for (kept, asked) in [
+        (None, true),
+        (Some((1, false)), true),
+        (Some((2, false)), false),
+        (Some((3, false)), false),
+        (Some((1, true)), false),
+    ] {
+        assert_eq!(ships_still(2, kept), asked, "{kept:?}");
+    }
+}

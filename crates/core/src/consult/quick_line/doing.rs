@@ -73,7 +73,11 @@ pub fn diagnoses(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
     }
     let mut items = Vec::new();
     while at < words.len() {
-        let (item, used) = one_diagnosis(&words[at..], as_problem, known)?;
+        let Some((item, used)) = one_diagnosis(&words[at..], as_problem, known) else { break };
+        // Only a problem that is called one stands in words; `hx` of much is told in sentences.
+        if matches!(&item, Item::Problem { code: None, .. }) && !first.is(&["problem", "problems"]) {
+            break;
+        }
         items.push(item);
         at += used;
         if words[at - 1].ends != Ends::Pauses {

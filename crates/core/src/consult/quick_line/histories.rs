@@ -134,6 +134,14 @@ pub fn family(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> Option<(Item,
             break;
         }
     }
+    // `mother asthma at 12, born 1950` is still the mother.
+    if year.is_none()
+        && words[at - 1].ends == Ends::Pauses
+        && let Some(found) = born(words.get(at..).unwrap_or_default())
+    {
+        year = Some(found);
+        at += 2;
+    }
     if condition.is_empty() && !died && year.is_none() {
         return None;
     }
@@ -349,12 +357,35 @@ fn with_pack_years(said: &[String]) -> String {
     }
 }
 
+/// How a habit, work or living is typed again.
+pub fn typed_of_life(topic: &str, said: &str, amount: &str) -> Option<String> {
+    let amount = amount.split(" (").next().unwrap_or_default();
+    let line = match said {
+        "smokes" if amount.contains("ppd") || amount.contains("pack-years") => amount.to_owned(),
+        "smokes" => format!("smoker {amount}"),
+        "has stopped smoking" => format!("ex-smoker {amount}"),
+        "does not smoke" => "non-smoker".into(),
+        "has never smoked" => "never smoked".into(),
+        "drinks alcohol" => format!("alcohol {amount}"),
+        "drinks no alcohol" => "no alcohol".into(),
+        "uses drugs" => format!("drugs {amount}"),
+        "uses no drugs" => "no drugs".into(),
+        "exercises" => format!("exercise {amount}"),
+        "does not exercise" => "no exercise".into(),
+        _ if topic == "work" && !said.starts_with("retired") && said != "unemployed" => format!("works as {said}"),
+        _ => format!("{said} {amount}"),
+    };
+    Some(line.trim_end().to_owned()).filter(|_| !said.is_empty())
+}
+
 /// The words up to a pause or to what begins something else.
 fn until_pause(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> Option<(String, usize)> {
     let mut said = Vec::new();
     let mut at = 0;
     while let Some(word) = words.get(at) {
-        if at > 0 && starts(&words[at..]) {
+        // `lives with mother` says nothing of the mother.
+        let leads = at > 0 && words[at - 1].is(&["with", "and", "his", "her", "their", "both", "for", "by"]);
+        if at > 0 && !leads && starts(&words[at..]) {
             break;
         }
         said.push(word.typed);

@@ -76,7 +76,8 @@ impl Prescribed {
     /// How it is dosed, with its refills, when nothing about it is doubtful; otherwise what is still to be said.
     pub fn dosing(&self) -> Result<(Dosing, u32), String> {
         if !self.doubts.is_empty() {
-            return Err(format!("Not clear yet: {}.", self.doubts.join("; ")));
+            // Read back, it tells its doubts itself.
+            return Err("Not clear yet.".to_owned());
         }
         let (Some(dose), Some(days)) = (self.sig.dose, self.sig.days) else {
             return Err("Say how much at a time and for how long.".to_owned());

@@ -1,4 +1,4 @@
-//! What was done or happened: operations, stays in hospital, immunisations, and since when something lasts.
+//! What was done or happened: operations, stays in hospital, and since when something lasts.
 
 use super::when::{When, length, moment};
 use super::words::{Ends, Word};
@@ -53,94 +53,6 @@ pub fn past(words: &[Word], known: &Known, starts: &dyn Fn(&[Word]) -> bool) -> 
     }
     let item = Item::Past { surgical: !hospital, what: what.join(" "), when };
     (!what.is_empty()).then_some((item, at))
-}
-
-/// Vaccines by what they protect from; no product names.
-const VACCINES: [(&str, &[&str]); 26] = [
-    ("influenza vaccine", &["flu", "influenza"]),
-    ("COVID-19 vaccine", &["covid", "covid19", "covid-19"]),
-    ("Tdap", &["tdap"]),
-    ("DTaP", &["dtap"]),
-    ("Td", &["td"]),
-    ("tetanus vaccine", &["tetanus"]),
-    ("MMR", &["mmr"]),
-    ("varicella vaccine", &["varicella", "chickenpox"]),
-    ("zoster vaccine", &["shingles", "zoster", "rzv"]),
-    ("pneumococcal vaccine", &["pneumococcal", "pneumonia"]),
-    ("PCV20", &["pcv20"]),
-    ("PCV15", &["pcv15"]),
-    ("PCV13", &["pcv13"]),
-    ("PPSV23", &["ppsv23"]),
-    ("HPV vaccine", &["hpv"]),
-    ("hepatitis A vaccine", &["hepa", "hep-a"]),
-    ("hepatitis B vaccine", &["hepb", "hep-b"]),
-    ("RSV vaccine", &["rsv"]),
-    ("meningococcal vaccine", &["meningococcal", "menacwy", "menb"]),
-    ("polio vaccine", &["polio", "ipv"]),
-    ("Hib vaccine", &["hib"]),
-    ("rotavirus vaccine", &["rotavirus"]),
-    ("BCG", &["bcg"]),
-    ("rabies vaccine", &["rabies"]),
-    ("typhoid vaccine", &["typhoid"]),
-    ("yellow fever vaccine", &["yellow-fever"]),
-];
-
-/// `tdap given`, `flu shot 2024`, `imm mmr 3/2019`. What is not said to be given here is reported.
-pub fn immunisation(words: &[Word], known: &Known) -> Option<(Item, usize)> {
-    let first = words.first()?;
-    let named = first.is(&["imm", "vaccine", "vax", "immunization", "immunisation", "vaccinated", "shot"]);
-    if named && first.ends == Ends::Stops {
-        return None;
-    }
-    let mut at = usize::from(named);
-    at += usize::from(named && words.get(at).is_some_and(|w| w.is(&["for", "with", "against"])));
-    let word = words.get(at)?;
-    let two = words.get(at + 1).filter(|_| word.ends == Ends::Runs);
-    let (what, used) = match (word.low.as_str(), two.map(|w| w.low.as_str())) {
-        ("hep" | "hepatitis", Some("a")) => ("hepatitis A vaccine", 2),
-        ("hep" | "hepatitis", Some("b")) => ("hepatitis B vaccine", 2),
-        ("yellow", Some("fever")) => ("yellow fever vaccine", 2),
-        (low, _) => (VACCINES.iter().find(|(_, said)| said.contains(&low)).map(|(name, _)| *name)?, 1),
-    };
-    at += used;
-    let mut said = named;
-    let mut given = false;
-    let mut when = None;
-    while words.get(at).is_some() && words[at - 1].ends == Ends::Runs {
-        let word = &words[at];
-        if word.is(&[
-            "shot",
-            "vaccine",
-            "vaccination",
-            "jab",
-            "booster",
-            "imm",
-            "dose",
-            "done",
-            "reported",
-            "#1",
-            "#2",
-            "#3",
-        ]) {
-            said = true;
-        } else if word.is(&["given", "administered"]) {
-            given = true;
-        } else if let Some((found, used)) = moment(&words[at..], known.today) {
-            when = Some(found);
-            at += used;
-            continue;
-        } else {
-            break;
-        }
-        at += 1;
-    }
-    // `flu` alone is an illness; these letters are nothing else.
-    let only_vaccine = matches!(what, "Tdap" | "DTaP" | "MMR" | "PCV20" | "PCV15" | "PCV13" | "PPSV23" | "BCG" | "Td");
-    let sure = said
-        || given
-        || when.is_some() && (only_vaccine || !matches!(word.low.as_str(), "covid" | "pneumonia" | "flu"));
-    let here = given || when.is_some_and(|w| w.to_string() == known.today.to_string()) && !said;
-    sure.then(|| (Item::Immunisation { what: what.to_owned(), when, given: here }, at))
 }
 
 /// How long ago or since when something lasts, for what follows a problem or a medicine.

@@ -1,6 +1,6 @@
 //! What an item says of itself: as a row, in words, as a line that reads back, and what it needs to be put down.
 
-use super::histories::typed_of_all;
+use super::histories::{typed_of_all, typed_of_life};
 use super::{Item, When};
 use crate::consult::measurements::{Measure, Standing};
 use crate::consult::{KnownList, Reaction};
@@ -24,7 +24,7 @@ impl Item {
             Item::Social { .. } => "social",
             Item::Past { surgical: true, .. } => "surgical",
             Item::Past { .. } => "hospital",
-            Item::Immunisation { .. } => "immunisation",
+            Item::Immunisation(_) => "immunisation",
             Item::Order { .. } => "order",
             Item::Prescription(_) => "prescription",
             Item::Referral { .. } => "referral",
@@ -75,8 +75,8 @@ impl Item {
             }
             Item::Social { topic, said, amount } => [topic.clone(), said.clone(), amount.clone(), String::new()],
             Item::Past { what, when: at, .. } => [what.clone(), when(at), String::new(), String::new()],
-            Item::Immunisation { what, when: at, given } => {
-                [what.clone(), when(at), String::new(), if *given { "given" } else { "reported" }.into()]
+            Item::Immunisation(i) => {
+                [i.what.clone(), when(&i.when), String::new(), i.how().replacen("given here", "given", 1)]
             }
             Item::Order { code, name } => [code.clone(), name.clone(), String::new(), String::new()],
             Item::Prescription(p) => [
@@ -103,8 +103,11 @@ impl Item {
             Item::Diagnosis { code: Some(code), words } => format!("Diagnosis {code}: {words}"),
             Item::Diagnosis { words, .. } => format!("Diagnosis in words: {words}; its code is still to be chosen"),
             Item::Problem { code, words, state, since } => {
-                let code = code.as_ref().map(|c| format!("{c} ")).unwrap_or_default();
-                format!("Problem: {code}{words}, {state}{}", when(since, ", since "))
+                let (code, bare) = match code {
+                    Some(code) => (format!("{code} "), ""),
+                    None => (String::new(), " (in words)"),
+                };
+                format!("Problem: {code}{words}{bare}, {state}{}", when(since, ", since "))
             }
             Item::Allergy { substance, reaction, severity } => {
                 format!("Allergy: {substance}{}{}", and(reaction), and(severity.map_or("", Reaction::label)))
@@ -117,7 +120,7 @@ impl Item {
             Item::Social { topic, .. } => format!("Social history: {topic}, {}", self.told()),
             Item::Past { surgical: true, .. } => format!("Operation: {}", self.told()),
             Item::Past { .. } => format!("Hospital: {}", self.told()),
-            Item::Immunisation { .. } => format!("Immunisation: {}", self.told()),
+            Item::Immunisation(_) => format!("Immunisation: {}", self.told()),
             Item::Order { code, name } => format!("Order: {name} ({code})"),
             Item::Prescription(p) => {
                 let days = p.sig.days.map(|d| format!(", for {d} days")).unwrap_or_default();
@@ -149,9 +152,7 @@ impl Item {
             }
             Item::Social { said, amount, .. } => format!("{said}{}", and(amount)),
             Item::Past { what, when: at, .. } => format!("{what}{}", when(at)),
-            Item::Immunisation { what, when: at, given } => {
-                format!("{what}, {}{}", if *given { "given here" } else { "reported" }, when(at))
-            }
+            Item::Immunisation(i) => format!("{}, {}{}", i.what, i.how(), when(&i.when)),
             _ => self.in_words(),
         }
     }
@@ -224,6 +225,8 @@ impl Item {
             Item::Past { surgical, what, when: at } => {
                 format!("{} {what}{}", if *surgical { "surgery" } else { "hospital" }, when(at, " "))
             }
+            Item::Immunisation(i) => i.typed(),
+            Item::Social { topic, said, amount } => typed_of_life(topic, said, amount)?,
             Item::Order { code, .. } => format!("order {code}"),
             Item::Template(name) => format!("template {name}"),
             Item::Questionnaire(name) => format!("questionnaire {name}"),

@@ -126,6 +126,7 @@ fn histories() {
         ("mother alive with diabetes", "family | mother | diabetes"),
         ("mother born 1950 diabetes", "family | mother | diabetes | born 1950"),
         ("father diabetes at 60 born 1943", "family | father | diabetes | 60, born 1943"),
+        ("father diabetes at 60, born 1943", "family | father | diabetes | 60, born 1943"),
         ("brother born 1980", "family | brother | born 1980"),
         ("adopted", "family | family | not known, adopted"),
         ("fh unknown", "family | family | not known"),
@@ -144,6 +145,9 @@ fn histories() {
         ("no illicit drugs", "social | drugs | uses no drugs"),
         ("works as a teacher", "social | work | teacher"),
         ("lives alone", "social | living | lives alone"),
+        ("lives with parents", "social | living | lives with parents"),
+        ("lives with mother and sister", "social | living | lives with mother and sister"),
+        ("works for father", "social | work | for father"),
         ("exercise 3x/week", "social | exercise | exercises | 3x/week"),
         ("allergy penicillin hives severe", "allergy | penicillin | hives | severe"),
         ("allergic to latex (rash)", "allergy | latex | rash"),
@@ -155,6 +159,18 @@ fn histories() {
         ("tdap given today", "immunisation | Tdap | 2026-11-30 | given"),
         ("flu shot 2024", "immunisation | influenza vaccine | 2024 | reported"),
         ("imm mmr", "immunisation | MMR | reported"),
+        ("tdap given", "immunisation | Tdap | 2026-11-30 | given"),
+        ("tdap given 2019", "immunisation | Tdap | 2019 | reported"),
+        ("tdap given here 2026-11-20", "immunisation | Tdap | 2026-11-20 | given"),
+        (
+            "flu shot given lot AB12 left deltoid im dose 1 product Vaxora",
+            "immunisation | influenza vaccine | 2026-11-30 | given, dose 1, product Vaxora, lot AB12, left deltoid im",
+        ),
+        (
+            "hep b #2 administered today, lot no. 7X-1, r thigh",
+            "immunisation | hepatitis B vaccine | 2026-11-30 | given, dose 2, lot 7X-1, right thigh",
+        ),
+        ("mmr 2nd dose 2019", "immunisation | MMR | 2019 | reported, dose 2"),
     ] {
         assert_eq!(rows(line), [row], "{line}");
     }
@@ -250,7 +266,7 @@ proptest! {
                 "bp", "128/82", "sitting", "left", "arm", "hr", "72", "w", "kg", "lb", "oz", "5'10\"", "mother", "died",
                 "at", "54", "smoker", "10/day", "for", "20", "years", "allergy", "penicillin", "hives", "severe", "fu",
                 "3mo", "2", "weeks", "ago", "order", "refer", "to", "takes", "bid", "prn", "since", "2019", "mar", "no",
-                "known", "surgery", "hospital", "vaccine", "flu", "shot", "given", "today", "va", "20/40", "r", ",", ";",
+                "known", "lot", "A12", "dose", "#2", "deltoid", "product", "here", "surgery", "hospital", "vaccine", "flu", "shot", "given", "today", "va", "20/40", "r", ",", ";",
                 "dx", "problem", "resolved", "template", "phq9", "🫀", "‏שלום", "1/2", "x", "q8h", "½",
             ]),
             0..14,
@@ -297,6 +313,51 @@ fn what_is_printed_reads_back() {
         "va 20/40 right",
     ] {
         for item in understand(line, &known) {
+            reads_back(&item, &known);
+        }
+    }
+}
+
+/// An entry of the histories is changed as the line that says it.
+#[test]
+fn every_history_is_typed_again() {
+    let known = at(Some(40));
+    for line in [
+        "mother asthma",
+        "father †70 stroke",
+        "mother born 1950 diabetes",
+        "adopted",
+        "smokes half a pack a day",
+        "smoker 1 ppd for 20 years",
+        "smoker 10/day x 30 years",
+        "ex-smoker 20 pack-years",
+        "ex-smoker",
+        "1 ppd",
+        "never smoked",
+        "non-smoker",
+        "etoh 2/week",
+        "no alcohol",
+        "cannabis daily",
+        "drugs weekly",
+        "no illicit drugs",
+        "works as a teacher",
+        "retired teacher",
+        "lives alone",
+        "exercise 3x/week",
+        "walks 30 min daily",
+        "does not exercise; no exercise",
+        "surgery left knee mar 2010",
+        "hospitalized for pneumonia 2019",
+        "flu shot 2024",
+        "tdap given",
+        "hep a shot given here 2026-11-20 lot 12 product Vaxora Plus r deltoid dose 2",
+        "covid vaccine",
+        "yellow fever vaccine 2012",
+    ] {
+        let items: Vec<Item> = understand(line, &known).into_iter().filter(|i| !matches!(i, Item::Words(_))).collect();
+        assert!(!items.is_empty(), "{line}");
+        for item in items {
+            assert!(item.typed().is_some(), "{line}: {item:?}");
             reads_back(&item, &known);
         }
     }

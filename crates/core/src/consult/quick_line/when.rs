@@ -26,7 +26,7 @@ impl fmt::Display for When {
 }
 
 impl When {
-    fn of(day: NaiveDate) -> When {
+    pub fn of(day: NaiveDate) -> When {
         When { year: day.year(), month: Some(day.month()), day: Some(day.day()) }
     }
 

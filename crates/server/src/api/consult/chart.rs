@@ -17,7 +17,7 @@ use harbor_core::orders::misfit;
 use harbor_core::people::Sex;
 use harbor_core::prescribing::{harms_now, substance};
 use harbor_store::consult::chart as store;
-use harbor_store::consult::{heads, histories, notes, runs};
+use harbor_store::consult::{heads, histories, notes, runs, signed_parts};
 use harbor_store::house::staff;
 use harbor_store::rows::*;
 use harbor_store::visit_line::visits;
@@ -58,6 +58,8 @@ pub struct ChartView {
     harms: Vec<String>,
     /// What each allergy is to the checks of prescriptions.
     allergies_read: Vec<AllergyRead>,
+    /// Parts that were signed before the rest.
+    signed_parts: Vec<PartSignature>,
     signature: Option<NoteSignature>,
     cosignature: Option<NoteCosignature>,
     struck: Option<StruckNote>,
@@ -203,6 +205,7 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
         head: heads::head(&mut conn, *id).await?,
         harms,
         allergies_read: allergies.iter().map(read).collect(),
+        signed_parts: signed_parts::of_visit(&mut conn, *id).await?,
         signature: store::signature(&mut conn, *id).await?,
         cosignature: heads::cosignature(&mut conn, *id).await?,
         struck: heads::struck(&mut conn, *id).await?,

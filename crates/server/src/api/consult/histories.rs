@@ -6,7 +6,8 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, NaiveDate, Utc};
-use harbor_core::consult::quick_line::{Item, When, age_now};
+use harbor_core::consult::diagnoses::DiagnosisIndex;
+use harbor_core::consult::quick_line::{Immunised, Item, Known, When, age_now, understand};
 use harbor_core::fields;
 use harbor_store::codes;
 use harbor_store::consult::histories;
@@ -24,6 +25,8 @@ pub struct HistoryView {
     kind: codes::HistoryKind,
     detail: HistoryDetail,
     words: String,
+    /// A line that says the same, to be changed.
+    typed: Option<String>,
     recorded_at: DateTime<Utc>,
     recorded_by: String,
 }
@@ -42,10 +45,12 @@ impl HistoryView {
             HistoryDetail::Family { died: false, born: Some(year), .. } => age_now(*year, today),
             _ => None,
         };
+        let item = item_of(&detail);
         HistoryView {
+            typed: item.typed(),
             entry_id: row.entry_id,
             kind: row.kind,
-            words: [Some(item_of(&detail).told()), now.map(|age| format!("now {age}"))]
+            words: [Some(item.told()), now.map(|age| format!("now {age}"))]
                 .into_iter()
                 .flatten()
                 .collect::<Vec<_>>()
@@ -62,8 +67,8 @@ pub fn said(when: &Option<When>) -> String {
     when.map(|w| w.to_string()).unwrap_or_default()
 }
 
-/// What is kept of an item of somebody's past and life.
-pub fn detail_of(item: &Item) -> Option<HistoryDetail> {
+/// What is kept of an item of somebody's past and life. A condition of the family gets its code when one is sure.
+pub fn detail_of(item: &Item, diagnoses: &DiagnosisIndex) -> Option<HistoryDetail> {
     Some(match item {
         Item::Family { relative, condition, age, died, born } => HistoryDetail::Family {
             relative: relative.clone(),
@@ -71,15 +76,22 @@ pub fn detail_of(item: &Item) -> Option<HistoryDetail> {
             age: *age,
             died: *died,
             born: *born,
+            code: diagnoses.surely(condition).map(|hit| hit.code),
         },
         Item::Social { topic, said, amount } => {
             HistoryDetail::Social { topic: topic.clone(), said: said.clone(), amount: amount.clone() }
         }
         Item::Past { surgical: true, what, when } => HistoryDetail::Surgical { what: what.clone(), when: said(when) },
         Item::Past { what, when, .. } => HistoryDetail::Hospital { what: what.clone(), when: said(when) },
-        Item::Immunisation { what, when, given } => {
-            HistoryDetail::Immunisation { what: what.clone(), when: said(when), given: *given }
-        }
+        Item::Immunisation(i) => HistoryDetail::Immunisation {
+            what: i.what.clone(),
+            when: said(&i.when),
+            given: i.given,
+            product: i.product.clone(),
+            lot: i.lot.clone(),
+            site: i.site.clone(),
+            dose: i.dose,
+        },
         _ => return None,
     })
 }
@@ -89,7 +101,7 @@ fn item_of(detail: &HistoryDetail) -> Item {
     let past =
         |surgical, what: &str, when: &str| Item::Past { surgical, what: what.to_owned(), when: When::parse(when) };
     match detail {
-        HistoryDetail::Family { relative, condition, age, died, born } => Item::Family {
+        HistoryDetail::Family { relative, condition, age, died, born, .. } => Item::Family {
             relative: relative.clone(),
             condition: condition.clone(),
             age: *age,
@@ -101,9 +113,15 @@ fn item_of(detail: &HistoryDetail) -> Item {
         }
         HistoryDetail::Surgical { what, when } => past(true, what, when),
         HistoryDetail::Hospital { what, when } => past(false, what, when),
-        HistoryDetail::Immunisation { what, when, given } => {
-            Item::Immunisation { what: what.clone(), when: When::parse(when), given: *given }
-        }
+        HistoryDetail::Immunisation { what, when, given, product, lot, site, dose } => Item::Immunisation(Immunised {
+            what: what.clone(),
+            when: When::parse(when),
+            given: *given,
+            product: product.clone(),
+            lot: lot.clone(),
+            site: site.clone(),
+            dose: *dose,
+        }),
     }
 }
 
@@ -145,6 +163,46 @@ pub async fn take_end_back(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) 
         .change(&me.actor(), state.now(), async |change| {
             change.end_history(ids.0, ids.1, None).await?;
             Ok(DONE)
+        })
+        .await
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct HistoryChange {
+    /// What it says now, as the quick line understands it.
+    text: String,
+}
+
+/// Says an entry anew, as a line that the quick line understands; what it said before stays readable.
+#[utoipa::path(put, path = "/api/people/{id}/histories/{entry}", params(("id" = Uuid, Path), ("entry" = Uuid, Path)), request_body = HistoryChange, responses((status = 200, body = HistoryView), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn change(
+    state: Data<State>,
+    me: Me,
+    ids: Path<(Uuid, Uuid)>,
+    form: Json<HistoryChange>,
+) -> Answer<HistoryView> {
+    let text = fields::line("What it says", &form.text, 300).map_err(|s| Problem::field("text", s))?;
+    if text.is_empty() {
+        return Err(Problem::field("text", "Say what it is."));
+    }
+    let understood = understand(&text, &Known::nothing(state.today()));
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let last = histories::versions(change.conn(), ids.0, ids.1).await?.into_iter().next();
+            let last = last.ok_or_else(|| Problem::not_found("history"))?;
+            let detail = match understood.as_slice() {
+                [one] => {
+                    detail_of(one, &state.tables.diagnoses).filter(|d| !one.is_too_long() && d.kind() == *last.kind)
+                }
+                _ => None,
+            };
+            let detail = detail.ok_or_else(|| {
+                let heard: Vec<String> = understood.iter().map(Item::in_words).collect();
+                let kind = last.kind.label().to_lowercase();
+                Problem::field("text", format!("This is not one entry under {kind}; it reads: {}.", heard.join("; ")))
+            })?;
+            Ok(Json(HistoryView::on(change.set_history(last, detail).await?, state.today())))
         })
         .await
 }

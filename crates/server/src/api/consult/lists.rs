@@ -12,9 +12,9 @@ use harbor_core::consult::{AllergyKind, KnownList, ProblemState, Reaction, Revie
 use harbor_core::fields::Faults;
 use harbor_core::prescribing::MedicineState;
 use harbor_store::consult::chart as store;
-use harbor_store::consult::lists::{MedicineNow, NewAllergy, NewMedicine, ProblemNow, versions};
+use harbor_store::consult::lists::{MedicineNow, NewAllergy, NewMedicine, NewProblem, ProblemNow, versions};
 use harbor_store::people;
-use harbor_store::rows::{Allergy, ListReview, ListVersion, Medicine};
+use harbor_store::rows::{Allergy, ListReview, ListVersion, ListedProblem, Medicine};
 use serde::Deserialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -193,6 +193,67 @@ pub async fn set_medicine(
                 note: &note,
             };
             change.set_medicine(ids.0, ids.1, &now).await?;
+            Ok(DONE)
+        })
+        .await
+}
+
+/// A problem for the list: a code that may be billed, or words until the code is known.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct ProblemForm {
+    #[serde(default)]
+    code: String,
+    #[serde(default)]
+    words: String,
+}
+
+/// The code of a problem with its title.
+fn coded(state: &State, code: &str) -> Result<(String, String), Problem> {
+    let found = state.tables.diagnoses.resolve(code).map_err(|e| Problem::field("code", e.to_string()))?;
+    Ok((found.code, found.title))
+}
+
+/// Puts a problem on the list of a person.
+#[utoipa::path(post, path = "/api/people/{id}/problems", params(("id" = Uuid, Path)), request_body = ProblemForm, responses((status = 200, body = ListedProblem), (status = 422, body = Problem)))]
+pub async fn add_problem(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ProblemForm>) -> Answer<ListedProblem> {
+    let (code, title) = if form.code.trim().is_empty() {
+        let mut faults = Faults::default();
+        let words = faults.line("words", "The problem", &form.words, 100);
+        faults.none_or((String::new(), words))?
+    } else {
+        coded(&state, &form.code)?
+    };
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            people::get(change.conn(), *id).await?;
+            let new = NewProblem { code: &code, title: &title, state: ProblemState::Active, since: "", visit: None };
+            match change.add_problem(*id, &new).await? {
+                Some(row) => Ok(Json(row)),
+                None => Err(Problem::refused("known", "It stands on the list already.")),
+            }
+        })
+        .await
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct ProblemCode {
+    code: String,
+}
+
+/// Gives a problem that stands in words its code.
+#[utoipa::path(put, path = "/api/people/{id}/problems/{problem}/code", params(("id" = Uuid, Path), ("problem" = Uuid, Path)), request_body = ProblemCode, responses((status = 200, body = Done), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn code_problem(
+    state: Data<State>,
+    me: Me,
+    ids: Path<(Uuid, Uuid)>,
+    form: Json<ProblemCode>,
+) -> Answer<Done> {
+    let (code, title) = coded(&state, &form.code)?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.code_problem(ids.0, ids.1, &code, &title).await?;
             Ok(DONE)
         })
         .await

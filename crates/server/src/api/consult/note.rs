@@ -6,16 +6,19 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::NaiveDate;
 use harbor_core::consult::runs::belongs_in_run;
-use harbor_core::consult::{MINUTES, NotePart as Part, PART_LIMIT, cosigns, may_sign, signs, strikes, supervises};
+use harbor_core::consult::{
+    MINUTES, NotePart as Part, PART_LIMIT, cosigns, may_sign, signs, signs_part, strikes, supervises,
+};
 use harbor_core::fields;
 use harbor_core::house::permissions::Role;
 use harbor_core::visit_line::Mark;
 use harbor_store::codes;
 use harbor_store::consult::heads;
 use harbor_store::consult::notes::{self, PartAt};
+use harbor_store::consult::signed_parts;
 use harbor_store::consult::signing::Seen;
 use harbor_store::house::staff;
-use harbor_store::rows::{Addendum, NoteCosignature, NoteHead, NoteSignature, StruckNote, WrittenPart};
+use harbor_store::rows::{Addendum, NoteCosignature, NoteHead, NoteSignature, PartSignature, StruckNote, WrittenPart};
 use harbor_store::visit_line::visits;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -135,6 +138,26 @@ pub async fn review(
         .await
 }
 
+/// Signs one part in the version that was seen, before the rest of the note: from then on it is fixed.
+#[utoipa::path(post, path = "/api/visits/{id}/note/{part}/signed", params(("id" = Uuid, Path), ("part" = String, Path)), request_body = PartSeen, responses((status = 200, body = PartSignature), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn sign_part(
+    state: Data<State>,
+    me: Me,
+    path: Path<(Uuid, String)>,
+    form: Json<PartSeen>,
+) -> Answer<PartSignature> {
+    let at = place(&path.1, form.run)?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(path.0).await?;
+            let may =
+                |row: &WrittenPart| signs_part(&visit.clinician_id, row.updated_by == me.staff.name, &me.staff.id);
+            Ok(Json(change.sign_part(&visit, at, form.version, may).await?))
+        })
+        .await
+}
+
 /// A part as the signer saw it.
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct SeenPart {
@@ -193,7 +216,8 @@ pub async fn addendum(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Add
         .store
         .change(&me.actor(), state.now(), async |change| {
             let visit = visits::get(change.conn(), *id).await?;
-            if !change.has_reached(*id, Mark::Signed).await? {
+            let signed = change.has_reached(*id, Mark::Signed).await?;
+            if !signed && signed_parts::of_visit(change.conn(), *id).await?.is_empty() {
                 return Err(Problem::refused("unsigned", "The note is not signed yet; write in the note itself."));
             }
             let row = change.add_addendum(&visit, &body).await?;

@@ -11,7 +11,7 @@ use harbor_core::consult::measurements::{Measure, Standing, Tenths};
 use harbor_core::consult::{HistoryKind, KnownList, NotePart as Part, ProblemState};
 use harbor_core::people::age_in_words;
 use harbor_core::prescribing::MedicineState;
-use harbor_store::consult::{chart as store, heads, histories, notes, runs};
+use harbor_store::consult::{chart as store, heads, histories, notes, runs, signed_parts};
 use harbor_store::house::staff;
 use harbor_store::rows::{Measurement, NoneKnown, Person, Visit, WrittenPart};
 use harbor_store::{Conn, orders, people, prescribing};
@@ -33,10 +33,12 @@ fn patient(state: &State, p: &Person) -> Value {
     })
 }
 
-fn written(parts: &[WrittenPart], run: Option<Uuid>, wanted: &[Part]) -> Vec<Value> {
+/// The words of parts, with who signed single ones of them.
+fn written(parts: &[WrittenPart], signed: &[(Uuid, String)], run: Option<Uuid>, wanted: &[Part]) -> Vec<Value> {
     let one = |part: &Part| {
         let found = parts.iter().find(|p| p.run_id == run && p.part == *part && !p.body.trim().is_empty())?;
-        Some(json!({ "label": part.label(), "body": found.body }))
+        let signed = signed.iter().find(|(id, _)| *id == found.id).map_or("", |(_, words)| words);
+        Some(json!({ "label": part.label(), "body": found.body, "signed": signed }))
     };
     wanted.iter().filter_map(one).collect()
 }
@@ -92,7 +94,7 @@ async fn lists(conn: &mut Conn, person: Uuid, today: NaiveDate) -> Result<Vec<Va
     let problems = problems.iter().filter(|p| p.state.counts()).map(|p| {
         let since = if p.since.is_empty() { String::new() } else { format!("since {}", p.since) };
         let state = if p.state == ProblemState::Active { "" } else { p.state.label() };
-        parted(&[&format!("{} {}", p.code, p.title), state, &since])
+        parted(&[format!("{} {}", p.code, p.title).trim_start(), state, &since])
     });
     let told = histories::of_person(conn, person).await?;
     let mut out = vec![
@@ -124,6 +126,12 @@ pub async fn note(state: &State, visit: &Visit) -> Result<Value, Problem> {
     let all_orders = orders::of_visits(conn, &[visit.id]).await?;
     let links = orders::links(conn, &[visit.id]).await?;
     let prescriptions = prescribing::of_visits(conn, &[visit.id]).await?;
+    let at = |when| local(state, when, "%B %-d, %Y at %-I:%M %p");
+    let signed_alone = signed_parts::of_visit(conn, visit.id).await?;
+    let signed_alone: Vec<(Uuid, String)> = signed_alone
+        .into_iter()
+        .map(|s| (s.part_id, format!("Signed by {}, {}", s.signed_by, at(s.signed_at))))
+        .collect();
     let mut of_runs = Vec::new();
     for run in runs::runs_of(conn, visit.id).await? {
         let lies_here = |id: Uuid| links.iter().any(|l| l.order_id == id && Some(&l.code) == run.code.as_ref());
@@ -135,14 +143,13 @@ pub async fn note(state: &State, visit: &Visit) -> Result<Value, Problem> {
             .collect();
         of_runs.push(json!({
             "title": run.title, "code": run.code.clone().unwrap_or_default(),
-            "parts": written(&parts, Some(run.id), &IN_RUN), "ordered": ordered.join(", "), "prescribed": prescribed,
+            "parts": written(&parts, &signed_alone, Some(run.id), &IN_RUN), "ordered": ordered.join(", "), "prescribed": prescribed,
         }));
     }
     let here: Vec<Measurement> =
         store::measurements_of(conn, person.id).await?.into_iter().filter(|m| m.visit_id == visit.id).collect();
     let asked = questionnaires::of_person(conn, person.id, person.sex.map(|s| *s)).await?;
     let asked: Vec<String> = asked.iter().filter(|a| a.is_of(visit.id)).flat_map(|a| a.in_words()).collect();
-    let at = |when| local(state, when, "%B %-d, %Y at %-I:%M %p");
     let signature = store::signature(conn, visit.id).await?;
     let cosignature = heads::cosignature(conn, visit.id).await?;
     let struck = heads::struck(conn, visit.id).await?;
@@ -158,9 +165,9 @@ pub async fn note(state: &State, visit: &Visit) -> Result<Value, Problem> {
         "lists": lists(conn, person.id, state.today()).await?,
         "measured": measured(&here),
         "asked": asked.join("; "),
-        "before": written(&parts, None, &BEFORE),
+        "before": written(&parts, &signed_alone, None, &BEFORE),
         "runs": of_runs,
-        "after": written(&parts, None, &AFTER),
+        "after": written(&parts, &signed_alone, None, &AFTER),
         "signed": signed.unwrap_or_else(|| "Not signed: this is a draft.".into()),
         "cosigned": cosigned.unwrap_or_default(),
         "digest": signature.map_or(String::new(), |s| s.digest),

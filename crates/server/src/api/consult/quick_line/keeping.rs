@@ -62,12 +62,13 @@ impl Keeping<'_, '_, '_> {
                 self.done.extend(rows.into_iter().map(|r| Kept::Measurement { id: r.id }));
             }
             Item::Diagnosis { code, .. } => self.diagnosis(code.as_deref()).await?,
-            Item::Problem { code, state, since, .. } => {
-                let code = code.as_deref().ok_or_else(no_code)?;
-                let found = self.state.tables.diagnoses.resolve(code).map_err(|_| no_code())?;
+            Item::Problem { code, words, state, since } => {
+                let resolved = code.as_deref().map(|code| self.state.tables.diagnoses.resolve(code));
+                let found = resolved.transpose().map_err(|_| no_code())?;
+                // Without a code that is sure it stands on the list in words.
+                let (code, title) = found.as_ref().map_or(("", words.as_str()), |f| (&f.code, &f.title));
                 let since = said(since);
-                let new =
-                    NewProblem { code: &found.code, title: &found.title, state: *state, since: &since, visit: None };
+                let new = NewProblem { code, title, state: *state, since: &since, visit: None };
                 match self.change.add_problem(person, &new).await? {
                     Some(row) => self.done.push(Kept::Problem { id: row.id }),
                     None => return Err(Problem::refused("known", "It stands on the list already.")),
@@ -106,8 +107,8 @@ impl Keeping<'_, '_, '_> {
                 let row = self.change.add_medicine(person, &new).await?;
                 self.done.push(Kept::Medicine { id: row.id });
             }
-            Item::Family { .. } | Item::Social { .. } | Item::Past { .. } | Item::Immunisation { .. } => {
-                if let Some(detail) = detail_of(item) {
+            Item::Family { .. } | Item::Social { .. } | Item::Past { .. } | Item::Immunisation(_) => {
+                if let Some(detail) = detail_of(item, &self.state.tables.diagnoses) {
                     let row = self.change.add_history(person, Some(self.visit.id), detail).await?;
                     self.done.push(Kept::History { id: row.entry_id });
                 }
@@ -215,12 +216,12 @@ impl Keeping<'_, '_, '_> {
         Ok(())
     }
 
-    /// The plan that a sentence belongs in: that of the run in focus, or of the main one.
+    /// The plan that a sentence belongs in: that of the diagnosis of this line or of the run in focus, or of the main one.
     async fn plan(&mut self) -> Result<PartAt, Problem> {
-        let run = match self.focus.and_then(|at| at.run) {
-            Some(run) => Some(run),
-            None => runs::runs_of(self.change.conn(), self.visit.id).await?.first().map(|run| run.id),
-        };
+        let meant = self.lane_meant().await?;
+        let runs = runs::runs_of(self.change.conn(), self.visit.id).await?;
+        let of_lane = runs.iter().find(|r| meant.is_some() && r.code == meant).map(|r| r.id);
+        let run = of_lane.or(self.focus.and_then(|at| at.run)).or(runs.first().map(|r| r.id));
         Ok(PartAt { run, part: Part::Plan })
     }
 
