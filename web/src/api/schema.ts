@@ -1084,6 +1084,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/ended": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Allergies and histories that no longer hold, the last that ended first. */
+        get: operations["get_people__id__ended"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/fhir": {
         parameters: {
             query?: never;
@@ -4113,6 +4130,8 @@ export interface components {
              * @description How much of the note stands word for word in earlier ones, in percent; told from 60 on.
              */
             mostlyCarried?: number | null;
+            /** @description Problems that are new in this visit. */
+            newProblems: string[];
             noneKnown: components["schemas"]["NoneKnown"][];
             orders: components["schemas"]["OrderView"][];
             parts: components["schemas"]["WrittenPart"][];
@@ -4537,6 +4556,21 @@ export interface components {
             /** Format: int32 */
             version: number;
         };
+        /** @description What ended of a person. */
+        EndedEntries: {
+            allergies: components["schemas"]["EndedEntry"][];
+            histories: components["schemas"]["EndedEntry"][];
+        };
+        /** @description An entry of a list that no longer holds, with why. */
+        EndedEntry: {
+            /** Format: date-time */
+            endedAt: string;
+            endedBy: string;
+            /** Format: uuid */
+            id: string;
+            reason: string;
+            words: string;
+        };
         EntryForm: {
             /** Format: date */
             day: string;
@@ -4756,26 +4790,6 @@ export interface components {
              */
             supervisingId?: string | null;
         };
-        /** @description One version of an entry; the last one holds. */
-        History: {
-            detail: components["schemas"]["HistoryDetail"];
-            /** @description Why it no longer holds. */
-            ended?: string | null;
-            /** Format: uuid */
-            entryId: string;
-            /** Format: uuid */
-            id: string;
-            kind: components["schemas"]["HistoryKind"];
-            /** Format: uuid */
-            personId: string;
-            /** Format: date-time */
-            recordedAt: string;
-            recordedBy: string;
-            /** Format: int32 */
-            version: number;
-            /** Format: uuid */
-            visitId?: string | null;
-        };
         HistoryChange: {
             /** @description What it says now, as the quick line understands it. */
             text: string;
@@ -4826,6 +4840,17 @@ export interface components {
         };
         /** @enum {string} */
         HistoryKind: "family" | "social" | "surgical" | "hospital" | "immunisation";
+        /** @description What an entry said once. */
+        HistoryVersion: {
+            /** @description Why it no longer held. */
+            ended?: string | null;
+            /** Format: date-time */
+            recordedAt: string;
+            recordedBy: string;
+            /** Format: int32 */
+            version: number;
+            words: string;
+        };
         /** @description What holds of an entry, with its words. */
         HistoryView: {
             detail: components["schemas"]["HistoryDetail"];
@@ -14988,6 +15013,90 @@ export interface operations {
             };
         };
     };
+    get_people__id__ended: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndedEntries"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_people__id__fhir: {
         parameters: {
             query?: never;
@@ -15171,7 +15280,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["History"][];
+                    "application/json": components["schemas"]["HistoryVersion"][];
                 };
             };
             /** @description The address or what was sent cannot be read. */

@@ -1,6 +1,7 @@
 //! How an entry of a person's lists changes: what an end says, and what counts for the checks of prescriptions.
 
 use super::ProblemState;
+use super::quick_line::When;
 use crate::prescribing::MedicineState;
 use chrono::NaiveDate;
 
@@ -19,6 +20,17 @@ impl ProblemState {
     pub fn end_reason(self, said: Option<&str>, before: &str) -> String {
         if self.has_ended() { said.unwrap_or(before).to_owned() } else { String::new() }
     }
+}
+
+/// Whether a problem is new in a visit: the visit brought it about, and nobody says that it was there before. A year or a
+/// month alone is before when it ended before the visit.
+pub fn is_new_here(brought_here: bool, since: Option<When>, day: NaiveDate) -> bool {
+    let of = When::of(day);
+    let before = |since: When| {
+        let known = (since.year, since.month.or(of.month), since.day.filter(|_| since.month.is_some()).or(of.day));
+        known < (of.year, of.month, of.day)
+    };
+    brought_here && !since.is_some_and(before)
 }
 
 /// Until when a medicine was taken. What is stopped now is stopped today unless another time is said; what is taken again has
@@ -57,5 +69,22 @@ mod tests {
         assert_eq!(ProblemState::Recurrence.end_reason(Some("x"), "healed"), "");
         let counting: Vec<ProblemState> = ProblemState::ALL.iter().copied().filter(|s| s.counts()).collect();
         assert_eq!(counting.len(), 4, "{counting:?}");
+    }
+
+    #[test]
+    fn a_problem_that_was_there_before_is_not_new() {
+        let day = NaiveDate::from_ymd_opt(2026, 11, 30).unwrap_or_default();
+        for (since, new) in [
+            ("", true),
+            ("2026", true),
+            ("2026-11", true),
+            ("2026-11-30", true),
+            ("2026-11-29", false),
+            ("2026-10", false),
+            ("2019", false),
+        ] {
+            assert_eq!(is_new_here(true, When::parse(since), day), new, "{since}");
+        }
+        assert!(!is_new_here(false, None, day), "another visit brought it about");
     }
 }

@@ -11,6 +11,7 @@ table! {
     post "/api/visits/{id}/quick-line/taken-back" Chart(RecordVitals, Visit) => quick_line::taking_back::take_back;
     delete "/api/visits/{id}/measurements/{measurement}" Chart(RecordVitals, Visit) => chart::strike;
     get "/api/people/{id}/chart" Chart(SeeChart, Person) => glance::show;
+    get "/api/people/{id}/ended" Chart(SeeChart, Person) => histories::ended;
     get "/api/people/{id}/growth" Chart(SeeChart, Person) => growth::show;
     get "/api/people/{id}/histories/{entry}" Chart(SeeChart, Person) => histories::versions;
     put "/api/people/{id}/histories/{entry}" Chart(RecordVitals, Person) => histories::change;

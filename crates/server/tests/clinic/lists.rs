@@ -45,6 +45,8 @@ async fn an_allergy_has_its_kind_and_ends_with_a_reason() {
     assert_eq!(bare.body["fields"][0]["sentence"], "Say why it no longer holds.");
     visit.assistant.post(&end, json!({ "reason": "tested negative" })).await.ok();
     assert_eq!(visit.sheet().await["allergies"].as_array().unwrap().len(), 1);
+    let ended = visit.clinician.get(&visit.of_person("ended")).await["allergies"][0].clone();
+    assert_eq!((&ended["words"], &ended["reason"]), (&json!("Penicillins: hives"), &json!("tested negative")));
     product.stop().await.unwrap();
 }
 
@@ -186,8 +188,11 @@ async fn a_history_is_said_anew_as_the_line_that_says_it() {
         assert!(refused.body["fields"][0]["sentence"].as_str().unwrap().contains(said), "{}", refused.body);
     }
     let versions = visit.clinician.get(&entry).await;
-    assert_eq!(versions.as_array().unwrap().len(), 2, "what it said before stays");
+    let said: Vec<&str> = versions.as_array().unwrap().iter().map(|v| v["words"].as_str().unwrap()).collect();
+    assert_eq!(said, ["mother, asthma at 12, born 1950", "mother, asthma"], "what it said before stays");
     visit.assistant.post(&format!("{entry}/end"), json!({ "reason": "a cousin's" })).await.ok();
+    let gone = visit.clinician.get(&visit.of_person("ended")).await["histories"][0].clone();
+    assert_eq!((&gone["reason"], &gone["endedBy"]), (&json!("a cousin's"), &json!("Petra Lindqvist")), "{gone}");
     let ended = visit.assistant.put(&entry, json!({ "text": "mother gout" })).await;
     assert_eq!(ended.detail(), "This has ended; take the end back first.");
     let wren = visit.clinician.person("Wren").await["id"].as_str().unwrap().to_owned();

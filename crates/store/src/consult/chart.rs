@@ -43,6 +43,17 @@ pub async fn allergies_of(conn: &mut Conn, person: Uuid) -> Result<Vec<Allergy>>
         .await?)
 }
 
+/// Allergies that ended, the last first.
+pub async fn ended_allergies_of(conn: &mut Conn, person: Uuid) -> Result<Vec<Allergy>> {
+    use allergies as a;
+    Ok(a::table
+        .filter(a::person_id.eq(person).and(a::ended_at.is_not_null()))
+        .order(a::ended_at.desc())
+        .select(Allergy::as_select())
+        .load(conn)
+        .await?)
+}
+
 pub async fn medicines_of(conn: &mut Conn, person: Uuid) -> Result<Vec<Medicine>> {
     use medicines as m;
     Ok(m::table

@@ -11,18 +11,29 @@ use uuid::Uuid;
 
 /// What holds of a person: the last version of each entry, without those that ended.
 pub async fn of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<History>> {
-    let mut rows: Vec<History> = h::table
-        .filter(h::person_id.eq(person))
-        .distinct_on(h::entry_id)
-        .order((h::entry_id, h::version.desc()))
-        .select(History::as_select())
-        .load(conn)
-        .await?;
+    let mut rows = last_of_each(conn, person).await?;
     rows.retain(|r| r.ended.is_none());
     rows.sort_by_key(|r| (r.kind, r.entry_id));
     Ok(rows)
 }
 
+/// What no longer holds, the last that ended first.
+pub async fn ended_of(conn: &mut Conn, person: Uuid) -> Result<Vec<History>> {
+    let mut rows = last_of_each(conn, person).await?;
+    rows.retain(|r| r.ended.is_some());
+    rows.sort_by_key(|r| std::cmp::Reverse(r.recorded_at));
+    Ok(rows)
+}
+
+async fn last_of_each(conn: &mut Conn, person: Uuid) -> Result<Vec<History>> {
+    Ok(h::table
+        .filter(h::person_id.eq(person))
+        .distinct_on(h::entry_id)
+        .order((h::entry_id, h::version.desc()))
+        .select(History::as_select())
+        .load(conn)
+        .await?)
+}
 /// All that an entry ever said, the newest first.
 pub async fn versions(conn: &mut Conn, person: Uuid, entry: Uuid) -> Result<Vec<History>> {
     Ok(h::table

@@ -9,6 +9,7 @@ import { Button, Choose, Field, Pick } from '../../ui/controls';
 import { Form, Refused } from '../../ui/Form';
 import { Columns, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { part } from '../../ui/tokens';
+import { Ended } from './Ended';
 import { Ending } from './Ending';
 import { Former } from './Former';
 import { useNoneKnown } from './noneKnown';
@@ -74,6 +75,18 @@ export function Allergies({ chart }: { chart: Chart }) {
           )}
         </Row>
       )}
+      <Ended
+        person={person}
+        list="allergies"
+        busy={busy}
+        onBack={(e) =>
+          void run(() =>
+            api.POST('/api/people/{id}/allergies/{allergy}/not-ended', {
+              params: { path: { id: person, allergy: e.id } },
+            }),
+          )
+        }
+      />
       {may('record_vitals') && <AddAllergy person={person} />}
     </Stack>
   );

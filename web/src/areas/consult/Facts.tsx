@@ -237,7 +237,7 @@ export function Facts(p: { chart: Chart; of: Schemas['Visit']; first: Fact | nul
     ),
     allergies: <Allergies chart={chart} />,
     medicines: <Medicines chart={chart} />,
-    problems: <Problems chart={chart} visit={visit} />,
+    problems: <Problems chart={chart} />,
     histories: <Histories person={chart.person.id} histories={chart.histories} />,
     results: <Results chart={chart} />,
     asked: <Asked chart={chart} visit={visit} />,

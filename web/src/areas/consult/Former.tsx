@@ -1,11 +1,18 @@
 /** What an entry of a list said before: who changed it when is readable, nothing is gone. */
 
 import { useState } from 'react';
+import styled from 'styled-components';
 import { useLook } from '../../api/client';
 import { useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Small, Stack } from '../../ui/layout';
-import { former } from './queries';
+import { former, historyVersions } from './queries';
+
+/** Below the row that it was asked in. */
+const Below = styled(Stack)`
+  flex-basis: 100%;
+  order: 1;
+`;
 
 interface Said {
   recorded_at?: string;
@@ -27,7 +34,7 @@ function Versions({ person, entry }: { person: string; entry: string }) {
   if (!look.data) return null;
   if (look.data.length === 0) return <Small>Never changed.</Small>;
   return (
-    <Stack $gap={0} data-former>
+    <Below $gap={0} data-former>
       {look.data.map((v) => {
         const said = v.said as Said;
         const facts = [
@@ -47,18 +54,35 @@ function Versions({ person, entry }: { person: string; entry: string }) {
           </Small>
         );
       })}
-    </Stack>
+    </Below>
   );
 }
 
-export function Former({ person, entry, what }: { person: string; entry: string; what: string }) {
+function Lines({ person, entry }: { person: string; entry: string }) {
+  const times = useTimes();
+  const look = useLook(historyVersions(person, entry));
+  if (!look.data) return null;
+  return (
+    <Below $gap={0} data-former>
+      {look.data.map((v) => (
+        <Small key={v.version}>
+          {v.recordedBy}, {times.full(v.recordedAt)} {times.time(v.recordedAt)}: {v.words}
+          {v.ended && `, ended: ${v.ended}`}
+        </Small>
+      ))}
+    </Below>
+  );
+}
+
+export function Former(p: { person: string; entry: string; what: string; history?: boolean }) {
+  const { person, entry, what } = p;
   const [open, setOpen] = useState(false);
   return (
     <>
       <Button $kind="quiet" aria-expanded={open} aria-label={`What ${what} said before`} onPress={() => setOpen(!open)}>
         Before
       </Button>
-      {open && <Versions person={person} entry={entry} />}
+      {open && (p.history ? <Lines person={person} entry={entry} /> : <Versions person={person} entry={entry} />)}
     </>
   );
 }

@@ -10,7 +10,9 @@ import { useTimes } from '../../app/words';
 import { Form, Refused } from '../../ui/Form';
 import { Button, Field } from '../../ui/controls';
 import { Mono, Row, Small, Spread, Stack } from '../../ui/layout';
+import { Ended } from './Ended';
 import { Ending } from './Ending';
+import { Former } from './Former';
 
 type History = Schemas['HistoryView'];
 
@@ -94,6 +96,7 @@ export function Histories({ person, histories }: { person: string; histories: Hi
                   </span>
                 )}
                 {changing !== h.entryId && <Spread />}
+                {changing !== h.entryId && <Former person={person} entry={h.entryId} what={h.words} history />}
                 {may('record_vitals') && h.typed && changing !== h.entryId && (
                   <Button $kind="quiet" aria-label={`Change ${h.words}`} onPress={() => setChanging(h.entryId)}>
                     Change
@@ -106,6 +109,16 @@ export function Histories({ person, histories }: { person: string; histories: Hi
             ))}
         </div>
       ))}
+      <Ended
+        person={person}
+        list="histories"
+        busy={busy}
+        onBack={(e) =>
+          void run(() =>
+            api.POST('/api/people/{id}/histories/{entry}/not-ended', { params: { path: { id: person, entry: e.id } } }),
+          )
+        }
+      />
     </Stack>
   );
 }

@@ -25,7 +25,7 @@ const keyOf: Record<string, State> = {
   m: 'remission',
 };
 
-export function Problems({ chart, visit }: { chart: Chart; visit?: string }) {
+export function Problems({ chart }: { chart: Chart }) {
   const may = useMay();
   const { run, busy, refusal } = useDo();
   const add = (body: Schemas['ProblemForm']) =>
@@ -35,7 +35,7 @@ export function Problems({ chart, visit }: { chart: Chart; visit?: string }) {
   return (
     <Stack data-problems>
       {chart.problems.map((p) => (
-        <One key={p.id} person={chart.person.id} problem={p} fresh={visit !== undefined && p.visitId === visit} />
+        <One key={p.id} person={chart.person.id} problem={p} fresh={chart.newProblems.includes(p.id)} />
       ))}
       {may('record_vitals') && (
         <FindProblem

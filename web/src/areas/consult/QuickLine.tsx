@@ -1,6 +1,7 @@
 /** The quick line: one line of typing becomes structure, read back while it is typed and kept with Enter. */
 
 import { useEffect, useState } from 'react';
+import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useWordOf } from '../../app/choices';
 import { useUndo } from '../../app/undo';
@@ -8,9 +9,20 @@ import { Button, Field } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
 import { Form, Refused } from '../../ui/Form';
 import { Mono, Notice, Row, Small, Spread, Table, Tag } from '../../ui/layout';
-import { space } from '../../ui/tokens';
+import { phone, size, space } from '../../ui/tokens';
 import { quickLine } from './queries';
 import { keyOf, useStateOfAll, useWriting } from './writing';
+
+/** A question mark on a phone: the line itself needs the room. */
+const Wide = styled.span`
+  @media (max-width: ${phone}) {
+    font-size: 0;
+    &::after {
+      content: '?';
+      font-size: ${size.body};
+    }
+  }
+`;
 
 type Item = Schemas['Understood'];
 
@@ -155,7 +167,7 @@ export function QuickLine({ visit, chart, main }: { visit: string; chart: Schema
           Keep
         </Button>
         <Button $kind="quiet" onPress={() => setHelps(true)}>
-          What it understands
+          <Wide>What it understands</Wide>
         </Button>
       </Row>
       <Row $gap={2} aria-live="polite" data-understood style={{ minHeight: space(7), margin: `${space(1)} 0` }}>

@@ -50,6 +50,16 @@ export const questionnaires = () =>
 export const questionnaireRead = (title: string, body: string) =>
   look(['questionnaire-read', title, body], [], () => api.POST('/api/questionnaires/read', { body: { title, body } }));
 
+/** What no longer holds of a person's allergies and histories. */
+export const ended = (person: string) =>
+  look(['ended', person], [{ topic: 'person', id: person }], () => api.GET('/api/people/{id}/ended', of(person)));
+
+/** All that an entry of the histories said, the newest first. */
+export const historyVersions = (person: string, entry: string) =>
+  look(['history-versions', person, entry], [{ topic: 'person', id: person }], () =>
+    api.GET('/api/people/{id}/histories/{entry}', { params: { path: { id: person, entry } } }),
+  );
+
 /** What an entry of a list said before. */
 export const former = (person: string, entry: string) =>
   look(['former', person, entry], [{ topic: 'person', id: person }], () =>

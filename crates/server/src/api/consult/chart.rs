@@ -11,7 +11,9 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::consult::heading::Heading;
+use harbor_core::consult::lists::is_new_here;
 use harbor_core::consult::measurements::{Measure, Tenths, means};
+use harbor_core::consult::quick_line::When;
 use harbor_core::consult::{NotePart, growth};
 use harbor_core::orders::misfit;
 use harbor_core::people::Sex;
@@ -72,6 +74,8 @@ pub struct ChartView {
     allergies: Vec<Allergy>,
     medicines: Vec<Medicine>,
     problems: Vec<ListedProblem>,
+    /// Problems that are new in this visit.
+    new_problems: Vec<Uuid>,
     none_known: Vec<NoneKnown>,
     histories: Vec<HistoryView>,
     /// Who looked through which list; a change of the list takes the mark away.
@@ -124,6 +128,10 @@ pub struct MeanOfReadings {
     measure: codes::Measure,
     tenths: i32,
     readings: usize,
+}
+
+fn is_new(problem: &ListedProblem, visit: &Visit) -> bool {
+    is_new_here(problem.visit_id == Some(visit.id), When::parse(&problem.since), visit.day)
 }
 
 /// What was measured more than once in a visit.
@@ -215,6 +223,7 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
         measurements,
         allergies,
         medicines,
+        new_problems: problems.iter().filter(|p| is_new(p, &visit)).map(|p| p.id).collect(),
         problems,
         none_known: store::none_known_of(&mut conn, person.id).await?,
         histories: told.into_iter().map(|h| HistoryView::on(h, state.today())).collect(),

@@ -10,7 +10,7 @@ use harbor_core::consult::diagnoses::DiagnosisIndex;
 use harbor_core::consult::quick_line::{Immunised, Item, Known, When, age_now, understand};
 use harbor_core::fields;
 use harbor_store::codes;
-use harbor_store::consult::histories;
+use harbor_store::consult::{chart, histories};
 use harbor_store::documents::HistoryDetail;
 use harbor_store::rows::History;
 use serde::{Deserialize, Serialize};
@@ -207,13 +207,71 @@ pub async fn change(
         .await
 }
 
+/// What an entry said once.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct HistoryVersion {
+    version: i32,
+    words: String,
+    /// Why it no longer held.
+    ended: Option<String>,
+    recorded_at: DateTime<Utc>,
+    recorded_by: String,
+}
+
 /// All that an entry ever said, the newest first.
-#[utoipa::path(get, path = "/api/people/{id}/histories/{entry}", params(("id" = Uuid, Path), ("entry" = Uuid, Path)), responses((status = 200, body = Vec<History>), (status = 404, body = Problem)))]
-pub async fn versions(state: Data<State>, ids: Path<(Uuid, Uuid)>) -> Answer<Vec<History>> {
+#[utoipa::path(get, path = "/api/people/{id}/histories/{entry}", params(("id" = Uuid, Path), ("entry" = Uuid, Path)), responses((status = 200, body = Vec<HistoryVersion>), (status = 404, body = Problem)))]
+pub async fn versions(state: Data<State>, ids: Path<(Uuid, Uuid)>) -> Answer<Vec<HistoryVersion>> {
     let mut conn = state.store.reader().await?;
     let rows = histories::versions(&mut conn, ids.0, ids.1).await?;
     if rows.is_empty() {
         return Err(Problem::not_found("history"));
     }
-    Ok(Json(rows))
+    let one = |row: History| HistoryVersion {
+        version: row.version,
+        words: item_of(&row.detail).told(),
+        ended: row.ended,
+        recorded_at: row.recorded_at,
+        recorded_by: row.recorded_by,
+    };
+    Ok(Json(rows.into_iter().map(one).collect()))
+}
+
+/// An entry of a list that no longer holds, with why.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct EndedEntry {
+    id: Uuid,
+    words: String,
+    reason: String,
+    ended_at: DateTime<Utc>,
+    ended_by: String,
+}
+
+/// What ended of a person.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct EndedEntries {
+    allergies: Vec<EndedEntry>,
+    histories: Vec<EndedEntry>,
+}
+
+/// Allergies and histories that no longer hold, the last that ended first.
+#[utoipa::path(get, path = "/api/people/{id}/ended", params(("id" = Uuid, Path)), responses((status = 200, body = EndedEntries)))]
+pub async fn ended(state: Data<State>, id: Path<Uuid>) -> Answer<EndedEntries> {
+    let mut conn = state.store.reader().await?;
+    let allergies = chart::ended_allergies_of(&mut conn, *id).await?.into_iter().map(|a| EndedEntry {
+        id: a.id,
+        words: [a.substance, a.reaction].into_iter().filter(|t| !t.is_empty()).collect::<Vec<_>>().join(": "),
+        reason: a.end_reason,
+        ended_at: a.ended_at.unwrap_or(a.recorded_at),
+        ended_by: a.recorded_by,
+    });
+    let histories = histories::ended_of(&mut conn, *id).await?.into_iter().map(|h| EndedEntry {
+        id: h.entry_id,
+        words: item_of(&h.detail).told(),
+        reason: h.ended.unwrap_or_default(),
+        ended_at: h.recorded_at,
+        ended_by: h.recorded_by,
+    });
+    Ok(Json(EndedEntries { allergies: allergies.collect(), histories: histories.collect() }))
 }
