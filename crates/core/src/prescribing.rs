@@ -156,7 +156,7 @@ impl Substance {
 
 /// Reads a substance as the checks do.
 pub fn substance<'p>(said: &str, products: impl IntoIterator<Item = &'p Product>) -> Substance {
-    let name = crate::people::fold(said);
+    let name = substance_read(said);
     if let Some((family, _)) = ALLERGY_FAMILIES.iter().find(|(family, _)| says(&name, family)) {
         return Substance::Family(family);
     }
@@ -165,7 +165,42 @@ pub fn substance<'p>(said: &str, products: impl IntoIterator<Item = &'p Product>
     found.map_or(Substance::Words, |i| Substance::Ingredient(i.clone()))
 }
 
-/// Whether a folded name says a family.
+/// The international name of what the United States call otherwise; names come from the adopted lists of both.
+pub fn international(name: String) -> String {
+    const OTHERWISE: [(&str, &str); 11] = [
+        ("albuterol", "salbutamol"),
+        ("acetaminophen", "paracetamol"),
+        ("glyburide", "glibenclamide"),
+        ("epinephrine", "adrenaline"),
+        ("cyclosporine", "ciclosporin"),
+        ("cholecalciferol", "colecalciferol"),
+        ("beclomethasone", "beclometasone"),
+        ("clavulanate", "clavulanic"),
+        ("hctz", "hydrochlorothiazide"),
+        ("levothyroxin", "levothyroxine"),
+        ("torsemide", "torasemide"),
+    ];
+    OTHERWISE.iter().find(|(here, _)| *here == name).map_or(name, |(_, there)| (*there).to_owned())
+}
+
+/// A recorded substance as the checks read it: folded, by its international name, and what is abbreviated in full.
+pub fn substance_read(said: &str) -> String {
+    const SHORT: [(&str, &str); 6] = [
+        ("pcn", "penicillin"),
+        ("pen", "penicillin"),
+        ("sulfa", "sulfonamide"),
+        ("sulpha", "sulfonamide"),
+        ("sulphonamide", "sulfonamide"),
+        ("sulphonamides", "sulfonamide"),
+    ];
+    let word = |w: &str| {
+        let full = SHORT.iter().find(|(short, _)| *short == w).map_or(w, |(_, full)| *full);
+        international(full.to_owned())
+    };
+    crate::people::fold(said).split(' ').map(word).collect::<Vec<_>>().join(" ")
+}
+
+/// Whether a name as it is read says a family.
 fn says(name: &str, family: &str) -> bool {
     family == name.trim_end_matches('s') || name.contains(family)
 }
@@ -184,7 +219,7 @@ pub fn check(
         warn(Severity::Caution, "allergies_unknown", "Nobody has asked about allergies yet.".into());
     }
     for (substance, reaction) in &patient.allergies {
-        let name = crate::people::fold(substance);
+        let name = substance_read(substance);
         let direct = product.ingredients.iter().any(|i| name.split(' ').any(|w| w == i));
         let family = ALLERGY_FAMILIES
             .iter()
@@ -263,8 +298,8 @@ pub fn days_of(quantity: u32, dose: f64, per_day: f64) -> Option<u32> {
     (daily.is_finite() && daily > 0.0).then(|| (f64::from(quantity) / daily).floor() as u32)
 }
 
-/// Instructions in plain words.
-pub fn instructions(product: &Product, dosing: &Dosing) -> String {
+/// Instructions in plain words: with when it is taken (`in the morning with food`) and what it is needed for, as they were said.
+pub fn instructions(product: &Product, dosing: &Dosing, when: &str, needed_for: &str) -> String {
     let unit = match product.form.as_str() {
         "solution" | "suspension" | "syrup" => "mL",
         "inhaler" => "puff",
@@ -288,8 +323,13 @@ pub fn instructions(product: &Product, dosing: &Dosing) -> String {
         x if x < 1.0 => format!("every {} days", plain(1.0 / x.max(0.01))),
         x => format!("{} times a day", plain(x)),
     };
-    let need = if dosing.as_needed { ", only when needed" } else { "" };
-    format!("{verb} {} {unit}{plural}{way} {often}{need} for {} days.", plain(dosing.dose), dosing.days)
+    let when = if when.is_empty() { String::new() } else { format!(" {when}") };
+    let need = match (dosing.as_needed, needed_for) {
+        (false, _) => String::new(),
+        (true, "") => ", only when needed".to_owned(),
+        (true, what) => format!(", only when needed for {what},"),
+    };
+    format!("{verb} {} {unit}{plural}{way} {often}{when}{need} for {} days.", plain(dosing.dose), dosing.days)
 }
 
 /// A number without needless zeros.
@@ -390,6 +430,9 @@ mod tests {
         assert_eq!(substance("Penicillins", &known), Substance::Family("penicillin"));
         assert_eq!(substance("Propranolol (old)", &known), Substance::Ingredient("propranolol".into()));
         assert_eq!(substance("peanut", &known), Substance::Words);
+        for (short, family) in [("PCN", "penicillin"), ("sulfa drugs", "sulfonamide"), ("NSAIDs", "nsaid")] {
+            assert_eq!(substance(short, &known), Substance::Family(family), "{short}");
+        }
     }
 
     fn kinds(warnings: &[Warning]) -> Vec<(&'static str, Severity)> {
@@ -455,9 +498,14 @@ mod tests {
         assert_eq!(quantity(&dosing(1.0, 2.0)), Some(14));
         assert_eq!(quantity(&dosing(f64::NAN, 2.0)), None);
         assert_eq!(quantity(&dosing(0.0, 2.0)), None);
+        let needed = Dosing { as_needed: true, ..dosing(1.0, 1.0) };
+        assert_eq!(
+            instructions(&product("A", "a", "J01", 1.0), &needed, "in the morning with food", "pain"),
+            "Take 1 tablet by mouth once a day in the morning with food, only when needed for pain, for 7 days."
+        );
         assert_eq!(days_of(30, 1.0, 2.0), Some(15));
         assert_eq!(
-            instructions(&product("A", "a", "J01", 1.0), &dosing(2.0, 3.0)),
+            instructions(&product("A", "a", "J01", 1.0), &dosing(2.0, 3.0), "", ""),
             "Take 2 tablets by mouth three times a day for 7 days."
         );
     }

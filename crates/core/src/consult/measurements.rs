@@ -144,7 +144,15 @@ impl Measure {
 
     /// How a value lies to what is usual at this age in years, if the age is known.
     pub fn standing(self, value: Tenths, age: Option<u32>, sex: Sex) -> Standing {
-        let (lowest, highest) = self.possible();
+        let (mut lowest, highest) = self.possible();
+        // What a newborn shows is a slip of typing in somebody grown.
+        if age.is_some_and(|age| age >= 18) {
+            lowest = match self {
+                Measure::Height => 500,
+                Measure::Weight => 150,
+                _ => lowest,
+            };
+        }
         if value.0 < lowest || value.0 > highest {
             return Standing::Impossible;
         }
@@ -226,6 +234,13 @@ mod tests {
         assert_eq!(Measure::Weight.standing(Tenths(680), None, Sex::Unknown), Standing::Usual, "no range at any age");
         assert_eq!(Measure::Waist.standing(Tenths(950), Some(40), Sex::Female), Standing::High);
         assert_eq!(Measure::Waist.standing(Tenths(950), Some(40), Sex::Male), Standing::Usual);
+        assert_eq!(Measure::Height.standing(Tenths(200), Some(40), Sex::Unknown), Standing::Impossible);
+        assert_eq!(Measure::Height.standing(Tenths(480), Some(0), Sex::Unknown), Standing::Usual);
+        assert_eq!(
+            Measure::Height.standing(Tenths(480), None, Sex::Unknown),
+            Standing::Usual,
+            "an unknown age is not guessed"
+        );
         assert_eq!(Measure::OxygenSaturation.standing(Tenths(910), Some(40), Sex::Unknown), Standing::Low);
     }
 }

@@ -24,7 +24,7 @@ pub use when::When;
 
 use super::diagnoses::DiagnosisIndex;
 use super::measurements::{Measure, Standing, Tenths};
-use super::{KnownList, ProblemState, Reaction};
+use super::{AllergyKind, KnownList, ProblemState, Reaction};
 use crate::orders::LabTest;
 use crate::people::Sex;
 use crate::prescribing::{MedicineState, Product};
@@ -73,6 +73,7 @@ pub enum Item {
         substance: String,
         reaction: String,
         severity: Option<Reaction>,
+        kind: AllergyKind,
     },
     NoneKnown(KnownList),
     Medicine {
@@ -168,22 +169,36 @@ pub fn understand_with_source(line: &str, known: &Known) -> Vec<(Item, String)> 
     let read: usize = line.char_indices().nth(words::LONGEST).map_or(line.len(), |(at, _)| at);
     let all = words::words(&line[..read]);
     let mut items: Vec<(Item, String)> = Vec::new();
-    let mut loose: Vec<&str> = Vec::new();
+    let mut loose: Vec<Vec<&str>> = Vec::new();
     let mut from = 0;
     while from < all.len() {
         let end = all[from..].iter().position(|w| w.ends == Ends::Stops).map_or(all.len(), |at| from + at + 1);
-        sentence(&all[from..end], known, &mut items, &mut loose);
+        let mut left = Vec::new();
+        sentence(&all[from..end], known, &mut items, &mut left);
+        loose.push(left);
         from = end;
     }
     if read < line.len() {
-        loose.push(&line[read..]);
+        loose.push(vec![&line[read..]]);
     }
     measured::add_bmi(&mut items, known);
-    let words = loose.join(" ");
-    if !words.trim().is_empty() {
-        items.push((Item::Words(words.trim().to_owned()), words.trim().to_owned()));
+    let words = in_sentences(&loose);
+    if !words.is_empty() {
+        items.push((Item::Words(words.clone()), words));
     }
     items
+}
+
+/// What was not understood, as it was typed; what a full stop or a semicolon parted stays parted.
+fn in_sentences(loose: &[Vec<&str>]) -> String {
+    let mut out = String::new();
+    for words in loose.iter().filter(|words| !words.is_empty()) {
+        if !out.is_empty() {
+            out.push_str(if out.ends_with(['.', '!', '?', ':', ',', ';']) { " " } else { "; " });
+        }
+        out.push_str(&words.join(" "));
+    }
+    out.trim().trim_end_matches([',', ';']).to_owned()
 }
 
 /// One stretch between full stops.
@@ -207,10 +222,10 @@ fn sentence<'a>(words: &[Word<'a>], known: &Known, items: &mut Vec<(Item, String
                     .or_else(|| one(doing::template(rest)))
                     .or_else(|| one(doing::follow_up(rest)))
                     .or_else(|| one(doing::referral(rest)))
-                    .or_else(|| one(medicine::taken(rest, known)))
+                    .or_else(|| medicine::taken(rest, known))
                     .or_else(|| one(medicine::prescription(rest, known)))
                     .or_else(|| one(past::past(rest, known, &starts)))
-                    .or_else(|| one(immunised::immunisation(rest, known)))
+                    .or_else(|| immunised::immunisations(rest, known))
                     .or_else(|| one(doing::questionnaire(rest)))
                     .or_else(|| doing::diagnoses(rest, known))
                     .or_else(|| doing::orders(rest, known))
@@ -229,7 +244,7 @@ fn sentence<'a>(words: &[Word<'a>], known: &Known, items: &mut Vec<(Item, String
             }
             None if heading => at += heading_words(rest),
             None => {
-                loose.push(rest[0].typed);
+                loose.push(rest[0].raw);
                 at += 1;
                 fresh = words[at - 1].ends != Ends::Runs;
             }
@@ -240,7 +255,7 @@ fn sentence<'a>(words: &[Word<'a>], known: &Known, items: &mut Vec<(Item, String
 /// How many words only say what comes: `fh`, `family history`.
 fn heading_words(words: &[Word]) -> usize {
     match words {
-        [first, ..] if first.is(&["fh", "fhx", "sh", "shx"]) => 1,
+        [first, ..] if first.is(&["fh", "fhx", "sh", "shx", "vitals", "vs"]) => 1,
         [first, second, ..]
             if first.is(&["family", "social", "surgical", "past", "medical"])
                 && second.is(&["history", "hx"])

@@ -141,9 +141,18 @@ pub async fn check(state: Data<State>, id: Path<Uuid>, form: Json<PrescriptionFo
     Ok(Json(Checked {
         needs_override: found.iter().any(|w| w.severity == Severity::Serious),
         warnings: view(&found),
-        instructions: instructions(product, &d),
+        instructions: instructions(product, &d, "", ""),
         quantity,
     }))
+}
+
+/// How a medicine is to be taken, as it was chosen or typed.
+pub struct Wanted<'a> {
+    pub dosing: &'a Dosing,
+    pub refills: u32,
+    /// `in the morning with food`; empty when nothing was said.
+    pub when: &'a str,
+    pub needed_for: &'a str,
 }
 
 /// A prescription that is not sent yet, with the warnings that stand now.
@@ -153,9 +162,10 @@ pub async fn draft(
     me: &Me,
     visit: &Visit,
     product: &Product,
-    (d, refills): (&Dosing, u32),
+    wanted: Wanted<'_>,
     diagnosis: Option<String>,
 ) -> Result<Prescription, Problem> {
+    let Wanted { dosing: d, refills, when, needed_for } = wanted;
     let quantity = quantity_of(d, refills).map_err(|(field, sentence)| Problem::field(field, sentence))?;
     let found = warnings(change.conn(), state, visit, product, d, None).await?;
     let row = Prescription {
@@ -170,7 +180,7 @@ pub async fn draft(
         as_needed: d.as_needed,
         quantity: i32::try_from(quantity).unwrap_or(i32::MAX),
         refills: i32::try_from(refills).unwrap_or(0),
-        instructions: instructions(product, d),
+        instructions: instructions(product, d, when, needed_for),
         diagnosis,
         pharmacy_id: None,
         state: PrescriptionState::Draft.into(),
@@ -193,7 +203,8 @@ pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Prescrip
         .store
         .change(&me.actor(), state.now(), async |change| {
             let visit = open_visit(change, *id).await?;
-            let row = draft(change, &state, &me, &visit, product, (&d, refills), form.diagnosis.clone()).await?;
+            let wanted = Wanted { dosing: &d, refills, when: "", needed_for: "" };
+            let row = draft(change, &state, &me, &visit, product, wanted, form.diagnosis.clone()).await?;
             Ok(Json(row))
         })
         .await

@@ -8,7 +8,7 @@ use crate::{Change, Conn, Result, StoreError, Topic};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::consult::{AllergyKind, KnownList, ProblemState, Reaction, Source, Weight};
-use harbor_core::prescribing::MedicineState;
+use harbor_core::prescribing::{MedicineState, substance_read};
 use uuid::Uuid;
 
 /// A problem as it was told, or as a diagnosis brings it about.
@@ -82,8 +82,8 @@ pub async fn versions(conn: &mut Conn, entry: Uuid) -> Result<Vec<ListVersion>> 
 impl Change<'_> {
     pub async fn add_allergy(&mut self, person: Uuid, new: &NewAllergy<'_>) -> Result<Allergy> {
         let NewAllergy { substance, reaction, severity, kind, since, source } = *new;
-        let said = harbor_core::people::fold(substance);
-        let same = |a: &Allergy| harbor_core::people::fold(&a.substance) == said;
+        let said = substance_read(substance);
+        let same = |a: &Allergy| substance_read(&a.substance) == said;
         if allergies_of(self.conn(), person).await?.iter().any(same) {
             return Err(StoreError::refused(
                 "allergy_known",

@@ -2,10 +2,11 @@
 
 use super::Item;
 use super::words::{Ends, Word};
-use crate::consult::{KnownList, Reaction};
+use crate::consult::{AllergyKind, KnownList, Reaction};
 
 /// The reactions people name beside an allergy.
-const REACTIONS: [&str; 30] = [
+const REACTIONS: [&str; 31] = [
+    "bloating",
     "hives",
     "rash",
     "anaphylaxis",
@@ -38,7 +39,20 @@ const REACTIONS: [&str; 30] = [
     "breathing",
 ];
 
-/// `allergy penicillin hives severe`, `allergic to latex (rash)`, `nkda`.
+/// What the words say it is, and how many of them do: `allergic`, `intolerance`, `side effect`.
+fn kind(words: &[Word]) -> Option<(AllergyKind, usize)> {
+    let first = words.first()?;
+    if first.is(&["allergy", "allergies", "allergic", "allerg"]) {
+        return Some((AllergyKind::Allergy, 1));
+    }
+    if first.is(&["intolerance", "intolerances", "intolerant"]) {
+        return Some((AllergyKind::Intolerance, 1));
+    }
+    let second = words.get(1).filter(|_| first.ends == Ends::Runs)?;
+    (first.is(&["side", "adverse"]) && second.is(&["effect", "effects"])).then_some((AllergyKind::SideEffect, 2))
+}
+
+/// `allergy penicillin hives severe`, `allergic to latex (rash)`, `lactose intolerance`, `nkda`.
 pub fn allergies(words: &[Word]) -> Option<(Vec<Item>, usize)> {
     let first = words.first()?;
     if first.is(&["nkda", "nka"]) {
@@ -46,8 +60,10 @@ pub fn allergies(words: &[Word]) -> Option<(Vec<Item>, usize)> {
     }
     // `penicillin allergy hives` says the same the other way round.
     if first.ends == Ends::Runs
-        && words.get(1).is_some_and(|w| w.is(&["allergy"]))
-        && !first.is(&["no", "food", "seasonal", "drug", "known", "possible", "the", "an", "any"])
+        && words.get(1).is_some_and(|w| w.is(&["allergy", "intolerance"]))
+        && !first.is(&[
+            "no", "food", "seasonal", "drug", "known", "possible", "the", "an", "any", "exercise", "heat", "cold",
+        ])
     {
         let mut turned = words.to_vec();
         turned.swap(0, 1);
@@ -55,22 +71,24 @@ pub fn allergies(words: &[Word]) -> Option<(Vec<Item>, usize)> {
             turned[1].ends = words[1].ends;
             turned[0].ends = Ends::Runs;
         }
-        return one_allergy(&turned, 1).map(|(item, used)| (vec![item], used));
+        let (kind, _) = kind(&turned)?;
+        return one_allergy(&turned, 1, kind).map(|(item, used)| (vec![item], used));
     }
-    if !first.is(&["allergy", "allergies", "allergic", "allerg"]) || first.ends == Ends::Stops {
+    let (kind, said) = kind(words)?;
+    if words[said - 1].ends == Ends::Stops {
         return None;
     }
-    let mut at = 1 + usize::from(words.get(1).is_some_and(|w| w.is(&["to"])));
+    let mut at = said + usize::from(words.get(said).is_some_and(|w| w.is(&["to", "of", "from"])));
     if words.get(at)?.is(&["none", "no", "nkda", "nka"]) {
         return Some((vec![Item::NoneKnown(KnownList::Allergies)], at + 1));
     }
     let mut items = Vec::new();
     loop {
-        let (item, used) = one_allergy(words, at)?;
+        let (item, used) = one_allergy(words, at, kind)?;
         items.push(item);
         at = used;
         // `allergies` lists several, each behind a comma.
-        if !first.is(&["allergies"]) || words[at - 1].ends != Ends::Pauses || at >= words.len() {
+        if !first.is(&["allergies", "intolerances"]) || words[at - 1].ends != Ends::Pauses || at >= words.len() {
             break;
         }
     }
@@ -78,7 +96,7 @@ pub fn allergies(words: &[Word]) -> Option<(Vec<Item>, usize)> {
 }
 
 /// The allergy whose substance begins at a place, and where it ends.
-fn one_allergy(words: &[Word], mut at: usize) -> Option<(Item, usize)> {
+fn one_allergy(words: &[Word], mut at: usize, kind: AllergyKind) -> Option<(Item, usize)> {
     let mut substance: Vec<&str> = Vec::new();
     let mut reaction: Vec<&str> = Vec::new();
     let mut severity = None;
@@ -95,6 +113,11 @@ fn one_allergy(words: &[Word], mut at: usize) -> Option<(Item, usize)> {
                     at += 1;
                 }
             }
+            _ if word.typed.contains("->") && substance.is_empty() => {
+                let (what, does) = word.typed.split_once("->").unwrap_or((word.typed, ""));
+                substance.push(what);
+                reaction.extend((!does.is_empty()).then_some(does));
+            }
             _ if !reaction.is_empty() || opens && !substance.is_empty() => reaction.push(word.typed),
             _ => substance.push(word.typed),
         }
@@ -107,17 +130,17 @@ fn one_allergy(words: &[Word], mut at: usize) -> Option<(Item, usize)> {
             break;
         }
     }
-    let item = Item::Allergy { substance: substance.join(" "), reaction: reaction.join(" "), severity };
+    let item = Item::Allergy { substance: substance.join(" "), reaction: reaction.join(" "), severity, kind };
     (!substance.is_empty()).then_some((item, at))
 }
 
 /// `no known allergies`, `no medicines`, `no meds`.
 pub fn none_known(words: &[Word]) -> Option<(Item, usize)> {
-    if !words.first()?.is(&["no"]) {
+    if !words.first()?.is(&["no", "denies"]) {
         return None;
     }
     let mut at = 1;
-    while words.get(at).is_some_and(|w| w.is(&["known", "drug", "current", "regular", "active", "food"])) {
+    while words.get(at).is_some_and(|w| w.is(&["any", "known", "drug", "current", "regular", "active", "food"])) {
         at += 1;
     }
     let list = match words.get(at)?.low.as_str() {

@@ -21,7 +21,8 @@ pub fn questionnaire(words: &[Word]) -> Option<(Item, usize)> {
         })
     };
     if let Some(name) = ships(first) {
-        return Some((Item::Questionnaire(name.to_owned()), 1));
+        let letter = first.is(&["audit"]) && first.ends == Ends::Runs && words.get(1).is_some_and(|w| w.is(&["c"]));
+        return Some((Item::Questionnaire(name.to_owned()), 1 + usize::from(letter)));
     }
     if first.low != "questionnaire" || first.ends != Ends::Runs {
         return None;
@@ -34,7 +35,7 @@ pub fn questionnaire(words: &[Word]) -> Option<(Item, usize)> {
     Some((Item::Questionnaire(said), 1 + used))
 }
 
-/// `template cough`, `t: cough`, `/cough`.
+/// `template cough`, `/cough`.
 pub fn template(words: &[Word]) -> Option<(Item, usize)> {
     let first = words.first()?;
     if let Some(name) = first.typed.strip_prefix('/').filter(|n| n.starts_with(|c: char| c.is_alphabetic())) {
@@ -224,7 +225,7 @@ pub fn orders(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
     let mut at = usize::from(asked);
     let mut items: Vec<Item> = Vec::new();
     while let Some(word) = words.get(at) {
-        if word.is(&["and", "+", "&", "plus"]) && !items.is_empty() {
+        if word.is(&["and", "+", "&", "plus", "test", "level", "levels"]) && !items.is_empty() {
             at += 1;
             continue;
         }

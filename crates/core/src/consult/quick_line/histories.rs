@@ -32,7 +32,14 @@ const RELATIVES: [(&str, &[&str]); 22] = [
 
 pub fn relative(words: &[Word]) -> Option<(String, usize)> {
     let first = words.first()?;
-    let side = ["maternal", "paternal"].into_iter().find(|s| first.is(&[s]));
+    if first.is(&["both"]) && first.ends == Ends::Runs && words.get(1).is_some_and(|w| w.is(&["parents"])) {
+        return Some(("parents".to_owned(), 2));
+    }
+    let side = match first.low.as_str() {
+        "maternal" | "mat" => Some("maternal"),
+        "paternal" | "pat" => Some("paternal"),
+        _ => None,
+    };
     let at = usize::from(side.is_some());
     let word = words.get(at)?;
     let (name, _) = RELATIVES.iter().find(|(_, said)| word.is(said))?;
@@ -43,7 +50,7 @@ pub fn relative(words: &[Word]) -> Option<(String, usize)> {
 const OF_ALL: [(&str, &[&str]); 3] = [
     ("not known, adopted", &["adopted", "adoptee"]),
     ("not known", &["unknown", "unk"]),
-    ("does not matter here", &["noncontributory", "non-contributory", "irrelevant", "negative", "unremarkable"]),
+    ("does not matter here", &["noncontributory", "non-contributory", "irrelevant", "negative", "neg", "unremarkable"]),
 ];
 
 /// `adopted`, `fh unknown`, `family history noncontributory`: a statement of its own.
@@ -95,6 +102,7 @@ pub fn family(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> Option<(Item,
     let mut died = false;
     let mut age = None;
     let mut year = None;
+    let mut alive: Option<i32> = None;
     while let Some(word) = words.get(at) {
         if let Some(found) = born(&words[at..]).filter(|_| year.is_none()) {
             year = Some(found);
@@ -106,6 +114,19 @@ pub fn family(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> Option<(Item,
         }
         if at > 1 && starts(&words[at..]) {
             break;
+        }
+        // `alive 80` is the age now, and no onset: it is kept with the day it was said by the row itself.
+        if word.is(&["alive", "living"])
+            && word.ends == Ends::Runs
+            && let Some(years) = words.get(at + 1).and_then(|w| number(&w.low)).filter(|n| *n < 130)
+            && let Ok(back) = i32::try_from(years)
+        {
+            alive = Some(back);
+            at += 2;
+            if words[at - 1].ends != Ends::Runs {
+                break;
+            }
+            continue;
         }
         let next_number = words.get(at + 1).and_then(|w| number(&w.low)).filter(|n| *n < 130);
         if word.is(&["at"]) && words.get(at + 1).is_some_and(|w| w.is(&["age", "aged"])) {
@@ -142,10 +163,16 @@ pub fn family(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> Option<(Item,
         year = Some(found);
         at += 2;
     }
-    if condition.is_empty() && !died && year.is_none() {
+    if condition.is_empty() && !died && year.is_none() && alive.is_none() {
         return None;
     }
-    Some((Item::Family { relative, condition: condition.join(" "), age, died, born: year }, at))
+    let mut condition = condition.join(" ");
+    // Of an age alone one of two years of birth follows: it stays as it was said.
+    if let Some(years) = alive {
+        let said = format!("alive at {years}");
+        condition = if condition.is_empty() { said } else { format!("{condition} ({said})") };
+    }
+    Some((Item::Family { relative, condition, age, died, born: year }, at))
 }
 
 #[cfg(test)]
@@ -162,7 +189,8 @@ fn a_living_relatives_age_follows_from_the_year() {
 
 /// An amount as people say it beside a habit: `10/day`, `2 per week`, `1 ppd for 20 years`, `20 pack years`.
 fn amount(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> (Vec<String>, usize) {
-    const OF_AN_AMOUNT: [&str; 42] = [
+    const OF_AN_AMOUNT: [&str; 43] = [
+        "social",
         "per",
         "a",
         "day",
@@ -210,7 +238,9 @@ fn amount(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> (Vec<String>, usi
     let mut at = 0;
     while let Some(word) = words.get(at) {
         let number = word.low.starts_with(|c: char| c.is_ascii_digit() || c == '½') || number(&word.low).is_some();
-        if !number && (!OF_AN_AMOUNT.contains(&word.low.as_str()) || starts(&words[at..])) {
+        // `5 cigarettes`: behind a number it is a unit, and begins nothing.
+        let unit = at > 0 && words[at - 1].low.starts_with(|c: char| c.is_ascii_digit());
+        if !number && (!OF_AN_AMOUNT.contains(&word.low.as_str()) || !unit && starts(&words[at..])) {
             break;
         }
         said.push(word.low.clone());
@@ -272,6 +302,9 @@ pub fn social(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> Option<(Item,
             _ => "does not exercise",
         };
         return fixed(habit, said, at + 1);
+    }
+    if first.is(&["exercise"]) && second.is_some_and(|w| w.is(&["walks", "runs", "swims", "cycles"])) {
+        return social(&words[1..], starts).map(|(item, used)| (item, used + 1));
     }
     match first.low.as_str() {
         "non-smoker" | "nonsmoker" => return fixed("tobacco", "does not smoke", 1),

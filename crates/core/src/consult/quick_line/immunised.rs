@@ -89,6 +89,13 @@ fn dose_number(word: &str) -> Option<u32> {
         .filter(|n| (1..=MOST_DOSES).contains(n))
 }
 
+/// `2/3`: the second of three.
+fn of_series(word: &str) -> Option<u32> {
+    let (n, all) = word.split_once('/')?;
+    let (n, all): (u32, u32) = (n.parse().ok()?, all.parse().ok()?);
+    (1..=all).contains(&n).then_some(n).filter(|_| all <= 9)
+}
+
 /// A word of the site as it is kept, and whether it says a place by itself.
 fn site_word(low: &str) -> Option<(&str, bool)> {
     Some(match low {
@@ -137,9 +144,40 @@ const KEYS: [&str; 12] = [
 
 /// `tdap given`, `flu shot 2024`, `imm mmr 3/2019`, `tdap given lot A12 left deltoid dose 2`. What is not said to be given
 /// here is reported; given on another day than today is given here only when that is said.
-pub fn immunisation(words: &[Word], known: &Known) -> Option<(Item, usize)> {
+pub fn immunisations(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
+    let (item, mut at) = one(words, known)?;
+    let mut items = vec![item];
+    // `imm: tdap 2021, flu 2025`: each behind a comma is one too.
+    let lead = &words[..1];
+    while is_lead(&lead[0])
+        && at < words.len()
+        && words[at - 1].ends == Ends::Pauses
+        && let Some((next, used)) = one(&[lead, &words[at..]].concat(), known)
+    {
+        items.push(next);
+        at += used - 1;
+    }
+    Some((items, at))
+}
+
+fn is_lead(word: &Word) -> bool {
+    word.is(&[
+        "imm",
+        "vaccine",
+        "vaccines",
+        "vax",
+        "immunization",
+        "immunizations",
+        "immunisation",
+        "immunisations",
+        "vaccinated",
+        "shot",
+    ])
+}
+
+fn one(words: &[Word], known: &Known) -> Option<(Item, usize)> {
     let first = words.first()?;
-    let named = first.is(&["imm", "vaccine", "vax", "immunization", "immunisation", "vaccinated", "shot"]);
+    let named = is_lead(first);
     if named && first.ends == Ends::Stops {
         return None;
     }
@@ -165,7 +203,7 @@ pub fn immunisation(words: &[Word], known: &Known) -> Option<(Item, usize)> {
         let next = rest.get(1).filter(|_| word.ends == Ends::Runs);
         let after_comma = words[at - 1].ends == Ends::Pauses;
         if after_comma
-            && !(word.is(&["lot", "dose", "product", "brand", "given", "administered"]) || site(rest).is_some())
+            && !(word.is(&["lot", "exp", "dose", "product", "brand", "given", "administered"]) || site(rest).is_some())
         {
             break;
         }
@@ -174,6 +212,9 @@ pub fn immunisation(words: &[Word], known: &Known) -> Option<(Item, usize)> {
         {
             is.dose = Some(n);
             at += 1;
+        } else if let Some(n) = of_series(&word.low) {
+            is.dose = Some(n);
+            said = true;
         } else if let Some(n) = word.low.strip_prefix('#').and_then(dose_number) {
             is.dose = Some(n);
         } else if word.is(&["1st", "2nd", "3rd", "4th", "5th"]) && next.is_some_and(|w| w.is(&["dose", "shot"])) {
@@ -192,6 +233,12 @@ pub fn immunisation(words: &[Word], known: &Known) -> Option<(Item, usize)> {
             is.lot = rest[1 + usize::from(leads)].typed.trim_matches([',', '#']).to_owned();
             at += 1 + usize::from(leads);
             said = true;
+        } else if word.is(&["exp", "expires", "exp."])
+            && !is.lot.is_empty()
+            && let Some(until) = next
+        {
+            is.lot = format!("{} exp {}", is.lot, until.typed.trim_matches(','));
+            at += 1;
         } else if word.is(&["product", "brand"]) && next.is_some() {
             let mut name = Vec::new();
             while words[at].ends == Ends::Runs

@@ -51,15 +51,46 @@ fn manner(words: &[Word]) -> Option<(&'static str, usize)> {
         "right" | "r" | "ra" | "rt" | "od" if alone => ("right", 1),
         "both" | "ou" if alone => ("both", 1),
         "oral" | "orally" => ("oral", 1),
-        "tympanic" => ("ear", 1),
+        "tympanic" | "tymp" => ("ear", 1),
         "ear" if alone => ("ear", 1),
-        "axillary" => ("axillary", 1),
+        "axillary" | "ax" => ("axillary", 1),
         "rectal" => ("rectal", 1),
         "forehead" | "temporal" => ("forehead", 1),
         "resting" => ("resting", 1),
         _ => return None,
     })
 }
+
+/// What was breathed while the oxygen was measured: `ra`, `on room air`, `2L`.
+fn breathed(words: &[Word]) -> Option<(String, usize)> {
+    let lead = usize::from(words.first()?.is(&["on"]));
+    let first = words.get(lead)?;
+    let next = words.get(lead + 1).filter(|_| first.ends == Ends::Runs);
+    if first.is(&["ra"]) {
+        return Some(("room air".to_owned(), lead + 1));
+    }
+    if first.is(&["room"]) && next.is_some_and(|w| w.is(&["air"])) {
+        return Some(("room air".to_owned(), lead + 2));
+    }
+    let digits = first.low.trim_end_matches('l');
+    let litres: f64 = digits.parse().ok().filter(|n| (0.1..=60.0).contains(n))?;
+    let used = match first.low.ends_with('l') {
+        true => 1,
+        false if next.is_some_and(|w| w.is(&["l", "liters", "litres"])) => 2,
+        false => return None,
+    };
+    Some((format!("on {litres} L"), lead + used))
+}
+
+/// Measures that two words name.
+const TWO_WORDS: [(&[&str], &[&str], &str); 6] = [
+    (&["heart"], &["rate"], "hr"),
+    (&["respiratory", "resp", "breathing"], &["rate"], "rr"),
+    (&["oxygen", "o2"], &["sat", "sats", "saturation"], "sat"),
+    (&["blood"], &["pressure"], "bp"),
+    (&["blood"], &["sugar", "glucose"], "bg"),
+    (&["body"], &["temp", "temperature"], "t"),
+];
 
 /// All manners that follow, in words: `sitting, left`.
 fn manners(words: &[Word]) -> (Vec<&'static str>, usize) {
@@ -84,6 +115,17 @@ fn pressure(word: &str) -> Option<(Tenths, Tenths)> {
     Some((whole(s)?, whole(d)?))
 }
 
+/// A pressure at the beginning of the words, also `128 / 82` and `128 over 82`, and how many words it takes.
+fn pressure_at(words: &[Word]) -> Option<((Tenths, Tenths), usize)> {
+    let first = words.first()?;
+    if let Some(found) = pressure(&first.low) {
+        return Some((found, 1));
+    }
+    let parted = words.get(1).is_some_and(|w| w.is(&["/", "over"]) && w.ends == Ends::Runs) && first.ends == Ends::Runs;
+    let low = words.get(2).filter(|_| parted)?.low.trim_end_matches("mmhg");
+    Some(((whole(&first.low)?, whole(low)?), 3))
+}
+
 fn whole(text: &str) -> Option<Tenths> {
     (1..=4).contains(&text.len()).then(|| tenths(text)).flatten()
 }
@@ -105,11 +147,19 @@ fn exact_tenths(text: &str) -> Option<f64> {
 /// its unit, but not in the middle of a sentence.
 pub fn measured(words: &[Word], known: &Known, named: bool) -> Option<(Vec<Item>, usize)> {
     let first = words.first()?;
+    if first.ends == Ends::Runs
+        && let Some(second) = words.get(1)
+        && let Some((_, _, name)) = TWO_WORDS.iter().find(|(one, two, _)| first.is(one) && second.is(two))
+    {
+        let mut own = words[1..].to_vec();
+        own[0].low = (*name).to_owned();
+        return measured(&own, known, named).map(|(items, used)| (items, used + 1));
+    }
     if let Some(found) = pressures(words, known) {
         return Some(found);
     }
     if first.is(&["peak"]) && words.get(1).is_some_and(|w| w.is(&["flow"])) {
-        return valued(Measure::PeakFlow, &words[2..], known).map(|(items, used)| (items, used + 2));
+        return blows(&words[2..], known).map(|(items, used)| (items, used + 2));
     }
     if first.is(&["finger", "fingerstick"]) {
         let stick = usize::from(words.get(1).is_some_and(|w| w.is(&["stick"])));
@@ -130,7 +180,9 @@ pub fn measured(words: &[Word], known: &Known, named: bool) -> Option<(Vec<Item>
         if first.ends == Ends::Stops {
             return None;
         }
-        return valued(measure, &words[1..], known).map(|(items, used)| (items, used + 1));
+        let rest = &words[1..];
+        let found = if measure == Measure::PeakFlow { blows(rest, known) } else { valued(measure, rest, known) };
+        return found.map(|(items, used)| (items, used + 1));
     }
     if let Some((name, value)) = glued(&first.low)
         // `r16` may be a room.
@@ -176,15 +228,15 @@ fn pressures(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
     loop {
         let (mut said, led) = manners(own.get(at..)?);
         let place = at + led;
-        let Some((systolic, diastolic)) = own.get(place).and_then(|w| pressure(&w.low)) else { break };
-        let mut used = place + 1;
+        let Some(((systolic, diastolic), took)) = pressure_at(own.get(place..).unwrap_or(&[])) else { break };
+        let mut used = place + took;
         if own.get(used).is_some_and(|w| w.is(&["mmhg"])) && own[used - 1].ends == Ends::Runs {
             used += 1;
         }
         if own[used - 1].ends == Ends::Runs {
             let (after, n) = manners(&own[used..]);
             // What stands before a further value belongs to that one.
-            let to_next = own.get(used + n).is_some_and(|w| pressure(&w.low).is_some());
+            let to_next = pressure_at(own.get(used + n..).unwrap_or(&[])).is_some();
             if !to_next || led == 0 && before.is_empty() && items.is_empty() {
                 said.extend(after);
                 used += n;
@@ -208,7 +260,7 @@ fn pressures(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
         }
         let again = usize::from(own.get(at).is_some_and(|w| w.is(&["and", "then", "repeat", "again"])));
         let (_, led) = manners(own.get(at + again..).unwrap_or(&[]));
-        if own.get(at + again + led).is_none_or(|w| pressure(&w.low).is_none()) {
+        if pressure_at(own.get(at + again + led..).unwrap_or(&[])).is_none() {
             break;
         }
         at += again;
@@ -250,11 +302,28 @@ fn valued(measure: Measure, words: &[Word], known: &Known) -> Option<(Vec<Item>,
     let (kept, converted) = convert(measure, number, &unit, smaller)?;
     let mut m = known.judge(measure, kept, converted.then_some(typed));
     if words[at - 1].ends == Ends::Runs {
-        let (said, used) = manners(&words[at..]);
-        m.manner = said.join(", ");
+        let air = if measure == Measure::OxygenSaturation { breathed(&words[at..]) } else { None };
+        let (said, used) = air.unwrap_or_else(|| {
+            let (said, used) = manners(&words[at..]);
+            (said.join(", "), used)
+        });
+        m.manner = said;
         at += used;
     }
     Some((vec![Item::Measured(m)], at))
+}
+
+/// Several blows one after the other: `pf 350 400 380`.
+fn blows(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
+    let (mut items, mut at) = valued(Measure::PeakFlow, words, known)?;
+    while words[at - 1].ends != Ends::Stops
+        && words.get(at).is_some_and(|w| w.low.len() > 1 && w.low.bytes().all(|b| b.is_ascii_digit()))
+        && let Some((more, used)) = valued(Measure::PeakFlow, &words[at..], known)
+    {
+        items.extend(more);
+        at += used;
+    }
+    Some((items, at))
 }
 
 fn small_number(text: &str) -> Option<(f64, &str)> {

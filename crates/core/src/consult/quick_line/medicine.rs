@@ -4,25 +4,7 @@ use super::sig::{Sig, form_of, plain, sig};
 use super::words::{Ends, Word};
 use super::{Item, Known, onset};
 use crate::people::fold;
-use crate::prescribing::{Dosing, MedicineState, Product};
-
-/// The international name of what the United States call otherwise; names come from the adopted lists of both.
-fn international(name: String) -> String {
-    const OTHERWISE: [(&str, &str); 11] = [
-        ("albuterol", "salbutamol"),
-        ("acetaminophen", "paracetamol"),
-        ("glyburide", "glibenclamide"),
-        ("epinephrine", "adrenaline"),
-        ("cyclosporine", "ciclosporin"),
-        ("cholecalciferol", "colecalciferol"),
-        ("beclomethasone", "beclometasone"),
-        ("clavulanate", "clavulanic"),
-        ("hctz", "hydrochlorothiazide"),
-        ("levothyroxin", "levothyroxine"),
-        ("torsemide", "torasemide"),
-    ];
-    OTHERWISE.iter().find(|(here, _)| *here == name).map_or(name, |(_, there)| (*there).to_owned())
-}
+use crate::prescribing::{Dosing, MedicineState, Product, international};
 
 /// The products that the first words name, by ingredient or brand, and how many words name them.
 pub fn products<'a>(words: &[Word], known: &Known<'a>) -> Option<(Vec<&'a Product>, usize)> {
@@ -73,6 +55,11 @@ pub struct Prescribed {
 }
 
 impl Prescribed {
+    /// When and for what it is taken, as it was said, for the instructions.
+    pub fn said(&self) -> (String, &str) {
+        (self.sig.when(), &self.sig.needed_for)
+    }
+
     /// How it is dosed, with its refills, when nothing about it is doubtful; otherwise what is still to be said.
     pub fn dosing(&self) -> Result<(Dosing, u32), String> {
         if !self.doubts.is_empty() {
@@ -162,8 +149,26 @@ pub fn prescription(words: &[Word], known: &Known) -> Option<(Item, usize)> {
     Some((Item::Prescription(Box::new(prescribed)), from + named + used))
 }
 
-/// `takes metformin 500 bid since 2019`, `stopped ibuprofen`, `not taking statin`.
-pub fn taken(words: &[Word], known: &Known) -> Option<(Item, usize)> {
+/// `takes metformin 500 bid since 2019`, `stopped ibuprofen`, `not taking statin`; several with commas between them.
+pub fn taken(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
+    let (item, mut at) = one_taken(words, known)?;
+    let lead = if words[0].is(&["not", "unsure", "unclear", "unknown"]) { 2 } else { 1 };
+    let lists = words[0].is(&["meds", "medicines"]);
+    let mut items = vec![item];
+    // What follows a comma is another one where it is a medicine that is known, or where a list was begun.
+    while at < words.len()
+        && words[at - 1].ends == Ends::Pauses
+        && (lists || products(&words[at..], known).is_some())
+        && let own = [&words[..lead], &words[at..]].concat()
+        && let Some((next, used)) = one_taken(&own, known)
+    {
+        items.push(next);
+        at += used - lead;
+    }
+    Some((items, at))
+}
+
+fn one_taken(words: &[Word], known: &Known) -> Option<(Item, usize)> {
     let first = words.first()?;
     let second = words.get(1).filter(|_| first.ends == Ends::Runs)?;
     let (state, from) = match first.low.as_str() {

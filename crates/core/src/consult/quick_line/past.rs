@@ -27,7 +27,7 @@ pub fn past(words: &[Word], known: &Known, starts: &dyn Fn(&[Word]) -> bool) -> 
     } else {
         return None;
     };
-    while at > 0 && words.get(at).is_some_and(|w| w.is(&["for", "with", "history", "on", "of"])) {
+    while at > 0 && words.get(at).is_some_and(|w| w.is(&["for", "with", "history", "on", "of", "stay"])) {
         at += 1;
     }
     let mut what = Vec::new();
@@ -38,7 +38,8 @@ pub fn past(words: &[Word], known: &Known, starts: &dyn Fn(&[Word]) -> bool) -> 
         {
             when = Some(found);
             at += used;
-        } else if !what.is_empty() && starts(&words[at..]) {
+        } else if !what.is_empty() && !words[at - 1].is(&["a", "an", "as", "the", "of", "for"]) && starts(&words[at..])
+        {
             break;
         } else {
             what.push(word.typed);

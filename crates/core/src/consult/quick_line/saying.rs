@@ -3,7 +3,7 @@
 use super::histories::{typed_of_all, typed_of_life};
 use super::{Item, When};
 use crate::consult::measurements::{Measure, Standing};
-use crate::consult::{KnownList, Reaction};
+use crate::consult::{AllergyKind, KnownList, Reaction};
 use crate::house::permissions::Permission;
 
 /// The longest column of a fact, in characters.
@@ -53,9 +53,10 @@ impl Item {
                 let since = since.map(|s| format!(", since {s}")).unwrap_or_default();
                 [code.clone().unwrap_or_default(), words.clone(), String::new(), format!("{}{since}", state.code())]
             }
-            Item::Allergy { substance, reaction, severity } => {
-                let severity = severity.map(|s| s.code().to_owned()).unwrap_or_default();
-                [substance.clone(), reaction.clone(), String::new(), severity]
+            Item::Allergy { substance, reaction, severity, kind } => {
+                let kind = (*kind != AllergyKind::Allergy).then(|| kind.code());
+                let note = [severity.map(|s| s.code()), kind].into_iter().flatten().collect::<Vec<_>>().join(", ");
+                [substance.clone(), reaction.clone(), String::new(), note]
             }
             Item::NoneKnown(_) => ["none known".into(), String::new(), String::new(), String::new()],
             Item::Medicine { what, how, state, since, .. } => {
@@ -109,8 +110,13 @@ impl Item {
                 };
                 format!("Problem: {code}{words}{bare}, {state}{}", when(since, ", since "))
             }
-            Item::Allergy { substance, reaction, severity } => {
-                format!("Allergy: {substance}{}{}", and(reaction), and(severity.map_or("", Reaction::label)))
+            Item::Allergy { substance, reaction, severity, kind } => {
+                let kind = match kind {
+                    AllergyKind::Allergy => "Allergy",
+                    AllergyKind::Intolerance => "Intolerance",
+                    AllergyKind::SideEffect => "Side effect",
+                };
+                format!("{kind}: {substance}{}{}", and(reaction), and(severity.map_or("", Reaction::label)))
             }
             Item::NoneKnown(list) => format!("No {} known", list.label()),
             Item::Medicine { what, how, state, since, .. } => {
@@ -208,10 +214,11 @@ impl Item {
                 let unit = if m.measure == Measure::Temperature { "c" } else { "" };
                 format!("{name} {}{unit} {}", m.value_in_words(), m.manner.replace(',', "")).trim().to_owned()
             }
-            Item::Allergy { substance, reaction, severity } => {
+            Item::Allergy { substance, reaction, severity, kind } => {
+                let kind = kind.label();
                 let severity = severity.map_or("", Reaction::code);
                 let reaction = if reaction.is_empty() { String::new() } else { format!(" causes {reaction}") };
-                format!("allergy {substance}{reaction} {severity}").trim().to_owned()
+                format!("{kind} {substance}{reaction} {severity}").trim().to_owned()
             }
             Item::NoneKnown(list) => format!("no known {}", list.code()),
             Item::FollowUp { days, of } => format!("fu {days}d {of}").trim().to_owned(),

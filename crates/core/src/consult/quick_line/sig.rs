@@ -14,6 +14,8 @@ pub struct Sig {
     pub per_day: Option<f64>,
     /// `at bedtime`, `in the morning`.
     pub at: Option<&'static str>,
+    /// `with food`.
+    pub with: Option<&'static str>,
     pub as_needed: bool,
     pub needed_for: String,
     pub days: Option<u32>,
@@ -29,6 +31,11 @@ impl Sig {
             || self.days.is_some()
             || self.as_needed
             || self.dose.is_some()
+    }
+
+    /// At what time of the day, and with what: `in the morning with food`.
+    pub fn when(&self) -> String {
+        [self.at, self.with].into_iter().flatten().collect::<Vec<_>>().join(" ")
     }
 
     /// `1 capsule three times a day, when needed for pain`.
@@ -56,8 +63,9 @@ impl Sig {
             None => {}
         }
         let mut text = parts.join(" ");
-        if let Some(at) = self.at {
-            text = format!("{text} {at}").trim().to_owned();
+        let when = self.when();
+        if !when.is_empty() {
+            text = format!("{text} {when}").trim().to_owned();
         }
         if self.as_needed {
             let need = if self.needed_for.is_empty() { String::new() } else { format!(" for {}", self.needed_for) };
@@ -186,6 +194,11 @@ fn strength(words: &[Word]) -> Option<(f64, usize)> {
     let digits = first.low.bytes().take_while(|b| b.is_ascii_digit() || *b == b'.').count();
     let number: f64 = first.low[..digits].parse().ok().filter(|n: &f64| *n > 0.0 && *n < 100_000.0)?;
     let glued = &first.low[digits..];
+    // `250/5`: so many milligrams in so many millilitres.
+    if let Some(ml) = glued.strip_prefix("mg").unwrap_or(glued).strip_prefix('/') {
+        let ml: f64 = ml.trim_end_matches("ml").parse().ok().filter(|n: &f64| *n >= 1.0 && *n <= 20.0)?;
+        return (number >= 10.0).then_some((number / ml, 1));
+    }
     let of = |unit: &str| match unit {
         "mg" | "milligrams" => Some(1.0),
         "mcg" | "µg" | "ug" | "micrograms" => Some(0.001),
@@ -197,6 +210,23 @@ fn strength(words: &[Word]) -> Option<(f64, usize)> {
         return Some(unit.map_or((number, 1), |u| (number * u, 2)));
     }
     of(glued).map(|u| (number * u, 1))
+}
+
+/// `with food`, `before meals`.
+fn with_what(words: &[Word]) -> Option<(&'static str, usize)> {
+    let first = words.first()?;
+    let second = words.get(1).filter(|_| first.ends == Ends::Runs)?;
+    let food = second.is(&["food", "meals", "meal", "breakfast"]);
+    Some((
+        match first.low.as_str() {
+            "with" if food => "with food",
+            "before" if food => "before meals",
+            "after" if food => "after meals",
+            "with" if second.is(&["water"]) => "with water",
+            _ => return None,
+        },
+        2,
+    ))
 }
 
 /// Reads how something is taken; gives how many words it took.
@@ -226,6 +256,9 @@ pub fn sig(words: &[Word]) -> (Sig, usize) {
                 at += 1;
             }
             sig.needed_for = reason.join(" ");
+        } else if let Some((with, used)) = with_what(rest) {
+            sig.with = Some(with);
+            at += used;
         } else if let Some((days, used)) = length(rest).filter(|_| sig.days.is_none()) {
             sig.days = Some(days);
             at += used;

@@ -45,7 +45,6 @@ fn units_are_converted() {
         ("temp 37,4", "Temperature 37.4 °C"),
         ("38.5 °C", "Temperature 38.5 °C, high"),
         ("w 150 lb", "Weight 68 kg"),
-        ("wt: 12 lb 4 oz", "Weight 5.6 kg"),
         ("h 5'10\"", "Height 177.8 cm"),
         ("height 5 ft 10 in", "Height 177.8 cm"),
         ("h 5ft10", "Height 177.8 cm"),
@@ -60,6 +59,13 @@ fn units_are_converted() {
         ("o2 98%", "Oxygen saturation 98 %"),
         ("sat=91", "Oxygen saturation 91 %, low"),
         ("72 bpm", "Heart rate 72 /min"),
+        ("heart rate 72", "Heart rate 72 /min"),
+        ("SpO2 97% RA", "Oxygen saturation 97 %, room air"),
+        ("o2 sat 95 on room air", "Oxygen saturation 95 %, room air"),
+        ("sat 91 on 2L", "Oxygen saturation 91 %, on 2 L, low"),
+        ("t 38,4 ax", "Temperature 38.4 °C, axillary, high"),
+        ("blood sugar 104", "Glucose, finger stick 104 mg/dL"),
+        ("vitals: hr 64", "Heart rate 64 /min"),
         ("rr 16", "Respiratory rate 16 /min"),
         ("R 16", "Respiratory rate 16 /min"),
         ("wt 154#", "Weight 69.9 kg"),
@@ -69,6 +75,9 @@ fn units_are_converted() {
     ] {
         assert_eq!(said(line), [kept], "{line}");
     }
+    let infant = understand("wt: 12 lb 4 oz", &at(Some(0)));
+    assert_eq!(infant[0].in_words(), "Weight 5.6 kg");
+    assert!(understand("wt: 12 lb 4 oz", &at(Some(40)))[0].is_doubtful(), "nobody grown weighs that");
     let items = understand("w 150 lb", &Known { height_on_file: Some(Tenths(1778)), ..at(Some(40)) });
     assert!(matches!(&items[0], Item::Measured(m) if m.converted_from.as_deref() == Some("150 lb")));
     assert!(matches!(&items[1], Item::Measured(m) if m.measure == Measure::Bmi), "a height on file serves");
@@ -118,8 +127,12 @@ fn histories() {
     for (line, row) in [
         ("dad died mi at 60", "family | father | mi | died at 60"),
         ("mom breast cancer age 41", "family | mother | breast cancer | 41"),
+        ("mat grandfather colon cancer", "family | maternal grandfather | colon cancer"),
         ("maternal grandmother diabetes", "family | maternal grandmother | diabetes"),
         ("father †70 stroke", "family | father | stroke | died at 70"),
+        ("mother alive 80 htn", "family | mother | htn (alive at 80)"),
+        ("both parents diabetes", "family | parents | diabetes"),
+        ("fh neg", "family | family | does not matter here"),
         ("fh: sister migraine", "family | sister | migraine"),
         ("family history: brother gout", "family | brother | gout"),
         ("father had a heart attack at age 54", "family | father | heart attack | 54"),
@@ -135,6 +148,10 @@ fn histories() {
         ("allergy: peanuts (anaphylaxis), moderate", "allergy | peanuts | anaphylaxis | moderate"),
         ("smokes half a pack a day", "social | tobacco | smokes | half a pack a day"),
         ("retired teacher", "social | work | retired teacher"),
+        ("smokes 5 cigarettes a day", "social | tobacco | smokes | 5 cigarettes a day"),
+        ("etoh: social", "social | alcohol | drinks alcohol | social"),
+        ("exercise walks 30 min daily", "social | exercise | walks | 30 min daily"),
+        ("tonsillectomy as a child", "surgical | tonsillectomy as a child"),
         ("denies alcohol", "social | alcohol | drinks no alcohol"),
         ("smoker 1 ppd for 20 years", "social | tobacco | smokes | 1 ppd for 20 years (20 pack-years)"),
         ("smoker 10/day x 30 years", "social | tobacco | smokes | 10/day x 30 years (15 pack-years)"),
@@ -151,6 +168,12 @@ fn histories() {
         ("exercise 3x/week", "social | exercise | exercises | 3x/week"),
         ("allergy penicillin hives severe", "allergy | penicillin | hives | severe"),
         ("allergic to latex (rash)", "allergy | latex | rash"),
+        ("lactose intolerance bloating", "allergy | lactose | bloating | intolerance"),
+        ("intolerance to lactose", "allergy | lactose | intolerance"),
+        ("side effect lisinopril cough mild", "allergy | lisinopril | cough | mild, side_effect"),
+        ("pcn allergy", "allergy | pcn"),
+        ("allergy penicillin->hives", "allergy | penicillin | hives"),
+        ("denies any allergies", "allergy | none known"),
         ("nkda", "allergy | none known"),
         ("no known drug allergies", "allergy | none known"),
         ("appendectomy 1998", "surgical | appendectomy | 1998"),
@@ -170,6 +193,11 @@ fn histories() {
             "hep b #2 administered today, lot no. 7X-1, r thigh",
             "immunisation | hepatitis B vaccine | 2026-11-30 | given, dose 2, lot 7X-1, right thigh",
         ),
+        (
+            "flu vaccine given L deltoid lot UX123 exp 6/2027",
+            "immunisation | influenza vaccine | 2026-11-30 | given, lot UX123 exp 6/2027, left deltoid",
+        ),
+        ("hep b vaccine 2/3", "immunisation | hepatitis B vaccine | reported, dose 2"),
         ("mmr 2nd dose 2019", "immunisation | MMR | 2019 | reported, dose 2"),
     ] {
         assert_eq!(rows(line), [row], "{line}");
@@ -193,12 +221,29 @@ fn what_is_to_be_done() {
         ("ref derm mole on back", "referral | dermatology | mole on back"),
         ("ortho referral knee pain", "referral | orthopedics | knee pain"),
         ("phq9", "questionnaire | PHQ-9"),
+        ("audit c", "questionnaire | AUDIT-C"),
         ("template sore throat", "template | sore throat"),
         ("problem asthma since 2010 resolved", "problem | asthma | resolved, since 2010"),
         ("dx tired all day", "diagnosis | tired all day"),
     ] {
         assert_eq!(rows(line), [row], "{line}");
     }
+}
+
+#[test]
+fn several_behind_one_word() {
+    assert_eq!(rows("imm: tdap 2021, flu 2025").len(), 2);
+    assert_eq!(rows("bp 128 / 82")[0], "measure | systolic | 128 | mmHg | usual");
+    assert_eq!(rows("BP: 128 over 82, hr 70").len(), 3);
+    assert_eq!(rows("hospital stay pneumonia 2019"), ["hospital | pneumonia | 2019"]);
+}
+
+#[test]
+fn prose_keeps_its_commas_and_full_stops() {
+    let line = "Patient feels well. No complaints; denies chest pain, dizzy spells. Eats well!";
+    assert_eq!(said(line), ["Patient feels well. No complaints; denies chest pain, dizzy spells. Eats well!"]);
+    assert_eq!(said("feels well, hr 72")[1], "feels well");
+    assert_eq!(said("pf 350 400, 380").len(), 3, "each blow is a reading");
 }
 
 #[test]
@@ -214,7 +259,7 @@ fn sentences_stay_words() {
         "see above",
         "on exam clear",
     ] {
-        assert_eq!(rows(line), [format!("words | {}", line.replace(',', ""))], "{line}");
+        assert_eq!(rows(line), [format!("words | {line}")], "{line}");
     }
     let told = rows("patient was dizzy. bp 90/60 then; she said that mother died");
     assert_eq!(told[0], "measure | systolic | 90 | mmHg | usual", "a measurement names itself: {told:?}");

@@ -17,6 +17,8 @@ pub enum Ends {
 pub struct Word<'a> {
     /// As it was typed.
     pub typed: &'a str,
+    /// With the signs around it: prose keeps its commas and full stops.
+    pub raw: &'a str,
     /// In small letters, with decimal points.
     pub low: String,
     pub ends: Ends,
@@ -65,6 +67,7 @@ fn between_commas(chunk: &str) -> Vec<&str> {
 }
 
 fn push<'a>(out: &mut Vec<Word<'a>>, part: &'a str) {
+    let raw = part;
     // The comma first: it stands behind a bracket.
     let (part, mut ends) = match part.strip_suffix(',') {
         Some(part) => (part, Ends::Pauses),
@@ -100,11 +103,12 @@ fn push<'a>(out: &mut Vec<Word<'a>>, part: &'a str) {
         && name.bytes().all(|b| b.is_ascii_alphabetic())
     {
         let at = name.len();
-        out.push(Word { typed: &bare[..at.min(bare.len())], low: name.to_owned(), ends: Ends::Runs });
-        out.push(Word { typed: bare.get(at + 1..).unwrap_or(bare), low: decimal(value), ends });
+        let (typed, after) = (&bare[..at.min(bare.len())], bare.get(at + 1..).unwrap_or(bare));
+        out.push(Word { typed, raw: bare.get(..=at).unwrap_or(typed), low: name.to_owned(), ends: Ends::Runs });
+        out.push(Word { typed: after, raw: after, low: decimal(value), ends });
         return;
     }
-    out.push(Word { typed: bare, low: decimal(&low), ends });
+    out.push(Word { typed: bare, raw, low: decimal(&low), ends });
 }
 
 /// With a decimal point where a comma stands between digits.

@@ -7,13 +7,13 @@ use crate::api::consult::questionnaires::begin;
 use crate::api::consult::runs::diagnose;
 use crate::api::consult::texts::{put, write_after};
 use crate::api::orders::{draft as draft_order, open_visit};
-use crate::api::prescribing::draft as draft_prescription;
+use crate::api::prescribing::{Wanted, draft as draft_prescription};
 use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::consult::quick_line::{Item, Prescribed};
 use harbor_core::consult::runs::lane_meant;
 use harbor_core::consult::texts::fits;
-use harbor_core::consult::{AllergyKind, NotePart as Part, Source};
+use harbor_core::consult::{NotePart as Part, Source};
 use harbor_core::house::permissions::Permission;
 use harbor_core::people::fold;
 use harbor_core::prescribing::lane;
@@ -74,12 +74,12 @@ impl Keeping<'_, '_, '_> {
                     None => return Err(Problem::refused("known", "It stands on the list already.")),
                 }
             }
-            Item::Allergy { substance, reaction, severity } => {
+            Item::Allergy { substance, reaction, severity, kind } => {
                 let new = NewAllergy {
                     substance,
                     reaction,
                     severity: *severity,
-                    kind: AllergyKind::Allergy,
+                    kind: *kind,
                     since: "",
                     source: Source::Told,
                 };
@@ -210,8 +210,9 @@ impl Keeping<'_, '_, '_> {
             Some(code) => Some(code),
             None => lane(&self.listed().await?),
         };
-        let row =
-            draft_prescription(self.change, self.state, self.me, &self.visit, product, (&d, refills), lane).await?;
+        let (when, needed_for) = p.said();
+        let wanted = Wanted { dosing: &d, refills, when: &when, needed_for };
+        let row = draft_prescription(self.change, self.state, self.me, &self.visit, product, wanted, lane).await?;
         self.done.push(Kept::Prescription { id: row.id });
         Ok(())
     }
