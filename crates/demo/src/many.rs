@@ -58,7 +58,7 @@ pub async fn add_past(url: &str, from: usize, to: usize) -> Result<()> {
         "insert into lab_reports (id, number, person_id, record_number, status, issued_at, received_at, content, digest, reviewed_at, reviewed_by)
          select gen_random_uuid(), 'R' || w.n || '-' || r, w.id, '', 'final', at, at,
                 '[{{\"loinc\": \"2823-3\", \"name\": \"Potassium\", \"number\": 4.1, \"unit\": \"mmol/L\"}}]', 'R' || w.n || '-' || r, at, 'somebody'
-         from ({whose}) w, generate_series(1, {RESULTS}) r, lateral (select timestamptz '2020-01-06' + make_interval(days => (w.n * 3 + r * 97) % 2400) as at) d"
+         from ({whose}) w, generate_series(1, {RESULTS}) r, lateral (select timestamptz '2020-01-06' + make_interval(days => ((w.n * 3 + r * 97)::integer) % 2400) as at) d"
     ))
     .execute(&mut conn)
     .await
