@@ -70,6 +70,8 @@ impl Browser {
         let mut wanted = serde_json::Map::new();
         wanted.insert("goog:chromeOptions".into(), json!({ "args": arguments, "binary": "/usr/bin/chromium" }));
         wanted.insert("goog:loggingPrefs".into(), json!({ "browser": "ALL" }));
+        // Looking over a long page takes a busy machine of two cores more than the thirty seconds a driver gives.
+        wanted.insert("timeouts".into(), json!({ "script": 180_000 }));
         let address = format!("http://127.0.0.1:{port}");
         let started = Instant::now();
         let client = loop {

@@ -184,6 +184,10 @@ async fn biller(b: &Browser) -> Result<()> {
     b.tab("Remittances").await?;
     b.read("QUARRIE, INES").await?;
     no_serious_fault(b, "remittances").await?;
+    // Older ones say what is in them, and open.
+    let older = "(//*[@data-remittance][.//button[@aria-expanded='false']])[1]";
+    b.click(&format!("{older}//button")).await?;
+    b.see("(//*[@data-remittance])[4]//td[contains(., 'paid')]").await?;
     b.tab("Claims").await?;
     b.click(&format!("{row}//button")).await?;
     b.read("decided the claim").await?;

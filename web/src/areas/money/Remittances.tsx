@@ -63,44 +63,70 @@ export function Remittances() {
         </Notice>
       )}
       {look.data?.length === 0 && <Empty>No remittance yet. They arrive by themselves after a batch was taken.</Empty>}
-      {look.data?.map(({ remittance: r, claims }) => (
-        <Sheet key={r.id} data-remittance={r.trace}>
-          <Row>
-            <strong>{r.payerName}</strong>
-            <Mono>{dollars(r.amountCents)}</Mono>
-            <Small>
-              {plainDate(r.paidOn)}, {r.method}, trace <Mono>{r.trace}</Mono>
-            </Small>
-            <Spread />
-            <a href={`/api/files/${r.documentId}`}>835</a>
-          </Row>
-          <Scroller>
-            <Table>
-              <tbody>
-                {claims.map((c) => (
-                  <tr key={c.id}>
-                    <td>
-                      <Mono>{c.claimNumber}</Mono>
-                    </td>
-                    <td>{c.patientName}</td>
-                    <td>
-                      <Tag $tone={c.status === '4' ? 'coral' : c.status === '22' ? 'brass' : 'kelp'}>
-                        {statusWord[c.status] ?? `status ${c.status}`}
-                      </Tag>
-                      {!c.claimId && <Tag $tone="brass">matches nothing</Tag>}
-                    </td>
-                    <td className="number">{dollars(c.chargedCents)}</td>
-                    <td className="number">{dollars(c.paidCents)} paid</td>
-                    <td>
-                      <Small>{c.explanation.join(' ')}</Small>
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </Table>
-          </Scroller>
-        </Sheet>
+      {look.data?.map((view, n) => (
+        <Remitted key={view.remittance.id} view={view} first={n < 3} />
       ))}
     </Stack>
+  );
+}
+
+/** One remittance. The newest stand open, and those that wait for somebody; the others say what is in them and open. */
+function Remitted({ view: { remittance: r, claims }, first }: { view: Schemas['RemittanceView']; first: boolean }) {
+  const denied = claims.filter((c) => c.status === '4').length;
+  const unmatched = claims.filter((c) => !c.claimId).length;
+  const [open, setOpen] = useState(first || unmatched > 0);
+  const holds = [
+    claims.length === 1 ? '1 claim' : `${claims.length} claims`,
+    denied > 0 && `${denied} denied`,
+    unmatched > 0 && `${unmatched} matching nothing`,
+  ].filter(Boolean);
+  return (
+    <Sheet data-remittance={r.trace}>
+      <Row>
+        <strong>{r.payerName}</strong>
+        <Mono>{dollars(r.amountCents)}</Mono>
+        <Small>
+          {plainDate(r.paidOn)}, {r.method}, trace <Mono>{r.trace}</Mono>
+        </Small>
+        <Spread />
+        <Button $kind="quiet" aria-expanded={open} onPress={() => setOpen(!open)}>
+          {holds.join(', ')}
+        </Button>
+        <a href={`/api/files/${r.documentId}`}>835</a>
+      </Row>
+      {open && (
+        <Scroller>
+          <Table>
+            <tbody>
+              {claims.map((c) => (
+                <RemittedLine key={c.id} claim={c} />
+              ))}
+            </tbody>
+          </Table>
+        </Scroller>
+      )}
+    </Sheet>
+  );
+}
+
+function RemittedLine({ claim: c }: { claim: Schemas['RemittedClaim'] }) {
+  return (
+    <tr>
+      <td>
+        <Mono>{c.claimNumber}</Mono>
+      </td>
+      <td>{c.patientName}</td>
+      <td>
+        <Tag $tone={c.status === '4' ? 'coral' : c.status === '22' ? 'brass' : 'kelp'}>
+          {statusWord[c.status] ?? `status ${c.status}`}
+        </Tag>
+        {!c.claimId && <Tag $tone="brass">matches nothing</Tag>}
+      </td>
+      <td className="number">{dollars(c.chargedCents)}</td>
+      <td className="number">{dollars(c.paidCents)} paid</td>
+      <td>
+        <Small>{c.explanation.join(' ')}</Small>
+      </td>
+    </tr>
   );
 }
