@@ -16,7 +16,7 @@ use harbor_store::consult::signing;
 use harbor_store::rows::{
     ChargeLine, Claim, LedgerTransaction, NoteRun, NoteSignature, RemittedClaim, Visit, VisitMark, WrittenPart,
 };
-use harbor_store::{Conn, schema};
+use harbor_store::{Actor, Conn, schema};
 use uuid::Uuid;
 
 /// How far a past visit has come.
@@ -195,6 +195,7 @@ fn chart(rows: &mut Rows, visit: &Visit, by: &str, (reason, code, title): (&str,
         id: uuid::Uuid::now_v7(),
     };
     let at = visit.starts_at + Duration::minutes(20);
+    let hand = Actor { staff_id: Some(visit.clinician_id), name: by.to_owned() };
     let mut parts = Vec::new();
     for (part, body) in [
         ("reason", format!("{reason}.")),
@@ -204,7 +205,7 @@ fn chart(rows: &mut Rows, visit: &Visit, by: &str, (reason, code, title): (&str,
         ("plan", "Continue as discussed; come back if it does not settle.".to_owned()),
     ] {
         let of = (part != "reason").then_some(run.id);
-        parts.push(WrittenPart::written(visit.id, of, coded(part), &body, (at, by)));
+        parts.push(WrittenPart::written(visit.id, of, coded(part), &body, (at, &hand)));
     }
     if signed {
         let facts = signing::Beside { runs: vec![run.clone()], ..Default::default() }.in_words();

@@ -455,6 +455,8 @@ diesel::table! {
         carried -> Bool,
         reviewed_at -> Nullable<Timestamptz>,
         reviewed_by -> Nullable<Text>,
+        written_by_id -> Nullable<Uuid>,
+        reviewed_by_id -> Nullable<Uuid>,
         searched -> Nullable<Tsvector>,
     }
 }
@@ -521,6 +523,7 @@ diesel::table! {
         visit_id -> Nullable<Uuid>,
         reviewed_at -> Timestamptz,
         reviewed_by -> Text,
+        reviewed_by_id -> Nullable<Uuid>,
     }
 }
 

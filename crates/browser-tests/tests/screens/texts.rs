@@ -76,6 +76,83 @@ async fn a_questionnaire_is_answered_by_numbers() {
     journey("texts-questionnaire", questionnaire_by_numbers).await;
 }
 
+/// Lists of templates are asked for no more: what the screen shows is what it had.
+const LIST_STANDS: &str = "const ask = window.fetch;
+    window.fetch = (...asked) => (/api.texts\\?/.test(asked[0].url ?? asked[0]) ? new Promise(() => {}) : ask(...asked));";
+
+async fn template_goes_while_it_is_taken(writer: &Browser, manager: &Browser) -> Result<()> {
+    writer.sign_in("oriane").await?;
+    let visit = visit_of(writer, "Wren").await?;
+    writer.goto(&format!("/visits/{visit}/sheet")).await?;
+    writer.click(HISTORY).await?;
+    let before = writer.value(HISTORY).await?;
+    writer.keys(&format!("{}t{}", char::from(Key::Alt), char::from(Key::Null))).await?;
+    writer.see("//*[@role='option'][contains(., 'Headache')]").await?;
+    writer.client.execute(LIST_STANDS, vec![]).await?;
+    manager.sign_in("soren").await?;
+    manager.goto("/settings?part=texts").await?;
+    manager.click("//button[@aria-label='Change Headache']").await?;
+    manager.press("Use it no more").await?;
+    manager.gone("//button[@aria-label='Change Headache']").await?;
+    writer.click("//*[@role='option'][contains(., 'Headache')]").await?;
+    writer.see("//*[@role='alert'][contains(., 'There is no such text template')]").await?;
+    ensure!(writer.value(HISTORY).await? == before, "the part was written into");
+    // Taken back, it can be written.
+    manager.press("Undo").await?;
+    manager.see("//button[@aria-label='Change Headache']").await?;
+    writer.click("//*[@role='option'][contains(., 'Headache')]").await?;
+    writer.holds(HISTORY, |text| text.starts_with(&before) && text.contains("Headache for")).await
+}
+
+#[actix_web::test]
+async fn a_template_goes_while_somebody_takes_it() {
+    two_desks("texts-gone", template_goes_while_it_is_taken).await;
+}
+
+/// What the clinic asks, once and then changed.
+const STAIRS: &str = "How was it this week?
+answers: Never = 0 | Often = 2
+1. Woke at night
+2. Could not climb stairs
+score Chest: 1-2
+0-1 calm
+2-4 not calm";
+
+async fn questionnaire_changes_while_it_is_asked(asker: &Browser, manager: &Browser) -> Result<()> {
+    manager.sign_in("soren").await?;
+    manager.goto("/settings?part=texts").await?;
+    manager.press("New questionnaire").await?;
+    manager.fill("title", "Chest week").await?;
+    manager.fill("body", STAIRS).await?;
+    manager.see("//*[@data-preview][contains(., 'Could not climb stairs')]").await?;
+    manager.press("Save the questionnaire").await?;
+    manager.see("//button[@aria-label='Change Chest week']").await?;
+    asker.sign_in("petra").await?;
+    let visit = visit_of(asker, "Wren").await?;
+    asker.goto(&format!("/visits/{visit}/sheet")).await?;
+    asker.click("//button[@data-fact='asked']").await?;
+    asker.press("Ask Chest week").await?;
+    asker.see("//*[@data-question='1']").await?;
+    asker.keys("2").await?;
+    asker.see("//*[@data-asked][@data-state='saved']").await?;
+    // The manager turns the second question into another one.
+    manager.click("//button[@aria-label='Change Chest week']").await?;
+    manager.fill("body", &STAIRS.replace("Could not climb stairs", "Slept well")).await?;
+    manager.press("Save the questionnaire").await?;
+    manager.read("version 2").await?;
+    // What was asked stays what it was, and says so; the answers go on.
+    asker.see("//*[@data-question='2'][contains(., 'Could not climb stairs')]").await?;
+    asker.keys("2").await?;
+    asker.read("was changed since").await?;
+    asker.see("//*[@data-score='Chest'][contains(., '4 of 4, not calm')]").await?;
+    no_serious_fault(asker, "a questionnaire that was changed").await
+}
+
+#[actix_web::test]
+async fn a_questionnaire_changes_while_it_is_asked() {
+    two_desks("texts-changed", questionnaire_changes_while_it_is_asked).await;
+}
+
 async fn found_in_notes(b: &Browser) -> Result<()> {
     b.sign_in("oriane").await?;
     let visit = visit_of(b, "Lucan").await?;

@@ -5,6 +5,7 @@
 //! [`Item::Words`], and what is doubtful says so. Nothing here keeps anything.
 
 mod allergies;
+mod anew;
 mod doing;
 mod histories;
 mod immunised;
@@ -16,6 +17,7 @@ mod sig;
 mod when;
 mod words;
 
+pub use anew::{Bearing, bearing, said_anew, said_of_the_past};
 pub use histories::age_now;
 pub use immunised::Immunised;
 pub use medicine::Prescribed;

@@ -13,6 +13,8 @@ table! {
     get "/api/people/{id}/chart" Chart(SeeChart, Person) => glance::show;
     get "/api/people/{id}/ended" Chart(SeeChart, Person) => histories::ended;
     get "/api/people/{id}/growth" Chart(SeeChart, Person) => growth::show;
+    post "/api/people/{id}/histories" Chart(RecordVitals, Person) => histories::add;
+    post "/api/people/{id}/histories/{entry}/taken-back" Chart(RecordVitals, Person) => histories::taken_back;
     get "/api/people/{id}/histories/{entry}" Chart(SeeChart, Person) => histories::versions;
     put "/api/people/{id}/histories/{entry}" Chart(RecordVitals, Person) => histories::change;
     post "/api/people/{id}/histories/{entry}/end" Chart(RecordVitals, Person) => histories::end;

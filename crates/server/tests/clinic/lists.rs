@@ -200,3 +200,39 @@ async fn a_history_is_said_anew_as_the_line_that_says_it() {
     assert_eq!(visit.assistant.put(&path, json!({ "text": "mother gout" })).await.status, 404);
     product.stop().await.unwrap();
 }
+
+#[actix_web::test]
+async fn one_habit_is_said_once_and_taken_back_to_what_it_was() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await.roomed().await;
+    let path = visit.of_person("histories");
+    let words = async || -> Vec<String> {
+        let sheet = visit.sheet().await;
+        let all = sheet["histories"].as_array().unwrap().iter();
+        all.map(|h| h["words"].as_str().unwrap().to_owned()).collect()
+    };
+    // Without a visit too, several at once, and nothing but histories.
+    let put = visit.clinician.post(&path, json!({ "text": "smoker 20/day, mother asthma" })).await.ok();
+    assert_eq!(put.as_array().unwrap().len(), 2, "{put}");
+    let refused = visit.clinician.post(&path, json!({ "text": "father gout, bp 128/82" })).await;
+    let sentence = refused.body["fields"][0]["sentence"].as_str().unwrap();
+    assert!(sentence.starts_with("Not all of this is history; it reads: "), "{sentence}");
+    assert_eq!(words().await.len(), 2, "nothing of it was kept");
+    // The line says the habit anew: one entry, with what it said before, and taken back it says that again.
+    let line = json!({ "text": "smoker 10/day", "keep": true });
+    let kept = visit.assistant.post(&visit.path("/quick-line"), line).await.ok();
+    assert_eq!(words().await.iter().filter(|w| w.contains("smokes")).collect::<Vec<_>>(), ["smokes, 10/day"]);
+    let back = json!({ "done": kept["done"] });
+    visit.assistant.post(&visit.path("/quick-line/taken-back"), back).await.ok();
+    assert_eq!(words().await.iter().filter(|w| w.contains("smokes")).collect::<Vec<_>>(), ["smokes, 20/day"]);
+    let again = visit.clinician.post(&path, json!({ "text": "smoker 20/day" })).await;
+    assert!(again.detail().ends_with("stands there already."), "{}", again.body);
+    // Who put it down takes it back, and nobody else.
+    let entry = format!("{path}/{}", put[1]["entryId"].as_str().unwrap());
+    let other = visit.assistant.post(&format!("{entry}/taken-back"), json!({})).await;
+    assert!(other.detail().ends_with("put this down; end it instead."), "{}", other.body);
+    visit.clinician.post(&format!("{entry}/taken-back"), json!({})).await.ok();
+    assert!(words().await.iter().all(|w| !w.contains("asthma")));
+    assert_eq!(visit.clinician.post(&format!("{entry}/taken-back"), json!({})).await.status, 404);
+    product.stop().await.unwrap();
+}

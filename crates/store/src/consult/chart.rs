@@ -152,6 +152,7 @@ impl Change<'_> {
             visit_id: Some(visit.id),
             reviewed_at: self.now,
             reviewed_by: self.actor.name.clone(),
+            reviewed_by_id: self.actor.staff_id,
         };
         diesel::delete(list_reviews::table.find((visit.person_id, list.code()))).execute(self.conn()).await?;
         diesel::insert_into(list_reviews::table).values(&row).execute(self.conn()).await?;
@@ -164,7 +165,7 @@ impl Change<'_> {
     pub async fn take_review_of_list_back(&mut self, visit: &Visit, list: ReviewedList) -> Result<()> {
         let own = list_reviews::table
             .find((visit.person_id, list.code()))
-            .filter(list_reviews::reviewed_by.eq(self.actor.name.clone()));
+            .filter(list_reviews::reviewed_by_id.eq(self.actor.staff_id));
         if diesel::delete(own).execute(self.conn()).await? == 0 {
             return Err(StoreError::NotFound("mark of yours"));
         }

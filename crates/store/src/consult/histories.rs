@@ -45,6 +45,7 @@ pub async fn versions(conn: &mut Conn, person: Uuid, entry: Uuid) -> Result<Vec<
 }
 
 impl Change<'_> {
+    /// Puts an entry down that stands beside the others.
     pub async fn add_history(&mut self, person: Uuid, visit: Option<Uuid>, detail: HistoryDetail) -> Result<History> {
         let id = Uuid::now_v7();
         let row = History {

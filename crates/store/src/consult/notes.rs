@@ -99,7 +99,7 @@ impl Change<'_> {
         if visit.reason.is_empty() {
             return Ok(());
         }
-        let by = (self.now, self.actor.name.as_str());
+        let by = (self.now, &self.actor);
         let row = WrittenPart::written(visit.id, None, Part::Reason.into(), &visit.reason, by);
         diesel::insert_into(p::table).values(&row).on_conflict_do_nothing().execute(self.conn()).await?;
         self.tell(Topic::Note, visit.id);
@@ -138,7 +138,7 @@ impl Change<'_> {
             }
         }
         self.part_is_open(visit, at).await?;
-        let mut row = WrittenPart::written(visit.id, at.run, at.part.into(), body, (self.now, &self.actor.name));
+        let mut row = WrittenPart::written(visit.id, at.run, at.part.into(), body, (self.now, &self.actor));
         row.version = version + 1;
         row.carried = carried.is_some();
         row.carried_from = carried;
@@ -164,6 +164,7 @@ impl Change<'_> {
                     p::version.eq(version + 1),
                     p::updated_at.eq(row.updated_at),
                     p::updated_by.eq(&row.updated_by),
+                    p::written_by_id.eq(row.written_by_id),
                     // Where it began stays known while anything of it stands.
                     p::carried.eq(row.carried),
                     p::carried_from.eq(diesel::dsl::sql::<diesel::sql_types::Nullable<diesel::sql_types::Uuid>>(
@@ -175,6 +176,7 @@ impl Change<'_> {
                     .sql(", carried_from) end")),
                     p::reviewed_at.eq(None::<chrono::DateTime<chrono::Utc>>),
                     p::reviewed_by.eq(None::<String>),
+                    p::reviewed_by_id.eq(None::<uuid::Uuid>),
                 ))
                 .returning(WrittenPart::as_returning())
                 .get_result(self.conn())
@@ -206,7 +208,7 @@ impl Change<'_> {
             return Err(StoreError::Stale { current: serde_json::to_value(&row).unwrap_or_default() });
         }
         self.part_is_open(visit, at).await?;
-        if !reviewed && row.reviewed_by.as_deref() != Some(self.actor.name.as_str()) {
+        if !reviewed && (row.reviewed_by_id.is_none() || row.reviewed_by_id != self.actor.staff_id) {
             return Err(StoreError::refused("not-yours", "Only who reviewed a part takes the mark back."));
         }
         let by = reviewed.then(|| self.actor.name.clone());
@@ -214,6 +216,7 @@ impl Change<'_> {
             .set((
                 p::reviewed_at.eq(reviewed.then_some(self.now)),
                 p::reviewed_by.eq(by),
+                p::reviewed_by_id.eq(self.actor.staff_id.filter(|_| reviewed)),
                 // Taken back, it looks carried no more: somebody had it in hand.
                 p::carried.eq(false),
             ))

@@ -1,5 +1,6 @@
 //! What a visit leaves in the chart.
 
+use crate::audit::Actor;
 use crate::codes;
 use crate::documents::{Answered, Doc, HistoryDetail, TextOfPart};
 use chrono::{DateTime, Utc};
@@ -126,6 +127,8 @@ row! {
         carried: bool,
         reviewed_at: Option<DateTime<Utc>>,
         reviewed_by: Option<String>,
+        written_by_id: Option<Uuid>,
+        reviewed_by_id: Option<Uuid>,
     }
 }
 
@@ -136,7 +139,7 @@ impl WrittenPart {
         run_id: Option<Uuid>,
         part: codes::NotePart,
         body: &str,
-        (updated_at, updated_by): (DateTime<Utc>, &str),
+        (updated_at, by): (DateTime<Utc>, &Actor),
     ) -> WrittenPart {
         WrittenPart {
             visit_id,
@@ -144,13 +147,15 @@ impl WrittenPart {
             body: body.to_owned(),
             version: 1,
             updated_at,
-            updated_by: updated_by.to_owned(),
+            updated_by: by.name.clone(),
+            written_by_id: by.staff_id,
             id: Uuid::now_v7(),
             run_id,
             carried_from: None,
             carried: false,
             reviewed_at: None,
             reviewed_by: None,
+            reviewed_by_id: None,
         }
     }
 }
@@ -175,6 +180,7 @@ row! {
         visit_id: Option<Uuid>,
         reviewed_at: DateTime<Utc>,
         reviewed_by: String,
+        reviewed_by_id: Option<Uuid>,
     }
 }
 

@@ -60,6 +60,48 @@ function Anew(p: { person: string; history: History; typed: string; onDone: () =
   );
 }
 
+/** More of somebody's past and life, as lines that say it; Enter puts one down and waits for the next. */
+function More({ person }: { person: string }) {
+  const [text, setText] = useState('');
+  const { run, busy, refusal } = useDo();
+  const offerUndo = useUndo();
+  const add = async () => {
+    const params = { path: { id: person } };
+    const put = await run(() => api.POST('/api/people/{id}/histories', { params, body: { text } }));
+    if (!put) return;
+    setText('');
+    const [first] = put;
+    if (first)
+      offerUndo(`Put down: ${put.map((h) => h.words).join('; ')}.`, async () => {
+        let last = await takenBack(person, first.entryId);
+        for (const h of put.slice(1)) last = await takenBack(person, h.entryId);
+        return last;
+      });
+  };
+  return (
+    <Form refusal={refusal} onSave={() => void add()}>
+      <Row $gap={1} data-more-histories>
+        <div style={{ flex: 1 }}>
+          <Field
+            label="Add"
+            name="text"
+            value={text}
+            onChange={setText}
+            placeholder="mother asthma at 40, smoker 10/day, appendectomy 1998, flu shot 2024"
+          />
+        </div>
+        <Button type="submit" isDisabled={busy || text.trim() === ''}>
+          Put down
+        </Button>
+      </Row>
+      <Refused />
+    </Form>
+  );
+}
+
+const takenBack = (person: string, entry: string) =>
+  api.POST('/api/people/{id}/histories/{entry}/taken-back', { params: { path: { id: person, entry } } });
+
 export function Histories({ person, histories }: { person: string; histories: History[] }) {
   const kinds = useWords('historyKinds');
   const may = useMay();
@@ -76,9 +118,7 @@ export function Histories({ person, histories }: { person: string; histories: Hi
   const told = kinds.filter((k) => histories.some((h) => h.kind === k.id));
   return (
     <Stack data-histories>
-      {told.length === 0 && (
-        <p>Nothing told yet. The quick line takes it: mother asthma, smoker 10/day, appendectomy 1998.</p>
-      )}
+      {told.length === 0 && <p>Nothing told yet. The quick line takes it too.</p>}
       {told.map((k) => (
         <div key={k.id}>
           <Small>{k.label}</Small>
@@ -109,6 +149,7 @@ export function Histories({ person, histories }: { person: string; histories: Hi
             ))}
         </div>
       ))}
+      {may('record_vitals') && <More person={person} />}
       <Ended
         person={person}
         list="histories"

@@ -12,7 +12,7 @@ import { keyOf, type PartAt, useWriting } from './writing';
 type Offered = Schemas['OfferedText'];
 
 /** Writes a template into the note, and goes to its first field. */
-function usePut(visit: string, at: PartAt) {
+function usePut(visit: string, at: PartAt, onWritten?: () => void) {
   const offerUndo = useUndo();
   const { flushAll, setToFill } = useWriting();
   const { run, busy, refusal } = useDo();
@@ -23,6 +23,7 @@ function usePut(visit: string, at: PartAt) {
     const answer = await run(() => api.POST('/api/visits/{id}/texts/{entry}', { params, body: { run: at.run } }));
     if (!answer) return;
     const { done } = answer;
+    onWritten?.();
     const places = done.flatMap((d) => (d.kind === 'written' ? [{ part: d.part, run: d.run ?? null }] : []));
     const here = places.find((p) => keyOf(p) === keyOf(at)) ?? places[0];
     setToFill(here ? keyOf(here) : null);
@@ -60,7 +61,8 @@ export function FindTemplate({ visit, at, onClose }: { visit: string; at: PartAt
   const [words, setWords] = useState('');
   const look = useLook(texts(words, visit));
   const label = useWordOf('noteParts');
-  const { put, refusal } = usePut(visit, at);
+  // It stays open until it is written: a template that went meanwhile is told here.
+  const { put, refusal } = usePut(visit, at, onClose);
   return (
     <Stack
       $gap={1}
@@ -80,10 +82,7 @@ export function FindTemplate({ visit, at, onClose }: { visit: string; at: PartAt
         items={look.data ?? []}
         keyOf={(t) => t.template.id}
         textOf={(t) => t.template.title}
-        onTake={(t) => {
-          onClose();
-          void put(t);
-        }}
+        onTake={(t) => void put(t)}
         render={(t) => (
           <Row $gap={2}>
             <span>{t.template.title}</span>

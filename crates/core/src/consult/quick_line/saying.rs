@@ -3,7 +3,7 @@
 use super::histories::{typed_of_all, typed_of_life};
 use super::{Item, When};
 use crate::consult::measurements::{Measure, Standing};
-use crate::consult::{AllergyKind, KnownList, Reaction};
+use crate::consult::{AllergyKind, HistoryKind, KnownList, Reaction};
 use crate::house::permissions::Permission;
 
 /// The longest column of a fact, in characters.
@@ -179,6 +179,18 @@ impl Item {
     /// Whether it says more than a fact can: then somebody told a story.
     pub fn is_too_long(&self) -> bool {
         !matches!(self, Item::Words(_)) && self.row().iter().any(|column| column.chars().count() > LONGEST_FACT)
+    }
+
+    /// Under what of the histories it lies.
+    pub fn history(&self) -> Option<HistoryKind> {
+        match self {
+            Item::Family { .. } => Some(HistoryKind::Family),
+            Item::Social { .. } => Some(HistoryKind::Social),
+            Item::Past { surgical: true, .. } => Some(HistoryKind::Surgical),
+            Item::Past { .. } => Some(HistoryKind::Hospital),
+            Item::Immunisation(_) => Some(HistoryKind::Immunisation),
+            _ => None,
+        }
     }
 
     /// Whether it is sure enough to be kept as it stands.

@@ -1,18 +1,21 @@
 //! Histories of a person: ended with a reason, and what an entry said before.
 
 use crate::access::Me;
+use crate::api::consult::own;
 use crate::api::{DONE, Done};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, NaiveDate, Utc};
 use harbor_core::consult::diagnoses::DiagnosisIndex;
-use harbor_core::consult::quick_line::{Immunised, Item, Known, When, age_now, understand};
+use harbor_core::consult::quick_line::{
+    Bearing, Immunised, Item, Known, When, age_now, bearing, said_anew, said_of_the_past, understand,
+};
 use harbor_core::fields;
-use harbor_store::codes;
 use harbor_store::consult::{chart, histories};
 use harbor_store::documents::HistoryDetail;
 use harbor_store::rows::History;
+use harbor_store::{Change, codes};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -167,10 +170,93 @@ pub async fn take_end_back(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) 
         .await
 }
 
+/// Puts down what is said of somebody's past and life, beside what holds or in its place.
+pub async fn put_down(
+    change: &mut Change<'_>,
+    person: Uuid,
+    visit: Option<Uuid>,
+    said: &Item,
+    diagnoses: &DiagnosisIndex,
+) -> Result<Option<History>, Problem> {
+    let Some(detail) = detail_of(said, diagnoses) else { return Ok(None) };
+    let mut renewed = None;
+    for row in histories::of_person(change.conn(), person).await? {
+        match bearing(said, &item_of(&row.detail)) {
+            Bearing::Same => {
+                return Err(Problem::refused("stands", format!("{} stands there already.", said.told())));
+            }
+            Bearing::Renews => renewed = Some(row),
+            Bearing::Apart => (),
+        }
+    }
+    Ok(Some(match renewed {
+        Some(last) => change.set_history(last, detail).await?,
+        None => change.add_history(person, visit, detail).await?,
+    }))
+}
+
+/// Takes back what was put down last: the entry says what it said before, or no longer holds.
+pub async fn take_last_back(change: &mut Change<'_>, me: &Me, person: Uuid, entry: Uuid) -> Result<(), Problem> {
+    let mut versions = histories::versions(change.conn(), person, entry).await?.into_iter();
+    let last = versions.next().filter(|v| v.ended.is_none()).ok_or_else(|| Problem::not_found("history"))?;
+    own(me, Some(last.recorded_by.clone()), "history")?;
+    match versions.next() {
+        // One that had ended holds no more than it did.
+        Some(before) if before.ended.is_none() => change.set_history(last, before.detail.0).await?,
+        _ => change.end_history(person, entry, Some("entered by mistake")).await?,
+    };
+    Ok(())
+}
+
+/// Adds to what is known of somebody's past and life, as a line that the quick line understands.
+#[utoipa::path(post, path = "/api/people/{id}/histories", params(("id" = Uuid, Path)), request_body = HistoryChange, responses((status = 200, body = Vec<HistoryView>), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn add(
+    state: Data<State>,
+    me: Me,
+    person: Path<Uuid>,
+    form: Json<HistoryChange>,
+) -> Answer<Vec<HistoryView>> {
+    let understood = form.understood(state.today())?;
+    let all = said_of_the_past(&understood).map_err(|sentence| Problem::field("text", sentence))?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let mut out = Vec::new();
+            for said in all {
+                let row = put_down(change, *person, None, said, &state.tables.diagnoses).await?;
+                out.extend(row.map(|row| HistoryView::on(row, state.today())));
+            }
+            Ok(Json(out))
+        })
+        .await
+}
+
+/// Takes back what was said of an entry last, by whoever said it.
+#[utoipa::path(post, path = "/api/people/{id}/histories/{entry}/taken-back", params(("id" = Uuid, Path), ("entry" = Uuid, Path)), responses((status = 200, body = Done), (status = 404, body = Problem), (status = 409, body = Problem)))]
+pub async fn taken_back(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) -> Answer<Done> {
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            take_last_back(change, &me, ids.0, ids.1).await?;
+            Ok(DONE)
+        })
+        .await
+}
+
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct HistoryChange {
     /// What it says now, as the quick line understands it.
     text: String,
+}
+
+impl HistoryChange {
+    fn understood(&self, today: NaiveDate) -> Result<Vec<Item>, Problem> {
+        let text = fields::line("What it says", &self.text, 300).map_err(|s| Problem::field("text", s))?;
+        if text.is_empty() {
+            return Err(Problem::field("text", "Say what it is."));
+        }
+        Ok(understand(&text, &Known::nothing(today)))
+    }
 }
 
 /// Says an entry anew, as a line that the quick line understands; what it said before stays readable.
@@ -181,27 +267,14 @@ pub async fn change(
     ids: Path<(Uuid, Uuid)>,
     form: Json<HistoryChange>,
 ) -> Answer<HistoryView> {
-    let text = fields::line("What it says", &form.text, 300).map_err(|s| Problem::field("text", s))?;
-    if text.is_empty() {
-        return Err(Problem::field("text", "Say what it is."));
-    }
-    let understood = understand(&text, &Known::nothing(state.today()));
+    let understood = form.understood(state.today())?;
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
             let last = histories::versions(change.conn(), ids.0, ids.1).await?.into_iter().next();
             let last = last.ok_or_else(|| Problem::not_found("history"))?;
-            let detail = match understood.as_slice() {
-                [one] => {
-                    detail_of(one, &state.tables.diagnoses).filter(|d| !one.is_too_long() && d.kind() == *last.kind)
-                }
-                _ => None,
-            };
-            let detail = detail.ok_or_else(|| {
-                let heard: Vec<String> = understood.iter().map(Item::in_words).collect();
-                let kind = last.kind.label().to_lowercase();
-                Problem::field("text", format!("This is not one entry under {kind}; it reads: {}.", heard.join("; ")))
-            })?;
+            let one = said_anew(&understood, *last.kind).map_err(|sentence| Problem::field("text", sentence))?;
+            let detail = detail_of(one, &state.tables.diagnoses).ok_or_else(|| Problem::not_found("history"))?;
             Ok(Json(HistoryView::on(change.set_history(last, detail).await?, state.today())))
         })
         .await

@@ -151,8 +151,9 @@ pub async fn sign_part(
         .store
         .change(&me.actor(), state.now(), async |change| {
             let visit = change.lock_visit(path.0).await?;
-            let may =
-                |row: &WrittenPart| signs_part(&visit.clinician_id, row.updated_by == me.staff.name, &me.staff.id);
+            let may = |row: &WrittenPart| {
+                signs_part(&visit.clinician_id, row.written_by_id == Some(me.staff.id), &me.staff.id)
+            };
             Ok(Json(change.sign_part(&visit, at, form.version, may).await?))
         })
         .await

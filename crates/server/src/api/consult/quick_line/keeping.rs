@@ -2,7 +2,7 @@
 
 use super::{Kept, allowed};
 use crate::access::Me;
-use crate::api::consult::histories::{detail_of, said};
+use crate::api::consult::histories::{put_down, said};
 use crate::api::consult::questionnaires::begin;
 use crate::api::consult::runs::diagnose;
 use crate::api::consult::texts::{put, write_after};
@@ -108,10 +108,9 @@ impl Keeping<'_, '_, '_> {
                 self.done.push(Kept::Medicine { id: row.id });
             }
             Item::Family { .. } | Item::Social { .. } | Item::Past { .. } | Item::Immunisation(_) => {
-                if let Some(detail) = detail_of(item, &self.state.tables.diagnoses) {
-                    let row = self.change.add_history(person, Some(self.visit.id), detail).await?;
-                    self.done.push(Kept::History { id: row.entry_id });
-                }
+                let row =
+                    put_down(self.change, person, Some(self.visit.id), item, &self.state.tables.diagnoses).await?;
+                self.done.extend(row.map(|row| Kept::History { id: row.entry_id }));
             }
             Item::Order { code, .. } => self.order(code).await?,
             Item::Prescription(p) => self.prescription(p).await?,

@@ -2,6 +2,8 @@
 
 use super::{Kept, allowed};
 use crate::access::Me;
+use crate::api::consult::histories::take_last_back;
+use crate::api::consult::own;
 use crate::api::consult::runs::diagnose;
 use crate::api::{DONE, Done};
 use crate::problem::{Answer, Problem};
@@ -10,7 +12,7 @@ use actix_web::web::{Data, Json, Path};
 use harbor_core::house::permissions::Permission;
 use harbor_core::prescribing::{PrescriptionEvent, PrescriptionState};
 use harbor_store::consult::notes::{self, PartAt};
-use harbor_store::consult::{chart, histories, questionnaires, runs};
+use harbor_store::consult::{chart, questionnaires, runs};
 use harbor_store::rows::Visit;
 use harbor_store::{Change, orders, prescribing};
 use serde::Deserialize;
@@ -51,15 +53,6 @@ pub async fn take_back(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Li
         .await
 }
 
-/// Whether it was this hand that put something down.
-fn own(me: &Me, by: Option<String>, what: &'static str) -> Result<(), Problem> {
-    match by {
-        None => Err(Problem::not_found(what)),
-        Some(by) if by == me.staff.name => Ok(()),
-        Some(by) => Err(Problem::refused("not-yours", format!("{by} put this down; end it instead."))),
-    }
-}
-
 async fn take_one_back(change: &mut Change<'_>, me: &Me, visit: &Visit, kept: &Kept) -> Result<(), Problem> {
     allowed(me, kept.permission())?;
     let person = visit.person_id;
@@ -95,11 +88,7 @@ async fn take_one_back(change: &mut Change<'_>, me: &Me, visit: &Visit, kept: &K
             own(me, by.map(|m| m.recorded_by), "medicine")?;
             change.strike_medicine(person, *id).await?;
         }
-        Kept::History { id } => {
-            let by = histories::of_person(change.conn(), person).await?.into_iter().find(|h| h.entry_id == *id);
-            own(me, by.map(|h| h.recorded_by), "history")?;
-            change.end_history(person, *id, Some("entered by mistake")).await?;
-        }
+        Kept::History { id } => take_last_back(change, me, person, *id).await?,
         Kept::Order { id } => {
             let order = orders::order(change.conn(), *id).await?;
             let here = Some(order.ordered_by.clone()).filter(|_| order.visit_id == visit.id);
