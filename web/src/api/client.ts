@@ -146,10 +146,10 @@ export async function change<T>(client: QueryClient, act: () => Answer<T>): Prom
   }
 }
 
-/** Does something once at a time and keeps its refusal for the form. */
 /** Tells of each deed that was done, once it was; what is saved while somebody types is none. */
 export const deeds = new EventTarget();
 
+/** Does something, tells whether it is under way, and keeps its refusal for the form. */
 export function useDo() {
   const client = useQueryClient();
   const { mutateAsync, isPending, error, reset } = useMutation<unknown, Error, () => Answer<unknown>>({

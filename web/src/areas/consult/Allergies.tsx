@@ -4,6 +4,7 @@ import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useWordOf, useWords } from '../../app/choices';
 import { useMay } from '../../app/session';
+import { typedSince } from '../../app/typedSince';
 import { useUndo } from '../../app/undo';
 import { Button, Choose, Field, Pick } from '../../ui/controls';
 import { Form, Refused } from '../../ui/Form';
@@ -105,9 +106,11 @@ function AddAllergy({ person }: { person: string }) {
   const add = async () => {
     const body = { substance, reaction, severity, kind: kind ?? '', source: source ?? '', since };
     if (await run(() => api.POST('/api/people/{id}/allergies', { params: { path: { id: person } }, body }))) {
-      setSubstance('');
-      setReaction('');
-      setSince('');
+      setSubstance(typedSince(substance));
+      setReaction(typedSince(reaction));
+      setSince(typedSince(since));
+      // How bad the next one is has to be said anew.
+      setSeverity('');
     }
   };
   return (

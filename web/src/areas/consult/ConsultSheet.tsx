@@ -5,6 +5,7 @@ import { useEffect, useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { type Keys, useKeys } from '../../app/keys';
 import { useMay, useSession } from '../../app/session';
+import { typedSince } from '../../app/typedSince';
 import { useTimes } from '../../app/words';
 import { Form, Refused } from '../../ui/Form';
 import { Button, Field } from '../../ui/controls';
@@ -152,7 +153,8 @@ function Addenda({ chart, visit }: { chart: Chart; visit: string }) {
   const { run, busy, refusal } = useDo();
   const add = async () => {
     const params = { path: { id: visit } };
-    if (await run(() => api.POST('/api/visits/{id}/addenda', { params, body: { body: text } }))) setText('');
+    if (await run(() => api.POST('/api/visits/{id}/addenda', { params, body: { body: text } })))
+      setText(typedSince(text));
   };
   return (
     <>

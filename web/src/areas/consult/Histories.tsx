@@ -5,6 +5,7 @@ import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useWords } from '../../app/choices';
 import { useMay } from '../../app/session';
+import { typedSince } from '../../app/typedSince';
 import { useUndo } from '../../app/undo';
 import { useTimes } from '../../app/words';
 import { Form, Refused } from '../../ui/Form';
@@ -69,7 +70,7 @@ function More({ person }: { person: string }) {
     const params = { path: { id: person } };
     const put = await run(() => api.POST('/api/people/{id}/histories', { params, body: { text } }));
     if (!put) return;
-    setText('');
+    setText(typedSince(text));
     const [first] = put;
     if (first)
       offerUndo(`Put down: ${put.map((h) => h.words).join('; ')}.`, async () => {
@@ -80,10 +81,12 @@ function More({ person }: { person: string }) {
   };
   return (
     <Form refusal={refusal} onSave={() => void add()}>
-      <Row $gap={1} data-more-histories>
+      <Small>More</Small>
+      <Row $gap={1} data-more-histories style={{ alignItems: 'start' }}>
         <div style={{ flex: 1 }}>
           <Field
-            label="Add"
+            label="More of the histories"
+            hideLabel
             name="text"
             value={text}
             onChange={setText}

@@ -8,6 +8,7 @@ import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useChoices } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
+import { typedSince } from '../../app/typedSince';
 import { plainDate, useTimes } from '../../app/words';
 import { weekdays } from '../../ui/choices';
 import { Button, Field, Pick } from '../../ui/controls';
@@ -213,9 +214,9 @@ function Exceptions(p: { list: Schemas['SupplyException'][]; onReport: (r: Repor
     const report = await run(() => api.POST('/api/supply/exceptions', { body }));
     if (!report) return;
     p.onReport(report);
-    setFrom('');
-    setTo('');
-    setReason('');
+    setFrom(typedSince(from));
+    setTo(typedSince(to));
+    setReason(typedSince(reason));
   };
   const remove = (id: string) =>
     run(() => api.DELETE('/api/supply/exceptions/{id}', { params: { path: { id } } })).then((r) => r && p.onReport(r));
