@@ -95,6 +95,33 @@ fn prescriptions_prefilled_and_what_is_doubtful() {
         rows("amoxicillin 333 tid 7d")
     );
     assert_eq!(rows("amoxicillin helped last time"), ["words | amoxicillin helped last time"]);
+    // An amount that no strength has is so many whole units of the largest one that makes it.
+    for (line, row) in [
+        ("prednisone 40 daily 5d", "prescription | prednisone 20 mg tablet | 2 tablets once a day | 5"),
+        ("prednisone 30 mg daily 5d", "prescription | prednisone 10 mg tablet | 3 tablets once a day | 5"),
+        ("levothyroxine 75 daily 90d", "prescription | levothyroxine 25 micrograms tablet | 3 tablets once a day | 90"),
+    ] {
+        assert_eq!(rows(line), [row], "{line}");
+    }
+    // Some letters that begin one name mean another medicine, which may not be in the formulary.
+    assert!(rows("nitro 100 bid 5d")[0].contains("“nitro” may mean another medicine"));
+    assert_eq!(rows("takes nitro"), ["medicine | nitro | taking"]);
+    assert_eq!(rows("amox 500 tid 7d"), rows("amoxicillin 500 tid 7d"));
+    assert!(rows("amoxicillin 875 bid 10d")[0].contains("no such strength here"), "no half units are guessed");
+}
+
+#[test]
+fn what_is_said_closer_of_a_problem_belongs_to_it() {
+    assert_eq!(
+        rows("problem asthma, mild intermittent since 2010"),
+        ["problem | J45.20 | asthma mild intermittent | active, since 2010"]
+    );
+    assert_eq!(
+        rows("problem asthma, mild intermittent since childhood"),
+        ["problem | J45.909 | asthma | active", "words | mild intermittent since childhood"]
+    );
+    assert_eq!(rows("problem asthma, gout").len(), 2);
+    assert_eq!(rows("dx htn, dm2").len(), 2);
 }
 
 #[test]

@@ -69,12 +69,43 @@ pub fn diagnoses(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
     };
     let mut at = 1 + usize::from(words.get(1).is_some_and(|w| w.is(&["of"])));
     // `history` and `known` are said of much else.
+    // `dx at 30` says when, and of whom is not clear.
+    if words.get(at).is_some_and(|w| w.is(&["at", "age", "aged"]))
+        && words.get(at + 1).is_some_and(|w| w.low.starts_with(|c: char| c.is_ascii_digit()))
+    {
+        return None;
+    }
     if first.is(&["history", "known"]) && (at == 1 || words.len() > 8) || first.ends == Ends::Stops {
         return None;
     }
     let mut items = Vec::new();
     while at < words.len() {
         let Some((item, used)) = one_diagnosis(&words[at..], as_problem, known) else { break };
+        // How bad something is, is none by itself: it stays words.
+        let of_degree = words[at].is(&[
+            "mild",
+            "moderate",
+            "severe",
+            "intermittent",
+            "persistent",
+            "stable",
+            "controlled",
+            "uncontrolled",
+        ]);
+        // `asthma, mild intermittent`: what is none by itself and one with what stands before it belongs to that.
+        if let Some(closer) = items.last().and_then(|last| told_closer(last, &item, known)) {
+            items.pop();
+            items.push(closer);
+            at += used;
+            if words[at - 1].ends != Ends::Pauses {
+                break;
+            }
+            continue;
+        }
+        let in_words = matches!(&item, Item::Problem { code: None, .. } | Item::Diagnosis { code: None, .. });
+        if of_degree && in_words && !items.is_empty() {
+            break;
+        }
         // Only a problem that is called one stands in words; `hx` of much is told in sentences.
         if matches!(&item, Item::Problem { code: None, .. }) && !first.is(&["problem", "problems"]) {
             break;
@@ -86,6 +117,26 @@ pub fn diagnoses(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
         }
     }
     (!items.is_empty()).then_some((items, at))
+}
+
+/// A diagnosis with what was said of it behind a comma, where both together have a code that is another one.
+fn told_closer(last: &Item, more: &Item, known: &Known) -> Option<Item> {
+    let joined = |said: &str, more: &str, code: &Option<String>| {
+        let words = format!("{said} {more}");
+        let hit = known.diagnoses?.surely(&words).filter(|hit| code.as_ref() != Some(&hit.code))?;
+        Some((Some(hit.code), words))
+    };
+    match (last, more) {
+        (Item::Diagnosis { code, words: said }, Item::Diagnosis { code: own, words }) => {
+            let (code, words) = joined(said, words, code).filter(|(code, _)| own.is_none() || own == code)?;
+            Some(Item::Diagnosis { code, words })
+        }
+        (Item::Problem { code, words: said, .. }, Item::Problem { code: own, words, state, since }) => {
+            let (code, words) = joined(said, words, code).filter(|(code, _)| own.is_none() || own == code)?;
+            Some(Item::Problem { code, words, state: *state, since: *since })
+        }
+        _ => None,
+    }
 }
 
 /// A letter and two digits at least.
@@ -290,7 +341,9 @@ pub fn referral(words: &[Word]) -> Option<(Item, usize)> {
         Some(at) if at > 0 => (&said[..at], &said[at + 1..]),
         _ => {
             // `referral derm: mole` and `refer derm mole`: the first word says to whom, `physical therapy` two.
-            let two = said.len() > 1 && said[1].is(&["therapy", "surgery", "medicine", "health", "clinic", "care"]);
+            let two = said.len() > 1
+                && (said[1].is(&["therapy", "surgery", "medicine", "health", "clinic", "care"])
+                    || said[0].is(&["dr", "dr.", "doctor"]));
             said.split_at((1 + usize::from(two)).min(said.len()))
         }
     };

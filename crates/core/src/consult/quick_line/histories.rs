@@ -60,6 +60,12 @@ fn of_all(words: &[Word]) -> Option<(Item, usize)> {
         [first, second, ..] if first.is(&["family"]) && second.is(&["history", "hx"]) => 2,
         // Alone it can only be said of the family.
         [only] if only.is(&["adopted"]) => 0,
+        // `adopted, family history unknown` says it twice.
+        [first, rest @ ..] if first.is(&["adopted"]) && first.ends == Ends::Pauses => {
+            let (item, used) = of_all(rest)?;
+            let unknown = matches!(&item, Item::Family { condition, .. } if condition == "not known");
+            return of_all(&words[..1]).filter(|_| unknown).map(|(adopted, _)| (adopted, 1 + used));
+        }
         _ => return None,
     };
     let word = words.get(heading)?;
@@ -82,6 +88,9 @@ pub fn age_now(born: i32, today: chrono::NaiveDate) -> Option<String> {
     let years = u32::try_from(today.year() - born).ok().filter(|y| *y < 130)?;
     Some(if years == 0 { "less than 1".into() } else { format!("{} or {years}", years - 1) })
 }
+
+/// What says that an illness was found.
+const FOUND: [&str; 5] = ["dx", "dx'd", "dxd", "dxed", "diagnosed"];
 
 /// `born 1950`.
 fn born(words: &[Word]) -> Option<i32> {
@@ -110,6 +119,14 @@ pub fn family(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> Option<(Item,
             if words[at - 1].ends != Ends::Runs {
                 break;
             }
+            continue;
+        }
+        // `dx age 30`: found then.
+        if word.is(&FOUND)
+            && word.ends == Ends::Runs
+            && (condition.is_empty() || words.get(at + 1).is_some_and(|w| w.is(&["at", "age", "aged", "@"])))
+        {
+            at += 1;
             continue;
         }
         if at > 1 && starts(&words[at..]) {
@@ -167,6 +184,10 @@ pub fn family(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> Option<(Item,
         return None;
     }
     let mut condition = condition.join(" ");
+    // `father 55` says of no illness.
+    if !condition.is_empty() && condition.bytes().all(|b| b.is_ascii_digit() || b == b' ') {
+        return None;
+    }
     // Of an age alone one of two years of birth follows: it stays as it was said.
     if let Some(years) = alive {
         let said = format!("alive at {years}");
@@ -189,7 +210,14 @@ fn a_living_relatives_age_follows_from_the_year() {
 
 /// An amount as people say it beside a habit: `10/day`, `2 per week`, `1 ppd for 20 years`, `20 pack years`.
 fn amount(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> (Vec<String>, usize) {
-    const OF_AN_AMOUNT: [&str; 43] = [
+    const OF_AN_AMOUNT: [&str; 49] = [
+        "of",
+        "y",
+        "yr",
+        "wk",
+        "mo",
+        "d",
+        "month",
         "social",
         "per",
         "a",
@@ -197,7 +225,6 @@ fn amount(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> (Vec<String>, usi
         "daily",
         "week",
         "weekly",
-        "month",
         "x",
         "for",
         "years",
@@ -238,9 +265,12 @@ fn amount(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> (Vec<String>, usi
     let mut at = 0;
     while let Some(word) = words.get(at) {
         let number = word.low.starts_with(|c: char| c.is_ascii_digit() || c == '½') || number(&word.low).is_some();
+        let of_one = |w: &str| OF_AN_AMOUNT.contains(&w);
+        // `beers/wk`, `drinks/week`.
+        let rate = word.low.split_once('/').is_some_and(|(what, time)| of_one(what) && of_one(time));
         // `5 cigarettes`: behind a number it is a unit, and begins nothing.
         let unit = at > 0 && words[at - 1].low.starts_with(|c: char| c.is_ascii_digit());
-        if !number && (!OF_AN_AMOUNT.contains(&word.low.as_str()) || !unit && starts(&words[at..])) {
+        if !number && (!rate && !of_one(&word.low) || !unit && starts(&words[at..])) {
             break;
         }
         said.push(word.low.clone());
@@ -250,7 +280,7 @@ fn amount(words: &[Word], starts: &dyn Fn(&[Word]) -> bool) -> (Vec<String>, usi
         }
     }
     // A word that leads to nothing is none of it.
-    while said.last().is_some_and(|w| matches!(w.as_str(), "for" | "a" | "x" | "per" | "about" | "since")) {
+    while said.last().is_some_and(|w| matches!(w.as_str(), "for" | "a" | "x" | "per" | "about" | "since" | "of")) {
         said.pop();
         at -= 1;
     }

@@ -269,7 +269,9 @@ fn one(words: &[Word], known: &Known) -> Option<(Item, usize)> {
         || given
         || is.when.is_some() && (only_vaccine || !matches!(word.low.as_str(), "covid" | "pneumonia" | "flu"));
     let today = When::of(known.today);
-    is.given = given && (here || is.when.is_none_or(|w| w == today)) || is.when == Some(today) && !said && !given;
+    // Whoever says the lot of today has the vial in hand.
+    is.given = given && (here || is.when.is_none_or(|w| w == today))
+        || is.when == Some(today) && !given && (!said || !is.lot.is_empty());
     if is.given && is.when.is_none() {
         is.when = Some(today);
     }

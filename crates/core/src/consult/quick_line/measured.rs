@@ -57,6 +57,8 @@ fn manner(words: &[Word]) -> Option<(&'static str, usize)> {
         "rectal" => ("rectal", 1),
         "forehead" | "temporal" => ("forehead", 1),
         "resting" => ("resting", 1),
+        "fasting" => ("fasting", 1),
+        "pp" | "postprandial" => ("after food", 1),
         _ => return None,
     })
 }
@@ -83,7 +85,8 @@ fn breathed(words: &[Word]) -> Option<(String, usize)> {
 }
 
 /// Measures that two words name.
-const TWO_WORDS: [(&[&str], &[&str], &str); 6] = [
+const TWO_WORDS: [(&[&str], &[&str], &str); 7] = [
+    (&["pulse"], &["ox", "oximetry", "oximeter"], "sat"),
     (&["heart"], &["rate"], "hr"),
     (&["respiratory", "resp", "breathing"], &["rate"], "rr"),
     (&["oxygen", "o2"], &["sat", "sats", "saturation"], "sat"),
@@ -180,9 +183,21 @@ pub fn measured(words: &[Word], known: &Known, named: bool) -> Option<(Vec<Item>
         if first.ends == Ends::Stops {
             return None;
         }
+        // `glucose fasting 98`.
         let rest = &words[1..];
+        let (said, led) = manners(rest);
+        let rest = &rest[led..];
         let found = if measure == Measure::PeakFlow { blows(rest, known) } else { valued(measure, rest, known) };
-        return found.map(|(items, used)| (items, used + 1));
+        return found.map(|(items, used)| (items.into_iter().map(|i| taken(i, &said)).collect(), used + 1 + led));
+    }
+    // `fasting glucose 98`.
+    let (said, led) = manners(words);
+    if led > 0
+        && words[led - 1].ends == Ends::Runs
+        && words.get(led).is_some_and(|w| measure_of(&w.low).is_some())
+        && let Some((items, used)) = measured(&words[led..], known, named)
+    {
+        return Some((items.into_iter().map(|i| taken(i, &said)).collect(), used + led));
     }
     if let Some((name, value)) = glued(&first.low)
         // `r16` may be a room.
@@ -194,6 +209,18 @@ pub fn measured(words: &[Word], known: &Known, named: bool) -> Option<(Vec<Item>
         return valued(measure, &own, known);
     }
     if named { None } else { by_unit(words, known) }
+}
+
+/// A measurement with the manner that was said before its value.
+fn taken(item: Item, said: &[&str]) -> Item {
+    match item {
+        Item::Measured(mut m) if !said.is_empty() => {
+            let after = Some(m.manner.clone()).filter(|m| !m.is_empty());
+            m.manner = said.iter().map(|s| (*s).to_owned()).chain(after).collect::<Vec<_>>().join(", ");
+            Item::Measured(m)
+        }
+        other => other,
+    }
 }
 
 /// `hr72`, `w68kg`: the name and what is glued to it.

@@ -75,6 +75,46 @@ impl Prescribed {
     }
 }
 
+/// The most units of a counted form that are meant by an amount.
+const MOST_UNITS: f64 = 4.0;
+
+/// The strength that makes an amount in the fewest whole units, where exactly one does: `prednisone 40` is two of 20 mg.
+fn in_whole_units<'a>(products: &[&'a Product], amount: Option<f64>) -> (Vec<&'a Product>, Option<f64>) {
+    let Some(amount) = amount else { return (vec![], None) };
+    // An amount without a unit is in that of the strength.
+    let units = |p: &Product| {
+        let said = p.strength.split([' ', '/']).next().and_then(|n| n.parse::<f64>().ok());
+        let fits = |of: f64| {
+            let n = amount / of;
+            (of > 0.0 && n > 1.5 && n <= MOST_UNITS && (n - n.round()).abs() < 1e-6).then(|| n.round())
+        };
+        fits(p.strength_mg).or_else(|| said.and_then(fits))
+    };
+    let counted = products.iter().copied().filter(|p| matches!(p.form.as_str(), "tablet" | "capsule"));
+    let all: Vec<(&Product, f64)> = counted.filter_map(|p| units(p).map(|n| (p, n))).collect();
+    let Some(fewest) = all.iter().map(|(_, n)| *n).reduce(f64::min) else { return (vec![], None) };
+    let best: Vec<&Product> = all.iter().filter(|(_, n)| *n <= fewest).map(|(p, _)| *p).collect();
+    (best, Some(fewest))
+}
+
+/// Beginnings that the trade uses for one medicine alone.
+const MEANT: [(&str, &str); 3] = [("amox", "amoxicillin"), ("azithro", "azithromycin"), ("clinda", "clindamycin")];
+
+/// Whether a word surely means a product: `nitro` begins nitrofurantoin and means another medicine that may not be in the
+/// formulary. Half of a name is sure enough.
+fn surely_names(word: &str, product: &Product) -> bool {
+    let word = international(fold(word));
+    let half = |name: &str| name.starts_with(&word) && word.chars().count() * 2 >= name.chars().count();
+    let begins = |name: &str| name.split(' ').any(|part| part.starts_with(&word));
+    let (brand, names) = (fold(&product.brand), product.ingredients.iter().map(|i| fold(i)));
+    let mut names: Vec<String> = names.collect();
+    names.retain(|name| begins(name));
+    if names.is_empty() {
+        return half(&brand);
+    }
+    brand == word || names.iter().any(|n| MEANT.contains(&(word.as_str(), n.as_str())) || n.split(' ').any(half))
+}
+
 /// `amoxicillin 500 tid 7d`, `rx ibuprofen 400 prn pain`. Without `rx` it needs to say more than a name.
 pub fn prescription(words: &[Word], known: &Known) -> Option<(Item, usize)> {
     let asked = words.first()?.is(&["rx", "prescribe", "start"]);
@@ -109,6 +149,14 @@ pub fn prescription(words: &[Word], known: &Known) -> Option<(Item, usize)> {
             .collect(),
         None => of_form.clone(),
     };
+    let mut sig = sig;
+    let fitting = if fitting.is_empty() && sig.dose.is_none() {
+        let (whole, units) = in_whole_units(&of_form, sig.strength_mg);
+        sig.dose = units;
+        whole
+    } else {
+        fitting
+    };
     let product = match fitting.as_slice() {
         [] => {
             doubts.push(format!("no such strength here; there is {}", strengths(&of_form)));
@@ -120,7 +168,6 @@ pub fn prescription(words: &[Word], known: &Known) -> Option<(Item, usize)> {
             Some(*one)
         }
     };
-    let mut sig = sig;
     if sig.dose.is_none() && matches!(product.map(|p| p.form.as_str()), Some("tablet" | "capsule" | "patch" | "powder"))
     {
         // One unit of a counted form is what is meant by a strength alone; an amount of a liquid is not guessed.
@@ -128,6 +175,15 @@ pub fn prescription(words: &[Word], known: &Known) -> Option<(Item, usize)> {
     }
     if let (None, Some(quantity), Some(dose), Some(per_day)) = (sig.days, sig.quantity, sig.dose, sig.per_day) {
         sig.days = crate::prescribing::days_of(quantity, dose, per_day).filter(|days| *days > 0);
+    }
+    if let Some(p) = product
+        && !surely_names(words[from].typed, p)
+    {
+        doubts.push(format!(
+            "“{}” may mean another medicine; write {} in full",
+            words[from].typed,
+            p.ingredients.join(" / ")
+        ));
     }
     if sig.per_day.is_none() && !sig.as_needed {
         doubts.push("how often was not said".to_owned());
@@ -175,7 +231,9 @@ fn one_taken(words: &[Word], known: &Known) -> Option<(Item, usize)> {
         "takes" | "taking" | "takes:" | "med" | "meds" | "medicine" | "medicines" | "uses" => {
             (MedicineState::Taking, 1)
         }
-        "on" if products(&words[1..], known).is_some() => (MedicineState::Taking, 1),
+        "on" if products(&words[1..], known).is_some_and(|(found, _)| surely_names(second.typed, found[0])) => {
+            (MedicineState::Taking, 1)
+        }
         "stopped" | "stop" | "discontinued" | "dc" if !second.is(&["smoking"]) => (MedicineState::Stopped, 1),
         "not" if second.is(&["taking", "using"]) => (MedicineState::NotTaking, 2),
         "unsure" | "unclear" | "unknown" if second.is(&["medicine", "med", "taking", "about"]) => {
@@ -184,7 +242,8 @@ fn one_taken(words: &[Word], known: &Known) -> Option<(Item, usize)> {
         _ => return None,
     };
     let rest = words.get(from..).filter(|r| !r.is_empty())?;
-    let found = products(rest, known);
+    // What may mean another medicine is kept as it was said.
+    let found = products(rest, known).filter(|(found, _)| surely_names(rest[0].typed, found[0]));
     // `stopped` says much that is no medicine.
     if found.is_none() && matches!(first.low.as_str(), "stopped" | "stop" | "uses" | "dc") {
         return None;

@@ -8,7 +8,10 @@ use chrono::Datelike;
 fn is_operation(word: &str) -> bool {
     const ENDINGS: [&str; 7] = ["ectomy", "plasty", "otomy", "ostomy", "rrhaphy", "pexy", "desis"];
     ENDINGS.iter().any(|e| word.len() > e.len() + 2 && word.ends_with(e))
-        || matches!(word, "cabg" | "c-section" | "cesarean" | "caesarean" | "csection" | "tubal" | "lasik")
+        || matches!(
+            word,
+            "cabg" | "appy" | "chole" | "c-section" | "cesarean" | "caesarean" | "csection" | "tubal" | "lasik"
+        )
 }
 
 /// What was done or happened, and when: `appendectomy 1998`, `surgery knee 2010`, `hospital pneumonia 2019`.
@@ -41,6 +44,9 @@ pub fn past(words: &[Word], known: &Known, starts: &dyn Fn(&[Word]) -> bool) -> 
         } else if !what.is_empty() && !words[at - 1].is(&["a", "an", "as", "the", "of", "for"]) && starts(&words[at..])
         {
             break;
+        } else if what.is_empty() && when.is_some() && word.is(&["for", "with"]) {
+            // `admitted 10/2026 for pneumonia`
+            at += 1;
         } else {
             what.push(word.typed);
             at += 1;

@@ -79,6 +79,10 @@ fn bare_moment(words: &[Word], first: &Word, today: NaiveDate) -> Option<(When, 
         "last" if words.get(1).is_some_and(|w| w.is(&["year"])) => {
             return Some((When { year: today.year() - 1, month: None, day: None }, 2));
         }
+        "last" if words.get(1).is_some_and(|w| w.is(&["month"])) => {
+            let then = today.checked_sub_months(Months::new(1))?;
+            return Some((When { year: then.year(), month: Some(then.month()), day: None }, 2));
+        }
         _ => {}
     }
     if let Some(when) = When::parse(low) {
@@ -145,6 +149,13 @@ pub fn length(words: &[Word]) -> Option<(u32, usize)> {
 }
 
 fn bare_length(words: &[Word]) -> Option<(u32, usize)> {
+    let first = words.first()?;
+    if first.is(&["tomorrow"]) {
+        return Some((1, 1));
+    }
+    if first.is(&["next"]) && first.ends == Ends::Runs {
+        return Some((unit_of(&words.get(1)?.low).filter(|days| *days > 1)?, 2));
+    }
     let low = words.first()?.low.trim_start_matches(['x', '+']);
     let digits = low.bytes().take_while(u8::is_ascii_digit).count();
     let (count, unit, used) = if digits > 0 && digits < low.len() {
