@@ -53,11 +53,13 @@ table! {
     get "/api/codes/{code}" Chart(SeeChart, Nobody) => codes::show;
     put "/api/visits/{id}/diagnoses" Chart(WriteNote, Visit) => runs::set_diagnoses;
     get "/api/texts" Chart(SeeChart, Nobody) => texts::list;
+    get "/api/texts/ended" Needs(WriteTexts) => texts::ended;
     post "/api/texts" Needs(WriteTexts) => texts::add;
     put "/api/texts/{entry}" Needs(WriteTexts) => texts::set;
     post "/api/texts/answer" Chart(SeeChart, Nobody) => texts::answer;
     post "/api/visits/{id}/texts/{entry}" Chart(WriteNote, Visit) => texts::put_into_note;
     get "/api/questionnaires" Chart(SeeChart, Nobody) => questionnaires::list;
+    get "/api/questionnaires/ended" Needs(WriteTexts) => questionnaires::ended;
     post "/api/questionnaires" Needs(WriteTexts) => questionnaires::add;
     post "/api/questionnaires/read" Needs(WriteTexts) => questionnaires::read;
     post "/api/questionnaires/fhir" Needs(WriteTexts) => questionnaires::take_in;

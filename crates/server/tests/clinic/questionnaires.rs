@@ -110,8 +110,16 @@ async fn the_clinic_writes_its_own_and_answers_stay_with_their_version() {
     assert!(manager.put("/api/questionnaires/phq-9", silenced).await.detail().starts_with("What ships stays"));
     other["body"] = phq["body"].clone();
     other["ended"] = json!(true);
-    manager.put("/api/questionnaires/phq-2", other).await.ok();
+    manager.put("/api/questionnaires/phq-2", other.clone()).await.ok();
     assert_eq!(visit.ask("phq-2").await.detail(), "No questionnaire of this name is asked here.");
+    // It can be found and asked again.
+    let gone = manager.get("/api/questionnaires/ended").await;
+    assert_eq!((gone.as_array().unwrap().len(), &gone[0]["entry"]), (1, &json!("phq-2")));
+    other["ended"] = json!(false);
+    other["version"] = gone[0]["version"].clone();
+    manager.put("/api/questionnaires/phq-2", other).await.ok();
+    visit.ask("phq-2").await.ok();
+    assert_eq!(manager.get("/api/questionnaires/ended").await, json!([]));
     product.stop().await.unwrap();
 }
 

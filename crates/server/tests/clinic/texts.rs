@@ -101,7 +101,9 @@ async fn ones_own_is_ones_own_and_the_clinics_is_everybodys() {
     ended["ended"] = json!(true);
     oriane.put(&path, ended).await.ok();
     assert_eq!(titles(&oriane, "hiccups").await, ["Hiccups, all"]);
-    // Used no more, and taken back.
+    // Used no more, and taken back. One's own is nobody else's to find again.
+    assert_eq!(oriane.get("/api/texts/ended").await[0]["title"], "Hiccups");
+    assert_eq!(other.get("/api/texts/ended").await, json!([]));
     oriane.put(&path, of("Since {since: date}.", 3)).await.ok();
     assert_eq!(titles(&oriane, "hiccups").await.len(), 2);
     // What everybody uses is changed for everybody, and becomes nobody's own.

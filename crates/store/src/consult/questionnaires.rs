@@ -16,12 +16,7 @@ fn as_read(row: &Written) -> Result<Questionnaire> {
 
 /// Those that can be asked: what ships, as long as it is in use, and the clinic's own in their last versions.
 pub async fn in_use(conn: &mut Conn) -> Result<Vec<Questionnaire>> {
-    let last: Vec<Written> = q::table
-        .distinct_on(q::entry)
-        .order((q::entry, q::version.desc()))
-        .select(Written::as_select())
-        .load(conn)
-        .await?;
+    let last = last_of_each(conn).await?;
     let mut out = Vec::new();
     for ships in shipped() {
         let kept = last.iter().find(|row| row.entry == ships.id);
@@ -36,6 +31,20 @@ pub async fn in_use(conn: &mut Conn) -> Result<Vec<Questionnaire>> {
     }
     out.sort_by(|a, b| a.title.cmp(&b.title));
     Ok(out)
+}
+
+async fn last_of_each(conn: &mut Conn) -> Result<Vec<Written>> {
+    let last = q::table.distinct_on(q::entry).order((q::entry, q::version.desc()));
+    Ok(last.select(Written::as_select()).load(conn).await?)
+}
+
+/// Those that are asked no more, as they were written last.
+pub async fn asked_no_more(conn: &mut Conn) -> Result<Vec<Written>> {
+    let asked: Vec<String> = in_use(conn).await?.into_iter().map(|q| q.id).collect();
+    let mut rows = last_of_each(conn).await?;
+    rows.retain(|row| row.ended && !asked.contains(&row.entry));
+    rows.sort_by(|a, b| a.title.cmp(&b.title));
+    Ok(rows)
 }
 
 /// The versions that were answered, or are written.

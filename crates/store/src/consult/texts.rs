@@ -10,6 +10,19 @@ use uuid::Uuid;
 
 /// What somebody may use: the clinic's and their own, in their last versions.
 pub async fn in_use(conn: &mut Conn, whose: Uuid) -> Result<Vec<TextTemplate>> {
+    let mut rows = last_of_each(conn, whose).await?;
+    rows.retain(|row| !row.ended);
+    Ok(rows)
+}
+
+/// What somebody may use again.
+pub async fn used_no_more(conn: &mut Conn, whose: Uuid) -> Result<Vec<TextTemplate>> {
+    let mut rows = last_of_each(conn, whose).await?;
+    rows.retain(|row| row.ended);
+    Ok(rows)
+}
+
+async fn last_of_each(conn: &mut Conn, whose: Uuid) -> Result<Vec<TextTemplate>> {
     let mut rows: Vec<TextTemplate> = t::table
         .filter(t::owner_id.is_null().or(t::owner_id.eq(whose)))
         .distinct_on(t::entry_id)
@@ -17,7 +30,6 @@ pub async fn in_use(conn: &mut Conn, whose: Uuid) -> Result<Vec<TextTemplate>> {
         .select(TextTemplate::as_select())
         .load(conn)
         .await?;
-    rows.retain(|row| !row.ended);
     rows.sort_by(|a, b| (a.owner_id.is_none(), &a.title).cmp(&(b.owner_id.is_none(), &b.title)));
     Ok(rows)
 }

@@ -3,15 +3,15 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useWordOf, useWords } from '../../app/choices';
-import { useSession } from '../../app/session';
+import { useMay, useSession } from '../../app/session';
 import { useUndo } from '../../app/undo';
-import { Choose, Field, Pick } from '../../ui/controls';
+import { Button, Choose, Field, Pick } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
 import { Form, Refused } from '../../ui/Form';
 import { Columns, Mono, Notice, Row, Small, Stack, Table } from '../../ui/layout';
 import { part, space } from '../../ui/tokens';
 import { Changeable, SaveRow } from '../house/Changeable';
-import { questionnaireRead, questionnaires, texts } from './queries';
+import { questionnaireRead, questionnaires, questionnairesEnded, texts, textsEnded } from './queries';
 
 type Template = Schemas['TextTemplate'] & { id: string };
 type Questionnaire = Schemas['QuestionnaireView'];
@@ -143,6 +143,29 @@ score Chest: 1-2
 2-4 not calm !
 tell 2 from 2: Listen to the chest now.`;
 
+const answersOf = (q: Schemas['AskedQuestion']) =>
+  [
+    q.choices.length > 0 ? q.choices.map((c) => `${c.text} (${c.points})`).join(' · ') : 'in words',
+    q.optional && 'optional',
+  ]
+    .filter(Boolean)
+    .join(' · ');
+
+/** The questions with their answers; the same answers are told once. */
+function AsAsked({ questions }: { questions: Schemas['AskedQuestion'][] }) {
+  return questions.map((q, n) => {
+    const before = questions[n - 1];
+    return (
+      <div key={q.link}>
+        <div>
+          {q.link}. {q.text}
+        </div>
+        {(!before || answersOf(before) !== answersOf(q)) && <Small>{answersOf(q)}</Small>}
+      </div>
+    );
+  });
+}
+
 function QuestionnaireDialog({ old, onClose }: { old: Questionnaire | null; onClose: () => void }) {
   const [title, setTitle] = useState(old?.title ?? '');
   const [body, setBody] = useState(old?.body ?? '');
@@ -166,45 +189,52 @@ function QuestionnaireDialog({ old, onClose }: { old: Questionnaire | null; onCl
       );
   };
   return (
-    <Dialog title={old ? 'Change the questionnaire' : 'New questionnaire'} open onClose={onClose} wide>
+    <Dialog
+      title={old?.ships ? old.title : old ? 'Change the questionnaire' : 'New questionnaire'}
+      open
+      onClose={onClose}
+      wide
+    >
       <Form refusal={refusal}>
         {old?.ships && (
-          <Small>It ships with the program and stays as its source has it; a clinic can only stop asking it.</Small>
+          <>
+            <Small>It ships with the program and stays as its source has it; a clinic can only stop asking it.</Small>
+            <p>{old.lead}</p>
+            <AsAsked questions={old.questions} />
+          </>
         )}
-        <Field label="Name" name="title" value={title} onChange={setTitle} autoFocus={!old} />
-        <Columns $min={part.pane}>
-          <Field
-            label="A line for each thing"
-            name="body"
-            lines={14}
-            value={body}
-            onChange={setBody}
-            placeholder={example}
-          />
-          <Stack $gap={2} data-preview aria-live="polite">
-            {look.error && typed && <Notice $tone="brass">{look.error.message}</Notice>}
-            {look.data && (
-              <>
-                <Small>As it will be asked</Small>
-                <p>{look.data.lead}</p>
-                {look.data.questions.map((q) => (
-                  <div key={q.link}>
-                    <div>
-                      {q.link}. {q.text}
-                    </div>
-                    <Small>
-                      {q.choices.length > 0 ? q.choices.map((c) => `${c.text} (${c.points})`).join(' · ') : 'in words'}
-                      {q.optional && ' · optional'}
-                    </Small>
-                  </div>
-                ))}
-              </>
-            )}
-            {!typed && <Small style={{ whiteSpace: 'pre-wrap' }}>{example}</Small>}
-          </Stack>
-        </Columns>
+        {!old?.ships && <Field label="Name" name="title" value={title} onChange={setTitle} autoFocus={!old} />}
+        {!old?.ships && (
+          <Columns $min={part.pane}>
+            <Field
+              label="A line for each thing"
+              name="body"
+              lines={14}
+              value={body}
+              onChange={setBody}
+              placeholder={example}
+            />
+            <Stack $gap={2} data-preview aria-live="polite">
+              {look.error && typed && <Notice $tone="brass">{look.error.message}</Notice>}
+              {look.data && (
+                <>
+                  <Small>As it will be asked</Small>
+                  <p>{look.data.lead}</p>
+                  <AsAsked questions={look.data.questions} />
+                </>
+              )}
+              {!typed && <Small style={{ whiteSpace: 'pre-wrap' }}>{example}</Small>}
+            </Stack>
+          </Columns>
+        )}
         <Refused />
-        <SaveRow what="questionnaire" old={old !== null} busy={busy} save={(active) => void save(active)}>
+        <SaveRow
+          what="questionnaire"
+          fixed={old?.ships}
+          old={old !== null}
+          busy={busy}
+          save={(active) => void save(active)}
+        >
           {old && (
             <a href={`/api/questionnaires/${old.entry}/fhir`} download={`${old.title}.fhir.json`}>
               As FHIR
@@ -250,7 +280,62 @@ function TakeIn() {
   );
 }
 
+/** What is used no more, and how it is used again. */
+function UsedNoMore(p: {
+  items: { key: string; title: string; again: Parameters<ReturnType<typeof useDo>['run']>[0] }[];
+}) {
+  const { run, busy, refusal } = useDo();
+  if (p.items.length === 0) return null;
+  return (
+    <Stack $gap={1} data-used-no-more style={{ marginTop: space(2) }}>
+      <Small>Used no more</Small>
+      {p.items.map((item) => (
+        <Row key={item.key} $gap={2}>
+          <span>{item.title}</span>
+          <Button
+            $kind="quiet"
+            isDisabled={busy}
+            aria-label={`Use ${item.title} again`}
+            onPress={() => void run(item.again)}
+          >
+            Use again
+          </Button>
+        </Row>
+      ))}
+      {refusal && <Small role="alert">{refusal.message}</Small>}
+    </Stack>
+  );
+}
+
+function TemplatesNoMore() {
+  const look = useLook(textsEnded());
+  const again = (t: Schemas['TextTemplate']) => () =>
+    api.PUT('/api/texts/{entry}', {
+      params: { path: { entry: t.entryId } },
+      body: {
+        title: t.title,
+        complaints: t.complaints,
+        texts: t.texts,
+        clinic: !t.ownerId,
+        version: t.version,
+        ended: false,
+      },
+    });
+  return <UsedNoMore items={(look.data ?? []).map((t) => ({ key: t.entryId, title: t.title, again: again(t) }))} />;
+}
+
+function QuestionnairesNoMore() {
+  const look = useLook(questionnairesEnded());
+  const again = (q: Schemas['WrittenQuestionnaire']) => () =>
+    api.PUT('/api/questionnaires/{entry}', {
+      params: { path: { entry: q.entry } },
+      body: { title: q.title, body: q.body, version: q.version, ended: false },
+    });
+  return <UsedNoMore items={(look.data ?? []).map((q) => ({ key: q.entry, title: q.title, again: again(q) }))} />;
+}
+
 export function Texts() {
+  const may = useMay();
   const look = useLook(texts(''));
   const asked = useLook(questionnaires());
   const label = useWordOf('noteParts');
@@ -288,6 +373,7 @@ export function Texts() {
           </>
         )}
         dialog={(old, onClose) => <TextDialog old={old} onClose={onClose} />}
+        after={may('write_texts') && <TemplatesNoMore />}
       />
       <Changeable
         title="Questionnaires"
@@ -312,6 +398,7 @@ export function Texts() {
           </>
         )}
         dialog={(old, onClose) => <QuestionnaireDialog old={old} onClose={onClose} />}
+        after={may('write_texts') && <QuestionnairesNoMore />}
       />
       <TakeIn />
     </>

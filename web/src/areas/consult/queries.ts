@@ -46,6 +46,11 @@ export const texts = (words: string, visit?: string) =>
 export const questionnaires = () =>
   look(['questionnaires'], [{ topic: 'texts' }], () => api.GET('/api/questionnaires'));
 
+/** Templates and questionnaires that are used no more. */
+export const textsEnded = () => look(['texts-ended'], [{ topic: 'texts' }], () => api.GET('/api/texts/ended'));
+export const questionnairesEnded = () =>
+  look(['questionnaires-ended'], [{ topic: 'texts' }], () => api.GET('/api/questionnaires/ended'));
+
 /** How a questionnaire would be asked, as it is being written. */
 export const questionnaireRead = (title: string, body: string) =>
   look(['questionnaire-read', title, body], [], () => api.POST('/api/questionnaires/read', { body: { title, body } }));

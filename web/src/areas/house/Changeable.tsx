@@ -19,6 +19,8 @@ export function Changeable<T extends { id: string }>(p: {
   dialog: (old: T | null, onClose: () => void) => ReactNode;
   /** Who changes it, when it is not who sets the clinic. */
   needs?: string;
+  /** What stands below the list. */
+  after?: ReactNode;
   /** Adding one is what this page is mainly for. */
   main?: boolean;
 }) {
@@ -62,6 +64,7 @@ export function Changeable<T extends { id: string }>(p: {
           </tbody>
         </Table>
       </Scroller>
+      {p.after}
       {open && p.dialog(open === 'new' ? null : open, () => setOpen(null))}
     </Sheet>
   );
@@ -73,6 +76,8 @@ export function SaveRow(p: {
   old: boolean;
   busy: boolean;
   save: (active: boolean) => void;
+  /** It can only be used no more. */
+  fixed?: boolean | undefined;
   children?: ReactNode;
 }) {
   return (
@@ -84,9 +89,11 @@ export function SaveRow(p: {
         </Button>
       )}
       <Spread />
-      <Button $kind="filled" isDisabled={p.busy} onPress={() => p.save(true)}>
-        Save the {p.what}
-      </Button>
+      {!p.fixed && (
+        <Button $kind="filled" isDisabled={p.busy} onPress={() => p.save(true)}>
+          Save the {p.what}
+        </Button>
+      )}
     </Row>
   );
 }

@@ -225,6 +225,13 @@ async fn keep_new(state: &State, me: &Me, form: &QuestionnaireForm) -> Answer<Wr
         .await
 }
 
+/// Questionnaires that are asked no more, and may be asked again.
+#[utoipa::path(get, path = "/api/questionnaires/ended", responses((status = 200, body = Vec<WrittenQuestionnaire>)))]
+pub async fn ended(state: Data<State>) -> Answer<Vec<WrittenQuestionnaire>> {
+    let mut conn = state.store.reader().await?;
+    Ok(Json(store::asked_no_more(&mut conn).await?))
+}
+
 /// Changes a questionnaire of the clinic, or asks it no more. What was answered stays beside the version that was asked.
 #[utoipa::path(put, path = "/api/questionnaires/{entry}", params(("entry" = String, Path)), request_body = QuestionnaireForm, responses((status = 200, body = WrittenQuestionnaire), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn set(

@@ -99,6 +99,13 @@ pub async fn list(state: Data<State>, me: Me, asked: Query<TextsFor>) -> Answer<
     Ok(Json(found.into_iter().map(|(_, t)| t).collect()))
 }
 
+/// Templates that are used no more, and may be used again.
+#[utoipa::path(get, path = "/api/texts/ended", responses((status = 200, body = Vec<TextTemplate>)))]
+pub async fn ended(state: Data<State>, me: Me) -> Answer<Vec<TextTemplate>> {
+    let mut conn = state.store.reader().await?;
+    Ok(Json(texts::used_no_more(&mut conn, me.staff.id).await?))
+}
+
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct TextWanted {
     /// The run that has the focus.
