@@ -12,15 +12,25 @@ pub const VISITS: usize = 5;
 const CLAIMS: usize = 3;
 const RESULTS: usize = 20;
 
-/// Adds the past of the people whose record numbers lie in this range: visits that are over and settled, their claims,
-/// paid, and results, seen. Triggers and references are left aside while it is written, as a restore does.
-pub async fn add_past(url: &str, from: usize, to: usize) -> Result<()> {
+/// Connects for writing a past: triggers and references are left aside, as a restore does.
+async fn writing(url: &str) -> Result<harbor_store::Conn> {
     let mut conn = harbor_store::Conn::establish(url).await?;
     diesel::sql_query("set session_replication_role = replica").execute(&mut conn).await?;
-    let whose = format!(
+    Ok(conn)
+}
+
+/// The people whose record numbers lie in this range, numbered.
+fn whose(from: usize, to: usize) -> String {
+    format!(
         "select id, row_number() over (order by record_number) + {from} as n from people
          where record_number >= 'IH-' || (1000000 + {from}) and record_number <= 'IH-' || (1000000 + {to})"
-    );
+    )
+}
+
+/// Adds visits that are over and settled, for the people whose record numbers lie in this range.
+pub async fn add_visits(url: &str, from: usize, to: usize) -> Result<()> {
+    let mut conn = writing(url).await?;
+    let whose = whose(from, to);
     for v in 0..VISITS {
         diesel::sql_query(format!(
             "insert into visits (id, person_id, clinician_id, site_id, visit_type_id, starts_at, ends_at, day, reason, call_sign, stage,
@@ -44,6 +54,15 @@ pub async fn add_past(url: &str, from: usize, to: usize) -> Result<()> {
     .execute(&mut conn)
     .await
     .context("marks")?;
+    diesel::sql_query("vacuum analyze visits, visit_marks").execute(&mut conn).await?;
+    Ok(())
+}
+
+/// Adds what follows of those visits: claims, paid, and results, seen.
+async fn add_past(url: &str, from: usize, to: usize) -> Result<()> {
+    add_visits(url, from, to).await?;
+    let mut conn = writing(url).await?;
+    let whose = whose(from, to);
     diesel::sql_query(format!(
         "insert into claims (id, visit_id, coverage_id, payer_id, state, total_cents, made_at)
          select gen_random_uuid(), v.id, c.id, c.payer_id, 'paid', 19500, v.starts_at
@@ -63,7 +82,7 @@ pub async fn add_past(url: &str, from: usize, to: usize) -> Result<()> {
     .execute(&mut conn)
     .await
     .context("results")?;
-    diesel::sql_query("vacuum analyze visits, visit_marks, claims, lab_reports").execute(&mut conn).await?;
+    diesel::sql_query("vacuum analyze claims, lab_reports").execute(&mut conn).await?;
     Ok(())
 }
 

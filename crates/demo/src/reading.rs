@@ -68,7 +68,7 @@ async fn p95(hand: &Hand, paths: &[String]) -> Result<f64> {
 pub async fn sheet_among(stack: &Stack, people: usize) -> Result<()> {
     let url = stack.cluster.url("clinic");
     crate::add_people(&url, 0, people - 1).await?;
-    many::add_past(&url, 0, people - 1).await?;
+    many::add_visits(&url, 0, people - 1).await?;
     let hand = Hand::sign_in(&stack.server.address, "oriane").await?;
     let found = hand.read("/api/people?q=IH-10007").await?;
     let person = found[0]["person"]["id"].as_str().context("a person")?.to_owned();

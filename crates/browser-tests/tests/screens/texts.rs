@@ -100,6 +100,7 @@ async fn template_goes_while_it_is_taken(writer: &Browser, manager: &Browser) ->
     // Taken back, it can be written.
     manager.press("Undo").await?;
     manager.see("//button[@aria-label='Change Headache']").await?;
+    writer.keys(&format!("{}t{}", char::from(Key::Alt), char::from(Key::Null))).await?;
     writer.click("//*[@role='option'][contains(., 'Headache')]").await?;
     writer.holds(HISTORY, |text| text.starts_with(&before) && text.contains("Headache for")).await
 }

@@ -13,7 +13,7 @@ import { Notice, Row, Small, Stack } from '../../ui/layout';
 import { color, part, phone, size, space, stroke } from '../../ui/tokens';
 import { FieldAsked, useFilling, useToFill } from './Filling';
 import { lastTime } from './queries';
-import { FindTemplate, TemplatesOffered } from './Templates';
+import { FindTemplate, TemplatesOffered, usePutTemplate } from './Templates';
 import { keyOf, type PartAt, useWriting } from './writing';
 
 type Part = Schemas['WrittenPart'];
@@ -181,6 +181,14 @@ export function PartField(p: {
     if (await run(() => api.POST('/api/visits/{id}/note/{part}/signed', { params, body }))) next?.focus();
   };
   const backToWords = () => place.current?.querySelector('textarea')?.focus();
+  const closeFinder = () => setFinds(false);
+  // The list that was chosen from takes the focus with it as it goes.
+  const found = useRef(false);
+  useEffect(() => {
+    if (found.current && !finds) place.current?.querySelector('textarea')?.focus();
+    found.current = finds;
+  }, [finds]);
+  const template = usePutTemplate(p.visit, p.at);
   const mine = p.saved?.reviewedAt != null;
   const filling = useFilling({
     area: () => place.current?.querySelector('textarea') ?? null,
@@ -257,19 +265,27 @@ export function PartField(p: {
         {inFocus && body === '' && (p.saved?.body ?? '') === '' && (
           <>
             <LastTime visit={p.visit} at={p.at} onTake={carryOver} busy={busy} />
-            <TemplatesOffered visit={p.visit} at={p.at} onAll={() => setFinds(true)} />
+            <TemplatesOffered
+              visit={p.visit}
+              at={p.at}
+              busy={template.busy}
+              onTake={(t) => void template.put(t)}
+              onAll={() => setFinds(true)}
+            />
           </>
         )}
         {finds && (
           <FindTemplate
             visit={p.visit}
-            at={p.at}
-            onClose={() => {
-              setFinds(false);
-              backToWords();
+            onTake={(t) => {
+              // Whoever types on types in the part.
+              closeFinder();
+              void template.put(t);
             }}
+            onClose={closeFinder}
           />
         )}
+        {template.refusal && <Small role="alert">{template.refusal.message}</Small>}
         {signing && (
           <SignThis
             label={p.label}

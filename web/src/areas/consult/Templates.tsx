@@ -12,7 +12,7 @@ import { keyOf, type PartAt, useWriting } from './writing';
 type Offered = Schemas['OfferedText'];
 
 /** Writes a template into the note, and goes to its first field. */
-function usePut(visit: string, at: PartAt, onWritten?: () => void) {
+export function usePutTemplate(visit: string, at: PartAt) {
   const offerUndo = useUndo();
   const { flushAll, setToFill } = useWriting();
   const { run, busy, refusal } = useDo();
@@ -23,7 +23,6 @@ function usePut(visit: string, at: PartAt, onWritten?: () => void) {
     const answer = await run(() => api.POST('/api/visits/{id}/texts/{entry}', { params, body: { run: at.run } }));
     if (!answer) return;
     const { done } = answer;
-    onWritten?.();
     const places = done.flatMap((d) => (d.kind === 'written' ? [{ part: d.part, run: d.run ?? null }] : []));
     const here = places.find((p) => keyOf(p) === keyOf(at)) ?? places[0];
     setToFill(here ? keyOf(here) : null);
@@ -35,41 +34,43 @@ function usePut(visit: string, at: PartAt, onWritten?: () => void) {
 }
 
 /** What fits the reason of the visit, beside an empty part that has the focus. */
-export function TemplatesOffered({ visit, at, onAll }: { visit: string; at: PartAt; onAll: () => void }) {
-  const look = useLook(texts('', visit));
-  const { put, busy, refusal } = usePut(visit, at);
+export function TemplatesOffered(p: {
+  visit: string;
+  at: PartAt;
+  busy: boolean;
+  onTake: (t: Offered) => void;
+  onAll: () => void;
+}) {
+  const look = useLook(texts('', p.visit));
   const fitting = (look.data ?? [])
-    .filter((t) => t.fitsReason && t.template.texts.some((x) => x.part === at.part))
+    .filter((t) => t.fitsReason && t.template.texts.some((x) => x.part === p.at.part))
     .slice(0, 3);
   return (
     <Row $gap={1} data-templates>
       {fitting.map((t) => (
-        <Button key={t.template.id} $kind="quiet" excludeFromTabOrder isDisabled={busy} onPress={() => void put(t)}>
+        <Button key={t.template.id} $kind="quiet" excludeFromTabOrder isDisabled={p.busy} onPress={() => p.onTake(t)}>
           {t.template.title}
         </Button>
       ))}
-      <Button $kind="quiet" excludeFromTabOrder onPress={onAll}>
+      <Button $kind="quiet" excludeFromTabOrder onPress={p.onAll}>
         Template… Alt+T
       </Button>
-      {refusal && <Small role="alert">{refusal.message}</Small>}
     </Row>
   );
 }
 
 /** Any template, by its name or by what it is for. */
-export function FindTemplate({ visit, at, onClose }: { visit: string; at: PartAt; onClose: () => void }) {
+export function FindTemplate(p: { visit: string; onTake: (t: Offered) => void; onClose: () => void }) {
   const [words, setWords] = useState('');
-  const look = useLook(texts(words, visit));
+  const look = useLook(texts(words, p.visit));
   const label = useWordOf('noteParts');
-  // It stays open until it is written: a template that went meanwhile is told here.
-  const { put, refusal } = usePut(visit, at, onClose);
   return (
     <Stack
       $gap={1}
       onKeyDown={(event) => {
         if (event.key !== 'Escape') return;
         event.stopPropagation();
-        onClose();
+        p.onClose();
       }}
     >
       <Finder
@@ -82,7 +83,7 @@ export function FindTemplate({ visit, at, onClose }: { visit: string; at: PartAt
         items={look.data ?? []}
         keyOf={(t) => t.template.id}
         textOf={(t) => t.template.title}
-        onTake={(t) => void put(t)}
+        onTake={p.onTake}
         render={(t) => (
           <Row $gap={2}>
             <span>{t.template.title}</span>
@@ -94,7 +95,6 @@ export function FindTemplate({ visit, at, onClose }: { visit: string; at: PartAt
           </Row>
         )}
       />
-      {refusal && <Small role="alert">{refusal.message}</Small>}
     </Stack>
   );
 }
