@@ -1,5 +1,7 @@
 //! Orders: what a test asks before it can go, under which diagnosis it belongs, and what came back.
 
+pub mod truth;
+
 use chrono::{DateTime, NaiveDate, Utc};
 
 coded! {

@@ -9,6 +9,7 @@ use crate::{Change, Conn, Result, StoreError, Topic, people};
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::orders::truth::{Arrival, Issued, arrival, is_result};
 use harbor_core::orders::{OrderState, ReportStatus};
 use uuid::Uuid;
 
@@ -126,10 +127,17 @@ pub async fn report(conn: &mut Conn, id: Uuid) -> Result<LabReport> {
         .ok_or(StoreError::NotFound("result"))
 }
 
+impl LabReport {
+    fn issued(&self) -> Issued {
+        Issued { status: *self.status, at: self.issued_at }
+    }
+}
+
 /// A report as it came in.
 #[derive(Debug, Clone)]
 pub struct NewReport {
     pub number: String,
+    /// The order that it answers, where it names the person of that order.
     pub order: Option<Order>,
     pub record_number: String,
     pub status: ReportStatus,
@@ -221,16 +229,25 @@ impl Change<'_> {
         Ok(())
     }
 
-    /// Files a report. The same report twice is one; a later one replaces what came before it.
-    /// Nothing is returned when the report had been here before.
+    /// Files a report. The same report twice is one; of several of one number and person the most settled holds, in
+    /// whatever order they come. Nothing is returned when the report had been here before.
     pub async fn file_report(&mut self, new: NewReport) -> Result<Option<LabReport>> {
         use lab_reports as r;
-        let before: Option<LabReport> = r::table
+        let hold: Vec<LabReport> = r::table
             .filter(r::number.eq(&new.number).and(r::replaced.eq(false)))
+            .order(r::id)
             .select(LabReport::as_select())
-            .first(self.conn())
-            .await
-            .optional()?;
+            .for_update()
+            .load(self.conn())
+            .await?;
+        // A report of this number that is about somebody else goes on to hold.
+        let person = new.order.as_ref().map(|o| o.person_id);
+        let before = hold.into_iter().find(|b| match (person, b.person_id) {
+            (Some(person), Some(other)) => person == other,
+            _ => b.record_number == new.record_number,
+        });
+        let issued = Issued { status: new.status, at: new.issued_at };
+        let late = arrival(issued, before.as_ref().map(LabReport::issued)) == Arrival::Late;
         let (order_id, person_id) = match (&new.order, &before) {
             (Some(o), _) => (Some(o.id), Some(o.person_id)),
             (None, Some(b)) => (b.order_id, b.person_id),
@@ -247,8 +264,8 @@ impl Change<'_> {
             received_at: self.now,
             content: Doc(new.content),
             digest: new.digest,
-            replaces: before.as_ref().map(|b| b.id),
-            replaced: false,
+            replaces: before.as_ref().filter(|_| !late).map(|b| b.id),
+            replaced: late,
             reviewed_at: None,
             reviewed_by: None,
             review_comment: String::new(),
@@ -258,11 +275,14 @@ impl Change<'_> {
         if n == 0 {
             return Ok(None);
         }
-        if let Some(b) = before {
+        if let Some(b) = before.filter(|_| !late) {
             diesel::update(r::table.find(b.id)).set(r::replaced.eq(true)).execute(self.conn()).await?;
         }
-        if let Some(order) = &new.order {
-            diesel::update(orders::table.find(order.id)).set(orders::state.eq("resulted")).execute(self.conn()).await?;
+        if let Some(order) = new.order.as_ref().filter(|_| !late) {
+            // What is only registered, or was cancelled, is no result: the order goes on to wait for one.
+            let state = if is_result(new.status) { OrderState::Resulted } else { OrderState::Accepted };
+            let moved = orders::table.filter(orders::id.eq(order.id).and(orders::state.ne("cancelled")));
+            diesel::update(moved).set(orders::state.eq(Code(state))).execute(self.conn()).await?;
             self.tell(Topic::Visit, order.visit_id);
         }
         self.audit("received", "result", row.id, person_id, format!("{} {}", row.number, row.status.code()));

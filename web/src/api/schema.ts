@@ -12196,6 +12196,14 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description This server does not answer to that name. */
             421: {
                 headers: {
@@ -27089,6 +27097,14 @@ export interface operations {
             };
             /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -176,13 +176,22 @@ pub fn read_report(bytes: &[u8]) -> Result<LabReport, Located> {
 }
 
 fn read_value(o: &Value) -> ReportedValue {
-    let number = o.pointer("/valueQuantity/value").and_then(Value::as_f64);
     let bound = |which: &str| o.pointer(&format!("/referenceRange/0/{which}/value")).and_then(Value::as_f64);
+    let quantity = o.pointer("/valueQuantity/value").and_then(Value::as_f64);
+    let integer = o.pointer("/valueInteger").and_then(Value::as_f64);
+    // `<5` is not 5: it is kept in words, and never drawn or compared as a number.
+    let comparator = text(o, "/valueQuantity/comparator");
+    let bounded = quantity.filter(|_| !comparator.is_empty()).map(|n| format!("{comparator}{n}"));
+    let said = ["/valueString", "/valueCodeableConcept/text", "/valueCodeableConcept/coding/0/display"];
+    let said = said.iter().map(|at| text(o, at)).find(|t| !t.is_empty()).unwrap_or_default();
+    // A code of another system that stands first is no LOINC code.
+    let codings = o.pointer("/code/coding").and_then(Value::as_array);
+    let loinc = codings.into_iter().flatten().find(|c| text(c, "/system") == LOINC);
     ReportedValue {
-        loinc: text(o, "/code/coding/0/code").into(),
-        name: text(o, "/code/text").into(),
-        number,
-        text: text(o, "/valueString").into(),
+        loinc: loinc.map(|c| text(c, "/code")).unwrap_or_default().into(),
+        name: Some(text(o, "/code/text")).filter(|t| !t.is_empty()).unwrap_or(text(o, "/code/coding/0/display")).into(),
+        number: if bounded.is_some() { None } else { quantity.or(integer) },
+        text: bounded.unwrap_or_else(|| said.into()),
         unit: text(o, "/valueQuantity/unit").into(),
         low: bound("low"),
         high: bound("high"),

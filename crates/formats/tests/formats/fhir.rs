@@ -102,6 +102,25 @@ fn a_value_may_be_words_and_an_order_may_be_lost() {
 }
 
 #[test]
+fn below_a_number_is_not_that_number_and_the_first_code_need_not_be_loinc() {
+    let mut sent = report(ReportStatus::Final);
+    sent.values = vec![ReportedValue { loinc: "2823-3".into(), ..value(Some(5.0), "") }];
+    let mut written: Value = serde_json::from_str(&laboratory::write_report(&sent).unwrap()).unwrap();
+    let own = serde_json::json!({ "system": "urn:laboratory:test", "code": "777" });
+    written["contained"][0]["code"]["coding"].as_array_mut().unwrap().insert(0, own);
+    let read = |v: &Value| laboratory::read_report(v.to_string().as_bytes()).unwrap().values.remove(0);
+    assert_eq!((read(&written).loinc.as_str(), read(&written).number), ("2823-3", Some(5.0)));
+    written["contained"][0]["valueQuantity"]["comparator"] = "<".into();
+    let below = read(&written);
+    assert_eq!((below.number, below.text.as_str()), (None, "<5"));
+    written["contained"][0]["code"]["coding"].as_array_mut().unwrap().truncate(1);
+    assert_eq!(read(&written).loinc, "", "a code of their own is no LOINC code");
+    written["contained"][0].as_object_mut().unwrap().remove("valueQuantity");
+    written["contained"][0]["valueCodeableConcept"] = serde_json::json!({ "text": "positive" });
+    assert_eq!((read(&written).number, read(&written).text.as_str()), (None, "positive"));
+}
+
+#[test]
 fn a_prescription_reads_back() {
     let sent = SentItem {
         reference: "RX-1".into(),

@@ -4,6 +4,7 @@ use super::{accepted, hand_over, subject};
 use crate::api::orders::answers_of;
 use crate::problem::Problem;
 use crate::state::State;
+use harbor_core::orders::truth::is_about;
 use harbor_core::orders::{OrderState, RequestedTest, Requisition};
 use harbor_formats::fhir::laboratory;
 use harbor_store::consult::runs;
@@ -64,6 +65,14 @@ pub async fn take_report(state: &State, content: &str) -> Result<(), Problem> {
             let order = match report.order_reference.parse() {
                 Ok(id) => orders::order(change.conn(), id).await.ok(),
                 Err(_) => None,
+            };
+            // A report about somebody else waits for a person, whatever order it names.
+            let order = match order {
+                Some(order) => {
+                    let numbers = people::merging::numbers_of(change.conn(), order.person_id).await?;
+                    Some(order).filter(|_| is_about(&report.record_number, &numbers))
+                }
+                None => None,
             };
             let new = NewReport {
                 number: report.number,

@@ -67,6 +67,8 @@ async fn ones_own_is_ones_own_and_the_clinics_is_everybodys() {
     let manager = Hand::sign_in(&product, "soren").await;
     assert!(titles(&oriane, "").await.len() >= 12, "the clinic has its own");
     assert_eq!(titles(&oriane, "sore thr").await, ["Sore throat"]);
+    let nowhere = oriane.ask("get", &format!("/api/texts?visit={}", uuid::Uuid::nil()), None).await;
+    assert_eq!(nowhere.status, 404);
     let made = oriane.post("/api/texts", form("Hiccups", "For {how long}.")).await.ok();
     assert_eq!(titles(&oriane, "hiccups").await, ["Hiccups"]);
     assert!(titles(&other, "hiccups").await.is_empty());

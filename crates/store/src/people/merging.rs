@@ -38,6 +38,13 @@ const FOLLOW: [(&str, &str); 15] = [
 /// A tie between two people, and its kind.
 type Tie = (Uuid, Uuid, String);
 
+/// The record numbers under which a person is known: their own, and those of records merged into it.
+pub async fn numbers_of(conn: &mut Conn, person: Uuid) -> Result<Vec<String>> {
+    let merged_into: Option<Uuid> = people::table.find(person).select(people::merged_into).first(conn).await?;
+    let ids = records_of(conn, merged_into.unwrap_or(person)).await?;
+    Ok(people::table.filter(people::id.eq_any(ids)).select(people::record_number).load(conn).await?)
+}
+
 /// A record and all that were merged into it.
 pub async fn records_of(conn: &mut Conn, person: Uuid) -> Result<Vec<Uuid>> {
     let mut ids: Vec<Uuid> = people::table.filter(people::merged_into.eq(person)).select(people::id).load(conn).await?;

@@ -16,6 +16,7 @@ use harbor_store::consult::notes::{self, PartAt};
 use harbor_store::consult::texts::{self, NewText};
 use harbor_store::consult::{chart, runs};
 use harbor_store::documents::TextOfPart;
+use harbor_store::people::registration::closed_charts;
 use harbor_store::rows::{TextTemplate, Visit, WrittenPart};
 use harbor_store::visit_line::visits;
 use harbor_store::{Change, Conn, codes, people};
@@ -81,11 +82,16 @@ pub struct OfferedText {
 }
 
 /// Templates that somebody may use: those for the reason of the visit first, then one's own, then the clinic's.
-#[utoipa::path(get, path = "/api/texts", params(TextsFor), responses((status = 200, body = Vec<OfferedText>)))]
+#[utoipa::path(get, path = "/api/texts", params(TextsFor), responses((status = 200, body = Vec<OfferedText>), (status = 404, body = Problem)))]
 pub async fn list(state: Data<State>, me: Me, asked: Query<TextsFor>) -> Answer<Vec<OfferedText>> {
     let mut conn = state.store.reader().await?;
     let reason = match asked.visit {
-        Some(visit) => visits::get(&mut conn, visit).await?.reason,
+        Some(visit) => {
+            let visit = visits::get(&mut conn, visit).await?;
+            // What fits would tell what somebody comes for whose chart is not open here.
+            let closed = closed_charts(&mut conn, &[visit.person_id], me.staff.id, state.now()).await?;
+            if closed.is_empty() { visit.reason } else { String::new() }
+        }
         None => String::new(),
     };
     let rows = texts::in_use(&mut conn, me.staff.id).await?;

@@ -70,7 +70,7 @@ fn list<T: std::str::FromStr>(field: &str, text: Option<&String>, faults: &mut F
     read
 }
 
-#[utoipa::path(get, path = "/api/open-times", params(OpenAsked), responses((status = 200, body = Vec<OpenTime>), (status = 422, body = Problem)))]
+#[utoipa::path(get, path = "/api/open-times", params(OpenAsked), responses((status = 200, body = Vec<OpenTime>), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub async fn look(state: Data<State>, asked: Query<OpenAsked>) -> Answer<Vec<OpenTime>> {
     let mut faults = Faults::default();
     let clinicians: Vec<Uuid> = list("clinicianId", asked.clinician_id.as_ref(), &mut faults);
