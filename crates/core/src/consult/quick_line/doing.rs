@@ -68,13 +68,13 @@ pub fn diagnoses(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
         }
     };
     let mut at = 1 + usize::from(words.get(1).is_some_and(|w| w.is(&["of"])));
-    // `history` and `known` are said of much else.
     // `dx at 30` says when, and of whom is not clear.
     if words.get(at).is_some_and(|w| w.is(&["at", "age", "aged"]))
         && words.get(at + 1).is_some_and(|w| w.low.starts_with(|c: char| c.is_ascii_digit()))
     {
         return None;
     }
+    // `history` and `known` are said of much else.
     if first.is(&["history", "known"]) && (at == 1 || words.len() > 8) || first.ends == Ends::Stops {
         return None;
     }
