@@ -63,10 +63,11 @@ pub async fn unreviewed(conn: &mut Conn) -> Result<Vec<LabReport>> {
         .await?)
 }
 
+/// What holds of the results of a person, the last issued first; not what was replaced, or came too late.
 pub async fn reports_of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<LabReport>> {
     use lab_reports as r;
     Ok(r::table
-        .filter(r::person_id.eq(person))
+        .filter(r::person_id.eq(person).and(r::replaced.eq(false)))
         .order(r::issued_at.desc())
         .limit(200)
         .select(LabReport::as_select())

@@ -140,6 +140,12 @@ async fn a_report_about_somebody_else_waits_whatever_order_it_names() {
     take(&own.to_lowercase(), ReportStatus::Preliminary, 4.4).await;
     assert_eq!(uncertain().await, (3, 2));
     assert_eq!(state().await, "resulted");
+    // The final one takes its place in the chart too, and what comes late is not shown beside it.
+    take(&own, ReportStatus::Final, 4.5).await;
+    take(&own, ReportStatus::Preliminary, 4.3).await;
+    let chart = visit.clinician.get(&visit.path("/chart")).await;
+    let shown: Vec<&Value> = chart["reports"].as_array().unwrap().iter().map(|r| &r["status"]).collect();
+    assert_eq!(shown, [&json!("final")]);
     // A cancelled report is no result: the order waits again.
     take(&own, ReportStatus::Cancelled, 4.4).await;
     assert_eq!(state().await, "accepted");
