@@ -11,7 +11,6 @@ const VIEWS: [(&str, &str, &str, &str, &str); 19] = [
     ("today-front-desk", "junia", "/today", "//h2", ""),
     ("today-clinician", "oriane", "/today", "//h2", ""),
     ("schedule", "junia", "/schedule", "//*[@data-visit]", "//*[@data-visit='IH-10006']"),
-    ("open-times", "junia", "/schedule?day=2026-11-24&open=1", "//*[@data-open-time]", ""),
     ("working-time", "soren", "/settings?part=working-time", "//*[@data-template]", ""),
     ("rebooking", "junia", "/schedule?day=2026-11-24&away=1", "//*[@data-plan]", ""),
     ("in-clinic", "petra", "/in-clinic", "//*[@data-room]", "//*[@data-room='Tern']//*[@data-present]"),
@@ -19,18 +18,16 @@ const VIEWS: [(&str, &str, &str, &str, &str); 19] = [
     ("sheet-assistant", "petra", "/today", "//h2", "//*[@data-waiting='IH-10005']//button"),
     ("sheet", "oriane", "/today", "//h2", "//*[@data-waiting='IH-10006']//button"),
     ("sheet-lanes", "oriane", "/today", "//h2", "//*[@data-waiting='IH-10005']//button"),
-    ("results", "oriane", "/results", "//*[@data-result]", ""),
+    ("results", "oriane", "/results", "//*[@data-value]", ""),
+    ("results-uncertain", "oriane", "/results", "//*[@data-value]", "//*[@data-result='GP-8131']"),
+    ("results-grid", "oriane", "/people", "//input[@type='search']", "grid:Ferreira"),
     ("registration", "junia", "/people", "//input[@type='search']", "register:Belanger"),
     ("growth", "ifeoma", "/today", "//h2", "child:Fenna"),
     ("person", "oriane", "/people", "//input[@type='search']", "find:Ferreira"),
     ("charges", "agathe", "/today", "//h2", "(//button[normalize-space()='Open charges'])[1]"),
     ("balance", "junia", "/today", "//h2", "(//button[normalize-space()='Collect'])[1]"),
     ("billing", "agathe", "/billing", "//*[@data-claim]", ""),
-    (TWELVE, "junia", "/schedule", "//*[@data-visit]", "//*[@data-visit='IH-10006']"),
 ];
-
-/// The last view: the same day in a clinic of twelve, who are hired for the picture.
-const TWELVE: &str = "schedule-twelve";
 
 fn main() -> Result<()> {
     actix_web::rt::System::new().block_on(shots())
@@ -69,10 +66,6 @@ async fn shots() -> Result<()> {
         if !wanted.is_empty() && !wanted.iter().any(|w| w == name) {
             continue;
         }
-        if name == TWELVE {
-            let day = harbor_demo::testing::day();
-            harbor_demo::crowd::more_clinicians(&product.database_url, day, 8, 14, 60).await?;
-        }
         let browser = Browser::open(product.address(), width, height).await?;
         let taken = take(&browser, login, path, see, click).await;
         if let Err(error) = &taken {
@@ -105,6 +98,12 @@ async fn take(browser: &Browser, login: &str, path: &str, see: &str, click: &str
     if let Some(text) = click.strip_prefix("find:") {
         browser.find("Find a person", text, text).await?;
         browser.see("//h2[normalize-space()='Coverage']").await?;
+    } else if let Some(text) = click.strip_prefix("grid:") {
+        browser.find("Find a person", text, text).await?;
+        browser.click("//*[@data-test='Creatinine']//button").await?;
+        browser.see("//*[@data-test-plot]").await?;
+        let script = "document.querySelector('[data-place=results]').scrollIntoView()";
+        browser.client.execute(script, vec![]).await?;
     } else if let Some(name) = click.strip_prefix("child:") {
         let script = "const [name, done] = arguments; const ask = (p) => fetch(p).then((r) => r.json());
             ask('/api/people?q=' + name).then((found) => ask('/api/people/' + found[0].person.id + '/visits'))

@@ -1,6 +1,17 @@
 //! Orders: what a test asks before it can go, under which diagnosis it belongs, and what came back.
 
+pub mod candidates;
+pub mod grid;
+pub mod review;
+pub mod search;
 pub mod truth;
+pub mod units;
+pub mod values;
+pub mod waiting;
+
+use candidates::NamedPerson;
+
+pub use values::{Comparator, FlaggedBy, Interpretation, Limits, ReportedValue, Said, interpret};
 
 use chrono::{DateTime, NaiveDate, Utc};
 
@@ -11,7 +22,11 @@ coded! {
         Sending = "sending", "being handed over";
         Requested = "requested", "sent";
         Accepted = "accepted", "laboratory has it";
+        /// A first report is here; the final one is owed.
+        Preliminary = "preliminary", "first result here";
         Resulted = "resulted", "result here";
+        /// The laboratory refused it, or took its report back; somebody decides what now.
+        Rejected = "rejected", "refused by the laboratory";
         Cancelled = "cancelled", "cancelled";
     }
 }
@@ -28,6 +43,10 @@ pub struct LabTest {
     pub questions: Vec<String>,
     /// Beginnings of diagnosis codes that usually carry this test.
     pub usual_for: Vec<String>,
+    /// Codes of the tests that it measures together.
+    pub contains: Vec<String>,
+    /// Days that it usually takes from sending to the result.
+    pub usual_days: u32,
 }
 
 /// Where an order was put, and why.
@@ -105,37 +124,6 @@ pub fn ready_to_send(
     Ok(())
 }
 
-coded! {
-    /// How a value lies to its reference range (HL7 v3 ObservationInterpretation).
-    Interpretation {
-        CriticalLow = "LL", "critically low";
-        Low = "L", "low";
-        Normal = "N", "normal";
-        High = "H", "high";
-        CriticalHigh = "HH", "critically high";
-    }
-}
-
-/// The interpretation from value and range when the laboratory gives none: critical is beyond the
-/// range by more than half of its width.
-pub fn interpret(value: f64, low: Option<f64>, high: Option<f64>) -> Option<Interpretation> {
-    if !value.is_finite() || (low.is_none() && high.is_none()) {
-        return None;
-    }
-    let width = match (low, high) {
-        (Some(l), Some(h)) => (h - l).abs() / 2.0,
-        (Some(x), None) | (None, Some(x)) => x.abs() / 2.0,
-        (None, None) => 0.0,
-    };
-    Some(match (low, high) {
-        (Some(l), _) if value < l - width => Interpretation::CriticalLow,
-        (Some(l), _) if value < l => Interpretation::Low,
-        (_, Some(h)) if value > h + width => Interpretation::CriticalHigh,
-        (_, Some(h)) if value > h => Interpretation::High,
-        _ => Interpretation::Normal,
-    })
-}
-
 /// The person an order or prescription is about, as outside partners need to know them.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Subject {
@@ -174,42 +162,20 @@ pub struct Requisition {
 coded! {
     /// How settled a report is (FHIR DiagnosticReport.status).
     ReportStatus {
-        Registered = "registered", "Registered";
-        Preliminary = "preliminary", "Preliminary";
-        Final = "final", "Final";
-        Corrected = "corrected", "Corrected";
-        Cancelled = "cancelled", "Cancelled";
+        Registered = "registered", "registered";
+        Preliminary = "preliminary", "preliminary";
+        Final = "final", "final";
+        Corrected = "corrected", "corrected";
+        Cancelled = "cancelled", "cancelled";
     }
 }
 
-/// One value of a report.
-#[derive(Debug, Clone, PartialEq)]
-pub struct ReportedValue {
-    pub loinc: String,
-    pub name: String,
-    /// The number when there is one; words otherwise.
-    pub number: Option<f64>,
-    pub text: String,
-    pub unit: String,
-    pub low: Option<f64>,
-    pub high: Option<f64>,
-    pub interpretation: Option<Interpretation>,
-}
-
-impl ReportedValue {
-    /// A measured number in its range, both ends in the same unit, interpreted by it.
-    pub fn measured(loinc: &str, name: &str, number: f64, unit: &str, low: f64, high: f64) -> ReportedValue {
-        ReportedValue {
-            loinc: loinc.into(),
-            name: name.into(),
-            number: Some(number),
-            text: String::new(),
-            unit: unit.into(),
-            low: Some(low),
-            high: Some(high),
-            interpretation: interpret(number, Some(low), Some(high)),
-        }
-    }
+/// A file that came with a report: a picture of it, a letter.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ReportFile {
+    pub title: String,
+    pub media_type: String,
+    pub content: Vec<u8>,
 }
 
 /// What came back from the laboratory for one order.
@@ -219,10 +185,17 @@ pub struct LabReport {
     pub number: String,
     /// Our reference of the order; empty when the laboratory lost it.
     pub order_reference: String,
-    pub record_number: String,
+    pub subject: NamedPerson,
     pub status: ReportStatus,
     pub issued: DateTime<Utc>,
+    /// What it is of: a panel, a test.
+    pub name: String,
+    /// Who measured and answers for it.
+    pub performer: String,
     pub values: Vec<ReportedValue>,
+    /// What the laboratory says of it as a whole.
+    pub conclusion: String,
+    pub files: Vec<ReportFile>,
 }
 
 #[cfg(test)]
@@ -238,6 +211,8 @@ mod tests {
             specimen: "serum".into(),
             questions: questions.iter().map(|s| (*s).to_owned()).collect(),
             usual_for: usual.iter().map(|s| (*s).to_owned()).collect(),
+            contains: vec![],
+            usual_days: 1,
         }
     }
 
@@ -278,16 +253,5 @@ mod tests {
         assert_eq!(ready_to_send(&t, &[("Fasting?".into(), "yes".into())], 1, Some(true)), Ok(()));
         assert!(ready_to_send(&t, &[], 0, None).is_err_and(|s| s.contains("no diagnosis")));
         assert!(ready_to_send(&test("K", &[], &[]), &[], 1, Some(false)).is_err());
-    }
-
-    #[test]
-    fn interpretations() {
-        let potassium = |v| interpret(v, Some(3.5), Some(5.1));
-        assert_eq!(potassium(4.0), Some(Interpretation::Normal));
-        assert_eq!(potassium(5.4), Some(Interpretation::High));
-        assert_eq!(potassium(6.5), Some(Interpretation::CriticalHigh));
-        assert_eq!(potassium(2.0), Some(Interpretation::CriticalLow));
-        assert_eq!(interpret(250.0, None, Some(200.0)), Some(Interpretation::High));
-        assert_eq!(interpret(f64::NAN, None, Some(200.0)), None);
     }
 }

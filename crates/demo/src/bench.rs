@@ -11,6 +11,7 @@ use harbor_demo::{PASSWORD, ZONE, names};
 use harbor_formats::x12::{self, Stamp, claim, remittance};
 use std::time::{Duration, Instant};
 
+mod answered;
 mod at_work;
 mod many;
 mod reading;
@@ -52,6 +53,11 @@ fn main() -> Result<()> {
         if named("sheet") {
             let stack = a_product().await?;
             reading::sheet_among(&stack, number.unwrap_or(1_000_000)).await?;
+            stack.stop().await?;
+        }
+        if named("results") {
+            let stack = a_product().await?;
+            answered::results_among(&stack, number.unwrap_or(1_000_000)).await?;
             stack.stop().await?;
         }
         if named("work") {

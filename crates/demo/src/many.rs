@@ -74,15 +74,20 @@ async fn add_past(url: &str, from: usize, to: usize) -> Result<()> {
     .await
     .context("claims")?;
     diesel::sql_query(format!(
-        "insert into lab_reports (id, number, person_id, record_number, status, issued_at, received_at, content, digest, reviewed_at, reviewed_by)
-         select gen_random_uuid(), 'R' || w.n || '-' || r, w.id, '', 'final', at, at,
-                '[{{\"loinc\": \"2823-3\", \"name\": \"Potassium\", \"number\": 4.1, \"unit\": \"mmol/L\"}}]', 'R' || w.n || '-' || r, at, 'somebody'
-         from ({whose}) w, generate_series(1, {RESULTS}) r, lateral (select timestamptz '2020-01-06' + make_interval(days => ((w.n * 3 + r * 97)::integer) % 2400) as at) d"
+        "with reports as (
+         insert into lab_reports (id, number, person_id, record_number, status, issued_at, received_at, digest, reviewed_at, reviewed_by,
+                                  name, performer, conclusion, subject, urgency)
+         select gen_random_uuid(), 'R' || w.n || '-' || r, w.id, '', 'final', at, at, 'R' || w.n || '-' || r, at, 'somebody',
+                'Potassium', '', '', '{{}}', 'usual'
+         from ({whose}) w, generate_series(1, {RESULTS}) r, lateral (select timestamptz '2020-01-06' + make_interval(days => ((w.n * 3 + r * 97)::integer) % 2400) as at) d
+         returning id)
+         insert into result_values (report_id, position, test_key, loinc, own_code, name, number, words, missing, unit, range, method, note, flag, flagged_by)
+         select id, 0, 'loinc 2823-3', '2823-3', '', 'Potassium', 4.1, '', false, 'mmol/L', '', '', '', 'N', 'laboratory' from reports"
     ))
     .execute(&mut conn)
     .await
     .context("results")?;
-    diesel::sql_query("vacuum analyze claims, lab_reports").execute(&mut conn).await?;
+    diesel::sql_query("vacuum analyze claims, lab_reports, result_values").execute(&mut conn).await?;
     Ok(())
 }
 

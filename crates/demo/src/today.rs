@@ -2,18 +2,19 @@
 
 use crate::{World, at, coded, names};
 use anyhow::Result;
-use chrono::{Datelike, Days, Duration};
+use chrono::{Datelike, Days, Duration, NaiveDate};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
 use harbor_core::arrival::rooms::RoomKind;
-use harbor_core::orders::{OrderState, ReportedValue as Measured};
+use harbor_core::orders::candidates::NamedPerson;
+use harbor_core::orders::{LabReport, OrderState, ReportedValue};
 use harbor_core::visit_line::Mark;
 use harbor_store::codes::Code;
 use harbor_store::consult::chart::NewMeasurement;
-use harbor_store::documents::{Doc, ReportedValue, StoredAnswer};
-use harbor_store::orders::NewReport;
-use harbor_store::rows::{Slot, Visit};
+use harbor_store::documents::{Doc, StoredAnswer};
+use harbor_store::orders::results::NewReport;
+use harbor_store::rows::{Person, Slot, Visit};
 use harbor_store::schedule::booking::{Booking, Place};
 use harbor_store::{Actor, Change, claims, coverage as coverages, schema};
 use uuid::Uuid;
@@ -288,22 +289,45 @@ async fn lucan(world: &mut World, change: &mut Change<'_>) -> Result<()> {
             ordered_by: orderer.name.clone(),
             orderer_id: orderer.id,
             sent_at: None,
+            sent_document_id: None,
+            state_reason: String::new(),
         };
         change.add_order(order, &codes).await?;
     }
     Ok(())
 }
 
+/// A person as the laboratory names them.
+fn named(p: &Person) -> NamedPerson {
+    NamedPerson {
+        record_number: p.record_number.clone(),
+        last: p.last_name.clone(),
+        first: p.first_name.clone(),
+        birth_date: p.birth_date,
+        sex: p.sex.map(|s| s.code().to_owned()).unwrap_or_default(),
+    }
+}
+
+/// As a label was read of which the water took half.
+fn smudged() -> NamedPerson {
+    NamedPerson {
+        last: "Brandvolt".into(),
+        first: "Ottoline".into(),
+        birth_date: NaiveDate::from_ymd_opt(1945, 7, 1),
+        sex: "F".into(),
+        ..NamedPerson::default()
+    }
+}
+
 /// Results that nobody has seen: one corrected, one for an uncertain person.
 async fn results(world: &mut World, change: &mut Change<'_>) -> Result<()> {
-    let value = |loinc: &str, name: &str, number: f64, unit: &str, low: f64, high: f64| {
-        ReportedValue::from(&Measured::measured(loinc, name, number, unit, low, high))
-    };
+    let value = ReportedValue::measured;
     let lucan = world.person("Ferreira-Holm", "Lucan").clone();
     let sunniva = world.person("Brandvold", "Ottoline").clone();
     let list = [
         (
             "GP-8001",
+            "Kidney function",
             Some(&lucan),
             "final",
             200,
@@ -314,6 +338,7 @@ async fn results(world: &mut World, change: &mut Change<'_>) -> Result<()> {
         ),
         (
             "GP-8117",
+            "Kidney function",
             Some(&lucan),
             "final",
             30,
@@ -322,27 +347,50 @@ async fn results(world: &mut World, change: &mut Change<'_>) -> Result<()> {
                 value("2823-3", "Potassium", 5.3, "mmol/L", 3.5, 5.1),
             ],
         ),
-        ("GP-8120", Some(&sunniva), "final", 28, vec![value("6301-6", "Prothrombin time, INR", 2.4, "", 2.0, 3.0)]),
-        ("GP-8120", Some(&sunniva), "corrected", 26, vec![value("6301-6", "Prothrombin time, INR", 3.6, "", 2.0, 3.0)]),
-        ("GP-8131", None, "final", 20, vec![value("718-7", "Hemoglobin", 10.2, "g/dL", 12.0, 16.0)]),
+        (
+            "GP-8120",
+            "Prothrombin time, INR",
+            Some(&sunniva),
+            "final",
+            28,
+            vec![value("6301-6", "Prothrombin time, INR", 2.4, "", 2.0, 3.0)],
+        ),
+        (
+            "GP-8120",
+            "Prothrombin time, INR",
+            Some(&sunniva),
+            "corrected",
+            26,
+            vec![value("6301-6", "Prothrombin time, INR", 3.6, "", 2.0, 3.0)],
+        ),
+        ("GP-8131", "Hemoglobin", None, "final", 20, vec![value("718-7", "Hemoglobin", 10.2, "g/dL", 12.0, 16.0)]),
     ];
-    for (i, (number, person, status, hours, values)) in list.into_iter().enumerate() {
+    for (i, (number, name, person, status, hours, values)) in list.into_iter().enumerate() {
         let issued_at = crate::opening(world.day) - Duration::hours(hours);
         change.now = issued_at;
         let filed = change
             .file_report(NewReport {
-                number: number.into(),
+                read: LabReport {
+                    number: number.into(),
+                    order_reference: String::new(),
+                    subject: person.map(named).unwrap_or_else(smudged),
+                    status: *coded(status),
+                    issued: issued_at,
+                    name: name.into(),
+                    performer: "Gannet Point Laboratory".into(),
+                    values,
+                    conclusion: String::new(),
+                    files: vec![],
+                },
                 order: None,
-                record_number: person.map(|p| p.record_number.clone()).unwrap_or_default(),
-                status: *coded(status),
-                issued_at,
-                content: values,
                 digest: claims::digest(format!("demo {i} {}", world.day).as_bytes()),
             })
             .await?;
         if let (Some(report), Some(person)) = (filed, person) {
             if report.person_id.is_none() {
-                change.match_report(report.id, person.id).await?;
+                change
+                    .match_report(report.id, person.id, None, "the record number and the birth date are theirs")
+                    .await?;
             }
             if i == 0 {
                 change.review_report(report.id, "Stable; again in three months.").await?;

@@ -81,7 +81,8 @@ impl Row<'_> {
 }
 
 pub fn laboratory_tests(bytes: &[u8]) -> Result<Vec<LabTest>, Located> {
-    rows(bytes, &["code", "name", "short", "loinc", "specimen", "questions", "usual_for"], |r| {
+    let headings = ["code", "name", "short", "loinc", "specimen", "questions", "usual_for", "contains", "usual_days"];
+    let tests = rows(bytes, &headings, |r| {
         let loinc = r.text(3);
         if !harbor_core::fields::identifiers::loinc_is_valid(&loinc) {
             return Err(r.wrong(3, "a LOINC code with a right check digit"));
@@ -94,8 +95,21 @@ pub fn laboratory_tests(bytes: &[u8]) -> Result<Vec<LabTest>, Located> {
             specimen: r.text(4),
             questions: r.list(5),
             usual_for: r.list(6),
+            contains: r.list(7),
+            usual_days: r.text(8).parse().map_err(|_| r.wrong(8, "days as a whole number"))?,
         })
-    })
+    })?;
+    let known = |code: &String| tests.iter().any(|t| t.code == *code);
+    match tests.iter().find_map(|t| Some((t, t.contains.iter().find(|c| !known(c))?))) {
+        Some((test, code)) => Err(Located {
+            segment: 0,
+            byte: 0,
+            id: test.code.clone(),
+            element: None,
+            expected: format!("a test of the list, not {code}, in what it contains"),
+        }),
+        None => Ok(tests),
+    }
 }
 
 pub fn products(bytes: &[u8]) -> Result<Vec<Product>, Located> {

@@ -10,10 +10,13 @@ pub mod laboratory;
 pub mod person;
 pub mod pharmacy;
 pub mod questionnaire;
+pub mod reports;
 
 use crate::Located;
 use harbor_core::orders::Subject;
 use serde_json::{Value, json};
+use sha2::{Digest, Sha256};
+use std::collections::HashMap;
 
 /// A place in a FHIR document, as an error of this crate.
 fn wrong(place: &str, expected: impl Into<String>) -> Located {
@@ -75,12 +78,12 @@ fn subject(p: &Value) -> Result<Subject, Located> {
 }
 
 fn practitioner(name: &str, npi: &str) -> Value {
-    json!({
-        "resourceType": "Practitioner",
-        "id": npi,
-        "identifier": [{ "system": "http://hl7.org/fhir/sid/us-npi", "value": npi }],
-        "name": [{ "text": name }]
-    })
+    let mut out = json!({ "resourceType": "Practitioner", "id": "orderer", "name": [{ "text": name }] });
+    // Who has no number is told by the name alone.
+    if !npi.is_empty() {
+        out["identifier"] = json!([{ "system": "http://hl7.org/fhir/sid/us-npi", "value": npi }]);
+    }
+    out
 }
 
 const ICD: &str = "http://hl7.org/fhir/sid/icd-10-cm";
@@ -106,13 +109,50 @@ fn entries(bundle: &Value) -> impl Iterator<Item = &Value> {
     bundle["entry"].as_array().into_iter().flatten().map(|e| &e["resource"])
 }
 
-fn transaction(resources: Vec<Value>) -> Value {
+/// The resource of the entry with this address.
+fn entry_at<'v>(bundle: &'v Value, full: &str) -> Option<&'v Value> {
+    let mut all = bundle["entry"].as_array().into_iter().flatten();
+    all.find(|e| !full.is_empty() && e["fullUrl"] == full).map(|e| &e["resource"])
+}
+
+/// A transaction. Every entry has an address of its own, and what refers to another entry refers to that address: `Patient/7`
+/// would mean whatever the receiver has under 7 (FHIR R4, Bundle, "Resolving references in Bundles"). What is posted
+/// carries no id; the receiver gives one.
+fn transaction(mut resources: Vec<Value>) -> Value {
+    let local = |r: &Value| format!("{}/{}", text(r, "/resourceType"), text(r, "/id"));
+    let addresses: HashMap<String, String> = resources.iter().map(local).map(|l| (l.clone(), address(&l))).collect();
     let entry: Vec<Value> = resources
-        .into_iter()
+        .iter_mut()
         .map(|r| {
-            let kind = text(&r, "/resourceType").to_owned();
-            json!({ "resource": r, "request": { "method": "POST", "url": kind } })
+            let (kind, full) = (text(r, "/resourceType").to_owned(), address(&local(r)));
+            refer(r, &addresses);
+            if let Some(object) = r.as_object_mut() {
+                object.remove("id");
+            }
+            json!({ "fullUrl": full, "resource": r, "request": { "method": "POST", "url": kind } })
         })
         .collect();
     json!({ "resourceType": "Bundle", "type": "transaction", "entry": entry })
+}
+
+/// The address of an entry: the same for the same thing, so that sent again it is the same bundle.
+fn address(local: &str) -> String {
+    let digest = Sha256::digest(local.as_bytes());
+    let mut bytes = [0; 16];
+    bytes.copy_from_slice(&digest[..16]);
+    format!("urn:uuid:{}", uuid::Builder::from_custom_bytes(bytes).into_uuid())
+}
+
+/// Lets every reference to an entry mean its address.
+fn refer(value: &mut Value, addresses: &HashMap<String, String>) {
+    match value {
+        Value::Object(object) => {
+            if let Some(full) = object.get("reference").and_then(Value::as_str).and_then(|r| addresses.get(r)) {
+                object.insert("reference".into(), json!(full));
+            }
+            object.values_mut().for_each(|v| refer(v, addresses));
+        }
+        Value::Array(all) => all.iter_mut().for_each(|v| refer(v, addresses)),
+        _ => {}
+    }
 }

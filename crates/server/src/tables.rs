@@ -62,15 +62,6 @@ impl Tables {
         self.products.iter().find(|p| p.code == code)
     }
 
-    /// Tests whose name, short name or code holds every word typed.
-    pub fn find_tests(&self, typed: &str) -> Vec<&LabTest> {
-        let found = |t: &LabTest| {
-            let text = format!(" {} {} {}", fold(&t.name), fold(&t.short), fold(&t.code));
-            fold(typed).split(' ').all(|w| text.contains(&format!(" {w}")) || t.loinc.starts_with(w))
-        };
-        self.tests.iter().filter(|t| found(t)).take(20).collect()
-    }
-
     /// Products by ingredient or brand; more words narrow by strength and form.
     pub fn find_products(&self, typed: &str) -> Vec<&Product> {
         let found = |p: &Product| {

@@ -52,6 +52,8 @@ pub struct Memory {
     pub now: Option<DateTime<Utc>>,
     pub received: Vec<(&'static str, String)>,
     pub outgoing: Vec<Outgoing>,
+    /// Tests that the laboratory has taken in.
+    pub bench: Vec<laboratory::technician::OnTheBench>,
     pub seen: std::collections::HashSet<String>,
     pub controls: u32,
     /// Approved card payments by their reference, so that a repeated request charges once.
@@ -118,8 +120,11 @@ fn routes(config: &mut web::ServiceConfig) {
     config
         .app_data(web::PayloadConfig::new(32 << 20))
         .route("/", web::get().to(page::show))
+        .route("/automatic", web::post().to(page::automatic))
         .route("/release/{n}", web::post().to(page::release))
         .route("/laboratory/fhir", web::post().to(laboratory::order))
+        .route("/laboratory/bench", web::get().to(laboratory::technician::show))
+        .route("/laboratory/bench/{n}", web::post().to(laboratory::technician::work))
         .route("/laboratory/reports", web::get().to(laboratory::reports))
         .route("/exchange/files", web::post().to(exchange::take))
         .route("/exchange/files", web::get().to(exchange::give))

@@ -4,7 +4,7 @@ use crate::World;
 use actix_web::{HttpResponse, web};
 use std::fmt::Write;
 
-fn escape(text: &str) -> String {
+pub fn escape(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;")
 }
 
@@ -14,8 +14,15 @@ pub async fn show(world: web::Data<World>) -> HttpResponse {
         "<!doctype html><html lang=en><meta charset=utf-8><title>The outside world</title>
          <style>body{font:16px/1.5 sans-serif;margin:2rem;max-width:60rem}li{margin:.3rem 0}button{font:inherit}</style>
          <h1>The outside world</h1><p>Stand-ins for laboratory, payers, clearing house, pharmacy and card terminal.</p>
-         <h2>Waiting to be released</h2><ul>",
+         <p><a href=/laboratory/bench>The laboratory's bench</a></p>",
     );
+    let _ = write!(
+        out,
+        "<form method=post action=/automatic>{} <button>{}</button></form>",
+        if memory.automatic { "What comes in is answered at once." } else { "What comes in waits for somebody." },
+        if memory.automatic { "Let it wait" } else { "Answer at once" },
+    );
+    out.push_str("<h2>Waiting to be released</h2><ul>");
     for (n, o) in memory.outgoing.iter().enumerate().filter(|(_, o)| !o.released) {
         let _ = write!(
             out,
@@ -30,6 +37,13 @@ pub async fn show(world: web::Data<World>) -> HttpResponse {
     }
     out.push_str("</ol></html>");
     HttpResponse::Ok().content_type("text/html; charset=utf-8").body(out)
+}
+
+/// Answers at once from now on, or lets what comes in wait for a person.
+pub async fn automatic(world: web::Data<World>) -> HttpResponse {
+    let mut memory = world.lock();
+    memory.automatic = !memory.automatic;
+    HttpResponse::SeeOther().insert_header(("Location", "/")).finish()
 }
 
 pub async fn release(world: web::Data<World>, n: web::Path<usize>) -> HttpResponse {

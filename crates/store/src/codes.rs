@@ -121,6 +121,7 @@ names! {
     Channel = harbor_core::people::messages::Channel;
     CheckState = harbor_core::coverage::CheckState;
     ClaimState = harbor_core::claims::ClaimState;
+    Comparator = harbor_core::orders::Comparator;
     Consent = harbor_core::people::Consent;
     Doing = harbor_core::arrival::hands::Doing;
     Doubt = harbor_core::schedule::Doubt;
@@ -129,6 +130,7 @@ names! {
     Fate = harbor_core::people::messages::Fate;
     Field = harbor_core::people::Field;
     FieldKind = harbor_core::consult::texts::FieldKind;
+    FlaggedBy = harbor_core::orders::FlaggedBy;
     Frequency = harbor_core::claims::Frequency;
     ImportKind = harbor_core::people::importing::ImportKind;
     Interpretation = harbor_core::orders::Interpretation;
@@ -168,6 +170,7 @@ names! {
     Step = harbor_core::arrival::walk::Step;
     NextStep = harbor_core::visit_line::work_list::NextStep;
     TaskPlace = harbor_core::visit_line::work_list::TaskPlace;
+    Urgency = harbor_core::orders::review::Urgency;
     VisitKind = harbor_core::schedule::VisitKind;
     Wait = harbor_core::arrival::Wait;
     WaitingEnd = harbor_core::schedule::WaitingEnd;

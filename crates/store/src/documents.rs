@@ -79,39 +79,38 @@ pub struct QuestionAnswer {
     pub answer: String,
 }
 
-/// One value of a laboratory's report; a number, or words where it measures none.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct ReportedValue {
-    pub loinc: String,
-    pub name: String,
-    pub number: Option<f64>,
-    #[serde(default)]
-    pub text: String,
-    #[serde(default)]
-    pub unit: String,
-    #[serde(default)]
-    pub low: Option<f64>,
-    #[serde(default)]
-    pub high: Option<f64>,
-    #[serde(default)]
-    pub flag: Option<codes::Interpretation>,
-    #[serde(default)]
-    pub flag_label: Option<String>,
+/// Whom a report names; everything may be missing.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase", default)]
+pub struct NamedPerson {
+    pub record_number: String,
+    pub last: String,
+    pub first: String,
+    pub birth_date: Option<NaiveDate>,
+    /// F, M or U; empty when not said.
+    pub sex: String,
 }
 
-impl From<&harbor_core::orders::ReportedValue> for ReportedValue {
-    fn from(v: &harbor_core::orders::ReportedValue) -> Self {
-        ReportedValue {
-            loinc: v.loinc.clone(),
-            name: v.name.clone(),
-            number: v.number,
-            text: v.text.clone(),
-            unit: v.unit.clone(),
-            low: v.low,
-            high: v.high,
-            flag: v.interpretation.map(Into::into),
-            flag_label: v.interpretation.map(|i| i.label().to_owned()),
+impl From<&harbor_core::orders::candidates::NamedPerson> for NamedPerson {
+    fn from(p: &harbor_core::orders::candidates::NamedPerson) -> Self {
+        NamedPerson {
+            record_number: p.record_number.clone(),
+            last: p.last.clone(),
+            first: p.first.clone(),
+            birth_date: p.birth_date,
+            sex: p.sex.clone(),
+        }
+    }
+}
+
+impl From<&NamedPerson> for harbor_core::orders::candidates::NamedPerson {
+    fn from(p: &NamedPerson) -> Self {
+        harbor_core::orders::candidates::NamedPerson {
+            record_number: p.record_number.clone(),
+            last: p.last.clone(),
+            first: p.first.clone(),
+            birth_date: p.birth_date,
+            sex: p.sex.clone(),
         }
     }
 }

@@ -13,6 +13,7 @@ coded! {
     /// What is handed over.
     JobKind {
         SendOrders = "send_orders", "Orders to the laboratory";
+        CancelOrder = "cancel_order", "An order taken back from the laboratory";
         SendPrescription = "send_prescription", "A prescription to the pharmacy";
         SendBatch = "send_batch", "A batch to the clearing house";
         AskBenefits = "ask_benefits", "A benefits check";

@@ -46,6 +46,17 @@ pub async fn pharmacies(conn: &mut Conn) -> Result<Vec<Pharmacy>> {
 }
 
 impl Change<'_> {
+    /// Keeps what is handed to the pharmacy, before it is.
+    pub async fn keep_sent_prescription(&mut self, id: Uuid, content: &[u8]) -> Result<()> {
+        let (document, _) = self.keep_document("prescription", "out", content).await?;
+        diesel::update(prescriptions::table.find(id))
+            .set(prescriptions::sent_document_id.eq(document))
+            .execute(self.conn())
+            .await?;
+        self.audit("kept as sent", "document", document, None, id.to_string());
+        Ok(())
+    }
+
     pub async fn add_prescription(&mut self, row: Prescription) -> Result<Prescription> {
         diesel::insert_into(prescriptions::table).values(&row).execute(self.conn()).await?;
         self.audit("prescribed", "prescription", row.id, Some(row.person_id), row.medicine.clone());

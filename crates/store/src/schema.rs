@@ -242,13 +242,86 @@ diesel::table! {
         status -> Text,
         issued_at -> Timestamptz,
         received_at -> Timestamptz,
-        content -> Jsonb,
         digest -> Text,
         replaces -> Nullable<Uuid>,
         replaced -> Bool,
         reviewed_at -> Nullable<Timestamptz>,
         reviewed_by -> Nullable<Text>,
         review_comment -> Text,
+        name -> Text,
+        performer -> Text,
+        conclusion -> Text,
+        subject -> Jsonb,
+        urgency -> Text,
+        reviewer_id -> Nullable<Uuid>,
+        reviewed_by_id -> Nullable<Uuid>,
+    }
+}
+
+diesel::table! {
+    result_values (report_id, position) {
+        report_id -> Uuid,
+        position -> Integer,
+        test_key -> Text,
+        loinc -> Text,
+        own_code -> Text,
+        name -> Text,
+        comparator -> Nullable<Text>,
+        number -> Nullable<Double>,
+        words -> Text,
+        missing -> Bool,
+        unit -> Text,
+        low -> Nullable<Double>,
+        high -> Nullable<Double>,
+        critical_low -> Nullable<Double>,
+        critical_high -> Nullable<Double>,
+        range -> Text,
+        flag -> Nullable<Text>,
+        flagged_by -> Nullable<Text>,
+        method -> Text,
+        note -> Text,
+    }
+}
+
+diesel::table! {
+    report_files (report_id, position) {
+        report_id -> Uuid,
+        position -> Integer,
+        title -> Text,
+        media_type -> Text,
+        content -> Binary,
+    }
+}
+
+diesel::table! {
+    result_looks (report_id, staff_id) {
+        report_id -> Uuid,
+        staff_id -> Uuid,
+        looked_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    result_questions (id) {
+        id -> Uuid,
+        report_id -> Uuid,
+        from_id -> Uuid,
+        to_id -> Uuid,
+        question -> Text,
+        asked_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    result_filings (id) {
+        id -> Uuid,
+        report_id -> Uuid,
+        person_id -> Uuid,
+        order_id -> Nullable<Uuid>,
+        filed -> Bool,
+        reason -> Text,
+        done_by -> Text,
+        done_at -> Timestamptz,
     }
 }
 
@@ -572,6 +645,8 @@ diesel::table! {
         ordered_by -> Text,
         orderer_id -> Uuid,
         sent_at -> Nullable<Timestamptz>,
+        sent_document_id -> Nullable<Uuid>,
+        state_reason -> Text,
     }
 }
 
@@ -732,6 +807,7 @@ diesel::table! {
         prescribed_by -> Text,
         prescriber_id -> Uuid,
         sent_at -> Nullable<Timestamptz>,
+        sent_document_id -> Nullable<Uuid>,
     }
 }
 
@@ -1344,6 +1420,11 @@ diesel::allow_tables_to_appear_in_same_query!(
     questionnaire_responses,
     jobs,
     lab_reports,
+    report_files,
+    result_filings,
+    result_looks,
+    result_questions,
+    result_values,
     ledger_entries,
     ledger_transactions,
     payments,

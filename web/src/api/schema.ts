@@ -697,6 +697,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Orders that were sent and of which no result is here, the oldest first. Who orders nothing sees those of all. */
+        get: operations["get_orders_open"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/{id}": {
         parameters: {
             query?: never;
@@ -740,6 +757,40 @@ export interface paths {
         /** Lays an order under these diagnoses and no other. */
         put: operations["put_orders__id__diagnoses"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/sent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was handed to the laboratory with this order, byte for byte. */
+        get: operations["get_orders__id__sent"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/taken-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes an order back that was sent, also after the note was signed; the laboratory is told why. */
+        post: operations["post_orders__id__taken_back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1558,6 +1609,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/results": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_people__id__results"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/slip": {
         parameters: {
             query?: never;
@@ -1635,6 +1702,23 @@ export interface paths {
         put?: never;
         /** Signs and sends; the checks run once more, since the chart may have changed meanwhile. */
         post: operations["post_prescriptions__id__send"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prescriptions/{id}/sent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was handed to the pharmacy, byte for byte. */
+        get: operations["get_prescriptions__id__sent"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1886,9 +1970,112 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** Results that nobody has signed, the most pressing first, then the oldest. Who signs none sees all that wait. */
         get: operations["get_results"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/results/review-usual": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Signs all of these that are as usual and that one has looked at; each other stays, with the reason. */
+        post: operations["post_results_review_usual"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/results/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A result with everything that is looked at beside it; also one that was signed long ago. */
+        get: operations["get_results__id_"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/results/{id}/candidates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whom a result may be about, the likeliest first, with what speaks for and against each. */
+        get: operations["get_results__id__candidates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/results/{id}/files/{position}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file that came with a result, byte for byte. */
+        get: operations["get_results__id__files__position_"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/results/{id}/hand-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hands a result on to a colleague who signs results, with a question. */
+        post: operations["post_results__id__hand_on"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/results/{id}/looked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Says that one has a result before one's eyes; whoever looked and did not sign is shown. */
+        post: operations["post_results__id__looked"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1904,6 +2091,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Files a result under a person, and answers their order with it. */
         post: operations["post_results__id__match"];
         delete?: never;
         options?: never;
@@ -1921,6 +2109,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["post_results__id__review"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/results/{id}/take-away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a result away from somebody whom it is not about; both charts tell it. */
+        post: operations["post_results__id__take_away"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3941,6 +4146,14 @@ export interface components {
             points: number;
             text: string;
         };
+        /** @description A question with which a result was handed on. */
+        AskedOfColleague: {
+            /** Format: date-time */
+            at: string;
+            from: string;
+            question: string;
+            to: string;
+        };
         AskedQuestion: {
             /** @description Nothing to choose from: it is answered in words. */
             choices: components["schemas"]["AskedChoice"][];
@@ -4100,6 +4313,21 @@ export interface components {
         CancelledRest: {
             visits: number;
         };
+        /** @description Somebody whom a result may be about. */
+        CandidateView: {
+            againstIt: string[];
+            /** @description Their chart is under restriction: it is opened before anything is filed there. */
+            closed: boolean;
+            forIt: string[];
+            /** @description Their orders that wait for these very tests. */
+            orders: components["schemas"]["Order"][];
+            person: components["schemas"]["PersonCard"];
+            /**
+             * Format: int32
+             * @description How much speaks for them, 0 to 100.
+             */
+            score: number;
+        };
         /** @description What is known of a picture without opening it. */
         CardPicture: {
             /** Format: date-time */
@@ -4166,10 +4394,13 @@ export interface components {
             /** @description Orders of which nobody has read what came of them. */
             openOrders: components["schemas"]["Order"][];
             problems: components["schemas"]["ListedProblem"][];
-            reports: components["schemas"]["LabReport"][];
+            reports: components["schemas"]["Report"][];
             /** @description Of each kind that was measured more than once, its values in tenths, the oldest first. */
             trends: components["schemas"]["MeasuredTrend"][];
-            /** @description How many of all results nobody has reviewed. */
+            /**
+             * Format: int64
+             * @description How many of all results nobody has reviewed.
+             */
             unseen: number;
         };
         ChartView: {
@@ -4206,7 +4437,8 @@ export interface components {
             person: components["schemas"]["PersonCard"];
             prescriptions: components["schemas"]["Prescription"][];
             problems: components["schemas"]["ListedProblem"][];
-            reports: components["schemas"]["LabReport"][];
+            /** @description The last of the results, with their values. */
+            reports: components["schemas"]["Report"][];
             /** @description Who looked through which list; a change of the list takes the mark away. */
             reviews: components["schemas"]["ListReview"][];
             /** @description The problems handled, the main one first. */
@@ -4217,6 +4449,11 @@ export interface components {
             struck?: components["schemas"]["StruckNote"] | null;
             /** @description Fields of templates that nobody filled yet. */
             toFill: components["schemas"]["PartToFill"][];
+            /**
+             * Format: int64
+             * @description How many of all results nobody has signed.
+             */
+            unseenResults: number;
             /** @description What is usual for this person's age and sex, as far as both are known. */
             usual: components["schemas"]["UsualRange"][];
         };
@@ -4421,6 +4658,8 @@ export interface components {
             /** Format: int64 */
             lateMinutes?: number | null;
         };
+        /** @enum {string} */
+        Comparator: "<" | "<=" | ">=" | ">";
         ConditionView: {
             kind: string;
             /** @description As it is typed. */
@@ -4610,9 +4849,19 @@ export interface components {
         EarlierValue: {
             /** Format: date-time */
             at: string;
-            loinc: string;
-            /** Format: double */
-            number: number;
+            /** @description It was reported in another unit, and is converted. */
+            converted: boolean;
+            flag?: components["schemas"]["Interpretation"] | null;
+            /**
+             * Format: double
+             * @description In the unit of the value it stands beside; nothing where that is not defined, or it is no exact number.
+             */
+            number?: number | null;
+            /** Format: uuid */
+            reportId: string;
+            /** @description As it was reported. */
+            unit: string;
+            words: string;
         };
         EndForm: {
             /** @description Why it no longer holds. */
@@ -4725,6 +4974,8 @@ export interface components {
             source: string;
             unit: string;
         };
+        /** @enum {string} */
+        FlaggedBy: "laboratory" | "range";
         Form: {
             active: boolean;
             body: string;
@@ -4775,6 +5026,46 @@ export interface components {
             sentence: string;
             severity: components["schemas"]["Severity"];
         };
+        GridCell: {
+            /** @description It was reported in another unit: which. */
+            convertedFrom?: string | null;
+            flag?: components["schemas"]["Interpretation"] | null;
+            /** Format: double */
+            high?: number | null;
+            /** Format: double */
+            low?: number | null;
+            note: string;
+            /**
+             * Format: double
+             * @description In the unit of the line, where it is an exact number.
+             */
+            number?: number | null;
+            /** @description Its column, from 0. */
+            report: number;
+            words: string;
+        };
+        GridLine: {
+            /** @description The newest first. */
+            cells: components["schemas"]["GridCell"][];
+            name: string;
+            panel: string;
+            unit: string;
+        };
+        /** @description A column. */
+        GridReport: {
+            comment: string;
+            conclusion: string;
+            /** Format: uuid */
+            id: string;
+            /** Format: date-time */
+            issuedAt: string;
+            name: string;
+            number: string;
+            /** Format: date-time */
+            reviewedAt?: string | null;
+            reviewedBy?: string | null;
+            status: components["schemas"]["ReportStatus"];
+        };
         GroupForm: {
             /** @description For everybody; otherwise for oneself. */
             forClinic?: boolean;
@@ -4822,6 +5113,14 @@ export interface components {
             /** @description Why nothing is shown. */
             missing?: string | null;
             reference: string;
+        };
+        HandOnForm: {
+            question: string;
+            /**
+             * Format: uuid
+             * @description The colleague who reads it from now on.
+             */
+            to: string;
         };
         HandOver: {
             /** Format: uuid */
@@ -5003,7 +5302,7 @@ export interface components {
             waiting: components["schemas"]["Present"][];
         };
         /** @enum {string} */
-        Interpretation: "LL" | "L" | "N" | "H" | "HH";
+        Interpretation: "LL" | "L" | "N" | "H" | "HH" | "A" | "AA" | "POS" | "NEG";
         /** @description Something that a line put down, for taking it back. */
         Kept: {
             /** Format: uuid */
@@ -5064,15 +5363,17 @@ export interface components {
         /** @enum {string} */
         KnownList: "allergies" | "medicines" | "problems";
         LabReport: {
-            content: components["schemas"]["ReportedValue"][];
+            conclusion: string;
             digest: string;
             /** Format: uuid */
             id: string;
             /** Format: date-time */
             issuedAt: string;
+            name: string;
             number: string;
             /** Format: uuid */
             orderId?: string | null;
+            performer: string;
             /** Format: uuid */
             personId?: string | null;
             /** Format: date-time */
@@ -5085,7 +5386,17 @@ export interface components {
             /** Format: date-time */
             reviewedAt?: string | null;
             reviewedBy?: string | null;
+            /** Format: uuid */
+            reviewedById?: string | null;
+            /**
+             * Format: uuid
+             * @description Who is to read it; nobody where everybody may who signs results.
+             */
+            reviewerId?: string | null;
             status: components["schemas"]["ReportStatus"];
+            /** @description Whom the laboratory named. */
+            subject: components["schemas"]["NamedPerson"];
+            urgency: components["schemas"]["Urgency"];
         };
         LeftAsIs: {
             /** Format: uuid */
@@ -5094,6 +5405,12 @@ export interface components {
             endsAt: string;
             /** Format: date-time */
             startsAt: string;
+            why: string;
+        };
+        /** @description A result that was not signed with the others, and why. */
+        LeftUnsigned: {
+            /** Format: uuid */
+            id: string;
             why: string;
         };
         LimitsForm: {
@@ -5221,8 +5538,15 @@ export interface components {
             mark: string;
         };
         MatchForm: {
+            /**
+             * Format: uuid
+             * @description The order of theirs that it answers, if it answers one.
+             */
+            orderId?: string | null;
             /** Format: uuid */
             personId: string;
+            /** @description What told that it is theirs; what spoke for them stands there otherwise. */
+            reason?: string;
         };
         MeView: {
             /** @description Sent back with every change, so that no other site can make one. */
@@ -5421,6 +5745,25 @@ export interface components {
             /** @description Said that somebody who is booked on another day comes today instead (a problem of the type `other-day`). */
             todayInstead?: boolean;
         };
+        /** @description Whom a report names; everything may be missing. */
+        NamedPerson: {
+            /**
+             * Format: date
+             * @default null
+             */
+            birthDate: string | null;
+            /** @default  */
+            first: string;
+            /** @default  */
+            last: string;
+            /** @default  */
+            recordNumber: string;
+            /**
+             * @description F, M or U; empty when not said.
+             * @default
+             */
+            sex: string;
+        };
         /** @description A secret to be set up on a device. */
         NewFactor: {
             /** @description For the device's camera: the address as a QR code, as a picture address. */
@@ -5519,6 +5862,35 @@ export interface components {
         OneOffForm: components["schemas"]["ShiftForm"] & {
             day: string;
         };
+        /** @description An order that somebody still waits for. */
+        OpenOrder: {
+            /** @description The chart is under restriction and not open to the one who looks: what was ordered is not told. */
+            closed: boolean;
+            /**
+             * Format: int64
+             * @description Whole days over the test's usual time; nothing while it is within it.
+             */
+            daysOverdue?: number | null;
+            /** Format: uuid */
+            id: string;
+            /** Format: date-time */
+            orderedAt: string;
+            orderedBy: string;
+            person: components["schemas"]["PersonCard"];
+            state: components["schemas"]["OrderState"];
+            stateReason: string;
+            testName: string;
+            /** Format: uuid */
+            visitId: string;
+        };
+        OpenOrders: {
+            /**
+             * Format: int64
+             * @description How many there are, also those that the list does not hold.
+             */
+            count: number;
+            orders: components["schemas"]["OpenOrder"][];
+        };
         /** @description A session as its owner reads it in the list. */
         OpenSession: {
             agent: string;
@@ -5580,8 +5952,15 @@ export interface components {
             requisition?: string | null;
             /** Format: date-time */
             sentAt?: string | null;
+            /**
+             * Format: uuid
+             * @description What was handed over, byte for byte.
+             */
+            sentDocumentId?: string | null;
             specimen: string;
             state: components["schemas"]["OrderState"];
+            /** @description Why it was refused or cancelled. */
+            stateReason: string;
             testCode: string;
             testName: string;
             /** Format: uuid */
@@ -5594,7 +5973,7 @@ export interface components {
             under?: string | null;
         };
         /** @enum {string} */
-        OrderState: "draft" | "sending" | "requested" | "accepted" | "resulted" | "cancelled";
+        OrderState: "draft" | "sending" | "requested" | "accepted" | "preliminary" | "resulted" | "rejected" | "cancelled";
         /** @description An order beside the visit's diagnoses. */
         OrderView: {
             codes: string[];
@@ -5990,6 +6369,11 @@ export interface components {
             refills: number;
             /** Format: date-time */
             sentAt?: string | null;
+            /**
+             * Format: uuid
+             * @description What was handed over, byte for byte.
+             */
+            sentDocumentId?: string | null;
             state: components["schemas"]["PrescriptionState"];
             /** Format: uuid */
             visitId: string;
@@ -6275,23 +6659,20 @@ export interface components {
             /** Format: uuid */
             transactionId?: string | null;
         };
+        /** @description A report with its values, in the order of the laboratory. */
+        Report: components["schemas"]["LabReport"] & {
+            values: components["schemas"]["ResultValue"][];
+        };
+        ReportFile: {
+            mediaType: string;
+            /** Format: int32 */
+            position: number;
+            /** Format: uuid */
+            reportId: string;
+            title: string;
+        };
         /** @enum {string} */
         ReportStatus: "registered" | "preliminary" | "final" | "corrected" | "cancelled";
-        /** @description One value of a laboratory's report; a number, or words where it measures none. */
-        ReportedValue: {
-            flag?: components["schemas"]["Interpretation"] | null;
-            flagLabel?: string | null;
-            /** Format: double */
-            high?: number | null;
-            loinc: string;
-            /** Format: double */
-            low?: number | null;
-            name: string;
-            /** Format: double */
-            number?: number | null;
-            text?: string;
-            unit?: string;
-        };
         RequiredForm: {
             fields: string[];
         };
@@ -6308,18 +6689,89 @@ export interface components {
             reason: string;
             restricted: boolean;
         };
+        ResultFiling: {
+            /** Format: date-time */
+            doneAt: string;
+            doneBy: string;
+            /** @description Filed, or taken away. */
+            filed: boolean;
+            /** Format: uuid */
+            id: string;
+            /** Format: uuid */
+            orderId?: string | null;
+            /** Format: uuid */
+            personId: string;
+            reason: string;
+            /** Format: uuid */
+            reportId: string;
+        };
+        ResultGrid: {
+            /** @description What was filed here by somebody, and taken away. */
+            filings: components["schemas"]["ResultFiling"][];
+            lines: components["schemas"]["GridLine"][];
+            /** @description What was taken when, for the plot of a line. */
+            medicines: components["schemas"]["Medicine"][];
+            /** @description The newest first. */
+            reports: components["schemas"]["GridReport"][];
+        };
+        /** @description Who had a result before their eyes and did not sign it. */
+        ResultLook: {
+            /** Format: date-time */
+            at: string;
+            /** @description The one who asks. */
+            me: boolean;
+            name: string;
+        };
+        ResultValue: {
+            comparator?: components["schemas"]["Comparator"] | null;
+            /** Format: double */
+            criticalHigh?: number | null;
+            /** Format: double */
+            criticalLow?: number | null;
+            flag?: components["schemas"]["Interpretation"] | null;
+            flaggedBy?: components["schemas"]["FlaggedBy"] | null;
+            /** Format: double */
+            high?: number | null;
+            loinc: string;
+            /** Format: double */
+            low?: number | null;
+            method: string;
+            /** @description Not measured, and why stands in the words. */
+            missing: boolean;
+            name: string;
+            note: string;
+            /** Format: double */
+            number?: number | null;
+            ownCode: string;
+            /** Format: int32 */
+            position: number;
+            range: string;
+            /** Format: uuid */
+            reportId: string;
+            testKey: string;
+            unit: string;
+            words: string;
+        };
         ResultView: {
-            before?: components["schemas"]["LabReport"] | null;
-            /** @description The person's chart is under restriction and not open to the one who looks: nothing of it is told. */
-            closed: boolean;
-            /** @description Earlier values of the same measurements, newest first: LOINC, when, value. */
-            earlier: components["schemas"]["EarlierValue"][];
+            files: components["schemas"]["ReportFile"][];
+            /** @description Where it was filed by somebody, and taken away. */
+            filings: components["schemas"]["ResultFiling"][];
+            /** @description Values of the report it replaces that are not there any more. */
+            gone: string[];
+            looks: components["schemas"]["ResultLook"][];
+            mine: boolean;
             order?: components["schemas"]["Order"] | null;
             person?: components["schemas"]["PersonCard"] | null;
+            questions: components["schemas"]["AskedOfColleague"][];
+            reader?: string | null;
             report: components["schemas"]["LabReport"];
+            values: components["schemas"]["ValueView"][];
         };
         ReviewForm: {
             comment?: string;
+        };
+        ReviewManyForm: {
+            ids: string[];
         };
         /** @enum {string} */
         ReviewedList: "allergies" | "medicines" | "problems" | "histories";
@@ -6709,6 +7161,10 @@ export interface components {
             personId: string;
             signer: string;
         };
+        SignedTogether: {
+            left: components["schemas"]["LeftUnsigned"][];
+            signed: string[];
+        };
         Site: {
             /** Format: uuid */
             id: string;
@@ -6906,6 +7362,9 @@ export interface components {
         TakeBack: {
             /** @description It is known who stays, since they were worked with. */
             leaveUsed?: boolean;
+        };
+        TakeBackForm: {
+            reason: string;
         };
         TellForm: {
             visitIds: string[];
@@ -7171,6 +7630,9 @@ export interface components {
         UnlockForm: {
             password: string;
         };
+        UnmatchForm: {
+            reason: string;
+        };
         UntimedList: {
             active: boolean;
             /** Format: uuid */
@@ -7219,6 +7681,8 @@ export interface components {
             postedBefore: number;
             unmatched: number;
         };
+        /** @enum {string} */
+        Urgency: "critical" | "outside" | "untold" | "usual";
         /** @description The usual range of a measure in tenths, both ends included. */
         UsualRange: {
             /** Format: int32 */
@@ -7226,6 +7690,18 @@ export interface components {
             /** Format: int32 */
             low: number;
             measure: components["schemas"]["Measure"];
+        };
+        /** @description A value of a result, with what stands beside it. */
+        ValueView: {
+            /** @description The same test before, the oldest first. */
+            earlier: components["schemas"]["EarlierValue"][];
+            /** @description The unit as people write it. */
+            unit: string;
+            value: components["schemas"]["ResultValue"];
+            /** @description What it said before it was corrected. */
+            was?: string | null;
+            /** @description What was said, without the unit: `<5`, `no growth`. */
+            words: string;
         };
         Visit: {
             /** Format: date */
@@ -7458,6 +7934,39 @@ export interface components {
             visitTypeId: string;
             weekdays: number[];
         };
+        /** @description A result in the list of those that wait. */
+        WaitingResult: {
+            /** @description The person's chart is under restriction and not open to the one who looks: nothing of it is told. */
+            closed: boolean;
+            /** Format: uuid */
+            id: string;
+            looks: components["schemas"]["ResultLook"][];
+            mine: boolean;
+            /** @description What was ordered, or else what the laboratory calls it. */
+            name: string;
+            /** @description Whom the laboratory named, where the person is not certain. */
+            named: string;
+            number: string;
+            /** @description Values that are marked. */
+            outside: number;
+            person?: components["schemas"]["PersonCard"] | null;
+            /** @description Who is to read it; nobody where everybody may. */
+            reader?: string | null;
+            /** Format: date-time */
+            receivedAt: string;
+            status: components["schemas"]["ReportStatus"];
+            /** @description The laboratory's code of what was ordered. */
+            testCode?: string | null;
+            urgency: components["schemas"]["Urgency"];
+        };
+        WaitingResults: {
+            /**
+             * Format: int64
+             * @description How many wait in all, also those that the list does not hold.
+             */
+            count: number;
+            waiting: components["schemas"]["WaitingResult"][];
+        };
         WaitingView: {
             entry: components["schemas"]["WaitingEntry"];
             person: components["schemas"]["PersonCard"];
@@ -7499,6 +8008,7 @@ export interface components {
             consents: components["schemas"]["Choice"][];
             ethnicities: components["schemas"]["Choice"][];
             historyKinds: components["schemas"]["Choice"][];
+            interpretations: components["schemas"]["Choice"][];
             maritalStates: components["schemas"]["Choice"][];
             measures: components["schemas"]["MeasureWord"][];
             medicineStates: components["schemas"]["Choice"][];
@@ -7510,10 +8020,12 @@ export interface components {
             problemStates: components["schemas"]["Choice"][];
             races: components["schemas"]["Choice"][];
             relations: components["schemas"]["Choice"][];
+            reportStates: components["schemas"]["Choice"][];
             roles: components["schemas"]["Choice"][];
             sexes: components["schemas"]["Choice"][];
             sources: components["schemas"]["Choice"][];
             stages: components["schemas"]["Choice"][];
+            urgencies: components["schemas"]["Choice"][];
             visitKinds: components["schemas"]["Choice"][];
             weights: components["schemas"]["Choice"][];
         };
@@ -12232,6 +12744,82 @@ export interface operations {
             };
         };
     };
+    get_orders_open: {
+        parameters: {
+            query?: {
+                /** @description Those of all clinicians; otherwise one's own. */
+                all?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenOrders"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     delete_orders__id_: {
         parameters: {
             query?: never;
@@ -12525,6 +13113,211 @@ export interface operations {
                 };
             };
             /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_orders__id__sent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/fhir+json": string;
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_orders__id__taken_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeBackForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -18384,6 +19177,89 @@ export interface operations {
             };
         };
     };
+    get_people__id__results: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResultGrid"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_people__id__slip: {
         parameters: {
             query?: never;
@@ -19019,6 +19895,89 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_prescriptions__id__sent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/fhir+json": string;
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -20615,7 +21574,10 @@ export interface operations {
     };
     get_results: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Those of all readers; otherwise one's own and those that are nobody's. */
+                all?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -20627,7 +21589,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ResultView"][];
+                    "application/json": components["schemas"]["WaitingResults"];
                 };
             };
             /** @description The address or what was sent cannot be read. */
@@ -20650,6 +21612,618 @@ export interface operations {
             };
             /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_results_review_usual: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReviewManyForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedTogether"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Something that this refers to is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_results__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResultView"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_results__id__candidates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CandidateView"][];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_results__id__files__position_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                position: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_results__id__hand_on: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandOnForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_results__id__looked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -20736,7 +22310,6 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description There is no such thing. */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -20860,6 +22433,128 @@ export interface operations {
                 };
             };
             /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_results__id__take_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnmatchForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;

@@ -118,6 +118,8 @@ export const curves = {
   own: 2,
   dot: 3.5,
   last: 5,
+  /** What was taken meanwhile, a bar each. */
+  plot: { bar: 24, gap: 4 },
 };
 /** The full visit line: its dots and the rail between them. */
 export const rail = { column: '22px', inset: '7px', from: '14px', past: '-4px', dot: '16px' };

@@ -10,7 +10,7 @@ const DIALOG: &str = "//*[@role='dialog']";
 /// The list that hangs below a field.
 const HANGING: &str = "//*[@data-trigger='Select']";
 
-async fn pick(b: &Browser, label: &str, choice: &str) -> Result<()> {
+pub async fn pick(b: &Browser, label: &str, choice: &str) -> Result<()> {
     b.click(&format!(
         "(//label[normalize-space()='{label}'] | //span[normalize-space()='{label}'])[last()]/following::button[1]"
     ))

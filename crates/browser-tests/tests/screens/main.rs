@@ -15,6 +15,7 @@ mod pages;
 mod presses;
 mod quick_line;
 mod registration;
+mod results;
 mod schedule;
 mod sheet;
 mod supply;

@@ -9,6 +9,7 @@ mod anew;
 mod doing;
 mod histories;
 mod immunised;
+mod manner;
 mod measured;
 mod medicine;
 mod past;
@@ -17,7 +18,7 @@ mod sig;
 mod when;
 mod words;
 
-pub use anew::{Bearing, bearing, said_anew, said_of_the_past};
+pub use anew::{renewed, said_anew, said_of_the_past};
 pub use histories::age_now;
 pub use immunised::Immunised;
 pub use medicine::Prescribed;

@@ -1,7 +1,7 @@
 //! Which of the reports of one number holds, in whatever order they came in, and whether a report is about the person of
 //! its order.
 
-use super::ReportStatus;
+use super::{OrderState, ReportStatus};
 use chrono::{DateTime, Utc};
 
 /// How far a report had come when it was issued.
@@ -49,12 +49,55 @@ pub fn is_result(status: ReportStatus) -> bool {
     matches!(status, ReportStatus::Preliminary | ReportStatus::Final | ReportStatus::Corrected)
 }
 
+/// What an order becomes by a report that holds: one that is only registered changes nothing, and one that was cancelled
+/// leaves the order to a person.
+pub fn answered(status: ReportStatus) -> OrderState {
+    match status {
+        ReportStatus::Registered => OrderState::Accepted,
+        ReportStatus::Preliminary => OrderState::Preliminary,
+        ReportStatus::Final | ReportStatus::Corrected => OrderState::Resulted,
+        ReportStatus::Cancelled => OrderState::Rejected,
+    }
+}
+
 /// Whether the person that a report names is the one that its order is for: one of their record numbers, also of a record
 /// that was merged into theirs. Who names nobody, or somebody else, is not certain, whatever the order's number says.
 pub fn is_about(named: &str, numbers: &[String]) -> bool {
     let told = |text: &str| text.trim().to_uppercase();
     let named = told(named);
     !named.is_empty() && numbers.iter().any(|n| told(n) == named)
+}
+
+/// What a corrected report says otherwise than the one it stands for.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Changed {
+    /// For each value of the report: what it said before, where that was something else. A value that is new was nothing.
+    pub was: Vec<Option<String>>,
+    /// Values that are not there any more, in words.
+    pub gone: Vec<String>,
+}
+
+/// A value in words, with the test that it is of.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Worded {
+    pub test_key: String,
+    pub name: String,
+    pub words: String,
+}
+
+/// Compares value by value; of several of one test the first is compared with the first.
+pub fn changed(now: &[Worded], before: &[Worded]) -> Changed {
+    let mut left: Vec<&Worded> = before.iter().collect();
+    let mut was = Vec::new();
+    for value in now {
+        let old = left.iter().position(|b| b.test_key == value.test_key).map(|at| left.remove(at));
+        was.push(match old {
+            Some(old) if old.words == value.words => None,
+            Some(old) => Some(old.words.clone()),
+            None => Some("not there".to_owned()),
+        });
+    }
+    Changed { was, gone: left.into_iter().map(|b| format!("{} {}", b.name, b.words)).collect() }
 }
 
 #[cfg(test)]
@@ -84,10 +127,33 @@ mod tests {
     }
 
     #[test]
+    fn an_order_waits_until_a_settled_report_is_here() {
+        let open: Vec<bool> = ReportStatus::ALL.iter().map(|s| answered(*s).is_open()).collect();
+        let result: Vec<bool> = ReportStatus::ALL.iter().map(|s| *s != Final && *s != Corrected).collect();
+        assert_eq!(open, result);
+    }
+
+    #[test]
     fn a_report_is_about_whom_it_names() {
         let numbers = ["IH-10005".to_owned(), "IH-10190".to_owned()];
         assert!(is_about("ih-10005 ", &numbers) && is_about("IH-10190", &numbers));
         assert!(!is_about("IH-10006", &numbers) && !is_about("", &numbers) && !is_about("IH-10005", &[]));
+    }
+
+    #[test]
+    fn what_was_corrected_is_told_value_by_value() {
+        let value = |name: &str, words: &str| Worded { test_key: name.into(), name: name.into(), words: words.into() };
+        let before = [
+            value("Sodium", "141"),
+            value("Potassium", "5.3"),
+            value("Culture", "no growth"),
+            value("Potassium", "5.2"),
+        ];
+        let now =
+            [value("Potassium", "4.1"), value("Sodium", "141"), value("Glucose", "92"), value("Potassium", "5.2")];
+        let told = changed(&now, &before);
+        assert_eq!(told.was, [Some("5.3".into()), None, Some("not there".into()), None]);
+        assert_eq!(told.gone, ["Culture no growth"]);
     }
 
     fn any_status() -> impl Strategy<Value = ReportStatus> {

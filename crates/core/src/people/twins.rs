@@ -213,7 +213,7 @@ fn name_match(a: &HeardName, b: &HeardName) -> NameMatch {
     }
 }
 
-fn digits_transposed(a: NaiveDate, b: NaiveDate) -> bool {
+pub fn digits_transposed(a: NaiveDate, b: NaiveDate) -> bool {
     if a.year() == b.year() && a.day() == b.month() && a.month() == b.day() {
         return true;
     }

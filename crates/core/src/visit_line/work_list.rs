@@ -17,6 +17,7 @@ coded! {
         Claim = "claim", "claim";
         Money = "money", "money";
         Results = "results", "results";
+        Orders = "orders", "orders";
         Remittances = "remittances", "remittances";
         Person = "person", "person";
         Rebooking = "rebooking", "rebooking list";
@@ -42,6 +43,9 @@ pub const REFUSED_TOMORROW: Task =
     Task { group: "Coverage refused for tomorrow", action: "Fix coverage", place: TaskPlace::CheckIn, rank: 1 };
 /// A laboratory report that waits for its reviewer.
 pub const REVIEW_RESULT: Task = Task { group: "Review results", action: "Review", place: TaskPlace::Results, rank: 2 };
+/// An order whose result is longer away than its test usually takes, or that the laboratory refused.
+pub const OVERDUE_ORDER: Task =
+    Task { group: "Overdue orders", action: "See orders", place: TaskPlace::Orders, rank: 3 };
 /// A note that somebody else signed under one's supervision.
 pub const COSIGN: Task = Task { group: "Co-sign notes", action: "Open note", place: TaskPlace::Note, rank: 2 };
 /// A remittance line that matches no claim of ours.

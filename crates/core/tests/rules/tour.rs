@@ -102,6 +102,8 @@ fn one_visit() {
         specimen: "serum".into(),
         questions: vec![],
         usual_for: vec!["N18".into(), "I10".into()],
+        contains: vec![],
+        usual_days: 1,
     };
     let diagnoses = [("E78.5", "Hyperlipidemia"), ("I10", "Hypertension")].map(|(c, t)| (c.to_owned(), t.to_owned()));
     assert_eq!(place(&potassium, &diagnoses).diagnoses, [1]);

@@ -13,6 +13,7 @@ pub fn concrete(pattern: &str) -> String {
         .iter()
         .fold(pattern.to_owned(), |path, part| path.replace(part, NOBODY))
         .replace("{part}", "plan")
+        .replace("{position}", "0")
         .replace("{code}", "I10")
         .replace("{side}", "front")
         .replace("{list}", "allergies")

@@ -15,7 +15,7 @@ pub fn write_prescription(p: &SentItem) -> Result<String, Located> {
         "identifier": [{ "system": "urn:indigo-harbor:prescription", "value": p.reference }],
         "medicationCodeableConcept": { "coding": [{ "system": PRODUCT, "code": p.product_code }], "text": p.medicine },
         "subject": { "reference": format!("Patient/{}", p.subject.record_number) },
-        "requester": { "reference": format!("Practitioner/{}", p.prescriber_npi) },
+        "requester": { "reference": "Practitioner/orderer" },
         "authoredOn": p.authored.to_rfc3339_opts(SecondsFormat::Secs, true),
         "dosageInstruction": [{ "text": p.instructions }],
         "dispenseRequest": {

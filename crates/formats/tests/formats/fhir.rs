@@ -1,11 +1,9 @@
 //! HL7 FHIR R4: what goes to the laboratory and the pharmacy reads back the same; nonsense is located.
 
 use chrono::{NaiveDate, TimeZone, Utc};
-use harbor_core::orders::{
-    Interpretation, LabReport, ReportStatus, ReportedValue, RequestedTest, Requisition, Subject,
-};
+use harbor_core::orders::{RequestedTest, Requisition, Subject};
 use harbor_core::prescribing::SentItem;
-use harbor_formats::fhir::{laboratory, person, pharmacy};
+use harbor_formats::fhir::{laboratory, person, pharmacy, reports};
 use harbor_formats::incoming::{Fields, IncomingPolicy};
 use proptest::prelude::*;
 use serde_json::Value;
@@ -41,30 +39,6 @@ fn requisition() -> Requisition {
     }
 }
 
-fn value(number: Option<f64>, text: &str) -> ReportedValue {
-    ReportedValue {
-        loinc: "2823-3".into(),
-        name: "Potassium".into(),
-        number,
-        text: text.into(),
-        unit: if number.is_some() { "mmol/L".into() } else { String::new() },
-        low: number.map(|_| 3.5),
-        high: number.map(|_| 5.1),
-        interpretation: number.map(|_| Interpretation::High),
-    }
-}
-
-fn report(status: ReportStatus) -> LabReport {
-    LabReport {
-        number: "GP-8117".into(),
-        order_reference: "O2".into(),
-        record_number: "IH-10005".into(),
-        status,
-        issued: Utc.with_ymd_and_hms(2026, 11, 24, 9, 0, 0).unwrap(),
-        values: vec![value(Some(5.4), "")],
-    }
-}
-
 #[test]
 fn an_order_reads_back_with_its_questions_and_reasons() {
     let sent = requisition();
@@ -79,50 +53,62 @@ fn an_order_reads_back_with_its_questions_and_reasons() {
     for wanted in ["Task", "Patient", "Practitioner"] {
         assert!(kinds.contains(&wanted), "{kinds:?}");
     }
+    assert_eq!(kinds.iter().filter(|k| **k == "Task").count(), 2, "each test is taken or refused on its own");
 }
 
 #[test]
-fn a_report_reads_back_in_every_state() {
-    for status in ReportStatus::ALL {
-        let sent = report(*status);
-        let text = laboratory::write_report(&sent).unwrap();
-        assert_eq!(laboratory::read_report(text.as_bytes()).unwrap(), sent, "{status}");
+fn an_order_taken_back_says_which_and_why() {
+    let taken_back = laboratory::TakenBack {
+        reference: "O1".into(),
+        requisition: "R0019C5".into(),
+        reason: "the wrong patient".into(),
+        at: Utc.with_ymd_and_hms(2026, 11, 23, 16, 0, 0).unwrap(),
+    };
+    let text = laboratory::write_taken_back(&taken_back).unwrap();
+    assert_eq!(laboratory::read_taken_back(text.as_bytes()).unwrap(), Some(taken_back));
+    let order = laboratory::write_order(&requisition()).unwrap();
+    assert_eq!(laboratory::read_taken_back(order.as_bytes()).unwrap(), None, "what is asked for is not taken back");
+    assert!(laboratory::read_taken_back(b"{}").is_err());
+}
+
+/// Everything that a bundle refers to.
+fn references(value: &Value, into: &mut Vec<String>) {
+    match value {
+        Value::Object(object) => {
+            into.extend(object.get("reference").and_then(Value::as_str).map(str::to_owned));
+            object.values().for_each(|v| references(v, into));
+        }
+        Value::Array(all) => all.iter().for_each(|v| references(v, into)),
+        _ => {}
     }
 }
 
 #[test]
-fn a_value_may_be_words_and_an_order_may_be_lost() {
-    let mut sent = report(ReportStatus::Final);
-    sent.order_reference.clear();
-    sent.values = vec![ReportedValue { interpretation: None, ..value(None, "not detected") }];
-    let text = laboratory::write_report(&sent).unwrap();
-    let read = laboratory::read_report(text.as_bytes()).unwrap();
-    assert_eq!((read.order_reference.as_str(), read.values[0].text.as_str()), ("", "not detected"));
-    assert_eq!((read.values[0].number, read.values[0].interpretation), (None, None));
+fn what_a_bundle_refers_to_is_in_it_whatever_the_receiver_has() {
+    let order = laboratory::write_order(&requisition()).unwrap();
+    let nobody = Requisition { orderer_npi: String::new(), ..requisition() };
+    let unnumbered = laboratory::write_order(&nobody).unwrap();
+    assert_eq!(laboratory::read_order(unnumbered.as_bytes()).unwrap(), nobody);
+    for text in [order, unnumbered, pharmacy::write_prescription(&prescription()).unwrap()] {
+        let bundle: Value = serde_json::from_str(&text).unwrap();
+        let entries = bundle["entry"].as_array().unwrap();
+        let mut addresses: Vec<&str> = entries.iter().map(|e| e["fullUrl"].as_str().unwrap()).collect();
+        assert!(
+            addresses.iter().all(|a| a.starts_with("urn:uuid:"))
+                && entries.iter().all(|e| e["resource"]["id"].is_null())
+        );
+        let mut referred = Vec::new();
+        references(&bundle, &mut referred);
+        assert!(referred.len() >= 2 && referred.iter().all(|r| addresses.contains(&r.as_str())), "{referred:?}");
+        addresses.sort_unstable();
+        addresses.dedup();
+        assert_eq!(addresses.len(), entries.len());
+    }
+    assert_eq!(laboratory::write_order(&requisition()).unwrap(), laboratory::write_order(&requisition()).unwrap());
 }
 
-#[test]
-fn below_a_number_is_not_that_number_and_the_first_code_need_not_be_loinc() {
-    let mut sent = report(ReportStatus::Final);
-    sent.values = vec![ReportedValue { loinc: "2823-3".into(), ..value(Some(5.0), "") }];
-    let mut written: Value = serde_json::from_str(&laboratory::write_report(&sent).unwrap()).unwrap();
-    let own = serde_json::json!({ "system": "urn:laboratory:test", "code": "777" });
-    written["contained"][0]["code"]["coding"].as_array_mut().unwrap().insert(0, own);
-    let read = |v: &Value| laboratory::read_report(v.to_string().as_bytes()).unwrap().values.remove(0);
-    assert_eq!((read(&written).loinc.as_str(), read(&written).number), ("2823-3", Some(5.0)));
-    written["contained"][0]["valueQuantity"]["comparator"] = "<".into();
-    let below = read(&written);
-    assert_eq!((below.number, below.text.as_str()), (None, "<5"));
-    written["contained"][0]["code"]["coding"].as_array_mut().unwrap().truncate(1);
-    assert_eq!(read(&written).loinc, "", "a code of their own is no LOINC code");
-    written["contained"][0].as_object_mut().unwrap().remove("valueQuantity");
-    written["contained"][0]["valueCodeableConcept"] = serde_json::json!({ "text": "positive" });
-    assert_eq!((read(&written).number, read(&written).text.as_str()), (None, "positive"));
-}
-
-#[test]
-fn a_prescription_reads_back() {
-    let sent = SentItem {
+fn prescription() -> SentItem {
+    SentItem {
         reference: "RX-1".into(),
         subject: subject(),
         prescriber_name: "Dr. Oriane Valcourt".into(),
@@ -135,7 +121,12 @@ fn a_prescription_reads_back() {
         days: 30,
         refills: 2,
         reason: Some(("I10".into(), "Essential (primary) hypertension".into())),
-    };
+    }
+}
+
+#[test]
+fn a_prescription_reads_back() {
+    let sent = prescription();
     let text = pharmacy::write_prescription(&sent).unwrap();
     assert_eq!(pharmacy::read_prescription(text.as_bytes()).unwrap(), sent);
     let bare = SentItem { reason: None, refills: 0, ..sent };
@@ -149,9 +140,9 @@ fn the_wrong_resource_is_refused_and_says_what_was_expected() {
     for bytes in [&b""[..], b"{", b"null", b"[]", b"<html>what a lovely day</html>", br#"{"resourceType":"Patient"}"#] {
         let said = laboratory::read_order(bytes).unwrap_err().to_string();
         assert!(said.len() > 10, "{said}");
-        assert!(laboratory::read_report(bytes).is_err() && pharmacy::read_prescription(bytes).is_err());
+        assert!(reports::read_report(bytes).is_err() && pharmacy::read_prescription(bytes).is_err());
     }
-    assert!(laboratory::read_report(order.as_bytes()).is_err(), "an order is no report");
+    assert!(reports::read_report(order.as_bytes()).is_err(), "an order is no report");
     let mut without: Value = serde_json::from_str(&order).unwrap();
     without["entry"].as_array_mut().unwrap().retain(|e| e["resource"]["resourceType"] != "Task");
     let said = laboratory::read_order(without.to_string().as_bytes()).unwrap_err().to_string();
@@ -162,37 +153,32 @@ proptest! {
     #[test]
     fn no_bytes_make_a_reader_panic(bytes in proptest::collection::vec(any::<u8>(), 0..300)) {
         let _ = laboratory::read_order(&bytes);
-        let _ = laboratory::read_report(&bytes);
+        let _ = reports::read_report(&bytes);
         let _ = pharmacy::read_prescription(&bytes);
     }
 
     #[test]
     fn no_bent_file_makes_a_reader_panic(at in 0usize..2_000, with in "[ -~]{0,3}") {
-        for text in [laboratory::write_order(&requisition()).unwrap(), laboratory::write_report(&report(ReportStatus::Final)).unwrap()] {
+        for text in [laboratory::write_order(&requisition()).unwrap(), reports::write_report(&crate::reports::report()).unwrap()] {
             let at = at.min(text.len());
             if text.is_char_boundary(at) {
                 let end = (at + 5).min(text.len());
                 if text.is_char_boundary(end) {
                     let bent = format!("{}{with}{}", &text[..at], &text[end..]);
                     let _ = laboratory::read_order(bent.as_bytes());
-                    let _ = laboratory::read_report(bent.as_bytes());
+                    let _ = reports::read_report(bent.as_bytes());
                 }
             }
         }
     }
 
     #[test]
-    fn any_names_and_answers_read_back(first in "[\\p{L} '-]{1,20}", answer in "[ -~]{1,40}", number in -1e6f64..1e6) {
+    fn any_names_and_answers_read_back(first in "[\\p{L} '-]{1,20}", answer in "[ -~]{1,40}") {
         let mut sent = requisition();
         sent.subject.first = first;
         sent.tests[0].answers[0].1 = answer;
         let text = laboratory::write_order(&sent).unwrap();
         prop_assert_eq!(laboratory::read_order(text.as_bytes()).unwrap(), sent);
-        let rounded = (number * 100.0).round() / 100.0;
-        let mut reported = report(ReportStatus::Final);
-        reported.values[0].number = Some(rounded);
-        let text = laboratory::write_report(&reported).unwrap();
-        prop_assert_eq!(laboratory::read_report(text.as_bytes()).unwrap().values[0].number, Some(rounded));
     }
 }
 

@@ -5,5 +5,6 @@ mod growth;
 mod located;
 mod quick_line;
 mod release;
+mod reports;
 mod tour;
 mod x12;

@@ -61,6 +61,15 @@ fn orders_by_their_names() {
 #[test]
 fn diagnoses_and_problems_with_their_codes() {
     assert_eq!(rows("dx htn, dm2"), ["diagnosis | I10 | htn", "diagnosis | E11.9 | dm2"]);
+    // How far a treatment has come is no diagnosis.
+    assert_eq!(rows("dx asthma, initial")[0], "diagnosis | J45.909 | asthma");
+    assert_eq!(rows("dx asthma, initial").len(), 2, "the rest is words");
+    // What is told as history is over; a new one is an emergency.
+    assert_eq!(
+        rows("hx mi 2018, stroke"),
+        ["problem | I25.2 | mi | active, since 2018", "problem | Z86.73 | stroke | active"]
+    );
+    assert_eq!(rows("dx mi"), ["diagnosis | I21.9 | mi"]);
     assert_eq!(
         rows("problem asthma since 2010, gout resolved"),
         ["problem | J45.909 | asthma | active, since 2010", "problem | M10.9 | gout | resolved"]
@@ -147,6 +156,11 @@ fn medicines_that_are_taken() {
         ("not taking lisinopril", "medicine | lisinopril | not_taking"),
         ("takes grandmother's tea", "medicine | grandmother's tea | taking"),
         ("on metformin", "medicine | metformin | taking"),
+        // Since when it is taken, it is taken already: no prescription. An amount is no year.
+        ("metformin 500 bid since 2019 taking", "medicine | metformin 500 mg | twice a day | taking, since 2019"),
+        ("takes vitamin d 2000 iu daily", "medicine | vitamin d 2000 iu | once a day | taking"),
+        ("admitted 2021 covid pneumonia", "hospital | covid pneumonia | 2021"),
+        ("gad 7", "questionnaire | GAD-7"),
     ] {
         assert_eq!(rows(line), [row], "{line}");
     }

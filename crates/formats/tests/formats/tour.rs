@@ -3,9 +3,10 @@
 
 use chrono::{NaiveDate, TimeZone, Utc};
 use harbor_core::consult::diagnoses::{CodeProblem, DiagnosisIndex};
+use harbor_core::orders::candidates::NamedPerson;
 use harbor_core::orders::*;
 use harbor_core::prescribing::SentItem;
-use harbor_formats::fhir::{laboratory, pharmacy};
+use harbor_formats::fhir::{laboratory, pharmacy, reports};
 use harbor_formats::icd10cm;
 
 fn release() -> icd10cm::Release {
@@ -99,34 +100,20 @@ fn an_order_and_its_report() {
     let report = LabReport {
         number: "G-1".into(),
         order_reference: "O1".into(),
-        record_number: "IH-10007".into(),
+        subject: NamedPerson { record_number: "IH-10007".into(), ..NamedPerson::default() },
         status: ReportStatus::Final,
         issued: Utc.with_ymd_and_hms(2026, 11, 23, 17, 0, 0).unwrap(),
+        name: "Potassium".into(),
+        performer: "Gannet Point Laboratory".into(),
         values: vec![
-            ReportedValue {
-                loinc: "2823-3".into(),
-                name: "Potassium".into(),
-                number: Some(5.4),
-                text: String::new(),
-                unit: "mmol/L".into(),
-                low: Some(3.5),
-                high: Some(5.1),
-                interpretation: Some(Interpretation::High),
-            },
-            ReportedValue {
-                loinc: "718-7".into(),
-                name: "Comment".into(),
-                number: None,
-                text: "hemolysed".into(),
-                unit: String::new(),
-                low: None,
-                high: None,
-                interpretation: None,
-            },
+            ReportedValue::measured("2823-3", "Potassium", 5.4, "mmol/L", 3.5, 5.1),
+            ReportedValue::new("718-7", "Comment", Said::Words("hemolysed".into())),
         ],
+        conclusion: "Repeat with a fresh specimen.".into(),
+        files: vec![],
     };
-    let sent = laboratory::write_report(&report).unwrap();
-    assert_eq!(laboratory::read_report(sent.as_bytes()).unwrap(), report);
+    let sent = reports::write_report(&report).unwrap();
+    assert_eq!(reports::read_report(sent.as_bytes()).unwrap(), report);
 
     for nonsense in [
         "",
@@ -136,7 +123,7 @@ fn an_order_and_its_report() {
         r#"{"resourceType":"DiagnosticReport","status":"maybe"}"#,
         r#"{"resourceType":"Patient"}"#,
     ] {
-        assert!(laboratory::read_report(nonsense.as_bytes()).is_err(), "{nonsense}");
+        assert!(reports::read_report(nonsense.as_bytes()).is_err(), "{nonsense}");
         assert!(laboratory::read_order(nonsense.as_bytes()).is_err(), "{nonsense}");
     }
 }

@@ -172,6 +172,10 @@ pub async fn make_batch(state: Data<State>, me: Me, form: Json<BatchForm>) -> An
 pub async fn file(state: Data<State>, me: Me, request: HttpRequest, id: Path<Uuid>) -> Result<HttpResponse, Problem> {
     let mut conn = state.store.reader().await?;
     let document = store::document(&mut conn, *id).await?;
+    // What went to a laboratory or a pharmacy, or came from there, is of a chart, and is read with it.
+    if ["requisition", "taken back", "prescription", "report"].contains(&document.kind.as_str()) {
+        return Err(Problem::not_found("file"));
+    }
     let within = store::people_in(&mut conn, &[*id]).await?;
     let closed = closed_charts(&mut conn, &within, me.staff.id, state.now()).await?;
     if !closed.is_empty() {

@@ -1,20 +1,23 @@
 //! Ordering tests, laying them under diagnoses, sending them.
 
 pub mod results;
+pub mod waiting;
 
 use super::consult::chart::{OrderView, order_views};
 use super::{DONE, Done, Typed};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
+use actix_web::HttpResponse;
 use actix_web::web::{Data, Json, Path, Query};
 use harbor_core::fields::Faults;
+use harbor_core::orders::search::find;
 use harbor_core::orders::{OrderState, place, ready_to_send};
 use harbor_core::visit_line::Mark;
 use harbor_store::consult::runs;
 use harbor_store::documents::{Doc, QuestionAnswer};
 use harbor_store::rows::{Order, Visit};
-use harbor_store::{Change, orders as store};
+use harbor_store::{Change, Conn, claims, orders as store};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -30,9 +33,12 @@ pub struct TestView {
     questions: Vec<String>,
 }
 
+/// So many tests are offered for what is typed.
+const OFFERED: usize = 20;
+
 #[utoipa::path(get, path = "/api/lab-tests", params(Typed), responses((status = 200, body = Vec<TestView>)))]
 pub async fn tests(state: Data<State>, typed: Query<Typed>) -> Json<Vec<TestView>> {
-    let found = state.tables.find_tests(&typed.q);
+    let found = find(&state.tables.tests, &typed.q, OFFERED);
     let view = |t: &harbor_core::orders::LabTest| TestView {
         code: t.code.clone(),
         name: t.name.clone(),
@@ -85,6 +91,8 @@ pub async fn draft(
         ordered_by: me.staff.name.clone(),
         orderer_id: me.staff.id,
         sent_at: None,
+        sent_document_id: None,
+        state_reason: String::new(),
     };
     Ok(change.add_order(row, &codes).await?)
 }
@@ -181,6 +189,24 @@ pub async fn cancel(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> 
             Ok(DONE)
         })
         .await
+}
+
+/// What was handed to the laboratory with this order, byte for byte.
+#[utoipa::path(get, path = "/api/orders/{id}/sent", params(("id" = Uuid, Path)), responses((status = 200, content_type = "application/fhir+json", body = String), (status = 404, body = Problem)))]
+pub async fn sent(state: Data<State>, id: Path<Uuid>) -> Result<HttpResponse, Problem> {
+    let mut conn = state.store.reader().await?;
+    let document = store::order(&mut conn, *id).await?.sent_document_id;
+    as_sent(&mut conn, document).await
+}
+
+/// A bundle as it was handed over.
+pub async fn as_sent(conn: &mut Conn, document: Option<Uuid>) -> Result<HttpResponse, Problem> {
+    let document = claims::document(conn, document.ok_or_else(|| Problem::not_found("file"))?).await?;
+    Ok(HttpResponse::Ok()
+        .content_type("application/fhir+json")
+        .insert_header(("content-security-policy", "sandbox"))
+        .insert_header(("content-disposition", format!("attachment; filename=\"{}.json\"", document.kind)))
+        .body(document.content))
 }
 
 /// Answers as they are kept, as pairs.

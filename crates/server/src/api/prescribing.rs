@@ -1,10 +1,11 @@
 //! Prescribing with its checks.
 
-use super::orders::open_visit;
+use super::orders::{as_sent, open_visit};
 use super::{DONE, Done, Typed};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
+use actix_web::HttpResponse;
 use actix_web::web::{Data, Json, Path, Query};
 use harbor_core::consult::{KnownList, Source};
 use harbor_core::fields;
@@ -190,6 +191,7 @@ pub async fn draft(
         prescribed_by: me.staff.name.clone(),
         prescriber_id: me.staff.id,
         sent_at: None,
+        sent_document_id: None,
     };
     Ok(change.add_prescription(row).await?)
 }
@@ -234,6 +236,14 @@ pub struct SendForm {
     pharmacy_id: Uuid,
     #[serde(default)]
     override_reason: String,
+}
+
+/// What was handed to the pharmacy, byte for byte.
+#[utoipa::path(get, path = "/api/prescriptions/{id}/sent", params(("id" = Uuid, Path)), responses((status = 200, content_type = "application/fhir+json", body = String), (status = 404, body = Problem)))]
+pub async fn sent(state: Data<State>, id: Path<Uuid>) -> Result<HttpResponse, Problem> {
+    let mut conn = state.store.reader().await?;
+    let document = store::prescription(&mut conn, *id).await?.sent_document_id;
+    as_sent(&mut conn, document).await
 }
 
 /// Signs and sends; the checks run once more, since the chart may have changed meanwhile.

@@ -11,5 +11,6 @@ table! {
     post "/api/visits/{id}/prescriptions" Chart(WriteNote, Visit) => prescribing::add;
     put "/api/prescriptions/{id}/diagnosis" Chart(WriteNote, Prescription) => prescribing::place;
     post "/api/prescriptions/{id}/send" Chart(WriteNote, Prescription) => prescribing::send;
+    get "/api/prescriptions/{id}/sent" Chart(SeeChart, Prescription) => prescribing::sent;
     delete "/api/prescriptions/{id}" Chart(WriteNote, Prescription) => prescribing::stop;
 }

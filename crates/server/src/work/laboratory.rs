@@ -4,14 +4,16 @@ use super::{accepted, hand_over, subject};
 use crate::api::orders::answers_of;
 use crate::problem::Problem;
 use crate::state::State;
+use harbor_core::orders::candidates::contradicts;
 use harbor_core::orders::truth::is_about;
 use harbor_core::orders::{OrderState, RequestedTest, Requisition};
-use harbor_formats::fhir::laboratory;
+use harbor_formats::fhir::laboratory::TakenBack;
+use harbor_formats::fhir::{laboratory, reports};
 use harbor_store::consult::runs;
 use harbor_store::house::staff;
 use harbor_store::jobs::Job;
-use harbor_store::orders::NewReport;
-use harbor_store::{Actor, claims, orders, people};
+use harbor_store::orders::results::{NewReport, filing};
+use harbor_store::{Actor, Change, claims, orders, people};
 
 pub(super) async fn send_orders(state: &State, job: &Job) -> anyhow::Result<()> {
     let mut conn = state.store.reader().await?;
@@ -43,6 +45,9 @@ pub(super) async fn send_orders(state: &State, job: &Job) -> anyhow::Result<()> 
         tests: tests.collect(),
     };
     let body = laboratory::write_order(&requisition)?;
+    let keeping = Actor::system("laboratory");
+    let kept = async |change: &mut Change<'_>| change.keep_sent_orders(&reference, body.as_bytes()).await;
+    state.store.change(&keeping, state.now(), kept).await?;
     let answer = hand_over(state, "/laboratory/fhir", "application/fhir+json", body).await?;
     accepted(&answer, &reference)?;
     state
@@ -55,10 +60,30 @@ pub(super) async fn send_orders(state: &State, job: &Job) -> anyhow::Result<()> 
         .await
 }
 
+/// Tells the laboratory that an order is not wanted any more.
+pub(super) async fn cancel_order(state: &State, job: &Job) -> anyhow::Result<()> {
+    let mut conn = state.store.reader().await?;
+    let order = orders::order(&mut conn, job.subject).await?;
+    drop(conn);
+    let Some(requisition) = order.requisition else { return Ok(()) };
+    let taken_back =
+        TakenBack { reference: order.id.to_string(), requisition, reason: order.state_reason, at: state.now() };
+    let body = laboratory::write_taken_back(&taken_back)?;
+    let answer = hand_over(state, "/laboratory/fhir", "application/fhir+json", body.clone()).await?;
+    accepted(&answer, &taken_back.reference)?;
+    state
+        .store
+        .change(&Actor::system("laboratory"), state.now(), async |change| {
+            change.keep_document("taken back", "out", body.as_bytes()).await?;
+            change.audit("told to the laboratory", "order", order.id, Some(order.person_id), taken_back.reason);
+            Ok(())
+        })
+        .await
+}
+
 /// Files a laboratory report under its order; one whose order is not known waits unmatched.
 pub async fn take_report(state: &State, content: &str) -> Result<(), Problem> {
-    let report =
-        laboratory::read_report(content.as_bytes()).map_err(|e| Problem::refused("unreadable", e.to_string()))?;
+    let report = reports::read_report(content.as_bytes()).map_err(|e| Problem::refused("unreadable", e.to_string()))?;
     state
         .store
         .change(&Actor::system("laboratory"), state.now(), async |change| {
@@ -70,19 +95,14 @@ pub async fn take_report(state: &State, content: &str) -> Result<(), Problem> {
             let order = match order {
                 Some(order) => {
                     let numbers = people::merging::numbers_of(change.conn(), order.person_id).await?;
-                    Some(order).filter(|_| is_about(&report.record_number, &numbers))
+                    let person = people::get(change.conn(), order.person_id).await?;
+                    let is_theirs = is_about(&report.subject.record_number, &numbers)
+                        && !contradicts(&report.subject, &filing::somebody(&person, &[]));
+                    Some(order).filter(|_| is_theirs)
                 }
                 None => None,
             };
-            let new = NewReport {
-                number: report.number,
-                order,
-                record_number: report.record_number,
-                status: report.status,
-                issued_at: report.issued,
-                content: report.values.iter().map(Into::into).collect(),
-                digest: claims::digest(content.as_bytes()),
-            };
+            let new = NewReport { read: report, order, digest: claims::digest(content.as_bytes()) };
             change.file_report(new).await?;
             let (id, _) = change.keep_document("report", "in", content.as_bytes()).await?;
             change.audit("read", "document", id, None, "laboratory report");

@@ -7,7 +7,7 @@ use harbor_formats::fhir::pharmacy;
 use harbor_store::consult::runs;
 use harbor_store::house::staff;
 use harbor_store::jobs::Job;
-use harbor_store::{Actor, people, prescribing};
+use harbor_store::{Actor, Change, people, prescribing};
 
 pub(super) async fn send_prescription(state: &State, job: &Job) -> anyhow::Result<()> {
     let mut conn = state.store.reader().await?;
@@ -31,6 +31,9 @@ pub(super) async fn send_prescription(state: &State, job: &Job) -> anyhow::Resul
         reason: diagnoses.into_iter().find(|d| Some(&d.code) == p.diagnosis.as_ref()).map(|d| (d.code, d.title)),
     };
     let body = pharmacy::write_prescription(&item)?;
+    let keeping = Actor::system("pharmacy");
+    let kept = async |change: &mut Change<'_>| change.keep_sent_prescription(p.id, body.as_bytes()).await;
+    state.store.change(&keeping, state.now(), kept).await?;
     let answer = hand_over(state, "/pharmacy/fhir", "application/fhir+json", body).await?;
     accepted(&answer, &item.reference)?;
     state

@@ -117,32 +117,6 @@ async fn an_order_lies_under_what_it_is_for_and_says_when_it_does_not() {
 }
 
 #[actix_web::test]
-async fn a_result_for_nobody_certain_is_filed_by_a_person_and_then_reviewed() {
-    let product = Product::start().await.unwrap();
-    let doctor = Hand::sign_in(&product, "oriane").await;
-    let waiting = doctor.get("/api/results").await;
-    let results = waiting.as_array().unwrap();
-    let uncertain = results.iter().find(|r| r["person"].is_null()).expect("a result of an uncertain person");
-    let path = format!("/api/results/{}", id(&uncertain["report"]));
-    let refused = doctor.post(&format!("{path}/review"), json!({})).await;
-    assert_eq!(refused.detail(), "File the result under its person first.");
-    let nobody = json!({ "personId": uuid::Uuid::now_v7() });
-    assert_eq!(doctor.post(&format!("{path}/match"), nobody).await.status, 404);
-    let lucan = id(&doctor.person("Ferreira").await);
-    doctor.post(&format!("{path}/match"), json!({ "personId": lucan })).await.ok();
-    let reviewed = doctor.post(&format!("{path}/review"), json!({ "comment": "Told by telephone." })).await.ok();
-    assert_eq!(reviewed["reviewComment"], "Told by telephone.");
-    let still = doctor.get("/api/results").await;
-    assert!(!still.to_string().contains(&id(&uncertain["report"])), "what was reviewed waits no longer");
-    let corrected = results.iter().find(|r| r["report"]["status"] == "corrected").expect("a corrected result");
-    assert!(corrected["before"]["content"].is_array(), "it shows what it said before");
-    let with_history = results.iter().find(|r| r["person"]["recordNumber"] == "IH-10005").unwrap();
-    let numbers = list(with_history, "earlier");
-    assert!(numbers.iter().any(|e| e["loinc"] == "2823-3" && e["number"].is_f64()), "{numbers:?}");
-    product.stop().await.unwrap();
-}
-
-#[actix_web::test]
 async fn a_signed_note_takes_addenda_and_no_orders() {
     let product = Product::start().await.unwrap();
     let doctor = Hand::sign_in(&product, "oriane").await;

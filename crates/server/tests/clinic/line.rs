@@ -121,11 +121,13 @@ async fn from_the_call_to_a_settled_balance() {
     assert_eq!(reached, 9);
     // The laboratory has answered meanwhile; its results wait for the clinician.
     let doctor = Hand::sign_in(&product, "oriane").await;
-    let own =
-        |v: &Value| v.as_array().unwrap().iter().filter(|r| r["person"]["id"] == walk.person.as_str()).count() == 2;
+    let own = |v: &Value| {
+        v["waiting"].as_array().unwrap().iter().filter(|r| r["person"]["id"] == walk.person.as_str()).count() == 2
+    };
     let results = doctor.until("/api/results", own).await;
-    let mine = results.as_array().unwrap().iter().find(|r| r["person"]["id"] == walk.person.as_str()).unwrap();
-    let review = format!("/api/results/{}/review", id(&mine["report"]));
+    let mine =
+        results["waiting"].as_array().unwrap().iter().find(|r| r["person"]["id"] == walk.person.as_str()).unwrap();
+    let review = format!("/api/results/{}/review", id(mine));
     doctor.post(&review, json!({ "comment": "Seen." })).await.ok();
     assert_eq!(doctor.post(&review, json!({})).await.status, 422, "signed once");
     product.stop().await.unwrap();

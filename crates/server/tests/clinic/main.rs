@@ -36,6 +36,7 @@ mod reading;
 mod registers;
 mod registration;
 mod restricted;
+mod results;
 mod running;
 mod runs;
 mod schema;

@@ -296,29 +296,6 @@ async fn a_restricted_chart_opens_with_a_reason_that_the_manager_reads() {
 }
 
 #[actix_web::test]
-async fn results_of_a_restricted_chart_tell_nothing_until_it_is_opened() {
-    let product = Product::start().await.unwrap();
-    let doctor = Hand::sign_in(&product, "oriane").await;
-    let results = doctor.get("/api/results").await;
-    let one = results.as_array().unwrap().iter().find(|r| r["person"].is_object()).unwrap().clone();
-    let (person, report) = (one["person"]["id"].as_str().unwrap(), one["report"]["id"].as_str().unwrap());
-    assert_ne!(one["report"]["content"], json!([]));
-    restrict(&product, person).await;
-    let again = |list: Value| list.as_array().unwrap().iter().find(|r| r["report"]["id"] == report).unwrap().clone();
-    let closed = again(doctor.get("/api/results").await);
-    assert_eq!(
-        (&closed["closed"], &closed["report"]["content"], &closed["order"]),
-        (&json!(true), &json!([]), &Value::Null)
-    );
-    let path = format!("/api/results/{report}/review");
-    assert_eq!(doctor.post(&path, json!({ "comment": "fine" })).await.status, 403);
-    doctor.post(&format!("/api/people/{person}/open-chart"), json!({ "reason": "I ordered it" })).await.ok();
-    assert_eq!(again(doctor.get("/api/results").await)["report"]["content"], one["report"]["content"]);
-    doctor.post(&path, json!({ "comment": "fine" })).await.ok();
-    product.stop().await.unwrap();
-}
-
-#[actix_web::test]
 async fn death_ends_coverage_and_booking_and_lists_what_is_to_be_cancelled() {
     let product = Product::start().await.unwrap();
     let desk = Hand::sign_in(&product, "junia").await;

@@ -52,7 +52,10 @@ impl Chart {
             _ => &self.visit,
         };
         let filled = pattern.replace("{id}", about).replace("{part}", "plan").replace("{allergy}", &self.allergy);
-        filled.replace("{medicine}", &self.medicine).replace("{measurement}", &self.measurement)
+        filled
+            .replace("{medicine}", &self.medicine)
+            .replace("{measurement}", &self.measurement)
+            .replace("{position}", "0")
     }
 }
 

@@ -1,7 +1,7 @@
 //! Text templates: offered for the reason, written with what the chart says and never over what was typed, told while unfilled.
 
 use crate::building::Visit;
-use crate::{Hand, Reply};
+use crate::{Hand, Reply, restrict};
 use harbor_demo::testing::Product;
 use serde_json::{Value, json};
 
@@ -56,6 +56,27 @@ async fn a_template_goes_after_what_was_typed_with_what_the_chart_says() {
     assert_eq!(none["items"][0]["notKept"], "No template answers to “zebra”.");
     let one = kept("template hiccups of old").await.ok();
     assert_eq!(one["done"][0]["sentence"], "Old {how long}.");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn what_fits_the_reason_is_told_to_nobody_whose_chart_is_closed() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await;
+    let pressure = json!({ "title": "Pressure", "complaints": "high blood pressure", "clinic": false,
+        "texts": [{ "part": "history", "body": "Pressure." }] });
+    visit.clinician.post("/api/texts", pressure).await.ok();
+    let path = format!("/api/texts?visit={}", visit.id);
+    let fitting = async || {
+        let all = visit.clinician.get(&path).await;
+        all.as_array().unwrap().iter().filter(|t| t["fitsReason"] == true).count()
+    };
+    assert!(fitting().await >= 1);
+    restrict(&product, &visit.person).await;
+    assert_eq!(fitting().await, 0);
+    let why = json!({ "reason": "I am to see her" });
+    visit.clinician.post(&format!("/api/people/{}/open-chart", visit.person), why).await.ok();
+    assert!(fitting().await >= 1);
     product.stop().await.unwrap();
 }
 

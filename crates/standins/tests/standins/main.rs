@@ -3,3 +3,4 @@
 mod address;
 mod outside;
 mod payer;
+mod technician;

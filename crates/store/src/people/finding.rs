@@ -265,8 +265,8 @@ fn findable(p: &Person) -> Findable<'_> {
     }
 }
 
-/// Records that are likely the same person, best first, with the reasons.
-pub async fn likely_twins(conn: &mut Conn, wanted: &Likeness, limit: usize) -> Result<Vec<(Person, TwinScore)>> {
+/// Records whose names are near to these, also by sound and slips; or near in part, with the birth date or the telephone.
+pub async fn near(conn: &mut Conn, wanted: &Likeness) -> Result<Vec<Person>> {
     let words = |name: &str| fold(name).split(' ').filter(|w| !w.is_empty()).map(str::to_owned).collect::<Vec<_>>();
     let (first, last) = (words(&wanted.first), words(&wanted.last));
     let all: Vec<String> = first.iter().chain(&last).cloned().collect();
@@ -297,7 +297,13 @@ pub async fn likely_twins(conn: &mut Conn, wanted: &Likeness, limit: usize) -> R
     }
     rows.sort_by_key(|p| p.id);
     rows.dedup_by_key(|p| p.id);
-    let mut scored: Vec<(Person, TwinScore)> = rows
+    Ok(rows)
+}
+
+/// Records that are likely the same person, best first, with the reasons.
+pub async fn likely_twins(conn: &mut Conn, wanted: &Likeness, limit: usize) -> Result<Vec<(Person, TwinScore)>> {
+    let mut scored: Vec<(Person, TwinScore)> = near(conn, wanted)
+        .await?
         .into_iter()
         .map(|p| {
             let score = twin_score(wanted, &likeness(&p));
@@ -316,7 +322,7 @@ pub async fn are_unlike(conn: &mut Conn, one: Uuid, other: Uuid) -> Result<bool>
     Ok(twin_score(&likeness(&one), &likeness(&other)).score < UNLIKE)
 }
 
-fn likeness(p: &Person) -> Likeness {
+pub fn likeness(p: &Person) -> Likeness {
     likeness_of((&p.first_name, &p.last_name, &p.former_name), p.birth_date, p.phone.as_deref(), &p.address_line)
 }
 

@@ -23,6 +23,10 @@ row! {
         ordered_by: String,
         orderer_id: Uuid,
         sent_at: Option<DateTime<Utc>>,
+        /// What was handed over, byte for byte.
+        sent_document_id: Option<Uuid>,
+        /// Why it was refused or cancelled.
+        state_reason: String,
     }
 }
 
@@ -44,14 +48,84 @@ row! {
         status: codes::ReportStatus,
         issued_at: DateTime<Utc>,
         received_at: DateTime<Utc>,
-        #[schema(value_type = Vec<documents::ReportedValue>)]
-        content: Doc<Vec<documents::ReportedValue>>,
         digest: String,
         replaces: Option<Uuid>,
         replaced: bool,
         reviewed_at: Option<DateTime<Utc>>,
         reviewed_by: Option<String>,
         review_comment: String,
+        name: String,
+        performer: String,
+        conclusion: String,
+        /// Whom the laboratory named.
+        #[schema(value_type = documents::NamedPerson)]
+        subject: Doc<documents::NamedPerson>,
+        urgency: codes::Urgency,
+        /// Who is to read it; nobody where everybody may who signs results.
+        reviewer_id: Option<Uuid>,
+        reviewed_by_id: Option<Uuid>,
+    }
+}
+
+row! {
+    result_values ResultValue {
+        report_id: Uuid,
+        position: i32,
+        test_key: String,
+        loinc: String,
+        own_code: String,
+        name: String,
+        comparator: Option<codes::Comparator>,
+        number: Option<f64>,
+        words: String,
+        /// Not measured, and why stands in the words.
+        missing: bool,
+        unit: String,
+        low: Option<f64>,
+        high: Option<f64>,
+        critical_low: Option<f64>,
+        critical_high: Option<f64>,
+        range: String,
+        flag: Option<codes::Interpretation>,
+        flagged_by: Option<codes::FlaggedBy>,
+        method: String,
+        note: String,
+    }
+}
+
+row! {
+    report_files ReportFile {
+        report_id: Uuid,
+        position: i32,
+        title: String,
+        media_type: String,
+        #[serde(skip)]
+        content: Vec<u8>,
+    }
+}
+
+row! {
+    result_questions ResultQuestion {
+        id: Uuid,
+        report_id: Uuid,
+        from_id: Uuid,
+        to_id: Uuid,
+        question: String,
+        asked_at: DateTime<Utc>,
+    }
+}
+
+row! {
+    result_filings ResultFiling {
+        id: Uuid,
+        report_id: Uuid,
+        person_id: Uuid,
+        order_id: Option<Uuid>,
+        /// Filed, or taken away.
+        filed: bool,
+        reason: String,
+        done_by: String,
+        done_at: DateTime<Utc>,
     }
 }
 
@@ -87,5 +161,7 @@ row! {
         prescribed_by: String,
         prescriber_id: Uuid,
         sent_at: Option<DateTime<Utc>>,
+        /// What was handed over, byte for byte.
+        sent_document_id: Option<Uuid>,
     }
 }

@@ -12,6 +12,7 @@ import { color, hair, innerCorner, part, phone, size, space } from '../../ui/tok
 import { Growth } from './Growth';
 import { Histories } from './Histories';
 import { Asked, askedInWords } from './Asked';
+import { Mark, saidOf } from '../orders/marks';
 import { type Fact, useWriting } from './writing';
 import { NoteHead } from './NoteHead';
 import { Allergies } from './Allergies';
@@ -146,7 +147,7 @@ function Results({ chart }: { chart: Chart }) {
   return (
     <Stack $gap={3}>
       {refusal && <Small role="alert">{refusal.message}</Small>}
-      {chart.reports.slice(0, 8).map((r) => (
+      {chart.reports.map((r) => (
         <div key={r.id}>
           <Row $gap={2}>
             <Small>{times.full(r.receivedAt)}</Small>
@@ -172,13 +173,15 @@ function Results({ chart }: { chart: Chart }) {
           </Row>
           <Table>
             <tbody>
-              {r.content.map((x) => (
-                <tr key={x.loinc + x.name}>
+              {r.values.map((x) => (
+                <tr key={x.position}>
                   <td>{x.name}</td>
                   <td className="number">
-                    {x.number ?? x.text} <Small>{x.unit}</Small>
+                    {saidOf(x)} <Small>{x.unit}</Small>
                   </td>
-                  <td>{x.flag && x.flag !== 'N' && <Tag $tone="brass">{x.flag}</Tag>}</td>
+                  <td>
+                    <Mark flag={x.flag} />
+                  </td>
                 </tr>
               ))}
             </tbody>
@@ -204,7 +207,7 @@ export function Facts(p: { chart: Chart; of: Schemas['Visit']; first: Fact | nul
     .filter((m) => m.state === 'taking' || m.state === 'unknown')
     .map((m) => (m.state === 'unknown' ? `${m.name}?` : m.name));
   const problems = chart.problems.filter((p) => p.state !== 'resolved').map((p) => p.title);
-  const unseen = chart.reports.filter((r) => !r.reviewedAt).length;
+  const unseen = chart.unseenResults;
   const title = {
     measured: 'Measured',
     allergies: 'Allergies',

@@ -133,7 +133,7 @@ export function GlanceAt({ person, brief = false }: { person: string; brief?: bo
           <Line label={view.unseen > 0 ? `Last results, ${view.unseen} not reviewed` : 'Last results'}>
             {view.reports.slice(0, brief ? 2 : 5).map((r) => (
               <span key={r.id}>
-                {r.content[0]?.name ?? r.number} <Small>{times.full(r.receivedAt)}</Small>{' '}
+                {r.name || r.number} <Small>{times.full(r.receivedAt)}</Small>{' '}
                 {!r.reviewedAt && <Tag $tone="brass">not reviewed</Tag>}
               </span>
             ))}

@@ -4,9 +4,11 @@ import { useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useWordOf } from '../../app/choices';
+import { useMay } from '../../app/session';
 import { Button, Field } from '../../ui/controls';
 import { Row, Small, Spread, Stack } from '../../ui/layout';
 import { color, corner, hair, space, stroke } from '../../ui/tokens';
+import { TakeBack } from './OpenOrders';
 
 type Chart = Schemas['ChartView'];
 type OrderView = Schemas['OrderView'];
@@ -36,9 +38,12 @@ export function usePlace() {
 
 export function OrderChip({ order: o, chart, open }: { order: OrderView; chart: Chart; open: boolean }) {
   const stateWord = useWordOf('orderStates');
+  const writes = useMay()('write_note');
   const { run, refusal } = useDo();
   const { place } = usePlace();
   const draft = o.order.state === 'draft';
+  const [back, setBack] = useState(false);
+  const mayGoBack = ['sending', 'requested', 'accepted', 'preliminary', 'rejected'].includes(o.order.state);
   const toggle = (n: number) => {
     const code = chart.diagnoses[n - 1]?.code;
     if (!code || !open) return;
@@ -70,7 +75,14 @@ export function OrderChip({ order: o, chart, open }: { order: OrderView; chart: 
           </Button>
         )}
       </Row>
-      {o.misfit && <Small>{o.misfit}</Small>}
+      {o.order.stateReason && <Small>{o.order.stateReason}</Small>}
+      {mayGoBack && writes && !back && (
+        <Button $kind="quiet" aria-label={`Take back ${o.order.testName}`} onPress={() => setBack(true)}>
+          Take back
+        </Button>
+      )}
+      {back && <TakeBack o={o.order} close={() => setBack(false)} />}
+      {o.misfit && o.order.state !== 'cancelled' && <Small>{o.misfit}</Small>}
       {o.codes.length === 0 && o.order.placementReason && <Small>{o.order.placementReason}</Small>}
       {open && draft && o.questions.length > 0 && <Questions order={o} />}
       {refusal && <Small role="alert">{refusal.message}</Small>}

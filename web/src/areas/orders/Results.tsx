@@ -1,38 +1,24 @@
-/** Results that wait: values against ranges and earlier ones; review, comment, sign. */
+/** Results that wait, the most pressing first; one beside the list, read and signed. */
 
-import { Form, Refused } from '../../ui/Form';
-import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
 import { useEffect, useState } from 'react';
 import { useSearchParams } from 'react-router';
+import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useWordOf } from '../../app/choices';
 import { useKeys } from '../../app/keys';
 import { useMay, useSession } from '../../app/session';
 import { plainDate, useIdentity, useTimes } from '../../app/words';
-import { usePersonInHand } from '../people/inHand';
-import { FindPerson } from '../people/FindPerson';
-import { Restricted } from '../visit_line/Restricted';
-import { Button, Field } from '../../ui/controls';
-import {
-  Empty,
-  Head,
-  Mono,
-  Notice,
-  Row,
-  Scroller,
-  Sheet,
-  Small,
-  Spread,
-  Stack,
-  Table,
-  Tag,
-  WidePage,
-} from '../../ui/layout';
-import styled from 'styled-components';
+import { Button, Tabs } from '../../ui/controls';
+import { Empty, Head, Notice, Row, Small, Spread, Tag, WidePage } from '../../ui/layout';
 import { color, corner, hair, half, part, space } from '../../ui/tokens';
-import { Trend } from '../../ui/Trend';
+import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
+import { usePersonInHand } from '../people/inHand';
+import { OpenOrders } from './OpenOrders';
+import { Review } from './Review';
 import { results } from './queries';
 
-type View = Schemas['ResultView'];
+type Waiting = Schemas['WaitingResult'];
+
 const Split = styled.div`
   display: grid;
   grid-template-columns: minmax(${part.lane}, ${part.list}) minmax(0, 1fr);
@@ -59,185 +45,159 @@ const Item = styled.button`
   }
 `;
 
-const abnormal = (v: View) => v.report.content.filter((x) => x.flag && x.flag !== 'N').length;
-
-function Detail({ view }: { view: View }) {
+function Line({ v, current, choose }: { v: Waiting; current: boolean; choose: () => void }) {
+  const { discreet } = useSession();
+  const identity = useIdentity();
   const times = useTimes();
-  const may = useMay();
-  const [comment, setComment] = useState('');
-  const { run, busy, refusal } = useDo();
-  const path = { params: { path: { id: view.report.id } } };
-  const before = view.before?.content ?? [];
-  if (view.closed && view.person)
-    return (
-      <Sheet>
-        <Restricted
-          person={view.person.id}
-          message="This chart is under restriction; so is its result. It opens with a reason, which is recorded and told to the manager."
-        />
-      </Sheet>
-    );
+  const urgencyOf = useWordOf('urgencies');
+  const seen = v.looks.some((l) => l.me);
+  const others = v.looks.filter((l) => !l.me).map((l) => l.name);
   return (
-    <Sheet>
-      <Stack $gap={4}>
-        <Row>
-          <h2>{view.order?.testName ?? `Report ${view.report.number}`}</h2>
-          <Tag $tone={view.report.status === 'corrected' ? 'brass' : 'plain'}>{view.report.status}</Tag>
-          <Spread />
+    <Item
+      type="button"
+      aria-current={current}
+      onClick={choose}
+      data-result={v.testCode ?? v.number}
+      data-urgency={v.urgency}
+    >
+      <strong>{v.person ? identity(v.person) : 'Person uncertain'}</strong>
+      <br />
+      <Small>
+        {v.person
+          ? [v.person.age, !discreet && plainDate(v.person.birthDate)].filter(Boolean).join(', ')
+          : (!discreet && v.named) || `report ${v.number}`}{' '}
+        · {times.since(v.receivedAt)}
+      </Small>
+      <br />
+      {v.closed ? 'Restricted chart' : v.name}{' '}
+      {!v.closed && v.urgency === 'critical' && <Tag $tone="coral">{urgencyOf(v.urgency)}</Tag>}{' '}
+      {v.urgency !== 'critical' && v.outside > 0 && <Tag $tone="brass">{v.outside} outside</Tag>}{' '}
+      {v.status === 'corrected' && <Tag $tone="brass">corrected</Tag>}{' '}
+      {v.status === 'preliminary' && <Tag>preliminary</Tag>}
+      {(seen || others.length > 0 || (!v.mine && v.reader)) && (
+        <>
+          <br />
           <Small>
-            {times.full(view.report.issuedAt)} {times.time(view.report.issuedAt)}
+            {[
+              !v.mine && v.reader && `for ${v.reader}`,
+              seen && 'you looked at it',
+              others.length > 0 && `looked at by ${others.join(', ')}`,
+            ]
+              .filter(Boolean)
+              .join(' · ')}
           </Small>
-        </Row>
-        {!view.person && (
-          <Notice $tone="brass">
-            The person is not certain. Nothing is filed by guess: find the person whom this result belongs to.
-          </Notice>
-        )}
-        <Scroller>
-          <Table>
-            <thead>
-              <tr>
-                <th>Test</th>
-                <th className="number">Value</th>
-                <th />
-                <th>Usual range</th>
-                <th className="wide">Earlier</th>
-              </tr>
-            </thead>
-            <tbody>
-              {view.report.content.map((v) => {
-                const old = before.find((b) => b.loinc === v.loinc)?.number;
-                const earlier = view.earlier
-                  .filter((e) => e.loinc === v.loinc)
-                  .sort((a, b) => a.at.localeCompare(b.at));
-                const low = v.flag?.startsWith('L');
-                return (
-                  <tr key={v.loinc + v.name}>
-                    <td>{v.name}</td>
-                    <td className="number">
-                      {v.number ?? v.text} <Small>{v.unit}</Small>
-                      {old != null && old !== v.number && (
-                        <div>
-                          <Small>
-                            was <s>{old}</s>
-                          </Small>
-                        </div>
-                      )}
-                    </td>
-                    <td>
-                      {v.flag && v.flag !== 'N' && (
-                        <Tag $tone={v.flag.length > 1 ? 'coral' : 'brass'}>
-                          {low ? '▼' : '▲'} {v.flagLabel}
-                        </Tag>
-                      )}
-                    </td>
-                    <td>
-                      <Mono>
-                        {v.low ?? ''}–{v.high ?? ''}
-                      </Mono>
-                    </td>
-                    <td className="wide">
-                      <Row $gap={2}>
-                        <Trend
-                          values={[...earlier.map((e) => e.number), ...(v.number == null ? [] : [v.number])]}
-                          label={v.name}
-                        />
-                        {earlier.length > 0 && <Small>{earlier.at(-1)?.number}</Small>}
-                      </Row>
-                    </td>
-                  </tr>
-                );
-              })}
-            </tbody>
-          </Table>
-        </Scroller>
-        {may('review_results') &&
-          (view.person ? (
-            <Form
-              refusal={refusal}
-              onSave={() => run(() => api.POST('/api/results/{id}/review', { ...path, body: { comment } }))}
-            >
-              <Field name="comment" label="Comment" value={comment} onChange={setComment} lines={2} />
-              <Refused />
-              <Row>
-                <Spread />
-                <Button $kind="filled" isDisabled={busy} type="submit">
-                  Sign as reviewed
-                </Button>
-              </Row>
-            </Form>
-          ) : (
-            <FindPerson
-              label="File under"
-              onTake={(p) => void run(() => api.POST('/api/results/{id}/match', { ...path, body: { personId: p.id } }))}
-            />
-          ))}
-      </Stack>
-    </Sheet>
+        </>
+      )}
+    </Item>
   );
 }
 
-export default function Results() {
-  const { me, discreet, setInHand } = useSession();
-  const identity = useIdentity();
-  const times = useTimes();
-  const look = useLook(results());
+/** All that are as usual and were looked at, signed with one press; each other says why it stays. */
+function Together({ list }: { list: Waiting[] }) {
+  const { run, busy, refusal } = useDo();
+  const [left, setLeft] = useState<string[]>([]);
+  const usual = list.filter(
+    (v) => v.urgency === 'usual' && v.status === 'final' && v.person && !v.closed && v.looks.some((l) => l.me),
+  );
+  const sign = async () => {
+    const done = await run(() => api.POST('/api/results/review-usual', { body: { ids: usual.map((v) => v.id) } }));
+    const name = (id: string) => usual.find((v) => v.id === id)?.name ?? '';
+    setLeft(done?.left.map((l) => `${name(l.id)}: ${l.why}`) ?? []);
+  };
+  return (
+    <>
+      {usual.length > 1 && (
+        <Button isDisabled={busy} onPress={() => void sign()}>
+          Sign the {usual.length} as usual that you looked at
+        </Button>
+      )}
+      {refusal && <Notice $tone="coral">{refusal.message}</Notice>}
+      {left.map((sentence) => (
+        <Notice key={sentence} $tone="brass">
+          {sentence}
+        </Notice>
+      ))}
+    </>
+  );
+}
+
+function ToRead() {
+  const { setInHand } = useSession();
+  const may = useMay();
   const [params] = useSearchParams();
+  const reads = may('review_results');
+  const [all, setAll] = useState(false);
   const [chosen, setChosen] = useState<string | null>(params.get('result'));
-  const list = [...(look.data ?? [])].sort((a, b) => {
-    const own = (v: View) => (v.order?.ordererId === me.staff.id ? 0 : 1);
-    return own(a) - own(b) || abnormal(b) - abnormal(a) || a.report.receivedAt.localeCompare(b.report.receivedAt);
-  });
+  const look = useLook(results(all));
+  const list = look.data?.waiting ?? [];
   // Nobody chosen: whoever is in hand comes first, then the first of the list.
   const hand = usePersonInHand()?.id;
-  const chosenAt = list.findIndex((v) => v.report.id === chosen);
+  const chosenAt = list.findIndex((v) => v.id === chosen);
   const handAt = list.findIndex((v) => v.person && v.person.id === hand);
   const at = Math.max(0, chosenAt >= 0 ? chosenAt : handAt);
-  const current = list[at];
-  const step = (by: number) => setChosen(list[Math.min(list.length - 1, Math.max(0, at + by))]?.report.id ?? null);
+  // One that waits no more, and one of another reader, opens too when it was asked for.
+  const current = chosen && chosenAt < 0 ? null : list[at];
+  const step = (by: number) => setChosen(list[Math.min(list.length - 1, Math.max(0, at + by))]?.id ?? null);
   useKeys({ '[': () => step(-1), ']': () => step(1) });
   const person = current?.person?.id;
   useEffect(() => {
     if (person) setInHand({ person });
   }, [person, setInHand]);
+  const count = look.data?.count ?? 0;
   return (
-    <WidePage>
-      <Head>
-        <h1>Results</h1>
-        {look.data && <p>{list.length} wait for review</p>}
-      </Head>
+    <>
+      <Row style={{ marginBottom: space(3) }}>
+        {look.data && (
+          <Small>
+            {count} wait for review{count > list.length && `; the ${list.length} most pressing are shown`}
+          </Small>
+        )}
+        <Spread />
+        {reads && <Together list={list} />}
+        {reads && (
+          <Button $kind="quiet" aria-pressed={all} onPress={() => setAll(!all)}>
+            {all ? 'Mine and nobody’s only' : 'Those of all readers'}
+          </Button>
+        )}
+      </Row>
       <AsOf look={look} />
       {unanswered(look) && <Unanswered look={look} rows={8} />}
-      {look.data && list.length === 0 && (
+      {look.data && list.length === 0 && !chosen && (
         <Empty>No result waits. What the laboratory sends appears here by itself.</Empty>
       )}
       <Split>
         <div>
           {list.map((v) => (
-            <Item
-              key={v.report.id}
-              type="button"
-              aria-current={v === current}
-              onClick={() => setChosen(v.report.id)}
-              data-result={v.order?.testCode ?? v.report.number}
-            >
-              <strong>{v.person ? identity(v.person) : 'Person uncertain'}</strong>
-              <br />
-              <Small>
-                {v.person
-                  ? [v.person.age, !discreet && plainDate(v.person.birthDate)].filter(Boolean).join(', ')
-                  : `report ${v.report.number}`}{' '}
-                · {times.since(v.report.receivedAt)}
-              </Small>
-              <br />
-              {v.closed ? 'Restricted chart' : (v.order?.testName ?? v.report.content[0]?.name)}{' '}
-              {abnormal(v) > 0 && <Tag $tone="brass">{abnormal(v)} outside</Tag>}{' '}
-              {v.report.status === 'corrected' && <Tag $tone="brass">corrected</Tag>}
-            </Item>
+            <Line key={v.id} v={v} current={v === current} choose={() => setChosen(v.id)} />
           ))}
         </div>
-        {current && <Detail key={current.report.id} view={current} />}
+        {current ? (
+          <Review key={current.id} id={current.id} closed={current.closed} person={person ?? null} />
+        ) : (
+          chosen && look.data && <Review key={chosen} id={chosen} closed={false} person={null} />
+        )}
       </Split>
+    </>
+  );
+}
+
+export default function Results() {
+  const [params, setParams] = useSearchParams();
+  const tab = params.get('tab') === 'ordered' ? 'ordered' : 'read';
+  return (
+    <WidePage>
+      <Head>
+        <h1>Results</h1>
+      </Head>
+      <Tabs
+        label="Results"
+        value={tab}
+        onChange={(to) => setParams(to === 'ordered' ? { tab: to } : {}, { replace: true })}
+        items={[
+          { id: 'read', label: 'To read', content: <ToRead /> },
+          { id: 'ordered', label: 'Ordered, not here yet', content: <OpenOrders /> },
+        ]}
+      />
     </WidePage>
   );
 }

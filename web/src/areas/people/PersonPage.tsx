@@ -12,6 +12,7 @@ import { Appointments } from './Appointments';
 import { Account } from '../money/Account';
 import { GlanceAt } from '../consult/Glance';
 import { PastOf } from '../consult/Past';
+import { ResultsOf } from '../orders/ResultGrid';
 import { Coverages } from '../coverage/Coverages';
 import { Merging } from './Merging';
 import { RegistrationForm } from './RegistrationForm';
@@ -39,6 +40,7 @@ function address({ person, addressCheck }: Schemas['PersonView']) {
 
 const jumps = [
   { id: 'chart', word: 'Chart', needs: 'see_chart' },
+  { id: 'results', word: 'Results', needs: 'see_chart' },
   { id: 'visits', word: 'Visits', needs: '' },
   { id: 'coverage', word: 'Coverage', needs: '' },
   { id: 'balance', word: 'Balance', needs: 'see_charges' },
@@ -228,6 +230,12 @@ export default function PersonPage() {
           <div style={{ marginTop: space(4) }}>
             <PastOf person={id} />
           </div>
+        </Sheet>
+      )}
+      {may('see_chart') && (
+        <Sheet data-place="results">
+          <h2>Results</h2>
+          <ResultsOf person={id} />
         </Sheet>
       )}
       {/* Whoever treats looks for what was; whoever books and bills for how to reach and bill. */}

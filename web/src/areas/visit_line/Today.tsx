@@ -127,6 +127,7 @@ export default function Today() {
       money: `/visits/${visit}/money`,
       claim: `/billing?visit=${visit ?? ''}`,
       remittances: '/billing?tab=remittances',
+      orders: '/results?tab=ordered',
       results: `/results?result=${w.resultId ?? ''}`,
       till: '/billing?tab=till',
       person: `/people/${w.person?.id ?? ''}`,

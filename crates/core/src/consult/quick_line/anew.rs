@@ -27,7 +27,7 @@ pub fn said_of_the_past(understood: &[Item]) -> Result<&[Item], String> {
 
 /// What something newly said is to an entry that holds.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Bearing {
+enum Bearing {
     /// It says nothing new.
     Same,
     /// The entry says this from now on: somebody smokes ten a day or twenty, never both.
@@ -36,9 +36,43 @@ pub enum Bearing {
     Apart,
 }
 
+/// Which of the entries that hold says `new` from now on, by its position; none when it stands beside them, and an
+/// error when it says nothing that is not there.
+pub fn renewed(new: &Item, held: &[Item]) -> Result<Option<usize>, String> {
+    let all: Vec<Bearing> = held.iter().map(|h| bearing(new, h)).collect();
+    match all.contains(&Bearing::Same) {
+        true => Err(format!("{} stands there already.", new.told())),
+        false => Ok(all.iter().position(|b| *b == Bearing::Renews)),
+    }
+}
+
+/// Relatives of whom everybody has one.
+fn is_one(relative: &str) -> bool {
+    matches!(
+        relative,
+        "mother"
+            | "father"
+            | "maternal grandmother"
+            | "maternal grandfather"
+            | "paternal grandmother"
+            | "paternal grandfather"
+    )
+}
+
 /// Judges what is newly said by one entry that holds.
-pub fn bearing(new: &Item, held: &Item) -> Bearing {
+fn bearing(new: &Item, held: &Item) -> Bearing {
     if new.row() == held.row() {
+        return Bearing::Same;
+    }
+    // Of a mother who had it at 40, that she had it says nothing more.
+    if let (
+        Item::Family { relative, condition, age: None, born: None, died: false },
+        Item::Family { relative: kin, condition: known, .. },
+    ) = (new, held)
+        && is_one(relative)
+        && relative == kin
+        && fold(condition) == fold(known)
+    {
         return Bearing::Same;
     }
     let renews = match (new, held) {
@@ -104,6 +138,8 @@ mod tests {
             ("cannabis daily", "no drugs", Renews),
             ("mother asthma", "mother asthma", Same),
             ("mother asthma at 40", "mother asthma", Renews),
+            ("mother asthma", "mother asthma at 40", Same),
+            ("brother asthma", "brother asthma at 40", Apart),
             ("brother asthma at 20", "brother asthma at 40", Apart),
             ("mother asthma", "father asthma", Apart),
             ("appendectomy 1998", "appendectomy", Renews),
@@ -113,5 +149,9 @@ mod tests {
             assert_eq!((one.len(), other.len()), (1, 1), "{new} / {held}: {one:?} {other:?}");
             assert_eq!(bearing(&one[0], &other[0]), is, "{new} / {held}");
         }
+        let held = [read("father gout"), read("smoker 20/day")].concat();
+        assert_eq!(renewed(&read("smoker 10/day")[0], &held), Ok(Some(1)));
+        assert_eq!(renewed(&read("mother gout")[0], &held), Ok(None));
+        assert!(renewed(&read("father gout")[0], &held).unwrap_err().contains("stands there already"));
     }
 }

@@ -22,7 +22,10 @@ pub fn questionnaire(words: &[Word]) -> Option<(Item, usize)> {
     };
     if let Some(name) = ships(first) {
         let letter = first.is(&["audit"]) && first.ends == Ends::Runs && words.get(1).is_some_and(|w| w.is(&["c"]));
-        return Some((Item::Questionnaire(name.to_owned()), 1 + usize::from(letter)));
+        // `gad 7` is one name.
+        let figure = name.rsplit('-').next().is_some_and(|n| words.get(1).is_some_and(|w| w.low == n));
+        let both = letter || (figure && first.ends == Ends::Runs && !first.low.ends_with(|c: char| c.is_ascii_digit()));
+        return Some((Item::Questionnaire(name.to_owned()), 1 + usize::from(both)));
     }
     if first.low != "questionnaire" || first.ends != Ends::Runs {
         return None;
@@ -80,8 +83,11 @@ pub fn diagnoses(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
     }
     let mut items = Vec::new();
     while at < words.len() {
-        let Some((item, used)) = one_diagnosis(&words[at..], as_problem, known) else { break };
-        // How bad something is, is none by itself: it stays words.
+        let Some((mut item, used)) = one_diagnosis(&words[at..], as_problem, known) else { break };
+        if first.is(&["hx", "history", "pmh", "pmhx"]) {
+            long_over(&mut item, known);
+        }
+        // How bad something is, or how far it has come, is none by itself: it stays words.
         let of_degree = words[at].is(&[
             "mild",
             "moderate",
@@ -92,6 +98,8 @@ pub fn diagnoses(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
             "controlled",
             "uncontrolled",
         ]);
+        let alone = words[at].ends != Ends::Runs || words.get(at + 1).is_none_or(|w| w.is(&["encounter", "visit"]));
+        let how_far = alone && words[at].is(&["acute", "chronic", "initial", "subsequent", "sequela"]);
         // `asthma, mild intermittent`: what is none by itself and one with what stands before it belongs to that.
         if let Some(closer) = items.last().and_then(|last| told_closer(last, &item, known)) {
             items.pop();
@@ -103,7 +111,7 @@ pub fn diagnoses(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
             continue;
         }
         let in_words = matches!(&item, Item::Problem { code: None, .. } | Item::Diagnosis { code: None, .. });
-        if of_degree && in_words && !items.is_empty() {
+        if (of_degree && in_words || how_far) && !items.is_empty() {
             break;
         }
         // Only a problem that is called one stands in words; `hx` of much is told in sentences.
@@ -117,6 +125,25 @@ pub fn diagnoses(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
         }
     }
     (!items.is_empty()).then_some((items, at))
+}
+
+/// What was an emergency and is told as history is over: it has a code of its own, and the code of the emergency would be
+/// wrong on every claim.
+const LONG_OVER: [(&str, &str); 6] = [
+    ("I21", "I25.2"),
+    ("I22", "I25.2"),
+    ("I63", "Z86.73"),
+    ("G45", "Z86.73"),
+    ("I26", "Z86.711"),
+    ("I82.4", "Z86.718"),
+];
+
+fn long_over(item: &mut Item, known: &Known) {
+    let Item::Problem { code: Some(code), .. } = item else { return };
+    let over = LONG_OVER.iter().find(|(acute, _)| code.starts_with(acute)).map(|(_, over)| *over);
+    if let Some(hit) = over.and_then(|over| known.diagnoses?.resolve(over).ok()) {
+        *code = hit.code;
+    }
 }
 
 /// A diagnosis with what was said of it behind a comma, where both together have a code that is another one.

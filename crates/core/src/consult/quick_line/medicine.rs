@@ -126,6 +126,11 @@ pub fn prescription(words: &[Word], known: &Known) -> Option<(Item, usize)> {
     if !asked && !(sig.is_said() && (sig.per_day.is_some() || sig.days.is_some() || sig.as_needed)) {
         return None;
     }
+    // `metformin 500 bid since 2019` is taken already.
+    let after = words.get(from + named + used).filter(|_| runs && words[from + named + used - 1].ends == Ends::Runs);
+    if !asked && after.is_some_and(|w| w.is(&["since", "taking", "currently"])) {
+        return episode(words, 0, MedicineState::Taking, known);
+    }
     let mut doubts = Vec::new();
     let strengths = |list: &[&Product]| {
         let mut said: Vec<String> = list.iter().map(|p| format!("{} {}", p.strength, p.form)).collect();
@@ -242,12 +247,21 @@ fn one_taken(words: &[Word], known: &Known) -> Option<(Item, usize)> {
         _ => return None,
     };
     let rest = words.get(from..).filter(|r| !r.is_empty())?;
-    // What may mean another medicine is kept as it was said.
-    let found = products(rest, known).filter(|(found, _)| surely_names(rest[0].typed, found[0]));
     // `stopped` says much that is no medicine.
-    if found.is_none() && matches!(first.low.as_str(), "stopped" | "stop" | "uses" | "dc") {
+    if surely_found(rest, known).is_none() && matches!(first.low.as_str(), "stopped" | "stop" | "uses" | "dc") {
         return None;
     }
+    episode(words, from, state, known)
+}
+
+/// The products that words surely mean; what may mean another medicine is kept as it was said.
+fn surely_found<'a>(words: &[Word], known: &Known<'a>) -> Option<(Vec<&'a Product>, usize)> {
+    products(words, known).filter(|(found, _)| surely_names(words[0].typed, found[0]))
+}
+
+/// What is, or was, taken from the word at `from` on.
+fn episode(words: &[Word], from: usize, state: MedicineState, known: &Known) -> Option<(Item, usize)> {
+    let found = surely_found(words.get(from..)?, known);
     let named = found.as_ref().map_or(1, |(_, used)| *used);
     let mut at = from + named;
     let mut what: Vec<&str> = words[from..at].iter().map(|w| w.typed).collect();
@@ -262,6 +276,17 @@ fn one_taken(words: &[Word], known: &Known) -> Option<(Item, usize)> {
         {
             since = Some(when);
             at += used;
+            continue;
+        }
+        if word.is(&["taking", "currently"]) {
+            at += 1;
+            continue;
+        }
+        // An amount of what is not weighed stands with the name: `vitamin d 2000 iu`.
+        let counted = words.get(at + 1).filter(|_| word.ends == Ends::Runs && word.low.parse::<f64>().is_ok());
+        if let Some(unit) = counted.filter(|w| w.is(&["iu", "units", "unit"])) {
+            what.extend([word.typed, unit.typed]);
+            at += 2;
             continue;
         }
         let (more, used) = sig(&words[at..]);

@@ -35,11 +35,13 @@ pub fn past(words: &[Word], known: &Known, starts: &dyn Fn(&[Word]) -> bool) -> 
     }
     let mut what = Vec::new();
     let mut when: Option<When> = None;
+    let mut time_first = false;
     while let Some(word) = words.get(at) {
         if when.is_none()
             && let Some((found, used)) = moment(&words[at..], known.today)
         {
             when = Some(found);
+            time_first = what.is_empty();
             at += used;
         } else if !what.is_empty() && !words[at - 1].is(&["a", "an", "as", "the", "of", "for"]) && starts(&words[at..])
         {
@@ -54,7 +56,8 @@ pub fn past(words: &[Word], known: &Known, starts: &dyn Fn(&[Word]) -> bool) -> 
         if words[at - 1].ends != Ends::Runs {
             break;
         }
-        if when.is_some() && !what.is_empty() {
+        // What stands before its time is told; what stands behind it goes on: `admitted 2021 covid pneumonia`.
+        if when.is_some() && !what.is_empty() && !time_first {
             break;
         }
     }

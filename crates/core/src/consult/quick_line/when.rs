@@ -85,7 +85,10 @@ fn bare_moment(words: &[Word], first: &Word, today: NaiveDate) -> Option<(When, 
         }
         _ => {}
     }
-    if let Some(when) = When::parse(low) {
+    // `2000 iu` is an amount.
+    let is_amount = first.ends == Ends::Runs
+        && words.get(1).is_some_and(|w| w.is(&["iu", "units", "unit", "u", "mg", "mcg", "ug", "g", "ml", "%", "ppm"]));
+    if let Some(when) = When::parse(low).filter(|_| !is_amount) {
         return Some((when, 1));
     }
     if let Some(month) = month(low)

@@ -20,7 +20,7 @@ const REQUEST_INTENT: Is = Code(&[
 ]);
 
 /// Every type that this crate reads or writes, resources first.
-pub(super) const TYPES: [(&str, &[Element]); 31] = [
+pub(super) const TYPES: [(&str, &[Element]); 33] = [
     (
         "Bundle",
         &[
@@ -192,6 +192,10 @@ pub(super) const TYPES: [(&str, &[Element]); 31] = [
                     "option",
                 ]),
             )),
+            one("groupIdentifier", Type("Identifier")),
+            one("statusReason", CONCEPT),
+            one("lastModified", DateTime),
+            one("focus", REFERENCE),
             one("for", REFERENCE),
             one("requester", REFERENCE),
             one("authoredOn", DateTime),
@@ -203,6 +207,7 @@ pub(super) const TYPES: [(&str, &[Element]); 31] = [
             many("identifier", Type("Identifier")),
             needed(one("status", REQUEST_STATUS)),
             needed(one("intent", REQUEST_INTENT)),
+            one("requisition", Type("Identifier")),
             one("code", CONCEPT),
             needed(one("subject", REFERENCE)),
             one("requester", REFERENCE),
@@ -211,18 +216,6 @@ pub(super) const TYPES: [(&str, &[Element]); 31] = [
             many("supportingInfo", REFERENCE),
         ],
     ),
-    (
-        "QuestionnaireResponse",
-        &[
-            needed(one("status", Code(&["in-progress", "completed", "amended", "entered-in-error", "stopped"]))),
-            many("item", Type("QuestionnaireResponse.item")),
-        ],
-    ),
-    (
-        "QuestionnaireResponse.item",
-        &[needed(one("linkId", Text)), one("text", Text), many("answer", Type("QuestionnaireResponse.item.answer"))],
-    ),
-    ("QuestionnaireResponse.item.answer", &[one("valueString", Text)]),
     (
         "DiagnosticReport",
         &[
@@ -246,7 +239,10 @@ pub(super) const TYPES: [(&str, &[Element]); 31] = [
             needed(one("code", CONCEPT)),
             one("subject", REFERENCE),
             one("issued", DateTime),
+            many("performer", REFERENCE),
             many("result", REFERENCE),
+            one("conclusion", Text),
+            many("presentedForm", Type("Attachment")),
             many("contained", Resource),
         ],
     ),
@@ -268,12 +264,41 @@ pub(super) const TYPES: [(&str, &[Element]); 31] = [
             )),
             needed(one("code", CONCEPT)),
             one("valueQuantity", Type("Quantity")),
+            one("valueCodeableConcept", CONCEPT),
             one("valueString", Text),
+            one("valueBoolean", Bool),
+            one("valueInteger", Number),
+            one("valueRange", Type("Range")),
+            one("valueRatio", Type("Ratio")),
+            one("dataAbsentReason", CONCEPT),
+            many("interpretation", CONCEPT),
+            many("note", Type("Annotation")),
+            one("method", CONCEPT),
+            many("referenceRange", Type("Observation.referenceRange")),
+            many("hasMember", REFERENCE),
+            many("component", Type("Observation.component")),
+        ],
+    ),
+    (
+        "Observation.referenceRange",
+        &[one("low", Type("Quantity")), one("high", Type("Quantity")), one("type", CONCEPT), one("text", Text)],
+    ),
+    (
+        "Observation.component",
+        &[
+            needed(one("code", CONCEPT)),
+            one("valueQuantity", Type("Quantity")),
+            one("valueCodeableConcept", CONCEPT),
+            one("valueString", Text),
+            one("dataAbsentReason", CONCEPT),
             many("interpretation", CONCEPT),
             many("referenceRange", Type("Observation.referenceRange")),
         ],
     ),
-    ("Observation.referenceRange", &[one("low", Type("Quantity")), one("high", Type("Quantity"))]),
+    ("Attachment", &[one("contentType", Text), one("data", Text), one("title", Text)]),
+    ("Annotation", &[needed(one("text", Text))]),
+    ("Range", &[one("low", Type("Quantity")), one("high", Type("Quantity"))]),
+    ("Ratio", &[one("numerator", Type("Quantity")), one("denominator", Type("Quantity"))]),
     (
         "MedicationRequest",
         &[
@@ -341,7 +366,16 @@ pub(super) const TYPES: [(&str, &[Element]); 31] = [
     ),
     ("Address", &[many("line", Text), one("city", Text), one("state", Text), one("postalCode", Text)]),
     ("Period", &[one("start", DateTime), one("end", DateTime)]),
-    ("Quantity", &[one("value", Number), one("unit", Text), one("system", Text), one("code", Text)]),
+    (
+        "Quantity",
+        &[
+            one("value", Number),
+            one("comparator", Code(&["<", "<=", ">=", ">"])),
+            one("unit", Text),
+            one("system", Text),
+            one("code", Text),
+        ],
+    ),
 ];
 
 /// The smaller types that everything is made of.

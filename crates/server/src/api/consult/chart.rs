@@ -21,12 +21,16 @@ use harbor_core::prescribing::{harms_now, substance};
 use harbor_store::consult::chart as store;
 use harbor_store::consult::{heads, histories, notes, runs, signed_parts};
 use harbor_store::house::staff;
+use harbor_store::orders::results::{self, Report};
 use harbor_store::rows::*;
 use harbor_store::visit_line::visits;
 use harbor_store::{Conn, codes, orders, people, prescribing};
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
+
+/// So many of the last reports stand on the sheet.
+const REPORTS: i64 = 8;
 
 /// An order beside the visit's diagnoses.
 #[derive(Debug, Serialize, ToSchema)]
@@ -85,7 +89,10 @@ pub struct ChartView {
     diagnoses: Vec<VisitDiagnosis>,
     orders: Vec<OrderView>,
     prescriptions: Vec<Prescription>,
-    reports: Vec<LabReport>,
+    /// The last of the results, with their values.
+    reports: Vec<Report>,
+    /// How many of all results nobody has signed.
+    unseen_results: i64,
 }
 
 use harbor_store::rows::ListedProblem;
@@ -99,7 +106,8 @@ pub async fn order_views(
 ) -> Result<Vec<OrderView>, Problem> {
     let links = orders::links(conn, &[visit]).await?;
     let listed: Vec<(String, String)> = diagnoses.iter().map(|d| (d.code.clone(), d.title.clone())).collect();
-    let rows = orders::of_visits(conn, &[visit]).await?;
+    let mut rows = orders::of_visits(conn, &[visit]).await?;
+    rows.extend(orders::taken_back_of(conn, visit).await?);
     let view = |order: Order| {
         let codes: Vec<String> = links.iter().filter(|l| l.order_id == order.id).map(|l| l.code.clone()).collect();
         let test = state.tables.test(&order.test_code);
@@ -231,7 +239,8 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
             != Err(growth::ENDS_AT_TWENTY),
         orders: order_views(&mut conn, &state, *id, &diagnoses).await?,
         prescriptions: prescribing::of_visits(&mut conn, &[*id]).await?,
-        reports: orders::reports_of_person(&mut conn, person.id).await?,
+        reports: results::of_person(&mut conn, person.id, REPORTS).await?,
+        unseen_results: results::unseen_of(&mut conn, person.id).await?,
         diagnoses,
     }))
 }

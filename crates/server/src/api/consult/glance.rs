@@ -5,9 +5,9 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::consult::HistoryKind;
-use harbor_core::orders::OrderState;
 use harbor_store::consult::{chart as store, histories, past};
-use harbor_store::rows::{Allergy, LabReport, ListedProblem, Measurement, Medicine, NoneKnown, Order, Visit};
+use harbor_store::orders::results::{self, Report};
+use harbor_store::rows::{Allergy, ListedProblem, Measurement, Medicine, NoneKnown, Order, Visit};
 use harbor_store::visit_line::visits;
 use harbor_store::{codes, orders, people};
 use serde::Serialize;
@@ -17,7 +17,7 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 /// So many of the last reports are shown.
-const REPORTS: usize = 5;
+const REPORTS: i64 = 5;
 
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
@@ -31,9 +31,9 @@ pub struct ChartGlance {
     /// Of each kind that was measured more than once, its values in tenths, the oldest first.
     trends: Vec<MeasuredTrend>,
     immunisations: Vec<String>,
-    reports: Vec<LabReport>,
+    reports: Vec<Report>,
     /// How many of all results nobody has reviewed.
-    unseen: usize,
+    unseen: i64,
     last_visit: Option<Visit>,
     next_visit: Option<Visit>,
     /// Orders of which nobody has read what came of them.
@@ -76,12 +76,8 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartGlance> {
     let (last, _) = past::seen(&mut conn, person.id, None, 1).await?;
     let mut seen = HashSet::new();
     newest.retain(|m| seen.insert(*m.measure));
-    let mut reports = orders::reports_of_person(&mut conn, person.id).await?;
-    reports.sort_by_key(|r| Reverse(r.received_at));
-    let unseen = reports.iter().filter(|r| r.reviewed_at.is_none()).count();
-    reports.truncate(REPORTS);
     let mut open_orders = orders::of_person(&mut conn, person.id).await?;
-    open_orders.retain(|o| matches!(*o.state, OrderState::Sending | OrderState::Requested | OrderState::Accepted));
+    open_orders.retain(|o| o.state.is_open());
     Ok(Json(ChartGlance {
         allergies: store::allergies_of(&mut conn, person.id).await?,
         medicines: store::medicines_of(&mut conn, person.id).await?,
@@ -90,10 +86,10 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartGlance> {
         measurements: newest,
         trends,
         immunisations: given.map(|h| HistoryView::on(h, state.today()).words().to_owned()).collect(),
-        unseen,
+        unseen: results::unseen_of(&mut conn, person.id).await?,
         last_visit: last.into_iter().next(),
         next_visit: visits::next_of(&mut conn, &[person.id], state.now()).await?.into_iter().next(),
-        reports,
+        reports: results::of_person(&mut conn, person.id, REPORTS).await?,
         open_orders,
     }))
 }

@@ -9,7 +9,7 @@ use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, NaiveDate, Utc};
 use harbor_core::consult::diagnoses::DiagnosisIndex;
 use harbor_core::consult::quick_line::{
-    Bearing, Immunised, Item, Known, When, age_now, bearing, said_anew, said_of_the_past, understand,
+    Immunised, Item, Known, When, age_now, renewed, said_anew, said_of_the_past, understand,
 };
 use harbor_core::fields;
 use harbor_store::consult::{chart, histories};
@@ -179,18 +179,11 @@ pub async fn put_down(
     diagnoses: &DiagnosisIndex,
 ) -> Result<Option<History>, Problem> {
     let Some(detail) = detail_of(said, diagnoses) else { return Ok(None) };
-    let mut renewed = None;
-    for row in histories::of_person(change.conn(), person).await? {
-        match bearing(said, &item_of(&row.detail)) {
-            Bearing::Same => {
-                return Err(Problem::refused("stands", format!("{} stands there already.", said.told())));
-            }
-            Bearing::Renews => renewed = Some(row),
-            Bearing::Apart => (),
-        }
-    }
-    Ok(Some(match renewed {
-        Some(last) => change.set_history(last, detail).await?,
+    let mut held = histories::of_person(change.conn(), person).await?;
+    let items: Vec<Item> = held.iter().map(|row| item_of(&row.detail)).collect();
+    let at = renewed(said, &items).map_err(|sentence| Problem::refused("stands", sentence))?;
+    Ok(Some(match at {
+        Some(at) => change.set_history(held.swap_remove(at), detail).await?,
         None => change.add_history(person, visit, detail).await?,
     }))
 }

@@ -13,7 +13,8 @@ use harbor_core::people::age_in_words;
 use harbor_core::prescribing::MedicineState;
 use harbor_store::consult::{chart as store, heads, histories, notes, runs, signed_parts};
 use harbor_store::house::staff;
-use harbor_store::rows::{Measurement, NoneKnown, Person, Visit, WrittenPart};
+use harbor_store::orders::results;
+use harbor_store::rows::{Measurement, NoneKnown, Person, ResultValue, Visit, WrittenPart};
 use harbor_store::{Conn, orders, people, prescribing};
 use serde_json::{Value, json};
 use uuid::Uuid;
@@ -186,19 +187,14 @@ pub async fn chart(state: &State, person: &Person) -> Result<Value, Problem> {
             newest.push(m);
         }
     }
-    let reports = orders::reports_of_person(conn, person.id).await?;
+    let reports = results::of_person(conn, person.id, 8).await?;
     let day = |when| local(state, when, "%b %-d, %Y");
     let results: Vec<Value> = reports
         .iter()
-        .take(8)
         .map(|r| {
-            let one = |v: &harbor_store::documents::ReportedValue| {
-                let value = v.number.map_or(v.text.clone(), |n| n.to_string());
-                let flag = v.flag_label.as_deref().map_or(String::new(), |f| format!(" ({f})"));
-                format!("{} {value} {}{flag}", v.name, v.unit)
-            };
-            let seen = if r.reviewed_at.is_some() { "" } else { " · not reviewed" };
-            json!({ "label": day(r.received_at), "body": format!("{}{seen}", r.content.iter().map(one).collect::<Vec<_>>().join(", ")) })
+            let seen = if r.row.reviewed_at.is_some() { "" } else { " · not reviewed" };
+            let values: Vec<String> = r.values.iter().map(ResultValue::in_words).collect();
+            json!({ "label": day(r.row.issued_at), "body": format!("{}{seen}", values.join(", ")) })
         })
         .collect();
     let visits: Vec<Value> = last_visits(conn, person.id)

@@ -7,7 +7,8 @@ use harbor_core::consult::measurements::Measure;
 use harbor_core::consult::{AllergyKind, HistoryKind, NotePart, ProblemState, Source, Weight};
 use harbor_core::house::permissions::Role;
 use harbor_core::money::ledger::Method;
-use harbor_core::orders::OrderState;
+use harbor_core::orders::review::Urgency;
+use harbor_core::orders::{Interpretation, OrderState, ReportStatus};
 use harbor_core::people::messages::Channel;
 use harbor_core::people::{Consent, Ethnicity, MaritalStatus, Race, Relation, Sex};
 use harbor_core::prescribing::{MedicineState, PrescriptionState};
@@ -52,6 +53,9 @@ pub struct Words {
     problem_states: Vec<Choice>,
     medicine_states: Vec<Choice>,
     order_states: Vec<Choice>,
+    report_states: Vec<Choice>,
+    interpretations: Vec<Choice>,
+    urgencies: Vec<Choice>,
     prescription_states: Vec<Choice>,
     claim_states: Vec<Choice>,
     batch_states: Vec<Choice>,
@@ -84,6 +88,9 @@ pub fn words() -> Words {
         problem_states: of::<ProblemState>(),
         medicine_states: of::<MedicineState>(),
         order_states: of::<OrderState>(),
+        report_states: of::<ReportStatus>(),
+        interpretations: of::<Interpretation>(),
+        urgencies: of::<Urgency>(),
         prescription_states: of::<PrescriptionState>(),
         claim_states: of::<ClaimState>(),
         batch_states: of::<BatchState>(),

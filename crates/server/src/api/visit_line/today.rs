@@ -2,6 +2,7 @@
 
 use super::views::{BlockerView, MarkView, PersonCard, VisitCard};
 use crate::access::Me;
+use crate::api::orders::waiting::overdue;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json};
@@ -9,19 +10,21 @@ use chrono::{DateTime, Duration, NaiveTime, Utc};
 use harbor_core::arrival::Stage;
 use harbor_core::fields::typed_date::in_words;
 use harbor_core::house::permissions::Role;
-use harbor_core::orders::ReportStatus;
+use harbor_core::orders::review::Urgency;
+use harbor_core::orders::{OrderState, ReportStatus};
 use harbor_core::people::OPENINGS_TOLD_FOR;
 use harbor_core::people::messages::ToDo;
 use harbor_core::schedule::at_local;
 use harbor_core::visit_line::Mark;
 use harbor_core::visit_line::work_list::{
-    CALL, CHART_OPENED, COSIGN, COUNT_TILL, MATCH_LINE, PRINT_LETTER, REBOOK, REFUSED_TOMORROW, REVIEW_RESULT,
-    Standing, Task, TaskPlace, task,
+    CALL, CHART_OPENED, COSIGN, COUNT_TILL, MATCH_LINE, OVERDUE_ORDER, PRINT_LETTER, REBOOK, REFUSED_TOMORROW,
+    REVIEW_RESULT, Standing, Task, TaskPlace, task,
 };
 use harbor_store::consult::heads;
 use harbor_store::money::{remittances, tills};
+use harbor_store::orders::results;
 use harbor_store::people::{messages, registration};
-use harbor_store::rows::{ChartOpening, Message, NOT_LIVE, RemittedClaim, Till};
+use harbor_store::rows::{ChartOpening, Message, NOT_LIVE, Order, Person, RemittedClaim, Till};
 use harbor_store::schedule::away;
 use harbor_store::visit_line::{facts, visits};
 use harbor_store::{Conn, jobs, orders, people};
@@ -106,9 +109,12 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
         waiting.push(Waiting { card: Some(card), blockers, ..Waiting::of(task, sentence, since) });
     }
     waiting.extend(match me.role {
-        Role::Clinician => {
-            [unseen_results(&mut conn, &state, &me).await?, to_cosign(&mut conn, &state, &me).await?].concat()
-        }
+        Role::Clinician => [
+            unseen_results(&mut conn, &state, &me).await?,
+            overdue_orders(&mut conn, &state, &me).await?,
+            to_cosign(&mut conn, &state, &me).await?,
+        ]
+        .concat(),
         Role::FrontDesk => [
             refused_tomorrow(&mut conn, &state).await?,
             to_rebook(&mut conn, &state).await?,
@@ -152,16 +158,37 @@ async fn to_cosign(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<Waitin
     Ok(gathered.iter().map(one).collect())
 }
 
+/// Orders of one's own that are overdue, or that the laboratory refused.
+async fn overdue_orders(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<Waiting>, Problem> {
+    let (open, _) = orders::open(conn, Some(me.staff.id)).await?;
+    let persons: Vec<Uuid> = open.iter().map(|(_, p)| p.id).collect();
+    let closed = registration::closed_charts(conn, &persons, me.staff.id, state.now()).await?;
+    let said = |o: &Order, over: i64| match (*o.state, o.state_reason.as_str()) {
+        (OrderState::Rejected, "") => format!("{}: refused by the laboratory.", o.test_name),
+        (OrderState::Rejected, why) => format!("{}: refused by the laboratory, {why}.", o.test_name),
+        _ if over == 0 => format!("{}: no result yet.", o.test_name),
+        _ => format!("{}: no result yet, {over} days over its usual time.", o.test_name),
+    };
+    let one = |(o, p): (Order, Person)| {
+        let over = overdue(state, &o)?;
+        let sentence = match closed.contains(&p.id) {
+            true => "An order of a chart under restriction.".to_owned(),
+            false => said(&o, over),
+        };
+        let waits = Waiting::of(OVERDUE_ORDER, sentence, Some(o.ordered_at));
+        Some(Waiting { person: Some(PersonCard::of(&p, state.today())), ..waits })
+    };
+    Ok(open.into_iter().filter_map(one).collect())
+}
+
 async fn unseen_results(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<Waiting>, Problem> {
     let mut out = Vec::new();
-    for w in orders::unreviewed_with_context(conn).await? {
-        if w.order.is_some_and(|order| order.orderer_id != me.staff.id) {
-            continue;
-        }
-        let r = w.report;
+    for w in results::waiting(conn, Some(me.staff.id)).await?.0 {
+        let r = w.report.row;
         let person = w.person.map(|p| PersonCard::of(&p, state.today()));
         let sentence = match (&person, *r.status) {
             (None, _) => format!("Result {} belongs to nobody for certain.", r.number),
+            _ if *r.urgency == Urgency::Critical => "Critical: somebody has to know at once.".into(),
             (_, ReportStatus::Corrected) => "A corrected result replaces an earlier one.".into(),
             _ => String::new(),
         };

@@ -1,0 +1,72 @@
+//! Results by hand: one of an uncertain person filed and taken away again, one handed on, and what was signed found in the chart.
+
+use crate::booking::pick;
+use anyhow::{Result, ensure};
+use harbor_browser_tests::{Browser, journey, no_serious_fault};
+
+async fn uncertain_filed_and_unfiled(b: &Browser) -> Result<()> {
+    b.sign_in("oriane").await?;
+    b.goto("/results").await?;
+    b.click("//*[@data-result='GP-8131'][contains(., 'Person uncertain')]").await?;
+    b.see("//*[@data-candidate][contains(., 'Brandvold') and contains(., 'two digits swapped')]").await?;
+    no_serious_fault(b, "a result of an uncertain person").await?;
+    b.press("File under Brandvold, Ottoline without an order").await?;
+    b.see("//*[@data-result='GP-8131'][contains(., 'Brandvold, Ottoline')]").await?;
+    // It was somebody else's: nothing goes without a reason.
+    b.press("This is not about Brandvold, Ottoline").await?;
+    b.press("Take it away from this chart").await?;
+    b.read("Say how you know that it is somebody else's.").await?;
+    b.fill("reason", "the laboratory called").await?;
+    b.press("Take it away from this chart").await?;
+    b.see("//*[@data-result='GP-8131'][contains(., 'Person uncertain')]").await?;
+    b.read("took it away from a chart: the laboratory called").await?;
+    // The chart where it stood tells it.
+    b.click("//*[@data-result='GP-8120']").await?;
+    b.click("//a[.='Open the chart']").await?;
+    b.see("//*[@data-taken-away][contains(., 'the laboratory called')]").await?;
+    no_serious_fault(b, "the results of a person").await
+}
+
+#[actix_web::test]
+async fn a_result_of_an_uncertain_person_is_filed_and_taken_away() {
+    journey("results-uncertain", uncertain_filed_and_unfiled).await;
+}
+
+async fn read_and_found_again(b: &Browser) -> Result<()> {
+    b.sign_in("oriane").await?;
+    b.goto("/results").await?;
+    b.click("//*[@data-result='GP-8120']").await?;
+    // What was corrected is told beside what it is now.
+    b.see("//*[@data-value='loinc 6301-6']//s[starts-with(., '2.4')]").await?;
+    // Whoever looked is shown to the next, without having signed.
+    b.see("//*[@data-result='GP-8120'][contains(., 'you looked at it')]").await?;
+    b.press("Hand on").await?;
+    pick(b, "Colleague", "Tobias").await?;
+    b.fill("question", "Lower the dose?").await?;
+    b.click("//form[.//*[@name='question']]//button[@type='submit']").await?;
+    b.gone("//*[@data-result='GP-8120']").await?;
+    b.press("Sign out").await?;
+    b.sign_in("tobias").await?;
+    b.goto("/results").await?;
+    b.click("//*[@data-result='GP-8120']").await?;
+    b.read("Lower the dose?").await?;
+    b.see("//*[@data-looked][contains(., 'Valcourt')]").await?;
+    b.fill("comment", "Two thirds from tomorrow.").await?;
+    b.press("Sign as reviewed").await?;
+    b.gone("//*[@data-result='GP-8120']").await?;
+    // Signed, it stands in the chart for ever: as a line over time, and as the report.
+    let ask = "return fetch('/api/people?q=Brandvold').then(r => r.json()).then(all => all[0].person.id)";
+    let person = b.client.execute(ask, vec![]).await?;
+    b.goto(&format!("/people/{}", person.as_str().unwrap_or_default())).await?;
+    b.click("//*[@data-test='Prothrombin time, INR']//button").await?;
+    b.click("//*[@data-results-grid]//th//a").await?;
+    b.see("//*[@data-reviewed][contains(., 'Two thirds from tomorrow.')]").await?;
+    let shown = b.text().await?;
+    ensure!(!shown.contains("Sign as reviewed"), "it was signed: {shown}");
+    Ok(())
+}
+
+#[actix_web::test]
+async fn a_result_is_handed_on_signed_and_found_again() {
+    journey("results-handed-on", read_and_found_again).await;
+}

@@ -1,0 +1,58 @@
+//! An order is a promise: it is open until its result is here, and overdue when the test's usual time is over.
+
+use super::OrderState;
+use chrono::{DateTime, Utc};
+
+impl OrderState {
+    /// It was sent, and nobody has its result: somebody still waits for it.
+    pub const OPEN: [OrderState; 5] = [
+        OrderState::Sending,
+        OrderState::Requested,
+        OrderState::Accepted,
+        OrderState::Preliminary,
+        OrderState::Rejected,
+    ];
+
+    pub fn is_open(self) -> bool {
+        OrderState::OPEN.contains(&self)
+    }
+
+    /// The laboratory may be told that it is not wanted any more.
+    pub fn may_be_cancelled(self) -> bool {
+        self.is_open()
+    }
+}
+
+/// Whole days after which an order that was sent waits for longer than its test usually takes; none while it does not.
+/// What the laboratory refused waits for a person at once.
+pub fn days_overdue(state: OrderState, sent: DateTime<Utc>, usual_days: u32, now: DateTime<Utc>) -> Option<i64> {
+    match state {
+        OrderState::Rejected => Some(0),
+        state if state.is_open() => {
+            let over = (now - sent).num_hours() - i64::from(usual_days) * 24;
+            (over > 0).then_some(over / 24)
+        }
+        _ => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use chrono::Duration;
+
+    #[test]
+    fn an_order_is_overdue_when_its_usual_time_is_over() {
+        let now = DateTime::UNIX_EPOCH + Duration::days(100);
+        let of = |state, hours: i64, usual| days_overdue(state, now - Duration::hours(hours), usual, now);
+        assert_eq!(of(OrderState::Accepted, 24, 1), None);
+        assert_eq!(of(OrderState::Accepted, 25, 1), Some(0));
+        assert_eq!(of(OrderState::Requested, 24 * 6, 2), Some(4));
+        assert_eq!(of(OrderState::Preliminary, 24 * 6, 2), Some(4), "the final one is still owed");
+        assert_eq!(of(OrderState::Rejected, 1, 9), Some(0), "it waits for a person, not for the laboratory");
+        for done in [OrderState::Draft, OrderState::Resulted, OrderState::Cancelled] {
+            assert_eq!(of(done, 1000, 1), None);
+            assert!(!done.may_be_cancelled());
+        }
+    }
+}

@@ -1,0 +1,107 @@
+//! Orders that somebody still waits for: listed, and taken back after they were sent.
+
+use crate::access::{Me, shown};
+use crate::api::visit_line::views::PersonCard;
+use crate::api::{DONE, Done};
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::HttpRequest;
+use actix_web::web::{Data, Json, Path, Query};
+use chrono::{DateTime, Utc};
+use harbor_core::fields;
+use harbor_core::house::permissions::Permission;
+use harbor_core::orders::waiting::days_overdue;
+use harbor_store::people::registration::closed_charts;
+use harbor_store::rows::{Order, Person};
+use harbor_store::{codes, orders as store};
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct TakeBackForm {
+    reason: String,
+}
+
+/// Takes an order back that was sent, also after the note was signed; the laboratory is told why.
+#[utoipa::path(post, path = "/api/orders/{id}/taken-back", params(("id" = Uuid, Path)), request_body = TakeBackForm, responses((status = 200, body = Done), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn take_back(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<TakeBackForm>) -> Answer<Done> {
+    let reason = fields::line("Reason", &form.reason, 200).map_err(|s| Problem::field("reason", s))?;
+    if reason.is_empty() {
+        return Err(Problem::field("reason", "Say why it is not wanted any more; the laboratory is told."));
+    }
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let order = store::order(change.conn(), *id).await?;
+            change.take_order_back(&order, &reason).await?;
+            Ok(DONE)
+        })
+        .await
+}
+
+/// An order that somebody still waits for.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct OpenOrder {
+    id: Uuid,
+    visit_id: Uuid,
+    test_name: String,
+    state: codes::OrderState,
+    state_reason: String,
+    ordered_at: DateTime<Utc>,
+    ordered_by: String,
+    person: PersonCard,
+    /// Whole days over the test's usual time; nothing while it is within it.
+    days_overdue: Option<i64>,
+    /// The chart is under restriction and not open to the one who looks: what was ordered is not told.
+    closed: bool,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct OpenOrders {
+    orders: Vec<OpenOrder>,
+    /// How many there are, also those that the list does not hold.
+    count: i64,
+}
+
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct WhoseOrders {
+    /// Those of all clinicians; otherwise one's own.
+    #[serde(default)]
+    all: bool,
+}
+
+/// Orders that were sent and of which no result is here, the oldest first. Who orders nothing sees those of all.
+#[utoipa::path(get, path = "/api/orders/open", params(WhoseOrders), responses((status = 200, body = OpenOrders)))]
+pub async fn open(state: Data<State>, me: Me, asked: Query<WhoseOrders>, request: HttpRequest) -> Answer<OpenOrders> {
+    let mut conn = state.store.reader().await?;
+    let orderer = Some(me.staff.id).filter(|_| me.role.may(Permission::WriteNote) && !asked.all);
+    let (listed, count) = store::open(&mut conn, orderer).await?;
+    let persons: Vec<Uuid> = listed.iter().map(|(_, p)| p.id).collect();
+    let closed = closed_charts(&mut conn, &persons, me.staff.id, state.now()).await?;
+    shown::listed(&request, "open orders", persons.into_iter().filter(|p| !closed.contains(p)));
+    let view = |(o, p): (Order, Person)| {
+        let closed = closed.contains(&p.id);
+        OpenOrder {
+            days_overdue: overdue(&state, &o),
+            person: PersonCard::of(&p, state.today()),
+            id: o.id,
+            visit_id: o.visit_id,
+            test_name: if closed { String::new() } else { o.test_name },
+            state_reason: if closed { String::new() } else { o.state_reason },
+            state: o.state,
+            ordered_at: o.ordered_at,
+            ordered_by: o.ordered_by,
+            closed,
+        }
+    };
+    Ok(Json(OpenOrders { orders: listed.into_iter().map(view).collect(), count }))
+}
+
+/// Whole days that an order waits for longer than its test usually takes.
+pub fn overdue(state: &State, order: &Order) -> Option<i64> {
+    let usual = state.tables.test(&order.test_code).map_or(1, |t| t.usual_days);
+    days_overdue(*order.state, order.sent_at.unwrap_or(order.ordered_at), usual, state.now())
+}

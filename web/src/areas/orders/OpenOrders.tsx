@@ -1,0 +1,134 @@
+/** Orders that were sent and of which no result is here: the oldest first, each with what it waits for. */
+
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useWordOf } from '../../app/choices';
+import { useMay } from '../../app/session';
+import { useIdentity, useTimes } from '../../app/words';
+import { Button, Field } from '../../ui/controls';
+import { Form, Refused } from '../../ui/Form';
+import { Empty, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
+import { openOrders } from './queries';
+
+type Open = Schemas['OpenOrder'];
+
+/** How long over its usual time, or who has to decide. */
+function lateness(o: Open): string {
+  if (o.state === 'rejected') return o.stateReason || 'no reason given';
+  if (o.daysOverdue == null) return '';
+  return o.daysOverdue === 0 ? 'over its usual time' : `${o.daysOverdue} days over its usual time`;
+}
+
+export function OpenOrders() {
+  const may = useMay();
+  const writes = may('write_note');
+  const [all, setAll] = useState(false);
+  const look = useLook(openOrders(all));
+  const count = look.data?.count ?? 0;
+  const list = look.data?.orders ?? [];
+  return (
+    <Sheet>
+      <Row>
+        <Small>
+          {look.data && `${count} open`}
+          {count > list.length && `; the ${list.length} oldest are shown`}
+        </Small>
+        <Spread />
+        {writes && (
+          <Button $kind="quiet" aria-pressed={all} onPress={() => setAll(!all)}>
+            {all ? 'Mine only' : 'Those of all clinicians'}
+          </Button>
+        )}
+      </Row>
+      <AsOf look={look} />
+      {unanswered(look) && <Unanswered look={look} rows={6} />}
+      {look.data && list.length === 0 && <Empty>Nothing is open: every order that was sent has its result.</Empty>}
+      {list.length > 0 && (
+        <Scroller>
+          <Table>
+            <thead>
+              <tr>
+                <th>Ordered</th>
+                <th>Test</th>
+                <th>For</th>
+                <th>State</th>
+                <th />
+              </tr>
+            </thead>
+            <tbody>
+              {list.map((o) => (
+                <Line key={o.id} o={o} writes={writes} all={all || !writes} />
+              ))}
+            </tbody>
+          </Table>
+        </Scroller>
+      )}
+    </Sheet>
+  );
+}
+
+function Line({ o, writes, all }: { o: Open; writes: boolean; all: boolean }) {
+  const times = useTimes();
+  const identity = useIdentity();
+  const stateOf = useWordOf('orderStates');
+  const [asking, setAsking] = useState(false);
+  const late = lateness(o);
+  return (
+    <tr data-open-order={o.testName} data-overdue={o.daysOverdue != null}>
+      <td>
+        {times.full(o.orderedAt)}
+        {all && (
+          <div>
+            <Small>{o.orderedBy}</Small>
+          </div>
+        )}
+      </td>
+      <td>{o.closed ? 'Restricted chart' : <Link to={`/visits/${o.visitId}/sheet`}>{o.testName}</Link>}</td>
+      <td>
+        {identity(o.person)} <Small>{o.person.age}</Small>
+      </td>
+      <td>
+        <Tag $tone={o.state === 'rejected' ? 'coral' : 'plain'}>{stateOf(o.state)}</Tag>{' '}
+        {late && <Tag $tone={o.state === 'rejected' ? 'coral' : 'brass'}>{late}</Tag>}
+      </td>
+      <td>
+        {writes && !o.closed && !asking && (
+          <Button $kind="quiet" aria-label={`Take back ${o.testName}`} onPress={() => setAsking(true)}>
+            Take back
+          </Button>
+        )}
+        {asking && <TakeBack o={o} close={() => setAsking(false)} />}
+      </td>
+    </tr>
+  );
+}
+
+/** Not wanted any more: the laboratory is told why. */
+export function TakeBack({ o, close }: { o: { id: string; testName: string }; close: () => void }) {
+  const [reason, setReason] = useState('');
+  const { run, busy, refusal } = useDo();
+  const back = async () => {
+    const done = await run(() =>
+      api.POST('/api/orders/{id}/taken-back', { params: { path: { id: o.id } }, body: { reason } }),
+    );
+    if (done) close();
+  };
+  return (
+    <Form refusal={refusal} onSave={back}>
+      <Stack $gap={1}>
+        <Field name="reason" label="Why it is not wanted any more" value={reason} onChange={setReason} autoFocus />
+        <Refused />
+        <Row>
+          <Button $kind="quiet" onPress={close}>
+            Leave it
+          </Button>
+          <Button $kind="stop" isDisabled={busy} type="submit">
+            Take back {o.testName}
+          </Button>
+        </Row>
+      </Stack>
+    </Form>
+  );
+}
