@@ -163,6 +163,8 @@ pub struct Thresholds {
     pub late: i64,
     /// Who has not come so long after the time booked did not come.
     pub did_not_come: i64,
+    /// A critical result that nobody signed for so long goes to the next clinician on duty.
+    pub critical: i64,
 }
 
 impl Thresholds {
@@ -171,7 +173,8 @@ impl Thresholds {
         let fine = (1..=240).contains(&self.long)
             && (self.long + 1..=480).contains(&self.too_long)
             && (1..=240).contains(&self.late)
-            && (self.late..=600).contains(&self.did_not_come);
+            && (self.late..=600).contains(&self.did_not_come)
+            && (5..=1440).contains(&self.critical);
         fine.then_some(self)
     }
 
@@ -232,7 +235,7 @@ mod tests {
 
     #[test]
     fn lateness_waiting_and_not_coming_by_the_clinics_rule() {
-        let rule = Thresholds { long: 15, too_long: 30, late: 10, did_not_come: 45 }.checked().unwrap();
+        let rule = Thresholds { long: 15, too_long: 30, late: 10, did_not_come: 45, critical: 30 }.checked().unwrap();
         assert_eq!([14, 15, 29, 30].map(|m| rule.wait(m)), [Wait::Fine, Wait::Long, Wait::Long, Wait::TooLong]);
         let at = |h, m| Utc.with_ymd_and_hms(2026, 11, 23, h, m, 0).unwrap();
         let stay = |stage| rule.stay(stage, (Some(at(9, 0)), at(9, 30)), at(9, 40));
@@ -253,6 +256,7 @@ mod tests {
             Thresholds { too_long: 15, ..rule },
             Thresholds { did_not_come: 9, ..rule },
             Thresholds { late: -1, ..rule },
+            Thresholds { critical: 4, ..rule },
         ] {
             assert_eq!(wrong.checked(), None);
         }

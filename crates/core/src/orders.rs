@@ -3,6 +3,7 @@
 pub mod candidates;
 pub mod grid;
 pub mod review;
+pub mod rising;
 pub mod search;
 pub mod truth;
 pub mod units;

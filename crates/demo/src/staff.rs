@@ -68,6 +68,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
         did_not_come_after: 60,
         lock_minutes: 10,
         second_factor_roles: vec![],
+        critical_after: 30,
     };
     diesel::insert_into(schema::clinic::table).values(&clinic).execute(conn).await?;
 

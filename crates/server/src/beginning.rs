@@ -157,6 +157,7 @@ fn judged(f: File, faults: &mut Faults) -> Beginning {
         did_not_come_after: 60,
         lock_minutes: 10,
         second_factor_roles: vec![],
+        critical_after: 30,
     };
     let sites = f.sites.into_iter().enumerate().map(|(n, s)| site(n, s, faults)).collect();
     let payers = f.payers.into_iter().enumerate().map(|(n, p)| payer(n, p, faults)).collect();

@@ -24,6 +24,7 @@ impl Clinic {
             too_long: self.wait_too_long.into(),
             late: self.late_after.into(),
             did_not_come: self.did_not_come_after.into(),
+            critical: self.critical_after.into(),
         }
     }
 }
@@ -35,6 +36,7 @@ impl Change<'_> {
             .set((
                 (clinic::wait_long.eq(minutes(t.long)), clinic::wait_too_long.eq(minutes(t.too_long))),
                 (clinic::late_after.eq(minutes(t.late)), clinic::did_not_come_after.eq(minutes(t.did_not_come))),
+                clinic::critical_after.eq(minutes(t.critical)),
             ))
             .execute(self.conn())
             .await?;

@@ -144,6 +144,7 @@ diesel::table! {
         did_not_come_after -> Integer,
         lock_minutes -> Integer,
         second_factor_roles -> Array<Text>,
+        critical_after -> Integer,
     }
 }
 
@@ -309,6 +310,16 @@ diesel::table! {
         to_id -> Uuid,
         question -> Text,
         asked_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    result_risings (id) {
+        id -> Uuid,
+        report_id -> Uuid,
+        from_id -> Nullable<Uuid>,
+        to_id -> Uuid,
+        risen_at -> Timestamptz,
     }
 }
 
@@ -1424,6 +1435,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     result_filings,
     result_looks,
     result_questions,
+    result_risings,
     result_values,
     ledger_entries,
     ledger_transactions,

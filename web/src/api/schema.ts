@@ -5233,6 +5233,8 @@ export interface components {
         };
         HouseRules: {
             /** Format: int64 */
+            criticalAfter: number;
+            /** Format: int64 */
             didNotComeAfter: number;
             /** Format: int64 */
             lateAfter: number;
@@ -6722,6 +6724,12 @@ export interface components {
             me: boolean;
             name: string;
         };
+        /** @description A step that a critical result took by itself. */
+        ResultRisen: {
+            /** Format: date-time */
+            at: string;
+            to: string;
+        };
         ResultValue: {
             comparator?: components["schemas"]["Comparator"] | null;
             /** Format: double */
@@ -6765,6 +6773,8 @@ export interface components {
             questions: components["schemas"]["AskedOfColleague"][];
             reader?: string | null;
             report: components["schemas"]["LabReport"];
+            /** @description To whom it rose by itself, because nobody signed it. */
+            risen: components["schemas"]["ResultRisen"][];
             values: components["schemas"]["ValueView"][];
         };
         ReviewForm: {

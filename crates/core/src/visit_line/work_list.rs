@@ -46,6 +46,9 @@ pub const REVIEW_RESULT: Task = Task { group: "Review results", action: "Review"
 /// An order whose result is longer away than its test usually takes, or that the laboratory refused.
 pub const OVERDUE_ORDER: Task =
     Task { group: "Overdue orders", action: "See orders", place: TaskPlace::Orders, rank: 3 };
+/// A critical result that nobody signed; who watches over the clinic learns that there is one, not of whom.
+pub const UNREAD_CRITICAL: Task =
+    Task { group: "Critical results unread", action: "See results", place: TaskPlace::Results, rank: 1 };
 /// A note that somebody else signed under one's supervision.
 pub const COSIGN: Task = Task { group: "Co-sign notes", action: "Open note", place: TaskPlace::Note, rank: 2 };
 /// A remittance line that matches no claim of ours.

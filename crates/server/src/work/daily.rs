@@ -4,6 +4,7 @@ use super::for_log;
 use crate::state::State;
 use chrono::{NaiveDate, Timelike};
 use harbor_store::house::staff;
+use harbor_store::orders::results::rising::unread_critical;
 use harbor_store::{Actor, Change, StoreError};
 use std::time::Duration;
 
@@ -52,6 +53,9 @@ pub async fn every_day(state: State) {
         if let Err(error) = not_come(&state).await {
             tracing::warn!(error = for_log(&error), "who did not come");
         }
+        if let Err(error) = raise_critical(&state).await {
+            tracing::warn!(error = for_log(&error), "critical results");
+        }
         if state.settings.outside_url.is_some()
             && let Err(error) = overnight(&state, &mut begun).await
         {
@@ -59,6 +63,23 @@ pub async fn every_day(state: State) {
         }
         tokio::time::sleep(Duration::from_millis(700)).await;
     }
+}
+
+/// Gives critical results that nobody signed to the next clinician on duty, by the clinic's minutes.
+async fn raise_critical(state: &State) -> anyhow::Result<()> {
+    let mut conn = state.store.reader().await?;
+    if unread_critical(&mut conn).await?.is_empty() {
+        return Ok(());
+    }
+    let minutes = staff::clinic(&mut conn).await?.thresholds().critical;
+    drop(conn);
+    let raise = async |change: &mut Change<'_>| {
+        if change.raise_critical(minutes).await? == 0 {
+            change.give_up();
+        }
+        Ok(())
+    };
+    state.store.change(&Actor::system("the clinic's rule"), state.now(), raise).await
 }
 
 /// Marks those of today who did not come, by the clinic's rule; undone when they do come.

@@ -181,9 +181,9 @@ async fn who_does_not_come_is_marked_by_itself_and_comes_after_all() {
     let (desk, boss) = (Hand::sign_in(&product, "junia").await, Hand::sign_in(&product, "soren").await);
     let before = desk.get("/api/in-clinic").await;
     let late = before["expected"].as_array().unwrap().iter().find(|c| c["lateMinutes"].is_i64()).cloned();
-    let rule = json!({ "waitLong": 15, "waitTooLong": 30, "lateAfter": 5, "didNotComeAfter": 5 });
+    let rule = json!({ "waitLong": 15, "waitTooLong": 30, "lateAfter": 5, "didNotComeAfter": 5, "criticalAfter": 30 });
     assert_eq!(desk.put("/api/settings/thresholds", rule.clone()).await.status, 403);
-    let wrong = json!({ "waitLong": 30, "waitTooLong": 15, "lateAfter": 5, "didNotComeAfter": 5 });
+    let wrong = json!({ "waitLong": 30, "waitTooLong": 15, "lateAfter": 5, "didNotComeAfter": 5, "criticalAfter": 30 });
     assert_eq!(boss.put("/api/settings/thresholds", wrong).await.status, 422);
     boss.put("/api/settings/thresholds", rule).await.ok();
     let late = late.expect("somebody is late in the demo");

@@ -1,6 +1,7 @@
 //! Laboratory reports and their values: filed, waiting, signed, and found again.
 
 pub mod filing;
+pub mod rising;
 
 use crate::codes::Code;
 use crate::documents::Doc;
@@ -111,8 +112,8 @@ pub async fn waiting(conn: &mut Conn, reader: Option<Uuid>) -> Result<(Vec<Waiti
     let mut some = r::table.filter(r::reviewed_at.is_null().and(r::replaced.eq(false))).into_boxed();
     let mut all = r::table.filter(r::reviewed_at.is_null().and(r::replaced.eq(false))).into_boxed();
     if let Some(reader) = reader {
-        some = some.filter(r::reviewer_id.eq(reader).or(r::reviewer_id.is_null()));
-        all = all.filter(r::reviewer_id.eq(reader).or(r::reviewer_id.is_null()));
+        some = some.filter(r::reviewer_id.eq(reader).or(r::reviewer_id.is_null()).or(r::person_id.is_null()));
+        all = all.filter(r::reviewer_id.eq(reader).or(r::reviewer_id.is_null()).or(r::person_id.is_null()));
     }
     let count = all.count().get_result(conn).await?;
     let rows: Vec<LabReport> =

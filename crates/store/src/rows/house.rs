@@ -32,6 +32,7 @@ row! {
         did_not_come_after: i32,
         lock_minutes: i32,
         second_factor_roles: Vec<codes::Role>,
+        critical_after: i32,
     }
 }
 

@@ -116,6 +116,17 @@ row! {
 }
 
 row! {
+    result_risings ResultRising {
+        id: Uuid,
+        report_id: Uuid,
+        /// Nobody, where everybody might have read it.
+        from_id: Option<Uuid>,
+        to_id: Uuid,
+        risen_at: DateTime<Utc>,
+    }
+}
+
+row! {
     result_filings ResultFiling {
         id: Uuid,
         report_id: Uuid,

@@ -137,6 +137,7 @@ export function House() {
   const [tooLong, setTooLong] = useState(String(t.waitTooLong));
   const [late, setLate] = useState(String(t.lateAfter));
   const [gone, setGone] = useState(String(t.didNotComeAfter));
+  const [critical, setCritical] = useState(String(t.criticalAfter));
   const { run, busy, refusal } = useDo();
   const [saved, setSaved] = useState(false);
   const save = async () => {
@@ -145,6 +146,7 @@ export function House() {
       waitTooLong: Number(tooLong) || 0,
       lateAfter: Number(late) || 0,
       didNotComeAfter: Number(gone) || 0,
+      criticalAfter: Number(critical) || 0,
     };
     if (await run(() => api.PUT('/api/settings/thresholds', { body }))) setSaved(true);
   };
@@ -167,6 +169,12 @@ export function House() {
             <Field name="waitTooLong" label="Waiting is too long after" value={tooLong} onChange={setTooLong} />
             <Field name="lateAfter" label="Late after" value={late} onChange={setLate} />
             <Field name="didNotComeAfter" label="Did not come after" value={gone} onChange={setGone} />
+            <Field
+              name="criticalAfter"
+              label="A critical result goes to the next clinician after"
+              value={critical}
+              onChange={setCritical}
+            />
           </Columns>
           <Refused />
           {may('set_clinic') && (

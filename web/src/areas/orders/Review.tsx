@@ -105,6 +105,12 @@ function Opened({ view }: { view: View }) {
           .filter(Boolean)
           .join(' · ')}
       </Small>
+      {view.risen.length > 0 && (
+        <Small data-risen>
+          Nobody signed it: it went to{' '}
+          {view.risen.map((r) => `${r.to}, ${times.full(r.at)} ${times.time(r.at)}`).join('; then to ')}
+        </Small>
+      )}
       {others.length > 0 && !report.reviewedAt && (
         <Small data-looked>
           Looked at and not signed: {others.map((l) => `${l.name}, ${times.full(l.at)} ${times.time(l.at)}`).join('; ')}

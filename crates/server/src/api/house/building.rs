@@ -21,6 +21,7 @@ pub struct HouseRules {
     wait_too_long: i64,
     late_after: i64,
     did_not_come_after: i64,
+    critical_after: i64,
 }
 
 impl From<Thresholds> for HouseRules {
@@ -30,6 +31,7 @@ impl From<Thresholds> for HouseRules {
             wait_too_long: t.too_long,
             late_after: t.late,
             did_not_come_after: t.did_not_come,
+            critical_after: t.critical,
         }
     }
 }
@@ -42,8 +44,12 @@ pub async fn set_thresholds(state: Data<State>, me: Me, form: Json<HouseRules>) 
         too_long: form.wait_too_long,
         late: form.late_after,
         did_not_come: form.did_not_come_after,
+        critical: form.critical_after,
     };
     let said = "Waiting too long comes after waiting long, and not coming after being late; all in minutes of one day.";
+    if !(5..=1440).contains(&form.critical_after) {
+        return Err(Problem::field("criticalAfter", "Between 5 minutes and a day."));
+    }
     let wanted = wanted.checked().ok_or_else(|| Problem::field("waitLong", said))?;
     state
         .store

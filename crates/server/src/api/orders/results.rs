@@ -18,6 +18,7 @@ use harbor_core::orders::truth::{Worded, changed};
 use harbor_core::orders::units::{converted, shown as unit_shown};
 use harbor_store::house::staff;
 use harbor_store::orders::results::filing::filings_of_report;
+use harbor_store::orders::results::rising::risings_of;
 use harbor_store::orders::results::{self as store, Report, Waiting};
 use harbor_store::people::registration::closed_charts;
 use harbor_store::rows::{LabReport, Order, ReportFile, ResultFiling, ResultValue};
@@ -171,6 +172,13 @@ pub struct AskedOfColleague {
     at: DateTime<Utc>,
 }
 
+/// A step that a critical result took by itself.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct ResultRisen {
+    to: String,
+    at: DateTime<Utc>,
+}
+
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct ResultView {
@@ -184,6 +192,8 @@ pub struct ResultView {
     mine: bool,
     looks: Vec<ResultLook>,
     questions: Vec<AskedOfColleague>,
+    /// To whom it rose by itself, because nobody signed it.
+    risen: Vec<ResultRisen>,
     files: Vec<ReportFile>,
     /// Where it was filed by somebody, and taken away.
     filings: Vec<ResultFiling>,
@@ -265,6 +275,11 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ResultVi
                 question: q.question,
                 at: q.asked_at,
             })
+            .collect(),
+        risen: risings_of(&mut conn, *id)
+            .await?
+            .into_iter()
+            .map(|s| ResultRisen { to: name(s.to_id), at: s.risen_at })
             .collect(),
         files: store::files_of(&mut conn, *id).await?,
         filings: filings_of_report(&mut conn, *id).await?,

@@ -11,6 +11,7 @@ use harbor_core::arrival::Stage;
 use harbor_core::fields::typed_date::in_words;
 use harbor_core::house::permissions::Role;
 use harbor_core::orders::review::Urgency;
+use harbor_core::orders::rising::rises;
 use harbor_core::orders::{OrderState, ReportStatus};
 use harbor_core::people::OPENINGS_TOLD_FOR;
 use harbor_core::people::messages::ToDo;
@@ -18,11 +19,12 @@ use harbor_core::schedule::at_local;
 use harbor_core::visit_line::Mark;
 use harbor_core::visit_line::work_list::{
     CALL, CHART_OPENED, COSIGN, COUNT_TILL, MATCH_LINE, OVERDUE_ORDER, PRINT_LETTER, REBOOK, REFUSED_TOMORROW,
-    REVIEW_RESULT, Standing, Task, TaskPlace, task,
+    REVIEW_RESULT, Standing, Task, TaskPlace, UNREAD_CRITICAL, task,
 };
 use harbor_store::consult::heads;
+use harbor_store::house::staff;
 use harbor_store::money::{remittances, tills};
-use harbor_store::orders::results;
+use harbor_store::orders::results::{self, rising};
 use harbor_store::people::{messages, registration};
 use harbor_store::rows::{ChartOpening, Message, NOT_LIVE, Order, Person, RemittedClaim, Till};
 use harbor_store::schedule::away;
@@ -123,7 +125,12 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
         ]
         .concat(),
         Role::Biller => unmatched_lines(&mut conn).await?,
-        Role::Manager => [opened_charts(&mut conn, &state).await?, unmatched_lines(&mut conn).await?].concat(),
+        Role::Manager => [
+            unread_critical(&mut conn, &state).await?,
+            opened_charts(&mut conn, &state).await?,
+            unmatched_lines(&mut conn).await?,
+        ]
+        .concat(),
         Role::Assistant => vec![],
     });
     let mut troubles = Vec::new();
@@ -156,6 +163,25 @@ async fn to_cosign(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<Waitin
         Waiting { card: Some(VisitCard::of(g, state.today())), ..waits }
     };
     Ok(gathered.iter().map(one).collect())
+}
+
+/// Critical results that nobody signed for longer than the clinic allows: that there are such, and with whom they lie.
+async fn unread_critical(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem> {
+    let minutes = staff::clinic(conn).await?.thresholds().critical;
+    let names: Vec<(Uuid, String)> = staff::all(conn).await?.into_iter().map(|s| (s.id, s.name)).collect();
+    let mut out = Vec::new();
+    for r in rising::unread_critical(conn).await? {
+        if !rises(r.received_at, minutes, state.now()) {
+            continue;
+        }
+        let steps = rising::risings_of(conn, r.id).await?.len();
+        let with = names.iter().find(|(id, _)| Some(*id) == r.reviewer_id).map_or("any clinician", |(_, n)| n);
+        let waited = (state.now() - r.received_at).num_minutes();
+        let rose = if steps == 0 { String::new() } else { format!("; handed on {steps} times by itself") };
+        let sentence = format!("Unread for {waited} min, with {with}{rose}.");
+        out.push(Waiting::of(UNREAD_CRITICAL, sentence, Some(r.received_at)));
+    }
+    Ok(out)
 }
 
 /// Orders of one's own that are overdue, or that the laboratory refused.
