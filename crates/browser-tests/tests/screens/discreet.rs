@@ -20,7 +20,10 @@ const PAGES: [(&str, &[&str]); 3] = [
             "visit:IH-10009:money",
         ],
     ),
-    ("oriane", &["/today", "/results", "/in-clinic", "visit:IH-10006:note", "visit:IH-10005:orders"]),
+    (
+        "oriane",
+        &["/today", "/results", "/results?tab=ordered", "/in-clinic", "visit:IH-10006:note", "visit:IH-10005:orders"],
+    ),
     ("agathe", &["/today", "/billing"]),
 ];
 

@@ -5,7 +5,7 @@ import { Link } from 'react-router';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useChoices, useWordOf } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
-import { useTimes } from '../../app/words';
+import { useIdentity, useTimes } from '../../app/words';
 import { Button, Field, Pick } from '../../ui/controls';
 import { Form, Refused } from '../../ui/Form';
 import { Notice, Row, Sheet, Small, Spread, Stack, Tag, type Tone } from '../../ui/layout';
@@ -195,13 +195,14 @@ function HandOn({ id, close }: { id: string; close: () => void }) {
 function TakeAway({ view }: { view: View }) {
   const [asking, setAsking] = useState(false);
   const [reason, setReason] = useState('');
+  const identity = useIdentity();
   const { run, busy, refusal } = useDo();
   if (!asking)
     return (
       <Row>
         <Spread />
         <Button $kind="quiet" onPress={() => setAsking(true)}>
-          This is not about {view.person?.name}
+          This is not about {view.person && identity(view.person)}
         </Button>
       </Row>
     );

@@ -3,6 +3,7 @@
 import { useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useSession } from '../../app/session';
 import { plainDate, sexWord, useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Mono, Notice, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
@@ -56,7 +57,17 @@ function Beside({ named, one }: { named: Schemas['NamedPerson']; one: Candidate 
   );
 }
 
-export function Uncertain({ view, readOnly }: { view: View; readOnly: boolean }) {
+export function Uncertain(p: { view: View; readOnly: boolean }) {
+  const { discreet } = useSession();
+  // Two people side by side are all that discreet mode hides.
+  if (discreet)
+    return (
+      <Notice $tone="brass">The person is not certain. Discreet mode is on; press d to compare and file it.</Notice>
+    );
+  return <Compared {...p} />;
+}
+
+function Compared({ view, readOnly }: { view: View; readOnly: boolean }) {
   const look = useLook(candidates(view.report.id), !readOnly);
   const [searching, setSearching] = useState(false);
   const [found, setFound] = useState<Schemas['PersonCard'] | null>(null);
