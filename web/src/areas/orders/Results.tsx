@@ -122,7 +122,7 @@ function Together({ list }: { list: Waiting[] }) {
 }
 
 function ToRead() {
-  const { setInHand } = useSession();
+  const { inHand, setInHand } = useSession();
   const may = useMay();
   const [params] = useSearchParams();
   const reads = may('review_results');
@@ -130,13 +130,20 @@ function ToRead() {
   const [chosen, setChosen] = useState<string | null>(params.get('result'));
   const look = useLook(results(all));
   const list = look.data?.waiting ?? [];
-  // Nobody chosen: whoever is in hand comes first, then the first of the list.
+  // Nobody chosen: whoever was in hand on the way here comes first, then the first of the list. Until it is known who
+  // that is nobody is shown, for whoever is shown is in hand.
   const hand = usePersonInHand()?.id;
+  const [came, setCame] = useState(hand);
+  if (came === undefined && hand !== undefined) setCame(hand);
+  const knows = inHand === null || came !== undefined;
   const chosenAt = list.findIndex((v) => v.id === chosen);
-  const handAt = list.findIndex((v) => v.person && v.person.id === hand);
-  const at = Math.max(0, chosenAt >= 0 ? chosenAt : handAt);
-  // One that waits no more, and one of another reader, opens too when it was asked for.
-  const current = chosen && chosenAt < 0 ? null : list[at];
+  const cameAt = list.findIndex((v) => v.person && v.person.id === came);
+  // One that waits no more, and one of another reader, opens when it was asked for; one that was signed makes way.
+  const [listed, setListed] = useState(false);
+  if (chosenAt >= 0 && !listed) setListed(true);
+  const alone = chosen !== null && chosenAt < 0 && !listed;
+  const at = Math.max(0, chosenAt >= 0 ? chosenAt : cameAt);
+  const current = alone || (chosenAt < 0 && !knows) ? null : list[at];
   const step = (by: number) => setChosen(list[Math.min(list.length - 1, Math.max(0, at + by))]?.id ?? null);
   useKeys({ '[': () => step(-1), ']': () => step(1) });
   const person = current?.person?.id;
@@ -174,7 +181,7 @@ function ToRead() {
         {current ? (
           <Review key={current.id} id={current.id} closed={current.closed} person={person ?? null} />
         ) : (
-          chosen && look.data && <Review key={chosen} id={chosen} closed={false} person={null} />
+          alone && look.data && <Review key={chosen} id={chosen} closed={false} person={null} />
         )}
       </Split>
     </>
