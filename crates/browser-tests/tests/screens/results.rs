@@ -2,7 +2,7 @@
 
 use crate::booking::pick;
 use anyhow::{Result, ensure};
-use harbor_browser_tests::{Browser, journey, no_serious_fault};
+use harbor_browser_tests::{Browser, journey, no_serious_fault, two_desks};
 
 async fn uncertain_filed_and_unfiled(b: &Browser) -> Result<()> {
     b.sign_in("oriane").await?;
@@ -69,4 +69,29 @@ async fn read_and_found_again(b: &Browser) -> Result<()> {
 #[actix_web::test]
 async fn a_result_is_handed_on_signed_and_found_again() {
     journey("results-handed-on", read_and_found_again).await;
+}
+
+/// What is read stays before the eyes until its reader goes on, whatever another does meanwhile: a hand that presses
+/// Ctrl+Enter must never sign what has come in its place.
+async fn it_stays_until_its_reader_goes_on(one: &Browser, two: &Browser) -> Result<()> {
+    for (b, login) in [(one, "oriane"), (two, "tobias")] {
+        b.sign_in(login).await?;
+        b.goto("/results").await?;
+        b.see("//h2[.='Kidney function']").await?;
+    }
+    one.fill("comment", "Stable").await?;
+    two.press("Sign as reviewed").await?;
+    two.see("//*[@data-result='GP-8120'][@aria-current='true']").await?;
+    // It was signed elsewhere: that is told in its place, and the next is not put there.
+    one.gone("//*[@data-result='GP-8117']").await?;
+    one.see("//*[@data-reviewed][contains(., 'Reviewed by')]").await?;
+    one.see("//h2[.='Kidney function']").await?;
+    one.click("//*[@data-result='GP-8120']").await?;
+    one.see("//*[@data-result='GP-8120'][@aria-current='true']").await?;
+    Ok(())
+}
+
+#[actix_web::test]
+async fn a_result_stays_until_its_reader_goes_on() {
+    two_desks("results-two-readers", it_stays_until_its_reader_goes_on).await;
 }

@@ -93,7 +93,7 @@ function Line({ v, current, choose }: { v: Waiting; current: boolean; choose: ()
 }
 
 /** All that are as usual and were looked at, signed with one press; each other says why it stays. */
-function Together({ list }: { list: Waiting[] }) {
+function Together({ list, finish }: { list: Waiting[]; finish: (ids: string[]) => void }) {
   const { run, busy, refusal } = useDo();
   const [left, setLeft] = useState<string[]>([]);
   const usual = list.filter(
@@ -102,6 +102,7 @@ function Together({ list }: { list: Waiting[] }) {
   const sign = async () => {
     const done = await run(() => api.POST('/api/results/review-usual', { body: { ids: usual.map((v) => v.id) } }));
     const name = (id: string) => usual.find((v) => v.id === id)?.name ?? '';
+    finish(done?.signed ?? []);
     setLeft(done?.left.map((l) => `${name(l.id)}: ${l.why}`) ?? []);
   };
   return (
@@ -127,24 +128,35 @@ function ToRead() {
   const [params] = useSearchParams();
   const reads = may('review_results');
   const [all, setAll] = useState(false);
-  const [chosen, setChosen] = useState<string | null>(params.get('result'));
+  const [chosen, setChosen] = useState<string | null>(params.get('result') || null);
   const look = useLook(results(all));
-  const list = look.data?.waiting ?? [];
+  // What one has done with oneself makes way at once.
+  const [done, setDone] = useState<string[]>([]);
+  const waiting = look.data?.waiting ?? [];
+  const list = waiting.filter((v) => !done.includes(v.id));
+  useEffect(() => {
+    // It may come to wait again: taken away from a chart, it does.
+    setDone((ids) => (ids.every((id) => waiting.some((v) => v.id === id)) ? ids : []));
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [look.data]);
   // Nobody chosen: whoever was in hand on the way here comes first, then the first of the list. Until it is known who
   // that is nobody is shown, for whoever is shown is in hand.
   const hand = usePersonInHand()?.id;
   const [came, setCame] = useState(hand);
   if (came === undefined && hand !== undefined) setCame(hand);
   const knows = inHand === null || came !== undefined;
-  const chosenAt = list.findIndex((v) => v.id === chosen);
-  const cameAt = list.findIndex((v) => v.person && v.person.id === came);
-  // One that waits no more, and one of another reader, opens when it was asked for; one that was signed makes way.
-  const [listed, setListed] = useState(false);
-  if (chosenAt >= 0 && !listed) setListed(true);
-  const alone = chosen !== null && chosenAt < 0 && !listed;
-  const at = Math.max(0, chosenAt >= 0 ? chosenAt : cameAt);
-  const current = alone || (chosenAt < 0 && !knows) ? null : list[at];
+  const first = list.find((v) => v.person && v.person.id === came) ?? list[0];
+  // What is read stays before the eyes until its reader goes on: a hand that signs must never sign what came instead.
+  if (chosen === null && knows && first) setChosen(first.id);
+  const at = list.findIndex((v) => v.id === chosen);
+  const current = at >= 0 ? list[at] : undefined;
+  // One that waits no more, and one of another reader.
+  const alone = chosen !== null && at < 0 && !done.includes(chosen);
   const step = (by: number) => setChosen(list[Math.min(list.length - 1, Math.max(0, at + by))]?.id ?? null);
+  const finish = (ids: string[]) => {
+    setDone((before) => [...before, ...ids]);
+    if (chosen !== null && ids.includes(chosen)) setChosen(null);
+  };
   useKeys({ '[': () => step(-1), ']': () => step(1) });
   const person = current?.person?.id;
   useEffect(() => {
@@ -160,7 +172,7 @@ function ToRead() {
           </Small>
         )}
         <Spread />
-        {reads && <Together list={list} />}
+        {reads && <Together list={list} finish={finish} />}
         {reads && (
           <Button $kind="quiet" aria-pressed={all} onPress={() => setAll(!all)}>
             {all ? 'Mine and nobody’s only' : 'Those of all readers'}
@@ -179,9 +191,16 @@ function ToRead() {
           ))}
         </div>
         {current ? (
-          <Review key={current.id} id={current.id} closed={current.closed} person={person ?? null} />
+          <Review
+            key={current.id}
+            id={current.id}
+            closed={current.closed}
+            person={person ?? null}
+            finish={() => finish([current.id])}
+          />
         ) : (
-          alone && look.data && <Review key={chosen} id={chosen} closed={false} person={null} />
+          alone &&
+          look.data && <Review key={chosen} id={chosen} closed={false} person={null} finish={() => setChosen(null)} />
         )}
       </Split>
     </>

@@ -21,7 +21,14 @@ const toneOf = (urgency: View['report']['urgency']): Tone =>
   urgency === 'critical' ? 'coral' : urgency === 'outside' ? 'brass' : 'plain';
 
 /** One result by its id; what is closed says how it opens. */
-export function Review({ id, closed, person }: { id: string; closed: boolean; person: string | null }) {
+export function Review(p: {
+  id: string;
+  closed: boolean;
+  person: string | null;
+  /** It was signed or handed on here: the next comes. */
+  finish: () => void;
+}) {
+  const { id, closed, person } = p;
   const look = useLook(result(id), !closed);
   const { me } = useSession();
   const { run } = useDo();
@@ -52,12 +59,12 @@ export function Review({ id, closed, person }: { id: string; closed: boolean; pe
     );
   return (
     <Sheet>
-      <Opened key={id + me.staff.id} view={look.data} />
+      <Opened key={id + me.staff.id} view={look.data} finish={p.finish} />
     </Sheet>
   );
 }
 
-function Opened({ view }: { view: View }) {
+function Opened({ view, finish }: { view: View; finish: () => void }) {
   const times = useTimes();
   const may = useMay();
   const { now } = useSession();
@@ -122,24 +129,24 @@ function Opened({ view }: { view: View }) {
           {report.reviewComment && `: ${report.reviewComment}`}
         </p>
       ) : (
-        view.person && may('review_results') && <Sign view={view} />
+        view.person && may('review_results') && <Sign view={view} finish={finish} />
       )}
       {view.person && may('review_results') && !report.replaced && <TakeAway view={view} />}
     </Stack>
   );
 }
 
-function Sign({ view }: { view: View }) {
+function Sign({ view, finish }: { view: View; finish: () => void }) {
   const [comment, setComment] = useState('');
   const [handing, setHanding] = useState(false);
   const { run, busy, refusal } = useDo();
   const path = { params: { path: { id: view.report.id } } };
+  const sign = async () => {
+    if (await run(() => api.POST('/api/results/{id}/review', { ...path, body: { comment } }))) finish();
+  };
   return (
     <>
-      <Form
-        refusal={refusal}
-        onSave={() => run(() => api.POST('/api/results/{id}/review', { ...path, body: { comment } }))}
-      >
+      <Form refusal={refusal} onSave={sign}>
         <Field name="comment" label="Comment" value={comment} onChange={setComment} lines={2} />
         <Refused />
         <Row>
@@ -153,13 +160,13 @@ function Sign({ view }: { view: View }) {
           </Button>
         </Row>
       </Form>
-      {handing && <HandOn id={view.report.id} close={() => setHanding(false)} />}
+      {handing && <HandOn id={view.report.id} finish={finish} />}
     </>
   );
 }
 
 /** To a colleague, with a question; from then on it is theirs to sign. */
-function HandOn({ id, close }: { id: string; close: () => void }) {
+function HandOn({ id, finish }: { id: string; finish: () => void }) {
   const { clinicians } = useChoices();
   const { me } = useSession();
   const [to, setTo] = useState<string | null>(null);
@@ -169,7 +176,7 @@ function HandOn({ id, close }: { id: string; close: () => void }) {
     const done = await run(() =>
       api.POST('/api/results/{id}/hand-on', { params: { path: { id } }, body: { to: to ?? '', question } }),
     );
-    if (done) close();
+    if (done) finish();
   };
   return (
     <Form refusal={refusal} onSave={to ? hand : () => undefined}>
