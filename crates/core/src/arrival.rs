@@ -168,13 +168,16 @@ pub struct Thresholds {
 }
 
 impl Thresholds {
+    /// Minutes that a critical result may wait for its reader.
+    pub const CRITICAL: std::ops::RangeInclusive<i64> = 5..=1440;
+
     /// Thresholds that make sense: each longer than the one before it, at most a day's work.
     pub fn checked(self) -> Option<Thresholds> {
         let fine = (1..=240).contains(&self.long)
             && (self.long + 1..=480).contains(&self.too_long)
             && (1..=240).contains(&self.late)
             && (self.late..=600).contains(&self.did_not_come)
-            && (5..=1440).contains(&self.critical);
+            && Thresholds::CRITICAL.contains(&self.critical);
         fine.then_some(self)
     }
 

@@ -1,14 +1,15 @@
 //! Reports read and kept, the grid of somebody with many values, open orders among many, and whom an uncertain report is about.
 
-use crate::percentile;
+use crate::many::writing;
+use crate::reading::p95;
 use anyhow::{Context, Result};
-use diesel_async::{AsyncConnection, RunQueryDsl};
+use diesel_async::RunQueryDsl;
 use harbor_core::orders::candidates::NamedPerson;
 use harbor_core::orders::{LabReport, ReportStatus, ReportedValue};
 use harbor_demo::attack::hand::Hand;
 use harbor_demo::stack::Stack;
 use harbor_formats::fhir::reports::{read_report, write_report};
-use std::time::{Duration, Instant};
+use std::time::Instant;
 
 /// Orders beside which the open ones are looked for, and how many of each hundred are open.
 const ORDERS: usize = 1_000_000;
@@ -31,26 +32,6 @@ fn report(n: usize, about: &NamedPerson) -> LabReport {
         conclusion: String::new(),
         files: vec![],
     }
-}
-
-/// Connects for writing a past: triggers and references are left aside, as a restore does.
-async fn writing(url: &str) -> Result<harbor_store::Conn> {
-    let mut conn = harbor_store::Conn::establish(url).await?;
-    diesel::sql_query("set session_replication_role = replica").execute(&mut conn).await?;
-    Ok(conn)
-}
-
-async fn p95(hand: &Hand, path: &str) -> Result<f64> {
-    let mut times: Vec<Duration> = Vec::new();
-    for round in 0..42 {
-        let begun = Instant::now();
-        hand.read(path).await?;
-        // What a clinic's day has warm is warm after the first two.
-        if round > 1 {
-            times.push(begun.elapsed());
-        }
-    }
-    Ok(percentile(&mut times, 0.95).as_secs_f64() * 1e3)
 }
 
 /// One core: read alone, and read, matched and kept one after the other.
@@ -91,7 +72,7 @@ async fn grid(hand: &Hand, url: &str) -> Result<()> {
     .execute(&mut conn)
     .await
     .context("values")?;
-    let grid = p95(hand, &format!("/api/people/{person}/results")).await?;
+    let grid = p95(hand, &[format!("/api/people/{person}/results")]).await?;
     println!("| results grid of a person with 3,000 values, through the API, p95 | {grid:.1} ms | 60 ms |");
     Ok(())
 }
@@ -113,7 +94,7 @@ async fn open_orders(hand: &Hand, url: &str) -> Result<()> {
     .context("orders")?;
     diesel::sql_query("vacuum analyze orders").execute(&mut conn).await?;
     for (path, whose) in [("/api/orders/open", "one's own"), ("/api/orders/open?all=true", "all")] {
-        let open = p95(hand, path).await?;
+        let open = p95(hand, &[path.to_owned()]).await?;
         println!("| open orders, {whose}, among {ORDERS} orders, through the API, p95 | {open:.1} ms | 60 ms |");
     }
     Ok(())
@@ -146,7 +127,7 @@ async fn candidates(stack: &Stack, hand: &Hand, people: usize) -> Result<()> {
     }
     let mut worst: f64 = 0.0;
     for path in &paths {
-        worst = worst.max(p95(hand, path).await?);
+        worst = worst.max(p95(hand, std::slice::from_ref(path)).await?);
     }
     println!(
         "| whom an uncertain report may be about, among {people} people, through the API, p95 of the slowest name | {worst:.1} ms | 60 ms |"

@@ -13,7 +13,7 @@ const CLAIMS: usize = 3;
 const RESULTS: usize = 20;
 
 /// Connects for writing a past: triggers and references are left aside, as a restore does.
-async fn writing(url: &str) -> Result<harbor_store::Conn> {
+pub async fn writing(url: &str) -> Result<harbor_store::Conn> {
     let mut conn = harbor_store::Conn::establish(url).await?;
     diesel::sql_query("set session_replication_role = replica").execute(&mut conn).await?;
     Ok(conn)

@@ -49,7 +49,7 @@ async fn add_notes(url: &str, person: &str) -> Result<()> {
     Ok(())
 }
 
-async fn p95(hand: &Hand, paths: &[String]) -> Result<f64> {
+pub async fn p95(hand: &Hand, paths: &[String]) -> Result<f64> {
     let mut times: Vec<Duration> = Vec::new();
     for round in 0..22 {
         for path in paths {

@@ -41,6 +41,7 @@ pub use topic::Topic;
 use diesel::result::Error as DieselError;
 use diesel_async::pooled_connection::bb8::{Pool, PooledConnection};
 use diesel_async::pooled_connection::{AsyncDieselConnectionManager, ManagerConfig};
+use diesel_async::{AnsiTransactionManager, SimpleAsyncConnection, TransactionManager};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use harbor_core::schedule::Question;
 
@@ -118,6 +119,23 @@ impl Store {
     /// A connection for reading.
     pub async fn reader(&self) -> Result<Borrowed<'_>> {
         self.pool.get().await.map_err(|e| StoreError::Unreachable(e.to_string()))
+    }
+
+    /// Several questions answered by one and the same state of the clinic, whatever is changed in between. For views whose
+    /// parts contradict each other when one was read before a change and one after it.
+    pub async fn at_one_moment<T, E: From<StoreError>>(
+        &self,
+        read: impl AsyncFnOnce(&mut Conn) -> Result<T, E>,
+    ) -> Result<T, E> {
+        let mut conn = self.reader().await?;
+        let began = AnsiTransactionManager::begin_transaction(&mut *conn).await;
+        began.map_err(|e| E::from(e.into()))?;
+        let fixed = conn.batch_execute("set transaction isolation level repeatable read, read only").await;
+        fixed.map_err(|e| E::from(e.into()))?;
+        let answer = read(&mut conn).await;
+        let ended = AnsiTransactionManager::rollback_transaction(&mut *conn).await;
+        ended.map_err(|e| E::from(e.into()))?;
+        answer
     }
 
     /// One change by somebody at a moment of the clinic's clock: all of the closure's work or nothing of it. Done, it is

@@ -42,8 +42,9 @@ pub const LISTED: i64 = 200;
 /// all.
 pub async fn open(conn: &mut Conn, orderer: Option<Uuid>) -> Result<(Vec<(Order, Person)>, i64)> {
     use crate::schema::people;
-    // The states as they stand in the index, so that it serves.
-    let is_open = || sql::<Bool>("orders.state in ('sending', 'requested', 'accepted', 'preliminary', 'rejected')");
+    // Written out and not bound, so that the index of the open ones serves.
+    let open = OrderState::OPEN.map(|s| format!("'{}'", s.code())).join(", ");
+    let is_open = || sql::<Bool>(&format!("orders.state in ({open})"));
     let mut some = orders::table.inner_join(people::table.on(people::id.eq(orders::person_id))).into_boxed();
     let mut all = orders::table.into_boxed();
     if let Some(orderer) = orderer {

@@ -4394,7 +4394,7 @@ export interface components {
             /** @description Orders of which nobody has read what came of them. */
             openOrders: components["schemas"]["Order"][];
             problems: components["schemas"]["ListedProblem"][];
-            reports: components["schemas"]["Report"][];
+            reports: components["schemas"]["ToldReport"][];
             /** @description Of each kind that was measured more than once, its values in tenths, the oldest first. */
             trends: components["schemas"]["MeasuredTrend"][];
             /**
@@ -4438,7 +4438,7 @@ export interface components {
             prescriptions: components["schemas"]["Prescription"][];
             problems: components["schemas"]["ListedProblem"][];
             /** @description The last of the results, with their values. */
-            reports: components["schemas"]["Report"][];
+            reports: components["schemas"]["ToldReport"][];
             /** @description Who looked through which list; a change of the list takes the mark away. */
             reviews: components["schemas"]["ListReview"][];
             /** @description The problems handled, the main one first. */
@@ -4857,6 +4857,7 @@ export interface components {
              * @description In the unit of the value it stands beside; nothing where that is not defined, or it is no exact number.
              */
             number?: number | null;
+            outside: boolean;
             /** Format: uuid */
             reportId: string;
             /** @description As it was reported. */
@@ -5040,6 +5041,7 @@ export interface components {
              * @description In the unit of the line, where it is an exact number.
              */
             number?: number | null;
+            outside: boolean;
             /** @description Its column, from 0. */
             report: number;
             words: string;
@@ -5868,19 +5870,15 @@ export interface components {
         OpenOrder: {
             /** @description The chart is under restriction and not open to the one who looks: what was ordered is not told. */
             closed: boolean;
-            /**
-             * Format: int64
-             * @description Whole days over the test's usual time; nothing while it is within it.
-             */
-            daysOverdue?: number | null;
             /** Format: uuid */
             id: string;
+            /** @description What makes it work: that it is late or was refused; nothing while it is within its usual time. */
+            late?: string | null;
             /** Format: date-time */
             orderedAt: string;
             orderedBy: string;
             person: components["schemas"]["PersonCard"];
             state: components["schemas"]["OrderState"];
-            stateReason: string;
             testName: string;
             /** Format: uuid */
             visitId: string;
@@ -5981,6 +5979,8 @@ export interface components {
             codes: string[];
             /** @description Why it lies oddly where it is, with the better place. */
             misfit?: string | null;
+            /** @description It was sent and waits: it may be taken back. */
+            open: boolean;
             order: components["schemas"]["Order"];
             questions: string[];
         };
@@ -6661,10 +6661,6 @@ export interface components {
             /** Format: uuid */
             transactionId?: string | null;
         };
-        /** @description A report with its values, in the order of the laboratory. */
-        Report: components["schemas"]["LabReport"] & {
-            values: components["schemas"]["ResultValue"][];
-        };
         ReportFile: {
             mediaType: string;
             /** Format: int32 */
@@ -6712,7 +6708,7 @@ export interface components {
             filings: components["schemas"]["ResultFiling"][];
             lines: components["schemas"]["GridLine"][];
             /** @description What was taken when, for the plot of a line. */
-            medicines: components["schemas"]["Medicine"][];
+            medicines: components["schemas"]["TakenOver"][];
             /** @description The newest first. */
             reports: components["schemas"]["GridReport"][];
         };
@@ -7376,6 +7372,23 @@ export interface components {
         TakeBackForm: {
             reason: string;
         };
+        /** @description A medicine over the days that it may have been taken. */
+        TakenOver: {
+            /**
+             * Format: date
+             * @description Nothing where nobody said since when.
+             */
+            from?: string | null;
+            /** Format: uuid */
+            id: string;
+            name: string;
+            state: components["schemas"]["MedicineState"];
+            /**
+             * Format: date
+             * @description Nothing while it is taken, and where nobody said until when.
+             */
+            until?: string | null;
+        };
         TellForm: {
             visitIds: string[];
         };
@@ -7566,6 +7579,17 @@ export interface components {
             letters: number;
             messages: number;
         };
+        /** @description A report with its values in words. */
+        ToldReport: components["schemas"]["LabReport"] & {
+            values: components["schemas"]["ToldValue"][];
+        };
+        /** @description A value as it is told in a list. */
+        ToldValue: {
+            flag?: components["schemas"]["Interpretation"] | null;
+            name: string;
+            /** @description With the unit. */
+            words: string;
+        };
         /** @enum {string} */
         Topic: "visit" | "note" | "person" | "texts" | "schedule" | "clinic" | "waiting" | "message" | "groups" | "prices" | "claim" | "batch" | "remittance" | "result" | "till" | "import" | "session" | "job" | "everything";
         TransactionView: {
@@ -7705,6 +7729,15 @@ export interface components {
         ValueView: {
             /** @description The same test before, the oldest first. */
             earlier: components["schemas"]["EarlierValue"][];
+            /**
+             * Format: double
+             * @description It may be drawn: an exact number.
+             */
+            exact?: number | null;
+            /** @description It is marked. */
+            outside: boolean;
+            /** @description The usual range in words. */
+            range: string;
             /** @description The unit as people write it. */
             unit: string;
             value: components["schemas"]["ResultValue"];
@@ -7967,6 +8000,8 @@ export interface components {
             status: components["schemas"]["ReportStatus"];
             /** @description The laboratory's code of what was ordered. */
             testCode?: string | null;
+            /** @description It is as usual and the one who asks looked at it: it may be signed with others. */
+            together: boolean;
             urgency: components["schemas"]["Urgency"];
         };
         WaitingResults: {
@@ -21706,7 +21741,6 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description Something that this refers to is not there. */
             404: {
                 headers: {
                     [name: string]: unknown;

@@ -110,6 +110,8 @@ pub enum Item {
     Order {
         code: String,
         name: String,
+        /// The code of the diagnosis that it was said to be for.
+        under: Option<String>,
     },
     Prescription(Box<Prescribed>),
     Referral {

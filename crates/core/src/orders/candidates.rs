@@ -1,6 +1,6 @@
 //! Whom a report of an uncertain person may be about: what speaks for each, and what against, in words.
 
-use crate::people::{Likeness, digits_transposed, twin_score};
+use crate::people::{Likeness, NamesAlike, digits_transposed, names_alike, twin_score};
 use chrono::NaiveDate;
 
 /// What a report says of its person. Everything may be missing.
@@ -41,61 +41,114 @@ pub struct Candidate {
     pub against_it: Vec<String>,
 }
 
-/// Judges somebody. It only ranks: a report is filed by a person who compared both.
+/// How what a report says of its person lies to what is known of somebody; nothing where either does not say.
+struct Compared {
+    /// The record number is theirs.
+    number: Option<Number>,
+    names: Option<NamesAlike>,
+    born: Option<Born>,
+    same_sex: Option<bool>,
+}
+
+#[derive(PartialEq, Eq)]
+enum Number {
+    Theirs,
+    OneSlip,
+    Other,
+}
+
+#[derive(PartialEq, Eq)]
+enum Born {
+    Same,
+    Swapped,
+    Other,
+}
+
+fn compare(named: &NamedPerson, who: &Somebody) -> Compared {
+    let told = |text: &str| text.trim().to_uppercase();
+    let number = (!named.record_number.trim().is_empty()).then(|| told(&named.record_number)).map(|number| {
+        if who.record_numbers.iter().any(|n| told(n) == number) {
+            Number::Theirs
+        } else if who.record_numbers.iter().any(|n| strsim::osa_distance(&told(n), &number) == 1) {
+            Number::OneSlip
+        } else {
+            Number::Other
+        }
+    });
+    let has_name = !named.last.trim().is_empty() || !named.first.trim().is_empty();
+    let born = match (named.birth_date, who.likeness.birth_date) {
+        (Some(a), Some(b)) if a == b => Some(Born::Same),
+        (Some(a), Some(b)) if digits_transposed(a, b) => Some(Born::Swapped),
+        (Some(_), Some(_)) => Some(Born::Other),
+        _ => None,
+    };
+    let said = |sex: &str| !sex.is_empty() && sex != "U";
+    Compared {
+        number,
+        names: has_name.then(|| names_alike(&of_names(named), &who.likeness)),
+        born,
+        same_sex: (said(&named.sex) && said(&who.sex)).then(|| named.sex == who.sex),
+    }
+}
+
+/// The names alone: what the birth date says is judged beside them.
+fn of_names(named: &NamedPerson) -> Likeness {
+    Likeness { first: named.first.clone(), last: named.last.clone(), ..Likeness::default() }
+}
+
+/// Judges somebody. It only ranks: a report is filed by a person who compared both. Without `tests` nothing is said of what
+/// is ordered for them.
 pub fn judge(named: &NamedPerson, tests: &[String], who: &Somebody) -> Candidate {
+    let Compared { number, names, born, same_sex } = compare(named, who);
     let mut out = Candidate::default();
     let mut score = 0i32;
-    let told = |text: &str| text.trim().to_uppercase();
-    if !named.record_number.trim().is_empty() {
-        if who.record_numbers.iter().any(|n| told(n) == told(&named.record_number)) {
+    match number {
+        Some(Number::Theirs) => {
             score += 35;
             out.for_it.push("the record number is theirs".into());
-        } else if who.record_numbers.iter().any(|n| one_slip(&told(n), &told(&named.record_number))) {
+        }
+        Some(Number::OneSlip) => {
             score += 12;
             out.for_it.push("the record number differs in one sign".into());
-        } else {
+        }
+        Some(Number::Other) => {
             out.against_it.push(format!("the record number {} is not theirs", named.record_number.trim()));
         }
+        None => {}
     }
-    let has_name = !named.last.trim().is_empty() || !named.first.trim().is_empty();
-    if has_name {
-        let asked = Likeness {
-            first: named.first.clone(),
-            last: named.last.clone(),
-            birth_date: named.birth_date,
-            ..Likeness::default()
-        };
-        let twin = twin_score(&asked, &who.likeness);
+    if let Some(alike) = names {
+        let twin = twin_score(&of_names(named), &who.likeness);
         score += i32::from(twin.score) / 2;
-        let alike = |part: &str| twin.reasons.iter().any(|r| r.contains(part));
-        if !alike("last name") {
+        out.for_it.extend(twin.reasons);
+        if !alike.last {
             out.against_it.push("the last name is another".into());
         }
-        if !alike("first name") {
+        if !alike.first {
             out.against_it.push("the first name is another".into());
         }
-        out.for_it.extend(twin.reasons.into_iter().filter(|r| !r.contains("birth date")));
     }
-    match (named.birth_date, who.likeness.birth_date) {
-        (Some(a), Some(b)) if a == b => {
-            score += if has_name { 0 } else { 18 };
+    match born {
+        Some(Born::Same) => {
+            score += 18;
             out.for_it.push("same birth date".into());
         }
-        (Some(a), Some(b)) if digits_transposed(a, b) => {
-            score += if has_name { 0 } else { 9 };
+        Some(Born::Swapped) => {
+            score += 11;
             out.for_it.push("birth date with two digits swapped".into());
         }
-        (Some(_), Some(_)) => out.against_it.push("the birth date is another".into()),
-        _ => {}
-    }
-    if !named.sex.is_empty() && named.sex != "U" && who.sex != "U" && !who.sex.is_empty() {
-        match named.sex == who.sex {
-            true => score += 3,
-            false => {
-                score -= 12;
-                out.against_it.push("the sex is another".into());
-            }
+        Some(Born::Other) => {
+            score -= 15;
+            out.against_it.push("the birth date is another".into());
         }
+        None => {}
+    }
+    match same_sex {
+        Some(true) => score += 3,
+        Some(false) => {
+            score -= 12;
+            out.against_it.push("the sex is another".into());
+        }
+        None => {}
     }
     let waited: Vec<&OpenTest> = who.open_tests.iter().filter(|t| tests.contains(&t.loinc)).collect();
     if let Some(first) = waited.first() {
@@ -117,15 +170,10 @@ pub fn judge(named: &NamedPerson, tests: &[String], who: &Somebody) -> Candidate
 /// Whether what a report says of its person cannot be said of somebody: another birth date, another sex, or a name of
 /// which nothing is alike. Then the report waits for a person, whatever number it bears: labels are mixed up.
 pub fn contradicts(named: &NamedPerson, who: &Somebody) -> bool {
-    let judged = judge(named, &[], who);
-    let says = |what: &str| judged.against_it.iter().any(|a| a.starts_with(what));
-    let born = matches!((named.birth_date, who.likeness.birth_date), (Some(a), Some(b)) if a != b);
-    born || says("the sex") || (says("the last name") && says("the first name"))
-}
-
-/// One sign more, less or other, or two neighbours swapped.
-fn one_slip(a: &str, b: &str) -> bool {
-    strsim::osa_distance(a, b) == 1
+    let Compared { names, born, same_sex, .. } = compare(named, who);
+    matches!(born, Some(Born::Swapped | Born::Other))
+        || same_sex == Some(false)
+        || names.is_some_and(|alike| !alike.last && !alike.first)
 }
 
 #[cfg(test)]

@@ -108,6 +108,16 @@ impl Limits {
         self.low.is_some() || self.high.is_some()
     }
 
+    /// `3.5–5.1`, `up to 200`, `from 40`; empty when neither is given.
+    pub fn in_words(self) -> String {
+        match (self.low, self.high) {
+            (Some(low), Some(high)) => format!("{low}–{high}"),
+            (None, Some(high)) => format!("up to {high}"),
+            (Some(low), None) => format!("from {low}"),
+            (None, None) => String::new(),
+        }
+    }
+
     /// Whether what was said surely lies below, and whether it surely lies above; none when neither it nor the opposite
     /// is sure.
     fn place(self, comparator: Option<Comparator>, value: f64) -> Option<Place> {
@@ -304,6 +314,17 @@ mod tests {
         }
         assert_eq!(interpret(&number("6.3"), Limits::default(), critical), Some(CriticalHigh));
         assert_eq!(interpret(&number("4"), Limits::default(), critical), None, "no range says that it is normal");
+    }
+
+    #[test]
+    fn limits_in_words() {
+        let limits = [
+            Limits::between(3.5, 5.1),
+            Limits { low: None, high: Some(200.0) },
+            Limits { low: Some(40.0), high: None },
+        ];
+        assert_eq!(limits.map(Limits::in_words), ["3.5–5.1", "up to 200", "from 40"]);
+        assert_eq!(Limits::default().in_words(), "");
     }
 
     #[test]

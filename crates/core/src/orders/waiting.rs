@@ -17,9 +17,9 @@ impl OrderState {
         OrderState::OPEN.contains(&self)
     }
 
-    /// The laboratory may be told that it is not wanted any more.
-    pub fn may_be_cancelled(self) -> bool {
-        self.is_open()
+    /// A result may be filed as its answer: it went to the laboratory and was not taken back.
+    pub fn may_be_answered(self) -> bool {
+        !matches!(self, OrderState::Draft | OrderState::Cancelled)
     }
 }
 
@@ -33,6 +33,17 @@ pub fn days_overdue(state: OrderState, sent: DateTime<Utc>, usual_days: u32, now
             (over > 0).then_some(over / 24)
         }
         _ => None,
+    }
+}
+
+/// What makes an open order work, in words; `over` as [`days_overdue`] tells it.
+pub fn in_words(state: OrderState, why: &str, over: i64) -> String {
+    match (state, over) {
+        (OrderState::Rejected, _) if why.is_empty() => "refused by the laboratory".into(),
+        (OrderState::Rejected, _) => format!("refused by the laboratory: {why}"),
+        (_, 0) => "no result yet, over its usual time".into(),
+        (_, 1) => "no result yet, a day over its usual time".into(),
+        (_, days) => format!("no result yet, {days} days over its usual time"),
     }
 }
 
@@ -52,7 +63,9 @@ mod tests {
         assert_eq!(of(OrderState::Rejected, 1, 9), Some(0), "it waits for a person, not for the laboratory");
         for done in [OrderState::Draft, OrderState::Resulted, OrderState::Cancelled] {
             assert_eq!(of(done, 1000, 1), None);
-            assert!(!done.may_be_cancelled());
+            assert_eq!(done.may_be_answered(), done == OrderState::Resulted);
         }
+        assert_eq!(in_words(OrderState::Rejected, "clotted", 0), "refused by the laboratory: clotted");
+        assert_eq!(in_words(OrderState::Accepted, "", 4), "no result yet, 4 days over its usual time");
     }
 }

@@ -73,8 +73,7 @@ pub(super) fn score_heard(x: &Heard, y: &Heard) -> TwinScore {
     let (a, b) = (&x.known, &y.known);
     let mut score = 0i32;
     let mut reasons: Vec<String> = Vec::new();
-    let last = x.last.iter().flat_map(|m| y.last.iter().map(move |n| name_match(m, n))).max();
-    let last = last.unwrap_or(NameMatch::Other);
+    let last = last_name_match(x, y);
     let first = first_name_match(&x.first, &y.first);
     match last {
         NameMatch::Same => {
@@ -139,6 +138,27 @@ pub(super) fn score_heard(x: &Heard, y: &Heard) -> TwinScore {
         score = score.max(i32::from(TWIN_THRESHOLD));
     }
     TwinScore { score: score.clamp(0, 100) as u8, reasons }
+}
+
+/// Which names of two records are alike: the same, spelt alike or sounding alike.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct NamesAlike {
+    pub last: bool,
+    pub first: bool,
+}
+
+pub fn names_alike(a: &Likeness, b: &Likeness) -> NamesAlike {
+    let (a, b) = (Heard::of(a), Heard::of(b));
+    NamesAlike {
+        last: last_name_match(&a, &b) != NameMatch::Other,
+        first: first_name_match(&a.first, &b.first) != NameMatch::Other,
+    }
+}
+
+/// The best that any two last names of theirs make, also those they had.
+fn last_name_match(x: &Heard, y: &Heard) -> NameMatch {
+    let all = x.last.iter().flat_map(|m| y.last.iter().map(move |n| name_match(m, n)));
+    all.max().unwrap_or(NameMatch::Other)
 }
 
 /// Points off for a telephone, an address or a subscriber number that differs.
@@ -213,6 +233,7 @@ fn name_match(a: &HeardName, b: &HeardName) -> NameMatch {
     }
 }
 
+/// Two dates that one slip makes of each other: day and month, or two neighbouring digits, swapped.
 pub fn digits_transposed(a: NaiveDate, b: NaiveDate) -> bool {
     if a.year() == b.year() && a.day() == b.month() && a.month() == b.day() {
         return true;

@@ -39,6 +39,14 @@ fn rows(line: &str) -> Vec<String> {
 }
 
 #[test]
+fn orders_with_the_diagnosis_they_are_for() {
+    let both = ["order | CBC | Complete blood count | for I10", "order | TSH | Thyrotropin | for I10"];
+    assert_eq!(rows("order cbc tsh for htn"), both);
+    assert_eq!(rows("order cbc, tsh for I10; hr 72")[..2], both);
+    assert_eq!(rows("order cbc for her trip"), ["words | order cbc for her trip"], "no diagnosis is guessed");
+}
+
+#[test]
 fn orders_by_their_names() {
     // A name of two words is taken whole; nothing of it is left as words.
     assert_eq!(rows("order uric acid, free t4, pregnancy test").len(), 3);
@@ -190,7 +198,7 @@ fn every_test_of_the_list_is_ordered_by_its_code_and_reads_back() {
     let today = NaiveDate::from_ymd_opt(2026, 11, 30).unwrap();
     let known = Known { tests: &TABLES.tests, products: &TABLES.products, ..Known::nothing(today) };
     for test in &TABLES.tests {
-        let item = Item::Order { code: test.code.clone(), name: test.name.clone() };
+        let item = Item::Order { code: test.code.clone(), name: test.name.clone(), under: None };
         assert_eq!(understand(&item.typed().unwrap(), &known), [item], "{}", test.code);
     }
 }

@@ -1,5 +1,6 @@
 //! The quick line of a visit: what is kept, by whom, what is not and why, and taking back.
 
+use crate::building::Visit;
 use crate::flow::visit_of;
 use crate::{Hand, id};
 use harbor_demo::testing::Product;
@@ -225,5 +226,22 @@ async fn taking_back_needs_what_putting_down_needs_and_reaches_only_ones_own() {
         assert_eq!(after[name], before[name], "{name}");
     }
     desk.take_back(&kept).await.ok();
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn an_order_goes_under_the_diagnosis_that_it_was_said_to_be_for() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await.roomed().await.diagnosed(&["I10", "E78.5"]).await;
+    let line = visit.path("/quick-line");
+    let keep = async |text: &str| visit.clinician.post(&line, json!({ "text": text, "keep": true })).await.ok();
+    // A lipid panel usually lies under the lipids; it was said to be for the pressure.
+    keep("order lipids for htn").await;
+    let order = async || visit.clinician.get(&visit.path("/chart")).await["orders"].clone();
+    assert_eq!(order().await[0]["codes"], json!(["I10"]));
+    // What it is for is not dropped where the visit does not have it.
+    let left = keep("order cbc for gout").await;
+    assert!(left["items"][0]["notKept"].as_str().unwrap().contains("no diagnosis M10.9 yet"), "{left}");
+    assert_eq!(order().await.as_array().unwrap().len(), 1);
     product.stop().await.unwrap();
 }

@@ -189,7 +189,8 @@ async fn a_record_that_is_closed_takes_no_result_and_tells_none() {
     let lost = format!("/api/results/{}", id(&lost));
     let first = doctor.get(&format!("{lost}/candidates")).await[0].clone();
     assert_eq!((&first["closed"], &first["orders"]), (&json!(true), &json!([])));
-    assert!(!first["forIt"].to_string().contains("ordered"), "{first}");
+    // Neither that something is ordered for her nor that nothing is.
+    assert!(!first.to_string().contains("ordered for them"), "{first}");
     let under = json!({ "personId": visit.person });
     assert_eq!(doctor.post(&format!("{lost}/match"), under.clone()).await.status, 403);
     doctor.post(&format!("/api/people/{}/open-chart", visit.person), json!({ "reason": "I ordered it" })).await.ok();
@@ -219,6 +220,9 @@ async fn what_is_pressing_comes_first_and_what_is_usual_is_signed_together() {
         doctor.post(&format!("/api/results/{}/looked", of(number)), json!({})).await.ok();
         doctor.post(&format!("/api/results/{}/looked", of(number)), json!({})).await.ok();
     }
+    let again = doctor.get("/api/results").await;
+    let fit = again["waiting"].as_array().unwrap().iter().filter(|r| r["together"] == true);
+    assert_eq!(fit.map(|r| r["number"].clone()).collect::<Vec<_>>(), ["GP-U1"], "the list offers no other");
     let ids = ["GP-U1", "GP-U2", "GP-HIGH"].map(of);
     let done = doctor.post("/api/results/review-usual", json!({ "ids": ids })).await.ok();
     assert_eq!(done["signed"], json!([of("GP-U1")]));
@@ -398,19 +402,38 @@ async fn what_the_laboratory_refuses_and_what_is_late_becomes_work() {
     refused.values.clear();
     refused.conclusion = "clotted".into();
     take(&product, &refused).await;
-    assert!(work().await.contains("Potassium: refused by the laboratory, clotted."));
+    assert!(work().await.contains("Potassium: refused by the laboratory: clotted."));
     let listed = doctor.get("/api/orders/open").await;
     let mine = listed["orders"].as_array().unwrap().iter().find(|o| o["id"] == order.as_str()).unwrap().clone();
-    assert_eq!(
-        (&mine["state"], &mine["stateReason"], &mine["daysOverdue"]),
-        (&json!("rejected"), &json!("clotted"), &json!(0))
-    );
+    assert_eq!((&mine["state"], &mine["late"]), (&json!("rejected"), &json!("refused by the laboratory: clotted")));
     // Of a chart that is closed nothing is told but that something is open.
     restrict(&product, &visit.person).await;
     assert!(!work().await.contains("Potassium"));
     let listed = doctor.get("/api/orders/open").await;
     let mine = listed["orders"].as_array().unwrap().iter().find(|o| o["id"] == order.as_str()).unwrap().clone();
-    assert_eq!((&mine["testName"], &mine["stateReason"], &mine["closed"]), (&json!(""), &json!(""), &json!(true)));
+    assert_eq!((&mine["testName"], &mine["late"], &mine["closed"]), (&json!(""), &Value::Null, &json!(true)));
+    product.stop().await.unwrap();
+}
+
+/// A view of a result puts its reader and its steps side by side: both are of the same moment, also when it rises in between.
+#[actix_web::test]
+async fn a_view_read_at_one_moment_does_not_see_what_changes_meanwhile() {
+    use harbor_store::orders::results::report;
+    let product = Product::start().await.unwrap();
+    let (visit, order, own) = ordered(&product).await;
+    take(&product, &potassium("GP-ONE", &order, &own, ReportStatus::Final, 7.4)).await;
+    let one: uuid::Uuid = id(&waiting(&visit.clinician, "GP-ONE").await[0]).parse().unwrap();
+    let store = harbor_store::Store::open(&product.database_url, 1).await.unwrap();
+    let read = store.at_one_moment(async |conn| {
+        let before = report(conn, one).await?.received_at;
+        received_before(&product, 30).await;
+        Ok::<_, harbor_store::StoreError>((before, report(conn, one).await?.received_at))
+    });
+    let (before, meanwhile) = read.await.unwrap();
+    assert_eq!(before, meanwhile);
+    // The connection is free again, and what was changed is seen.
+    let after = report(&mut store.reader().await.unwrap(), one).await.unwrap().received_at;
+    assert_eq!(before - after, chrono::Duration::minutes(30));
     product.stop().await.unwrap();
 }
 

@@ -12,18 +12,15 @@ use diesel::dsl::sql;
 use diesel::prelude::*;
 use diesel::sql_types::Integer;
 use diesel_async::RunQueryDsl;
-use harbor_core::orders::review::urgency;
+use harbor_core::orders::review::{Urgency, urgency};
 use harbor_core::orders::truth::{Arrival, Issued, answered, arrival};
-use harbor_core::orders::{LabReport as Read, OrderState, ReportStatus, ReportedValue, Said};
-use serde::Serialize;
+use harbor_core::orders::{LabReport as Read, Limits, OrderState, ReportStatus, ReportedValue, Said, units};
 use std::collections::HashMap;
-use utoipa::ToSchema;
 use uuid::Uuid;
 
 /// A report with its values, in the order of the laboratory.
-#[derive(Debug, Clone, Serialize, ToSchema)]
+#[derive(Debug, Clone)]
 pub struct Report {
-    #[serde(flatten)]
     pub row: LabReport,
     pub values: Vec<ResultValue>,
 }
@@ -102,7 +99,8 @@ pub struct Waiting {
 pub const LISTED: i64 = 200;
 
 fn pressing() -> diesel::expression::SqlLiteral<Integer> {
-    sql::<Integer>("array_position(array['critical', 'outside', 'untold', 'usual'], urgency)")
+    let all: Vec<String> = Urgency::ALL.iter().map(|u| format!("'{}'", u.code())).collect();
+    sql::<Integer>(&format!("array_position(array[{}], urgency)", all.join(", ")))
 }
 
 /// Reports that nobody has signed, the most pressing first, then the oldest; of one reader and of those that are nobody's,
@@ -208,14 +206,28 @@ impl ResultValue {
         }
     }
 
+    /// `5.4 mmol/L`, the unit as people write it.
+    pub fn told(&self) -> String {
+        format!("{} {}", self.said().in_words(), units::shown(&self.unit)).trim().to_owned()
+    }
+
     /// `Potassium 5.4 mmol/L (high)`.
     pub fn in_words(&self) -> String {
         let flag = self.flag.filter(|f| !f.is_usual()).map(|f| format!(" ({})", f.label())).unwrap_or_default();
-        let unit = match self.unit.as_str() {
-            "" => String::new(),
-            unit => format!(" {}", harbor_core::orders::units::shown(unit)),
-        };
-        format!("{} {}{unit}{flag}", self.name, self.said().in_words())
+        format!("{} {}{flag}", self.name, self.told())
+    }
+
+    /// It is marked.
+    pub fn is_outside(&self) -> bool {
+        self.flag.is_some_and(|f| f.is_outside())
+    }
+
+    /// The usual range in words.
+    pub fn usual_range(&self) -> String {
+        match self.range.as_str() {
+            "" => Limits { low: self.low, high: self.high }.in_words(),
+            said => said.to_owned(),
+        }
     }
 }
 

@@ -12,7 +12,7 @@ import { color, hair, innerCorner, part, phone, size, space } from '../../ui/tok
 import { Growth } from './Growth';
 import { Histories } from './Histories';
 import { Asked, askedInWords } from './Asked';
-import { Mark, saidOf } from '../orders/marks';
+import { Mark } from '../orders/marks';
 import { type Fact, useWriting } from './writing';
 import { NoteHead } from './NoteHead';
 import { Allergies } from './Allergies';
@@ -173,12 +173,10 @@ function Results({ chart }: { chart: Chart }) {
           </Row>
           <Table>
             <tbody>
-              {r.values.map((x) => (
-                <tr key={x.position}>
+              {r.values.map((x, n) => (
+                <tr key={n}>
                   <td>{x.name}</td>
-                  <td className="number">
-                    {saidOf(x)} <Small>{x.unit}</Small>
-                  </td>
+                  <td className="number">{x.words}</td>
                   <td>
                     <Mark flag={x.flag} />
                   </td>

@@ -1,26 +1,16 @@
 /** A child's growth beside the reference: its lines, the child's points, and what is to be told of them. */
 
 import { useState } from 'react';
-import styled from 'styled-components';
 import { type Schemas, useLook } from '../../api/client';
 import { Choose } from '../../ui/controls';
 import { Mono, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
-import { color, curves, font, size } from '../../ui/tokens';
+import { Drawing } from '../../ui/Drawing';
+import { color, curves } from '../../ui/tokens';
 import { growth } from './queries';
 
 type Chart = Schemas['GrowthChart'];
 
 const { wide, high, edge, name } = curves;
-
-const Picture = styled.svg`
-  width: 100%;
-  max-width: ${wide}px;
-  height: auto;
-  text {
-    font: ${size.small} ${font.words};
-    fill: ${color.quiet};
-  }
-`;
 
 /** Round steps, so that some five of them fill a stretch. */
 function steps(from: number, to: number, choices: number[]) {
@@ -58,7 +48,7 @@ function Curves({ chart }: { chart: Chart }) {
     if (one && ends.every((e) => !named.has(e.percent) || Math.abs(e.at - one.at) > name.apart)) named.add(percent);
   }
   return (
-    <Picture
+    <Drawing
       viewBox={`0 0 ${wide} ${high}`}
       role="img"
       aria-label={`${chart.title}: ${chart.points.map((p) => `${p.value} ${chart.unit} at ${p.months.toFixed(1)} months, P${p.percentile.toFixed(0)}`).join('; ')}`}
@@ -110,7 +100,7 @@ function Curves({ chart }: { chart: Chart }) {
           <title>{`${p.day}: ${p.value} ${chart.unit}, P${p.percentile.toFixed(1)}, z ${p.z.toFixed(2)}`}</title>
         </circle>
       ))}
-    </Picture>
+    </Drawing>
   );
 }
 

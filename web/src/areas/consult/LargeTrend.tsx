@@ -1,21 +1,11 @@
 /** One measure over time, large: dates, values, and what is usual. */
 
-import styled from 'styled-components';
 import { useTimes } from '../../app/words';
-import { color, curves, font, size } from '../../ui/tokens';
+import { Drawing } from '../../ui/Drawing';
+import { color, curves } from '../../ui/tokens';
 
 const { wide, edge, value: over, name } = curves;
 const high = curves.high / 2;
-
-const Picture = styled.svg`
-  width: 100%;
-  max-width: ${wide}px;
-  height: auto;
-  text {
-    font: ${size.small} ${font.words};
-    fill: ${color.quiet};
-  }
-`;
 
 export interface Reading {
   at: string;
@@ -41,7 +31,7 @@ export function LargeTrend(p: { label: string; unit: string; readings: Reading[]
   const every = Math.ceil(shown.length / 6);
   const points = shown.map((r, n) => `${x(n)},${y(r.value)}`).join(' ');
   return (
-    <Picture viewBox={`0 0 ${wide} ${high}`} role="img" aria-label={`${p.label} over time`} data-large-trend>
+    <Drawing viewBox={`0 0 ${wide} ${high}`} role="img" aria-label={`${p.label} over time`} data-large-trend>
       {p.usual && (
         <>
           <rect
@@ -76,6 +66,6 @@ export function LargeTrend(p: { label: string; unit: string; readings: Reading[]
           )}
         </g>
       ))}
-    </Picture>
+    </Drawing>
   );
 }

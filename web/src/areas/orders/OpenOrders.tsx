@@ -14,13 +14,6 @@ import { openOrders } from './queries';
 
 type Open = Schemas['OpenOrder'];
 
-/** How long over its usual time, or who has to decide. */
-function lateness(o: Open): string {
-  if (o.state === 'rejected') return o.stateReason || 'no reason given';
-  if (o.daysOverdue == null) return '';
-  return o.daysOverdue === 0 ? 'over its usual time' : `${o.daysOverdue} days over its usual time`;
-}
-
 export function OpenOrders() {
   const may = useMay();
   const writes = may('write_note');
@@ -74,9 +67,8 @@ function Line({ o, writes, all }: { o: Open; writes: boolean; all: boolean }) {
   const identity = useIdentity();
   const stateOf = useWordOf('orderStates');
   const [asking, setAsking] = useState(false);
-  const late = lateness(o);
   return (
-    <tr data-open-order={o.testName} data-overdue={o.daysOverdue != null}>
+    <tr data-open-order={o.testName} data-overdue={o.late != null}>
       <td>
         {times.full(o.orderedAt)}
         {all && (
@@ -90,8 +82,8 @@ function Line({ o, writes, all }: { o: Open; writes: boolean; all: boolean }) {
         {identity(o.person)} <Small>{o.person.age}</Small>
       </td>
       <td>
-        <Tag $tone={o.state === 'rejected' ? 'coral' : 'plain'}>{stateOf(o.state)}</Tag>{' '}
-        {late && <Tag $tone={o.state === 'rejected' ? 'coral' : 'brass'}>{late}</Tag>}
+        {o.state !== 'rejected' && <Tag>{stateOf(o.state)}</Tag>}{' '}
+        {o.late && <Tag $tone={o.state === 'rejected' ? 'coral' : 'brass'}>{o.late}</Tag>}
       </td>
       <td>
         {writes && !o.closed && !asking && (

@@ -43,7 +43,6 @@ export function OrderChip({ order: o, chart, open }: { order: OrderView; chart: 
   const { place } = usePlace();
   const draft = o.order.state === 'draft';
   const [back, setBack] = useState(false);
-  const mayGoBack = ['sending', 'requested', 'accepted', 'preliminary', 'rejected'].includes(o.order.state);
   const toggle = (n: number) => {
     const code = chart.diagnoses[n - 1]?.code;
     if (!code || !open) return;
@@ -57,6 +56,7 @@ export function OrderChip({ order: o, chart, open }: { order: OrderView; chart: 
       data-order={o.order.testCode}
       data-sent={!draft}
       data-misfit={o.misfit != null}
+      title={o.order.placementReason}
       onKeyDown={(event) => {
         if (event.target === event.currentTarget && /^[1-9]$/.test(event.key)) toggle(Number(event.key));
       }}
@@ -76,7 +76,7 @@ export function OrderChip({ order: o, chart, open }: { order: OrderView; chart: 
         )}
       </Row>
       {o.order.stateReason && <Small>{o.order.stateReason}</Small>}
-      {mayGoBack && writes && !back && (
+      {o.open && writes && !back && (
         <Button $kind="quiet" aria-label={`Take back ${o.order.testName}`} onPress={() => setBack(true)}>
           Take back
         </Button>

@@ -16,6 +16,9 @@ import { resultGrid } from './queries';
 type Grid = Schemas['ResultGrid'];
 type LineOf = Schemas['GridLine'];
 
+/** A line is known by what it is, not by where it stands: a new report moves it. */
+const lineKey = (line: LineOf) => `${line.panel} ${line.name} ${line.unit}`;
+
 /** So many columns stand side by side; older ones are a press away. */
 const COLUMNS = 8;
 
@@ -51,10 +54,9 @@ function Lines({ grid }: { grid: Grid }) {
   const { now } = useSession();
   const [from, setFrom] = useState(0);
   const [folded, setFolded] = useState<string[]>([]);
-  const [open, setOpen] = useState<number | null>(null);
+  const [open, setOpen] = useState<string | null>(null);
   const columns = grid.reports.slice(from, from + COLUMNS);
   const panels = [...new Set(grid.lines.map((l) => l.panel))];
-  const shown = grid.lines.map((line, at) => ({ line, at }));
   return (
     <>
       {grid.reports.length > COLUMNS && (
@@ -94,8 +96,8 @@ function Lines({ grid }: { grid: Grid }) {
           </thead>
           <tbody>
             {panels.map((panel) => {
-              const lines = shown.filter(({ line }) => line.panel === panel);
-              const alone = lines.length === 1 && lines[0]?.line.name === panel;
+              const lines = grid.lines.filter((line) => line.panel === panel);
+              const alone = lines.length === 1 && lines[0]?.name === panel;
               const isFolded = folded.includes(panel);
               return (
                 <Fragment key={panel}>
@@ -113,15 +115,15 @@ function Lines({ grid }: { grid: Grid }) {
                     </tr>
                   )}
                   {!isFolded &&
-                    lines.map(({ line, at }) => (
-                      <Fragment key={at}>
+                    lines.map((line) => (
+                      <Fragment key={lineKey(line)}>
                         <Test
                           line={line}
                           columns={[from, columns.length]}
-                          open={open === at}
-                          toggle={() => setOpen(open === at ? null : at)}
+                          open={open === lineKey(line)}
+                          toggle={() => setOpen(open === lineKey(line) ? null : lineKey(line))}
                         />
-                        {open === at && (
+                        {open === lineKey(line) && (
                           <tr>
                             <td colSpan={columns.length + 1}>
                               <Large line={line} grid={grid} now={now} />
@@ -174,9 +176,8 @@ function Test(p: { line: LineOf; columns: [number, number]; open: boolean; toggl
 function Large({ line, grid, now }: { line: LineOf; grid: Grid; now: Date }) {
   const times = useTimes();
   const at = (report: number) => grid.reports[report]?.issuedAt ?? now.toISOString();
-  const outside = (flag: LineOf['cells'][number]['flag']) => Boolean(flag && flag !== 'N' && flag !== 'NEG');
   const measured = line.cells
-    .flatMap((c) => (c.number == null ? [] : [{ at: at(c.report), number: c.number, outside: outside(c.flag) }]))
+    .flatMap((c) => (c.number == null ? [] : [{ at: at(c.report), number: c.number, outside: c.outside }]))
     .reverse();
   const ranged = line.cells.find((c) => c.low != null || c.high != null);
   return (

@@ -6,7 +6,7 @@ import { useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Mono, Row, Scroller, Small, Stack, Table } from '../../ui/layout';
 import { Trend } from '../../ui/Trend';
-import { Mark, rangeOf, shapeOf } from './marks';
+import { Mark, shapeOf } from './marks';
 import { TestPlot } from './TestPlot';
 
 type View = Schemas['ResultView'];
@@ -48,7 +48,6 @@ export function ResultValues({ view, now }: { view: View; now: Date }) {
 
 function Line({ v, open, setOpen }: { v: ValueView; open: boolean; setOpen: (open: boolean) => void }) {
   const times = useTimes();
-  const exact = v.value.number != null && !v.value.comparator && !v.value.missing;
   const numbers = v.earlier.flatMap((e) => (e.number == null ? [] : [e.number]));
   const last = v.earlier.at(-1);
   return (
@@ -66,7 +65,7 @@ function Line({ v, open, setOpen }: { v: ValueView; open: boolean; setOpen: (ope
           </div>
         )}
       </td>
-      <td className="number" style={exact ? undefined : { whiteSpace: 'normal', textAlign: 'left' }}>
+      <td className="number" style={v.exact != null ? undefined : { whiteSpace: 'normal', textAlign: 'left' }}>
         {v.words} <Small>{v.unit}</Small>
         {v.was != null && (
           <div>
@@ -86,7 +85,7 @@ function Line({ v, open, setOpen }: { v: ValueView; open: boolean; setOpen: (ope
         <Mark flag={v.value.flag} />
       </td>
       <td>
-        <Mono>{rangeOf(v.value)}</Mono>
+        <Mono>{v.range}</Mono>
         {(v.value.criticalLow != null || v.value.criticalHigh != null) && (
           <div>
             <Small>
@@ -99,8 +98,8 @@ function Line({ v, open, setOpen }: { v: ValueView; open: boolean; setOpen: (ope
       <td className="wide">
         {last ? (
           <Stack $gap={0}>
-            {exact && numbers.length > 0 && (
-              <Trend values={[...numbers, v.value.number ?? 0]} label={`${v.value.name} before`} />
+            {v.exact != null && numbers.length > 0 && (
+              <Trend values={[...numbers, v.exact]} label={`${v.value.name} before`} />
             )}
             <Button $kind="quiet" aria-expanded={open} onPress={() => setOpen(!open)}>
               <Small>
@@ -119,14 +118,10 @@ function Line({ v, open, setOpen }: { v: ValueView; open: boolean; setOpen: (ope
 /** All earlier values with their dates, and the plot of those that can be drawn. */
 function Before({ v, at, now }: { v: ValueView; at: string; now: Date }) {
   const times = useTimes();
-  const outside = (flag: ValueView['value']['flag']) => Boolean(flag && flag !== 'N' && flag !== 'NEG');
   const drawn = v.earlier.flatMap((e) =>
-    e.number == null ? [] : [{ at: e.at, number: e.number, outside: outside(e.flag) }],
+    e.number == null ? [] : [{ at: e.at, number: e.number, outside: e.outside }],
   );
-  const own =
-    v.value.number != null && !v.value.comparator
-      ? [{ at, number: v.value.number, outside: outside(v.value.flag) }]
-      : [];
+  const own = v.exact == null ? [] : [{ at, number: v.exact, outside: v.outside }];
   return (
     <Stack $gap={2}>
       {drawn.length + own.length > 1 && (

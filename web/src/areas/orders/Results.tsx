@@ -70,7 +70,7 @@ function Line({ v, current, choose }: { v: Waiting; current: boolean; choose: ()
       </Small>
       <br />
       {v.closed ? 'Restricted chart' : v.name}{' '}
-      {!v.closed && v.urgency === 'critical' && <Tag $tone="coral">{urgencyOf(v.urgency)}</Tag>}{' '}
+      {v.urgency === 'critical' && <Tag $tone="coral">{urgencyOf(v.urgency)}</Tag>}{' '}
       {v.urgency !== 'critical' && v.outside > 0 && <Tag $tone="brass">{v.outside} outside</Tag>}{' '}
       {v.status === 'corrected' && <Tag $tone="brass">corrected</Tag>}{' '}
       {v.status === 'preliminary' && <Tag>preliminary</Tag>}
@@ -96,9 +96,7 @@ function Line({ v, current, choose }: { v: Waiting; current: boolean; choose: ()
 function Together({ list, finish }: { list: Waiting[]; finish: (ids: string[]) => void }) {
   const { run, busy, refusal } = useDo();
   const [left, setLeft] = useState<string[]>([]);
-  const usual = list.filter(
-    (v) => v.urgency === 'usual' && v.status === 'final' && v.person && !v.closed && v.looks.some((l) => l.me),
-  );
+  const usual = list.filter((v) => v.together);
   const sign = async () => {
     const done = await run(() => api.POST('/api/results/review-usual', { body: { ids: usual.map((v) => v.id) } }));
     const name = (id: string) => usual.find((v) => v.id === id)?.name ?? '';

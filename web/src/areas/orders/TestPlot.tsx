@@ -1,22 +1,12 @@
 /** One test over the time it was measured, large, with what was taken meanwhile beneath. */
 
-import styled from 'styled-components';
 import type { Schemas } from '../../api/client';
 import { useTimes } from '../../app/words';
-import { color, curves, font, size } from '../../ui/tokens';
+import { Drawing } from '../../ui/Drawing';
+import { color, curves } from '../../ui/tokens';
 
 const { wide, edge, name, plot } = curves;
 const high = curves.high / 2;
-
-const Picture = styled.svg`
-  width: 100%;
-  max-width: ${wide}px;
-  height: auto;
-  text {
-    font: ${size.small} ${font.words};
-    fill: ${color.quiet};
-  }
-`;
 
 export interface Measured {
   at: string;
@@ -27,25 +17,13 @@ export interface Measured {
 
 const DAY = 86_400_000;
 
-/** From when until when something was taken, as far as anybody said; a year begins in January and ends in December. */
-function taken(m: Schemas['Medicine']): { from: number | null; until: number | null } {
-  const day = (text: string, end: boolean) => {
-    const [year, month, date] = text.split('-').map(Number);
-    if (!year) return null;
-    if (date && month) return Date.UTC(year, month - 1, date);
-    if (month) return end ? Date.UTC(year, month, 1) - DAY : Date.UTC(year, month - 1, 1);
-    return end ? Date.UTC(year + 1, 0, 1) - DAY : Date.UTC(year, 0, 1);
-  };
-  return { from: day(m.since, false), until: day(m.until, true) };
-}
-
 /** `measured` from the oldest on; `usual` is the range of the newest. */
 export function TestPlot(p: {
   label: string;
   unit: string;
   measured: Measured[];
   usual: [number | null, number | null];
-  medicines: Schemas['Medicine'][];
+  medicines: Schemas['TakenOver'][];
   now: Date;
 }) {
   const times = useTimes();
@@ -68,8 +46,7 @@ export function TestPlot(p: {
     ((Math.min(top, Math.max(bottom, value)) - bottom) / (top - bottom)) * (high - edge.top - edge.bottom);
   const points = p.measured.map((m) => `${x(Date.parse(m.at))},${y(m.number)}`).join(' ');
   const bars = p.medicines
-    .filter((m) => m.state !== 'not_taking')
-    .map((m) => ({ ...m, ...taken(m) }))
+    .map((m) => ({ ...m, from: m.from ? Date.parse(m.from) : null, until: m.until ? Date.parse(m.until) : null }))
     .filter((m) => (m.from ?? start) <= end && (m.until ?? end) >= start);
   const under = bars.length * plot.bar;
   const edgeOf = (side: number | null, otherwise: number) => y(side ?? otherwise);
@@ -79,7 +56,7 @@ export function TestPlot(p: {
     p.measured.at(-1),
   ];
   return (
-    <Picture
+    <Drawing
       viewBox={`0 0 ${wide} ${high + under}`}
       role="img"
       aria-label={`${p.label} over time: ${p.measured.map((m) => `${times.full(m.at)} ${m.number}`).join(', ')}`}
@@ -112,12 +89,12 @@ export function TestPlot(p: {
         ),
       )}
       <polyline points={points} fill="none" stroke={color.tide} strokeWidth={curves.own} />
-      {p.measured.map((m) => {
+      {p.measured.map((m, n) => {
         const [cx, cy] = [x(Date.parse(m.at)), y(m.number)];
         const title = <title>{`${times.full(m.at)}: ${m.number} ${p.unit}`}</title>;
         return m.outside ? (
           <rect
-            key={m.at}
+            key={n}
             x={cx - curves.last}
             y={cy - curves.last}
             width={2 * curves.last}
@@ -128,7 +105,7 @@ export function TestPlot(p: {
             {title}
           </rect>
         ) : (
-          <circle key={m.at} cx={cx} cy={cy} r={curves.dot} fill={color.tide}>
+          <circle key={n} cx={cx} cy={cy} r={curves.dot} fill={color.tide}>
             {title}
           </circle>
         );
@@ -167,6 +144,6 @@ export function TestPlot(p: {
           </g>
         );
       })}
-    </Picture>
+    </Drawing>
   );
 }

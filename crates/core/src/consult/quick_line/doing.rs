@@ -308,7 +308,7 @@ pub fn orders(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
             continue;
         }
         let Some((test, used)) = test_named(&words[at..], known) else { break };
-        let item = Item::Order { code: test.code.clone(), name: test.name.clone() };
+        let item = Item::Order { code: test.code.clone(), name: test.name.clone(), under: None };
         if !items.contains(&item) {
             items.push(item);
         }
@@ -319,6 +319,20 @@ pub fn orders(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
     }
     if items.is_empty() {
         return None;
+    }
+    // `order cbc for htn`: under which diagnosis, where one is surely meant.
+    let behind = words.get(at).filter(|w| w.is(&["for"]) && words[at - 1].ends != Ends::Stops);
+    if behind.is_some_and(|w| w.ends == Ends::Runs)
+        && let Some((said, used)) = until_stop(&words[at + 1..])
+        && let Some(index) = known.diagnoses
+        && let Some(hit) = index.surely(&said)
+    {
+        for item in &mut items {
+            if let Item::Order { under, .. } = item {
+                *under = Some(hit.code.clone());
+            }
+        }
+        at += 1 + used;
     }
     // `get a1c in 3 months` is no order of today.
     if length(&words[at..]).is_some() {

@@ -79,7 +79,10 @@ impl Item {
             Item::Immunisation(i) => {
                 [i.what.clone(), when(&i.when), String::new(), i.how().replacen("given here", "given", 1)]
             }
-            Item::Order { code, name } => [code.clone(), name.clone(), String::new(), String::new()],
+            Item::Order { code, name, under } => {
+                let reason = under.as_ref().map(|u| format!("for {u}")).unwrap_or_default();
+                [code.clone(), name.clone(), String::new(), reason]
+            }
             Item::Prescription(p) => [
                 p.medicine.clone(),
                 p.sig.in_words(&p.form),
@@ -127,7 +130,10 @@ impl Item {
             Item::Past { surgical: true, .. } => format!("Operation: {}", self.told()),
             Item::Past { .. } => format!("Hospital: {}", self.told()),
             Item::Immunisation(_) => format!("Immunisation: {}", self.told()),
-            Item::Order { code, name } => format!("Order: {name} ({code})"),
+            Item::Order { code, name, under } => {
+                let reason = under.as_ref().map(|u| format!(" for {u}")).unwrap_or_default();
+                format!("Order: {name} ({code}){reason}")
+            }
             Item::Prescription(p) => {
                 let days = p.sig.days.map(|d| format!(", for {d} days")).unwrap_or_default();
                 let doubts = if p.doubts.is_empty() { String::new() } else { format!("; {}", p.doubts.join("; ")) };
@@ -246,7 +252,10 @@ impl Item {
             }
             Item::Immunisation(i) => i.typed(),
             Item::Social { topic, said, amount } => typed_of_life(topic, said, amount)?,
-            Item::Order { code, .. } => format!("order {code}"),
+            Item::Order { code, under, .. } => {
+                let reason = under.as_ref().map(|u| format!(" for {u}")).unwrap_or_default();
+                format!("order {code}{reason}")
+            }
             Item::Template(name) => format!("template {name}"),
             Item::Questionnaire(name) => format!("questionnaire {name}"),
             _ => return None,

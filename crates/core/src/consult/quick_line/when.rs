@@ -30,6 +30,20 @@ impl When {
         When { year: day.year(), month: Some(day.month()), day: Some(day.day()) }
     }
 
+    /// The first day that it may have been.
+    pub fn first_day(self) -> Option<NaiveDate> {
+        NaiveDate::from_ymd_opt(self.year, self.month.unwrap_or(1), self.day.unwrap_or(1))
+    }
+
+    /// The last day that it may have been.
+    pub fn last_day(self) -> Option<NaiveDate> {
+        match (self.month, self.day) {
+            (Some(_), Some(_)) => self.first_day(),
+            (Some(_), None) => self.first_day()?.checked_add_months(Months::new(1))?.pred_opt(),
+            _ => NaiveDate::from_ymd_opt(self.year, 12, 31),
+        }
+    }
+
     /// Reads what is printed: `2019`, `2019-03`, `2019-03-04`.
     pub fn parse(text: &str) -> Option<When> {
         let mut parts = text.split('-');
@@ -168,4 +182,23 @@ fn bare_length(words: &[Word]) -> Option<(u32, usize)> {
     };
     let days = unit_of(unit)?.checked_mul(count)?;
     (days > 0 && days <= 365 * 130).then_some((days, used))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_time_that_is_half_known_begins_and_ends() {
+        for (said, first, last) in [
+            ("2024", "2024-01-01", "2024-12-31"),
+            ("2024-02", "2024-02-01", "2024-02-29"),
+            ("2023-12", "2023-12-01", "2023-12-31"),
+            ("2024-02-11", "2024-02-11", "2024-02-11"),
+        ] {
+            let when = When::parse(said).unwrap();
+            let day = |text: &str| text.parse().ok();
+            assert_eq!((when.first_day(), when.last_day()), (day(first), day(last)), "{said}");
+        }
+    }
 }

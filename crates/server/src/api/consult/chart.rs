@@ -4,6 +4,7 @@ use super::histories::HistoryView;
 use super::questionnaires::{self, AskedView};
 use super::texts::{PartToFill, to_fill};
 use crate::access::Me;
+use crate::api::orders::results::ToldReport;
 use crate::api::prescribing::{present, taken};
 use crate::api::visit_line::views::PersonCard;
 use crate::api::{DONE, Done};
@@ -21,7 +22,7 @@ use harbor_core::prescribing::{harms_now, substance};
 use harbor_store::consult::chart as store;
 use harbor_store::consult::{heads, histories, notes, runs, signed_parts};
 use harbor_store::house::staff;
-use harbor_store::orders::results::{self, Report};
+use harbor_store::orders::results;
 use harbor_store::rows::*;
 use harbor_store::visit_line::visits;
 use harbor_store::{Conn, codes, orders, people, prescribing};
@@ -39,6 +40,8 @@ pub struct OrderView {
     order: Order,
     codes: Vec<String>,
     questions: Vec<String>,
+    /// It was sent and waits: it may be taken back.
+    open: bool,
     /// Why it lies oddly where it is, with the better place.
     misfit: Option<String>,
 }
@@ -90,7 +93,7 @@ pub struct ChartView {
     orders: Vec<OrderView>,
     prescriptions: Vec<Prescription>,
     /// The last of the results, with their values.
-    reports: Vec<Report>,
+    reports: Vec<ToldReport>,
     /// How many of all results nobody has signed.
     unseen_results: i64,
 }
@@ -116,6 +119,7 @@ pub async fn order_views(
             misfit: test.and_then(|t| misfit(t, &placed, &listed)),
             questions: test.map(|t| t.questions.clone()).unwrap_or_default(),
             codes,
+            open: order.state.is_open(),
             order,
         }
     };
@@ -239,7 +243,7 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
             != Err(growth::ENDS_AT_TWENTY),
         orders: order_views(&mut conn, &state, *id, &diagnoses).await?,
         prescriptions: prescribing::of_visits(&mut conn, &[*id]).await?,
-        reports: results::of_person(&mut conn, person.id, REPORTS).await?,
+        reports: results::of_person(&mut conn, person.id, REPORTS).await?.into_iter().map(Into::into).collect(),
         unseen_results: results::unseen_of(&mut conn, person.id).await?,
         diagnoses,
     }))

@@ -1,12 +1,13 @@
 //! The chart of a person in ten seconds, beside the record and in the companion.
 
 use super::histories::HistoryView;
+use crate::api::orders::results::ToldReport;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::consult::HistoryKind;
 use harbor_store::consult::{chart as store, histories, past};
-use harbor_store::orders::results::{self, Report};
+use harbor_store::orders::results;
 use harbor_store::rows::{Allergy, ListedProblem, Measurement, Medicine, NoneKnown, Order, Visit};
 use harbor_store::visit_line::visits;
 use harbor_store::{codes, orders, people};
@@ -31,7 +32,7 @@ pub struct ChartGlance {
     /// Of each kind that was measured more than once, its values in tenths, the oldest first.
     trends: Vec<MeasuredTrend>,
     immunisations: Vec<String>,
-    reports: Vec<Report>,
+    reports: Vec<ToldReport>,
     /// How many of all results nobody has reviewed.
     unseen: i64,
     last_visit: Option<Visit>,
@@ -89,7 +90,7 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartGlance> {
         unseen: results::unseen_of(&mut conn, person.id).await?,
         last_visit: last.into_iter().next(),
         next_visit: visits::next_of(&mut conn, &[person.id], state.now()).await?.into_iter().next(),
-        reports: results::of_person(&mut conn, person.id, REPORTS).await?,
+        reports: results::of_person(&mut conn, person.id, REPORTS).await?.into_iter().map(Into::into).collect(),
         open_orders,
     }))
 }

@@ -47,7 +47,7 @@ pub async fn set_thresholds(state: Data<State>, me: Me, form: Json<HouseRules>) 
         critical: form.critical_after,
     };
     let said = "Waiting too long comes after waiting long, and not coming after being late; all in minutes of one day.";
-    if !(5..=1440).contains(&form.critical_after) {
+    if !Thresholds::CRITICAL.contains(&form.critical_after) {
         return Err(Problem::field("criticalAfter", "Between 5 minutes and a day."));
     }
     let wanted = wanted.checked().ok_or_else(|| Problem::field("waitLong", said))?;

@@ -28,6 +28,30 @@ use std::collections::HashMap;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
+/// A value as it is told in a list.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct ToldValue {
+    name: String,
+    /// With the unit.
+    words: String,
+    flag: Option<codes::Interpretation>,
+}
+
+/// A report with its values in words.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct ToldReport {
+    #[serde(flatten)]
+    row: LabReport,
+    values: Vec<ToldValue>,
+}
+
+impl From<Report> for ToldReport {
+    fn from(report: Report) -> ToldReport {
+        let told = |v: ResultValue| ToldValue { words: v.told(), name: v.name, flag: v.flag };
+        ToldReport { row: report.row, values: report.values.into_iter().map(told).collect() }
+    }
+}
+
 /// Who had a result before their eyes and did not sign it.
 #[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct ResultLook {
@@ -58,6 +82,8 @@ pub struct WaitingResult {
     mine: bool,
     /// Values that are marked.
     outside: usize,
+    /// It is as usual and the one who asks looked at it: it may be signed with others.
+    together: bool,
     looks: Vec<ResultLook>,
     /// The person's chart is under restriction and not open to the one who looks: nothing of it is told.
     closed: bool,
@@ -104,7 +130,7 @@ pub async fn list(
         let row = w.report.row;
         let closed = row.person_id.is_some_and(|p| closed.contains(&p));
         let told = |text: String| if closed { String::new() } else { text };
-        let outside = |v: &&ResultValue| v.flag.is_some_and(|f| f.is_outside());
+        let seen = looks.iter().any(|(report, who, ..)| *report == row.id && *who == me.staff.id);
         WaitingResult {
             name: told(w.order.as_ref().map_or(row.name.clone(), |o| o.test_name.clone())),
             test_code: w.order.map(|o| o.test_code).filter(|_| !closed),
@@ -116,7 +142,8 @@ pub async fn list(
             person: w.person.map(|p| PersonCard::of(&p, state.today())),
             reader: row.reviewer_id.and_then(|id| names.get(&id).cloned()),
             mine: row.reviewer_id == Some(me.staff.id),
-            outside: if closed { 0 } else { w.report.values.iter().filter(outside).count() },
+            outside: if closed { 0 } else { w.report.values.iter().filter(|v| v.is_outside()).count() },
+            together: !closed && not_together(signable(&row, seen)).is_none(),
             looks: looks
                 .iter()
                 .filter(|(report, ..)| *report == row.id)
@@ -142,6 +169,12 @@ pub struct ValueView {
     words: String,
     /// The unit as people write it.
     unit: String,
+    /// The usual range in words.
+    range: String,
+    /// It is marked.
+    outside: bool,
+    /// It may be drawn: an exact number.
+    exact: Option<f64>,
     /// What it said before it was corrected.
     was: Option<String>,
     /// The same test before, the oldest first.
@@ -161,6 +194,7 @@ pub struct EarlierValue {
     /// It was reported in another unit, and is converted.
     converted: bool,
     flag: Option<codes::Interpretation>,
+    outside: bool,
 }
 
 /// A question with which a result was handed on.
@@ -200,11 +234,7 @@ pub struct ResultView {
 }
 
 fn worded(report: &Report) -> Vec<Worded> {
-    let one = |v: &ResultValue| Worded {
-        test_key: v.test_key.clone(),
-        name: v.name.clone(),
-        words: [v.said().in_words(), unit_shown(&v.unit)].join(" ").trim().to_owned(),
-    };
+    let one = |v: &ResultValue| Worded { test_key: v.test_key.clone(), name: v.name.clone(), words: v.told() };
     report.values.iter().map(one).collect()
 }
 
@@ -219,6 +249,7 @@ fn earlier_of(value: &ResultValue, all: &[(LabReport, ResultValue)]) -> Vec<Earl
             converted: number.is_some() && v.unit != value.unit,
             number,
             flag: v.flag,
+            outside: v.is_outside(),
         }
     };
     all.iter().filter(|(_, v)| v.test_key == value.test_key).map(one).collect()
@@ -227,39 +258,45 @@ fn earlier_of(value: &ResultValue, all: &[(LabReport, ResultValue)]) -> Vec<Earl
 /// A result with everything that is looked at beside it; also one that was signed long ago.
 #[utoipa::path(get, path = "/api/results/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = ResultView), (status = 404, body = Problem)))]
 pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ResultView> {
-    let mut conn = state.store.reader().await?;
-    let row = store::report(&mut conn, *id).await?;
-    let report = store::with_values(&mut conn, vec![row]).await?.pop().ok_or_else(|| Problem::not_found("result"))?;
+    Ok(Json(state.store.at_one_moment(async |conn| view(conn, &state, &me, *id).await).await?))
+}
+
+async fn view(conn: &mut Conn, state: &State, me: &Me, id: Uuid) -> Result<ResultView, Problem> {
+    let row = store::report(conn, id).await?;
+    let report = store::with_values(conn, vec![row]).await?.pop().ok_or_else(|| Problem::not_found("result"))?;
     let before = match report.row.replaces {
         Some(before) => {
-            let row = store::report(&mut conn, before).await?;
-            store::with_values(&mut conn, vec![row]).await?.pop()
+            let row = store::report(conn, before).await?;
+            store::with_values(conn, vec![row]).await?.pop()
         }
         None => None,
     };
     let told = before.as_ref().map(|before| changed(&worded(&report), &worded(before))).unwrap_or_default();
-    let earlier = store::earlier_than(&mut conn, &report.row).await?;
+    let earlier = store::earlier_than(conn, &report.row).await?;
     let person = match report.row.person_id {
-        Some(person) => Some(people::get(&mut conn, person).await?),
+        Some(person) => Some(people::get(conn, person).await?),
         None => None,
     };
     let order = match report.row.order_id {
-        Some(order) => Some(orders::order(&mut conn, order).await?),
+        Some(order) => Some(orders::order(conn, order).await?),
         None => None,
     };
-    let names = names(&mut conn).await?;
+    let names = names(conn).await?;
     let name = |id: Uuid| names.get(&id).cloned().unwrap_or_default();
-    let looks = store::looks_at(&mut conn, &[*id]).await?;
-    let questions = store::questions_of(&mut conn, *id).await?;
+    let looks = store::looks_at(conn, &[id]).await?;
+    let questions = store::questions_of(conn, id).await?;
     let mut was = told.was.into_iter();
     let values = report.values.into_iter().map(|value| ValueView {
         words: value.said().in_words(),
         unit: unit_shown(&value.unit),
+        range: value.usual_range(),
+        outside: value.is_outside(),
+        exact: value.said().exactly(),
         was: was.next().flatten(),
         earlier: earlier_of(&value, &earlier),
         value,
     });
-    Ok(Json(ResultView {
+    Ok(ResultView {
         values: values.collect(),
         person: person.map(|p| PersonCard::of(&p, state.today())),
         order,
@@ -276,15 +313,15 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ResultVi
                 at: q.asked_at,
             })
             .collect(),
-        risen: risings_of(&mut conn, *id)
+        risen: risings_of(conn, id)
             .await?
             .into_iter()
             .map(|s| ResultRisen { to: name(s.to_id), at: s.risen_at })
             .collect(),
-        files: store::files_of(&mut conn, *id).await?,
-        filings: filings_of_report(&mut conn, *id).await?,
+        files: store::files_of(conn, id).await?,
+        filings: filings_of_report(conn, id).await?,
         report: report.row,
-    }))
+    })
 }
 
 /// A file that came with a result, byte for byte.
@@ -359,7 +396,7 @@ pub struct SignedTogether {
 }
 
 /// Signs all of these that are as usual and that one has looked at; each other stays, with the reason.
-#[utoipa::path(post, path = "/api/results/review-usual", request_body = ReviewManyForm, responses((status = 200, body = SignedTogether), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/api/results/review-usual", request_body = ReviewManyForm, responses((status = 200, body = SignedTogether), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub async fn review_usual(state: Data<State>, me: Me, form: Json<ReviewManyForm>) -> Answer<SignedTogether> {
     if form.ids.is_empty() || form.ids.len() > 200 {
         return Err(Problem::field("ids", "Choose between 1 and 200 results."));
@@ -385,6 +422,17 @@ pub async fn review_usual(state: Data<State>, me: Me, form: Json<ReviewManyForm>
         .await
 }
 
+/// What the rules need to know of a report that is to be signed with others.
+fn signable(row: &LabReport, seen: bool) -> Signable {
+    Signable {
+        status: *row.status,
+        urgency: *row.urgency,
+        replaces: row.replaces.is_some(),
+        person_is_certain: row.person_id.is_some(),
+        seen,
+    }
+}
+
 /// Which of these are not signed together, and why.
 async fn left_unsigned(conn: &mut Conn, state: &State, me: &Me, ids: &[Uuid]) -> Result<Vec<LeftUnsigned>, Problem> {
     let looks = store::looks_at(conn, ids).await?;
@@ -393,14 +441,8 @@ async fn left_unsigned(conn: &mut Conn, state: &State, me: &Me, ids: &[Uuid]) ->
         let row = store::report(conn, *id).await?;
         let person: Vec<Uuid> = row.person_id.into_iter().collect();
         let closed = closed_charts(conn, &person, me.staff.id, state.now()).await?;
-        let report = Signable {
-            status: *row.status,
-            urgency: *row.urgency,
-            replaces: row.replaces.is_some(),
-            person_is_certain: row.person_id.is_some(),
-            seen: looks.iter().any(|(report, who, ..)| report == id && *who == me.staff.id),
-        };
-        let why = match not_together(report) {
+        let seen = looks.iter().any(|(report, who, ..)| report == id && *who == me.staff.id);
+        let why = match not_together(signable(&row, seen)) {
             _ if !closed.is_empty() => Some("Its chart is under restriction."),
             _ if row.replaced || row.reviewed_at.is_some() => Some("It is signed already, or was replaced."),
             why => why,

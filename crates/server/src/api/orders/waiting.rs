@@ -10,7 +10,7 @@ use actix_web::web::{Data, Json, Path, Query};
 use chrono::{DateTime, Utc};
 use harbor_core::fields;
 use harbor_core::house::permissions::Permission;
-use harbor_core::orders::waiting::days_overdue;
+use harbor_core::orders::waiting::{days_overdue, in_words};
 use harbor_store::people::registration::closed_charts;
 use harbor_store::rows::{Order, Person};
 use harbor_store::{codes, orders as store};
@@ -48,12 +48,11 @@ pub struct OpenOrder {
     visit_id: Uuid,
     test_name: String,
     state: codes::OrderState,
-    state_reason: String,
     ordered_at: DateTime<Utc>,
     ordered_by: String,
     person: PersonCard,
-    /// Whole days over the test's usual time; nothing while it is within it.
-    days_overdue: Option<i64>,
+    /// What makes it work: that it is late or was refused; nothing while it is within its usual time.
+    late: Option<String>,
     /// The chart is under restriction and not open to the one who looks: what was ordered is not told.
     closed: bool,
 }
@@ -85,12 +84,11 @@ pub async fn open(state: Data<State>, me: Me, asked: Query<WhoseOrders>, request
     let view = |(o, p): (Order, Person)| {
         let closed = closed.contains(&p.id);
         OpenOrder {
-            days_overdue: overdue(&state, &o),
+            late: late(&state, &o).filter(|_| !closed),
             person: PersonCard::of(&p, state.today()),
             id: o.id,
             visit_id: o.visit_id,
             test_name: if closed { String::new() } else { o.test_name },
-            state_reason: if closed { String::new() } else { o.state_reason },
             state: o.state,
             ordered_at: o.ordered_at,
             ordered_by: o.ordered_by,
@@ -100,8 +98,9 @@ pub async fn open(state: Data<State>, me: Me, asked: Query<WhoseOrders>, request
     Ok(Json(OpenOrders { orders: listed.into_iter().map(view).collect(), count }))
 }
 
-/// Whole days that an order waits for longer than its test usually takes.
-pub fn overdue(state: &State, order: &Order) -> Option<i64> {
+/// What makes an order work, in words; nothing while it is within its test's usual time.
+pub fn late(state: &State, order: &Order) -> Option<String> {
     let usual = state.tables.test(&order.test_code).map_or(1, |t| t.usual_days);
-    days_overdue(*order.state, order.sent_at.unwrap_or(order.ordered_at), usual, state.now())
+    let over = days_overdue(*order.state, order.sent_at.unwrap_or(order.ordered_at), usual, state.now())?;
+    Some(in_words(*order.state, &order.state_reason, over))
 }

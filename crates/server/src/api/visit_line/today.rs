@@ -2,7 +2,7 @@
 
 use super::views::{BlockerView, MarkView, PersonCard, VisitCard};
 use crate::access::Me;
-use crate::api::orders::waiting::overdue;
+use crate::api::orders::waiting::late;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json};
@@ -10,9 +10,9 @@ use chrono::{DateTime, Duration, NaiveTime, Utc};
 use harbor_core::arrival::Stage;
 use harbor_core::fields::typed_date::in_words;
 use harbor_core::house::permissions::Role;
+use harbor_core::orders::ReportStatus;
 use harbor_core::orders::review::Urgency;
 use harbor_core::orders::rising::rises;
-use harbor_core::orders::{OrderState, ReportStatus};
 use harbor_core::people::OPENINGS_TOLD_FOR;
 use harbor_core::people::messages::ToDo;
 use harbor_core::schedule::at_local;
@@ -189,17 +189,11 @@ async fn overdue_orders(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<W
     let (open, _) = orders::open(conn, Some(me.staff.id)).await?;
     let persons: Vec<Uuid> = open.iter().map(|(_, p)| p.id).collect();
     let closed = registration::closed_charts(conn, &persons, me.staff.id, state.now()).await?;
-    let said = |o: &Order, over: i64| match (*o.state, o.state_reason.as_str()) {
-        (OrderState::Rejected, "") => format!("{}: refused by the laboratory.", o.test_name),
-        (OrderState::Rejected, why) => format!("{}: refused by the laboratory, {why}.", o.test_name),
-        _ if over == 0 => format!("{}: no result yet.", o.test_name),
-        _ => format!("{}: no result yet, {over} days over its usual time.", o.test_name),
-    };
     let one = |(o, p): (Order, Person)| {
-        let over = overdue(state, &o)?;
+        let late = late(state, &o)?;
         let sentence = match closed.contains(&p.id) {
             true => "An order of a chart under restriction.".to_owned(),
-            false => said(&o, over),
+            false => format!("{}: {late}.", o.test_name),
         };
         let waits = Waiting::of(OVERDUE_ORDER, sentence, Some(o.ordered_at));
         Some(Waiting { person: Some(PersonCard::of(&p, state.today())), ..waits })

@@ -2,9 +2,11 @@
 
 use crate::people::finding::{likeness, near};
 use crate::people::merging::records_of;
+use crate::people::registration::closed_charts;
 use crate::rows::*;
 use crate::schema::{lab_reports, orders, people as persons, result_filings};
 use crate::{Change, Conn, Result, StoreError, Topic, people};
+use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::orders::candidates::{Candidate, NamedPerson, OpenTest, Somebody, judge};
@@ -19,8 +21,9 @@ use uuid::Uuid;
 pub struct Ranked {
     pub person: Person,
     pub judged: Candidate,
-    /// Their orders that wait for these very tests.
+    /// Their orders that wait for these very tests; nothing of a chart that is closed to the one who asks.
     pub orders: Vec<Order>,
+    pub closed: bool,
 }
 
 /// Fewer than this speak for somebody who only shares a word of the name.
@@ -28,8 +31,22 @@ const WORTH_A_LOOK: u8 = 12;
 /// Orders of a test that wait, among which a report that names nobody is looked for.
 const WAITING_ORDERS: i64 = 50;
 
-/// Whom a report may be about, the likeliest first.
-pub async fn candidates(conn: &mut Conn, named: &NamedPerson, tests: &[String], most: usize) -> Result<Vec<Ranked>> {
+/// Who asks whom a report may be about, and when.
+#[derive(Debug, Clone, Copy)]
+pub struct Asker {
+    pub staff: Uuid,
+    pub now: DateTime<Utc>,
+}
+
+/// Whom a report may be about, the likeliest first. Of a closed chart it is not told, and counts for nothing, what is
+/// ordered in it.
+pub async fn candidates(
+    conn: &mut Conn,
+    named: &NamedPerson,
+    tests: &[String],
+    asker: Asker,
+    most: usize,
+) -> Result<Vec<Ranked>> {
     let mut found: Vec<Person> = Vec::new();
     if !named.record_number.is_empty() {
         let number = named.record_number.trim().to_uppercase();
@@ -62,6 +79,7 @@ pub async fn candidates(conn: &mut Conn, named: &NamedPerson, tests: &[String], 
     found.sort_by_key(|p| p.id);
     found.dedup_by_key(|p| p.id);
     let ids: Vec<Uuid> = found.iter().map(|p| p.id).collect();
+    let closed = closed_charts(conn, &ids, asker.staff, asker.now).await?;
     let open: Vec<Order> = orders::table
         .filter(waits().and(orders::person_id.eq_any(&ids)))
         .order(orders::ordered_at)
@@ -80,13 +98,15 @@ pub async fn candidates(conn: &mut Conn, named: &NamedPerson, tests: &[String], 
     let mut ranked: Vec<Ranked> = found
         .into_iter()
         .map(|person| {
-            let orders = orders_of.remove(&person.id).unwrap_or_default();
+            let closed = closed.contains(&person.id);
+            let orders = orders_of.remove(&person.id).filter(|_| !closed).unwrap_or_default();
             let numbers = merged.iter().filter(|(into, _)| *into == Some(person.id)).map(|(_, n)| n.clone());
             let who = Somebody {
                 record_numbers: std::iter::once(person.record_number.clone()).chain(numbers).collect(),
                 ..somebody(&person, &orders)
             };
-            Ranked { judged: judge(named, tests, &who), person, orders }
+            let tests = if closed { &[] } else { tests };
+            Ranked { judged: judge(named, tests, &who), person, orders, closed }
         })
         .filter(|r| r.judged.score >= WORTH_A_LOOK)
         .collect();
@@ -174,7 +194,7 @@ impl Change<'_> {
                 r::person_id.eq(None::<Uuid>),
                 r::order_id.eq(None::<Uuid>),
                 r::reviewer_id.eq(None::<Uuid>),
-                r::reviewed_at.eq(None::<chrono::DateTime<chrono::Utc>>),
+                r::reviewed_at.eq(None::<DateTime<Utc>>),
                 r::reviewed_by.eq(None::<String>),
                 r::reviewed_by_id.eq(None::<Uuid>),
                 r::review_comment.eq(""),

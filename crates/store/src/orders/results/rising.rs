@@ -1,11 +1,13 @@
 //! Critical results that nobody signs: given to the next clinician on duty, each step kept.
 
+use crate::codes::Code;
 use crate::rows::*;
 use crate::schema::{lab_reports, result_questions, result_risings, shifts, staff};
 use crate::{Change, Conn, Result, Topic};
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::orders::review::Urgency;
 use harbor_core::orders::rising::{next_reader, rises};
 use uuid::Uuid;
 
@@ -14,7 +16,7 @@ pub async fn unread_critical(conn: &mut Conn) -> Result<Vec<LabReport>> {
     use lab_reports as r;
     let unread = r::reviewed_at.is_null().and(r::replaced.eq(false));
     Ok(r::table
-        .filter(unread.and(r::urgency.eq("critical")))
+        .filter(unread.and(r::urgency.eq(Code(Urgency::Critical))))
         .order((r::received_at, r::id))
         .select(LabReport::as_select())
         .load(conn)
@@ -50,6 +52,8 @@ impl Change<'_> {
     /// Gives each critical result that nobody signed for so many minutes to the next clinician on duty; tells how many rose.
     pub async fn raise_critical(&mut self, minutes: i64) -> Result<usize> {
         let now = self.now;
+        // One server at a time, so that a result takes one step and not two.
+        diesel::sql_query("select pg_advisory_xact_lock(hashtext('critical results'))").execute(self.conn()).await?;
         let waiting = unread_critical(self.conn()).await?;
         let duty = if waiting.is_empty() { vec![] } else { on_duty(self.conn(), now).await? };
         let mut risen = 0;

@@ -112,7 +112,7 @@ impl Keeping<'_, '_, '_> {
                     put_down(self.change, person, Some(self.visit.id), item, &self.state.tables.diagnoses).await?;
                 self.done.extend(row.map(|row| Kept::History { id: row.entry_id }));
             }
-            Item::Order { code, .. } => self.order(code).await?,
+            Item::Order { code, under, .. } => self.order(code, under.as_deref()).await?,
             Item::Prescription(p) => self.prescription(p).await?,
             Item::Referral { .. } | Item::FollowUp { .. } => {
                 let at = self.plan().await?;
@@ -187,12 +187,21 @@ impl Keeping<'_, '_, '_> {
         Ok(rows.into_iter().map(|d| (d.code, d.title)).collect())
     }
 
-    async fn order(&mut self, code: &str) -> Result<(), Problem> {
+    async fn order(&mut self, code: &str, under: Option<&str>) -> Result<(), Problem> {
         open_visit(self.change, self.visit.id).await?;
         let listed = self.listed().await?;
+        // What it is for is not dropped: the diagnosis is put down first.
+        if let Some(under) = under.filter(|u| listed.iter().all(|(code, _)| code != u)) {
+            return Err(Problem::refused(
+                "no-diagnosis",
+                format!("The visit has no diagnosis {under} yet; put it down first."),
+            ));
+        }
         let row = draft_order(self.change, self.state, self.me, &self.visit, code, &listed).await?;
         let placed = orders::links(self.change.conn(), &[self.visit.id]).await?;
-        if placed.iter().all(|l| l.order_id != row.id)
+        if let Some(under) = under {
+            self.change.link_order(&row, &[under.to_owned()]).await?;
+        } else if placed.iter().all(|l| l.order_id != row.id)
             && let Some(code) = self.lane_meant().await?
         {
             self.change.link_order(&row, &[code]).await?;

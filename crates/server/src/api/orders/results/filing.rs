@@ -8,9 +8,9 @@ use crate::state::State;
 use actix_web::HttpRequest;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::fields;
-use harbor_core::orders::OrderState;
 use harbor_core::orders::search::ordered_as;
-use harbor_store::orders::results::{self, filing as store};
+use harbor_store::orders::results;
+use harbor_store::orders::results::filing::{self as store, Asker};
 use harbor_store::people::registration::closed_charts;
 use harbor_store::rows::Order;
 use harbor_store::{orders, people};
@@ -49,20 +49,16 @@ pub async fn candidates(
     let report = results::with_values(&mut conn, vec![row]).await?.pop().ok_or_else(|| Problem::not_found("result"))?;
     let tests: Vec<String> = report.values.iter().map(|v| v.loinc.clone()).filter(|loinc| !loinc.is_empty()).collect();
     let tests = ordered_as(&state.tables.tests, &tests);
-    let found = store::candidates(&mut conn, &(&report.row.subject.0).into(), &tests, OFFERED).await?;
-    let persons: Vec<Uuid> = found.iter().map(|c| c.person.id).collect();
-    let closed = closed_charts(&mut conn, &persons, me.staff.id, state.now()).await?;
-    shown::listed(&request, "candidates of a result", persons);
-    let view = |c: store::Ranked| {
-        let closed = closed.contains(&c.person.id);
-        CandidateView {
-            score: c.judged.score,
-            for_it: c.judged.for_it.into_iter().filter(|r| !closed || !r.contains("ordered")).collect(),
-            against_it: c.judged.against_it,
-            orders: if closed { vec![] } else { c.orders },
-            person: PersonCard::of(&c.person, state.today()),
-            closed,
-        }
+    let asker = Asker { staff: me.staff.id, now: state.now() };
+    let found = store::candidates(&mut conn, &(&report.row.subject.0).into(), &tests, asker, OFFERED).await?;
+    shown::listed(&request, "candidates of a result", found.iter().map(|c| c.person.id));
+    let view = |c: store::Ranked| CandidateView {
+        score: c.judged.score,
+        for_it: c.judged.for_it,
+        against_it: c.judged.against_it,
+        orders: c.orders,
+        person: PersonCard::of(&c.person, state.today()),
+        closed: c.closed,
     };
     Ok(Json(found.into_iter().map(view).collect()))
 }
@@ -96,9 +92,7 @@ pub async fn match_to_person(state: Data<State>, me: Me, id: Path<Uuid>, form: J
                 Some(order) => Some(orders::order(change.conn(), order).await?),
                 None => None,
             };
-            let waits = |o: &Order| {
-                o.person_id == form.person_id && !matches!(*o.state, OrderState::Draft | OrderState::Cancelled)
-            };
+            let waits = |o: &Order| o.person_id == form.person_id && o.state.may_be_answered();
             if order.as_ref().is_some_and(|o| !waits(o)) {
                 return Err(Problem::field("orderId", "This person has no such order that was sent."));
             }

@@ -3,9 +3,11 @@
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use chrono::{DateTime, Utc};
+use chrono::{DateTime, NaiveDate, Utc};
+use harbor_core::consult::quick_line::When;
 use harbor_core::orders::grid::{Placed, lines};
 use harbor_core::orders::units::shown;
+use harbor_core::prescribing::MedicineState;
 use harbor_store::consult::chart;
 use harbor_store::orders::results::filing::filings_of_person;
 use harbor_store::orders::results::{self as store};
@@ -41,6 +43,7 @@ pub struct GridCell {
     /// It was reported in another unit: which.
     converted_from: Option<String>,
     flag: Option<codes::Interpretation>,
+    outside: bool,
     low: Option<f64>,
     high: Option<f64>,
     note: String,
@@ -55,13 +58,37 @@ pub struct GridLine {
     cells: Vec<GridCell>,
 }
 
+/// A medicine over the days that it may have been taken.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct TakenOver {
+    id: Uuid,
+    name: String,
+    state: codes::MedicineState,
+    /// Nothing where nobody said since when.
+    from: Option<NaiveDate>,
+    /// Nothing while it is taken, and where nobody said until when.
+    until: Option<NaiveDate>,
+}
+
+impl From<Medicine> for TakenOver {
+    fn from(m: Medicine) -> TakenOver {
+        TakenOver {
+            from: When::parse(&m.since).and_then(When::first_day),
+            until: When::parse(&m.until).and_then(When::last_day),
+            id: m.id,
+            name: m.name,
+            state: m.state,
+        }
+    }
+}
+
 #[derive(Debug, Serialize, ToSchema)]
 pub struct ResultGrid {
     /// The newest first.
     reports: Vec<GridReport>,
     lines: Vec<GridLine>,
     /// What was taken when, for the plot of a line.
-    medicines: Vec<Medicine>,
+    medicines: Vec<TakenOver>,
     /// What was filed here by somebody, and taken away.
     filings: Vec<ResultFiling>,
 }
@@ -96,6 +123,7 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ResultGrid> {
             number: c.number,
             converted_from: c.converted.then(|| shown(&v.unit)),
             flag: v.flag,
+            outside: v.is_outside(),
             low: v.low.filter(|_| !c.converted),
             high: v.high.filter(|_| !c.converted),
             note: v.note.clone(),
@@ -126,7 +154,12 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ResultGrid> {
                 conclusion: r.row.conclusion.clone(),
             })
             .collect(),
-        medicines: chart::medicines_of(&mut conn, person.id).await?,
+        medicines: chart::medicines_of(&mut conn, person.id)
+            .await?
+            .into_iter()
+            .filter(|m| m.state != MedicineState::NotTaking)
+            .map(Into::into)
+            .collect(),
         filings: filings_of_person(&mut conn, person.id).await?,
     }))
 }
