@@ -2,6 +2,8 @@
 
 pub mod candidates;
 pub mod grid;
+pub mod kinds;
+pub mod questions;
 pub mod review;
 pub mod rising;
 pub mod search;
@@ -11,6 +13,10 @@ pub mod values;
 pub mod waiting;
 
 use candidates::NamedPerson;
+use questions::AnswerValue;
+
+pub use kinds::{OrderKind, Priority, Request, lacking};
+pub use questions::OrderQuestion;
 
 pub use values::{Comparator, FlaggedBy, Interpretation, Limits, ReportedValue, Said, interpret};
 
@@ -23,31 +29,55 @@ coded! {
         Sending = "sending", "being handed over";
         Requested = "requested", "sent";
         Accepted = "accepted", "laboratory has it";
+        /// The laboratory has what it measures.
+        SpecimenTaken = "specimen_taken", "specimen taken";
+        InProgress = "in_progress", "in progress";
         /// A first report is here; the final one is owed.
         Preliminary = "preliminary", "first result here";
         Resulted = "resulted", "result here";
+        /// Done in this house; it brings no report.
+        Done = "done", "done";
         /// The laboratory refused it, or took its report back; somebody decides what now.
         Rejected = "rejected", "refused by the laboratory";
         Cancelled = "cancelled", "cancelled";
     }
 }
 
-/// A test of the laboratory's list.
+/// What can be ordered: a test of the laboratory's list, a study, something that is done here, a specialty.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct LabTest {
+pub struct Orderable {
+    pub kind: OrderKind,
     pub code: String,
     pub name: String,
     pub short: String,
+    /// Of tests; empty for all else.
     pub loinc: String,
     pub specimen: String,
-    /// Questions at order; each must be answered before the order can go.
-    pub questions: Vec<String>,
+    pub questions: Vec<OrderQuestion>,
     /// Beginnings of diagnosis codes that usually carry this test.
     pub usual_for: Vec<String>,
     /// Codes of the tests that it measures together.
     pub contains: Vec<String>,
     /// Days that it usually takes from sending to the result.
     pub usual_days: u32,
+}
+
+impl Default for Orderable {
+    fn default() -> Orderable {
+        let none = String::new;
+        Orderable {
+            kind: OrderKind::Laboratory,
+            code: none(),
+            name: none(),
+            short: none(),
+            loinc: none(),
+            specimen: none(),
+            questions: vec![],
+            usual_for: vec![],
+            contains: vec![],
+            usual_days: 1,
+        }
+    }
 }
 
 /// Where an order was put, and why.
@@ -60,7 +90,7 @@ pub struct Placement {
 
 /// How well a diagnosis carries a test: the length of the longest beginning of its code that the
 /// test is usually ordered for; zero when it does not.
-fn fit(test: &LabTest, diagnosis: &str) -> usize {
+fn fit(test: &Orderable, diagnosis: &str) -> usize {
     let code = diagnosis.replace('.', "");
     test.usual_for
         .iter()
@@ -73,19 +103,16 @@ fn fit(test: &LabTest, diagnosis: &str) -> usize {
 
 /// Puts a new order under the diagnoses that usually carry it. It is never put under the first of the
 /// list merely because that is the first: when none fits, it waits for a person to place it.
-pub fn place(test: &LabTest, diagnoses: &[(String, String)]) -> Placement {
+pub fn place(test: &Orderable, diagnoses: &[(String, String)]) -> Placement {
     let fits: Vec<usize> = diagnoses.iter().map(|(code, _)| fit(test, code)).collect();
     let best = fits.iter().copied().max().unwrap_or(0);
     if diagnoses.is_empty() {
-        return Placement { diagnoses: vec![], reason: "The visit has no diagnosis yet.".into() };
+        return Placement { diagnoses: vec![], reason: "There is no diagnosis yet.".into() };
     }
     if best == 0 {
         return Placement {
             diagnoses: vec![],
-            reason: format!(
-                "{} is not usually ordered for any of the visit's diagnoses; place it yourself.",
-                test.name
-            ),
+            reason: format!("{} is not usually ordered for any of the diagnoses here; place it yourself.", test.name),
         };
     }
     let chosen: Vec<usize> = (0..fits.len()).filter(|i| fits[*i] == best).collect();
@@ -93,36 +120,23 @@ pub fn place(test: &LabTest, diagnoses: &[(String, String)]) -> Placement {
     Placement { diagnoses: chosen, reason: format!("{} is usually ordered for {}.", test.name, names.join(" and ")) }
 }
 
-/// Why an order lies oddly where a person has put it, with the better place if there is one.
-pub fn misfit(test: &LabTest, placed: &[usize], diagnoses: &[(String, String)]) -> Option<String> {
+/// An order that lies oddly where a person has put it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Misfit {
+    /// The position of the diagnosis that carries it better.
+    pub better: usize,
+    pub sentence: String,
+}
+
+/// Why an order lies oddly where a person has put it, when there is a better place.
+pub fn misfit(test: &Orderable, placed: &[usize], diagnoses: &[(String, String)]) -> Option<Misfit> {
     let fits = |i: &usize| diagnoses.get(*i).is_some_and(|(code, _)| fit(test, code) > 0);
     if placed.is_empty() || placed.iter().any(fits) {
         return None;
     }
-    let better = (0..diagnoses.len()).find(fits)?;
-    Some(format!("{} fits better under {} ({}).", test.name, diagnoses[better].1, diagnoses[better].0))
-}
-
-/// What keeps an order from being sent, in words.
-pub fn ready_to_send(
-    test: &LabTest,
-    answers: &[(String, String)],
-    diagnoses: usize,
-    insured_payer: Option<bool>,
-) -> Result<(), String> {
-    if diagnoses == 0 {
-        return Err(format!("The {} order has no diagnosis.", test.name));
-    }
-    for question in &test.questions {
-        let answered = answers.iter().any(|(q, a)| q == question && !a.trim().is_empty());
-        if !answered {
-            return Err(format!("{}: answer \"{question}\" before sending.", test.name));
-        }
-    }
-    if insured_payer == Some(false) {
-        return Err("The insurance is to pay the laboratory, but no policy is on file.".into());
-    }
-    Ok(())
+    let better = (0..diagnoses.len()).filter(fits).max_by_key(|i| (fit(test, &diagnoses[*i].0), usize::MAX - i))?;
+    let (code, title) = &diagnoses[better];
+    Some(Misfit { better, sentence: format!("{} fits better under {title} ({code}).", test.name) })
 }
 
 /// The person an order or prescription is about, as outside partners need to know them.
@@ -146,7 +160,8 @@ pub struct RequestedTest {
     pub name: String,
     /// Codes with their titles, the order's own.
     pub diagnoses: Vec<(String, String)>,
-    pub answers: Vec<(String, String)>,
+    pub answers: Vec<(String, AnswerValue)>,
+    pub priority: Priority,
 }
 
 /// What is sent to the laboratory.
@@ -203,17 +218,11 @@ pub struct LabReport {
 mod tests {
     use super::*;
 
-    fn test(name: &str, usual: &[&str], questions: &[&str]) -> LabTest {
-        LabTest {
-            code: name.to_uppercase(),
+    fn test(name: &str, usual: &[&str]) -> Orderable {
+        Orderable {
             name: name.into(),
-            short: name.into(),
-            loinc: "2823-3".into(),
-            specimen: "serum".into(),
-            questions: questions.iter().map(|s| (*s).to_owned()).collect(),
             usual_for: usual.iter().map(|s| (*s).to_owned()).collect(),
-            contains: vec![],
-            usual_days: 1,
+            ..Orderable::default()
         }
     }
 
@@ -225,34 +234,26 @@ mod tests {
 
     #[test]
     fn orders_find_their_diagnosis() {
-        assert_eq!(place(&test("Lipid panel", &["E78"], &[]), &lucan()).diagnoses, [0]);
-        let p = place(&test("Potassium", &["N18", "I1"], &[]), &lucan());
+        assert_eq!(place(&test("Lipid panel", &["E78"]), &lucan()).diagnoses, [0]);
+        let p = place(&test("Potassium", &["N18", "I1"]), &lucan());
         assert_eq!(p.diagnoses, [3], "the closer fit wins");
         assert_eq!(p.reason, "Potassium is usually ordered for Kidney disease.");
-        let unfitting = place(&test("Ferritin", &["D50"], &[]), &lucan());
+        let unfitting = place(&test("Ferritin", &["D50"]), &lucan());
         assert_eq!(unfitting.diagnoses, [0usize; 0], "never the first because it is first");
-        assert!(place(&test("Ferritin", &["D50"], &[]), &[]).reason.contains("no diagnosis yet"));
+        assert!(place(&test("Ferritin", &["D50"]), &[]).reason.contains("no diagnosis yet"));
     }
 
     #[test]
     fn a_misplaced_order_says_where_it_fits() {
-        let lipids = test("Lipid panel", &["E78"], &[]);
+        let lipids = test("Lipid panel", &["E78"]);
         assert_eq!(
-            misfit(&lipids, &[2], &lucan()).as_deref(),
-            Some("Lipid panel fits better under Hyperlipidemia (E78.5).")
+            misfit(&lipids, &[2], &lucan()),
+            Some(Misfit { better: 0, sentence: "Lipid panel fits better under Hyperlipidemia (E78.5).".into() })
         );
+        let potassium = test("Potassium", &["I1", "N18"]);
+        assert_eq!(misfit(&potassium, &[0], &lucan()).map(|m| m.better), Some(3), "the closest fit is offered");
         assert_eq!(misfit(&lipids, &[2, 0], &lucan()), None);
-        assert_eq!(misfit(&test("Ferritin", &["D50"], &[]), &[2], &lucan()), None, "nowhere better to go");
+        assert_eq!(misfit(&test("Ferritin", &["D50"]), &[2], &lucan()), None, "nowhere better to go");
         assert!(misfit(&lipids, &[99], &lucan()).is_some());
-    }
-
-    #[test]
-    fn questions_at_order_must_be_answered() {
-        let t = test("Lipid panel", &[], &["Fasting?"]);
-        assert!(ready_to_send(&t, &[], 1, None).is_err_and(|s| s.contains("Fasting?")));
-        assert!(ready_to_send(&t, &[("Fasting?".into(), " ".into())], 1, None).is_err());
-        assert_eq!(ready_to_send(&t, &[("Fasting?".into(), "yes".into())], 1, Some(true)), Ok(()));
-        assert!(ready_to_send(&t, &[], 0, None).is_err_and(|s| s.contains("no diagnosis")));
-        assert!(ready_to_send(&test("K", &[], &[]), &[], 1, Some(false)).is_err());
     }
 }

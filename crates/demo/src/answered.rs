@@ -81,10 +81,11 @@ async fn open_orders(hand: &Hand, url: &str) -> Result<()> {
     let mut conn = writing(url).await?;
     diesel::sql_query(format!(
         "insert into orders (id, visit_id, person_id, test_code, test_name, loinc, specimen, state, placement_reason, ordered_at,
-                             ordered_by, orderer_id, state_reason)
+                             ordered_by, orderer_id, state_reason, kind, priority, request, prepared_by, taken_over_from, signed_at, done_by)
          select gen_random_uuid(), v.id, v.person_id, 'K', 'Potassium', '2823-3', 'serum',
                 case when n % 100 < {OPEN_OF_A_HUNDRED} then 'accepted' else 'resulted' end, '',
-                timestamptz '2020-01-06' + make_interval(mins => n), 'somebody', v.clinician_id, ''
+                timestamptz '2020-01-06' + make_interval(mins => n), 'somebody', v.clinician_id, '', 'laboratory', 'routine', '{{}}', '', '',
+                timestamptz '2020-01-06' + make_interval(mins => n), ''
          from generate_series(1, {ORDERS}) n
               join (select id, person_id, clinician_id, row_number() over () - 1 as at, count(*) over () as of from visits) v
                 on v.at = n % v.of"

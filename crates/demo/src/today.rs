@@ -8,8 +8,9 @@ use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
 use harbor_core::arrival::rooms::RoomKind;
 use harbor_core::orders::candidates::NamedPerson;
-use harbor_core::orders::{LabReport, OrderState, ReportedValue};
+use harbor_core::orders::{LabReport, ReportedValue};
 use harbor_core::visit_line::Mark;
+use harbor_server::api::orders::{For, made};
 use harbor_store::codes::Code;
 use harbor_store::consult::chart::NewMeasurement;
 use harbor_store::documents::{Doc, StoredAnswer};
@@ -270,29 +271,13 @@ async fn lucan(world: &mut World, change: &mut Change<'_>) -> Result<()> {
     let orderer = world.staff("oriane").clone();
     let tables = harbor_server::tables::Tables::shared()?;
     for code in ["LIPID", "ALT", "K", "CREA", "EGFR", "UACR", "TSH"] {
-        let Some(test) = tables.test(code) else { continue };
+        let Some(test) = tables.orderable(code) else { continue };
         let placement = harbor_core::orders::place(test, &diagnoses);
-        let codes: Vec<String> = placement.diagnoses.iter().map(|i| diagnoses[*i].0.clone()).collect();
-        let order = harbor_store::rows::Order {
-            id: world.ids.fresh(),
-            visit_id: visit.id,
-            person_id: person,
-            test_code: test.code.clone(),
-            test_name: test.name.clone(),
-            loinc: test.loinc.clone(),
-            specimen: test.specimen.clone(),
-            state: OrderState::Draft.into(),
-            answers: Doc::default(),
-            placement_reason: placement.reason,
-            requisition: None,
-            ordered_at: change.now,
-            ordered_by: orderer.name.clone(),
-            orderer_id: orderer.id,
-            sent_at: None,
-            sent_document_id: None,
-            state_reason: String::new(),
-        };
-        change.add_order(order, &codes).await?;
+        let under: Vec<(String, String)> = placement.diagnoses.iter().map(|i| diagnoses[*i].clone()).collect();
+        let wanted = For { person, visit: Some(visit.id), orderer: orderer.clone() };
+        let mut order = made(test, &wanted, change.now, placement.reason, String::new());
+        order.id = world.ids.fresh();
+        change.add_order(order, &under).await?;
     }
     Ok(())
 }

@@ -59,7 +59,7 @@ pub fn quick_line() -> Result<()> {
     let known = Known {
         age: Some(40),
         diagnoses: Some(&tables.diagnoses),
-        tests: &tables.tests,
+        tests: &tables.orderables,
         products: &tables.products,
         ..Known::nothing(NaiveDate::from_ymd_opt(2026, 11, 30).context("a day")?)
     };

@@ -6,7 +6,7 @@ use csv::StringRecord;
 use harbor_core::consult::diagnoses::Meaning;
 use harbor_core::consult::growth::{GrowthRow, GrowthTable};
 use harbor_core::money::Cents;
-use harbor_core::orders::LabTest;
+use harbor_core::orders::{OrderKind, OrderQuestion, Orderable};
 use harbor_core::people::Sex;
 use harbor_core::prescribing::{Interaction, ProblemHarm, Product, Severity};
 
@@ -80,20 +80,47 @@ impl Row<'_> {
     }
 }
 
-pub fn laboratory_tests(bytes: &[u8]) -> Result<Vec<LabTest>, Located> {
+/// Questions at order of a row, each as what it asks for.
+fn questions(r: &Row, column: usize) -> Result<Vec<OrderQuestion>, Located> {
+    let read = |spec: String| {
+        OrderQuestion::parse(&spec).ok_or_else(|| r.wrong(column, "questions such as Fasting?=yes/no, parted by ;"))
+    };
+    r.list(column).into_iter().map(read).collect()
+}
+
+/// What is ordered besides tests: studies, what is done here, specialties.
+pub fn studies_and_referrals(bytes: &[u8]) -> Result<Vec<Orderable>, Located> {
+    let headings = ["kind", "code", "name", "short", "questions", "usual_for", "usual_days"];
+    rows(bytes, &headings, |r| {
+        let kind = OrderKind::from_code(&r.text(0)).filter(|k| *k != OrderKind::Laboratory);
+        Ok(Orderable {
+            kind: kind.ok_or_else(|| r.wrong(0, "imaging, procedure or referral"))?,
+            code: r.text(1),
+            name: r.text(2),
+            short: r.text(3),
+            questions: questions(r, 4)?,
+            usual_for: r.list(5),
+            usual_days: r.number(6)?,
+            ..Orderable::default()
+        })
+    })
+}
+
+pub fn laboratory_tests(bytes: &[u8]) -> Result<Vec<Orderable>, Located> {
     let headings = ["code", "name", "short", "loinc", "specimen", "questions", "usual_for", "contains", "usual_days"];
     let tests = rows(bytes, &headings, |r| {
         let loinc = r.text(3);
         if !harbor_core::fields::identifiers::loinc_is_valid(&loinc) {
             return Err(r.wrong(3, "a LOINC code with a right check digit"));
         }
-        Ok(LabTest {
+        Ok(Orderable {
+            kind: OrderKind::Laboratory,
             code: r.text(0),
             name: r.text(1),
             short: r.text(2),
             loinc,
             specimen: r.text(4),
-            questions: r.list(5),
+            questions: questions(r, 5)?,
             usual_for: r.list(6),
             contains: r.list(7),
             usual_days: r.text(8).parse().map_err(|_| r.wrong(8, "days as a whole number"))?,

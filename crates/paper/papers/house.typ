@@ -28,3 +28,10 @@
 
 #let mono(it) = text(font: "Atkinson Hyperlegible Mono", it)
 #let aside(it) = text(fill: quiet, it)
+
+// A scannable reference: widths in modules, bar and gap in turn.
+#let scan(bars, module: 0.3mm, height: 9mm) = box(height: height, {
+  for (n, width) in bars.enumerate() {
+    box(width: width * module, height: height, fill: if calc.even(n) { black } else { none })
+  }
+})

@@ -3,6 +3,10 @@
 //! [`set`] makes a [`Sheet`] of the data that its template reads; [`Typeface`] is made once of the screens' fonts. The
 //! crate stands alone because the typesetter is a third of the build: nothing else waits for it.
 
+mod bars;
+
+pub use bars::bars;
+
 use anyhow::{Context, Result, anyhow, bail};
 use serde_json::Value;
 use std::sync::OnceLock;
@@ -34,6 +38,10 @@ pub enum Sheet {
     Note,
     /// The chart of a person.
     Chart,
+    /// A requisition, a request for a study, a letter of referral.
+    Order,
+    /// Labels for specimens, one a page of their size.
+    Labels,
 }
 
 impl Sheet {
@@ -47,6 +55,8 @@ impl Sheet {
             Sheet::SignedForm => include_str!("../papers/signed_form.typ"),
             Sheet::Note => include_str!("../papers/note.typ"),
             Sheet::Chart => include_str!("../papers/chart.typ"),
+            Sheet::Order => include_str!("../papers/order.typ"),
+            Sheet::Labels => include_str!("../papers/labels.typ"),
         }
     }
 }
@@ -249,7 +259,18 @@ mod tests {
             json!({ "head": head, "patient": patient, "alert": odd, "lists": all, "measured": "", "results": all,
                 "visits": all, "large": true })
         };
+        let order = |some: Value, bars: Value| {
+            json!({ "head": head, "title": odd, "urgency": odd, "dated": odd, "bars": bars, "reference": "R1", "to": odd,
+                "patient": { "name": odd, "line": odd, "reach": odd }, "question": odd, "enclosed": some, "signed": odd,
+                "answer-to": odd, "items": [{ "name": odd, "detail": odd, "under": [{ "code": "I10", "title": odd }],
+                "answers": some }] })
+        };
+        let labels = json!({ "patient": odd.repeat(4), "born": odd, "record": "IH-10001", "reference": "R1", "day": odd,
+            "bars": bars("R1").unwrap(), "labels": [{ "specimen": odd, "tests": odd.repeat(9) }] });
         for (sheet, data) in [
+            (Sheet::Order, order(json!([]), json!([]))),
+            (Sheet::Order, order(json!([said]), json!(bars("R0019C5").unwrap()))),
+            (Sheet::Labels, labels),
             (Sheet::Note, note("", json!([]))),
             (Sheet::Note, note(odd, json!([said, said]))),
             (Sheet::Chart, chart(json!([]))),

@@ -315,7 +315,7 @@ fn quick(line: &str, age: Option<u32>, sex: Option<&str>, height: Option<f64>) -
         height_on_file,
         today: chrono::Local::now().date_naive(),
         diagnoses: Some(&tables.diagnoses),
-        tests: &tables.tests,
+        tests: &tables.orderables,
         products: &tables.products,
     };
     let items = understand(&line, &known);

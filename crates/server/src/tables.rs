@@ -3,7 +3,7 @@
 use anyhow::{Context, Result};
 use harbor_core::consult::diagnoses::DiagnosisIndex;
 use harbor_core::consult::growth::GrowthReference;
-use harbor_core::orders::LabTest;
+use harbor_core::orders::Orderable;
 use harbor_core::people::fold;
 use harbor_core::prescribing::{Interaction, ProblemHarm, Product};
 use harbor_formats::{csv_tables, icd10cm};
@@ -12,7 +12,7 @@ use std::sync::{Arc, OnceLock};
 pub struct Tables {
     pub release: String,
     pub diagnoses: DiagnosisIndex,
-    pub tests: Vec<LabTest>,
+    pub orderables: Vec<Orderable>,
     pub products: Vec<Product>,
     pub interactions: Vec<Interaction>,
     pub harms: Vec<ProblemHarm>,
@@ -42,8 +42,7 @@ impl Tables {
                         .context("what people say of diagnoses")?,
                 )
                 .context("what people say of diagnoses")?,
-            tests: csv_tables::laboratory_tests(include_bytes!("../../../data/laboratory_tests.csv"))
-                .context("laboratory tests")?,
+            orderables: Self::read_orderables()?,
             products: csv_tables::products(include_bytes!("../../../data/medicines.csv")).context("medicines")?,
             interactions: csv_tables::interactions(include_bytes!("../../../data/interactions.csv"))
                 .context("interactions")?,
@@ -54,8 +53,17 @@ impl Tables {
         })
     }
 
-    pub fn test(&self, code: &str) -> Option<&LabTest> {
-        self.tests.iter().find(|t| t.code == code)
+    /// Tests first, so that a test is found before a study of the same beginning.
+    fn read_orderables() -> Result<Vec<Orderable>> {
+        let mut all = csv_tables::laboratory_tests(include_bytes!("../../../data/laboratory_tests.csv"))
+            .context("laboratory tests")?;
+        let others = include_bytes!("../../../data/studies_and_referrals.csv");
+        all.extend(csv_tables::studies_and_referrals(others).context("studies and referrals")?);
+        Ok(all)
+    }
+
+    pub fn orderable(&self, code: &str) -> Option<&Orderable> {
+        self.orderables.iter().find(|t| t.code == code)
     }
 
     pub fn product(&self, code: &str) -> Option<&Product> {

@@ -58,6 +58,7 @@ async fn work(state: &State, job: &Job) -> anyhow::Result<()> {
     match *job.kind {
         JobKind::SendOrders => laboratory::send_orders(state, job).await,
         JobKind::CancelOrder => laboratory::cancel_order(state, job).await,
+        JobKind::MoveOrder => laboratory::move_order(state, job).await,
         JobKind::SendPrescription => pharmacy::send_prescription(state, job).await,
         JobKind::SendBatch => clearing_house::send_batch(state, job).await,
         JobKind::AskBenefits => payer::ask_benefits(state, job).await,

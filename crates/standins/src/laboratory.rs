@@ -15,7 +15,7 @@ use actix_web::{HttpResponse, web};
 use chrono::{DateTime, Datelike, NaiveDate, Utc};
 use harbor_core::orders::candidates::NamedPerson;
 use harbor_core::orders::{LabReport, Limits, ReportStatus, ReportedValue, RequestedTest, Requisition, Said};
-use harbor_formats::fhir::laboratory::{read_order, read_taken_back};
+use harbor_formats::fhir::laboratory::{read_moved, read_order, read_taken_back};
 use harbor_formats::fhir::reports::write_report;
 use serde_json::json;
 
@@ -31,6 +31,12 @@ pub async fn order(world: web::Data<World>, body: web::Bytes) -> HttpResponse {
             test.refused = said;
         }
         return HttpResponse::Ok().json(json!({ "status": "accepted", "reference": taken_back.reference }));
+    }
+    if let Ok(Some(moved)) = read_moved(&body) {
+        let codes: Vec<&str> = moved.diagnoses.iter().map(|(code, _)| code.as_str()).collect();
+        let said = format!("{} is for {} now", moved.reference, codes.join(", "));
+        world.lock().received.push(("laboratory", said));
+        return HttpResponse::Ok().json(json!({ "status": "accepted", "reference": moved.reference }));
     }
     let order = match read_order(&body) {
         Ok(order) if !order.tests.is_empty() => order,

@@ -144,10 +144,13 @@ names! {
     Method = harbor_core::money::ledger::Method;
     NotePart = harbor_core::consult::NotePart;
     ReviewedList = harbor_core::consult::ReviewedList;
+    Enclosed = harbor_core::orders::kinds::Enclosed;
+    OrderKind = harbor_core::orders::OrderKind;
     OrderState = harbor_core::orders::OrderState;
     PaymentKind = harbor_core::money::ledger::PaymentKind;
     Permission = harbor_core::house::permissions::Permission;
     Place = harbor_core::visit_line::Place;
+    Priority = harbor_core::orders::Priority;
     Posting = harbor_core::money::ledger::Posting;
     PrescriptionState = harbor_core::prescribing::PrescriptionState;
     ProblemState = harbor_core::consult::ProblemState;

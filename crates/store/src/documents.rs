@@ -77,6 +77,21 @@ as_expression!(Jsonb, Nullable<Jsonb>);
 pub struct QuestionAnswer {
     pub question: String,
     pub answer: String,
+    /// The question as it was asked, with what answers it; a later list may ask otherwise.
+    #[serde(default)]
+    pub asked: String,
+}
+
+/// What is said with an order.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase", default)]
+pub struct OrderRequest {
+    /// What is to be found out.
+    pub question: String,
+    /// Who is asked; empty when anybody may do it.
+    pub to_whom: String,
+    /// What of the chart goes with it.
+    pub enclosed: Vec<codes::Enclosed>,
 }
 
 /// Whom a report names; everything may be missing.

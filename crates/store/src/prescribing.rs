@@ -77,6 +77,22 @@ impl Change<'_> {
         Ok(())
     }
 
+    /// Puts a prescription that was sent under another diagnosis; the signed note of its visit tells it in an addendum.
+    pub async fn move_sent_prescription(
+        &mut self,
+        visit: &crate::rows::Visit,
+        row: &Prescription,
+        code: &str,
+    ) -> Result<()> {
+        let there = crate::consult::runs::diagnoses_of(self.conn(), visit.id).await?;
+        if there.iter().all(|d| d.code != code) {
+            return Err(StoreError::refused("no_diagnosis", "That diagnosis is not there any more."));
+        }
+        self.place_prescription(row.id, Some(code)).await?;
+        let was = row.diagnosis.as_deref().unwrap_or("no diagnosis");
+        self.tell_beside_note(visit, format!("{}: for {code} instead of {was}.", row.medicine)).await
+    }
+
     /// Something happened to a prescription; the core says what becomes of it.
     pub async fn prescription_happened(&mut self, id: Uuid, event: PrescriptionEvent) -> Result<PrescriptionState> {
         use prescriptions as p;

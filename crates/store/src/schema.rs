@@ -634,15 +634,16 @@ diesel::table! {
 diesel::table! {
     order_diagnoses (order_id, code) {
         order_id -> Uuid,
-        visit_id -> Uuid,
+        visit_id -> Nullable<Uuid>,
         code -> Text,
+        title -> Text,
     }
 }
 
 diesel::table! {
     orders (id) {
         id -> Uuid,
-        visit_id -> Uuid,
+        visit_id -> Nullable<Uuid>,
         person_id -> Uuid,
         test_code -> Text,
         test_name -> Text,
@@ -658,6 +659,14 @@ diesel::table! {
         sent_at -> Nullable<Timestamptz>,
         sent_document_id -> Nullable<Uuid>,
         state_reason -> Text,
+        kind -> Text,
+        priority -> Text,
+        request -> Jsonb,
+        prepared_by -> Text,
+        taken_over_from -> Text,
+        signed_at -> Nullable<Timestamptz>,
+        done_at -> Nullable<Timestamptz>,
+        done_by -> Text,
     }
 }
 

@@ -431,22 +431,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lab-tests": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["get_lab_tests"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/lists/{id}": {
         parameters: {
             query?: never;
@@ -697,6 +681,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orderables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_orderables"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/open": {
         parameters: {
             query?: never;
@@ -704,8 +704,42 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Orders that were sent and of which no result is here, the oldest first. Who orders nothing sees those of all. */
+        /** Orders that were signed and of which no result is here, the oldest first. Who orders nothing sees those of all. */
         get: operations["get_orders_open"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/signed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Signs these orders, of any people: all of them or none. */
+        post: operations["post_orders_signed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/to-sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Orders under one's own name that are not signed, the oldest first. */
+        get: operations["get_orders_to_sign"];
         put?: never;
         post?: never;
         delete?: never;
@@ -724,7 +758,25 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
+        /** Takes a draft away. */
         delete: operations["delete_orders__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/answer-came": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes down what came for an order by another way than the line to the laboratory. Nobody has read it by that. */
+        post: operations["post_orders__id__answer_came"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -738,6 +790,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** Answers questions of an order, each as what it asks for; those that are not named stay as they are. */
         put: operations["put_orders__id__answers"];
         post?: never;
         delete?: never;
@@ -754,8 +807,79 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Lays an order under these diagnoses and no other. */
+        /**
+         * Lays an order under these diagnoses and no other. Signed, it keeps at least one; the signed note tells it in an addendum,
+         *     and the laboratory that has it is told.
+         */
         put: operations["put_orders__id__diagnoses"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/done": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What was ordered here is done. */
+        post: operations["post_orders__id__done"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/labels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Labels for the specimens of a requisition, each specimen so many times. */
+        get: operations["get_orders__id__labels"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything of an order that goes out, also as a draft, which says so. */
+        get: operations["get_orders__id__paper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/request": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Says with an order how soon, what is to be found out, by whom, and what of the chart goes with it. */
+        put: operations["put_orders__id__request"];
         post?: never;
         delete?: never;
         options?: never;
@@ -791,6 +915,23 @@ export interface paths {
         put?: never;
         /** Takes an order back that was sent, also after the note was signed; the laboratory is told why. */
         post: operations["post_orders__id__taken_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/taken-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts a colleague's draft under one's own name; it shows whose it was. */
+        post: operations["post_orders__id__taken_over"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1481,6 +1622,23 @@ export interface paths {
         put?: never;
         /** Opens a restricted chart; the reason is kept and the manager is told. */
         post: operations["post_people__id__open_chart"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_people__id__orders"];
+        put?: never;
+        /** Orders for a person without a visit, under their problems. */
+        post: operations["post_people__id__orders"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3648,7 +3806,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Sends every draft order of the visit; the first that is not ready says why. */
+        /** Signs every draft order of the visit and sends what is sent. */
         post: operations["post_visits__id__orders_send"];
         delete?: never;
         options?: never;
@@ -4146,6 +4304,11 @@ export interface components {
             points: number;
             text: string;
         };
+        /**
+         * @description What an answer may be.
+         * @enum {string}
+         */
+        AskedFor: "yes_no" | "number" | "date" | "moment" | "choice" | "words";
         /** @description A question with which a result was handed on. */
         AskedOfColleague: {
             /** Format: date-time */
@@ -4288,6 +4451,14 @@ export interface components {
             reasonRequired: boolean;
             /** Format: int32 */
             supplyDays: number;
+        };
+        CameForm: {
+            /** @description A PDF of it, base64; empty when there is none. */
+            pdf?: string;
+            /** @description Who answered. */
+            performer: string;
+            /** @description What they say, in their words. */
+            words: string;
         };
         CancelForm: {
             /** @description True when the patient cancelled, false when the clinic did. */
@@ -4864,6 +5035,8 @@ export interface components {
             unit: string;
             words: string;
         };
+        /** @enum {string} */
+        Enclosed: "problems" | "medicines" | "allergies" | "results" | "note";
         EndForm: {
             /** @description Why it no longer holds. */
             reason: string;
@@ -5872,16 +6045,19 @@ export interface components {
             closed: boolean;
             /** Format: uuid */
             id: string;
+            kind: components["schemas"]["OrderKind"];
             /** @description What makes it work: that it is late or was refused; nothing while it is within its usual time. */
             late?: string | null;
             /** Format: date-time */
             orderedAt: string;
             orderedBy: string;
             person: components["schemas"]["PersonCard"];
-            state: components["schemas"]["OrderState"];
+            refused: boolean;
+            /** @description In the words of its kind. */
+            state: string;
             testName: string;
             /** Format: uuid */
-            visitId: string;
+            visitId?: string | null;
         };
         OpenOrders: {
             /**
@@ -5938,8 +6114,15 @@ export interface components {
         };
         Order: {
             answers: components["schemas"]["QuestionAnswer"][];
+            /**
+             * Format: date-time
+             * @description When it was done in this house, and by whom.
+             */
+            doneAt?: string | null;
+            doneBy: string;
             /** Format: uuid */
             id: string;
+            kind: components["schemas"]["OrderKind"];
             loinc: string;
             /** Format: date-time */
             orderedAt: string;
@@ -5949,6 +6132,10 @@ export interface components {
             /** Format: uuid */
             personId: string;
             placementReason: string;
+            /** @description Who laid it there, when that is not who signs it. */
+            preparedBy: string;
+            priority: components["schemas"]["Priority"];
+            request: components["schemas"]["OrderRequest"];
             requisition?: string | null;
             /** Format: date-time */
             sentAt?: string | null;
@@ -5957,32 +6144,117 @@ export interface components {
              * @description What was handed over, byte for byte.
              */
             sentDocumentId?: string | null;
+            /** Format: date-time */
+            signedAt?: string | null;
             specimen: string;
             state: components["schemas"]["OrderState"];
             /** @description Why it was refused or cancelled. */
             stateReason: string;
+            /** @description Whose it was before it was taken over. */
+            takenOverFrom: string;
             testCode: string;
             testName: string;
-            /** Format: uuid */
-            visitId: string;
+            /**
+             * Format: uuid
+             * @description The visit that it was made in, if any; it belongs to the person.
+             */
+            visitId?: string | null;
+        };
+        OrderAnswer: {
+            answer: string;
+            question: string;
         };
         OrderForm: {
-            /** @description Codes of the laboratory's list. */
-            tests: string[];
+            /**
+             * Format: uuid
+             * @description Without a visit: the clinician who is to sign, for who only prepares.
+             */
+            clinician?: string | null;
+            /** @description Codes of what is ordered. */
+            items: string[];
             /** @description The diagnosis of the run that they are ordered in; otherwise each goes where it usually lies. */
             under?: string | null;
         };
         /** @enum {string} */
-        OrderState: "draft" | "sending" | "requested" | "accepted" | "preliminary" | "resulted" | "rejected" | "cancelled";
-        /** @description An order beside the visit's diagnoses. */
+        OrderKind: "laboratory" | "imaging" | "procedure" | "referral";
+        OrderQuestionView: {
+            answer: string;
+            askedFor: components["schemas"]["AskedFor"];
+            choices: string[];
+            required: boolean;
+            text: string;
+            unit: string;
+        };
+        /** @description What is said with an order. */
+        OrderRequest: {
+            /**
+             * @description What of the chart goes with it.
+             * @default []
+             */
+            enclosed: components["schemas"]["Enclosed"][];
+            /**
+             * @description What is to be found out.
+             * @default
+             */
+            question: string;
+            /**
+             * @description Who is asked; empty when anybody may do it.
+             * @default
+             */
+            toWhom: string;
+        };
+        /** @enum {string} */
+        OrderState: "draft" | "sending" | "requested" | "accepted" | "specimen_taken" | "in_progress" | "preliminary" | "resulted" | "done" | "rejected" | "cancelled";
+        /** @description An order that waits for one's signature. */
+        OrderToSign: {
+            /** @description The chart is under restriction and not open to the one who looks: what is ordered is not told. */
+            closed: boolean;
+            /** Format: uuid */
+            id: string;
+            kind: components["schemas"]["OrderKind"];
+            /** @description What must be said before it can be signed. */
+            lacking: string[];
+            /** Format: date-time */
+            orderedAt: string;
+            person: components["schemas"]["PersonCard"];
+            preparedBy: string;
+            priority: components["schemas"]["Priority"];
+            testName: string;
+            /** @description The diagnoses that it lies under. */
+            under: string[];
+            /** Format: uuid */
+            visitId?: string | null;
+        };
+        /** @description An order beside the diagnoses that it may lie under. */
         OrderView: {
+            /** @description The code of the diagnosis that carries it better. */
+            better?: string | null;
             codes: string[];
-            /** @description Why it lies oddly where it is, with the better place. */
+            /** @description What must be said before it can be signed, in words; of a draft. */
+            lacking: string[];
+            /** @description Why it lies oddly where it is. */
             misfit?: string | null;
             /** @description It was sent and waits: it may be taken back. */
             open: boolean;
             order: components["schemas"]["Order"];
-            questions: string[];
+            questions: components["schemas"]["OrderQuestionView"][];
+            /** @description The state in the words of its kind. */
+            state: string;
+            under: components["schemas"]["OrderedFor"][];
+        };
+        /** @description What can be ordered. */
+        OrderableView: {
+            code: string;
+            kind: components["schemas"]["OrderKind"];
+            loinc: string;
+            name: string;
+            short: string;
+            specimen: string;
+        };
+        /** @description A diagnosis that an order lies under. */
+        OrderedFor: {
+            code: string;
+            title: string;
         };
         OthersForm: {
             people: string[];
@@ -6286,6 +6558,11 @@ export interface components {
             siteIds: string[];
             weekdays: number[];
         };
+        /** @description Orders of a person without a visit, and the problems that they may lie under. */
+        PersonOrders: {
+            orders: components["schemas"]["OrderView"][];
+            problems: components["schemas"]["OrderedFor"][];
+        };
         PersonView: {
             addressCheck?: components["schemas"]["AddressCheck"] | null;
             card: components["schemas"]["PersonCard"];
@@ -6421,6 +6698,8 @@ export interface components {
         PriceForm: {
             price: string;
         };
+        /** @enum {string} */
+        Priority: "routine" | "urgent" | "stat";
         Problem: {
             /** @description What the record holds now, when somebody else saved first. */
             current?: unknown;
@@ -6471,6 +6750,8 @@ export interface components {
         /** @description What the laboratory asks about an order, and what was answered. */
         QuestionAnswer: {
             answer: string;
+            /** @description The question as it was asked, with what answers it; a later list may ask otherwise. */
+            asked?: string;
             question: string;
         };
         QuestionnaireForm: {
@@ -6671,6 +6952,12 @@ export interface components {
         };
         /** @enum {string} */
         ReportStatus: "registered" | "preliminary" | "final" | "corrected" | "cancelled";
+        RequestForm: {
+            enclosed?: components["schemas"]["Enclosed"][];
+            priority: components["schemas"]["Priority"];
+            question?: string;
+            toWhom?: string;
+        };
         RequiredForm: {
             fields: string[];
         };
@@ -7150,6 +7437,9 @@ export interface components {
             /** @description Every part of the note, in the version that was seen: nobody signs words that came in meanwhile. */
             seen: components["schemas"]["SeenPart"][];
         };
+        SignOrdersForm: {
+            ids: string[];
+        };
         /** @enum {string} */
         SignedAs: "drawn" | "typed" | "paper";
         /** @description A signed form without its paper. */
@@ -7420,14 +7710,6 @@ export interface components {
             templateId: string;
             /** Format: uuid */
             visitTypeId?: string | null;
-        };
-        TestView: {
-            code: string;
-            loinc: string;
-            name: string;
-            questions: string[];
-            short: string;
-            specimen: string;
         };
         TextForm: {
             /** @description For everybody here, not only for oneself. */
@@ -8051,6 +8333,7 @@ export interface components {
             channels: components["schemas"]["Choice"][];
             claimStates: components["schemas"]["Choice"][];
             consents: components["schemas"]["Choice"][];
+            enclosed: components["schemas"]["Choice"][];
             ethnicities: components["schemas"]["Choice"][];
             historyKinds: components["schemas"]["Choice"][];
             interpretations: components["schemas"]["Choice"][];
@@ -8060,8 +8343,10 @@ export interface components {
             methods: components["schemas"]["Choice"][];
             nextSteps: components["schemas"]["Choice"][];
             noteParts: components["schemas"]["Choice"][];
+            orderKinds: components["schemas"]["Choice"][];
             orderStates: components["schemas"]["Choice"][];
             prescriptionStates: components["schemas"]["Choice"][];
+            priorities: components["schemas"]["Choice"][];
             problemStates: components["schemas"]["Choice"][];
             races: components["schemas"]["Choice"][];
             relations: components["schemas"]["Choice"][];
@@ -10976,81 +11261,6 @@ export interface operations {
             };
         };
     };
-    get_lab_tests: {
-        parameters: {
-            query?: {
-                q?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TestView"][];
-                };
-            };
-            /** @description The address or what was sent cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Nobody is signed in, or the screen is locked. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description This server does not answer to that name. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description A field or a question is at fault, or the rules of the job say no. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The database cannot be reached. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     put_lists__id_: {
         parameters: {
             query?: never;
@@ -12789,6 +12999,81 @@ export interface operations {
             };
         };
     };
+    get_orderables: {
+        parameters: {
+            query?: {
+                q?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderableView"][];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_orders_open: {
         parameters: {
             query?: {
@@ -12807,6 +13092,199 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OpenOrders"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_orders_signed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignOrdersForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_orders_to_sign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderToSign"][];
                 };
             };
             /** @description The address or what was sent cannot be read. */
@@ -12911,7 +13389,128 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_orders__id__answer_came: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CameForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -12995,7 +13594,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["QuestionAnswer"][];
+                "application/json": components["schemas"]["OrderAnswer"][];
             };
         };
         responses: {
@@ -13034,7 +13633,6 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description There is no such thing. */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -13148,6 +13746,123 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_orders__id__done: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
             403: {
                 headers: {
@@ -13157,7 +13872,296 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_orders__id__labels: {
+        parameters: {
+            query?: {
+                /** @description Labels of each specimen, 1 to 20. */
+                each?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": number[];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_orders__id__paper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": number[];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_orders__id__request: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RequestForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -13327,6 +14331,124 @@ export interface operations {
                 "application/json": components["schemas"]["TakeBackForm"];
             };
         };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_orders__id__taken_over: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             200: {
                 headers: {
@@ -18364,6 +19486,211 @@ export interface operations {
                 };
             };
             /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_people__id__orders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOrders"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_people__id__orders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOrders"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -33206,7 +34533,6 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description There is no such thing. */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -33325,7 +34651,6 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description There is no such thing. */
             404: {
                 headers: {
                     [name: string]: unknown;

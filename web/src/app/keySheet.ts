@@ -39,7 +39,17 @@ export const keysOfScreen: Record<string, KeyLine[]> = {
     { keys: '1 to 9 at a question', does: 'Answer it, and on to the next', needs: 'record_vitals' },
     { keys: 'Alt+R in a part', does: 'Mark it as reviewed, or take your mark back', needs: 'write_note' },
     { keys: 'Alt+S in a part', does: 'Sign this part alone, before the rest', needs: 'write_note' },
-    { keys: '1 … 9', does: 'With an order in focus: put it under that diagnosis, or take it out', needs: 'write_note' },
+    {
+      keys: 'l, or Alt+L while writing',
+      does: 'On the sheet: every order beside its diagnoses, and close it again',
+      needs: 'prepare_orders',
+    },
+    {
+      keys: '1 … 9',
+      does: 'With an order in focus: put it under that diagnosis, or take it out',
+      needs: 'prepare_orders',
+    },
+    { keys: '0 and b', does: 'With an order in focus: under all, and where it fits better', needs: 'prepare_orders' },
     { keys: 'e', does: 'At check-in: what the visit is about', needs: 'book' },
   ],
   '/results': [{ keys: '[ and ]', does: 'The result before, and after' }],

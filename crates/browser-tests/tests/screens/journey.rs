@@ -114,15 +114,15 @@ async fn clinician(b: &Browser) -> Result<()> {
     write(b, "plan", "Start tablets, tests, back in four weeks.").await?;
     no_serious_fault(b, "note").await?;
     b.click("//*[@data-lane='I10']//button[normalize-space()='Order']").await?;
-    b.find("Find a test", "potas", "Potassium").await?;
+    b.find("Find what to order", "potas", "Potassium").await?;
     b.see("//*[@data-lane='I10']//*[@data-order='K']").await?;
     b.press("Close what is open here").await?;
     b.click("//*[@data-lane='E78.5']//button[normalize-space()='Order']").await?;
-    b.find("Find a test", "lipid", "Lipid panel").await?;
+    b.find("Find what to order", "lipid", "Lipid panel").await?;
     b.see("//*[@data-lane='E78.5']//*[@data-order='LIPID']").await?;
     b.press("Sign and send 2").await?;
     b.read("answer \"Fasting?\" before sending").await?;
-    b.fill("Lipid panel: Fasting?", "yes, twelve hours").await?;
+    b.click("//*[@aria-label='Lipid panel: Fasting?']//label[.='yes']").await?;
     b.key(Key::Tab).await?;
     no_serious_fault(b, "orders").await?;
     // One key takes the order out of its lane, and back in.

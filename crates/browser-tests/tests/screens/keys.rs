@@ -200,7 +200,7 @@ async fn keys_of_single_things(b: &Browser) -> Result<()> {
     let said = sheet(b).await?;
     ensure!(said.contains(&"1 … 9".to_owned()), "{said:?}");
     b.click("(//*[@data-lane]//button[normalize-space()='Order'])[1]").await?;
-    b.find("Find a test", "potas", "Potassium").await?;
+    b.find("Find what to order", "potas", "Potassium").await?;
     let chip = b.see("//*[@data-order='K']").await?;
     let lane = "//*[@data-lane]//*[@data-order='K']";
     let was = b.client.find_all(Locator::XPath(lane)).await?.len();

@@ -11,6 +11,7 @@ mod first_views;
 mod hands;
 mod journey;
 mod keys;
+mod orders;
 mod pages;
 mod presses;
 mod quick_line;

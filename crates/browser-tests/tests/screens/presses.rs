@@ -160,7 +160,7 @@ async fn clinician(h: &Hand<'_>) -> Result<()> {
     h.enter().await?;
     b.see("//*[@data-lane='I10']//*[@data-order='K']").await?;
     b.see("//*[@data-lane='E78.5']//*[@data-order='LIPID']").await?;
-    h.fill("Lipid panel: Fasting?", "yes, twelve hours").await?;
+    h.click("//*[@aria-label='Lipid panel: Fasting?']//label[.='yes']").await?;
     h.click("//*[@data-lane='I10']//button[normalize-space()='Prescribe']").await?;
     h.find("Find a medicine", "lisinop 10", "Lisovane").await?;
     b.read("Take 1 tablet by mouth once a day for 90 days.").await?;

@@ -28,7 +28,7 @@ pub use when::When;
 use super::diagnoses::DiagnosisIndex;
 use super::measurements::{Measure, Standing, Tenths};
 use super::{AllergyKind, KnownList, ProblemState, Reaction};
-use crate::orders::LabTest;
+use crate::orders::Orderable;
 use crate::people::Sex;
 use crate::prescribing::{MedicineState, Product};
 use chrono::NaiveDate;
@@ -45,7 +45,7 @@ pub struct Known<'a> {
     pub height_on_file: Option<Tenths>,
     pub today: NaiveDate,
     pub diagnoses: Option<&'a DiagnosisIndex>,
-    pub tests: &'a [LabTest],
+    pub tests: &'a [Orderable],
     pub products: &'a [Product],
 }
 

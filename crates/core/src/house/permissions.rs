@@ -23,6 +23,7 @@ coded! {
         MovePatients = "move_patients", "move patients through rooms";
         SeeChart = "see_chart", "see the chart";
         RecordVitals = "record_vitals", "record measurements, allergies and medicines";
+        PrepareOrders = "prepare_orders", "prepare orders for a clinician to sign";
         WriteNote = "write_note", "write and sign notes, order and prescribe";
         WriteTexts = "write_texts", "write text templates and questionnaires";
         ReviewResults = "review_results", "review and sign results";
@@ -45,7 +46,11 @@ impl Permission {
     pub const fn is_of_chart(self) -> bool {
         matches!(
             self,
-            Permission::SeeChart | Permission::RecordVitals | Permission::WriteNote | Permission::ReviewResults
+            Permission::SeeChart
+                | Permission::RecordVitals
+                | Permission::PrepareOrders
+                | Permission::WriteNote
+                | Permission::ReviewResults
         )
     }
 }
@@ -65,7 +70,7 @@ impl Role {
             CheckIn => &[FrontDesk, Assistant, Manager],
             MovePatients => &[FrontDesk, Assistant, Clinician, Manager],
             SeeChart => &[Assistant, Clinician, Biller, Manager],
-            RecordVitals => &[Assistant, Clinician],
+            RecordVitals | PrepareOrders => &[Assistant, Clinician],
             WriteNote | ReviewResults => &[Clinician],
             WriteTexts => &[Clinician, Manager],
             SeeCharges => &[FrontDesk, Clinician, Biller, Manager],

@@ -1,22 +1,22 @@
-//! Finding a test of the laboratory's list, and which of them a reported value may answer.
+//! Finding what can be ordered, and which of them a reported value may answer.
 
-use super::LabTest;
+use super::Orderable;
 use crate::people::fold;
 
 /// Tests for what is typed, the best first: by code, short name, LOINC, beginnings of the words of the name, and by what
 /// a panel contains.
-pub fn find<'a>(tests: &'a [LabTest], typed: &str, most: usize) -> Vec<&'a LabTest> {
+pub fn find<'a>(tests: &'a [Orderable], typed: &str, most: usize) -> Vec<&'a Orderable> {
     let line: String = typed.chars().take(100).collect();
     let whole = fold(&line);
     let words: Vec<&str> = whole.split(' ').filter(|w| !w.is_empty()).collect();
-    let mut found: Vec<(u8, &LabTest)> =
+    let mut found: Vec<(u8, &Orderable)> =
         tests.iter().filter_map(|t| Some((rank(tests, t, line.trim(), &whole, &words)?, t))).collect();
     found.sort_by_key(|(rank, _)| *rank);
     found.into_iter().map(|(_, t)| t).take(most).collect()
 }
 
 /// How well a test fits; less is better, nothing is not at all.
-fn rank(tests: &[LabTest], test: &LabTest, typed: &str, whole: &str, words: &[&str]) -> Option<u8> {
+fn rank(tests: &[Orderable], test: &Orderable, typed: &str, whole: &str, words: &[&str]) -> Option<u8> {
     let (name, short, code) = (fold(&test.name), fold(&test.short), fold(&test.code));
     if whole.is_empty() {
         return Some(9);
@@ -32,7 +32,7 @@ fn rank(tests: &[LabTest], test: &LabTest, typed: &str, whole: &str, words: &[&s
         return Some(2);
     }
     let parts = test.contains.iter().filter_map(|c| tests.iter().find(|t| t.code == *c));
-    let holds = |part: &LabTest| {
+    let holds = |part: &Orderable| {
         let text = format!(" {} {} {}", fold(&part.name), fold(&part.short), fold(&part.code));
         words.iter().all(|w| text.contains(&format!(" {w}")))
     };
@@ -41,7 +41,7 @@ fn rank(tests: &[LabTest], test: &LabTest, typed: &str, whole: &str, words: &[&s
 
 /// LOINC codes of the tests that values of these LOINC codes may be the answer to: the tests themselves, and the panels
 /// that contain one.
-pub fn ordered_as(tests: &[LabTest], loincs: &[String]) -> Vec<String> {
+pub fn ordered_as(tests: &[Orderable], loincs: &[String]) -> Vec<String> {
     let measured: Vec<&str> = tests.iter().filter(|t| loincs.contains(&t.loinc)).map(|t| t.code.as_str()).collect();
     let panels = tests.iter().filter(|t| t.contains.iter().any(|c| measured.contains(&c.as_str())));
     let mut out: Vec<String> = loincs.iter().cloned().chain(panels.map(|t| t.loinc.clone())).collect();
@@ -54,17 +54,14 @@ pub fn ordered_as(tests: &[LabTest], loincs: &[String]) -> Vec<String> {
 mod tests {
     use super::*;
 
-    fn list() -> Vec<LabTest> {
-        let test = |code: &str, name: &str, loinc: &str, contains: &[&str]| LabTest {
+    fn list() -> Vec<Orderable> {
+        let test = |code: &str, name: &str, loinc: &str, contains: &[&str]| Orderable {
             code: code.into(),
             name: name.into(),
             short: code.into(),
             loinc: loinc.into(),
-            specimen: "serum".into(),
-            questions: vec![],
-            usual_for: vec![],
             contains: contains.iter().map(|c| (*c).to_owned()).collect(),
-            usual_days: 1,
+            ..Orderable::default()
         };
         vec![
             test("BMP", "Basic metabolic panel", "51990-0", &["K", "CREA"]),

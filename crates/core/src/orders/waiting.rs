@@ -5,10 +5,12 @@ use chrono::{DateTime, Utc};
 
 impl OrderState {
     /// It was sent, and nobody has its result: somebody still waits for it.
-    pub const OPEN: [OrderState; 5] = [
+    pub const OPEN: [OrderState; 7] = [
         OrderState::Sending,
         OrderState::Requested,
         OrderState::Accepted,
+        OrderState::SpecimenTaken,
+        OrderState::InProgress,
         OrderState::Preliminary,
         OrderState::Rejected,
     ];
@@ -19,7 +21,7 @@ impl OrderState {
 
     /// A result may be filed as its answer: it went to the laboratory and was not taken back.
     pub fn may_be_answered(self) -> bool {
-        !matches!(self, OrderState::Draft | OrderState::Cancelled)
+        !matches!(self, OrderState::Draft | OrderState::Done | OrderState::Cancelled)
     }
 }
 
@@ -61,7 +63,7 @@ mod tests {
         assert_eq!(of(OrderState::Requested, 24 * 6, 2), Some(4));
         assert_eq!(of(OrderState::Preliminary, 24 * 6, 2), Some(4), "the final one is still owed");
         assert_eq!(of(OrderState::Rejected, 1, 9), Some(0), "it waits for a person, not for the laboratory");
-        for done in [OrderState::Draft, OrderState::Resulted, OrderState::Cancelled] {
+        for done in [OrderState::Draft, OrderState::Done, OrderState::Resulted, OrderState::Cancelled] {
             assert_eq!(of(done, 1000, 1), None);
             assert_eq!(done.may_be_answered(), done == OrderState::Resulted);
         }

@@ -15,7 +15,7 @@ use harbor_core::house::permissions::{Permission, Role};
 use harbor_core::money::Cents;
 use harbor_core::money::ledger::{Balances, LineDecision, Method, charge, decision};
 use harbor_core::money::payments::payment;
-use harbor_core::orders::{LabTest, place};
+use harbor_core::orders::{Orderable, place};
 use harbor_core::people::{Field, USUALLY_REQUIRED, gaps, search_terms};
 use harbor_core::schedule::{Shift, Span, Wish, at_local, call_sign, may_book};
 use harbor_core::visit_line::{BenefitsState, Mark, Pays, Reached, VisitFacts, visit_line};
@@ -94,16 +94,11 @@ fn one_visit() {
 
     // 4. Consultation: orders lie down under the diagnosis that usually carries them.
     facts.marks.set(Mark::Seen, reached(11, 30, "Dr. Valcourt"));
-    let potassium = LabTest {
+    let potassium = Orderable {
         code: "K".into(),
         name: "Potassium".into(),
-        short: "K".into(),
-        loinc: "2823-3".into(),
-        specimen: "serum".into(),
-        questions: vec![],
         usual_for: vec!["N18".into(), "I10".into()],
-        contains: vec![],
-        usual_days: 1,
+        ..Orderable::default()
     };
     let diagnoses = [("E78.5", "Hyperlipidemia"), ("I10", "Hypertension")].map(|(c, t)| (c.to_owned(), t.to_owned()));
     assert_eq!(place(&potassium, &diagnoses).diagnoses, [1]);

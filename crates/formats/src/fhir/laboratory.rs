@@ -5,7 +5,8 @@ use super::{
 };
 use crate::Located;
 use chrono::{DateTime, SecondsFormat, Utc};
-use harbor_core::orders::{RequestedTest, Requisition};
+use harbor_core::orders::questions::AnswerValue;
+use harbor_core::orders::{Priority, RequestedTest, Requisition};
 use serde_json::{Value, json};
 
 pub(super) const LOINC: &str = "http://loinc.org";
@@ -15,6 +16,34 @@ const REQUISITION: &str = "urn:indigo-harbor:requisition";
 
 pub(super) fn instant(at: DateTime<Utc>) -> String {
     at.to_rfc3339_opts(SecondsFormat::Secs, true)
+}
+
+/// An answer as QuestionnaireResponse.item.answer has it.
+fn answer(value: &AnswerValue) -> Value {
+    match value {
+        AnswerValue::YesNo(yes) => json!({ "valueBoolean": yes }),
+        // A number that is kept as it was typed: a JSON number of the same digits.
+        AnswerValue::Number { number, unit } => {
+            let number: Value = serde_json::from_str(number).unwrap_or_else(|_| json!(number.parse::<f64>().ok()));
+            json!({ "valueQuantity": { "value": number, "unit": unit } })
+        }
+        AnswerValue::Date(day) => json!({ "valueDate": day.to_string() }),
+        AnswerValue::Moment(at) => json!({ "valueDateTime": instant(*at) }),
+        AnswerValue::Words(words) => json!({ "valueString": words }),
+    }
+}
+
+fn read_answer(item: &Value) -> AnswerValue {
+    let answer = &item["answer"][0];
+    if let Some(yes) = answer["valueBoolean"].as_bool() {
+        return AnswerValue::YesNo(yes);
+    }
+    if let Some(quantity) = answer.get("valueQuantity") {
+        return AnswerValue::Number { number: quantity["value"].to_string(), unit: text(quantity, "/unit").to_owned() };
+    }
+    let day = text(answer, "/valueDate").parse().ok().map(AnswerValue::Date);
+    let at = || text(answer, "/valueDateTime").parse().ok().map(AnswerValue::Moment);
+    day.or_else(at).unwrap_or_else(|| AnswerValue::Words(text(answer, "/valueString").to_owned()))
 }
 
 /// A transaction bundle: Patient, Practitioner, and for each test a ServiceRequest with its answers and the Task that asks
@@ -29,6 +58,7 @@ pub fn write_order(r: &Requisition) -> Result<String, Located> {
             "resourceType": "ServiceRequest", "id": test.reference, "status": "active", "intent": "order",
             "identifier": [{ "system": ORDER, "value": test.reference }],
             "code": { "coding": [{ "system": LOINC, "code": test.loinc, "display": test.name }], "text": test.name },
+            "priority": test.priority.code(),
             "requisition": group, "subject": who, "requester": by, "authoredOn": instant(r.authored)
         });
         if !test.diagnoses.is_empty() {
@@ -40,9 +70,7 @@ pub fn write_order(r: &Requisition) -> Result<String, Located> {
                 .answers
                 .iter()
                 .enumerate()
-                .map(
-                    |(i, (q, a))| json!({ "linkId": (i + 1).to_string(), "text": q, "answer": [{ "valueString": a }] }),
-                )
+                .map(|(i, (q, a))| json!({ "linkId": (i + 1).to_string(), "text": q, "answer": [answer(a)] }))
                 .collect();
             resources.push(json!({ "resourceType": "QuestionnaireResponse", "id": test.reference, "status": "completed", "item": items }));
         }
@@ -52,6 +80,7 @@ pub fn write_order(r: &Requisition) -> Result<String, Located> {
             "identifier": [{ "system": ORDER, "value": test.reference }],
             "groupIdentifier": group,
             "focus": { "reference": format!("ServiceRequest/{}", test.reference) },
+            "priority": test.priority.code(),
             "for": who, "requester": by, "authoredOn": instant(r.authored)
         }));
     }
@@ -85,6 +114,54 @@ pub fn write_taken_back(t: &TakenBack) -> Result<String, Located> {
     Ok(out)
 }
 
+/// An order that was laid under other diagnoses after it had been sent.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Moved {
+    /// Our reference of the order.
+    pub reference: String,
+    pub requisition: String,
+    /// Codes with their titles, as they are now.
+    pub diagnoses: Vec<(String, String)>,
+    pub at: DateTime<Utc>,
+}
+
+/// A transaction bundle with the Task of an order as it stands, whose input brings the reasons that hold from now on.
+pub fn write_moved(m: &Moved) -> Result<String, Located> {
+    let reasons = reasons(&m.diagnoses);
+    let input = reasons
+        .as_array()
+        .into_iter()
+        .flatten()
+        .map(|reason| json!({ "type": { "text": "reason" }, "valueCodeableConcept": reason }));
+    let task = json!({
+        "resourceType": "Task", "id": m.reference, "status": "requested", "intent": "order",
+        "identifier": [{ "system": ORDER, "value": m.reference }],
+        "groupIdentifier": { "system": REQUISITION, "value": m.requisition },
+        "focus": { "identifier": { "system": ORDER, "value": m.reference } },
+        "input": input.collect::<Vec<_>>(),
+        "lastModified": instant(m.at)
+    });
+    let out = transaction(vec![task]).to_string();
+    resource(out.as_bytes(), "Bundle")?;
+    Ok(out)
+}
+
+/// Reads an order that was laid under other diagnoses, as the laboratory does; nothing when the bundle asks for something.
+pub fn read_moved(bytes: &[u8]) -> Result<Option<Moved>, Located> {
+    let bundle = resource(bytes, "Bundle")?;
+    let Some(task) = entries(&bundle).find(|r| r["resourceType"] == "Task" && r["input"].is_array()) else {
+        return Ok(None);
+    };
+    let reasons: Vec<Value> =
+        task["input"].as_array().into_iter().flatten().map(|i| i["valueCodeableConcept"].clone()).collect();
+    Ok(Some(Moved {
+        reference: text(task, "/identifier/0/value").into(),
+        requisition: text(task, "/groupIdentifier/value").into(),
+        diagnoses: read_reasons(&Value::Array(reasons)),
+        at: text(task, "/lastModified").parse().map_err(|_| wrong("Task.lastModified", "a date and time"))?,
+    }))
+}
+
 /// Reads an order that was taken back, as the laboratory does; nothing when the bundle asks for something.
 pub fn read_taken_back(bytes: &[u8]) -> Result<Option<TakenBack>, Located> {
     let bundle = resource(bytes, "Bundle")?;
@@ -115,7 +192,7 @@ pub fn read_order(bytes: &[u8]) -> Result<Requisition, Located> {
             .filter_map(|info| entry_at(&bundle, text(info, "/reference")))
             .filter(|q| q["resourceType"] == "QuestionnaireResponse")
             .flat_map(|q| q["item"].as_array().into_iter().flatten())
-            .map(|i| (text(i, "/text").to_owned(), text(i, "/answer/0/valueString").to_owned()))
+            .map(|i| (text(i, "/text").to_owned(), read_answer(i)))
             .collect();
         RequestedTest {
             reference: text(r, "/identifier/0/value").into(),
@@ -123,6 +200,7 @@ pub fn read_order(bytes: &[u8]) -> Result<Requisition, Located> {
             name: text(r, "/code/text").into(),
             diagnoses: read_reasons(&r["reasonCode"]),
             answers,
+            priority: Priority::from_code(text(r, "/priority")).unwrap_or(Priority::Routine),
         }
     });
     Ok(Requisition {

@@ -1,7 +1,8 @@
 //! HL7 FHIR R4: what goes to the laboratory and the pharmacy reads back the same; nonsense is located.
 
 use chrono::{NaiveDate, TimeZone, Utc};
-use harbor_core::orders::{RequestedTest, Requisition, Subject};
+use harbor_core::orders::questions::AnswerValue;
+use harbor_core::orders::{Priority, RequestedTest, Requisition, Subject};
 use harbor_core::prescribing::SentItem;
 use harbor_formats::fhir::{laboratory, person, pharmacy, reports};
 use harbor_formats::incoming::{Fields, IncomingPolicy};
@@ -19,23 +20,28 @@ fn subject() -> Subject {
 }
 
 fn requisition() -> Requisition {
-    let test = |reference: &str, loinc: &str, name: &str, answers: &[(&str, &str)]| RequestedTest {
+    let test = |reference: &str, loinc: &str, name: &str, answers: &[(&str, AnswerValue)]| RequestedTest {
         reference: reference.into(),
         loinc: loinc.into(),
         name: name.into(),
         diagnoses: vec![("E78.5".into(), "Hyperlipidemia, unspecified".into())],
-        answers: answers.iter().map(|(q, a)| ((*q).to_owned(), (*a).to_owned())).collect(),
+        answers: answers.iter().map(|(q, a)| ((*q).to_owned(), a.clone())).collect(),
+        priority: Priority::Routine,
     };
+    let answers = [
+        ("Fasting?", AnswerValue::YesNo(true)),
+        ("Weight?", AnswerValue::Number { number: "72.50".into(), unit: "kg".into() }),
+        ("Since when?", AnswerValue::Date("2026-11-20".parse().unwrap())),
+        ("Last dose when?", AnswerValue::Moment("2026-11-23T12:00:00Z".parse().unwrap())),
+        ("Why?", AnswerValue::Words("not known".into())),
+    ];
     Requisition {
         reference: "R0019C5".into(),
         subject: subject(),
         orderer_name: "Dr. Oriane Valcourt".into(),
         orderer_npi: "1234567893".into(),
         authored: Utc.with_ymd_and_hms(2026, 11, 23, 15, 20, 0).unwrap(),
-        tests: vec![
-            test("O1", "57698-3", "Lipid panel", &[("Fasting?", "yes"), ("Last dose when?", "7 in the morning")]),
-            test("O2", "2823-3", "Potassium", &[]),
-        ],
+        tests: vec![test("O1", "57698-3", "Lipid panel", &answers), test("O2", "2823-3", "Potassium", &[])],
     }
 }
 
@@ -69,6 +75,21 @@ fn an_order_taken_back_says_which_and_why() {
     let order = laboratory::write_order(&requisition()).unwrap();
     assert_eq!(laboratory::read_taken_back(order.as_bytes()).unwrap(), None, "what is asked for is not taken back");
     assert!(laboratory::read_taken_back(b"{}").is_err());
+}
+
+#[test]
+fn an_order_laid_elsewhere_says_for_which_diagnoses_it_is() {
+    let moved = laboratory::Moved {
+        reference: "O1".into(),
+        requisition: "R0019C5".into(),
+        diagnoses: vec![("E78.5".into(), "Hyperlipidemia".into()), ("I10".into(), "Hypertension".into())],
+        at: Utc.with_ymd_and_hms(2026, 11, 23, 16, 0, 0).unwrap(),
+    };
+    let text = laboratory::write_moved(&moved).unwrap();
+    assert_eq!(laboratory::read_moved(text.as_bytes()).unwrap(), Some(moved));
+    assert_eq!(laboratory::read_taken_back(text.as_bytes()).unwrap(), None, "it is still wanted");
+    let order = laboratory::write_order(&requisition()).unwrap();
+    assert_eq!(laboratory::read_moved(order.as_bytes()).unwrap(), None);
 }
 
 /// Everything that a bundle refers to.
@@ -176,7 +197,7 @@ proptest! {
     fn any_names_and_answers_read_back(first in "[\\p{L} '-]{1,20}", answer in "[ -~]{1,40}") {
         let mut sent = requisition();
         sent.subject.first = first;
-        sent.tests[0].answers[0].1 = answer;
+        sent.tests[0].answers[0].1 = AnswerValue::Words(answer);
         let text = laboratory::write_order(&sent).unwrap();
         prop_assert_eq!(laboratory::read_order(text.as_bytes()).unwrap(), sent);
     }

@@ -3,14 +3,14 @@
 use chrono::NaiveDate;
 use harbor_core::consult::diagnoses::DiagnosisIndex;
 use harbor_core::consult::quick_line::{Item, Known, understand};
-use harbor_core::orders::LabTest;
+use harbor_core::orders::Orderable;
 use harbor_core::prescribing::Product;
 use harbor_formats::{csv_tables, icd10cm};
 use std::sync::LazyLock;
 
 struct Tables {
     diagnoses: DiagnosisIndex,
-    tests: Vec<LabTest>,
+    tests: Vec<Orderable>,
     products: Vec<Product>,
 }
 

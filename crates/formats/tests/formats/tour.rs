@@ -4,6 +4,7 @@
 use chrono::{NaiveDate, TimeZone, Utc};
 use harbor_core::consult::diagnoses::{CodeProblem, DiagnosisIndex};
 use harbor_core::orders::candidates::NamedPerson;
+use harbor_core::orders::questions::AnswerValue;
 use harbor_core::orders::*;
 use harbor_core::prescribing::SentItem;
 use harbor_formats::fhir::{laboratory, pharmacy, reports};
@@ -83,7 +84,8 @@ fn an_order_and_its_report() {
                 loinc: "2823-3".into(),
                 name: "Potassium".into(),
                 diagnoses: vec![("N18.31".into(), "Chronic kidney disease, stage 3a".into())],
-                answers: vec![("Fasting?".into(), "yes".into())],
+                answers: vec![("Fasting?".into(), AnswerValue::YesNo(true))],
+                priority: Priority::Urgent,
             },
             RequestedTest {
                 reference: "O2".into(),
@@ -91,6 +93,7 @@ fn an_order_and_its_report() {
                 name: "Hemoglobin".into(),
                 diagnoses: vec![],
                 answers: vec![],
+                priority: Priority::Routine,
             },
         ],
     };

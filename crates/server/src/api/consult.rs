@@ -10,7 +10,7 @@ pub mod growth;
 pub mod histories;
 pub mod lists;
 pub mod note;
-mod papers;
+pub mod papers;
 pub mod past;
 pub mod questionnaires;
 pub mod quick_line;

@@ -1,51 +1,60 @@
-//! Ordering tests, laying them under diagnoses, sending them.
+//! Ordering: finding what can be ordered, and laying it under diagnoses, in a visit or without one.
 
+pub mod answering;
+pub mod paper;
+pub mod placing;
 pub mod results;
+pub mod saying;
+pub mod signing;
+pub mod views;
 pub mod waiting;
 
-use super::consult::chart::{OrderView, order_views};
-use super::{DONE, Done, Typed};
+use super::Typed;
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::HttpResponse;
 use actix_web::web::{Data, Json, Path, Query};
-use harbor_core::fields::Faults;
+use harbor_core::house::permissions::Permission;
 use harbor_core::orders::search::find;
-use harbor_core::orders::{OrderState, place, ready_to_send};
+use harbor_core::orders::{OrderState, Orderable, Priority, place};
 use harbor_core::visit_line::Mark;
-use harbor_store::consult::runs;
-use harbor_store::documents::{Doc, QuestionAnswer};
-use harbor_store::rows::{Order, Visit};
-use harbor_store::{Change, Conn, claims, orders as store};
+use harbor_store::codes::OrderKind;
+use harbor_store::consult::{chart, runs};
+use harbor_store::documents::Doc;
+use harbor_store::house::staff;
+use harbor_store::rows::{Order, Staff, Visit};
+use harbor_store::{Change, Conn, claims, orders as store, people};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
+use views::{OrderView, of_visit, viewed};
 
+/// What can be ordered.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-pub struct TestView {
+pub struct OrderableView {
+    kind: OrderKind,
     code: String,
     name: String,
     short: String,
     loinc: String,
     specimen: String,
-    questions: Vec<String>,
 }
 
-/// So many tests are offered for what is typed.
+/// So many are offered for what is typed.
 const OFFERED: usize = 20;
 
-#[utoipa::path(get, path = "/api/lab-tests", params(Typed), responses((status = 200, body = Vec<TestView>)))]
-pub async fn tests(state: Data<State>, typed: Query<Typed>) -> Json<Vec<TestView>> {
-    let found = find(&state.tables.tests, &typed.q, OFFERED);
-    let view = |t: &harbor_core::orders::LabTest| TestView {
+#[utoipa::path(get, path = "/api/orderables", params(Typed), responses((status = 200, body = Vec<OrderableView>)))]
+pub async fn orderables(state: Data<State>, typed: Query<Typed>) -> Json<Vec<OrderableView>> {
+    let found = find(&state.tables.orderables, &typed.q, OFFERED);
+    let view = |t: &Orderable| OrderableView {
+        kind: t.kind.into(),
         code: t.code.clone(),
         name: t.name.clone(),
         short: t.short.clone(),
         loinc: t.loinc.clone(),
         specimen: t.specimen.clone(),
-        questions: t.questions.clone(),
     };
     Json(found.into_iter().map(view).collect())
 }
@@ -54,141 +63,205 @@ pub async fn tests(state: Data<State>, typed: Query<Typed>) -> Json<Vec<TestView
 pub async fn open_visit(change: &mut Change<'_>, id: Uuid) -> Result<Visit, Problem> {
     let visit = change.lock_visit(id).await?;
     if change.has_reached(id, Mark::Signed).await? {
-        return Err(Problem::refused("note-signed", "The note is signed; order from a new visit."));
+        return Err(Problem::refused("note-signed", "The note is signed; order from a new visit, or without one."));
     }
     change.writable(&visit).await?;
     Ok(visit)
 }
 
-/// An order that is not sent yet, laid under the diagnoses that usually carry it.
+/// For whom an order is made, in which visit, and in whose name.
+pub struct For {
+    pub person: Uuid,
+    pub visit: Option<Uuid>,
+    /// The clinician who is to sign it.
+    pub orderer: Staff,
+}
+
+/// In whose name somebody orders in a visit: their own, or, who only prepares, that of the visit's clinician.
+pub async fn orderer(change: &mut Change<'_>, me: &Me, visit: &Visit) -> Result<Staff, Problem> {
+    if me.role.may(Permission::WriteNote) {
+        return Ok(me.staff.clone());
+    }
+    Ok(staff::get(change.conn(), visit.clinician_id).await?)
+}
+
+/// An order that is not signed yet, laid under the diagnoses that usually carry it.
 pub async fn draft(
     change: &mut Change<'_>,
     state: &State,
     me: &Me,
-    visit: &Visit,
+    wanted: &For,
     code: &str,
     listed: &[(String, String)],
 ) -> Result<Order, Problem> {
-    let test = state
+    let item = state
         .tables
-        .test(code)
-        .ok_or_else(|| Problem::field("tests", format!("The laboratory has no test {code}.")))?;
-    let placement = place(test, listed);
-    let codes: Vec<String> = placement.diagnoses.iter().map(|i| listed[*i].0.clone()).collect();
-    let row = Order {
+        .orderable(code)
+        .ok_or_else(|| Problem::field("items", format!("Nothing that can be ordered has the code {code}.")))?;
+    let placement = place(item, listed);
+    let under: Vec<(String, String)> = placement.diagnoses.iter().map(|i| listed[*i].clone()).collect();
+    let prepared_by = if wanted.orderer.id == me.staff.id { String::new() } else { me.staff.name.clone() };
+    let row = made(item, wanted, state.now(), placement.reason, prepared_by);
+    Ok(change.add_order(row, &under).await?)
+}
+
+/// A draft of an order.
+pub fn made(
+    item: &Orderable,
+    wanted: &For,
+    at: chrono::DateTime<chrono::Utc>,
+    placement_reason: String,
+    prepared_by: String,
+) -> Order {
+    Order {
         id: Uuid::now_v7(),
-        visit_id: visit.id,
-        person_id: visit.person_id,
-        test_code: test.code.clone(),
-        test_name: test.name.clone(),
-        loinc: test.loinc.clone(),
-        specimen: test.specimen.clone(),
+        visit_id: wanted.visit,
+        person_id: wanted.person,
+        test_code: item.code.clone(),
+        test_name: item.name.clone(),
+        loinc: item.loinc.clone(),
+        specimen: item.specimen.clone(),
         state: OrderState::Draft.into(),
         answers: Doc::default(),
-        placement_reason: placement.reason,
+        placement_reason,
         requisition: None,
-        ordered_at: state.now(),
-        ordered_by: me.staff.name.clone(),
-        orderer_id: me.staff.id,
+        ordered_at: at,
+        ordered_by: wanted.orderer.name.clone(),
+        orderer_id: wanted.orderer.id,
         sent_at: None,
         sent_document_id: None,
         state_reason: String::new(),
-    };
-    Ok(change.add_order(row, &codes).await?)
+        kind: item.kind.into(),
+        priority: Priority::Routine.into(),
+        request: Doc::default(),
+        prepared_by,
+        taken_over_from: String::new(),
+        signed_at: None,
+        done_at: None,
+        done_by: String::new(),
+    }
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct OrderForm {
-    /// Codes of the laboratory's list.
-    tests: Vec<String>,
+    /// Codes of what is ordered.
+    items: Vec<String>,
     /// The diagnosis of the run that they are ordered in; otherwise each goes where it usually lies.
     under: Option<String>,
+    /// Without a visit: the clinician who is to sign, for who only prepares.
+    clinician: Option<Uuid>,
 }
 
-#[utoipa::path(post, path = "/api/visits/{id}/orders", params(("id" = Uuid, Path)), request_body = OrderForm, responses((status = 200, body = Vec<OrderView>), (status = 422, body = Problem)))]
-pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<OrderForm>) -> Answer<Vec<OrderView>> {
-    if form.tests.is_empty() || form.tests.len() > 40 {
-        return Err(Problem::field("tests", "Choose one test or more."));
+impl OrderForm {
+    fn checked(&self) -> Result<(), Problem> {
+        if self.items.is_empty() || self.items.len() > 40 {
+            return Err(Problem::field("items", "Choose one or more, at most 40 at once."));
+        }
+        Ok(())
     }
-    let diagnoses = state
+
+    async fn add(
+        &self,
+        change: &mut Change<'_>,
+        state: &State,
+        me: &Me,
+        wanted: &For,
+        listed: &[(String, String)],
+    ) -> Result<(), Problem> {
+        let under = match &self.under {
+            Some(code) => {
+                let found = listed.iter().find(|(listed, _)| listed == code).cloned();
+                Some(found.ok_or_else(|| Problem::field("under", "That diagnosis is not there any more."))?)
+            }
+            None => None,
+        };
+        for code in &self.items {
+            let order = draft(change, state, me, wanted, code, listed).await?;
+            if let Some(under) = &under {
+                change.link_order(&order, std::slice::from_ref(under)).await?;
+            }
+        }
+        Ok(())
+    }
+}
+
+#[utoipa::path(post, path = "/api/visits/{id}/orders", params(("id" = Uuid, Path)), request_body = OrderForm, responses((status = 200, body = Vec<OrderView>), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<OrderForm>) -> Answer<Vec<OrderView>> {
+    form.checked()?;
+    let (diagnoses, person) = state
         .store
         .change(&me.actor(), state.now(), async |change| {
             let visit = open_visit(change, *id).await?;
             let diagnoses = runs::diagnoses_of(change.conn(), *id).await?;
             let listed: Vec<(String, String)> = diagnoses.iter().map(|d| (d.code.clone(), d.title.clone())).collect();
-            for code in &form.tests {
-                let order = draft(change, &state, &me, &visit, code, &listed).await?;
-                if let Some(under) = &form.under {
-                    if !listed.iter().any(|(code, _)| code == under) {
-                        return Err(Problem::field("under", "The visit has no such diagnosis any more."));
-                    }
-                    change.link_order(&order, std::slice::from_ref(under)).await?;
-                }
-            }
-            Ok::<_, Problem>(diagnoses)
+            let orderer = orderer(change, &me, &visit).await?;
+            let wanted = For { person: visit.person_id, visit: Some(visit.id), orderer };
+            form.add(change, &state, &me, &wanted, &listed).await?;
+            Ok::<_, Problem>((diagnoses, visit.person_id))
         })
         .await?;
     let mut conn = state.store.reader().await?;
-    Ok(Json(order_views(&mut conn, &state, *id, &diagnoses).await?))
+    let person = people::get(&mut conn, person).await?;
+    Ok(Json(of_visit(&mut conn, &state, &person, *id, &diagnoses).await?))
 }
 
-#[derive(Debug, Deserialize, ToSchema)]
-pub struct PlaceForm {
-    codes: Vec<String>,
+/// The person's problems as an order may lie under them: with a code, and still there.
+async fn problems(conn: &mut Conn, person: Uuid) -> Result<Vec<(String, String)>, Problem> {
+    let rows = chart::problems_of(conn, person).await?;
+    let coded = rows.into_iter().filter(|p| p.state.counts() && !p.code.is_empty());
+    Ok(coded.map(|p| (p.code, p.title)).collect())
 }
 
-/// Lays an order under these diagnoses and no other.
-#[utoipa::path(put, path = "/api/orders/{id}/diagnoses", params(("id" = Uuid, Path)), request_body = PlaceForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
-pub async fn place_order(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<PlaceForm>) -> Answer<Done> {
+/// Orders of a person without a visit, and the problems that they may lie under.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct PersonOrders {
+    orders: Vec<OrderView>,
+    problems: Vec<views::OrderedFor>,
+}
+
+async fn beside_visits(conn: &mut Conn, state: &State, id: Uuid) -> Result<PersonOrders, Problem> {
+    let person = people::get(conn, id).await?;
+    let listed = problems(conn, id).await?;
+    let rows = store::beside_visits(conn, id).await?;
+    let links = store::links(conn, &rows.iter().map(|o| o.id).collect::<Vec<_>>()).await?;
+    Ok(PersonOrders {
+        orders: viewed(state, &person, rows, &links, &listed),
+        problems: listed.into_iter().map(|(code, title)| views::OrderedFor { code, title }).collect(),
+    })
+}
+
+#[utoipa::path(get, path = "/api/people/{id}/orders", params(("id" = Uuid, Path)), responses((status = 200, body = PersonOrders), (status = 404, body = Problem)))]
+pub async fn of_person(state: Data<State>, id: Path<Uuid>) -> Answer<PersonOrders> {
+    let mut conn = state.store.reader().await?;
+    Ok(Json(beside_visits(&mut conn, &state, *id).await?))
+}
+
+/// Orders for a person without a visit, under their problems.
+#[utoipa::path(post, path = "/api/people/{id}/orders", params(("id" = Uuid, Path)), request_body = OrderForm, responses((status = 200, body = PersonOrders), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn add_for_person(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<OrderForm>) -> Answer<PersonOrders> {
+    form.checked()?;
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
-            let order = store::order(change.conn(), *id).await?;
-            open_visit(change, order.visit_id).await?;
-            if order.state != OrderState::Draft && form.codes.is_empty() {
-                return Err(Problem::field("codes", "An order that was sent keeps at least one diagnosis."));
+            let person = people::get(change.conn(), *id).await?;
+            if person.merged_into.is_some() || person.deceased_on.is_some() {
+                return Err(Problem::refused("no-order", "Nothing is ordered for this record any more."));
             }
-            let mut codes = form.codes.clone();
-            codes.sort();
-            codes.dedup();
-            change.link_order(&order, &codes).await?;
-            Ok(DONE)
-        })
-        .await
-}
-
-#[utoipa::path(put, path = "/api/orders/{id}/answers", params(("id" = Uuid, Path)), request_body = Vec<QuestionAnswer>, responses((status = 200, body = Done), (status = 422, body = Problem)))]
-pub async fn answer(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Vec<QuestionAnswer>>) -> Answer<Done> {
-    let mut faults = Faults::default();
-    let mut kept = Vec::new();
-    for qa in form.iter().take(20) {
-        let answer = faults.optional_line("answer", "Answer", &qa.answer, 200);
-        kept.push(QuestionAnswer { question: qa.question.chars().take(200).collect(), answer });
-    }
-    faults.none_or(())?;
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            let order = store::order(change.conn(), *id).await?;
-            if order.state != OrderState::Draft {
-                return Err(Problem::refused("sent", "The order has been sent; call the laboratory."));
+            let orderer = match form.clinician {
+                Some(clinician) => staff::get(change.conn(), clinician).await?,
+                None => me.staff.clone(),
+            };
+            let signs = orderer.active && orderer.role.may(Permission::WriteNote);
+            if !signs || (me.role.may(Permission::WriteNote) && orderer.id != me.staff.id) {
+                return Err(Problem::field("clinician", "Choose the clinician who is to sign it."));
             }
-            change.answer_order(&order, kept).await?;
-            Ok(DONE)
+            let listed = problems(change.conn(), *id).await?;
+            let wanted = For { person: *id, visit: None, orderer };
+            form.add(change, &state, &me, &wanted, &listed).await
         })
-        .await
-}
-
-#[utoipa::path(delete, path = "/api/orders/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 422, body = Problem)))]
-pub async fn cancel(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            let order = store::order(change.conn(), *id).await?;
-            change.cancel_order(&order).await?;
-            Ok(DONE)
-        })
-        .await
+        .await?;
+    let mut conn = state.store.reader().await?;
+    Ok(Json(beside_visits(&mut conn, &state, *id).await?))
 }
 
 /// What was handed to the laboratory with this order, byte for byte.
@@ -207,37 +280,4 @@ pub async fn as_sent(conn: &mut Conn, document: Option<Uuid>) -> Result<HttpResp
         .insert_header(("content-security-policy", "sandbox"))
         .insert_header(("content-disposition", format!("attachment; filename=\"{}.json\"", document.kind)))
         .body(document.content))
-}
-
-/// Answers as they are kept, as pairs.
-pub fn answers_of(order: &Order) -> Vec<(String, String)> {
-    order.answers.iter().map(|a| (a.question.clone(), a.answer.clone())).collect()
-}
-
-/// Sends every draft order of the visit; the first that is not ready says why.
-#[utoipa::path(post, path = "/api/visits/{id}/orders/send", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 422, body = Problem)))]
-pub async fn send(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            let visit = open_visit(change, *id).await?;
-            let links = store::links(change.conn(), &[*id]).await?;
-            let drafts: Vec<Order> = store::of_visits(change.conn(), &[*id])
-                .await?
-                .into_iter()
-                .filter(|o| o.state == OrderState::Draft)
-                .collect();
-            if drafts.is_empty() {
-                return Err(Problem::refused("nothing", "There is no order to send."));
-            }
-            for order in &drafts {
-                let test = state.tables.test(&order.test_code).ok_or_else(|| Problem::not_found("test"))?;
-                let placed = links.iter().filter(|l| l.order_id == order.id).count();
-                ready_to_send(test, &answers_of(order), placed, None).map_err(|s| Problem::refused("not-ready", s))?;
-            }
-            let ids: Vec<Uuid> = drafts.iter().map(|o| o.id).collect();
-            change.send_orders(&visit, &ids).await?;
-            Ok(DONE)
-        })
-        .await
 }

@@ -223,8 +223,17 @@ pub async fn place(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Diagno
         .store
         .change(&me.actor(), state.now(), async |change| {
             let row = store::prescription(change.conn(), *id).await?;
-            open_visit(change, row.visit_id).await?;
-            change.place_prescription(*id, form.code.as_deref()).await?;
+            if row.state == PrescriptionState::Draft {
+                open_visit(change, row.visit_id).await?;
+                change.place_prescription(*id, form.code.as_deref()).await?;
+                return Ok(DONE);
+            }
+            // Sent, it keeps one; the signed note tells it in an addendum.
+            let Some(code) = &form.code else {
+                return Err(Problem::field("code", "A prescription that was sent lies under one diagnosis."));
+            };
+            let visit = change.lock_visit(row.visit_id).await?;
+            change.move_sent_prescription(&visit, &row, code).await?;
             Ok(DONE)
         })
         .await

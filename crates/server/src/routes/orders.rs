@@ -1,21 +1,31 @@
 //! Routes of orders.
 
-use crate::api::orders::{self, waiting};
+use crate::api::orders::{self, answering, paper, placing, saying, signing, waiting};
 use crate::api::orders::results::{self, filing, grid};
 use crate::routes::Access::Chart;
-use harbor_core::house::permissions::Permission::{ReviewResults, SeeChart, WriteNote};
+use harbor_core::house::permissions::Permission::{PrepareOrders, ReviewResults, SeeChart, WriteNote};
 use harbor_store::people::whose::Whose::{Nobody, Order, Person, Report, Several, Visit};
 
 table! {
-    get "/api/lab-tests" Chart(SeeChart, Nobody) => orders::tests;
-    post "/api/visits/{id}/orders" Chart(WriteNote, Visit) => orders::add;
-    post "/api/visits/{id}/orders/send" Chart(WriteNote, Visit) => orders::send;
-    put "/api/orders/{id}/diagnoses" Chart(WriteNote, Order) => orders::place_order;
-    put "/api/orders/{id}/answers" Chart(WriteNote, Order) => orders::answer;
+    get "/api/orderables" Chart(SeeChart, Nobody) => orders::orderables;
+    post "/api/visits/{id}/orders" Chart(PrepareOrders, Visit) => orders::add;
+    post "/api/visits/{id}/orders/send" Chart(WriteNote, Visit) => signing::send;
+    get "/api/people/{id}/orders" Chart(SeeChart, Person) => orders::of_person;
+    post "/api/people/{id}/orders" Chart(PrepareOrders, Person) => orders::add_for_person;
     get "/api/orders/open" Chart(SeeChart, Several) => waiting::open;
+    get "/api/orders/to-sign" Chart(WriteNote, Several) => signing::to_sign;
+    post "/api/orders/signed" Chart(WriteNote, Several) => signing::sign;
+    put "/api/orders/{id}/diagnoses" Chart(PrepareOrders, Order) => placing::place_order;
+    put "/api/orders/{id}/answers" Chart(PrepareOrders, Order) => saying::answer;
+    put "/api/orders/{id}/request" Chart(PrepareOrders, Order) => saying::request;
+    post "/api/orders/{id}/taken-over" Chart(WriteNote, Order) => signing::take_over;
+    post "/api/orders/{id}/done" Chart(PrepareOrders, Order) => signing::done;
+    post "/api/orders/{id}/answer-came" Chart(PrepareOrders, Order) => answering::came, 16 << 20;
     post "/api/orders/{id}/taken-back" Chart(WriteNote, Order) => waiting::take_back;
     get "/api/orders/{id}/sent" Chart(SeeChart, Order) => orders::sent;
-    delete "/api/orders/{id}" Chart(WriteNote, Order) => orders::cancel;
+    get "/api/orders/{id}/paper" Chart(SeeChart, Order) => paper::paper;
+    get "/api/orders/{id}/labels" Chart(SeeChart, Order) => paper::labels;
+    delete "/api/orders/{id}" Chart(PrepareOrders, Order) => signing::cancel;
     get "/api/results" Chart(SeeChart, Several) => results::list;
     post "/api/results/{id}/review" Chart(ReviewResults, Report) => results::review;
     post "/api/results/review-usual" Chart(ReviewResults, Several) => results::review_usual;

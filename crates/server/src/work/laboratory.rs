@@ -1,27 +1,28 @@
 //! Orders to the laboratory, and its reports.
 
 use super::{accepted, hand_over, subject};
-use crate::api::orders::answers_of;
 use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::orders::candidates::contradicts;
+use harbor_core::orders::questions::AnswerValue;
 use harbor_core::orders::truth::is_about;
-use harbor_core::orders::{OrderState, RequestedTest, Requisition};
-use harbor_formats::fhir::laboratory::TakenBack;
+use harbor_core::orders::{OrderQuestion, OrderState, RequestedTest, Requisition};
+use harbor_formats::fhir::laboratory::{Moved, TakenBack};
 use harbor_formats::fhir::{laboratory, reports};
-use harbor_store::consult::runs;
+use harbor_store::documents::QuestionAnswer;
 use harbor_store::house::staff;
 use harbor_store::jobs::Job;
 use harbor_store::orders::results::{NewReport, filing};
+use harbor_store::rows::OrderDiagnosis;
 use harbor_store::{Actor, Change, claims, orders, people};
+use uuid::Uuid;
 
 pub(super) async fn send_orders(state: &State, job: &Job) -> anyhow::Result<()> {
     let mut conn = state.store.reader().await?;
     let first = orders::order(&mut conn, job.subject).await?;
     let Some(reference) = first.requisition.clone() else { return Ok(()) };
     let rows = orders::of_requisition(&mut conn, &reference).await?;
-    let links = orders::links(&mut conn, &[first.visit_id]).await?;
-    let diagnoses = runs::diagnoses_of(&mut conn, first.visit_id).await?;
+    let links = orders::links(&mut conn, &rows.iter().map(|o| o.id).collect::<Vec<_>>()).await?;
     let person = people::get(&mut conn, first.person_id).await?;
     let orderer = staff::get(&mut conn, first.orderer_id).await?;
     drop(conn);
@@ -29,12 +30,9 @@ pub(super) async fn send_orders(state: &State, job: &Job) -> anyhow::Result<()> 
         reference: o.id.to_string(),
         loinc: o.loinc.clone(),
         name: o.test_name.clone(),
-        diagnoses: diagnoses
-            .iter()
-            .filter(|d| links.iter().any(|l| l.order_id == o.id && l.code == d.code))
-            .map(|d| (d.code.clone(), d.title.clone()))
-            .collect(),
-        answers: answers_of(o),
+        diagnoses: reasons(&links, o.id),
+        answers: o.answers.iter().map(|a| (a.question.clone(), value(state, a))).collect(),
+        priority: *o.priority,
     });
     let requisition = Requisition {
         reference: reference.clone(),
@@ -55,6 +53,41 @@ pub(super) async fn send_orders(state: &State, job: &Job) -> anyhow::Result<()> 
         .change(&Actor::system("laboratory"), state.now(), async |change| {
             change.orders_became(&reference, OrderState::Accepted).await?;
             change.audit("handed over", "requisition", job.subject, Some(person.id), reference);
+            Ok(())
+        })
+        .await
+}
+
+/// The diagnoses of an order, as the laboratory is told them.
+fn reasons(links: &[OrderDiagnosis], order: Uuid) -> Vec<(String, String)> {
+    links.iter().filter(|l| l.order_id == order).map(|l| (l.code.clone(), l.title.clone())).collect()
+}
+
+/// An answer as what it was asked for; one from before questions had a kind goes as words.
+fn value(state: &State, answer: &QuestionAnswer) -> AnswerValue {
+    match OrderQuestion::parse(&answer.asked) {
+        Some(question) => question.value(&answer.answer, state.zone),
+        None => AnswerValue::Words(answer.answer.clone()),
+    }
+}
+
+/// Tells the laboratory for which diagnoses an order is that was laid elsewhere after it had been sent.
+pub(super) async fn move_order(state: &State, job: &Job) -> anyhow::Result<()> {
+    let mut conn = state.store.reader().await?;
+    let order = orders::order(&mut conn, job.subject).await?;
+    let links = orders::links(&mut conn, &[order.id]).await?;
+    drop(conn);
+    let (Some(requisition), true) = (order.requisition, order.state.is_open()) else { return Ok(()) };
+    let diagnoses = reasons(&links, order.id);
+    let moved = Moved { reference: order.id.to_string(), requisition, diagnoses, at: state.now() };
+    let body = laboratory::write_moved(&moved)?;
+    let answer = hand_over(state, "/laboratory/fhir", "application/fhir+json", body.clone()).await?;
+    accepted(&answer, &moved.reference)?;
+    state
+        .store
+        .change(&Actor::system("laboratory"), state.now(), async |change| {
+            change.keep_document("order for another diagnosis", "out", body.as_bytes()).await?;
+            change.audit("told to the laboratory", "order", order.id, Some(order.person_id), "its diagnoses");
             Ok(())
         })
         .await

@@ -99,7 +99,13 @@ fn the_table_says_whose_record_every_address_with_an_id_reaches() {
         }
         if let Access::Chart(_, Whose::Several) = route.access {
             // Those that answer about several people leave out what is closed; each has a test of its own.
-            let tested = ["/api/results", "/api/results/review-usual", "/api/orders/open"];
+            let tested = [
+                "/api/results",
+                "/api/results/review-usual",
+                "/api/orders/open",
+                "/api/orders/to-sign",
+                "/api/orders/signed",
+            ];
             assert!(tested.contains(&route.pattern), "{} needs a test", route.pattern);
         }
     }

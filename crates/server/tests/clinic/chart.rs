@@ -111,8 +111,8 @@ async fn an_order_lies_under_what_it_is_for_and_says_when_it_does_not() {
     doctor.ask("delete", &thyrotropin, None).await.ok();
     let after = doctor.get(&format!("{path}/chart")).await;
     assert!(!after["orders"].to_string().contains("Thyrotropin"));
-    assert_eq!(doctor.post(&format!("{path}/orders"), json!({ "tests": [] })).await.status, 422);
-    assert_eq!(doctor.post(&format!("{path}/orders"), json!({ "tests": ["NO-SUCH"] })).await.status, 422);
+    assert_eq!(doctor.post(&format!("{path}/orders"), json!({ "items": [] })).await.status, 422);
+    assert_eq!(doctor.post(&format!("{path}/orders"), json!({ "items": ["NO-SUCH"] })).await.status, 422);
     product.stop().await.unwrap();
 }
 
@@ -139,7 +139,7 @@ async fn a_signed_note_takes_addenda_and_no_orders() {
     doctor.post(&format!("{path}/addenda"), json!({ "body": "She called: the cough is gone." })).await.ok();
     let chart = doctor.get(&format!("{path}/chart")).await;
     assert_eq!(chart["addenda"][0]["body"], "She called: the cough is gone.");
-    let order = doctor.post(&format!("{path}/orders"), json!({ "tests": ["K"] })).await;
+    let order = doctor.post(&format!("{path}/orders"), json!({ "items": ["K"] })).await;
     assert_eq!(order.body["type"], "urn:indigo-harbor:note-signed");
     product.stop().await.unwrap();
 }

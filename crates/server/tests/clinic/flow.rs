@@ -166,7 +166,7 @@ async fn diagnoses_say_what_is_missing_and_are_kept_while_something_hangs_on_the
     let said = set(json!(["R05.3", "E11.9", "E10.9"])).await.ok();
     assert_eq!(said["stops"].as_array().map(Vec::len), Some(1), "an excluded pair is told");
     set(json!(["R05.3", "J45.20"])).await.ok();
-    doctor.post(&format!("/api/visits/{wren}/orders"), json!({ "tests": ["IGE"] })).await.ok();
+    doctor.post(&format!("/api/visits/{wren}/orders"), json!({ "items": ["IGE"] })).await.ok();
     let held = set(json!(["R05.3"])).await;
     assert!(held.detail().contains("lies under J45.20"), "{}", held.body);
     set(json!(["J45.20", "R05.3"])).await.ok();

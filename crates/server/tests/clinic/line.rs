@@ -59,7 +59,7 @@ pub async fn to_charges(product: &Product, subscriber: &str) -> Walk {
         .put(&format!("{path}/note/plan"), json!({ "body": "Tablets, tests, back in four weeks.", "version": 0 }))
         .await
         .ok();
-    let orders = doctor.post(&format!("{path}/orders"), json!({ "tests": ["K", "LIPID"] })).await.ok();
+    let orders = doctor.post(&format!("{path}/orders"), json!({ "items": ["K", "LIPID"] })).await.ok();
     assert_eq!(
         (&orders[0]["codes"], &orders[1]["codes"]),
         (&json!(["I10"]), &json!(["E78.5"])),

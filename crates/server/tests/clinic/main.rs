@@ -25,6 +25,7 @@ mod looks;
 mod money;
 mod nonsense;
 mod open_times;
+mod orders;
 mod outside;
 mod own_stages;
 mod parts;

@@ -85,19 +85,19 @@ async fn drafts_go_along_with_a_run_and_what_was_sent_holds_it() {
     let product = Product::start().await.unwrap();
     let visit = Visit::booked(&product, "oriane").await.diagnosed(&["I10"]).await;
     let run = visit.chart().await["runs"][0]["id"].clone();
-    let under = json!({ "tests": ["TSH"], "under": "I10" });
+    let under = json!({ "items": ["TSH"], "under": "I10" });
     visit.clinician.post(&visit.path("/orders"), under).await.ok();
     visit.becomes(&run, json!({ "code": "E03.9" })).await.ok();
     let chart = visit.chart().await;
     assert_eq!((&chart["orders"][0]["codes"], codes(&chart)), (&json!(["E03.9"]), vec![("E03.9".to_owned(), 1)]));
-    let elsewhere = json!({ "tests": ["K"], "under": "I10" });
+    let elsewhere = json!({ "items": ["K"], "under": "I10" });
     assert_eq!(visit.clinician.post(&visit.path("/orders"), elsewhere).await.status, 422, "no such diagnosis any more");
     visit.clinician.post(&visit.path("/orders/send"), json!({})).await.ok();
     let held = visit.becomes(&run, json!({ "code": "I10" })).await;
     assert!(held.detail().starts_with("Something that lies under E03.9 is sent"), "{}", held.detail());
     // A draft that is off holds nothing.
     visit.diagnose(&["E03.9", "I10"]).await.ok();
-    let added = visit.clinician.post(&visit.path("/orders"), json!({ "tests": ["K"], "under": "I10" })).await.ok();
+    let added = visit.clinician.post(&visit.path("/orders"), json!({ "items": ["K"], "under": "I10" })).await.ok();
     let potassium = added.as_array().unwrap().iter().find(|o| o["order"]["testCode"] == "K").unwrap();
     visit.clinician.ask("delete", &format!("/api/orders/{}", id(&potassium["order"])), None).await.ok();
     visit.diagnose(&["E03.9"]).await.ok();
@@ -347,7 +347,7 @@ async fn a_struck_note_is_read_and_never_written_in() {
     for late in [
         visit.diagnose(&["I10", "M10.9"]).await,
         visit.clinician.post(&visit.path("/runs"), json!({ "words": "more" })).await,
-        visit.clinician.post(&visit.path("/orders"), json!({ "tests": ["TSH"] })).await,
+        visit.clinician.post(&visit.path("/orders"), json!({ "items": ["TSH"] })).await,
     ] {
         assert!(late.status == 422 && late.detail().contains("struck"), "{}", late.body);
     }

@@ -4,7 +4,7 @@
 use chrono::{DateTime, NaiveDate, TimeZone, Utc};
 use harbor_core::coverage::{BenefitQuestion, InsuredPerson};
 use harbor_core::orders::{
-    Interpretation, LabReport, ReportStatus, ReportedValue, RequestedTest, Requisition, Said, Subject,
+    Interpretation, LabReport, Priority, ReportStatus, ReportedValue, RequestedTest, Requisition, Said, Subject,
 };
 use harbor_core::prescribing::SentItem;
 use harbor_formats::fhir::laboratory::write_order;
@@ -91,6 +91,7 @@ pub fn requisition(reference: &str, loincs: &[&str]) -> Requisition {
         name: format!("test {loinc}"),
         diagnoses: vec![("I10".into(), "Hypertension".into())],
         answers: vec![],
+        priority: Priority::Routine,
     };
     Requisition {
         reference: reference.into(),

@@ -336,13 +336,13 @@ impl Change<'_> {
         let state = answered(status);
         let why = if state == OrderState::Rejected { why } else { "" };
         let moved = orders::table.filter(orders::id.eq(order).and(orders::state.ne("cancelled")));
-        let visit: Option<Uuid> = diesel::update(moved)
+        let visit: Option<Option<Uuid>> = diesel::update(moved)
             .set((orders::state.eq(Code(state)), orders::state_reason.eq(why)))
             .returning(orders::visit_id)
             .get_result(self.conn())
             .await
             .optional()?;
-        if let Some(visit) = visit {
+        if let Some(visit) = visit.flatten() {
             self.tell(Topic::Visit, visit);
         }
         Ok(())
@@ -374,8 +374,10 @@ impl Change<'_> {
         self.audit("reviewed", "result", id, row.person_id, comment);
         self.tell(Topic::Result, id);
         if let Some(order) = row.order_id {
-            let visit = orders::table.find(order).select(orders::visit_id).first(self.conn()).await?;
-            self.tell(Topic::Visit, visit);
+            let visit: Option<Uuid> = orders::table.find(order).select(orders::visit_id).first(self.conn()).await?;
+            if let Some(visit) = visit {
+                self.tell(Topic::Visit, visit);
+            }
         }
         Ok(row)
     }

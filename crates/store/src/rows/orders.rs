@@ -8,7 +8,8 @@ use uuid::Uuid;
 row! {
     orders Order {
         id: Uuid,
-        visit_id: Uuid,
+        /// The visit that it was made in, if any; it belongs to the person.
+        visit_id: Option<Uuid>,
         person_id: Uuid,
         test_code: String,
         test_name: String,
@@ -27,14 +28,28 @@ row! {
         sent_document_id: Option<Uuid>,
         /// Why it was refused or cancelled.
         state_reason: String,
+        kind: codes::OrderKind,
+        priority: codes::Priority,
+        #[schema(value_type = documents::OrderRequest)]
+        request: Doc<documents::OrderRequest>,
+        /// Who laid it there, when that is not who signs it.
+        prepared_by: String,
+        /// Whose it was before it was taken over.
+        taken_over_from: String,
+        signed_at: Option<DateTime<Utc>>,
+        /// When it was done in this house, and by whom.
+        done_at: Option<DateTime<Utc>>,
+        done_by: String,
     }
 }
 
 row! {
     order_diagnoses OrderDiagnosis {
         order_id: Uuid,
-        visit_id: Uuid,
+        visit_id: Option<Uuid>,
         code: String,
+        /// Its words, as they were when the order was laid under it.
+        title: String,
     }
 }
 

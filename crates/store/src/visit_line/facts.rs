@@ -78,8 +78,9 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
         coverage::payers(conn).await?.into_iter().map(|p| (p.id, p)).collect();
     let policies = under(policies, |c| c.person_id);
     let checks = under(checks, |b| b.coverage_id);
-    let order_rows = under(orders::of_visits(conn, &ids).await?, |o| o.visit_id);
-    let linked: HashSet<Uuid> = orders::links(conn, &ids).await?.into_iter().map(|l| l.order_id).collect();
+    // They were asked for by their visits, so each has one.
+    let order_rows = under(orders::of_visits(conn, &ids).await?, |o| o.visit_id.unwrap_or_default());
+    let linked = orders::placed_in(conn, &ids).await?;
     let prescriptions = under(prescribing::of_visits(conn, &ids).await?, |p| p.visit_id);
     let lines = under(charges::lines_of(conn, &ids).await?, |l| l.visit_id);
     let claim_rows = under(claims::of_visits(conn, &ids).await?, |c| c.visit_id);

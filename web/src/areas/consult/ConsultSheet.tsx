@@ -1,5 +1,6 @@
 /** The sheet of a visit: facts on top, the note as a document that grows by runs, one signature under all of it. */
 
+import { Lanes } from '../orders/Lanes';
 import { useNavigate } from 'react-router';
 import { useEffect, useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
@@ -39,10 +40,12 @@ const nextPrescription = () => {
   focusOn(chip);
   document.querySelector<HTMLElement>(chip)?.click();
 };
+/** Opens the view of all lanes; open, it closes it. */
+const lanes = () => document.querySelector<HTMLElement>('[data-lanes-button]')?.click();
 const anotherProblem = () => focusOn('#another-problem input');
 
 /** What a key does on the sheet; with Alt also while somebody types. */
-const actions: Keys = { q: quickLine, n: anotherProblem, x: nextPrescription };
+const actions: Keys = { q: quickLine, n: anotherProblem, x: nextPrescription, l: lanes };
 
 function Signing({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) {
   const { me } = useSession();
@@ -264,7 +267,14 @@ export function ConsultSheet({ view, chart, place }: { view: Schemas['VisitView'
         )}
         <Written $struck={chart.struck != null}>
           {before.map(field)}
-          <Runs visit={visit.id} chart={chart} open={open} fixed={!writes || charged || chart.struck != null} />
+          <Lanes chart={chart} />
+          <Runs
+            visit={visit.id}
+            chart={chart}
+            open={open}
+            orders={may('prepare_orders') && !chart.signature && !chart.struck}
+            fixed={!writes || charged || chart.struck != null}
+          />
           {after.map(field)}
         </Written>
         {(chart.signature || chart.signedParts.length > 0) && <Addenda chart={chart} visit={visit.id} />}

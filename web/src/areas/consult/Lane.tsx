@@ -7,7 +7,7 @@ import { Button, Finder } from '../../ui/controls';
 import { Mono, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { space } from '../../ui/tokens';
 import { Chip, OrderChip } from '../orders/OrderChip';
-import { labTests } from '../orders/queries';
+import { FindOrderable } from '../orders/FindOrderable';
 import { Draft, One } from '../prescribing/Prescriptions';
 import { products } from '../prescribing/queries';
 
@@ -22,6 +22,8 @@ export function Margin(p: {
   /** The code of the run; null for what lies under no diagnosis. */
   code: string | null;
   open: boolean;
+  /** Orders may be prepared here, also by who does not sign. */
+  orders: boolean;
   opened: Opened;
   setOpened: (opened: Opened) => void;
 }) {
@@ -31,7 +33,7 @@ export function Margin(p: {
   return (
     <Stack $gap={1}>
       {orders.map((o) => (
-        <OrderChip key={o.order.id} order={o} chart={p.chart} open={p.open} />
+        <OrderChip key={o.order.id} order={o} diagnoses={p.chart.diagnoses} open={p.orders} />
       ))}
       {scripts.map((x) => (
         <Chip key={x.id} data-script={x.productCode} data-sent={x.state !== 'draft'}>
@@ -50,14 +52,16 @@ export function Margin(p: {
           <Small>{x.instructions}</Small>
         </Chip>
       ))}
-      {p.open && p.code !== null && (
+      {p.orders && p.code !== null && (
         <Row $gap={1}>
           <Button $kind="quiet" onPress={() => p.setOpened({ order: true })}>
             Order
           </Button>
-          <Button $kind="quiet" onPress={() => p.setOpened({ prescribe: true })}>
-            Prescribe
-          </Button>
+          {p.open && (
+            <Button $kind="quiet" onPress={() => p.setOpened({ prescribe: true })}>
+              Prescribe
+            </Button>
+          )}
         </Row>
       )}
     </Stack>
@@ -65,38 +69,20 @@ export function Margin(p: {
 }
 
 function OrderHere({ visit, code, close }: { visit: string; code: string | null; close: () => void }) {
-  const [text, setText] = useState('');
   const { run, refusal } = useDo();
-  const found = useLook(labTests(text), text.trim().length > 0);
   return (
     <Stack $gap={2}>
-      <Finder
-        label="Find a test"
+      <FindOrderable
         autoFocus
-        value={text}
-        onChange={setText}
-        placeholder="Name, short name or code: potassium, lipids, A1c; Enter on nothing closes"
-        items={text.trim().length > 0 ? (found.data ?? []) : []}
-        keyOf={(t) => t.code}
-        textOf={(t) => t.name}
         onBlank={close}
-        onTake={(t) => {
-          setText('');
+        onTake={(item) =>
           void run(() =>
             api.POST('/api/visits/{id}/orders', {
               params: { path: { id: visit } },
-              body: { tests: [t.code], under: code },
+              body: { items: [item], under: code },
             }),
-          );
-        }}
-        render={(t) => (
-          <>
-            {t.name}{' '}
-            <Small>
-              {t.short} · {t.specimen} · <Mono>{t.loinc}</Mono>
-            </Small>
-          </>
-        )}
+          )
+        }
       />
       {refusal && (
         <Notice $tone="coral" role="alert">

@@ -41,7 +41,7 @@ export function NoteBody({ visit, chart }: { visit: string; chart: Chart }) {
   return (
     <Written $struck={chart.struck != null}>
       {before.map(part)}
-      <Runs visit={visit} chart={chart} open={false} fixed />
+      <Runs visit={visit} chart={chart} open={false} orders={false} fixed />
       {after.map(part)}
     </Written>
   );

@@ -52,7 +52,15 @@ const Tools = styled(Row)`
   }
 `;
 
-function OneRun(p: { visit: string; chart: Chart; run: Run; index: number; open: boolean; fixed: boolean }) {
+function OneRun(p: {
+  visit: string;
+  chart: Chart;
+  run: Run;
+  index: number;
+  open: boolean;
+  orders: boolean;
+  fixed: boolean;
+}) {
   const { visit, chart, index } = p;
   const code = p.run.code ?? null;
   const [opened, setOpened] = useState<Opened>(null);
@@ -165,13 +173,14 @@ function OneRun(p: { visit: string; chart: Chart; run: Run; index: number; open:
         )}
         <OpenedHere visit={visit} chart={chart} code={code} open={p.open} opened={opened} setOpened={setOpened} />
       </div>
-      <Margin chart={chart} code={code} open={p.open} opened={opened} setOpened={setOpened} />
+      <Margin chart={chart} code={code} open={p.open} orders={p.orders} opened={opened} setOpened={setOpened} />
     </Lane>
   );
 }
 
 /** Orders and prescriptions that lie under no diagnosis yet. */
-function Nowhere({ visit, chart, open }: { visit: string; chart: Chart; open: boolean }) {
+function Nowhere(p: { visit: string; chart: Chart; open: boolean; orders: boolean }) {
+  const { visit, chart, open, orders } = p;
   const [opened, setOpened] = useState<Opened>(null);
   const lies =
     chart.orders.some((o) => o.codes.length === 0) || chart.prescriptions.some((x) => (x.diagnosis ?? null) === null);
@@ -187,12 +196,12 @@ function Nowhere({ visit, chart, open }: { visit: string; chart: Chart; open: bo
         </Row>
         <OpenedHere visit={visit} chart={chart} code={null} open={open} opened={opened} setOpened={setOpened} />
       </div>
-      <Margin chart={chart} code={null} open={open} opened={opened} setOpened={setOpened} />
+      <Margin chart={chart} code={null} open={open} orders={orders} opened={opened} setOpened={setOpened} />
     </Lane>
   );
 }
 
-export function Runs(p: { visit: string; chart: Chart; open: boolean; fixed: boolean }) {
+export function Runs(p: { visit: string; chart: Chart; open: boolean; orders: boolean; fixed: boolean }) {
   const { visit, chart } = p;
   const [said, setSaid] = useState<Schemas['DiagnosesAnswer'] | null>(null);
   const { run, refusal } = useDo();
@@ -212,9 +221,18 @@ export function Runs(p: { visit: string; chart: Chart; open: boolean; fixed: boo
   return (
     <>
       {chart.runs.map((one, i) => (
-        <OneRun key={one.id} visit={visit} chart={chart} run={one} index={i} open={p.open} fixed={p.fixed} />
+        <OneRun
+          key={one.id}
+          visit={visit}
+          chart={chart}
+          run={one}
+          index={i}
+          open={p.open}
+          orders={p.orders}
+          fixed={p.fixed}
+        />
       ))}
-      <Nowhere visit={visit} chart={chart} open={p.open} />
+      <Nowhere visit={visit} chart={chart} open={p.open} orders={p.orders} />
       {!p.fixed && (
         <div style={{ borderTop: hair, padding: `${space(2.5)} 0` }}>
           <Row style={{ alignItems: 'start' }}>

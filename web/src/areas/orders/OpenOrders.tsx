@@ -3,7 +3,6 @@
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
-import { useWordOf } from '../../app/choices';
 import { useMay } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
 import { Button, Field } from '../../ui/controls';
@@ -11,6 +10,7 @@ import { Form, Refused } from '../../ui/Form';
 import { Empty, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
 import { openOrders } from './queries';
+import { ToSign } from './ToSign';
 
 type Open = Schemas['OpenOrder'];
 
@@ -22,50 +22,52 @@ export function OpenOrders() {
   const count = look.data?.count ?? 0;
   const list = look.data?.orders ?? [];
   return (
-    <Sheet>
-      <Row>
-        <Small>
-          {look.data && `${count} open`}
-          {count > list.length && `; the ${list.length} oldest are shown`}
-        </Small>
-        <Spread />
-        {writes && (
-          <Button $kind="quiet" aria-pressed={all} onPress={() => setAll(!all)}>
-            {all ? 'Mine only' : 'Those of all clinicians'}
-          </Button>
+    <>
+      {writes && <ToSign />}
+      <Sheet>
+        <Row>
+          <Small>
+            {look.data && `${count} open`}
+            {count > list.length && `; the ${list.length} oldest are shown`}
+          </Small>
+          <Spread />
+          {writes && (
+            <Button $kind="quiet" aria-pressed={all} onPress={() => setAll(!all)}>
+              {all ? 'Mine only' : 'Those of all clinicians'}
+            </Button>
+          )}
+        </Row>
+        <AsOf look={look} />
+        {unanswered(look) && <Unanswered look={look} rows={6} />}
+        {look.data && list.length === 0 && <Empty>Nothing is open: every order that was sent has its result.</Empty>}
+        {list.length > 0 && (
+          <Scroller>
+            <Table>
+              <thead>
+                <tr>
+                  <th>Ordered</th>
+                  <th>Test</th>
+                  <th>For</th>
+                  <th>State</th>
+                  <th />
+                </tr>
+              </thead>
+              <tbody>
+                {list.map((o) => (
+                  <Line key={o.id} o={o} writes={writes} all={all || !writes} />
+                ))}
+              </tbody>
+            </Table>
+          </Scroller>
         )}
-      </Row>
-      <AsOf look={look} />
-      {unanswered(look) && <Unanswered look={look} rows={6} />}
-      {look.data && list.length === 0 && <Empty>Nothing is open: every order that was sent has its result.</Empty>}
-      {list.length > 0 && (
-        <Scroller>
-          <Table>
-            <thead>
-              <tr>
-                <th>Ordered</th>
-                <th>Test</th>
-                <th>For</th>
-                <th>State</th>
-                <th />
-              </tr>
-            </thead>
-            <tbody>
-              {list.map((o) => (
-                <Line key={o.id} o={o} writes={writes} all={all || !writes} />
-              ))}
-            </tbody>
-          </Table>
-        </Scroller>
-      )}
-    </Sheet>
+      </Sheet>
+    </>
   );
 }
 
 function Line({ o, writes, all }: { o: Open; writes: boolean; all: boolean }) {
   const times = useTimes();
   const identity = useIdentity();
-  const stateOf = useWordOf('orderStates');
   const [asking, setAsking] = useState(false);
   return (
     <tr data-open-order={o.testName} data-overdue={o.late != null}>
@@ -77,13 +79,18 @@ function Line({ o, writes, all }: { o: Open; writes: boolean; all: boolean }) {
           </div>
         )}
       </td>
-      <td>{o.closed ? 'Restricted chart' : <Link to={`/visits/${o.visitId}/sheet`}>{o.testName}</Link>}</td>
+      <td>
+        {o.closed ? (
+          'Restricted chart'
+        ) : (
+          <Link to={o.visitId ? `/visits/${o.visitId}/sheet` : `/people/${o.person.id}`}>{o.testName}</Link>
+        )}
+      </td>
       <td>
         {identity(o.person)} <Small>{o.person.age}</Small>
       </td>
       <td>
-        {o.state !== 'rejected' && <Tag>{stateOf(o.state)}</Tag>}{' '}
-        {o.late && <Tag $tone={o.state === 'rejected' ? 'coral' : 'brass'}>{o.late}</Tag>}
+        {o.refused || <Tag>{o.state}</Tag>} {o.late && <Tag $tone={o.refused ? 'coral' : 'brass'}>{o.late}</Tag>}
       </td>
       <td>
         {writes && !o.closed && !asking && (

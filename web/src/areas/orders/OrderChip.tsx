@@ -1,17 +1,18 @@
-/** One order as a chip in its lane: its state, the keys that move it, its questions and what does not fit. */
+/** One order as a chip in its lane: its state, the keys that move it, what it asks, and what does not fit. */
 
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo } from '../../api/client';
-import { useWordOf } from '../../app/choices';
-import { useMay } from '../../app/session';
-import { Button, Field } from '../../ui/controls';
-import { Row, Small, Spread, Stack } from '../../ui/layout';
+import { useMay, useSession } from '../../app/session';
+import { Button } from '../../ui/controls';
+import { Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { color, corner, hair, space, stroke } from '../../ui/tokens';
+import { AnswerCame } from './AnswerCame';
 import { TakeBack } from './OpenOrders';
+import { SayMore } from './SayMore';
 
-type Chart = Schemas['ChartView'];
 type OrderView = Schemas['OrderView'];
+type Diagnosis = { code: string; title: string };
 
 /** A kept fact in the margin: told apart from typed words by its edge. */
 export const Chip = styled.div`
@@ -26,95 +27,185 @@ export const Chip = styled.div`
   }
 `;
 
-/** Lays an order under these diagnoses and no other. */
+/**
+ * Lays an order under these diagnoses and no other. Keys come faster than answers: one request waits for the one before, and
+ * the next key counts from what is wanted, not from what the screen shows yet.
+ */
 export function usePlace() {
   const { run, refusal } = useDo();
-  const place = (order: OrderView, codes: string[]) =>
-    void run(() =>
-      api.PUT('/api/orders/{id}/diagnoses', { params: { path: { id: order.order.id } }, body: { codes } }),
-    );
-  return { place, refusal };
+  const wanted = useRef(new Map<string, string[]>());
+  const before = useRef<Promise<unknown>>(Promise.resolve());
+  const lies = (o: OrderView) => wanted.current.get(o.order.id) ?? o.codes;
+  const place = (order: string, codes: string[]) => {
+    wanted.current.set(order, codes);
+    before.current = before.current.then(async () => {
+      const done = await run(() =>
+        api.PUT('/api/orders/{id}/diagnoses', { params: { path: { id: order } }, body: { codes } }),
+      );
+      // The screen shows it soon after the answer; then what it shows counts again, also what others change.
+      const settle = () => wanted.current.get(order) === codes && wanted.current.delete(order);
+      if (done) window.setTimeout(settle, 1000);
+      else wanted.current.delete(order);
+    });
+  };
+  return { place, lies, refusal };
 }
 
-export function OrderChip({ order: o, chart, open }: { order: OrderView; chart: Chart; open: boolean }) {
-  const stateWord = useWordOf('orderStates');
-  const writes = useMay()('write_note');
-  const { run, refusal } = useDo();
-  const { place } = usePlace();
-  const draft = o.order.state === 'draft';
-  const [back, setBack] = useState(false);
-  const toggle = (n: number) => {
-    const code = chart.diagnoses[n - 1]?.code;
-    if (!code || !open) return;
-    place(o, o.codes.includes(code) ? o.codes.filter((c) => c !== code) : [...o.codes, code]);
-  };
+/** Where an order lies after a digit was pressed: under that diagnosis too, or no longer; 0 is all. */
+export function toggled(codes: string[], diagnoses: Diagnosis[], digit: number): string[] | null {
+  if (digit === 0) return diagnoses.map((d) => d.code);
+  const code = diagnoses[digit - 1]?.code;
+  if (!code) return null;
+  return codes.includes(code) ? codes.filter((c) => c !== code) : [...codes, code];
+}
+
+/** Opens a paper in a window of its own. */
+const paper = (order: string, what: 'paper' | 'labels') => window.open(`/api/orders/${order}/${what}`, '_blank');
+
+export function OrderChip({ order: o, diagnoses, open }: { order: OrderView; diagnoses: Diagnosis[]; open: boolean }) {
+  const may = useMay();
+  const { me } = useSession();
+  const { run, busy, refusal } = useDo();
+  const { place, lies, refusal: misplaced } = usePlace();
+  const row = o.order;
+  const draft = row.state === 'draft';
+  const cancelled = row.state === 'cancelled';
+  const [doing, setDoing] = useState<'back' | 'came' | null>(null);
+  // What is asked for before it can go stands open from the start.
+  const onPaper = row.kind === 'imaging' || row.kind === 'referral';
+  const [saying, setSaying] = useState(onPaper && row.request.question === '');
+  const path = { params: { path: { id: row.id } } };
+  const moves = draft ? open : !cancelled && may('write_note');
+  const colleague = draft && row.ordererId !== me.staff.id;
+  const close = () => setDoing(null);
   return (
     <Chip
       tabIndex={0}
       role="group"
-      aria-label={`${o.order.testName}, ${stateWord(o.order.state)}; keys 1 to 9 put it under a diagnosis`}
-      data-order={o.order.testCode}
+      aria-label={`${row.testName}, ${o.state}; keys 1 to 9 put it under a diagnosis, 0 under all${o.better ? ', B where it fits better' : ''}`}
+      data-order={row.testCode}
       data-sent={!draft}
       data-misfit={o.misfit != null}
-      title={o.order.placementReason}
+      title={row.placementReason}
       onKeyDown={(event) => {
-        if (event.target === event.currentTarget && /^[1-9]$/.test(event.key)) toggle(Number(event.key));
+        if (event.target !== event.currentTarget || !moves || event.ctrlKey || event.metaKey || event.altKey) return;
+        const codes = /^[0-9]$/.test(event.key)
+          ? toggled(lies(o), diagnoses, Number(event.key))
+          : event.key.toLowerCase() === 'b' && o.better
+            ? [o.better]
+            : null;
+        if (!codes) return;
+        event.preventDefault();
+        event.stopPropagation();
+        place(row.id, codes);
       }}
     >
       <Row $gap={2} style={{ flexWrap: 'nowrap' }}>
-        <span style={{ minWidth: 0 }}>{o.order.testName}</span>
+        <span style={{ minWidth: 0 }}>{row.testName}</span>
         <Spread />
-        <Small style={{ whiteSpace: 'nowrap' }}>{stateWord(o.order.state)}</Small>
+        {row.priority !== 'routine' && <Tag $tone="coral">{row.priority === 'stat' ? 'at once' : 'urgent'}</Tag>}
+        <Small style={{ whiteSpace: 'nowrap' }}>{o.state}</Small>
         {open && draft && (
           <Button
             $kind="quiet"
-            aria-label={`Remove ${o.order.testName}`}
-            onPress={() => void run(() => api.DELETE('/api/orders/{id}', { params: { path: { id: o.order.id } } }))}
+            aria-label={`Say more with ${row.testName}`}
+            aria-expanded={saying}
+            onPress={() => setSaying(!saying)}
+          >
+            …
+          </Button>
+        )}
+        {open && draft && (
+          <Button
+            $kind="quiet"
+            aria-label={`Remove ${row.testName}`}
+            onPress={() => void run(() => api.DELETE('/api/orders/{id}', path))}
           >
             ✕
           </Button>
         )}
       </Row>
-      {o.order.stateReason && <Small>{o.order.stateReason}</Small>}
-      {o.open && writes && !back && (
-        <Button $kind="quiet" aria-label={`Take back ${o.order.testName}`} onPress={() => setBack(true)}>
-          Take back
-        </Button>
+      {row.request.toWhom && <Small style={{ display: 'block' }}>To {row.request.toWhom}</Small>}
+      {row.stateReason && <Small style={{ display: 'block' }}>{row.stateReason}</Small>}
+      {row.doneBy && <Small style={{ display: 'block' }}>by {row.doneBy}</Small>}
+      {row.preparedBy && draft && <Small style={{ display: 'block' }}>Prepared by {row.preparedBy}</Small>}
+      {row.takenOverFrom && <Small style={{ display: 'block' }}>Taken over from {row.takenOverFrom}</Small>}
+      {o.misfit && !cancelled && (
+        <Stack $gap={0}>
+          <Small>{o.misfit}</Small>
+          {moves && o.better && (
+            <Button
+              $kind="quiet"
+              aria-label={`B · to ${o.better}: ${row.testName}`}
+              onPress={() => o.better && place(row.id, [o.better])}
+            >
+              B · to {o.better}
+            </Button>
+          )}
+        </Stack>
       )}
-      {back && <TakeBack o={o.order} close={() => setBack(false)} />}
-      {o.misfit && o.order.state !== 'cancelled' && <Small>{o.misfit}</Small>}
-      {o.codes.length === 0 && o.order.placementReason && <Small>{o.order.placementReason}</Small>}
-      {open && draft && o.questions.length > 0 && <Questions order={o} />}
-      {refusal && <Small role="alert">{refusal.message}</Small>}
+      {o.codes.length === 0 && row.placementReason && <Small style={{ display: 'block' }}>{row.placementReason}</Small>}
+      {colleague && may('write_note') && (
+        <Row $gap={1}>
+          <Small>Ordered by {row.orderedBy}</Small>
+          <Button
+            $kind="quiet"
+            isDisabled={busy}
+            onPress={() => void run(() => api.POST('/api/orders/{id}/taken-over', path))}
+          >
+            Take over
+          </Button>
+        </Row>
+      )}
+      {open && draft && <SayMore order={o} all={saying} />}
+      {doing === null && !cancelled && (
+        <Row $gap={1}>
+          {row.kind === 'procedure' && row.state === 'requested' && may('prepare_orders') && (
+            <Button
+              $kind="quiet"
+              isDisabled={busy}
+              aria-label={`${row.testName} is done`}
+              onPress={() => void run(() => api.POST('/api/orders/{id}/done', path))}
+            >
+              Done
+            </Button>
+          )}
+          {o.open && onPaper && may('prepare_orders') && (
+            <Button $kind="quiet" aria-label={`Answer came: ${row.testName}`} onPress={() => setDoing('came')}>
+              Answer came
+            </Button>
+          )}
+          {(!draft || onPaper) && (
+            <Button
+              $kind="quiet"
+              aria-label={`${row.kind === 'referral' ? 'Letter' : 'Paper'}: ${row.testName}`}
+              onPress={() => paper(row.id, 'paper')}
+            >
+              {row.kind === 'referral' ? 'Letter' : 'Paper'}
+            </Button>
+          )}
+          {row.requisition && o.open && (
+            <Button $kind="quiet" aria-label={`Labels for ${row.testName}`} onPress={() => paper(row.id, 'labels')}>
+              Labels
+            </Button>
+          )}
+          {o.open && may('write_note') && (
+            <Button $kind="quiet" aria-label={`Take back ${row.testName}`} onPress={() => setDoing('back')}>
+              Take back
+            </Button>
+          )}
+        </Row>
+      )}
+      {doing === 'back' && <TakeBack o={row} close={close} />}
+      {doing === 'came' && <AnswerCame o={row} close={close} />}
+      {[refusal, misplaced].map(
+        (r) =>
+          r && (
+            <Small key={r.message} role="alert">
+              {r.message}
+            </Small>
+          ),
+      )}
     </Chip>
-  );
-}
-
-function Questions({ order }: { order: OrderView }) {
-  const [answers, setAnswers] = useState<Record<string, string>>(
-    Object.fromEntries(
-      order.questions.map((q) => [q, order.order.answers.find((a) => a.question === q)?.answer ?? '']),
-    ),
-  );
-  const { run } = useDo();
-  const save = () =>
-    void run(() =>
-      api.PUT('/api/orders/{id}/answers', {
-        params: { path: { id: order.order.id } },
-        body: Object.entries(answers).map(([question, answer]) => ({ question, answer })),
-      }),
-    );
-  return (
-    <Stack $gap={2}>
-      {order.questions.map((q) => (
-        <Field
-          key={q}
-          label={`${order.order.testName}: ${q}`}
-          value={answers[q] ?? ''}
-          onChange={(value) => setAnswers((all) => ({ ...all, [q]: value }))}
-          onBlur={save}
-        />
-      ))}
-    </Stack>
   );
 }

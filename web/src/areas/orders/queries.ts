@@ -26,5 +26,15 @@ export const resultGrid = (person: string) =>
 export const openOrders = (all: boolean) =>
   look(['open-orders', all], [...moves], () => api.GET('/api/orders/open', { params: { query: { all } } }));
 
-export const labTests = (text: string) =>
-  look(['lab-tests', text], [], () => api.GET('/api/lab-tests', { params: { query: { q: text } } }));
+/** What can be ordered. */
+export const orderables = (text: string) =>
+  look(['orderables', text], [], () => api.GET('/api/orderables', { params: { query: { q: text } } }));
+
+/** Orders of a person without a visit, and the problems that they may lie under. */
+export const ordersOf = (person: string) =>
+  look(['orders-of', person], [{ topic: 'person', id: person }, { topic: 'result' }], () =>
+    api.GET('/api/people/{id}/orders', of(person)),
+  );
+
+/** Orders under one's own name that are not signed. */
+export const ordersToSign = () => look(['orders-to-sign'], [...moves], () => api.GET('/api/orders/to-sign'));

@@ -1,3 +1,4 @@
+import { PersonOrders } from '../orders/PersonOrders';
 import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
 import { useEffect } from 'react';
 import { Link, useParams, useSearchParams } from 'react-router';
@@ -236,6 +237,8 @@ export default function PersonPage() {
         <Sheet data-place="results">
           <h2>Results</h2>
           <ResultsOf person={id} />
+          <h3>Orders without a visit</h3>
+          <PersonOrders person={id} />
         </Sheet>
       )}
       {/* Whoever treats looks for what was; whoever books and bills for how to reach and bill. */}

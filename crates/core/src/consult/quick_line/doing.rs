@@ -5,7 +5,7 @@ use super::when::length;
 use super::words::{Ends, Word};
 use super::{Item, Known, onset};
 use crate::consult::ProblemState;
-use crate::orders::LabTest;
+use crate::orders::{OrderKind, Orderable};
 use crate::people::fold;
 
 /// Questionnaires that ship, by what people call them; `questionnaire asthma` asks one by its name.
@@ -220,7 +220,7 @@ fn one_diagnosis(words: &[Word], as_problem: bool, known: &Known) -> Option<(Ite
 }
 
 /// The test that words name exactly: code, short name, or the whole of a name.
-fn test_named<'a>(words: &[Word], known: &Known<'a>) -> Option<(&'a LabTest, usize)> {
+fn test_named<'a>(words: &[Word], known: &Known<'a>) -> Option<(&'a Orderable, usize)> {
     // What the trade calls them otherwise.
     const OTHERWISE: [(&str, &str); 45] = [
         ("lipids", "LIPID"),
@@ -278,14 +278,14 @@ fn test_named<'a>(words: &[Word], known: &Known<'a>) -> Option<(&'a LabTest, usi
             continue;
         }
         let other = OTHERWISE.iter().find(|(word, _)| fold(word) == said).map(|(_, code)| *code);
-        let is = |t: &&LabTest| {
+        let is = |t: &&Orderable| {
             fold(&t.code) == said || fold(&t.short) == said || fold(&t.name) == said || other == Some(t.code.as_str())
         };
         if let Some(test) = known.tests.iter().find(is) {
             return Some((test, many));
         }
         // The beginning of a name, when it is long enough to mean one.
-        let begins = |t: &&LabTest| said.len() >= 5 && fold(&t.name).starts_with(&said);
+        let begins = |t: &&Orderable| said.len() >= 5 && fold(&t.name).starts_with(&said);
         if let Some(test) = known.tests.iter().find(begins) {
             return Some((test, many));
         }
@@ -308,6 +308,10 @@ pub fn orders(words: &[Word], known: &Known) -> Option<(Vec<Item>, usize)> {
             continue;
         }
         let Some((test, used)) = test_named(&words[at..], known) else { break };
+        // Unasked, `cardiology` or `ecg` may be part of what is told; a test is meant.
+        if !asked && test.kind != OrderKind::Laboratory {
+            break;
+        }
         let item = Item::Order { code: test.code.clone(), name: test.name.clone(), under: None };
         if !items.contains(&item) {
             items.push(item);

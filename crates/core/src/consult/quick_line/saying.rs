@@ -172,8 +172,8 @@ impl Item {
     /// What somebody must be allowed to do to put this down.
     pub fn permission(&self) -> Permission {
         match self {
+            Item::Order { .. } => Permission::PrepareOrders,
             Item::Diagnosis { .. }
-            | Item::Order { .. }
             | Item::Prescription(_)
             | Item::Referral { .. }
             | Item::FollowUp { .. }

@@ -5,6 +5,7 @@ use super::questionnaires::{self, AskedView};
 use super::texts::{PartToFill, to_fill};
 use crate::access::Me;
 use crate::api::orders::results::ToldReport;
+use crate::api::orders::views::{OrderView, of_visit};
 use crate::api::prescribing::{present, taken};
 use crate::api::visit_line::views::PersonCard;
 use crate::api::{DONE, Done};
@@ -16,7 +17,6 @@ use harbor_core::consult::lists::is_new_here;
 use harbor_core::consult::measurements::{Measure, Tenths, means};
 use harbor_core::consult::quick_line::When;
 use harbor_core::consult::{NotePart, growth};
-use harbor_core::orders::misfit;
 use harbor_core::people::Sex;
 use harbor_core::prescribing::{harms_now, substance};
 use harbor_store::consult::chart as store;
@@ -25,26 +25,13 @@ use harbor_store::house::staff;
 use harbor_store::orders::results;
 use harbor_store::rows::*;
 use harbor_store::visit_line::visits;
-use harbor_store::{Conn, codes, orders, people, prescribing};
+use harbor_store::{Conn, codes, people, prescribing};
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
 /// So many of the last reports stand on the sheet.
 const REPORTS: i64 = 8;
-
-/// An order beside the visit's diagnoses.
-#[derive(Debug, Serialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct OrderView {
-    order: Order,
-    codes: Vec<String>,
-    questions: Vec<String>,
-    /// It was sent and waits: it may be taken back.
-    open: bool,
-    /// Why it lies oddly where it is, with the better place.
-    misfit: Option<String>,
-}
 
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
@@ -99,32 +86,6 @@ pub struct ChartView {
 }
 
 use harbor_store::rows::ListedProblem;
-
-/// The orders of a visit with their diagnoses and what does not fit.
-pub async fn order_views(
-    conn: &mut Conn,
-    state: &State,
-    visit: Uuid,
-    diagnoses: &[VisitDiagnosis],
-) -> Result<Vec<OrderView>, Problem> {
-    let links = orders::links(conn, &[visit]).await?;
-    let listed: Vec<(String, String)> = diagnoses.iter().map(|d| (d.code.clone(), d.title.clone())).collect();
-    let mut rows = orders::of_visits(conn, &[visit]).await?;
-    rows.extend(orders::taken_back_of(conn, visit).await?);
-    let view = |order: Order| {
-        let codes: Vec<String> = links.iter().filter(|l| l.order_id == order.id).map(|l| l.code.clone()).collect();
-        let test = state.tables.test(&order.test_code);
-        let placed: Vec<usize> = codes.iter().filter_map(|c| listed.iter().position(|(d, _)| d == c)).collect();
-        OrderView {
-            misfit: test.and_then(|t| misfit(t, &placed, &listed)),
-            questions: test.map(|t| t.questions.clone()).unwrap_or_default(),
-            codes,
-            open: order.state.is_open(),
-            order,
-        }
-    };
-    Ok(rows.into_iter().map(view).collect())
-}
 
 /// The usual range of a measure in tenths, both ends included.
 #[derive(Debug, Serialize, ToSchema)]
@@ -241,7 +202,7 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
         histories: told.into_iter().map(|h| HistoryView::on(h, state.today())).collect(),
         growing: growth::comparable(person.birth_date, person.sex.map(|s| *s), state.today())
             != Err(growth::ENDS_AT_TWENTY),
-        orders: order_views(&mut conn, &state, *id, &diagnoses).await?,
+        orders: of_visit(&mut conn, &state, &person, *id, &diagnoses).await?,
         prescriptions: prescribing::of_visits(&mut conn, &[*id]).await?,
         reports: results::of_person(&mut conn, person.id, REPORTS).await?.into_iter().map(Into::into).collect(),
         unseen_results: results::unseen_of(&mut conn, person.id).await?,

@@ -3,6 +3,7 @@
 use super::histories::HistoryView;
 use super::past::last_visits;
 use super::questionnaires;
+use crate::access::Me;
 use crate::papers::{born, head, large_type, local};
 use crate::problem::Problem;
 use crate::state::State;
@@ -79,7 +80,7 @@ fn listed(items: Vec<String>, list: KnownList, none_known: &[NoneKnown]) -> Stri
 }
 
 /// The lists of a person, each by its word.
-async fn lists(conn: &mut Conn, person: Uuid, today: NaiveDate) -> Result<Vec<Value>, Problem> {
+pub async fn lists(conn: &mut Conn, person: Uuid, today: NaiveDate) -> Result<Vec<Value>, Problem> {
     let none = store::none_known_of(conn, person).await?;
     let parted = |parts: &[&str]| parts.iter().filter(|t| !t.is_empty()).copied().collect::<Vec<_>>().join(", ");
     let allergies = store::allergies_of(conn, person).await?;
@@ -116,6 +117,39 @@ async fn lists(conn: &mut Conn, person: Uuid, today: NaiveDate) -> Result<Vec<Va
     Ok(out)
 }
 
+/// What was written in a visit, of it as a whole and of the problems of these codes, as parts of a letter.
+pub async fn written_for(conn: &mut Conn, state: &State, visit: &Visit, codes: &[&str]) -> Result<Vec<Value>, Problem> {
+    let parts = notes::parts(conn, visit.id).await?;
+    let signed = store::signature(conn, visit.id).await?.is_some();
+    let day = local(state, visit.starts_at, "%b %-d, %Y");
+    let mut out = Vec::new();
+    let mut take = |title: &str, run: Option<Uuid>, wanted: &[Part]| {
+        for part in written(&parts, &[], run, wanted) {
+            let label = part["label"].as_str().unwrap_or_default();
+            let of = if title.is_empty() { String::new() } else { format!(", {title}") };
+            out.push(json!({ "label": format!("{label}{of}, {day}{}", if signed { "" } else { " (not signed yet)" }), "words": part["body"] }));
+        }
+    };
+    take("", None, &BEFORE);
+    for run in runs::runs_of(conn, visit.id).await? {
+        if run.code.as_deref().is_some_and(|code| codes.contains(&code)) {
+            take(&run.title, Some(run.id), &IN_RUN);
+        }
+    }
+    Ok(out)
+}
+
+/// Leaving the house on paper is recorded like a change.
+pub async fn leaving(state: &State, me: &Me, what: &str, id: Uuid, person: Uuid) -> Result<(), Problem> {
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.audit("printed", what, id, Some(person), "");
+            Ok(())
+        })
+        .await
+}
+
 /// A note as it stands.
 pub async fn note(state: &State, visit: &Visit) -> Result<Value, Problem> {
     let mut conn = state.store.reader().await?;
@@ -125,7 +159,7 @@ pub async fn note(state: &State, visit: &Visit) -> Result<Value, Problem> {
     let heading = super::chart::heading(conn, state, visit, &parts).await?;
     let clinician = staff::all(conn).await?.into_iter().find(|s| s.id == visit.clinician_id);
     let all_orders = orders::of_visits(conn, &[visit.id]).await?;
-    let links = orders::links(conn, &[visit.id]).await?;
+    let links = orders::links(conn, &all_orders.iter().map(|o| o.id).collect::<Vec<_>>()).await?;
     let prescriptions = prescribing::of_visits(conn, &[visit.id]).await?;
     let at = |when| local(state, when, "%B %-d, %Y at %-I:%M %p");
     let signed_alone = signed_parts::of_visit(conn, visit.id).await?;

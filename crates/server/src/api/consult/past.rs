@@ -60,7 +60,7 @@ async fn told(conn: &mut Conn, rows: &[Visit]) -> Result<Vec<PastVisit>, Problem
     }
     let mut ordered: HashMap<Uuid, Vec<String>> = HashMap::new();
     for order in orders::of_visits(conn, &ids).await? {
-        ordered.entry(order.visit_id).or_default().push(order.test_name);
+        ordered.entry(order.visit_id.unwrap_or_default()).or_default().push(order.test_name);
     }
     let mut prescribed: HashMap<Uuid, Vec<String>> = HashMap::new();
     for p in prescribing::of_visits(conn, &ids).await? {
@@ -153,7 +153,7 @@ pub async fn note_paper(state: Data<State>, me: Me, id: Path<Uuid>) -> Result<Ht
     };
     let data = papers::note(&state, &visit).await?;
     let paper = set(Sheet::Note, data).await?;
-    leaving(&state, &me, "note", visit.id, visit.person_id).await?;
+    papers::leaving(&state, &me, "note", visit.id, visit.person_id).await?;
     Ok(pdf("note", paper))
 }
 
@@ -166,19 +166,8 @@ pub async fn chart_paper(state: Data<State>, me: Me, id: Path<Uuid>) -> Result<H
     };
     let data = papers::chart(&state, &person).await?;
     let paper = set(Sheet::Chart, data).await?;
-    leaving(&state, &me, "chart", person.id, person.id).await?;
+    papers::leaving(&state, &me, "chart", person.id, person.id).await?;
     Ok(pdf("chart", paper))
-}
-
-/// Leaving the house on paper is recorded like a change.
-async fn leaving(state: &State, me: &Me, what: &str, id: Uuid, person: Uuid) -> Result<(), Problem> {
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            change.audit("printed", what, id, Some(person), "");
-            Ok(())
-        })
-        .await
 }
 
 /// The visits on the paper of a chart.

@@ -113,7 +113,7 @@ async fn read(state: &State, visit: &Visit, person: &Person, text: &str) -> Resu
         height_on_file: earlier.iter().find(|m| m.measure == Measure::Height).map(|m| Tenths(m.tenths)),
         today: state.today(),
         diagnoses: Some(&state.tables.diagnoses),
-        tests: &state.tables.tests,
+        tests: &state.tables.orderables,
         products: &state.tables.products,
     };
     // What no keyboard types, and no table holds.

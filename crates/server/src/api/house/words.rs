@@ -7,8 +7,9 @@ use harbor_core::consult::measurements::Measure;
 use harbor_core::consult::{AllergyKind, HistoryKind, NotePart, ProblemState, Source, Weight};
 use harbor_core::house::permissions::Role;
 use harbor_core::money::ledger::Method;
+use harbor_core::orders::kinds::Enclosed;
 use harbor_core::orders::review::Urgency;
-use harbor_core::orders::{Interpretation, OrderState, ReportStatus};
+use harbor_core::orders::{Interpretation, OrderKind, OrderState, Priority, ReportStatus};
 use harbor_core::people::messages::Channel;
 use harbor_core::people::{Consent, Ethnicity, MaritalStatus, Race, Relation, Sex};
 use harbor_core::prescribing::{MedicineState, PrescriptionState};
@@ -53,6 +54,9 @@ pub struct Words {
     problem_states: Vec<Choice>,
     medicine_states: Vec<Choice>,
     order_states: Vec<Choice>,
+    order_kinds: Vec<Choice>,
+    priorities: Vec<Choice>,
+    enclosed: Vec<Choice>,
     report_states: Vec<Choice>,
     interpretations: Vec<Choice>,
     urgencies: Vec<Choice>,
@@ -88,6 +92,9 @@ pub fn words() -> Words {
         problem_states: of::<ProblemState>(),
         medicine_states: of::<MedicineState>(),
         order_states: of::<OrderState>(),
+        order_kinds: of::<OrderKind>(),
+        priorities: of::<Priority>(),
+        enclosed: of::<Enclosed>(),
         report_states: of::<ReportStatus>(),
         interpretations: of::<Interpretation>(),
         urgencies: of::<Urgency>(),

@@ -10,6 +10,7 @@ use actix_web::web::{Data, Json, Path, Query};
 use chrono::{DateTime, Utc};
 use harbor_core::fields;
 use harbor_core::house::permissions::Permission;
+use harbor_core::orders::OrderState;
 use harbor_core::orders::waiting::{days_overdue, in_words};
 use harbor_store::people::registration::closed_charts;
 use harbor_store::rows::{Order, Person};
@@ -45,9 +46,12 @@ pub async fn take_back(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Ta
 #[serde(rename_all = "camelCase")]
 pub struct OpenOrder {
     id: Uuid,
-    visit_id: Uuid,
+    visit_id: Option<Uuid>,
+    kind: codes::OrderKind,
     test_name: String,
-    state: codes::OrderState,
+    /// In the words of its kind.
+    state: String,
+    refused: bool,
     ordered_at: DateTime<Utc>,
     ordered_by: String,
     person: PersonCard,
@@ -72,7 +76,7 @@ pub struct WhoseOrders {
     all: bool,
 }
 
-/// Orders that were sent and of which no result is here, the oldest first. Who orders nothing sees those of all.
+/// Orders that were signed and of which no result is here, the oldest first. Who orders nothing sees those of all.
 #[utoipa::path(get, path = "/api/orders/open", params(WhoseOrders), responses((status = 200, body = OpenOrders)))]
 pub async fn open(state: Data<State>, me: Me, asked: Query<WhoseOrders>, request: HttpRequest) -> Answer<OpenOrders> {
     let mut conn = state.store.reader().await?;
@@ -89,7 +93,9 @@ pub async fn open(state: Data<State>, me: Me, asked: Query<WhoseOrders>, request
             id: o.id,
             visit_id: o.visit_id,
             test_name: if closed { String::new() } else { o.test_name },
-            state: o.state,
+            kind: o.kind,
+            refused: o.state == OrderState::Rejected,
+            state: o.kind.told(*o.state).to_owned(),
             ordered_at: o.ordered_at,
             ordered_by: o.ordered_by,
             closed,
@@ -100,7 +106,7 @@ pub async fn open(state: Data<State>, me: Me, asked: Query<WhoseOrders>, request
 
 /// What makes an order work, in words; nothing while it is within its test's usual time.
 pub fn late(state: &State, order: &Order) -> Option<String> {
-    let usual = state.tables.test(&order.test_code).map_or(1, |t| t.usual_days);
+    let usual = state.tables.orderable(&order.test_code).map_or(1, |t| t.usual_days);
     let over = days_overdue(*order.state, order.sent_at.unwrap_or(order.ordered_at), usual, state.now())?;
     Some(in_words(*order.state, &order.state_reason, over))
 }

@@ -6,7 +6,7 @@ use crate::api::consult::histories::{put_down, said};
 use crate::api::consult::questionnaires::begin;
 use crate::api::consult::runs::diagnose;
 use crate::api::consult::texts::{put, write_after};
-use crate::api::orders::{draft as draft_order, open_visit};
+use crate::api::orders::{For, draft as draft_order, open_visit, orderer};
 use crate::api::prescribing::{Wanted, draft as draft_prescription};
 use crate::problem::Problem;
 use crate::state::State;
@@ -197,14 +197,17 @@ impl Keeping<'_, '_, '_> {
                 format!("The visit has no diagnosis {under} yet; put it down first."),
             ));
         }
-        let row = draft_order(self.change, self.state, self.me, &self.visit, code, &listed).await?;
-        let placed = orders::links(self.change.conn(), &[self.visit.id]).await?;
-        if let Some(under) = under {
-            self.change.link_order(&row, &[under.to_owned()]).await?;
-        } else if placed.iter().all(|l| l.order_id != row.id)
-            && let Some(code) = self.lane_meant().await?
-        {
-            self.change.link_order(&row, &[code]).await?;
+        let orderer = orderer(self.change, self.me, &self.visit).await?;
+        let wanted = For { person: self.visit.person_id, visit: Some(self.visit.id), orderer };
+        let row = draft_order(self.change, self.state, self.me, &wanted, code, &listed).await?;
+        let meant = match under {
+            Some(under) => Some(under.to_owned()),
+            None if orders::links(self.change.conn(), &[row.id]).await?.is_empty() => self.lane_meant().await?,
+            None => None,
+        };
+        let lane: Vec<(String, String)> = listed.into_iter().filter(|(code, _)| Some(code) == meant.as_ref()).collect();
+        if !lane.is_empty() {
+            self.change.link_order(&row, &lane).await?;
         }
         self.done.push(Kept::Order { id: row.id });
         Ok(())

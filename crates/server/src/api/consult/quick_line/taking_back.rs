@@ -91,7 +91,8 @@ async fn take_one_back(change: &mut Change<'_>, me: &Me, visit: &Visit, kept: &K
         Kept::History { id } => take_last_back(change, me, person, *id).await?,
         Kept::Order { id } => {
             let order = orders::order(change.conn(), *id).await?;
-            let here = Some(order.ordered_by.clone()).filter(|_| order.visit_id == visit.id);
+            let by = if order.prepared_by.is_empty() { &order.ordered_by } else { &order.prepared_by };
+            let here = Some(by.clone()).filter(|_| order.visit_id == Some(visit.id));
             own(me, here, "order")?;
             change.cancel_order(&order).await?;
         }

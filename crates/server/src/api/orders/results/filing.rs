@@ -48,7 +48,7 @@ pub async fn candidates(
     let row = results::report(&mut conn, *id).await?;
     let report = results::with_values(&mut conn, vec![row]).await?.pop().ok_or_else(|| Problem::not_found("result"))?;
     let tests: Vec<String> = report.values.iter().map(|v| v.loinc.clone()).filter(|loinc| !loinc.is_empty()).collect();
-    let tests = ordered_as(&state.tables.tests, &tests);
+    let tests = ordered_as(&state.tables.orderables, &tests);
     let asker = Asker { staff: me.staff.id, now: state.now() };
     let found = store::candidates(&mut conn, &(&report.row.subject.0).into(), &tests, asker, OFFERED).await?;
     shown::listed(&request, "candidates of a result", found.iter().map(|c| c.person.id));
