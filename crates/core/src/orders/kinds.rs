@@ -19,6 +19,11 @@ impl OrderKind {
         matches!(self, OrderKind::Imaging | OrderKind::Referral)
     }
 
+    /// Its result is data that the level of a visit weighs; a referral and what is done here are none.
+    pub fn counts_as_test(self) -> bool {
+        matches!(self, OrderKind::Laboratory | OrderKind::Imaging)
+    }
+
     /// Whoever does it must know what is asked.
     pub fn needs_question(self) -> bool {
         self.goes_on_paper()

@@ -117,11 +117,13 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChargesV
         (Some(from), Some(to)) if to > from => u32::try_from((to - from).num_minutes()).ok(),
         _ => None,
     };
+    let ordered = orders::of_visits(&mut conn, &[*id]).await?;
     let suggestion = suggest_level(&VisitEffort {
         new_patient: false,
         minutes,
         problems: count(diagnoses.len()),
-        tests_ordered: count(orders::of_visits(&mut conn, &[*id]).await?.len()),
+        // A referral and what is done here are no tests whose data weigh.
+        tests_ordered: count(ordered.iter().filter(|o| o.kind.counts_as_test()).count()),
         prescriptions: count(prescribing::of_visits(&mut conn, &[*id]).await?.len()),
     });
     let mut check = g.claim_check.unwrap_or_default();
