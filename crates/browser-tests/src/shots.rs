@@ -17,7 +17,7 @@ const VIEWS: [(&str, &str, &str, &str, &str); 19] = [
     ("check-in", "junia", "/today", "//h2", "//*[@data-waiting='IH-10009']//button"),
     ("sheet-assistant", "petra", "/today", "//h2", "//*[@data-waiting='IH-10005']//button"),
     ("sheet", "oriane", "/today", "//h2", "//*[@data-waiting='IH-10006']//button"),
-    ("sheet-lanes", "oriane", "/today", "//h2", "//*[@data-waiting='IH-10005']//button"),
+    ("sheet-lanes", "oriane", "/today", "//h2", "lanes://*[@data-waiting='IH-10005']//button"),
     ("results", "oriane", "/results", "//*[@data-value]", ""),
     ("results-uncertain", "oriane", "/results", "//*[@data-value]", "//*[@data-result='GP-8131']"),
     ("results-grid", "oriane", "/people", "//input[@type='search']", "grid:Ferreira"),
@@ -103,6 +103,13 @@ async fn take(browser: &Browser, login: &str, path: &str, see: &str, click: &str
         browser.click("//*[@data-test='Creatinine']//button").await?;
         browser.see("//*[@data-test-plot]").await?;
         let script = "document.querySelector('[data-place=results]').scrollIntoView()";
+        browser.client.execute(script, vec![]).await?;
+    } else if let Some(click) = click.strip_prefix("lanes:") {
+        browser.click(click).await?;
+        browser.see("//*[@data-lanes]").await?;
+        browser.keys("l").await?;
+        browser.see("//*[@data-lane-line]").await?;
+        let script = "document.querySelector('[data-lanes]').scrollIntoView()";
         browser.client.execute(script, vec![]).await?;
     } else if let Some(name) = click.strip_prefix("child:") {
         let script = "const [name, done] = arguments; const ask = (p) => fetch(p).then((r) => r.json());

@@ -1,6 +1,6 @@
 //! A scannable reference: Code 128 (ISO/IEC 15417), read by every scanner at a desk.
 
-use anyhow::{Result, anyhow};
+use anyhow::{Result, anyhow, bail};
 use barcoders::sym::code128::Code128;
 
 /// The bars of a reference from left to right, each a number of modules: bar, gap, bar, gap, and so on.
@@ -8,6 +8,9 @@ use barcoders::sym::code128::Code128;
 /// # Errors
 /// A character that Code 128 B does not have (it has printable ASCII), or no character at all.
 pub fn bars(reference: &str) -> Result<Vec<u8>> {
+    if reference.is_empty() {
+        bail!("nothing to scan");
+    }
     // Set B: capital and small letters, digits and signs.
     let coded = Code128::new(format!("\u{181}{reference}")).map_err(|e| anyhow!("{reference}: {e}"))?;
     let mut out: Vec<u8> = Vec::new();

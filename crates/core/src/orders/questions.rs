@@ -38,7 +38,7 @@ pub struct OrderQuestion {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum AnswerValue {
     YesNo(bool),
-    /// As it was typed: 72.50 stays 72.50.
+    /// As it was typed.
     Number {
         number: String,
         unit: String,

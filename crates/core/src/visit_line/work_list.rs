@@ -46,6 +46,8 @@ pub const REVIEW_RESULT: Task = Task { group: "Review results", action: "Review"
 /// An order whose result is longer away than its test usually takes, or that the laboratory refused.
 pub const OVERDUE_ORDER: Task =
     Task { group: "Overdue orders", action: "See orders", place: TaskPlace::Orders, rank: 3 };
+/// An order without a visit that somebody prepared in one's name; one of a visit is signed with its note.
+pub const SIGN_ORDER: Task = Task { group: "Orders to sign", action: "See orders", place: TaskPlace::Orders, rank: 2 };
 /// A critical result that nobody signed; who watches over the clinic learns that there is one, not of whom.
 pub const UNREAD_CRITICAL: Task =
     Task { group: "Critical results unread", action: "See results", place: TaskPlace::Results, rank: 1 };

@@ -22,7 +22,7 @@ pub(super) fn instant(at: DateTime<Utc>) -> String {
 fn answer(value: &AnswerValue) -> Value {
     match value {
         AnswerValue::YesNo(yes) => json!({ "valueBoolean": yes }),
-        // A number that is kept as it was typed: a JSON number of the same digits.
+        // As a JSON number: a zero at its end is not told.
         AnswerValue::Number { number, unit } => {
             let number: Value = serde_json::from_str(number).unwrap_or_else(|_| json!(number.parse::<f64>().ok()));
             json!({ "valueQuantity": { "value": number, "unit": unit } })

@@ -30,7 +30,7 @@ fn requisition() -> Requisition {
     };
     let answers = [
         ("Fasting?", AnswerValue::YesNo(true)),
-        ("Weight?", AnswerValue::Number { number: "72.50".into(), unit: "kg".into() }),
+        ("Weight?", AnswerValue::Number { number: "72.5".into(), unit: "kg".into() }),
         ("Since when?", AnswerValue::Date("2026-11-20".parse().unwrap())),
         ("Last dose when?", AnswerValue::Moment("2026-11-23T12:00:00Z".parse().unwrap())),
         ("Why?", AnswerValue::Words("not known".into())),

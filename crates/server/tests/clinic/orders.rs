@@ -150,7 +150,10 @@ async fn an_order_without_a_visit_lies_under_a_problem_and_is_followed() {
     let letter = json!({ "priority": "routine", "question": "Changes of the retina?", "toWhom": "Dr. Sorrel Anstruther",
         "enclosed": ["problems", "medicines", "allergies", "results"] });
     visit.assistant.put(&path(&eye, "/request"), letter).await.ok();
+    let work = tobias.get("/api/today").await.to_string();
+    assert!(work.contains("Orders to sign") && work.contains("Hemoglobin A1c, prepared by Petra Lindqvist."), "{work}");
     tobias.post("/api/orders/signed", json!({ "ids": [a1c["order"]["id"], eye["order"]["id"]] })).await.ok();
+    assert!(!tobias.get("/api/today").await.to_string().contains("Orders to sign"));
     let open = tobias.get("/api/orders/open").await;
     let mine = open["orders"].as_array().unwrap().iter().find(|o| o["id"] == eye["order"]["id"]).unwrap().clone();
     assert_eq!((&mine["visitId"], &mine["kind"]), (&Value::Null, &json!("referral")));

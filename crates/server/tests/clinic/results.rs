@@ -80,6 +80,51 @@ async fn the_same_report_twice_is_one_and_a_corrected_one_says_what_changed() {
     product.stop().await.unwrap();
 }
 
+/// The end is the same in whatever order the reports of a number come, also all at once.
+#[actix_web::test]
+async fn in_whatever_order_reports_come_the_same_one_holds() {
+    let product = Product::start().await.unwrap();
+    let (visit, _, own) = ordered(&product).await;
+    let all = visit.clinician.post(&visit.path("/orders"), json!({ "items": vec!["K"; 9] })).await.ok();
+    visit.clinician.post(&visit.path("/orders/send"), json!({})).await.ok();
+    let orders: Vec<String> =
+        all.as_array().unwrap().iter().map(|o| o["order"]["id"].as_str().unwrap().to_owned()).collect();
+    let mut chance: u64 = 20_261_123;
+    for (n, order) in orders.iter().enumerate() {
+        let said = |status, minutes, value| LabReport {
+            issued: harbor_demo::testing::now() + chrono::Duration::minutes(minutes),
+            ..potassium(&format!("GP-ANY-{n}"), order, &own, status, value)
+        };
+        let mut reports = vec![
+            said(ReportStatus::Preliminary, 0, 3.9),
+            said(ReportStatus::Preliminary, 9, 4.4),
+            said(ReportStatus::Final, 1, 4.0),
+            said(ReportStatus::Corrected, 2, 5.8),
+            said(ReportStatus::Corrected, 3, 6.5),
+        ];
+        for at in (1..reports.len()).rev() {
+            chance = chance.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+            reports.swap(at, usize::try_from(chance >> 33).unwrap() % (at + 1));
+        }
+        let [a, b, c, d, e] = &reports[..] else { unreachable!() };
+        if n % 2 == 0 {
+            for report in &reports {
+                take(&product, report).await;
+            }
+        } else {
+            let at_once = |r| take(&product, r);
+            tokio::join!(at_once(a), at_once(b), at_once(c), at_once(d), at_once(e));
+        }
+        let hold = waiting(&visit.clinician, &format!("GP-ANY-{n}")).await;
+        let told: Vec<&ReportStatus> = reports.iter().map(|r| &r.status).collect();
+        assert_eq!((hold.len(), &hold[0]["status"]), (1, &json!("corrected")), "{n}: {told:?}");
+        let view = opened(&visit.clinician, &hold[0]).await;
+        assert_eq!(view["values"][0]["value"]["number"], 6.5, "{n}: {told:?}");
+        assert_eq!(view["order"]["state"], "resulted");
+    }
+    product.stop().await.unwrap();
+}
+
 #[actix_web::test]
 async fn a_report_about_somebody_else_waits_whatever_order_it_names() {
     let product = Product::start().await.unwrap();

@@ -246,6 +246,11 @@ impl Change<'_> {
     pub async fn file_report(&mut self, new: NewReport) -> Result<Option<LabReport>> {
         use lab_reports as r;
         let NewReport { read, order, digest } = new;
+        // One report of a number at a time: two that came at once would both hold.
+        diesel::sql_query("select pg_advisory_xact_lock(hashtext('report'), hashtext($1))")
+            .bind::<diesel::sql_types::Text, _>(&read.number)
+            .execute(self.conn())
+            .await?;
         let hold: Vec<LabReport> = r::table
             .filter(r::number.eq(&read.number).and(r::replaced.eq(false)))
             .order(r::id)

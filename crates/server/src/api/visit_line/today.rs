@@ -19,7 +19,7 @@ use harbor_core::schedule::at_local;
 use harbor_core::visit_line::Mark;
 use harbor_core::visit_line::work_list::{
     CALL, CHART_OPENED, COSIGN, COUNT_TILL, MATCH_LINE, OVERDUE_ORDER, PRINT_LETTER, REBOOK, REFUSED_TOMORROW,
-    REVIEW_RESULT, Standing, Task, TaskPlace, UNREAD_CRITICAL, task,
+    REVIEW_RESULT, SIGN_ORDER, Standing, Task, TaskPlace, UNREAD_CRITICAL, task,
 };
 use harbor_store::consult::heads;
 use harbor_store::house::staff;
@@ -113,6 +113,7 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
     waiting.extend(match me.role {
         Role::Clinician => [
             unseen_results(&mut conn, &state, &me).await?,
+            orders_to_sign(&mut conn, &state, &me).await?,
             overdue_orders(&mut conn, &state, &me).await?,
             to_cosign(&mut conn, &state, &me).await?,
         ]
@@ -182,6 +183,24 @@ async fn unread_critical(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>,
         out.push(Waiting::of(UNREAD_CRITICAL, sentence, Some(r.received_at)));
     }
     Ok(out)
+}
+
+/// Orders without a visit that wait for one's signature.
+async fn orders_to_sign(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<Waiting>, Problem> {
+    let unsigned = orders::to_sign(conn, me.staff.id).await?;
+    let beside: Vec<(Order, Person)> = unsigned.into_iter().filter(|(o, _)| o.visit_id.is_none()).collect();
+    let persons: Vec<Uuid> = beside.iter().map(|(_, p)| p.id).collect();
+    let closed = registration::closed_charts(conn, &persons, me.staff.id, state.now()).await?;
+    let one = |(o, p): (Order, Person)| {
+        let sentence = match (closed.contains(&p.id), o.prepared_by.as_str()) {
+            (true, _) => "An order of a chart under restriction.".to_owned(),
+            (false, "") => format!("{}.", o.test_name),
+            (false, by) => format!("{}, prepared by {by}.", o.test_name),
+        };
+        let waits = Waiting::of(SIGN_ORDER, sentence, Some(o.ordered_at));
+        Waiting { person: Some(PersonCard::of(&p, state.today())), ..waits }
+    };
+    Ok(beside.into_iter().map(one).collect())
 }
 
 /// Orders of one's own that are overdue, or that the laboratory refused.

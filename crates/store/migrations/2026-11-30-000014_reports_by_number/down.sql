@@ -1,0 +1,1 @@
+drop index lab_reports_number_idx;

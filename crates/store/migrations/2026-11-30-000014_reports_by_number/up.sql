@@ -1,0 +1,2 @@
+-- Each report that comes asks for those of its number before.
+create index on lab_reports (number);
