@@ -101,7 +101,7 @@ export function OrderChip({ order: o, diagnoses, open }: { order: OrderView; dia
       }}
     >
       <Row $gap={2} style={{ flexWrap: 'nowrap' }}>
-        <span style={{ minWidth: 0 }}>{row.testName}</span>
+        <span style={{ minWidth: 0, overflowWrap: 'anywhere' }}>{row.testName}</span>
         <Spread />
         {row.priority !== 'routine' && <Tag $tone="coral">{row.priority === 'stat' ? 'at once' : 'urgent'}</Tag>}
         <Small style={{ whiteSpace: 'nowrap' }}>{o.state}</Small>
