@@ -38,6 +38,7 @@ mod registers;
 mod registration;
 mod restricted;
 mod results;
+mod rising;
 mod running;
 mod runs;
 mod schema;

@@ -3,6 +3,7 @@
 import { useEffect, useRef, useState } from 'react';
 import styled from 'styled-components';
 import { api, type Schemas, useDo } from '../../api/client';
+import { useWordOf } from '../../app/choices';
 import { useMay } from '../../app/session';
 import { Button } from '../../ui/controls';
 import { Mono, Notice, Row, Scroller, Small, Spread, Stack, Table } from '../../ui/layout';
@@ -69,6 +70,7 @@ function useItems(chart: Chart) {
   const { place, lies, refusal } = usePlace();
   const { run, refusal: refused } = useDo();
   const writes = may('write_note');
+  const wordOf = useWordOf('prescriptionStates');
   const orders: Item[] = chart.orders
     .filter((o) => o.order.state !== 'cancelled')
     .map((o) => ({
@@ -86,7 +88,7 @@ function useItems(chart: Chart) {
   const scripts: Item[] = chart.prescriptions.map((x) => ({
     key: x.id,
     name: x.medicine,
-    state: x.state,
+    state: wordOf(x.state),
     codes: x.diagnosis ? [x.diagnosis] : [],
     single: true,
     moves: writes,

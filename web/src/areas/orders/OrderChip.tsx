@@ -5,11 +5,12 @@ import styled from 'styled-components';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { Button } from '../../ui/controls';
-import { Row, Small, Spread, Stack, Tag } from '../../ui/layout';
+import { Row, Small, Spread, Stack } from '../../ui/layout';
 import { color, corner, hair, space, stroke } from '../../ui/tokens';
 import { AnswerCame } from './AnswerCame';
 import { TakeBack } from './OpenOrders';
 import { SayMore } from './SayMore';
+import { Soon } from './Soon';
 
 type OrderView = Schemas['OrderView'];
 type Diagnosis = { code: string; title: string };
@@ -103,7 +104,7 @@ export function OrderChip({ order: o, diagnoses, open }: { order: OrderView; dia
       <Row $gap={2} style={{ flexWrap: 'nowrap' }}>
         <span style={{ minWidth: 0, overflowWrap: 'anywhere' }}>{row.testName}</span>
         <Spread />
-        {row.priority !== 'routine' && <Tag $tone="coral">{row.priority === 'stat' ? 'at once' : 'urgent'}</Tag>}
+        <Soon priority={row.priority} />
         <Small style={{ whiteSpace: 'nowrap' }}>{o.state}</Small>
         {open && draft && (
           <Button

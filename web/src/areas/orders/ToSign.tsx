@@ -5,7 +5,8 @@ import { Link } from 'react-router';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useIdentity } from '../../app/words';
 import { Button, Check } from '../../ui/controls';
-import { Notice, Row, Scroller, Sheet, Small, Spread, Table, Tag } from '../../ui/layout';
+import { Notice, Row, Scroller, Sheet, Small, Spread, Table } from '../../ui/layout';
+import { Soon } from './Soon';
 import { ordersToSign } from './queries';
 
 type Waiting = Schemas['OrderToSign'];
@@ -67,7 +68,7 @@ export function ToSign() {
                   ) : (
                     <Link to={o.visitId ? `/visits/${o.visitId}/sheet` : `/people/${o.person.id}`}>{o.testName}</Link>
                   )}{' '}
-                  {o.priority !== 'routine' && <Tag $tone="coral">{o.priority === 'stat' ? 'at once' : 'urgent'}</Tag>}
+                  <Soon priority={o.priority} />
                   {o.preparedBy && (
                     <div>
                       <Small>Prepared by {o.preparedBy}</Small>
