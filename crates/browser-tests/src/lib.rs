@@ -435,8 +435,19 @@ pub async fn two_desks_by_the_clock(name: &str, walk: impl AsyncFnOnce(&Browser,
     at_two_desks(name, walk).await;
 }
 
-async fn at_two_desks(name: &str, walk: impl AsyncFnOnce(&Browser, &Browser) -> Result<()>) {
+/// Two desks whose laboratory answers only when somebody there lets it.
+pub async fn two_desks_and_a_slow_laboratory(name: &str, walk: impl AsyncFnOnce(&Browser, &Browser) -> Result<()>) {
+    let _beside = beside().await;
     let product = Product::start().await.expect("product");
+    product.outside.lock().automatic = false;
+    at_desks_of(product, name, walk).await;
+}
+
+async fn at_two_desks(name: &str, walk: impl AsyncFnOnce(&Browser, &Browser) -> Result<()>) {
+    at_desks_of(Product::start().await.expect("product"), name, walk).await;
+}
+
+async fn at_desks_of(product: Product, name: &str, walk: impl AsyncFnOnce(&Browser, &Browser) -> Result<()>) {
     let one = Browser::open(product.address(), 1280, 800).await.expect("browser");
     let two = Browser::open(product.address(), 1280, 800).await.expect("browser");
     let outcome = walk(&one, &two).await;

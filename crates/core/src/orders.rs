@@ -1,12 +1,15 @@
 //! Orders: what a test asks before it can go, under which diagnosis it belongs, and what came back.
 
+pub mod again;
 pub mod candidates;
 pub mod grid;
 pub mod kinds;
+pub mod payment;
 pub mod questions;
 pub mod review;
 pub mod rising;
 pub mod search;
+pub mod specimens;
 pub mod truth;
 pub mod units;
 pub mod values;
@@ -16,6 +19,7 @@ use candidates::NamedPerson;
 use questions::AnswerValue;
 
 pub use kinds::{OrderKind, Priority, Request, lacking};
+pub use payment::{BillTo, TestAccount, TestPolicy};
 pub use questions::OrderQuestion;
 
 pub use values::{Comparator, FlaggedBy, Interpretation, Limits, ReportedValue, Said, interpret};
@@ -173,6 +177,10 @@ pub struct Requisition {
     pub orderer_npi: String,
     pub authored: DateTime<Utc>,
     pub tests: Vec<RequestedTest>,
+    /// Who pays; an order that was signed before that was asked for says nothing.
+    pub account: Option<TestAccount>,
+    /// What was taken before it was sent; the rest is told when it is taken.
+    pub specimens: Vec<specimens::TakenSpecimen>,
 }
 
 coded! {

@@ -69,6 +69,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
         lock_minutes: 10,
         second_factor_roles: vec![],
         critical_after: 30,
+        usual_days: Default::default(),
     };
     diesel::insert_into(schema::clinic::table).values(&clinic).execute(conn).await?;
 

@@ -8,14 +8,14 @@ use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
 use harbor_core::arrival::rooms::RoomKind;
 use harbor_core::orders::candidates::NamedPerson;
-use harbor_core::orders::{LabReport, ReportedValue};
+use harbor_core::orders::{BillTo, LabReport, ReportedValue};
 use harbor_core::visit_line::Mark;
 use harbor_server::api::orders::{For, made};
 use harbor_store::codes::Code;
 use harbor_store::consult::chart::NewMeasurement;
 use harbor_store::documents::{Doc, StoredAnswer};
 use harbor_store::orders::results::NewReport;
-use harbor_store::rows::{Person, Slot, Visit};
+use harbor_store::rows::{OrderSet, Person, Slot, Visit};
 use harbor_store::schedule::booking::{Booking, Place};
 use harbor_store::{Actor, Change, claims, coverage as coverages, schema};
 use uuid::Uuid;
@@ -88,6 +88,7 @@ pub async fn build(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -
     wren(world, change).await?;
     change.actor = Actor::system("demo");
     lucan(world, change).await?;
+    sets(world, change).await?;
     results(world, change).await?;
     ahead(world, change, slots).await
 }
@@ -277,7 +278,24 @@ async fn lucan(world: &mut World, change: &mut Change<'_>) -> Result<()> {
         let wanted = For { person, visit: Some(visit.id), orderer: orderer.clone() };
         let mut order = made(test, &wanted, change.now, placement.reason, String::new());
         order.id = world.ids.fresh();
+        let policies = harbor_store::coverage::of_person(change.conn(), person).await?;
+        order.coverage_id = harbor_store::coverage::counting(&policies, person, world.day).map(|c| c.id);
+        order.bill_to = order.coverage_id.map(|_| BillTo::Insurance.into());
         change.add_order(order, &under).await?;
+    }
+    Ok(())
+}
+
+/// What is ordered together: the clinic's sets, and one of a clinician's own.
+async fn sets(world: &mut World, change: &mut Change<'_>) -> Result<()> {
+    let own = world.staff("oriane").id;
+    for (owner, name, items) in [
+        (None, "Diabetes, yearly", vec!["A1C", "LIPID", "UACR", "EGFR", "R-EYE"]),
+        (None, "Before an operation", vec!["CBC", "BMP", "INR", "ECG"]),
+        (Some(own), "Always tired", vec!["CBC", "TSH", "FERR"]),
+    ] {
+        let items = items.into_iter().map(str::to_owned).collect();
+        change.keep_set(OrderSet { id: world.ids.fresh(), owner_id: owner, name: name.into(), items }).await?;
     }
     Ok(())
 }

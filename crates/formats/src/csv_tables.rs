@@ -6,6 +6,7 @@ use csv::StringRecord;
 use harbor_core::consult::diagnoses::Meaning;
 use harbor_core::consult::growth::{GrowthRow, GrowthTable};
 use harbor_core::money::Cents;
+use harbor_core::orders::specimens::ContainerRule;
 use harbor_core::orders::{OrderKind, OrderQuestion, Orderable};
 use harbor_core::people::Sex;
 use harbor_core::prescribing::{Interaction, ProblemHarm, Product, Severity};
@@ -103,6 +104,17 @@ pub fn studies_and_referrals(bytes: &[u8]) -> Result<Vec<Orderable>, Located> {
             usual_days: r.number(6)?,
             ..Orderable::default()
         })
+    })
+}
+
+/// What specimens go into.
+pub fn containers(bytes: &[u8]) -> Result<Vec<ContainerRule>, Located> {
+    rows(bytes, &["specimen", "tests", "container", "up_to"], |r| {
+        let up_to = r.number(3)?;
+        if up_to == 0 {
+            return Err(r.wrong(3, "1 or more"));
+        }
+        Ok(ContainerRule { specimen: r.text(0), tests: r.list(1), container: r.text(2), up_to })
     })
 }
 

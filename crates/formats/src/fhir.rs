@@ -6,11 +6,13 @@
 
 mod lawful;
 
+mod account;
 pub mod laboratory;
 pub mod person;
 pub mod pharmacy;
 pub mod questionnaire;
 pub mod reports;
+pub mod specimen;
 
 use crate::Located;
 use harbor_core::orders::Subject;

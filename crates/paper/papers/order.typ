@@ -45,6 +45,7 @@
     #for a in item.answers { fact(a.label, a.words) }
   ]
 }
+#for p in d.pays { fact(p.label, p.words) }
 #if d.enclosed.len() > 0 {
   v(1mm)
   for part in d.enclosed {

@@ -262,7 +262,7 @@ mod tests {
         let order = |some: Value, bars: Value| {
             json!({ "head": head, "title": odd, "urgency": odd, "dated": odd, "bars": bars, "reference": "R1", "to": odd,
                 "patient": { "name": odd, "line": odd, "reach": odd }, "question": odd, "enclosed": some, "signed": odd,
-                "answer-to": odd, "items": [{ "name": odd, "detail": odd, "under": [{ "code": "I10", "title": odd }],
+                "answer-to": odd, "pays": [{ "label": "Paid by", "words": odd }], "items": [{ "name": odd, "detail": odd, "under": [{ "code": "I10", "title": odd }],
                 "answers": some }] })
         };
         let labels = json!({ "patient": odd.repeat(4), "born": odd, "record": "IH-10001", "reference": "R1", "day": odd,

@@ -158,6 +158,7 @@ fn judged(f: File, faults: &mut Faults) -> Beginning {
         lock_minutes: 10,
         second_factor_roles: vec![],
         critical_after: 30,
+        usual_days: Default::default(),
     };
     let sites = f.sites.into_iter().enumerate().map(|(n, s)| site(n, s, faults)).collect();
     let payers = f.payers.into_iter().enumerate().map(|(n, p)| payer(n, p, faults)).collect();

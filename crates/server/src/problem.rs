@@ -115,6 +115,8 @@ impl fmt::Display for Problem {
     }
 }
 
+impl std::error::Error for Problem {}
+
 impl ResponseError for Problem {
     fn status_code(&self) -> StatusCode {
         StatusCode::from_u16(self.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR)

@@ -4,6 +4,7 @@ use anyhow::{Context, Result};
 use harbor_core::consult::diagnoses::DiagnosisIndex;
 use harbor_core::consult::growth::GrowthReference;
 use harbor_core::orders::Orderable;
+use harbor_core::orders::specimens::ContainerRule;
 use harbor_core::people::fold;
 use harbor_core::prescribing::{Interaction, ProblemHarm, Product};
 use harbor_formats::{csv_tables, icd10cm};
@@ -13,6 +14,7 @@ pub struct Tables {
     pub release: String,
     pub diagnoses: DiagnosisIndex,
     pub orderables: Vec<Orderable>,
+    pub containers: Vec<ContainerRule>,
     pub products: Vec<Product>,
     pub interactions: Vec<Interaction>,
     pub harms: Vec<ProblemHarm>,
@@ -43,6 +45,7 @@ impl Tables {
                 )
                 .context("what people say of diagnoses")?,
             orderables: Self::read_orderables()?,
+            containers: csv_tables::containers(include_bytes!("../../../data/containers.csv")).context("containers")?,
             products: csv_tables::products(include_bytes!("../../../data/medicines.csv")).context("medicines")?,
             interactions: csv_tables::interactions(include_bytes!("../../../data/interactions.csv"))
                 .context("interactions")?,

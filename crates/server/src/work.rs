@@ -12,7 +12,7 @@ mod told;
 pub use clearing_house::{UploadAnswer, take_remittance_file};
 pub use daily::every_day;
 pub use incoming::poll_outside;
-pub use laboratory::take_report;
+pub use laboratory::{take_report, take_reports};
 
 use crate::state::State;
 use harbor_core::orders::Subject;
@@ -58,6 +58,7 @@ async fn work(state: &State, job: &Job) -> anyhow::Result<()> {
     match *job.kind {
         JobKind::SendOrders => laboratory::send_orders(state, job).await,
         JobKind::CancelOrder => laboratory::cancel_order(state, job).await,
+        JobKind::TellSpecimen => laboratory::tell_specimen(state, job).await,
         JobKind::MoveOrder => laboratory::move_order(state, job).await,
         JobKind::SendPrescription => pharmacy::send_prescription(state, job).await,
         JobKind::SendBatch => clearing_house::send_batch(state, job).await,

@@ -17,6 +17,7 @@ use harbor_core::orders::candidates::NamedPerson;
 use harbor_core::orders::{LabReport, Limits, ReportStatus, ReportedValue, RequestedTest, Requisition, Said};
 use harbor_formats::fhir::laboratory::{read_moved, read_order, read_taken_back};
 use harbor_formats::fhir::reports::write_report;
+use harbor_formats::fhir::specimen::read_taken;
 use serde_json::json;
 
 pub async fn order(world: web::Data<World>, body: web::Bytes) -> HttpResponse {
@@ -37,6 +38,14 @@ pub async fn order(world: web::Data<World>, body: web::Bytes) -> HttpResponse {
         let said = format!("{} is for {} now", moved.reference, codes.join(", "));
         world.lock().received.push(("laboratory", said));
         return HttpResponse::Ok().json(json!({ "status": "accepted", "reference": moved.reference }));
+    }
+    if let Ok(Some(taken)) = read_taken(&body) {
+        let mut memory = world.lock();
+        for s in &taken.specimens {
+            let said = format!("{}: {} taken {} by {}", taken.requisition, s.specimen, s.at.to_rfc3339(), s.by);
+            memory.received.push(("laboratory", said));
+        }
+        return HttpResponse::Ok().json(json!({ "status": "accepted", "reference": taken.requisition }));
     }
     let order = match read_order(&body) {
         Ok(order) if !order.tests.is_empty() => order,

@@ -144,6 +144,7 @@ names! {
     Method = harbor_core::money::ledger::Method;
     NotePart = harbor_core::consult::NotePart;
     ReviewedList = harbor_core::consult::ReviewedList;
+    BillTo = harbor_core::orders::BillTo;
     Enclosed = harbor_core::orders::kinds::Enclosed;
     OrderKind = harbor_core::orders::OrderKind;
     OrderState = harbor_core::orders::OrderState;
@@ -173,6 +174,7 @@ names! {
     Step = harbor_core::arrival::walk::Step;
     NextStep = harbor_core::visit_line::work_list::NextStep;
     TaskPlace = harbor_core::visit_line::work_list::TaskPlace;
+    TakenWhere = harbor_core::orders::specimens::TakenWhere;
     Urgency = harbor_core::orders::review::Urgency;
     VisitKind = harbor_core::schedule::VisitKind;
     Wait = harbor_core::arrival::Wait;

@@ -8,6 +8,7 @@ pub mod sessions;
 pub mod sign_ins;
 pub mod staff;
 
+use crate::documents::Doc;
 use crate::rows::{Clinic, Room};
 use crate::schema::{clinic, list_entries, rooms, visits};
 use crate::{Change, Result, StoreError, Topic};
@@ -15,6 +16,7 @@ use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::{Stage, Thresholds};
+use std::collections::BTreeMap;
 use uuid::Uuid;
 
 impl Clinic {
@@ -41,6 +43,15 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit("set", "thresholds", Uuid::nil(), None, format!("{t:?}"));
+        self.tell(Topic::Clinic, Uuid::nil());
+        Ok(())
+    }
+
+    /// Keeps the clinic's own usual days until a result; `code` is what was changed.
+    pub async fn set_usual_days(&mut self, days: BTreeMap<String, u32>, code: &str) -> Result<()> {
+        let detail = format!("{code} {}", days.get(code).map_or("as listed".to_owned(), u32::to_string));
+        diesel::update(clinic::table).set(clinic::usual_days.eq(Doc(days))).execute(self.conn()).await?;
+        self.audit("set", "usual days", Uuid::nil(), None, detail);
         self.tell(Topic::Clinic, Uuid::nil());
         Ok(())
     }

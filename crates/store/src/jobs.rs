@@ -14,6 +14,7 @@ coded! {
     JobKind {
         SendOrders = "send_orders", "Orders to the laboratory";
         CancelOrder = "cancel_order", "An order taken back from the laboratory";
+        TellSpecimen = "tell_specimen", "A specimen that was taken, to the laboratory";
         MoveOrder = "move_order", "An order for another diagnosis, to the laboratory";
         SendPrescription = "send_prescription", "A prescription to the pharmacy";
         SendBatch = "send_batch", "A batch to the clearing house";

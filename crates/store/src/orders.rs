@@ -1,8 +1,11 @@
 //! Orders: those of a visit, of a person, those that wait. How they are made and move on is in [`making`].
 
+pub mod again;
+pub mod hands;
 pub mod making;
 pub mod results;
 
+use crate::codes::Code;
 use crate::rows::*;
 use crate::schema::{order_diagnoses, orders};
 use crate::{Conn, Result, StoreError};
@@ -10,7 +13,7 @@ use diesel::dsl::sql;
 use diesel::prelude::*;
 use diesel::sql_types::Bool;
 use diesel_async::RunQueryDsl;
-use harbor_core::orders::OrderState;
+use harbor_core::orders::{OrderKind, OrderState};
 use std::collections::HashSet;
 use uuid::Uuid;
 
@@ -39,7 +42,11 @@ pub const LISTED: i64 = 200;
 
 /// Orders that somebody still waits for, the oldest first, with their people, and how many there are; of one orderer or of
 /// all.
-pub async fn open(conn: &mut Conn, orderer: Option<Uuid>) -> Result<(Vec<(Order, Person)>, i64)> {
+pub async fn open(
+    conn: &mut Conn,
+    orderer: Option<Uuid>,
+    kind: Option<OrderKind>,
+) -> Result<(Vec<(Order, Person)>, i64)> {
     use crate::schema::people;
     // Written out and not bound, so that the index of the open ones serves.
     let open = OrderState::OPEN.map(|s| format!("'{}'", s.code())).join(", ");
@@ -49,6 +56,10 @@ pub async fn open(conn: &mut Conn, orderer: Option<Uuid>) -> Result<(Vec<(Order,
     if let Some(orderer) = orderer {
         some = some.filter(orders::orderer_id.eq(orderer));
         all = all.filter(orders::orderer_id.eq(orderer));
+    }
+    if let Some(kind) = kind {
+        some = some.filter(orders::kind.eq(Code(kind)));
+        all = all.filter(orders::kind.eq(Code(kind)));
     }
     let count = all.filter(is_open()).count().get_result(conn).await?;
     let listed = some
@@ -78,13 +89,17 @@ pub async fn placed_in(conn: &mut Conn, visits: &[Uuid]) -> Result<HashSet<Uuid>
     Ok(placed.load(conn).await?.into_iter().collect())
 }
 
-/// Orders that stand under a clinician's name and are not signed, the oldest first, with their people.
+/// Orders that stand under a clinician's name and are not signed, and those whose orderer has left the clinic, which
+/// otherwise nobody would see; the oldest first, with their people.
 pub async fn to_sign(conn: &mut Conn, clinician: Uuid) -> Result<Vec<(Order, Person)>> {
     use crate::schema::people;
     Ok(orders::table
         .inner_join(people::table.on(people::id.eq(orders::person_id)))
         // Written out and not bound, so that the index of the drafts serves.
-        .filter(orders::orderer_id.eq(clinician).and(sql::<Bool>("orders.state = 'draft'")))
+        .filter(sql::<Bool>("orders.state = 'draft'"))
+        .filter(orders::orderer_id.eq(clinician).or(orders::orderer_id.eq_any(
+            crate::schema::staff::table.filter(crate::schema::staff::active.eq(false)).select(crate::schema::staff::id),
+        )))
         .order(orders::ordered_at)
         .limit(LISTED)
         .select((Order::as_select(), Person::as_select()))

@@ -145,6 +145,7 @@ diesel::table! {
         lock_minutes -> Integer,
         second_factor_roles -> Array<Text>,
         critical_after -> Integer,
+        usual_days -> Jsonb,
     }
 }
 
@@ -667,6 +668,47 @@ diesel::table! {
         signed_at -> Nullable<Timestamptz>,
         done_at -> Nullable<Timestamptz>,
         done_by -> Text,
+        bill_to -> Nullable<Text>,
+        coverage_id -> Nullable<Uuid>,
+        taken_where -> Text,
+        taken_at -> Nullable<Timestamptz>,
+        taken_by -> Text,
+    }
+}
+
+diesel::table! {
+    order_sets (id) {
+        id -> Uuid,
+        owner_id -> Nullable<Uuid>,
+        name -> Text,
+        items -> Array<Text>,
+    }
+}
+
+diesel::table! {
+    order_repeats (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        orderer_id -> Uuid,
+        test_code -> Text,
+        test_name -> Text,
+        under -> Array<Text>,
+        months -> Integer,
+        until -> Date,
+        due -> Nullable<Date>,
+        begun_at -> Timestamptz,
+        begun_by -> Text,
+        ended_why -> Text,
+    }
+}
+
+diesel::table! {
+    stand_ins (staff_id) {
+        staff_id -> Uuid,
+        deputy_id -> Nullable<Uuid>,
+        from_day -> Date,
+        to_day -> Date,
+        set_by -> Text,
     }
 }
 
@@ -1445,6 +1487,9 @@ diesel::allow_tables_to_appear_in_same_query!(
     result_looks,
     result_questions,
     result_risings,
+    order_sets,
+    order_repeats,
+    stand_ins,
     result_values,
     ledger_entries,
     ledger_transactions,

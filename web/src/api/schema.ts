@@ -681,6 +681,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/order-sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_order_sets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/order-sets/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keeps a set, new or changed. */
+        put: operations["put_order_sets__id_"];
+        post?: never;
+        delete: operations["delete_order_sets__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orderables": {
         parameters: {
             query?: never;
@@ -689,6 +722,23 @@ export interface paths {
             cookie?: never;
         };
         get: operations["get_orderables"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/hands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Specimens to take and things to do here. */
+        get: operations["get_orders_hands"];
         put?: never;
         post?: never;
         delete?: never;
@@ -738,7 +788,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Orders under one's own name that are not signed, the oldest first. */
+        /** Orders under one's own name that are not signed, and those of somebody who has left; the oldest first. */
         get: operations["get_orders_to_sign"];
         put?: never;
         post?: never;
@@ -760,6 +810,26 @@ export interface paths {
         post?: never;
         /** Takes a draft away. */
         delete: operations["delete_orders__id_"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Orders what was ordered before once more, as a draft in one's own name: under the same diagnoses, where they are
+         *     problems still.
+         */
+        post: operations["post_orders__id__again"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -870,6 +940,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/{id}/payer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Says who pays the laboratory for a draft, and where its specimen is taken. */
+        put: operations["put_orders__id__payer"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/repeat": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lets an order come due again by itself until a day: then a draft is made in its orderer's name, to be signed. */
+        post: operations["post_orders__id__repeat"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/{id}/request": {
         parameters: {
             query?: never;
@@ -898,6 +1002,23 @@ export interface paths {
         get: operations["get_orders__id__sent"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/specimen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The specimens of an order and of those of its requisition were taken here. Said again it puts the time right. */
+        post: operations["post_orders__id__specimen"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1628,6 +1749,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/order-repeats/{repeat}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ends what comes due again, with why. */
+        post: operations["post_people__id__order_repeats__repeat__end"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/orders": {
         parameters: {
             query?: never;
@@ -2290,6 +2428,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/results/{id}/tell": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tells the patient that a result which was read is here. */
+        post: operations["post_results__id__tell"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schedule": {
         parameters: {
             query?: never;
@@ -2736,6 +2891,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/settings/usual-days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_settings_usual_days"];
+        /** Says for one thing when it is overdue. */
+        put: operations["put_settings_usual_days"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shifts": {
         parameters: {
             query?: never;
@@ -3061,6 +3233,24 @@ export interface paths {
         /** Makes a link by which somebody sets their password, once. */
         post: operations["post_staff__id__password_link"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/staff/{id}/stand-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_staff__id__stand_in"];
+        /** Says who reads somebody's results from a day to a day; what waits already is theirs to read too. */
+        put: operations["put_staff__id__stand_in"];
+        post?: never;
+        /** They are back: they read their results themselves. */
+        delete: operations["delete_staff__id__stand_in"];
         options?: never;
         head?: never;
         patch?: never;
@@ -4431,6 +4621,8 @@ export interface components {
             /** Format: uuid */
             visitId?: string | null;
         };
+        /** @enum {string} */
+        BillTo: "insurance" | "patient" | "clinic";
         BlockerView: {
             code: string;
             mark: string;
@@ -4864,6 +5056,14 @@ export interface components {
             email?: string | null;
             phone?: string | null;
         };
+        /** @description A container to fill. */
+        ContainerView: {
+            /** @description Empty when no rule tells which: whoever takes it has to know. */
+            container: string;
+            specimen: string;
+            /** @description Short names of the tests that are made from it. */
+            tests: string[];
+        };
         CopyTo: {
             /**
              * @description What becomes of a policy of this rank that is in force then: replace (it ends the day before) or next_rank (the
@@ -5041,6 +5241,9 @@ export interface components {
             /** @description Why it no longer holds. */
             reason: string;
         };
+        EndRepeatForm: {
+            reason: string;
+        };
         EndTemplate: {
             /** @description The last day on which it holds. */
             last: string;
@@ -5150,6 +5353,27 @@ export interface components {
         };
         /** @enum {string} */
         FlaggedBy: "laboratory" | "range";
+        /** @description Something for hands: the specimens of one requisition, or one thing to do. */
+        ForHands: {
+            /** @description The chart is under restriction and not open to the one who looks: what was ordered is not told. */
+            closed: boolean;
+            containers: components["schemas"]["ContainerView"][];
+            /**
+             * Format: uuid
+             * @description One of its orders: what is done is said of it.
+             */
+            id: string;
+            kind: components["schemas"]["OrderKind"];
+            /** @description What was ordered, in words. */
+            name: string;
+            /** Format: date-time */
+            orderedAt: string;
+            orderedBy: string;
+            person: components["schemas"]["PersonCard"];
+            priority: components["schemas"]["Priority"];
+            /** Format: uuid */
+            visitId?: string | null;
+        };
         Form: {
             active: boolean;
             body: string;
@@ -6056,6 +6280,8 @@ export interface components {
             /** @description In the words of its kind. */
             state: string;
             testName: string;
+            /** @description Who is asked, where it is said. */
+            toWhom: string;
             /** Format: uuid */
             visitId?: string | null;
         };
@@ -6114,6 +6340,12 @@ export interface components {
         };
         Order: {
             answers: components["schemas"]["QuestionAnswer"][];
+            billTo?: components["schemas"]["BillTo"] | null;
+            /**
+             * Format: uuid
+             * @description Of insurance: the policy.
+             */
+            coverageId?: string | null;
             /**
              * Format: date-time
              * @description When it was done in this house, and by whom.
@@ -6150,8 +6382,15 @@ export interface components {
             state: components["schemas"]["OrderState"];
             /** @description Why it was refused or cancelled. */
             stateReason: string;
+            /**
+             * Format: date-time
+             * @description When the specimen was taken in this house, and by whom.
+             */
+            takenAt?: string | null;
+            takenBy: string;
             /** @description Whose it was before it was taken over. */
             takenOverFrom: string;
+            takenWhere: components["schemas"]["TakenWhere"];
             testCode: string;
             testName: string;
             /**
@@ -6177,6 +6416,17 @@ export interface components {
         };
         /** @enum {string} */
         OrderKind: "laboratory" | "imaging" | "procedure" | "referral";
+        OrderPayerForm: {
+            /** @description The same for all drafts of the person that lie beside it, in the same visit or without one. */
+            all?: boolean;
+            billTo: components["schemas"]["BillTo"];
+            /**
+             * Format: uuid
+             * @description Of insurance: the policy; without it the one that pays first.
+             */
+            policy?: string | null;
+            takenWhere?: components["schemas"]["TakenWhere"] | null;
+        };
         OrderQuestionView: {
             answer: string;
             askedFor: components["schemas"]["AskedFor"];
@@ -6203,6 +6453,24 @@ export interface components {
              */
             toWhom: string;
         };
+        OrderSetForm: {
+            /** @description For the whole clinic; otherwise one's own. */
+            clinic?: boolean;
+            /** @description Codes of what is ordered. */
+            items: string[];
+            name: string;
+        };
+        /** @description What is ordered together, whole or in part. */
+        OrderSetView: {
+            /** @description Codes that the list does not know any more. */
+            gone: string[];
+            /** Format: uuid */
+            id: string;
+            items: components["schemas"]["SetItem"][];
+            name: string;
+            /** @description One's own; the others are the clinic's. */
+            own: boolean;
+        };
         /** @enum {string} */
         OrderState: "draft" | "sending" | "requested" | "accepted" | "specimen_taken" | "in_progress" | "preliminary" | "resulted" | "done" | "rejected" | "cancelled";
         /** @description An order that waits for one's signature. */
@@ -6214,8 +6482,11 @@ export interface components {
             kind: components["schemas"]["OrderKind"];
             /** @description What must be said before it can be signed. */
             lacking: string[];
+            /** @description It stands under one's own name; the others were of somebody who has left, and are taken over first. */
+            mine: boolean;
             /** Format: date-time */
             orderedAt: string;
+            orderedBy: string;
             person: components["schemas"]["PersonCard"];
             preparedBy: string;
             priority: components["schemas"]["Priority"];
@@ -6227,16 +6498,23 @@ export interface components {
         };
         /** @description An order beside the diagnoses that it may lie under. */
         OrderView: {
+            /** @description Of a draft: that it repeats one of the last days, or that its result is here. */
+            already?: string | null;
             /** @description The code of the diagnosis that carries it better. */
             better?: string | null;
             codes: string[];
+            /** @description Into what its specimen goes, with what is taken together; as long as that may be said. */
+            containers: components["schemas"]["ContainerView"][];
             /** @description What must be said before it can be signed, in words; of a draft. */
             lacking: string[];
+            /** @description It may be said when its specimen was taken. */
+            mayBeTaken: boolean;
             /** @description Why it lies oddly where it is. */
             misfit?: string | null;
             /** @description It was sent and waits: it may be taken back. */
             open: boolean;
             order: components["schemas"]["Order"];
+            payer?: components["schemas"]["PayerView"] | null;
             questions: components["schemas"]["OrderQuestionView"][];
             /** @description The state in the words of its kind. */
             state: string;
@@ -6244,6 +6522,8 @@ export interface components {
         };
         /** @description What can be ordered. */
         OrderableView: {
+            /** @description That it was ordered lately for this person, or that its result is here. */
+            already?: string | null;
             code: string;
             kind: components["schemas"]["OrderKind"];
             loinc: string;
@@ -6395,6 +6675,16 @@ export interface components {
             /** Format: uuid */
             coverageId?: string | null;
             selfPay?: boolean;
+        };
+        /** @description Who pays the laboratory for an order. */
+        PayerView: {
+            billTo?: components["schemas"]["BillTo"] | null;
+            /** @description Policies that pay today; of a draft. */
+            policies: components["schemas"]["Choice"][];
+            /** @description Payer and number of the policy. */
+            policy?: string | null;
+            /** @description Who answers for what the patient owes, when that is somebody else. */
+            responsible?: string | null;
         };
         PaymentForm: {
             /** @description This cheque number was taken before, and that is right. */
@@ -6562,6 +6852,8 @@ export interface components {
         PersonOrders: {
             orders: components["schemas"]["OrderView"][];
             problems: components["schemas"]["OrderedFor"][];
+            /** @description What comes due again by itself. */
+            repeats: components["schemas"]["RepeatView"][];
         };
         PersonView: {
             addressCheck?: components["schemas"]["AddressCheck"] | null;
@@ -6746,7 +7038,7 @@ export interface components {
             strength: string;
         };
         /** @enum {string} */
-        Purpose: "rebooked" | "no_time" | "handed_over" | "receipt";
+        Purpose: "rebooked" | "no_time" | "handed_over" | "receipt" | "result_here";
         /** @description What the laboratory asks about an order, and what was answered. */
         QuestionAnswer: {
             answer: string;
@@ -6942,6 +7234,28 @@ export interface components {
             /** Format: uuid */
             transactionId?: string | null;
         };
+        RepeatForm: {
+            /**
+             * Format: int32
+             * @description Months between two, 1 to 60.
+             */
+            months: number;
+            /** @description The last day, as it is typed. */
+            until: string;
+        };
+        /** @description Something that comes due again. */
+        RepeatView: {
+            /** Format: date */
+            due?: string | null;
+            /** Format: uuid */
+            id: string;
+            /** Format: int32 */
+            months: number;
+            name: string;
+            orderer: string;
+            /** Format: date */
+            until: string;
+        };
         ReportFile: {
             mediaType: string;
             /** Format: int32 */
@@ -7062,6 +7376,7 @@ export interface components {
         };
         ReviewForm: {
             comment?: string;
+            tell?: components["schemas"]["TellBy"] | null;
         };
         ReviewManyForm: {
             ids: string[];
@@ -7317,6 +7632,11 @@ export interface components {
             locked: boolean;
             login: string;
         };
+        /** @description Something of a set. */
+        SetItem: {
+            code: string;
+            name: string;
+        };
         Seventh: {
             code: string;
             meaning: string;
@@ -7556,6 +7876,32 @@ export interface components {
         };
         /** @enum {string} */
         Stage: "booked" | "here" | "checked_in" | "in_room" | "with_clinician" | "ready_to_leave" | "left" | "left_unseen" | "did_not_come" | "cancelled";
+        StandInForm: {
+            /**
+             * Format: uuid
+             * @description A colleague who signs results; without one any clinician reads them.
+             */
+            deputy?: string | null;
+            /** @description As they are typed. */
+            fromDay: string;
+            toDay: string;
+        };
+        /** @description Who reads somebody's results, and from when to when. */
+        StandInView: {
+            /**
+             * Format: uuid
+             * @description Any clinician without one.
+             */
+            deputy?: string | null;
+            deputyName?: string | null;
+            /** Format: date */
+            fromDay: string;
+            /** @description It holds today. */
+            now: boolean;
+            setBy: string;
+            /** Format: date */
+            toDay: string;
+        };
         /** @enum {string} */
         Standing: "low" | "usual" | "high" | "impossible" | "unjudged";
         /** @enum {string} */
@@ -7662,6 +8008,10 @@ export interface components {
         TakeBackForm: {
             reason: string;
         };
+        TakenForm: {
+            /** @description When, as it is typed: `8:05`, `yesterday 21:30`; empty is now. */
+            at?: string;
+        };
         /** @description A medicine over the days that it may have been taken. */
         TakenOver: {
             /**
@@ -7679,8 +8029,18 @@ export interface components {
              */
             until?: string | null;
         };
+        /** @enum {string} */
+        TakenWhere: "here" | "laboratory";
+        /**
+         * @description How the patient is told.
+         * @enum {string}
+         */
+        TellBy: "message" | "call";
         TellForm: {
             visitIds: string[];
+        };
+        TellOfResult: {
+            by: components["schemas"]["TellBy"];
         };
         TemplateForm: components["schemas"]["ShiftForm"] & {
             /** @description From which day it holds, or from which it is changed. */
@@ -7999,6 +8359,29 @@ export interface components {
         };
         /** @enum {string} */
         Urgency: "critical" | "outside" | "untold" | "usual";
+        /** @description Something that can be ordered, with its usual days. */
+        UsualDays: {
+            code: string;
+            /**
+             * Format: int32
+             * @description Days from sending to the result, as the list has it.
+             */
+            listed: number;
+            name: string;
+            /**
+             * Format: int32
+             * @description As the clinic has it.
+             */
+            own?: number | null;
+        };
+        UsualDaysForm: {
+            code: string;
+            /**
+             * Format: int32
+             * @description 1 to 180 days; without them as the list has it.
+             */
+            days?: number | null;
+        };
         /** @description The usual range of a measure in tenths, both ends included. */
         UsualRange: {
             /** Format: int32 */
@@ -8330,6 +8713,7 @@ export interface components {
         Words: {
             allergyKinds: components["schemas"]["Choice"][];
             batchStates: components["schemas"]["Choice"][];
+            billTo: components["schemas"]["Choice"][];
             channels: components["schemas"]["Choice"][];
             claimStates: components["schemas"]["Choice"][];
             consents: components["schemas"]["Choice"][];
@@ -8355,6 +8739,7 @@ export interface components {
             sexes: components["schemas"]["Choice"][];
             sources: components["schemas"]["Choice"][];
             stages: components["schemas"]["Choice"][];
+            takenWhere: components["schemas"]["Choice"][];
             urgencies: components["schemas"]["Choice"][];
             visitKinds: components["schemas"]["Choice"][];
             weights: components["schemas"]["Choice"][];
@@ -12999,10 +13384,327 @@ export interface operations {
             };
         };
     };
+    get_order_sets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderSetView"][];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_order_sets__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderSetForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_order_sets__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_orderables: {
         parameters: {
             query?: {
+                /** @description What is typed; without it what one orders most. */
                 q?: string;
+                /** @description For whom, so that a repetition is told. */
+                person?: string;
             };
             header?: never;
             path?: never;
@@ -13016,6 +13718,87 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrderableView"][];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_orders_hands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForHands"][];
                 };
             };
             /** @description The address or what was sent cannot be read. */
@@ -13079,6 +13862,10 @@ export interface operations {
             query?: {
                 /** @description Those of all clinicians; otherwise one's own. */
                 all?: boolean;
+                /** @description Of one kind: laboratory, imaging, procedure or referral. */
+                kind?: components["schemas"]["OrderKind"];
+                /** @description Of one clinician. */
+                clinician?: string;
             };
             header?: never;
             path?: never;
@@ -13344,6 +14131,124 @@ export interface operations {
         };
     };
     delete_orders__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_orders__id__again: {
         parameters: {
             query?: never;
             header?: never;
@@ -14112,6 +15017,250 @@ export interface operations {
             };
         };
     };
+    put_orders__id__payer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderPayerForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_orders__id__repeat: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RepeatForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     put_orders__id__request: {
         parameters: {
             query?: never;
@@ -14298,6 +15447,128 @@ export interface operations {
                 };
             };
             /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_orders__id__specimen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakenForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -19558,6 +20829,129 @@ export interface operations {
             };
         };
     };
+    post_people__id__order_repeats__repeat__end: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                repeat: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndRepeatForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_people__id__orders: {
         parameters: {
             query?: never;
@@ -23998,6 +25392,128 @@ export interface operations {
             };
         };
     };
+    post_results__id__tell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TellOfResult"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_schedule: {
         parameters: {
             query?: {
@@ -27011,6 +28527,200 @@ export interface operations {
             };
         };
     };
+    get_settings_usual_days: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsualDays"][];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_settings_usual_days: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UsualDaysForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Something that this refers to is not there. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_shifts: {
         parameters: {
             query: {
@@ -29101,6 +30811,329 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LinkView"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_staff__id__stand_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandInView"] | null;
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_staff__id__stand_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandInForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_staff__id__stand_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description The address or what was sent cannot be read. */

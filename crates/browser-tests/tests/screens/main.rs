@@ -12,6 +12,7 @@ mod hands;
 mod journey;
 mod keys;
 mod orders;
+mod orders_again;
 mod pages;
 mod presses;
 mod quick_line;

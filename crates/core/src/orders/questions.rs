@@ -51,6 +51,20 @@ pub enum AnswerValue {
 /// Said where nobody knows; a question is answered by it, and nothing is guessed.
 pub const NOT_KNOWN: &str = "not known";
 
+/// A moment as it is typed: a time of today, or a day and a time (`yesterday 21:30`); nothing when it is none.
+pub fn moment(typed: &str, now: NaiveDateTime) -> Option<NaiveDateTime> {
+    let (day, time) = match typed.trim().rsplit_once(' ') {
+        Some((day, time)) => (day.trim(), time),
+        None => ("today", typed.trim()),
+    };
+    let day = match day.to_lowercase().as_str() {
+        "today" => Some(now.date()),
+        "yesterday" => now.date().pred_opt(),
+        day => typed_date::parse(day, now.date(), Sense::Death).ok(),
+    };
+    Some(day?.and_time(typed_date::time(time).ok()?))
+}
+
 impl OrderQuestion {
     /// Reads how the lists write it: `Fasting?=yes/no`, `Weight=number kg`, `Last dose when?=moment`, `Since when?=date`,
     /// `Which side?=left|right|both`, `What was tried?=words`; `optional` before the kind when it may stay open.
@@ -125,24 +139,11 @@ impl OrderQuestion {
                 Ok(_) => wanted("takes a day that has been"),
                 Err(bad) => wanted(&format!("takes a day, or not known: {bad}")),
             },
-            AnswerKind::Moment => {
-                let (day, time) = match typed.rsplit_once(' ') {
-                    Some((day, time)) => (day.trim(), time),
-                    None => ("today", typed),
-                };
-                let day = match day.to_lowercase().as_str() {
-                    "today" => Some(now.date()),
-                    "yesterday" => now.date().pred_opt(),
-                    day => typed_date::parse(day, now.date(), Sense::Death).ok(),
-                };
-                match (day, typed_date::time(time)) {
-                    (Some(day), Ok(time)) if day.and_time(time) <= now => {
-                        Ok(day.and_time(time).format("%Y-%m-%d %H:%M").to_string())
-                    }
-                    (Some(_), Ok(_)) => wanted("takes a moment that has been"),
-                    _ => wanted("takes a time, with its day when it was not today: yesterday 21:30"),
-                }
-            }
+            AnswerKind::Moment => match moment(typed, now) {
+                Some(at) if at <= now => Ok(at.format("%Y-%m-%d %H:%M").to_string()),
+                Some(_) => wanted("takes a moment that has been"),
+                None => wanted("takes a time, with its day when it was not today: yesterday 21:30"),
+            },
             AnswerKind::Choice(choices) => {
                 let low = typed.to_lowercase();
                 match choices.iter().find(|c| c.to_lowercase() == low) {

@@ -49,15 +49,21 @@ pub fn is_result(status: ReportStatus) -> bool {
     matches!(status, ReportStatus::Preliminary | ReportStatus::Final | ReportStatus::Corrected)
 }
 
-/// What an order becomes by a report that holds: one that is only registered changes nothing, and one that was cancelled
+/// What an order becomes by a report that holds: one that is only registered says that they
+/// work on it, and one that was cancelled
 /// leaves the order to a person.
 pub fn answered(status: ReportStatus) -> OrderState {
     match status {
-        ReportStatus::Registered => OrderState::Accepted,
+        ReportStatus::Registered => OrderState::InProgress,
         ReportStatus::Preliminary => OrderState::Preliminary,
         ReportStatus::Final | ReportStatus::Corrected => OrderState::Resulted,
         ReportStatus::Cancelled => OrderState::Rejected,
     }
+}
+
+/// What an order becomes whose report was about somebody else: it waits again.
+pub fn waits_again(specimen_taken: bool) -> OrderState {
+    if specimen_taken { OrderState::SpecimenTaken } else { OrderState::Accepted }
 }
 
 /// Whether the person that a report names is the one that its order is for: one of their record numbers, also of a record

@@ -26,6 +26,7 @@ coded! {
         NoTime = "no_time", "no time yet";
         HandedOver = "handed_over", "another clinician";
         Receipt = "receipt", "receipt";
+        ResultHere = "result_here", "result here";
     }
 }
 
@@ -135,6 +136,19 @@ pub fn way_to(p: &Reachable, days: i64) -> Option<Way> {
     Some(Way { channel: Channel::Call, reach: phone.unwrap_or("").into(), why })
 }
 
+/// The way to tell somebody that a result is here. Who is answered for by somebody else is called: their messages may be
+/// read by another; and a call is made where the result does not wait for the post.
+pub fn way_to_tell_result(p: &Reachable, calls: bool, answered_for: bool) -> Option<Way> {
+    if !calls && !answered_for {
+        return way_to(p, POST_DAYS);
+    }
+    if p.deceased {
+        return None;
+    }
+    let why = if calls { "to be called" } else { "somebody answers for them" };
+    Some(Way { channel: Channel::Call, reach: p.phone.clone().unwrap_or_default(), why: why.into() })
+}
+
 /// Subject and text.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Words {
@@ -172,6 +186,20 @@ pub fn about_new_time(f: &Facts, before: DateTime<Utc>, after: DateTime<Utc>) ->
         f.clinic
     );
     Words { subject: "Your visit has a new time".into(), body }
+}
+
+/// A result is here. What it says, and of what it is, does not travel in the open.
+pub fn about_result(name: &str, clinic: &str, telephone: &str) -> Words {
+    let body = format!(
+        "Dear {name}, your clinician has looked at a result that came for you. Please call {telephone}, or ask at your \
+         next visit. {clinic}"
+    );
+    Words { subject: "A result is here".into(), body }
+}
+
+/// Somebody is called about a result. What is to be said stands with the result, for who may see it.
+pub fn about_result_call(words: Words) -> Words {
+    Words { body: "Call about a result; what to say stands in its comment.".into(), ..words }
 }
 
 /// A visit keeps its time, with another clinician than before.
@@ -254,6 +282,19 @@ mod tests {
         let lost = Reachable { phone: None, address: false, ..none };
         assert_eq!(way_to(&lost, 9).unwrap().reach, "", "still on the call list, so that somebody looks");
         assert_eq!(way(Reachable { deceased: true, ..all() }, 9), None);
+    }
+
+    #[test]
+    fn a_result_is_told_by_consent_and_without_what_it_says() {
+        let way = |p: Reachable, calls, answered_for| way_to_tell_result(&p, calls, answered_for).map(|w| w.channel);
+        assert_eq!(way(all(), false, false), Some(Channel::Text));
+        assert_eq!(way(all(), true, false), Some(Channel::Call));
+        assert_eq!(way(all(), false, true), Some(Channel::Call), "a child's text may be read by anybody");
+        let declined = Reachable { text_agreed: Some(false), email_agreed: Some(false), ..all() };
+        assert_eq!(way(declined, false, false), Some(Channel::Letter));
+        assert_eq!(way(Reachable { deceased: true, ..all() }, true, false), None);
+        let words = about_result("Ada", "The Clinic", "207 555 0100");
+        assert!(words.body.contains("Dear Ada") && words.body.contains("207 555 0100"));
     }
 
     #[test]

@@ -48,6 +48,11 @@ pub const OVERDUE_ORDER: Task =
     Task { group: "Overdue orders", action: "See orders", place: TaskPlace::Orders, rank: 3 };
 /// An order without a visit that somebody prepared in one's name; one of a visit is signed with its note.
 pub const SIGN_ORDER: Task = Task { group: "Orders to sign", action: "See orders", place: TaskPlace::Orders, rank: 2 };
+/// A specimen that is taken in this house.
+pub const TAKE_SPECIMEN: Task =
+    Task { group: "Specimens to take", action: "See orders", place: TaskPlace::Orders, rank: 1 };
+/// Something that was ordered to be done in this house.
+pub const DO_HERE: Task = Task { group: "To be done here", action: "See orders", place: TaskPlace::Orders, rank: 1 };
 /// A critical result that nobody signed; who watches over the clinic learns that there is one, not of whom.
 pub const UNREAD_CRITICAL: Task =
     Task { group: "Critical results unread", action: "See results", place: TaskPlace::Results, rank: 1 };

@@ -9,15 +9,26 @@ use harbor_server::routes::{Access, ROUTES, Route};
 
 /// The address of a route, about nothing that is there.
 pub fn concrete(pattern: &str) -> String {
-    ["{id}", "{measurement}", "{allergy}", "{medicine}", "{problem}", "{entry}", "{other}", "{run}", "{response}"]
-        .iter()
-        .fold(pattern.to_owned(), |path, part| path.replace(part, NOBODY))
-        .replace("{part}", "plan")
-        .replace("{position}", "0")
-        .replace("{code}", "I10")
-        .replace("{side}", "front")
-        .replace("{list}", "allergies")
-        .replace("{token}", "x")
+    [
+        "{id}",
+        "{measurement}",
+        "{allergy}",
+        "{medicine}",
+        "{problem}",
+        "{entry}",
+        "{other}",
+        "{run}",
+        "{response}",
+        "{repeat}",
+    ]
+    .iter()
+    .fold(pattern.to_owned(), |path, part| path.replace(part, NOBODY))
+    .replace("{part}", "plan")
+    .replace("{position}", "0")
+    .replace("{code}", "I10")
+    .replace("{side}", "front")
+    .replace("{list}", "allergies")
+    .replace("{token}", "x")
 }
 
 /// A sign-in of each role.

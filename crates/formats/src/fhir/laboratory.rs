@@ -1,5 +1,6 @@
 //! Orders to the laboratory.
 
+use super::{account, specimen};
 use super::{
     entries, entry_at, patient, practitioner, read_reasons, reasons, resource, subject, text, transaction, wrong,
 };
@@ -11,8 +12,8 @@ use serde_json::{Value, json};
 
 pub(super) const LOINC: &str = "http://loinc.org";
 
-const ORDER: &str = "urn:indigo-harbor:order";
-const REQUISITION: &str = "urn:indigo-harbor:requisition";
+pub(super) const ORDER: &str = "urn:indigo-harbor:order";
+pub(super) const REQUISITION: &str = "urn:indigo-harbor:requisition";
 
 pub(super) fn instant(at: DateTime<Utc>) -> String {
     at.to_rfc3339_opts(SecondsFormat::Secs, true)
@@ -46,13 +47,17 @@ fn read_answer(item: &Value) -> AnswerValue {
     day.or_else(at).unwrap_or_else(|| AnswerValue::Words(text(answer, "/valueString").to_owned()))
 }
 
-/// A transaction bundle: Patient, Practitioner, and for each test a ServiceRequest with its answers and the Task that asks
-/// for it, so that each is taken, refused and answered on its own.
+/// A transaction bundle: Patient, Practitioner, who pays (Account, Coverage), specimens that were taken already, and for each
+/// test a ServiceRequest with its answers and the Task that asks for it, so that each is taken, refused and answered on its
+/// own.
 pub fn write_order(r: &Requisition) -> Result<String, Located> {
     let who = json!({ "reference": format!("Patient/{}", r.subject.record_number) });
     let by = json!({ "reference": "Practitioner/orderer" });
     let group = json!({ "system": REQUISITION, "value": r.reference });
     let mut resources = vec![patient(&r.subject), practitioner(&r.orderer_name, &r.orderer_npi)];
+    resources.extend(r.account.iter().flat_map(|a| account::write(a, &who)));
+    let named = |order: &str| json!({ "reference": format!("ServiceRequest/{order}") });
+    resources.extend(specimen::write(&r.specimens, Some(&who), named));
     for test in &r.tests {
         let mut request = json!({
             "resourceType": "ServiceRequest", "id": test.reference, "status": "active", "intent": "order",
@@ -64,8 +69,18 @@ pub fn write_order(r: &Requisition) -> Result<String, Located> {
         if !test.diagnoses.is_empty() {
             request["reasonCode"] = reasons(&test.diagnoses);
         }
+        if r.account.as_ref().is_some_and(|a| a.policy.is_some()) {
+            request["insurance"] = json!([{ "reference": "Coverage/coverage" }]);
+        }
+        let from = r.specimens.iter().enumerate().filter(|(_, s)| s.orders.contains(&test.reference));
+        let from: Vec<Value> =
+            from.map(|(at, _)| json!({ "reference": format!("Specimen/specimen-{}", at + 1) })).collect();
+        if !from.is_empty() {
+            request["specimen"] = json!(from);
+        }
+        let mut beside: Vec<Value> = r.account.iter().map(|_| json!({ "reference": "Account/account" })).collect();
         if !test.answers.is_empty() {
-            request["supportingInfo"] = json!([{ "reference": format!("QuestionnaireResponse/{}", test.reference) }]);
+            beside.push(json!({ "reference": format!("QuestionnaireResponse/{}", test.reference) }));
             let items: Vec<Value> = test
                 .answers
                 .iter()
@@ -73,6 +88,9 @@ pub fn write_order(r: &Requisition) -> Result<String, Located> {
                 .map(|(i, (q, a))| json!({ "linkId": (i + 1).to_string(), "text": q, "answer": [answer(a)] }))
                 .collect();
             resources.push(json!({ "resourceType": "QuestionnaireResponse", "id": test.reference, "status": "completed", "item": items }));
+        }
+        if !beside.is_empty() {
+            request["supportingInfo"] = json!(beside);
         }
         resources.push(request);
         resources.push(json!({
@@ -183,7 +201,9 @@ pub fn read_order(bytes: &[u8]) -> Result<Requisition, Located> {
         entries(&bundle).find(|r| r["resourceType"] == kind).ok_or_else(|| wrong("Bundle.entry", format!("a {kind}")))
     };
     let task = find("Task")?;
-    let practitioner = find("Practitioner")?;
+    // Whoever took a specimen is a Practitioner too: the orderer is the one who asks.
+    let practitioner = entry_at(&bundle, text(task, "/requester/reference"))
+        .ok_or_else(|| wrong("Task.requester", "a Practitioner of the bundle"))?;
     let tests = entries(&bundle).filter(|r| r["resourceType"] == "ServiceRequest").map(|r| {
         let answers = r["supportingInfo"]
             .as_array()
@@ -210,5 +230,7 @@ pub fn read_order(bytes: &[u8]) -> Result<Requisition, Located> {
         orderer_npi: text(practitioner, "/identifier/0/value").into(),
         authored: text(task, "/authoredOn").parse().map_err(|_| wrong("Task.authoredOn", "a date and time"))?,
         tests: tests.collect(),
+        account: account::read(&bundle),
+        specimens: specimen::read(&bundle)?,
     })
 }

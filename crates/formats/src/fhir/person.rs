@@ -8,8 +8,8 @@ use harbor_core::coverage::{Rank, Relationship};
 use serde_json::{Value, json};
 
 const RECORD: &str = "urn:indigo-harbor:record";
-const RELATIONSHIP: &str = "http://terminology.hl7.org/CodeSystem/subscriber-relationship";
-const CLASS: &str = "http://terminology.hl7.org/CodeSystem/coverage-class";
+pub(super) const RELATIONSHIP: &str = "http://terminology.hl7.org/CodeSystem/subscriber-relationship";
+pub(super) const CLASS: &str = "http://terminology.hl7.org/CodeSystem/coverage-class";
 
 /// Marital status (v3-MaritalStatus) and our own.
 const MARITAL: [(&str, &str); 7] = [
@@ -109,14 +109,19 @@ fn patient(id: &str, f: &Fields) -> Value {
     p
 }
 
-fn coverage(record_number: &str, number: usize, holder_id: &str, policy: &IncomingPolicy) -> Value {
-    let get = |name: &str| policy.fields.get(name).map_or("", String::as_str);
-    let relationship = match Relationship::from_code(get("relationship")) {
+/// The patient to the policyholder, as the standard's code.
+pub(super) fn relationship_code(relationship: Option<Relationship>) -> &'static str {
+    match relationship {
         Some(Relationship::Spouse) => "spouse",
         Some(Relationship::Child) => "child",
         Some(Relationship::Other) => "other",
         _ => "self",
-    };
+    }
+}
+
+fn coverage(record_number: &str, number: usize, holder_id: &str, policy: &IncomingPolicy) -> Value {
+    let get = |name: &str| policy.fields.get(name).map_or("", String::as_str);
+    let relationship = relationship_code(Relationship::from_code(get("relationship")));
     let who = format!("Patient/{record_number}");
     let holder = if policy.holder.is_some() { format!("RelatedPerson/{holder_id}") } else { who.clone() };
     let order = Rank::ALL.iter().position(|r| r.code() == get("rank")).unwrap_or(0) + 1;

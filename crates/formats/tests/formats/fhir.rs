@@ -1,9 +1,12 @@
 //! HL7 FHIR R4: what goes to the laboratory and the pharmacy reads back the same; nonsense is located.
 
 use chrono::{NaiveDate, TimeZone, Utc};
+use harbor_core::coverage::Relationship;
 use harbor_core::orders::questions::AnswerValue;
-use harbor_core::orders::{Priority, RequestedTest, Requisition, Subject};
+use harbor_core::orders::specimens::TakenSpecimen;
+use harbor_core::orders::{BillTo, Priority, RequestedTest, Requisition, Subject, TestAccount, TestPolicy};
 use harbor_core::prescribing::SentItem;
+use harbor_formats::fhir::specimen::{Taken, read_taken, write_taken};
 use harbor_formats::fhir::{laboratory, person, pharmacy, reports};
 use harbor_formats::incoming::{Fields, IncomingPolicy};
 use proptest::prelude::*;
@@ -42,6 +45,29 @@ fn requisition() -> Requisition {
         orderer_npi: "1234567893".into(),
         authored: Utc.with_ymd_and_hms(2026, 11, 23, 15, 20, 0).unwrap(),
         tests: vec![test("O1", "57698-3", "Lipid panel", &answers), test("O2", "2823-3", "Potassium", &[])],
+        account: Some(TestAccount {
+            bill_to: BillTo::Insurance,
+            policy: Some(TestPolicy {
+                payer: "Harborlight Mutual".into(),
+                subscriber_number: "HM-4471".into(),
+                group_number: "G-9".into(),
+                relationship: Relationship::Spouse,
+                holder: Some("Ida Ferreira-Holm".into()),
+            }),
+            responsible: Some("Ida Ferreira-Holm".into()),
+            clinic: String::new(),
+        }),
+        specimens: vec![specimen("serum", "serum gel tube", &["O1", "O2"])],
+    }
+}
+
+fn specimen(specimen: &str, container: &str, orders: &[&str]) -> TakenSpecimen {
+    TakenSpecimen {
+        specimen: specimen.into(),
+        container: container.into(),
+        at: Utc.with_ymd_and_hms(2026, 11, 23, 15, 5, 0).unwrap(),
+        by: "Yusra Calder".into(),
+        orders: orders.iter().map(|o| (*o).to_owned()).collect(),
     }
 }
 
@@ -56,10 +82,74 @@ fn an_order_reads_back_with_its_questions_and_reasons() {
     assert_eq!(bundle["type"], "transaction");
     assert_eq!(kinds.iter().filter(|k| **k == "ServiceRequest").count(), 2);
     assert_eq!(kinds.iter().filter(|k| **k == "QuestionnaireResponse").count(), 1, "only where something was asked");
-    for wanted in ["Task", "Patient", "Practitioner"] {
+    for wanted in ["Task", "Patient", "Practitioner", "Coverage", "Account", "Specimen", "Organization"] {
         assert!(kinds.contains(&wanted), "{kinds:?}");
     }
     assert_eq!(kinds.iter().filter(|k| **k == "Task").count(), 2, "each test is taken or refused on its own");
+}
+
+/// Orders paid by everybody who may pay, with and without specimens.
+pub fn order_variants() -> Vec<Requisition> {
+    let account = |bill_to, policy: Option<TestPolicy>, responsible: Option<&str>, clinic: &str| TestAccount {
+        bill_to,
+        policy,
+        responsible: responsible.map(str::to_owned),
+        clinic: clinic.into(),
+    };
+    let own = TestPolicy {
+        relationship: Relationship::SelfHolder,
+        holder: None,
+        group_number: String::new(),
+        ..requisition().account.unwrap().policy.unwrap()
+    };
+    let paid = [
+        account(BillTo::Clinic, None, None, "Indigo Harbor Clinic"),
+        account(BillTo::Patient, None, None, ""),
+        account(BillTo::Patient, None, Some("Ida Ferreira-Holm"), ""),
+        account(BillTo::Insurance, Some(own), None, ""),
+    ];
+    let by = |account| Requisition { account: Some(account), specimens: vec![], ..requisition() };
+    let mut out: Vec<Requisition> = paid.map(by).to_vec();
+    out.push(requisition());
+    out
+}
+
+pub fn taken() -> Taken {
+    Taken {
+        requisition: "R0019C5".into(),
+        specimens: vec![specimen("serum", "serum gel tube", &["O1", "O2"]), specimen("urine", "", &["O3"])],
+    }
+}
+
+#[test]
+fn who_pays_is_told_whoever_it_is() {
+    for sent in order_variants() {
+        let text = laboratory::write_order(&sent).unwrap();
+        assert_eq!(laboratory::read_order(text.as_bytes()).unwrap(), sent);
+        let bundle: Value = serde_json::from_str(&text).unwrap();
+        let guarantor = resource_of(&bundle, "Account").pointer("/guarantor/0/party/reference").cloned().unwrap();
+        assert!(
+            bundle["entry"].as_array().unwrap().iter().any(|e| e["fullUrl"] == guarantor),
+            "somebody answers for it"
+        );
+    }
+    let silent = Requisition { account: None, ..requisition() };
+    let text = laboratory::write_order(&silent).unwrap();
+    assert_eq!(laboratory::read_order(text.as_bytes()).unwrap().account, None, "nobody is made to pay");
+}
+
+fn resource_of<'v>(bundle: &'v Value, kind: &str) -> &'v Value {
+    let mut all = bundle["entry"].as_array().unwrap().iter().map(|e| &e["resource"]);
+    all.find(|r| r["resourceType"] == kind).unwrap()
+}
+
+#[test]
+fn specimens_taken_later_name_their_orders() {
+    let text = write_taken(&taken()).unwrap();
+    assert_eq!(read_taken(text.as_bytes()).unwrap(), Some(taken()));
+    let order = laboratory::write_order(&requisition()).unwrap();
+    assert_eq!(read_taken(order.as_bytes()).unwrap(), None, "an order with its specimen is an order");
+    assert_eq!(laboratory::read_taken_back(text.as_bytes()).unwrap(), None);
 }
 
 #[test]
@@ -128,7 +218,7 @@ fn what_a_bundle_refers_to_is_in_it_whatever_the_receiver_has() {
     assert_eq!(laboratory::write_order(&requisition()).unwrap(), laboratory::write_order(&requisition()).unwrap());
 }
 
-fn prescription() -> SentItem {
+pub fn prescription() -> SentItem {
     SentItem {
         reference: "RX-1".into(),
         subject: subject(),
@@ -207,8 +297,8 @@ fn fields(of: &[(&'static str, &str)]) -> Fields {
     of.iter().map(|(name, value)| (*name, (*value).to_owned())).collect()
 }
 
-#[test]
-fn a_person_with_policies_reads_back_with_the_policyholder() {
+/// A child with a policy that somebody else holds.
+fn child() -> (Fields, [IncomingPolicy; 1]) {
     let person = fields(&[
         ("firstName", "Mees"),
         ("middleName", "Ruben"),
@@ -242,7 +332,18 @@ fn a_person_with_policies_reads_back_with_the_policyholder() {
         ("rank", "S"),
         ("relationship", "19"),
     ]);
-    let policies = [IncomingPolicy { fields: policy, holder: Some(holder.clone()) }];
+    let policies = [IncomingPolicy { fields: policy, holder: Some(holder) }];
+    (person, policies)
+}
+
+pub fn person_with_policies() -> String {
+    let (person, policies) = child();
+    person::write("IH-10033", &person, &policies).unwrap()
+}
+
+#[test]
+fn a_person_with_policies_reads_back_with_the_policyholder() {
+    let (person, policies) = child();
     let text = person::write("IH-10033", &person, &policies).unwrap();
     let back = person::read(text.as_bytes()).unwrap();
     assert_eq!(back.len(), 1, "the policyholder is no patient of the bundle");
@@ -250,7 +351,7 @@ fn a_person_with_policies_reads_back_with_the_policyholder() {
     expected.insert("outsideId", "IH-10033".into());
     assert_eq!(back[0].fields, expected);
     assert_eq!(back[0].policies[0].fields, policies[0].fields);
-    assert_eq!(back[0].policies[0].holder.as_ref().unwrap(), &holder);
+    assert_eq!(back[0].policies[0].holder, policies[0].holder);
 }
 
 #[test]

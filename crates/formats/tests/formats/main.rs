@@ -2,6 +2,7 @@
 
 mod fhir;
 mod growth;
+mod independent;
 mod located;
 mod quick_line;
 mod release;

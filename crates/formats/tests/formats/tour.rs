@@ -96,6 +96,8 @@ fn an_order_and_its_report() {
                 priority: Priority::Routine,
             },
         ],
+        account: None,
+        specimens: vec![],
     };
     let sent = laboratory::write_order(&requisition).unwrap();
     assert_eq!(laboratory::read_order(sent.as_bytes()).unwrap(), requisition);

@@ -5,4 +5,6 @@ pub mod building;
 pub mod clinic;
 pub mod second_factor;
 pub mod staff;
+pub mod stand_ins;
+pub mod usual_days;
 pub mod words;

@@ -1,7 +1,10 @@
 //! Ordering: finding what can be ordered, and laying it under diagnoses, in a visit or without one.
 
+pub mod again;
 pub mod answering;
+pub mod hands;
 pub mod paper;
+pub mod paying;
 pub mod placing;
 pub mod results;
 pub mod saying;
@@ -9,55 +12,25 @@ pub mod signing;
 pub mod views;
 pub mod waiting;
 
-use super::Typed;
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::HttpResponse;
-use actix_web::web::{Data, Json, Path, Query};
+use actix_web::web::{Data, Json, Path};
 use harbor_core::house::permissions::Permission;
-use harbor_core::orders::search::find;
+use harbor_core::orders::specimens::TakenWhere;
 use harbor_core::orders::{OrderState, Orderable, Priority, place};
 use harbor_core::visit_line::Mark;
-use harbor_store::codes::OrderKind;
 use harbor_store::consult::{chart, runs};
 use harbor_store::documents::Doc;
 use harbor_store::house::staff;
-use harbor_store::rows::{Order, Staff, Visit};
+use harbor_store::rows::{Order, Person, Staff, Visit};
 use harbor_store::{Change, Conn, claims, orders as store, people};
+use paying::Paying;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 use views::{OrderView, of_visit, viewed};
-
-/// What can be ordered.
-#[derive(Debug, Serialize, ToSchema)]
-#[serde(rename_all = "camelCase")]
-pub struct OrderableView {
-    kind: OrderKind,
-    code: String,
-    name: String,
-    short: String,
-    loinc: String,
-    specimen: String,
-}
-
-/// So many are offered for what is typed.
-const OFFERED: usize = 20;
-
-#[utoipa::path(get, path = "/api/orderables", params(Typed), responses((status = 200, body = Vec<OrderableView>)))]
-pub async fn orderables(state: Data<State>, typed: Query<Typed>) -> Json<Vec<OrderableView>> {
-    let found = find(&state.tables.orderables, &typed.q, OFFERED);
-    let view = |t: &Orderable| OrderableView {
-        kind: t.kind.into(),
-        code: t.code.clone(),
-        name: t.name.clone(),
-        short: t.short.clone(),
-        loinc: t.loinc.clone(),
-        specimen: t.specimen.clone(),
-    };
-    Json(found.into_iter().map(view).collect())
-}
 
 /// A visit whose orders and prescriptions may still change.
 pub async fn open_visit(change: &mut Change<'_>, id: Uuid) -> Result<Visit, Problem> {
@@ -85,11 +58,24 @@ pub async fn orderer(change: &mut Change<'_>, me: &Me, visit: &Visit) -> Result<
     Ok(staff::get(change.conn(), visit.clinician_id).await?)
 }
 
+/// Who prepares an order in somebody else's name; nobody in one's own.
+pub fn preparer(me: &Me, orderer: &Staff) -> String {
+    if orderer.id == me.staff.id { String::new() } else { me.staff.name.clone() }
+}
+
+/// Nothing is ordered for the dead, nor for a record that was merged into another.
+pub fn may_be_ordered_for(person: &Person) -> Result<(), Problem> {
+    if person.merged_into.is_some() || person.deceased_on.is_some() {
+        return Err(Problem::refused("no-order", "Nothing is ordered for this record any more."));
+    }
+    Ok(())
+}
+
 /// An order that is not signed yet, laid under the diagnoses that usually carry it.
 pub async fn draft(
     change: &mut Change<'_>,
     state: &State,
-    me: &Me,
+    prepared_by: &str,
     wanted: &For,
     code: &str,
     listed: &[(String, String)],
@@ -100,9 +86,21 @@ pub async fn draft(
         .ok_or_else(|| Problem::field("items", format!("Nothing that can be ordered has the code {code}.")))?;
     let placement = place(item, listed);
     let under: Vec<(String, String)> = placement.diagnoses.iter().map(|i| listed[*i].clone()).collect();
-    let prepared_by = if wanted.orderer.id == me.staff.id { String::new() } else { me.staff.name.clone() };
-    let row = made(item, wanted, state.now(), placement.reason, prepared_by);
+    let mut row = made(item, wanted, state.now(), placement.reason, prepared_by.to_owned());
+    pays(change.conn(), state, &mut row).await?;
     Ok(change.add_order(row, &under).await?)
+}
+
+/// Puts down who usually pays the laboratory for a new order.
+pub async fn pays(conn: &mut Conn, state: &State, row: &mut Order) -> Result<(), Problem> {
+    if row.kind != harbor_core::orders::OrderKind::Laboratory {
+        return Ok(());
+    }
+    let person = people::get(conn, row.person_id).await?;
+    let visit = paying::visit_of(conn, row.visit_id).await?;
+    let (bill_to, policy) = Paying::of(conn, state, &person).await?.usual(visit.as_ref());
+    (row.bill_to, row.coverage_id) = (bill_to.map(Into::into), policy);
+    Ok(())
 }
 
 /// A draft of an order.
@@ -139,6 +137,11 @@ pub fn made(
         signed_at: None,
         done_at: None,
         done_by: String::new(),
+        bill_to: None,
+        coverage_id: None,
+        taken_where: TakenWhere::Here.into(),
+        taken_at: None,
+        taken_by: String::new(),
     }
 }
 
@@ -176,7 +179,7 @@ impl OrderForm {
             None => None,
         };
         for code in &self.items {
-            let order = draft(change, state, me, wanted, code, listed).await?;
+            let order = draft(change, state, &preparer(me, &wanted.orderer), wanted, code, listed).await?;
             if let Some(under) = &under {
                 change.link_order(&order, std::slice::from_ref(under)).await?;
             }
@@ -217,6 +220,8 @@ async fn problems(conn: &mut Conn, person: Uuid) -> Result<Vec<(String, String)>
 pub struct PersonOrders {
     orders: Vec<OrderView>,
     problems: Vec<views::OrderedFor>,
+    /// What comes due again by itself.
+    repeats: Vec<again::RepeatView>,
 }
 
 async fn beside_visits(conn: &mut Conn, state: &State, id: Uuid) -> Result<PersonOrders, Problem> {
@@ -225,7 +230,8 @@ async fn beside_visits(conn: &mut Conn, state: &State, id: Uuid) -> Result<Perso
     let rows = store::beside_visits(conn, id).await?;
     let links = store::links(conn, &rows.iter().map(|o| o.id).collect::<Vec<_>>()).await?;
     Ok(PersonOrders {
-        orders: viewed(state, &person, rows, &links, &listed),
+        orders: viewed(conn, state, &person, rows, (&links, &listed)).await?,
+        repeats: again::repeats_of(conn, id).await?,
         problems: listed.into_iter().map(|(code, title)| views::OrderedFor { code, title }).collect(),
     })
 }
@@ -244,9 +250,7 @@ pub async fn add_for_person(state: Data<State>, me: Me, id: Path<Uuid>, form: Js
         .store
         .change(&me.actor(), state.now(), async |change| {
             let person = people::get(change.conn(), *id).await?;
-            if person.merged_into.is_some() || person.deceased_on.is_some() {
-                return Err(Problem::refused("no-order", "Nothing is ordered for this record any more."));
-            }
+            may_be_ordered_for(&person)?;
             let orderer = match form.clinician {
                 Some(clinician) => staff::get(change.conn(), clinician).await?,
                 None => me.staff.clone(),

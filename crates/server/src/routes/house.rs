@@ -1,6 +1,6 @@
 //! Routes of house.
 
-use crate::api::house::{auth, building, clinic, second_factor, staff};
+use crate::api::house::{auth, building, clinic, second_factor, staff, stand_ins, usual_days};
 use crate::routes::Access::{Needs, Public, Session, SignedIn, Stranger};
 use crate::{live, web_files};
 use harbor_core::house::permissions::Permission::{ManageStaff, SetClinic};
@@ -26,6 +26,11 @@ table! {
     put "/api/staff/{id}" Needs(ManageStaff) => staff::change;
     post "/api/staff/{id}/password-link" Needs(ManageStaff) => staff::make_link;
     delete "/api/staff/sessions/{id}" Needs(ManageStaff) => staff::end_session;
+    get "/api/staff/{id}/stand-in" SignedIn => stand_ins::show;
+    put "/api/staff/{id}/stand-in" SignedIn => stand_ins::set;
+    delete "/api/staff/{id}/stand-in" SignedIn => stand_ins::end;
+    get "/api/settings/usual-days" SignedIn => usual_days::show;
+    put "/api/settings/usual-days" Needs(SetClinic) => usual_days::set;
     put "/api/settings/doors" Needs(SetClinic) => staff::set_doors;
     get "/api/me" SignedIn => auth::me;
     get "/api/live" SignedIn => live::stream;

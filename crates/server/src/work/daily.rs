@@ -1,6 +1,8 @@
 //! The clinic's own daily work.
 
 use super::for_log;
+use crate::api::orders::again;
+use crate::problem::Problem;
 use crate::state::State;
 use chrono::{NaiveDate, Timelike};
 use harbor_store::house::staff;
@@ -56,6 +58,9 @@ pub async fn every_day(state: State) {
         if let Err(error) = raise_critical(&state).await {
             tracing::warn!(error = for_log(&error), "critical results");
         }
+        if let Err(error) = make_due_orders(&state).await {
+            tracing::warn!(error = for_log(&error), "orders that come due");
+        }
         if state.settings.outside_url.is_some()
             && let Err(error) = overnight(&state, &mut begun).await
         {
@@ -80,6 +85,21 @@ async fn raise_critical(state: &State) -> anyhow::Result<()> {
         Ok(())
     };
     state.store.change(&Actor::system("the clinic's rule"), state.now(), raise).await
+}
+
+/// Makes drafts of orders that have come due again.
+async fn make_due_orders(state: &State) -> anyhow::Result<()> {
+    let is_due = harbor_store::orders::again::is_due(&mut *state.store.reader().await?, state.today()).await?;
+    if !is_due {
+        return Ok(());
+    }
+    let make = async |change: &mut Change<'_>| {
+        if again::make_due(change, state).await? == 0 {
+            change.give_up();
+        }
+        Ok::<_, Problem>(())
+    };
+    state.store.change(&Actor::system("repeated orders"), state.now(), make).await.map_err(|e| anyhow::anyhow!(e))
 }
 
 /// Marks those of today who did not come, by the clinic's rule; undone when they do come.

@@ -1,9 +1,15 @@
 //! Looks for what has come from the partners.
 
-use super::{clearing_house::take_file, laboratory::take_report, outside, told};
+use super::{
+    clearing_house::take_file,
+    laboratory::{take_report, take_reports},
+    outside, told,
+};
+use crate::problem::Problem;
 use crate::state::State;
 use harbor_store::{Actor, Change, StoreError};
 use serde_json::Value;
+use std::collections::VecDeque;
 use std::time::Duration;
 
 /// Looks every second for reports, acknowledgements and remittances that have come.
@@ -21,6 +27,9 @@ pub async fn poll_outside(state: State) {
     }
 }
 
+/// So many reports are filed in one change.
+const TOGETHER: usize = 25;
+
 #[derive(Clone, Copy)]
 enum Incoming {
     Report,
@@ -31,12 +40,20 @@ enum Incoming {
 async fn fetch(state: &State, path: &str, after: &mut usize, kind: Incoming) -> anyhow::Result<()> {
     let url = format!("{}{path}?after={after}", outside(state)?);
     let answer: Value = state.http.get(url).send().await?.json().await?;
-    for item in answer.as_array().into_iter().flatten() {
-        let (Some(number), Some(content)) = (item["number"].as_u64(), item["content"].as_str()) else { continue };
-        let taken = match kind {
-            Incoming::Report => take_report(state, content).await,
-            Incoming::File => take_file(state, content).await,
-            Incoming::Fate => told::take_fate(state, content).await,
+    let all = answer.as_array().into_iter().flatten();
+    let items: Vec<(u64, &str)> = all.filter_map(|i| Some((i["number"].as_u64()?, i["content"].as_str()?))).collect();
+    let mut together: VecDeque<Result<(), Problem>> = VecDeque::new();
+    for (at, (number, content)) in items.iter().copied().enumerate() {
+        if matches!(kind, Incoming::Report) && together.is_empty() {
+            // What came together is filed together; where that does not come about, each alone.
+            let some: Vec<&str> = items[at..].iter().take(TOGETHER).map(|(_, content)| *content).collect();
+            together = take_reports(state, &some).await.unwrap_or_default().into();
+        }
+        let taken = match (kind, together.pop_front()) {
+            (_, Some(taken)) => taken,
+            (Incoming::Report, None) => take_report(state, content).await,
+            (Incoming::File, None) => take_file(state, content).await,
+            (Incoming::Fate, None) => told::take_fate(state, content).await,
         };
         match taken {
             Ok(()) => *after = usize::try_from(number)?,

@@ -104,6 +104,7 @@ fn the_table_says_whose_record_every_address_with_an_id_reaches() {
                 "/api/results/review-usual",
                 "/api/orders/open",
                 "/api/orders/to-sign",
+                "/api/orders/hands",
                 "/api/orders/signed",
             ];
             assert!(tested.contains(&route.pattern), "{} needs a test", route.pattern);

@@ -6,17 +6,17 @@ use harbor_demo::testing::Product;
 use serde_json::{Value, json};
 
 /// A draft of a visit that lies under its diagnosis.
-async fn ordered(visit: &Visit, by: &Hand, item: &str) -> Value {
+pub async fn ordered(visit: &Visit, by: &Hand, item: &str) -> Value {
     let all = by.post(&visit.path("/orders"), json!({ "items": [item] })).await.ok();
     all.as_array().unwrap().iter().find(|o| o["order"]["testCode"] == item).unwrap().clone()
 }
 
-async fn now(visit: &Visit, item: &str) -> Value {
+pub async fn now(visit: &Visit, item: &str) -> Value {
     let chart = visit.clinician.get(&visit.path("/chart")).await;
     chart["orders"].as_array().unwrap().iter().find(|o| o["order"]["testCode"] == item).unwrap().clone()
 }
 
-fn path(order: &Value, rest: &str) -> String {
+pub fn path(order: &Value, rest: &str) -> String {
     format!("/api/orders/{}{rest}", order["order"]["id"].as_str().unwrap())
 }
 

@@ -55,6 +55,7 @@ impl Chart {
         filled
             .replace("{medicine}", &self.medicine)
             .replace("{measurement}", &self.measurement)
+            .replace("{repeat}", &self.person)
             .replace("{position}", "0")
     }
 }

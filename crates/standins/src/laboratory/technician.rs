@@ -9,6 +9,8 @@
 //! | issued: an hour ago, yesterday | a report that was under way for long |
 //! | twice | the same report two times |
 //!
+//! Registered says that the work has begun; it brings no values.
+//!
 //! A value far outside of its range is not released before somebody accepts it as it is.
 
 use crate::page::escape;
@@ -81,7 +83,13 @@ fn section(out: &mut String, n: usize, test: &OnTheBench) {
             }
         );
     }
-    let states = [ReportStatus::Final, ReportStatus::Preliminary, ReportStatus::Corrected, ReportStatus::Cancelled];
+    let states = [
+        ReportStatus::Final,
+        ReportStatus::Registered,
+        ReportStatus::Preliminary,
+        ReportStatus::Corrected,
+        ReportStatus::Cancelled,
+    ];
     let options: String = states.iter().map(|s| format!("<option value={}>{}", s.code(), s.label())).collect();
     let _ = write!(
         out,
@@ -174,7 +182,7 @@ fn release(memory: &mut Memory, n: usize, form: &HashMap<String, String>) {
         .collect();
     if rejects && test.report.conclusion.is_empty() {
         test.refused = "Say why the specimen is rejected.".into();
-    } else if !rejects && !odd.is_empty() && !form.contains_key("accept") {
+    } else if !rejects && said("status") != "registered" && !odd.is_empty() && !form.contains_key("accept") {
         test.refused = format!("Hardly possible: {}. Measure again, or accept it as it is.", odd.join(", "));
     } else {
         let status = match rejects {
@@ -190,7 +198,7 @@ fn release(memory: &mut Memory, n: usize, form: &HashMap<String, String>) {
                 _ => test.report.order_reference.clone(),
             },
             issued: now - Duration::hours(said("issued").parse().unwrap_or(0)),
-            values: if rejects { vec![] } else { test.report.values.clone() },
+            values: if rejects || status == ReportStatus::Registered { vec![] } else { test.report.values.clone() },
             ..test.report.clone()
         };
         if let Ok(content) = write_report(&report) {

@@ -100,6 +100,8 @@ pub fn requisition(reference: &str, loincs: &[&str]) -> Requisition {
         orderer_npi: "1234567893".into(),
         authored: now(),
         tests: loincs.iter().enumerate().map(test).collect(),
+        account: None,
+        specimens: vec![],
     }
 }
 

@@ -28,7 +28,7 @@ impl Change<'_> {
     }
 
     /// Tells the screens that show an order: its visit's, or its person's.
-    fn tell_order(&mut self, order: &Order) {
+    pub(in crate::orders) fn tell_order(&mut self, order: &Order) {
         match order.visit_id {
             Some(visit) => self.tell(Topic::Visit, visit),
             None => self.tell(Topic::Person, order.person_id),
@@ -165,10 +165,13 @@ impl Change<'_> {
         if n != ids.len() {
             return Err(StoreError::refused("sent", "Some of these orders are signed already."));
         }
-        let mut requisitions: BTreeMap<(Uuid, Option<Uuid>), Vec<&Order>> = BTreeMap::new();
+        // A requisition is of one person, one visit and one payer.
+        type Apart = (Uuid, Option<Uuid>, Option<&'static str>, Option<Uuid>);
+        let mut requisitions: BTreeMap<Apart, Vec<&Order>> = BTreeMap::new();
         for order in drafts {
             if order.kind == OrderKind::Laboratory {
-                requisitions.entry((order.person_id, order.visit_id)).or_default().push(order);
+                let payer = (order.bill_to.map(|b| b.code()), order.coverage_id);
+                requisitions.entry((order.person_id, order.visit_id, payer.0, payer.1)).or_default().push(order);
             } else {
                 diesel::update(orders::table.find(order.id))
                     .set((orders::state.eq(Code(order.kind.once_signed())), orders::sent_at.eq(now)))
@@ -178,7 +181,7 @@ impl Change<'_> {
             self.audit("signed", "order", order.id, Some(order.person_id), order.test_name.clone());
             self.tell_order(order);
         }
-        for ((person, _), tests) in requisitions {
+        for ((person, ..), tests) in requisitions {
             let id = Uuid::now_v7();
             // The end of the id: its beginning is the time, the same for two requisitions of one instant.
             let requisition = format!("R{}", &id.simple().to_string()[20..].to_uppercase());
@@ -231,6 +234,12 @@ impl Change<'_> {
         .returning(Order::as_returning())
         .load(self.conn())
         .await?;
+        // Its specimen may have been taken before they took the order in.
+        let taken = orders::requisition.eq(requisition).and(orders::taken_at.is_not_null());
+        diesel::update(orders::table.filter(taken.and(orders::state.eq(Code(OrderState::Accepted)))))
+            .set(orders::state.eq(Code(OrderState::SpecimenTaken)))
+            .execute(self.conn())
+            .await?;
         for order in moved {
             let detail = format!("{requisition} {}", state.code());
             self.audit("laboratory", "order", order.id, Some(order.person_id), detail);

@@ -2,6 +2,8 @@
 
 pub mod filing;
 pub mod rising;
+pub mod stand_ins;
+mod values;
 
 use crate::codes::Code;
 use crate::documents::Doc;
@@ -14,7 +16,7 @@ use diesel::sql_types::Integer;
 use diesel_async::RunQueryDsl;
 use harbor_core::orders::review::{Urgency, urgency};
 use harbor_core::orders::truth::{Arrival, Issued, answered, arrival};
-use harbor_core::orders::{LabReport as Read, Limits, OrderState, ReportStatus, ReportedValue, Said, units};
+use harbor_core::orders::{LabReport as Read, OrderState, ReportStatus};
 use std::collections::HashMap;
 use uuid::Uuid;
 
@@ -103,15 +105,20 @@ fn pressing() -> diesel::expression::SqlLiteral<Integer> {
     sql::<Integer>(&format!("array_position(array[{}], urgency)", all.join(", ")))
 }
 
-/// Reports that nobody has signed, the most pressing first, then the oldest; of one reader and of those that are nobody's,
-/// or of all. Those whose person is uncertain are everybody's.
-pub async fn waiting(conn: &mut Conn, reader: Option<Uuid>) -> Result<(Vec<Waiting>, i64)> {
+/// Reports that nobody has signed, the most pressing first, then the oldest; of these readers and of those that are
+/// nobody's, or of all. Those whose person is uncertain are everybody's. What is only registered says nothing yet.
+pub async fn waiting(conn: &mut Conn, readers: Option<&[Uuid]>) -> Result<(Vec<Waiting>, i64)> {
     use lab_reports as r;
-    let mut some = r::table.filter(r::reviewed_at.is_null().and(r::replaced.eq(false))).into_boxed();
-    let mut all = r::table.filter(r::reviewed_at.is_null().and(r::replaced.eq(false))).into_boxed();
-    if let Some(reader) = reader {
-        some = some.filter(r::reviewer_id.eq(reader).or(r::reviewer_id.is_null()).or(r::person_id.is_null()));
-        all = all.filter(r::reviewer_id.eq(reader).or(r::reviewer_id.is_null()).or(r::person_id.is_null()));
+    let unread = || {
+        let waits = r::reviewed_at.is_null().and(r::replaced.eq(false));
+        r::table.filter(waits.and(r::status.ne(Code(ReportStatus::Registered))))
+    };
+    let mut some = unread().into_boxed();
+    let mut all = unread().into_boxed();
+    if let Some(readers) = readers {
+        let theirs = || r::reviewer_id.eq_any(readers).or(r::reviewer_id.is_null()).or(r::person_id.is_null());
+        some = some.filter(theirs());
+        all = all.filter(theirs());
     }
     let count = all.count().get_result(conn).await?;
     let rows: Vec<LabReport> =
@@ -163,71 +170,6 @@ pub async fn files_of(conn: &mut Conn, report: Uuid) -> Result<Vec<ReportFile>> 
 impl LabReport {
     fn issued(&self) -> Issued {
         Issued { status: *self.status, at: self.issued_at }
-    }
-}
-
-fn value_row(report: Uuid, position: usize, v: &ReportedValue) -> ResultValue {
-    let (comparator, number, words, missing) = match &v.said {
-        Said::Number { comparator, value } => (*comparator, Some(*value), String::new(), false),
-        Said::Words(words) => (None, None, words.clone(), false),
-        Said::NotMeasured(why) => (None, None, why.clone(), true),
-    };
-    ResultValue {
-        report_id: report,
-        position: i32::try_from(position).unwrap_or(i32::MAX),
-        test_key: v.test_key(),
-        loinc: v.loinc.clone(),
-        own_code: v.own_code.clone(),
-        name: v.name.clone(),
-        comparator: comparator.map(Code),
-        number,
-        words,
-        missing,
-        unit: v.unit.clone(),
-        low: v.usual.low,
-        high: v.usual.high,
-        critical_low: v.critical.low,
-        critical_high: v.critical.high,
-        range: v.range.clone(),
-        flag: v.interpretation.map(Code),
-        flagged_by: v.flagged_by.map(Code),
-        method: v.method.clone(),
-        note: v.note.clone(),
-    }
-}
-
-impl ResultValue {
-    /// As the rules know what was said.
-    pub fn said(&self) -> Said {
-        match self.number {
-            _ if self.missing => Said::NotMeasured(self.words.clone()),
-            Some(value) => Said::Number { comparator: self.comparator.map(|c| *c), value },
-            None => Said::Words(self.words.clone()),
-        }
-    }
-
-    /// `5.4 mmol/L`, the unit as people write it.
-    pub fn told(&self) -> String {
-        format!("{} {}", self.said().in_words(), units::shown(&self.unit)).trim().to_owned()
-    }
-
-    /// `Potassium 5.4 mmol/L (high)`.
-    pub fn in_words(&self) -> String {
-        let flag = self.flag.filter(|f| !f.is_usual()).map(|f| format!(" ({})", f.label())).unwrap_or_default();
-        format!("{} {}{flag}", self.name, self.told())
-    }
-
-    /// It is marked.
-    pub fn is_outside(&self) -> bool {
-        self.flag.is_some_and(|f| f.is_outside())
-    }
-
-    /// The usual range in words.
-    pub fn usual_range(&self) -> String {
-        match self.range.as_str() {
-            "" => Limits { low: self.low, high: self.high }.in_words(),
-            said => said.to_owned(),
-        }
     }
 }
 
@@ -304,11 +246,7 @@ impl Change<'_> {
         if n == 0 {
             return Ok(None);
         }
-        let values: Vec<ResultValue> = read.values.iter().enumerate().map(|(at, v)| value_row(row.id, at, v)).collect();
-        // Not more parameters than PostgreSQL takes in one statement.
-        for some in values.chunks(1000) {
-            diesel::insert_into(result_values::table).values(some).execute(self.conn()).await?;
-        }
+        self.keep_values(row.id, &read.values).await?;
         for (at, f) in read.files.into_iter().enumerate() {
             let file = ReportFile {
                 report_id: row.id,

@@ -3,6 +3,7 @@
 use crate::codes;
 use crate::documents::{self, Doc};
 use chrono::{DateTime, Utc};
+use std::collections::BTreeMap;
 use uuid::Uuid;
 
 row! {
@@ -33,6 +34,9 @@ row! {
         lock_minutes: i32,
         second_factor_roles: Vec<codes::Role>,
         critical_after: i32,
+        /// Days in which a result usually is here, by the code of what is ordered, where the clinic says so.
+        #[schema(value_type = BTreeMap<String, u32>)]
+        usual_days: Doc<BTreeMap<String, u32>>,
     }
 }
 

@@ -2,7 +2,7 @@
 
 use crate::codes;
 use crate::documents::{self, Doc};
-use chrono::{DateTime, Utc};
+use chrono::{DateTime, NaiveDate, Utc};
 use uuid::Uuid;
 
 row! {
@@ -40,6 +40,55 @@ row! {
         /// When it was done in this house, and by whom.
         done_at: Option<DateTime<Utc>>,
         done_by: String,
+        /// Who pays the laboratory; not said yet without it.
+        bill_to: Option<codes::BillTo>,
+        /// Of insurance: the policy.
+        coverage_id: Option<Uuid>,
+        taken_where: codes::TakenWhere,
+        /// When the specimen was taken in this house, and by whom.
+        taken_at: Option<DateTime<Utc>>,
+        taken_by: String,
+    }
+}
+
+row! {
+    /// What is ordered together; without an owner it is the clinic's.
+    order_sets OrderSet {
+        id: Uuid,
+        owner_id: Option<Uuid>,
+        name: String,
+        /// Codes of what is ordered.
+        items: Vec<String>,
+    }
+}
+
+row! {
+    /// Something that comes due again by itself.
+    order_repeats OrderRepeat {
+        id: Uuid,
+        person_id: Uuid,
+        orderer_id: Uuid,
+        test_code: String,
+        test_name: String,
+        under: Vec<String>,
+        months: i32,
+        until: NaiveDate,
+        /// The day on which the next is made; it has ended without one.
+        due: Option<NaiveDate>,
+        begun_at: DateTime<Utc>,
+        begun_by: String,
+        ended_why: String,
+    }
+}
+
+row! {
+    /// Who reads the results of somebody who is away; without a deputy any clinician.
+    stand_ins StandIn {
+        staff_id: Uuid,
+        deputy_id: Option<Uuid>,
+        from_day: NaiveDate,
+        to_day: NaiveDate,
+        set_by: String,
     }
 }
 

@@ -8,6 +8,7 @@ import { Mono, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { space } from '../../ui/tokens';
 import { Chip, OrderChip } from '../orders/OrderChip';
 import { FindOrderable } from '../orders/FindOrderable';
+import { OrderSets } from '../orders/OrderSets';
 import { Draft, One } from '../prescribing/Prescriptions';
 import { products } from '../prescribing/queries';
 
@@ -68,22 +69,16 @@ export function Margin(p: {
   );
 }
 
-function OrderHere({ visit, code, close }: { visit: string; code: string | null; close: () => void }) {
+function OrderHere(p: { visit: string; person: string; code: string | null; close: () => void }) {
   const { run, refusal } = useDo();
+  const order = (items: string[]) =>
+    void run(() =>
+      api.POST('/api/visits/{id}/orders', { params: { path: { id: p.visit } }, body: { items, under: p.code } }),
+    );
   return (
     <Stack $gap={2}>
-      <FindOrderable
-        autoFocus
-        onBlank={close}
-        onTake={(item) =>
-          void run(() =>
-            api.POST('/api/visits/{id}/orders', {
-              params: { path: { id: visit } },
-              body: { items: [item], under: code },
-            }),
-          )
-        }
-      />
+      <FindOrderable person={p.person} autoFocus onBlank={p.close} onTake={(item) => order([item])} />
+      <OrderSets person={p.person} onTake={order} />
       {refusal && (
         <Notice $tone="coral" role="alert">
           {refusal.message}
@@ -185,7 +180,7 @@ function Open(p: Opening & { opened: NonNullable<Opened> }) {
     >
       <Row style={{ alignItems: 'start', flexWrap: 'nowrap' }}>
         <div style={{ flex: 1, minWidth: 0 }}>
-          {'order' in opened && <OrderHere visit={p.visit} code={p.code} close={close} />}
+          {'order' in opened && <OrderHere visit={p.visit} person={p.chart.person.id} code={p.code} close={close} />}
           {'prescribe' in opened && (
             <PrescribeHere
               visit={p.visit}

@@ -3,11 +3,12 @@
 import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
-import { useSession } from '../../app/session';
+import { useMay, useSession } from '../../app/session';
 import { useTimes } from '../../app/words';
 import { Button, Field } from '../../ui/controls';
 import { Head, Mono, Notice, Page, Row, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { part, space } from '../../ui/tokens';
+import { StandIn } from './StandIn';
 import { ownSessions } from './queries';
 
 /** A browser and a system in words, from what it calls itself. */
@@ -196,6 +197,7 @@ export function SessionTable(p: {
 
 export default function MePage() {
   const { me } = useSession();
+  const may = useMay();
   const [has, setHas] = useState(me.secondFactor);
   const { run } = useDo();
   const look = useLook(ownSessions());
@@ -222,6 +224,12 @@ export default function MePage() {
         </Notice>
       )}
       <SecondFactor has={has} onChange={setHas} />
+      {may('review_results') && (
+        <Sheet>
+          <h2>While I am away</h2>
+          <StandIn staff={me.staff.id} />
+        </Sheet>
+      )}
       <Password />
       <Sheet>
         <h2>Where I am signed in</h2>

@@ -14,6 +14,7 @@ import { House } from './House';
 import { Import } from './Import';
 import { RequiredFields } from './RequiredFields';
 import { Staff } from './Staff';
+import { UsualDays } from './UsualDays';
 import { Texts } from '../consult/Texts';
 import { UntimedLists } from '../schedule/UntimedLists';
 import { VisitTypes } from '../schedule/VisitTypes';
@@ -178,6 +179,7 @@ export default function Settings() {
             },
             { id: 'check-in', label: 'Check-in', content: <CheckInSettings /> },
             { id: 'building', label: 'Building', content: <House /> },
+            ...(may('set_clinic') ? [{ id: 'results', label: 'Results', content: <UsualDays /> }] : []),
             ...(may('write_texts') ? [{ id: 'texts', label: 'Texts', content: <Texts /> }] : []),
             ...(may('manage_staff') ? [{ id: 'staff', label: 'People who work here', content: <Staff /> }] : []),
             ...(services.data

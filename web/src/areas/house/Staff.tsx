@@ -8,8 +8,9 @@ import { useTimes } from '../../app/words';
 import { Button, Check, Choose, Field } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
 import { Columns, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
-import { part } from '../../ui/tokens';
+import { part, space } from '../../ui/tokens';
 import { SessionTable } from './Me';
+import { StandIn } from './StandIn';
 import { staff } from './queries';
 import { useWords } from '../../app/choices';
 
@@ -120,6 +121,12 @@ function Person({ row, onClose }: { row: Row_ | null; onClose: () => void }) {
           </Button>
         </Row>
       </Form>
+      {s && s.role === 'clinician' && (
+        <Stack $gap={2} style={{ marginTop: space(4) }}>
+          <h3>Results while they are away</h3>
+          <StandIn staff={s.id} />
+        </Stack>
+      )}
     </Dialog>
   );
 }

@@ -7,11 +7,17 @@ import { Finder } from '../../ui/controls';
 import { Mono, Small } from '../../ui/layout';
 import { orderables } from './queries';
 
-export function FindOrderable(p: { autoFocus?: boolean; onTake: (code: string) => void; onBlank?: () => void }) {
+export function FindOrderable(p: {
+  /** For whom: what repeats an order, or is known, is told before it is taken. */
+  person: string;
+  autoFocus?: boolean;
+  onTake: (code: string) => void;
+  onBlank?: () => void;
+}) {
   const [text, setText] = useState('');
   const kindOf = useWordOf('orderKinds');
   const asked = text.trim().length > 0;
-  const found = useLook(orderables(text), asked);
+  const found = useLook(orderables(text, p.person), asked);
   return (
     <Finder
       label="Find what to order"
@@ -39,6 +45,11 @@ export function FindOrderable(p: { autoFocus?: boolean; onTake: (code: string) =
               `${t.short} · ${kindOf(t.kind)}`
             )}
           </Small>
+          {t.already && (
+            <Small style={{ display: 'block' }} data-already>
+              ◷ {t.already}
+            </Small>
+          )}
         </>
       )}
     />

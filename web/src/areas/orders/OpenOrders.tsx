@@ -3,12 +3,15 @@
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useChoices, useWords } from '../../app/choices';
 import { useMay } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
-import { Button, Field } from '../../ui/controls';
+import { Button, Choose, Field, Pick } from '../../ui/controls';
 import { Form, Refused } from '../../ui/Form';
 import { Empty, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { space } from '../../ui/tokens';
 import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
+import { ForHands } from './ForHands';
 import { openOrders } from './queries';
 import { ToSign } from './ToSign';
 
@@ -18,19 +21,46 @@ export function OpenOrders() {
   const may = useMay();
   const writes = may('write_note');
   const [all, setAll] = useState(false);
-  const look = useLook(openOrders(all));
+  const [kind, setKind] = useState('');
+  const [clinician, setClinician] = useState('');
+  const kinds = useWords('orderKinds');
+  const { clinicians } = useChoices();
+  const look = useLook(
+    openOrders({
+      all,
+      ...(kind && { kind: kind as Schemas['OrderKind'] }),
+      ...(clinician && (all || !writes) && { clinician }),
+    }),
+  );
   const count = look.data?.count ?? 0;
   const list = look.data?.orders ?? [];
   return (
     <>
       {writes && <ToSign />}
+      {may('prepare_orders') && <ForHands />}
       <Sheet>
-        <Row>
+        <Row style={{ marginBottom: space(2) }}>
           <Small>
             {look.data && `${count} open`}
             {count > list.length && `; the ${list.length} oldest are shown`}
           </Small>
           <Spread />
+          <Choose
+            label="Kind"
+            hideLabel
+            choices={[{ id: '', label: 'Every kind' }, ...kinds]}
+            value={kind}
+            onChange={setKind}
+          />
+          {(all || !writes) && (
+            <Pick
+              label="Clinician"
+              hideLabel
+              choices={[{ id: '', label: 'All clinicians' }, ...clinicians]}
+              value={clinician}
+              onChange={setClinician}
+            />
+          )}
           {writes && (
             <Button $kind="quiet" aria-pressed={all} onPress={() => setAll(!all)}>
               {all ? 'Mine only' : 'Those of all clinicians'}
@@ -39,7 +69,9 @@ export function OpenOrders() {
         </Row>
         <AsOf look={look} />
         {unanswered(look) && <Unanswered look={look} rows={6} />}
-        {look.data && list.length === 0 && <Empty>Nothing is open: every order that was sent has its result.</Empty>}
+        {look.data && list.length === 0 && (
+          <Empty>Nothing is open here: every such order that was sent has its result.</Empty>
+        )}
         {list.length > 0 && (
           <Scroller>
             <Table>
@@ -84,6 +116,11 @@ function Line({ o, writes, all }: { o: Open; writes: boolean; all: boolean }) {
           'Restricted chart'
         ) : (
           <Link to={o.visitId ? `/visits/${o.visitId}/sheet` : `/people/${o.person.id}`}>{o.testName}</Link>
+        )}
+        {o.toWhom && (
+          <div>
+            <Small>To {o.toWhom}</Small>
+          </div>
         )}
       </td>
       <td>

@@ -9,6 +9,8 @@ import { Row, Small, Spread, Stack } from '../../ui/layout';
 import { color, corner, hair, space, stroke } from '../../ui/tokens';
 import { AnswerCame } from './AnswerCame';
 import { TakeBack } from './OpenOrders';
+import { PaidBy, Paying, SpecimenLine, Taken } from './Paying';
+import { LetRepeat } from './Repeats';
 import { SayMore } from './SayMore';
 import { Soon } from './Soon';
 
@@ -71,10 +73,14 @@ export function OrderChip({ order: o, diagnoses, open }: { order: OrderView; dia
   const row = o.order;
   const draft = row.state === 'draft';
   const cancelled = row.state === 'cancelled';
-  const [doing, setDoing] = useState<'back' | 'came' | null>(null);
+  const [doing, setDoing] = useState<'back' | 'came' | 'taken' | 'repeat' | null>(null);
   // What is asked for before it can go stands open from the start.
   const onPaper = row.kind === 'imaging' || row.kind === 'referral';
-  const [saying, setSaying] = useState(onPaper && row.request.question === '');
+  const [saying, setSaying] = useState(
+    (draft && onPaper && row.request.question === '') || (draft && o.payer != null && !o.payer.billTo),
+  );
+  // What goes for all that is taken together is told once; what is not as usual, at each.
+  const told = o.containers.length > 0 || saying || (o.payer != null && o.payer.billTo !== 'insurance');
   const path = { params: { path: { id: row.id } } };
   const moves = draft ? open : !cancelled && may('write_note');
   const colleague = draft && row.ordererId !== me.staff.id;
@@ -101,15 +107,15 @@ export function OrderChip({ order: o, diagnoses, open }: { order: OrderView; dia
         place(row.id, codes);
       }}
     >
-      <Row $gap={2} style={{ flexWrap: 'nowrap' }}>
-        <span style={{ minWidth: 0, overflowWrap: 'anywhere' }}>{row.testName}</span>
+      <Row $gap={2}>
+        <span style={{ flex: `1 1 ${space(32)}`, overflowWrap: 'anywhere' }}>{row.testName}</span>
         <Spread />
         <Soon priority={row.priority} />
         <Small style={{ whiteSpace: 'nowrap' }}>{o.state}</Small>
-        {open && draft && (
+        {((open && draft) || (!draft && !cancelled)) && (
           <Button
             $kind="quiet"
-            aria-label={`Say more with ${row.testName}`}
+            aria-label={draft ? `Say more with ${row.testName}` : `More of ${row.testName}`}
             aria-expanded={saying}
             onPress={() => setSaying(!saying)}
           >
@@ -127,6 +133,13 @@ export function OrderChip({ order: o, diagnoses, open }: { order: OrderView; dia
         )}
       </Row>
       {row.request.toWhom && <Small style={{ display: 'block' }}>To {row.request.toWhom}</Small>}
+      {o.already && (
+        <Small style={{ display: 'block' }} data-already>
+          ◷ {o.already}
+        </Small>
+      )}
+      {told && <PaidBy order={o} />}
+      {!cancelled && <SpecimenLine order={o} />}
       {row.stateReason && <Small style={{ display: 'block' }}>{row.stateReason}</Small>}
       {row.doneBy && <Small style={{ display: 'block' }}>by {row.doneBy}</Small>}
       {row.preparedBy && draft && <Small style={{ display: 'block' }}>Prepared by {row.preparedBy}</Small>}
@@ -159,6 +172,7 @@ export function OrderChip({ order: o, diagnoses, open }: { order: OrderView; dia
         </Row>
       )}
       {open && draft && <SayMore order={o} all={saying} />}
+      {open && draft && saying && <Paying order={o} />}
       {doing === null && !cancelled && (
         <Row $gap={1}>
           {row.kind === 'procedure' && row.state === 'requested' && may('prepare_orders') && (
@@ -171,12 +185,22 @@ export function OrderChip({ order: o, diagnoses, open }: { order: OrderView; dia
               Done
             </Button>
           )}
+          {o.mayBeTaken && (o.containers.length > 0 || row.takenAt) && may('prepare_orders') && (
+            <Button $kind="quiet" aria-label={`Specimen of ${row.testName} taken`} onPress={() => setDoing('taken')}>
+              {row.takenAt ? 'Time' : 'Taken'}
+            </Button>
+          )}
+          {may('write_note') && !draft && saying && (
+            <Button $kind="quiet" aria-label={`Repeat ${row.testName}`} onPress={() => setDoing('repeat')}>
+              Repeat
+            </Button>
+          )}
           {o.open && onPaper && may('prepare_orders') && (
             <Button $kind="quiet" aria-label={`Answer came: ${row.testName}`} onPress={() => setDoing('came')}>
               Answer came
             </Button>
           )}
-          {(!draft || onPaper) && (
+          {(onPaper || (!draft && saying)) && (
             <Button
               $kind="quiet"
               aria-label={`${row.kind === 'referral' ? 'Letter' : 'Paper'}: ${row.testName}`}
@@ -185,12 +209,12 @@ export function OrderChip({ order: o, diagnoses, open }: { order: OrderView; dia
               {row.kind === 'referral' ? 'Letter' : 'Paper'}
             </Button>
           )}
-          {row.requisition && o.open && (
+          {row.requisition && o.open && saying && (
             <Button $kind="quiet" aria-label={`Labels for ${row.testName}`} onPress={() => paper(row.id, 'labels')}>
               Labels
             </Button>
           )}
-          {o.open && may('write_note') && (
+          {o.open && saying && may('write_note') && (
             <Button $kind="quiet" aria-label={`Take back ${row.testName}`} onPress={() => setDoing('back')}>
               Take back
             </Button>
@@ -198,6 +222,8 @@ export function OrderChip({ order: o, diagnoses, open }: { order: OrderView; dia
         </Row>
       )}
       {doing === 'back' && <TakeBack o={row} close={close} />}
+      {doing === 'taken' && <Taken id={row.id} again={row.takenAt != null} close={close} />}
+      {doing === 'repeat' && <LetRepeat id={row.id} name={row.testName} close={close} />}
       {doing === 'came' && <AnswerCame o={row} close={close} />}
       {[refusal, misplaced].map(
         (r) =>

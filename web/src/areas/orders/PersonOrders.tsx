@@ -9,6 +9,8 @@ import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { Unanswered, unanswered } from '../../ui/Unanswered';
 import { FindOrderable } from './FindOrderable';
 import { OrderChip } from './OrderChip';
+import { KeepSet, OrderSets } from './OrderSets';
+import { Repeats } from './Repeats';
 import { ordersOf } from './queries';
 
 export function PersonOrders({ person }: { person: string }) {
@@ -19,13 +21,13 @@ export function PersonOrders({ person }: { person: string }) {
   const [clinician, setClinician] = useState('');
   const { run, busy, refusal } = useDo();
   if (!look.data) return unanswered(look) ? <Unanswered look={look} rows={2} /> : null;
-  const { orders, problems } = look.data;
+  const { orders, problems, repeats } = look.data;
   const drafts = orders.filter((o) => o.order.state === 'draft');
-  const order = (item: string) =>
+  const order = (items: string[]) =>
     void run(() =>
       api.POST('/api/people/{id}/orders', {
         params: { path: { id: person } },
-        body: { items: [item], ...(!signs && { clinician }) },
+        body: { items, ...(!signs && { clinician }) },
       }),
     );
   const sign = () => void run(() => api.POST('/api/orders/signed', { body: { ids: drafts.map((o) => o.order.id) } }));
@@ -35,10 +37,12 @@ export function PersonOrders({ person }: { person: string }) {
         <Row style={{ alignItems: 'end' }}>
           {!signs && <Pick label="For whom to sign" choices={clinicians} value={clinician} onChange={setClinician} />}
           <div style={{ flex: 1, minWidth: 0 }}>
-            <FindOrderable onTake={order} />
+            <FindOrderable person={person} onTake={(item) => order([item])} />
           </div>
         </Row>
       )}
+      {may('prepare_orders') && <OrderSets person={person} onTake={order} />}
+      <Repeats person={person} repeats={repeats} />
       {problems.length > 0 && orders.some((o) => o.codes.length === 0) && (
         <Small>
           {problems.slice(0, 9).map((p, i) => (
@@ -59,6 +63,7 @@ export function PersonOrders({ person }: { person: string }) {
       )}
       {signs && drafts.length > 0 && (
         <Row>
+          {drafts.length > 1 && <KeepSet codes={drafts.map((o) => o.order.testCode)} />}
           <Spread />
           <Button $kind="filled" isDisabled={busy} onPress={sign}>
             Sign {drafts.length} {drafts.length === 1 ? 'order' : 'orders'}

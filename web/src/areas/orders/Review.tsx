@@ -6,12 +6,13 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useChoices, useWordOf } from '../../app/choices';
 import { useMay, useSession } from '../../app/session';
 import { useIdentity, useTimes } from '../../app/words';
-import { Button, Field, Pick } from '../../ui/controls';
+import { Button, Choose, Field, Pick } from '../../ui/controls';
 import { Form, Refused } from '../../ui/Form';
 import { Notice, Row, Sheet, Small, Spread, Stack, Tag, type Tone } from '../../ui/layout';
 import { Unanswered, unanswered } from '../../ui/Unanswered';
 import { Restricted } from '../visit_line/Restricted';
 import { ResultValues } from './ResultValues';
+import { PersonOrders } from './PersonOrders';
 import { Uncertain } from './Uncertain';
 import { result } from './queries';
 
@@ -131,7 +132,72 @@ function Opened({ view, finish }: { view: View; finish: () => void }) {
       ) : (
         view.person && may('review_results') && <Sign view={view} finish={finish} />
       )}
+      <Act view={view} />
       {view.person && may('review_results') && !report.replaced && <TakeAway view={view} />}
+    </Stack>
+  );
+}
+
+const telling = [
+  { id: '', label: 'No' },
+  { id: 'message', label: 'By message' },
+  { id: 'call', label: 'By a call' },
+];
+const toldHow: Record<string, string> = {
+  message: 'That a result is here, not what it says; by the way they agreed to, or else by letter or call.',
+  call: 'The call waits on the assistants’ Today; what to say is your comment.',
+};
+
+/** What follows from a result: ordered again, a visit booked, told later. */
+function Act({ view }: { view: View }) {
+  const may = useMay();
+  const [orders, setOrders] = useState(false);
+  const [told, setTold] = useState('');
+  const { run, busy, refusal } = useDo();
+  const { person, order } = view;
+  if (!person) return null;
+  const again = async () => {
+    if (!order) return;
+    const done = await run(() => api.POST('/api/orders/{id}/again', { params: { path: { id: order.id } } }));
+    if (done) setOrders(true);
+  };
+  const tell = async (by: Schemas['TellBy']) => {
+    const path = { params: { path: { id: view.report.id } } };
+    if (await run(() => api.POST('/api/results/{id}/tell', { ...path, body: { by } }))) setTold(toldHow[by] ?? '');
+  };
+  return (
+    <Stack $gap={2} data-act>
+      <Row $gap={3} style={{ flexWrap: 'wrap' }}>
+        {order && may('prepare_orders') && (
+          <Button $kind="quiet" isDisabled={busy} onPress={() => void again()}>
+            Order again
+          </Button>
+        )}
+        {may('prepare_orders') && (
+          <Button $kind="quiet" aria-expanded={orders} onPress={() => setOrders(!orders)}>
+            Orders
+          </Button>
+        )}
+        {view.report.reviewedAt && may('review_results') && (
+          <>
+            <Button $kind="quiet" isDisabled={busy} onPress={() => void tell('message')}>
+              Tell by message
+            </Button>
+            <Button $kind="quiet" isDisabled={busy} onPress={() => void tell('call')}>
+              Let them be called
+            </Button>
+          </>
+        )}
+        {may('book') && <Link to="/schedule?open=1">Book a visit</Link>}
+        <Link to={`/people/${person.id}`}>Open the chart</Link>
+      </Row>
+      {told && <Small role="status">{told}</Small>}
+      {refusal && (
+        <Notice $tone="coral" role="alert">
+          {refusal.message}
+        </Notice>
+      )}
+      {orders && <PersonOrders person={person.id} />}
     </Stack>
   );
 }
@@ -139,21 +205,27 @@ function Opened({ view, finish }: { view: View; finish: () => void }) {
 function Sign({ view, finish }: { view: View; finish: () => void }) {
   const [comment, setComment] = useState('');
   const [handing, setHanding] = useState(false);
+  const [tell, setTell] = useState('');
   const { run, busy, refusal } = useDo();
   const path = { params: { path: { id: view.report.id } } };
   const sign = async () => {
-    if (await run(() => api.POST('/api/results/{id}/review', { ...path, body: { comment } }))) finish();
+    const body = { comment, ...(tell && { tell: tell as Schemas['TellBy'] }) };
+    if (await run(() => api.POST('/api/results/{id}/review', { ...path, body }))) finish();
   };
   return (
     <>
       <Form refusal={refusal} onSave={sign}>
         <Field name="comment" label="Comment" value={comment} onChange={setComment} lines={2} />
+        <Row>
+          <Small>Tell the patient</Small>
+          <Choose label="Tell the patient" hideLabel choices={telling} value={tell} onChange={setTell} />
+        </Row>
+        {tell !== '' && <Small>{toldHow[tell]}</Small>}
         <Refused />
         <Row>
           <Button $kind="quiet" aria-expanded={handing} onPress={() => setHanding(!handing)}>
             Hand on
           </Button>
-          {view.person && <Link to={`/people/${view.person.id}`}>Open the chart</Link>}
           <Spread />
           <Button $kind="filled" isDisabled={busy} type="submit">
             Sign as reviewed

@@ -11,7 +11,7 @@ import { ordersToSign } from './queries';
 
 type Waiting = Schemas['OrderToSign'];
 
-const ready = (o: Waiting) => !o.closed && o.lacking.length === 0;
+const ready = (o: Waiting) => o.mine && !o.closed && o.lacking.length === 0;
 
 export function ToSign() {
   const look = useLook(ordersToSign());
@@ -69,6 +69,23 @@ export function ToSign() {
                     <Link to={o.visitId ? `/visits/${o.visitId}/sheet` : `/people/${o.person.id}`}>{o.testName}</Link>
                   )}{' '}
                   <Soon priority={o.priority} />
+                  {!o.mine && (
+                    <div>
+                      <Small>Ordered by {o.orderedBy}, who has left</Small>{' '}
+                      {!o.closed && (
+                        <Button
+                          $kind="quiet"
+                          isDisabled={busy}
+                          aria-label={`Take over ${o.testName}`}
+                          onPress={() =>
+                            void run(() => api.POST('/api/orders/{id}/taken-over', { params: { path: { id: o.id } } }))
+                          }
+                        >
+                          Take over
+                        </Button>
+                      )}
+                    </div>
+                  )}
                   {o.preparedBy && (
                     <div>
                       <Small>Prepared by {o.preparedBy}</Small>

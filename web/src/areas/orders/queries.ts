@@ -1,6 +1,6 @@
 /** What is asked about orders and results. */
 
-import { api, look } from '../../api/client';
+import { api, look, type Schemas } from '../../api/client';
 
 const of = (id: string) => ({ params: { path: { id } } });
 const moves = [{ topic: 'result' }, { topic: 'visit' }, { topic: 'person' }] as const;
@@ -23,12 +23,27 @@ export const resultGrid = (person: string) =>
   );
 
 /** Orders that were sent and of which no result is here: one's own, or everybody's. */
-export const openOrders = (all: boolean) =>
-  look(['open-orders', all], [...moves], () => api.GET('/api/orders/open', { params: { query: { all } } }));
+export interface Narrowed {
+  all: boolean;
+  kind?: Schemas['OrderKind'];
+  clinician?: string;
+}
+export const openOrders = (query: Narrowed) =>
+  look(['open-orders', query], [...moves], () => api.GET('/api/orders/open', { params: { query } }));
 
-/** What can be ordered. */
-export const orderables = (text: string) =>
-  look(['orderables', text], [], () => api.GET('/api/orderables', { params: { query: { q: text } } }));
+/** Specimens to take and things to do here. */
+export const forHands = () => look(['orders-for-hands'], [...moves], () => api.GET('/api/orders/hands'));
+
+/** What is ordered together: the clinic's sets and one's own. */
+export const orderSets = () => look(['order-sets'], [{ topic: 'clinic' }], () => api.GET('/api/order-sets'));
+
+/** What can be ordered, or, without a word, what one orders most; for somebody, with what is on record of it. */
+export const orderables = (text: string, person?: string) =>
+  look(
+    ['orderables', text, person],
+    person ? [{ topic: 'result' }, { topic: 'person', id: person }, { topic: 'visit' }] : [],
+    () => api.GET('/api/orderables', { params: { query: { q: text, ...(person && { person }) } } }),
+  );
 
 /** Orders of a person without a visit, and the problems that they may lie under. */
 export const ordersOf = (person: string) =>

@@ -20,7 +20,7 @@ const REQUEST_INTENT: Is = Code(&[
 ]);
 
 /// Every type that this crate reads or writes, resources first.
-pub(super) const TYPES: [(&str, &[Element]); 33] = [
+pub(super) const TYPES: [(&str, &[Element]); 41] = [
     (
         "Bundle",
         &[
@@ -74,6 +74,34 @@ pub(super) const TYPES: [(&str, &[Element]); 33] = [
             many("address", Type("Address")),
         ],
     ),
+    ("Organization", &[many("identifier", Type("Identifier")), one("name", Text)]),
+    (
+        "Account",
+        &[
+            needed(one("status", Code(&["active", "inactive", "entered-in-error", "on-hold", "unknown"]))),
+            one("type", CONCEPT),
+            many("subject", REFERENCE),
+            many("coverage", Type("Account.coverage")),
+            many("guarantor", Type("Account.guarantor")),
+        ],
+    ),
+    ("Account.coverage", &[needed(one("coverage", REFERENCE)), one("priority", Whole)]),
+    ("Account.guarantor", &[needed(one("party", REFERENCE)), one("onHold", Bool)]),
+    (
+        "Specimen",
+        &[
+            many("identifier", Type("Identifier")),
+            one("accessionIdentifier", Type("Identifier")),
+            one("status", Code(&["available", "unavailable", "unsatisfactory", "entered-in-error"])),
+            one("type", CONCEPT),
+            one("subject", REFERENCE),
+            many("request", REFERENCE),
+            one("collection", Type("Specimen.collection")),
+            many("container", Type("Specimen.container")),
+        ],
+    ),
+    ("Specimen.collection", &[one("collector", REFERENCE), one("collectedDateTime", DateTime)]),
+    ("Specimen.container", &[one("type", CONCEPT)]),
     ("Practitioner", &[many("identifier", Type("Identifier")), many("name", Type("HumanName"))]),
     (
         "Coverage",
@@ -199,8 +227,11 @@ pub(super) const TYPES: [(&str, &[Element]); 33] = [
             one("for", REFERENCE),
             one("requester", REFERENCE),
             one("authoredOn", DateTime),
+            one("priority", Code(&["routine", "urgent", "asap", "stat"])),
+            many("input", Type("Task.input")),
         ],
     ),
+    ("Task.input", &[needed(one("type", CONCEPT)), one("valueCodeableConcept", CONCEPT)]),
     (
         "ServiceRequest",
         &[
@@ -213,6 +244,9 @@ pub(super) const TYPES: [(&str, &[Element]); 33] = [
             one("requester", REFERENCE),
             one("authoredOn", DateTime),
             many("reasonCode", CONCEPT),
+            many("insurance", REFERENCE),
+            many("specimen", REFERENCE),
+            one("priority", Code(&["routine", "urgent", "asap", "stat"])),
             many("supportingInfo", REFERENCE),
         ],
     ),

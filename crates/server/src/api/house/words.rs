@@ -9,7 +9,8 @@ use harbor_core::house::permissions::Role;
 use harbor_core::money::ledger::Method;
 use harbor_core::orders::kinds::Enclosed;
 use harbor_core::orders::review::Urgency;
-use harbor_core::orders::{Interpretation, OrderKind, OrderState, Priority, ReportStatus};
+use harbor_core::orders::specimens::TakenWhere;
+use harbor_core::orders::{BillTo, Interpretation, OrderKind, OrderState, Priority, ReportStatus};
 use harbor_core::people::messages::Channel;
 use harbor_core::people::{Consent, Ethnicity, MaritalStatus, Race, Relation, Sex};
 use harbor_core::prescribing::{MedicineState, PrescriptionState};
@@ -56,6 +57,8 @@ pub struct Words {
     order_states: Vec<Choice>,
     order_kinds: Vec<Choice>,
     priorities: Vec<Choice>,
+    bill_to: Vec<Choice>,
+    taken_where: Vec<Choice>,
     enclosed: Vec<Choice>,
     report_states: Vec<Choice>,
     interpretations: Vec<Choice>,
@@ -94,6 +97,8 @@ pub fn words() -> Words {
         order_states: of::<OrderState>(),
         order_kinds: of::<OrderKind>(),
         priorities: of::<Priority>(),
+        bill_to: of::<BillTo>(),
+        taken_where: of::<TakenWhere>(),
         enclosed: of::<Enclosed>(),
         report_states: of::<ReportStatus>(),
         interpretations: of::<Interpretation>(),

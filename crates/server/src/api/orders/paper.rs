@@ -1,5 +1,7 @@
 //! The paper of an order: a requisition with its scannable reference, a request, a letter of referral, labels for specimens.
 
+use super::hands::needed;
+use super::paying::Paying;
 use super::views::asked;
 use crate::access::Me;
 use crate::api::consult::papers as chart_papers;
@@ -10,6 +12,7 @@ use crate::state::State;
 use actix_web::HttpResponse;
 use actix_web::web::{Data, Path, Query};
 use harbor_core::orders::kinds::Enclosed;
+use harbor_core::orders::specimens::TakenWhere;
 use harbor_core::orders::{OrderKind, Priority};
 use harbor_core::people::age_in_words;
 use harbor_paper::{Sheet, bars};
@@ -61,6 +64,25 @@ fn item(state: &State, person: &Person, order: &Order, links: &[OrderDiagnosis])
         "under": under,
         "answers": asked(state, order, person).into_iter().map(answer).collect::<Vec<_>>(),
     })
+}
+
+/// Who pays the laboratory, who answers for it, and the specimens that were taken; lines of a requisition.
+async fn pays(conn: &mut Conn, state: &State, person: &Person, rows: &[Order]) -> Result<Vec<Value>, Problem> {
+    let Some(first) = rows.first().filter(|o| *o.kind == OrderKind::Laboratory) else { return Ok(vec![]) };
+    let paying = Paying::of(conn, state, person).await?;
+    let policy = paying.told_of(conn, rows).await?.into_values().next();
+    let line = |label: &str, words: String| json!({ "label": label, "words": words });
+    let payer = first.bill_to.map_or("not said yet", |b| b.label());
+    let mut out =
+        vec![line("Paid by", [Some(payer.to_owned()), policy].into_iter().flatten().collect::<Vec<_>>().join(": "))];
+    out.extend(paying.responsible.clone().map(|name| line("Responsible party", name)));
+    let taken = match (first.taken_at, *first.taken_where) {
+        (Some(at), _) => format!("{} by {}", local(state, at, "%B %-d, %Y at %-I:%M %p"), first.taken_by),
+        (None, TakenWhere::Laboratory) => "to be taken at the laboratory".into(),
+        (None, TakenWhere::Here) => "not taken yet".into(),
+    };
+    out.push(line("Specimens", taken));
+    Ok(out)
 }
 
 /// What of the chart goes with it, as it stands now.
@@ -137,6 +159,7 @@ pub async fn paper(state: Data<State>, me: Me, id: Path<Uuid>) -> Result<HttpRes
             },
             "question": order.request.question,
             "items": rows.iter().map(|o| item(&state, &person, o, &links)).collect::<Vec<_>>(),
+            "pays": pays(&mut conn, &state, &person, &rows).await?,
             "enclosed": enclosed(&mut conn, &state, &order, &codes).await?,
             "signed": order.signed_at.map_or("Not signed: this is a draft.".into(), |s| format!("Signed by {}, {}", order.ordered_by, at(s))),
             "answer-to": if order.kind.goes_on_paper() { format!("Please answer to {}, {}.", order.ordered_by, state.clinic.name) } else { String::new() },
@@ -180,18 +203,12 @@ pub async fn labels(
         };
         let person = people::get(&mut conn, order.person_id).await?;
         let rows = store::of_requisition(&mut conn, &requisition).await?;
-        let mut specimens: Vec<(String, Vec<String>)> = Vec::new();
-        for row in rows {
-            let short = state.tables.orderable(&row.test_code).map_or(row.test_name.clone(), |t| t.short.clone());
-            match specimens.iter_mut().find(|(specimen, _)| *specimen == row.specimen) {
-                Some((_, tests)) => tests.push(short),
-                None => specimens.push((row.specimen, vec![short])),
-            }
-        }
-        let labels: Vec<Value> = specimens
+        let taken = rows.iter().filter_map(|o| o.taken_at).min();
+        let labels: Vec<Value> = needed(&state, &rows)
             .iter()
-            .flat_map(|(specimen, tests)| {
-                (0..each).map(move |_| json!({ "specimen": specimen, "tests": tests.join(" ") }))
+            .flat_map(|(c, _)| {
+                let into = if c.container.is_empty() { &c.specimen } else { &c.container };
+                (0..each).map(move |_| json!({ "specimen": into, "tests": c.tests.join(" ") }))
             })
             .collect();
         let data = json!({
@@ -200,7 +217,10 @@ pub async fn labels(
             "record": person.record_number,
             "bars": scannable(&requisition)?,
             "reference": requisition,
-            "day": local(&state, state.now(), "%b %-d, %Y"),
+            "day": match taken {
+                Some(at) => local(&state, at, "%b %-d, %Y %-I:%M %p"),
+                None => local(&state, state.now(), "%b %-d, %Y"),
+            },
             "labels": labels,
         });
         (order, data)

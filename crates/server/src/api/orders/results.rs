@@ -2,6 +2,7 @@
 
 pub mod filing;
 pub mod grid;
+pub mod telling;
 
 use crate::access::{Me, shown};
 use crate::api::visit_line::views::PersonCard;
@@ -19,6 +20,7 @@ use harbor_core::orders::units::{converted, shown as unit_shown};
 use harbor_store::house::staff;
 use harbor_store::orders::results::filing::filings_of_report;
 use harbor_store::orders::results::rising::risings_of;
+use harbor_store::orders::results::stand_ins;
 use harbor_store::orders::results::{self as store, Report, Waiting};
 use harbor_store::people::registration::closed_charts;
 use harbor_store::rows::{LabReport, Order, ReportFile, ResultFiling, ResultValue};
@@ -118,8 +120,8 @@ pub async fn list(
 ) -> Answer<WaitingResults> {
     let mut conn = state.store.reader().await?;
     let reads = me.role.may(Permission::ReviewResults);
-    let reader = Some(me.staff.id).filter(|_| reads && !asked.all);
-    let (waiting, count) = store::waiting(&mut conn, reader).await?;
+    let readers = stand_ins::readers(&mut conn, me.staff.id, state.today()).await?;
+    let (waiting, count) = store::waiting(&mut conn, (reads && !asked.all).then_some(&readers[..])).await?;
     let persons: Vec<Uuid> = waiting.iter().filter_map(|w| w.report.row.person_id).collect();
     let closed = closed_charts(&mut conn, &persons, me.staff.id, state.now()).await?;
     shown::listed(&request, "results", persons.iter().copied().filter(|p| !closed.contains(p)));
@@ -141,7 +143,7 @@ pub async fn list(
                 .join(", "),
             person: w.person.map(|p| PersonCard::of(&p, state.today())),
             reader: row.reviewer_id.and_then(|id| names.get(&id).cloned()),
-            mine: row.reviewer_id == Some(me.staff.id),
+            mine: row.reviewer_id.is_some_and(|id| readers.contains(&id)),
             outside: if closed { 0 } else { w.report.values.iter().filter(|v| v.is_outside()).count() },
             together: !closed && not_together(signable(&row, seen)).is_none(),
             looks: looks
@@ -281,6 +283,7 @@ async fn view(conn: &mut Conn, state: &State, me: &Me, id: Uuid) -> Result<Resul
         Some(order) => Some(orders::order(conn, order).await?),
         None => None,
     };
+    let readers = stand_ins::readers(conn, me.staff.id, state.today()).await?;
     let names = names(conn).await?;
     let name = |id: Uuid| names.get(&id).cloned().unwrap_or_default();
     let looks = store::looks_at(conn, &[id]).await?;
@@ -302,7 +305,7 @@ async fn view(conn: &mut Conn, state: &State, me: &Me, id: Uuid) -> Result<Resul
         order,
         gone: told.gone,
         reader: report.row.reviewer_id.map(name),
-        mine: report.row.reviewer_id == Some(me.staff.id),
+        mine: report.row.reviewer_id.is_some_and(|id| readers.contains(&id)),
         looks: looks.into_iter().map(|(_, who, name, at)| ResultLook { name, at, me: who == me.staff.id }).collect(),
         questions: questions
             .into_iter()
@@ -360,6 +363,8 @@ pub async fn looked(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> 
 pub struct ReviewForm {
     #[serde(default)]
     comment: String,
+    /// The patient is told that it is here.
+    tell: Option<telling::TellBy>,
 }
 
 #[utoipa::path(post, path = "/api/results/{id}/review", params(("id" = Uuid, Path)), request_body = ReviewForm, responses((status = 200, body = LabReport), (status = 422, body = Problem)))]
@@ -372,6 +377,9 @@ pub async fn review(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Revie
                 return Err(Problem::refused("uncertain", "File the result under its person first."));
             }
             let row = change.review_report(*id, &comment).await?;
+            if let Some(by) = form.tell {
+                telling::tell_of(change, &state, &row, by).await?;
+            }
             Ok(Json(row))
         })
         .await

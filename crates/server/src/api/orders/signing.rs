@@ -1,6 +1,7 @@
 //! Signing orders: one's own, many at once, a colleague's only after it was taken over; and what was done here.
 
 use super::open_visit;
+use super::paying::Paying;
 use super::views::lacks;
 use crate::access::{Me, shown};
 use crate::api::visit_line::views::PersonCard;
@@ -29,8 +30,9 @@ async fn sign_all(change: &mut Change<'_>, state: &State, me: &Me, drafts: &[Ord
         may_sign(&order.test_name, &order.ordered_by, order.orderer_id == me.staff.id)
             .map_err(|s| Problem::refused("not-yours", s))?;
         let person = people::get(change.conn(), order.person_id).await?;
+        let paying = Paying::of(change.conn(), state, &person).await?;
         let placed = links.iter().filter(|l| l.order_id == order.id).count();
-        if let Some(first) = lacks(state, order, &person, placed).into_iter().next() {
+        if let Some(first) = lacks(state, order, &person, placed, &paying).into_iter().next() {
             return Err(Problem::refused("not-ready", first));
         }
     }
@@ -119,6 +121,9 @@ pub struct OrderToSign {
     under: Vec<String>,
     prepared_by: String,
     ordered_at: DateTime<Utc>,
+    ordered_by: String,
+    /// It stands under one's own name; the others were of somebody who has left, and are taken over first.
+    mine: bool,
     person: PersonCard,
     /// What must be said before it can be signed.
     lacking: Vec<String>,
@@ -126,7 +131,7 @@ pub struct OrderToSign {
     closed: bool,
 }
 
-/// Orders under one's own name that are not signed, the oldest first.
+/// Orders under one's own name that are not signed, and those of somebody who has left; the oldest first.
 #[utoipa::path(get, path = "/api/orders/to-sign", responses((status = 200, body = Vec<OrderToSign>)))]
 pub async fn to_sign(state: Data<State>, me: Me, request: HttpRequest) -> Answer<Vec<OrderToSign>> {
     let mut conn = state.store.reader().await?;
@@ -135,12 +140,18 @@ pub async fn to_sign(state: Data<State>, me: Me, request: HttpRequest) -> Answer
     let closed = closed_charts(&mut conn, &persons, me.staff.id, state.now()).await?;
     shown::listed(&request, "orders to sign", persons.into_iter().filter(|p| !closed.contains(p)));
     let links = store::links(&mut conn, &rows.iter().map(|(o, _)| o.id).collect::<Vec<_>>()).await?;
+    let paying = Paying::of_people(&mut conn, &state, &rows.iter().map(|(_, p)| p).collect::<Vec<_>>()).await?;
     let view = |(o, p): (Order, harbor_store::rows::Person)| {
         let closed = closed.contains(&p.id);
         let own: Vec<String> =
             links.iter().filter(|l| l.order_id == o.id).map(|l| format!("{} {}", l.code, l.title)).collect();
         OrderToSign {
-            lacking: if closed { vec![] } else { lacks(&state, &o, &p, own.len()) },
+            lacking: match paying.get(&p.id) {
+                Some(paying) if !closed => lacks(&state, &o, &p, own.len(), paying),
+                _ => vec![],
+            },
+            mine: o.orderer_id == me.staff.id,
+            ordered_by: o.ordered_by,
             under: if closed { vec![] } else { own },
             person: PersonCard::of(&p, state.today()),
             id: o.id,

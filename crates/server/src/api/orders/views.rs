@@ -1,10 +1,14 @@
 //! An order as the screens show it: where it lies, what it asks, what it lacks.
 
+use super::again::Lately;
+use super::hands::{ContainerView, needed};
+use super::paying::{PayerView, Paying};
 use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::orders::kinds::lacking;
 use harbor_core::orders::questions::AnswerKind;
-use harbor_core::orders::{OrderQuestion, Orderable, Request, misfit};
+use harbor_core::orders::specimens::may_be_taken;
+use harbor_core::orders::{OrderKind, OrderQuestion, Orderable, Request, misfit};
 use harbor_store::rows::{Order, OrderDiagnosis, Person, VisitDiagnosis};
 use harbor_store::{Conn, orders};
 use serde::Serialize;
@@ -59,6 +63,14 @@ pub struct OrderView {
     misfit: Option<String>,
     /// The code of the diagnosis that carries it better.
     better: Option<String>,
+    /// Of the laboratory: who pays it.
+    payer: Option<PayerView>,
+    /// Of a draft: that it repeats one of the last days, or that its result is here.
+    already: Option<String>,
+    /// Into what its specimen goes, with what is taken together; as long as that may be said.
+    containers: Vec<ContainerView>,
+    /// It may be said when its specimen was taken.
+    may_be_taken: bool,
 }
 
 /// Questions that are asked of a person with this order: of a draft those of the list, of a signed one as they were asked.
@@ -73,7 +85,7 @@ pub fn asked(state: &State, order: &Order, person: &Person) -> Vec<OrderQuestion
 }
 
 /// What a draft lacks before it can be signed.
-pub fn lacks(state: &State, order: &Order, person: &Person, placed: usize) -> Vec<String> {
+pub fn lacks(state: &State, order: &Order, person: &Person, placed: usize, paying: &Paying) -> Vec<String> {
     let answered: Vec<String> =
         order.answers.iter().filter(|a| !a.answer.trim().is_empty()).map(|a| a.question.clone()).collect();
     let request = Request {
@@ -82,7 +94,9 @@ pub fn lacks(state: &State, order: &Order, person: &Person, placed: usize) -> Ve
         to_whom: order.request.to_whom.clone(),
         enclosed: vec![],
     };
-    lacking(*order.kind, &order.test_name, &request, (&asked(state, order, person), &answered), placed)
+    let mut out = lacking(*order.kind, &order.test_name, &request, (&asked(state, order, person), &answered), placed);
+    out.extend(paying.lacks(order));
+    out
 }
 
 fn question(q: OrderQuestion, order: &Order) -> OrderQuestionView {
@@ -101,14 +115,35 @@ fn question(q: OrderQuestion, order: &Order) -> OrderQuestionView {
     OrderQuestionView { text: q.text, asked_for, unit, choices, required: q.required, answer: kept.unwrap_or_default() }
 }
 
+/// The containers of an order, told at the first of those whose specimens are taken together.
+fn containers(state: &State, order: &Order, all: &[Order]) -> Vec<ContainerView> {
+    let together = |o: &&Order| {
+        o.visit_id == order.visit_id
+            && o.requisition == order.requisition
+            && may_be_taken(*o.kind, *o.state, *o.taken_where)
+    };
+    let rows: Vec<Order> = all.iter().filter(together).cloned().collect();
+    match rows.first() {
+        Some(first) if first.id == order.id => needed(state, &rows).into_iter().map(|(c, _)| c).collect(),
+        _ => vec![],
+    }
+}
+
 /// Orders of one person beside the diagnoses that they may lie under.
-pub fn viewed(
+pub async fn viewed(
+    conn: &mut Conn,
     state: &State,
     person: &Person,
     rows: Vec<Order>,
-    links: &[OrderDiagnosis],
-    listed: &[(String, String)],
-) -> Vec<OrderView> {
+    (links, listed): (&[OrderDiagnosis], &[(String, String)]),
+) -> Result<Vec<OrderView>, Problem> {
+    let paying = Paying::of(conn, state, person).await?;
+    let policies = paying.told_of(conn, &rows).await?;
+    let lately = match rows.iter().any(|o| o.signed_at.is_none()) {
+        true => Lately::of(conn, state, person.id).await?,
+        false => Lately::default(),
+    };
+    let all = rows.clone();
     let view = |order: Order| {
         let own: Vec<&OrderDiagnosis> = links.iter().filter(|l| l.order_id == order.id).collect();
         let codes: Vec<String> = own.iter().map(|l| l.code.clone()).collect();
@@ -122,14 +157,19 @@ pub fn viewed(
             better: odd.as_ref().map(|m| listed[m.better].0.clone()),
             misfit: odd.map(|m| m.sentence),
             questions: asked(state, &order, person).into_iter().map(|q| question(q, &order)).collect(),
-            lacking: if draft { lacks(state, &order, person, codes.len()) } else { vec![] },
+            lacking: if draft { lacks(state, &order, person, codes.len(), &paying) } else { vec![] },
             open: order.state.is_open(),
             codes,
             under,
+            payer: (*order.kind == OrderKind::Laboratory)
+                .then(|| paying.view(&order, order.coverage_id.and_then(|id| policies.get(&id).cloned()))),
+            already: if draft { lately.said_of(state, &order) } else { None },
+            containers: containers(state, &order, &all),
+            may_be_taken: may_be_taken(*order.kind, *order.state, *order.taken_where),
             order,
         }
     };
-    rows.into_iter().map(view).collect()
+    Ok(rows.into_iter().map(view).collect())
 }
 
 /// The orders of a visit with their diagnoses and what does not fit.
@@ -144,5 +184,5 @@ pub async fn of_visit(
     let mut rows = orders::of_visits(conn, &[visit]).await?;
     rows.extend(orders::taken_back_of(conn, visit).await?);
     let links = orders::links(conn, &rows.iter().map(|o| o.id).collect::<Vec<_>>()).await?;
-    Ok(viewed(state, person, rows, &links, &listed))
+    viewed(conn, state, person, rows, (&links, &listed)).await
 }

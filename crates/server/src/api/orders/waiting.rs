@@ -12,10 +12,12 @@ use harbor_core::fields;
 use harbor_core::house::permissions::Permission;
 use harbor_core::orders::OrderState;
 use harbor_core::orders::waiting::{days_overdue, in_words};
+use harbor_store::house::staff;
 use harbor_store::people::registration::closed_charts;
 use harbor_store::rows::{Order, Person};
 use harbor_store::{codes, orders as store};
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
@@ -54,6 +56,8 @@ pub struct OpenOrder {
     refused: bool,
     ordered_at: DateTime<Utc>,
     ordered_by: String,
+    /// Who is asked, where it is said.
+    to_whom: String,
     person: PersonCard,
     /// What makes it work: that it is late or was refused; nothing while it is within its usual time.
     late: Option<String>,
@@ -74,21 +78,26 @@ pub struct WhoseOrders {
     /// Those of all clinicians; otherwise one's own.
     #[serde(default)]
     all: bool,
+    /// Of one kind: laboratory, imaging, procedure or referral.
+    kind: Option<codes::OrderKind>,
+    /// Of one clinician.
+    clinician: Option<Uuid>,
 }
 
 /// Orders that were signed and of which no result is here, the oldest first. Who orders nothing sees those of all.
 #[utoipa::path(get, path = "/api/orders/open", params(WhoseOrders), responses((status = 200, body = OpenOrders)))]
 pub async fn open(state: Data<State>, me: Me, asked: Query<WhoseOrders>, request: HttpRequest) -> Answer<OpenOrders> {
     let mut conn = state.store.reader().await?;
-    let orderer = Some(me.staff.id).filter(|_| me.role.may(Permission::WriteNote) && !asked.all);
-    let (listed, count) = store::open(&mut conn, orderer).await?;
+    let own = Some(me.staff.id).filter(|_| me.role.may(Permission::WriteNote) && !asked.all);
+    let (listed, count) = store::open(&mut conn, asked.clinician.or(own), asked.kind.map(|k| *k)).await?;
+    let usual = staff::clinic(&mut conn).await?.usual_days.0;
     let persons: Vec<Uuid> = listed.iter().map(|(_, p)| p.id).collect();
     let closed = closed_charts(&mut conn, &persons, me.staff.id, state.now()).await?;
     shown::listed(&request, "open orders", persons.into_iter().filter(|p| !closed.contains(p)));
     let view = |(o, p): (Order, Person)| {
         let closed = closed.contains(&p.id);
         OpenOrder {
-            late: late(&state, &o).filter(|_| !closed),
+            late: late(&state, &usual, &o).filter(|_| !closed),
             person: PersonCard::of(&p, state.today()),
             id: o.id,
             visit_id: o.visit_id,
@@ -98,15 +107,17 @@ pub async fn open(state: Data<State>, me: Me, asked: Query<WhoseOrders>, request
             state: o.kind.told(*o.state).to_owned(),
             ordered_at: o.ordered_at,
             ordered_by: o.ordered_by,
+            to_whom: if closed { String::new() } else { o.request.0.to_whom },
             closed,
         }
     };
     Ok(Json(OpenOrders { orders: listed.into_iter().map(view).collect(), count }))
 }
 
-/// What makes an order work, in words; nothing while it is within its test's usual time.
-pub fn late(state: &State, order: &Order) -> Option<String> {
-    let usual = state.tables.orderable(&order.test_code).map_or(1, |t| t.usual_days);
+/// What makes an order work, in words; nothing while it is within its usual time, of the clinic or else of the list.
+pub fn late(state: &State, usual: &BTreeMap<String, u32>, order: &Order) -> Option<String> {
+    let listed = || state.tables.orderable(&order.test_code).map_or(1, |t| t.usual_days);
+    let usual = usual.get(&order.test_code).copied().unwrap_or_else(listed);
     let over = days_overdue(*order.state, order.sent_at.unwrap_or(order.ordered_at), usual, state.now())?;
     Some(in_words(*order.state, &order.state_reason, over))
 }

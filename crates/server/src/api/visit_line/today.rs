@@ -2,6 +2,7 @@
 
 use super::views::{BlockerView, MarkView, PersonCard, VisitCard};
 use crate::access::Me;
+use crate::api::orders::hands::{ForHands, for_hands};
 use crate::api::orders::waiting::late;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
@@ -10,21 +11,21 @@ use chrono::{DateTime, Duration, NaiveTime, Utc};
 use harbor_core::arrival::Stage;
 use harbor_core::fields::typed_date::in_words;
 use harbor_core::house::permissions::Role;
-use harbor_core::orders::ReportStatus;
 use harbor_core::orders::review::Urgency;
 use harbor_core::orders::rising::rises;
+use harbor_core::orders::{OrderKind, ReportStatus};
 use harbor_core::people::OPENINGS_TOLD_FOR;
-use harbor_core::people::messages::ToDo;
+use harbor_core::people::messages::{Purpose, ToDo};
 use harbor_core::schedule::at_local;
 use harbor_core::visit_line::Mark;
 use harbor_core::visit_line::work_list::{
-    CALL, CHART_OPENED, COSIGN, COUNT_TILL, MATCH_LINE, OVERDUE_ORDER, PRINT_LETTER, REBOOK, REFUSED_TOMORROW,
-    REVIEW_RESULT, SIGN_ORDER, Standing, Task, TaskPlace, UNREAD_CRITICAL, task,
+    CALL, CHART_OPENED, COSIGN, COUNT_TILL, DO_HERE, MATCH_LINE, OVERDUE_ORDER, PRINT_LETTER, REBOOK, REFUSED_TOMORROW,
+    REVIEW_RESULT, SIGN_ORDER, Standing, TAKE_SPECIMEN, Task, TaskPlace, UNREAD_CRITICAL, task,
 };
 use harbor_store::consult::heads;
 use harbor_store::house::staff;
 use harbor_store::money::{remittances, tills};
-use harbor_store::orders::results::{self, rising};
+use harbor_store::orders::results::{self, rising, stand_ins};
 use harbor_store::people::{messages, registration};
 use harbor_store::rows::{ChartOpening, Message, NOT_LIVE, Order, Person, RemittedClaim, Till};
 use harbor_store::schedule::away;
@@ -121,7 +122,7 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
         Role::FrontDesk => [
             refused_tomorrow(&mut conn, &state).await?,
             to_rebook(&mut conn, &state).await?,
-            to_tell(&mut conn, &state).await?,
+            to_tell(&mut conn, &state, false).await?,
             tills_to_count(&mut conn, &state).await?,
         ]
         .concat(),
@@ -132,7 +133,9 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
             unmatched_lines(&mut conn).await?,
         ]
         .concat(),
-        Role::Assistant => vec![],
+        Role::Assistant => {
+            [for_hands_here(&mut conn, &state, &me).await?, to_tell(&mut conn, &state, true).await?].concat()
+        }
     });
     let mut troubles = Vec::new();
     for (kind, _, attempts, error) in jobs::troubled(&mut conn).await? {
@@ -185,15 +188,17 @@ async fn unread_critical(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>,
     Ok(out)
 }
 
-/// Orders without a visit that wait for one's signature.
+/// Orders without a visit that wait for one's signature, and those of somebody who has left.
 async fn orders_to_sign(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<Waiting>, Problem> {
     let unsigned = orders::to_sign(conn, me.staff.id).await?;
-    let beside: Vec<(Order, Person)> = unsigned.into_iter().filter(|(o, _)| o.visit_id.is_none()).collect();
+    let beside: Vec<(Order, Person)> =
+        unsigned.into_iter().filter(|(o, _)| o.visit_id.is_none() || o.orderer_id != me.staff.id).collect();
     let persons: Vec<Uuid> = beside.iter().map(|(_, p)| p.id).collect();
     let closed = registration::closed_charts(conn, &persons, me.staff.id, state.now()).await?;
     let one = |(o, p): (Order, Person)| {
         let sentence = match (closed.contains(&p.id), o.prepared_by.as_str()) {
             (true, _) => "An order of a chart under restriction.".to_owned(),
+            (false, _) if o.orderer_id != me.staff.id => format!("{}, of {}, who has left.", o.test_name, o.ordered_by),
             (false, "") => format!("{}.", o.test_name),
             (false, by) => format!("{}, prepared by {by}.", o.test_name),
         };
@@ -203,13 +208,24 @@ async fn orders_to_sign(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<W
     Ok(beside.into_iter().map(one).collect())
 }
 
+/// Specimens to take, and what is to be done here.
+async fn for_hands_here(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<Waiting>, Problem> {
+    let one = |w: ForHands| {
+        let task = if w.kind() == OrderKind::Laboratory { TAKE_SPECIMEN } else { DO_HERE };
+        let waits = Waiting::of(task, w.sentence(), Some(w.since()));
+        Waiting { person: Some(w.person()), ..waits }
+    };
+    Ok(for_hands(conn, state, me).await?.into_iter().map(one).collect())
+}
+
 /// Orders of one's own that are overdue, or that the laboratory refused.
 async fn overdue_orders(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<Waiting>, Problem> {
-    let (open, _) = orders::open(conn, Some(me.staff.id)).await?;
+    let (open, _) = orders::open(conn, Some(me.staff.id), None).await?;
+    let usual = staff::clinic(conn).await?.usual_days.0;
     let persons: Vec<Uuid> = open.iter().map(|(_, p)| p.id).collect();
     let closed = registration::closed_charts(conn, &persons, me.staff.id, state.now()).await?;
     let one = |(o, p): (Order, Person)| {
-        let late = late(state, &o)?;
+        let late = late(state, &usual, &o)?;
         let sentence = match closed.contains(&p.id) {
             true => "An order of a chart under restriction.".to_owned(),
             false => format!("{}: {late}.", o.test_name),
@@ -221,8 +237,9 @@ async fn overdue_orders(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<W
 }
 
 async fn unseen_results(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<Waiting>, Problem> {
+    let readers = stand_ins::readers(conn, me.staff.id, state.today()).await?;
     let mut out = Vec::new();
-    for w in results::waiting(conn, Some(me.staff.id)).await?.0 {
+    for w in results::waiting(conn, Some(&readers)).await?.0 {
         let r = w.report.row;
         let person = w.person.map(|p| PersonCard::of(&p, state.today()));
         let sentence = match (&person, *r.status) {
@@ -266,8 +283,8 @@ async fn to_rebook(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Probl
     Ok(gathered.iter().map(one).collect())
 }
 
-/// Whom no message reaches, and letters for the printer.
-async fn to_tell(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem> {
+/// Whom no message reaches, and letters for the printer. Who is called about a result is called by somebody who may see it.
+async fn to_tell(conn: &mut Conn, state: &State, of_results: bool) -> Result<Vec<Waiting>, Problem> {
     let rows = messages::recent(conn, state.now()).await?;
     let persons = people::by_id(conn, rows.iter().map(|m| m.person_id)).await?;
     let one = |m: &Message| {
@@ -276,6 +293,10 @@ async fn to_tell(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem
             ToDo::PrintLetter => PRINT_LETTER,
             ToDo::Nothing => return None,
         };
+        let of_result = *m.purpose == Purpose::ResultHere && m.to_do() == ToDo::Call;
+        if of_result != of_results {
+            return None;
+        }
         let said = format!("{}: {}", m.subject, if m.fate.is_empty() { &m.why } else { &m.fate });
         let person = persons.get(&m.person_id).map(|p| PersonCard::of(p, state.today()));
         Some(Waiting { person, ..Waiting::of(task, said, Some(m.made_at)) })

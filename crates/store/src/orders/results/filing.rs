@@ -1,5 +1,6 @@
 //! Reports of an uncertain person: whom they may be about, filed by somebody who compared both, and taken away again.
 
+use crate::codes::Code;
 use crate::people::finding::{likeness, near};
 use crate::people::merging::records_of;
 use crate::people::registration::closed_charts;
@@ -9,8 +10,9 @@ use crate::{Change, Conn, Result, StoreError, Topic, people};
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::orders::OrderState;
 use harbor_core::orders::candidates::{Candidate, NamedPerson, OpenTest, Somebody, judge};
-use harbor_core::orders::{OrderState, ReportStatus};
+use harbor_core::orders::truth::waits_again;
 use harbor_core::people::Likeness;
 use std::cmp::Reverse;
 use std::collections::HashMap;
@@ -202,7 +204,13 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         if let Some(order) = row.order_id {
-            self.order_answered(order, ReportStatus::Registered, "").await?;
+            let order = crate::orders::order(self.conn(), order).await?;
+            let again = orders::id.eq(order.id).and(orders::state.ne("cancelled"));
+            diesel::update(orders::table.filter(again))
+                .set((orders::state.eq(Code(waits_again(order.taken_at.is_some()))), orders::state_reason.eq("")))
+                .execute(self.conn())
+                .await?;
+            self.tell_order(&order);
         }
         self.keep_filing(&row, person, false, why).await?;
         let signed = row.reviewed_by.as_ref().map(|by| format!(" (it was signed by {by})")).unwrap_or_default();

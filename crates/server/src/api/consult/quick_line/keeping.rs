@@ -6,7 +6,7 @@ use crate::api::consult::histories::{put_down, said};
 use crate::api::consult::questionnaires::begin;
 use crate::api::consult::runs::diagnose;
 use crate::api::consult::texts::{put, write_after};
-use crate::api::orders::{For, draft as draft_order, open_visit, orderer};
+use crate::api::orders::{For, draft as draft_order, open_visit, orderer, preparer};
 use crate::api::prescribing::{Wanted, draft as draft_prescription};
 use crate::problem::Problem;
 use crate::state::State;
@@ -199,7 +199,8 @@ impl Keeping<'_, '_, '_> {
         }
         let orderer = orderer(self.change, self.me, &self.visit).await?;
         let wanted = For { person: self.visit.person_id, visit: Some(self.visit.id), orderer };
-        let row = draft_order(self.change, self.state, self.me, &wanted, code, &listed).await?;
+        let row =
+            draft_order(self.change, self.state, &preparer(self.me, &wanted.orderer), &wanted, code, &listed).await?;
         let meant = match under {
             Some(under) => Some(under.to_owned()),
             None if orders::links(self.change.conn(), &[row.id]).await?.is_empty() => self.lane_meant().await?,
