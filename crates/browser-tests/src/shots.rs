@@ -7,9 +7,8 @@ use std::path::PathBuf;
 
 /// File, who is signed in, address, what must be seen, and what is clicked before the picture; a
 /// click that begins with `find:` finds a person, and one after `>` opens a tab.
-const VIEWS: [(&str, &str, &str, &str, &str); 19] = [
+const VIEWS: [(&str, &str, &str, &str, &str); 18] = [
     ("today-front-desk", "junia", "/today", "//h2", ""),
-    ("today-clinician", "oriane", "/today", "//h2", ""),
     ("schedule", "junia", "/schedule", "//*[@data-visit]", "//*[@data-visit='IH-10006']"),
     ("working-time", "soren", "/settings?part=working-time", "//*[@data-template]", ""),
     ("rebooking", "junia", "/schedule?day=2026-11-24&away=1", "//*[@data-plan]", ""),

@@ -8,12 +8,13 @@ use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
 use harbor_core::arrival::rooms::RoomKind;
 use harbor_core::orders::candidates::NamedPerson;
+use harbor_core::orders::kinds::Enclosed;
 use harbor_core::orders::{BillTo, LabReport, ReportedValue};
 use harbor_core::visit_line::Mark;
 use harbor_server::api::orders::{For, made};
 use harbor_store::codes::Code;
 use harbor_store::consult::chart::NewMeasurement;
-use harbor_store::documents::{Doc, StoredAnswer};
+use harbor_store::documents::{Doc, OrderRequest, StoredAnswer};
 use harbor_store::orders::results::NewReport;
 use harbor_store::rows::{OrderSet, Person, Slot, Visit};
 use harbor_store::schedule::booking::{Booking, Place};
@@ -89,6 +90,7 @@ pub async fn build(world: &mut World, change: &mut Change<'_>, slots: &[Slot]) -
     change.actor = Actor::system("demo");
     lucan(world, change).await?;
     sets(world, change).await?;
+    referred(world, change).await?;
     results(world, change).await?;
     ahead(world, change, slots).await
 }
@@ -283,6 +285,31 @@ async fn lucan(world: &mut World, change: &mut Change<'_>) -> Result<()> {
         order.bill_to = order.coverage_id.map(|_| BillTo::Insurance.into());
         change.add_order(order, &under).await?;
     }
+    Ok(())
+}
+
+/// Ottoline was sent to a heart specialist ten days ago, whose letter is still to come.
+async fn referred(world: &mut World, change: &mut Change<'_>) -> Result<()> {
+    let person = world.person("Brandvold", "Ottoline").id;
+    let orderer = world.staff("tobias").clone();
+    let tables = harbor_server::tables::Tables::shared()?;
+    let Some(item) = tables.orderable("R-CARD") else { return Ok(()) };
+    let problems = harbor_store::consult::chart::problems_of(change.conn(), person).await?;
+    let under: Vec<(String, String)> =
+        problems.into_iter().filter(|p| p.code.starts_with("I48")).map(|p| (p.code, p.title)).collect();
+    let (now, actor) = (change.now, change.actor.clone());
+    change.now = crate::opening(world.day) - Duration::days(10);
+    change.actor = world.actor("tobias");
+    let mut order = made(item, &For { person, visit: None, orderer }, change.now, String::new(), String::new());
+    order.id = world.ids.fresh();
+    order.request = Doc(OrderRequest {
+        question: "Rate control under the present dose? An ultrasound of the heart, please.".into(),
+        to_whom: "Dr. Sorrel Anstruther, Marrow Ferry".into(),
+        enclosed: vec![Enclosed::Problems.into(), Enclosed::Medicines.into(), Enclosed::Results.into()],
+    });
+    let order = change.add_order(order, &under).await?;
+    change.sign_orders(&[order]).await?;
+    (change.now, change.actor) = (now, actor);
     Ok(())
 }
 

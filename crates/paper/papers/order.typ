@@ -45,6 +45,7 @@
     #for a in item.answers { fact(a.label, a.words) }
   ]
 }
+#if d.pays.len() > 0 { v(1mm) }
 #for p in d.pays { fact(p.label, p.words) }
 #if d.enclosed.len() > 0 {
   v(1mm)

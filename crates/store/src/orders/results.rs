@@ -66,11 +66,11 @@ pub async fn of_person(conn: &mut Conn, person: Uuid, most: i64) -> Result<Vec<R
     with_values(conn, rows).await
 }
 
-/// How many results of a person nobody has signed.
+/// How many results of a person nobody has signed; what is only registered is none yet.
 pub async fn unseen_of(conn: &mut Conn, person: Uuid) -> Result<i64> {
     use lab_reports as r;
     let unseen = r::person_id.eq(person).and(r::replaced.eq(false)).and(r::reviewed_at.is_null());
-    Ok(r::table.filter(unseen).count().get_result(conn).await?)
+    Ok(r::table.filter(unseen.and(r::status.ne(Code(ReportStatus::Registered)))).count().get_result(conn).await?)
 }
 
 /// Earlier values of the tests of a report: what holds of the person's other reports, the oldest first, each with when

@@ -5,7 +5,7 @@ import styled from 'styled-components';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
 import { Button } from '../../ui/controls';
-import { Row, Small, Spread, Stack } from '../../ui/layout';
+import { Row, Small, Stack } from '../../ui/layout';
 import { color, corner, hair, space, stroke } from '../../ui/tokens';
 import { AnswerCame } from './AnswerCame';
 import { TakeBack } from './OpenOrders';
@@ -107,11 +107,8 @@ export function OrderChip({ order: o, diagnoses, open }: { order: OrderView; dia
         place(row.id, codes);
       }}
     >
-      <Row $gap={2}>
-        <span style={{ flex: `1 1 ${space(32)}`, overflowWrap: 'anywhere' }}>{row.testName}</span>
-        <Spread />
-        <Soon priority={row.priority} />
-        <Small style={{ whiteSpace: 'nowrap' }}>{o.state}</Small>
+      <Row $gap={1} style={{ flexWrap: 'nowrap' }}>
+        <span style={{ flex: 1, minWidth: 0, overflowWrap: 'anywhere' }}>{row.testName}</span>
         {((open && draft) || (!draft && !cancelled)) && (
           <Button
             $kind="quiet"
@@ -132,6 +129,9 @@ export function OrderChip({ order: o, diagnoses, open }: { order: OrderView; dia
           </Button>
         )}
       </Row>
+      <Small style={{ display: 'block' }}>
+        {o.state} <Soon priority={row.priority} />
+      </Small>
       {row.request.toWhom && <Small style={{ display: 'block' }}>To {row.request.toWhom}</Small>}
       {o.already && (
         <Small style={{ display: 'block' }} data-already>

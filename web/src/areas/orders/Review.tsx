@@ -189,6 +189,7 @@ function Act({ view }: { view: View }) {
           </>
         )}
         {may('book') && <Link to="/schedule?open=1">Book a visit</Link>}
+        {order?.visitId && <Link to={`/visits/${order.visitId}/sheet`}>Open its visit</Link>}
         <Link to={`/people/${person.id}`}>Open the chart</Link>
       </Row>
       {told && <Small role="status">{told}</Small>}

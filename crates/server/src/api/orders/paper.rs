@@ -1,6 +1,6 @@
 //! The paper of an order: a requisition with its scannable reference, a request, a letter of referral, labels for specimens.
 
-use super::hands::needed;
+use super::hands::{ContainerView, needed};
 use super::paying::Paying;
 use super::views::asked;
 use crate::access::Me;
@@ -82,6 +82,12 @@ async fn pays(conn: &mut Conn, state: &State, person: &Person, rows: &[Order]) -
         (None, TakenWhere::Here) => "not taken yet".into(),
     };
     out.push(line("Specimens", taken));
+    let into = |c: &ContainerView| {
+        let container = if c.container.is_empty() { "container not listed" } else { &c.container };
+        format!("{container} ({})", c.tests.join(", "))
+    };
+    let containers: Vec<String> = needed(state, rows).iter().map(|(c, _)| into(c)).collect();
+    out.push(line("Containers", containers.join("; ")));
     Ok(out)
 }
 
