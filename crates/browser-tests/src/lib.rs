@@ -415,6 +415,19 @@ pub async fn journey_by_the_clock(name: &str, walk: impl AsyncFnOnce(&Browser) -
     at_one_desk(name, walk).await;
 }
 
+/// A journey beside which the test does what the outside does, measured by the clock.
+pub async fn journey_with_the_outside_by_the_clock(
+    name: &str,
+    walk: impl AsyncFnOnce(&Product, &Browser) -> Result<()>,
+) {
+    let _alone = BY_THE_CLOCK.write().await;
+    let product = Product::start().await.expect("product");
+    let browser = Browser::open(product.address(), 1280, 800).await.expect("browser");
+    let outcome = walk(&product, &browser).await;
+    leave(name, outcome.is_err(), vec![browser], product).await;
+    outcome.expect(name);
+}
+
 async fn at_one_desk(name: &str, walk: impl AsyncFnOnce(&Browser) -> Result<()>) {
     let product = Product::start().await.expect("product");
     let browser = Browser::open(product.address(), 1280, 800).await.expect("browser");

@@ -106,8 +106,17 @@ async fn take(browser: &Browser, login: &str, path: &str, see: &str, click: &str
     } else if let Some(click) = click.strip_prefix("lanes:") {
         browser.click(click).await?;
         browser.see("//*[@data-lanes]").await?;
-        browser.keys("l").await?;
+        // A prescription lies in its lane too.
+        browser.fill("quick", "rx amlodipine 5 daily 30d").await?;
+        browser.key(fantoccini::key::Key::Enter).await?;
+        browser.see("//*[@data-script='amlokeel-5']").await?;
+        browser.click("//button[@data-lanes-button]").await?;
         browser.see("//*[@data-lane-line]").await?;
+        for _ in 0..7 {
+            browser.key(fantoccini::key::Key::Down).await?;
+        }
+        browser.keys("2").await?;
+        browser.see("//*[@data-lane='I10']//*[@data-script='amlokeel-5']").await?;
         let script = "document.querySelector('[data-lanes]').scrollIntoView()";
         browser.client.execute(script, vec![]).await?;
     } else if let Some(name) = click.strip_prefix("child:") {

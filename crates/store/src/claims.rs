@@ -177,6 +177,15 @@ impl Change<'_> {
         Ok(())
     }
 
+    /// Tells something beside the claims of a visit; they stay as they are, and who bills decides.
+    pub async fn tell_beside_claims(&mut self, visit: Uuid, sentence: &str) -> Result<()> {
+        for claim in of_visits(self.conn(), &[visit]).await? {
+            self.note_claim(&claim, *claim.state, sentence).await?;
+            self.tell(Topic::Claim, claim.id);
+        }
+        Ok(())
+    }
+
     /// Moves a claim by an event; what the state does not allow is noted and changes nothing.
     pub async fn claim_happened(
         &mut self,

@@ -1,7 +1,7 @@
 import { Coming } from '../ui/Unanswered';
 import { Activity, CalendarDays, FlaskConical, Receipt, Settings as Gear, Sun, Users } from 'lucide-react';
 import { type QueryClient, useQueryClient } from '@tanstack/react-query';
-import { Suspense, useEffect, useState } from 'react';
+import { Suspense, useEffect, useRef, useState } from 'react';
 import { NavLink, Navigate, Route, Routes, useLocation, useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { api, setCsrf, useDo, useLook } from '../api/client';
@@ -229,7 +229,8 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
   const may = useMay();
   const [commandOpen, setCommandOpen] = useState(false);
   const [folded, setFolded] = useState(false);
-  const [going, setGoing] = useState(false);
+  // Not a state: the second key may come before the screen is drawn again after the first.
+  const going = useRef(false);
   const navigate = useNavigate();
   const location = useLocation();
   const times = useTimes();
@@ -240,8 +241,8 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
   const askAhead = (path: string) => asksFirst[path]?.(client, clinic.today);
   const go = (letter: string, path: string) => ({
     [letter]: () => {
-      if (!going) return;
-      setGoing(false);
+      if (!going.current) return;
+      going.current = false;
       askAhead(path);
       navigate(path);
     },
@@ -258,7 +259,9 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
       e: () => void editHere(),
       d: () => setDiscreet(!discreet),
       o: () => navigate('/schedule?open=1'),
-      g: () => setGoing(true),
+      g: () => {
+        going.current = true;
+      },
       ...go('t', '/today'),
       ...go('s', '/schedule'),
       ...go('c', '/in-clinic'),

@@ -127,6 +127,29 @@ pub fn may_sign(name: &str, orderer: &str, is_mine: bool) -> Result<(), String> 
     }
 }
 
+/// Whether an order may be laid under so many diagnoses.
+///
+/// # Errors
+/// The sentence that says why not: signed, it keeps at least one, and only who signs orders lays it elsewhere.
+pub fn may_lie(is_signed: bool, signs: bool, under: usize) -> Result<(), &'static str> {
+    match (is_signed, signs, under) {
+        (true, false, _) => Err("It is signed; a clinician lays it elsewhere."),
+        (true, true, 0) => Err("An order that was signed keeps at least one diagnosis."),
+        _ => Ok(()),
+    }
+}
+
+/// Whether anything is ordered for somebody.
+///
+/// # Errors
+/// The sentence that says why not.
+pub fn may_be_ordered_for(is_merged: bool, has_died: bool) -> Result<(), &'static str> {
+    match is_merged || has_died {
+        true => Err("Nothing is ordered for this record any more."),
+        false => Ok(()),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -155,6 +178,20 @@ mod tests {
         assert_eq!(may_sign("Potassium", "Dr. Renneberg", true), Ok(()));
         let refused = may_sign("Potassium", "Dr. Renneberg", false);
         assert!(refused.is_err_and(|s| s.starts_with("Potassium is ordered by Dr. Renneberg.")));
+    }
+
+    #[test]
+    fn a_signed_order_keeps_a_diagnosis_and_is_moved_by_who_signs() {
+        assert_eq!(may_lie(false, false, 0), Ok(()), "a draft may wait for its place");
+        assert_eq!(may_lie(true, true, 1), Ok(()));
+        assert!(may_lie(true, true, 0).is_err_and(|s| s.contains("at least one")));
+        assert!(may_lie(true, false, 1).is_err_and(|s| s.contains("a clinician")));
+    }
+
+    #[test]
+    fn nothing_is_ordered_for_the_dead_or_for_a_merged_record() {
+        assert_eq!(may_be_ordered_for(false, false), Ok(()));
+        assert!(may_be_ordered_for(true, false).is_err() && may_be_ordered_for(false, true).is_err());
     }
 
     #[test]

@@ -18,6 +18,7 @@ use crate::state::State;
 use actix_web::HttpResponse;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::house::permissions::Permission;
+use harbor_core::orders::kinds;
 use harbor_core::orders::specimens::TakenWhere;
 use harbor_core::orders::{OrderState, Orderable, Priority, place};
 use harbor_core::visit_line::Mark;
@@ -65,10 +66,8 @@ pub fn preparer(me: &Me, orderer: &Staff) -> String {
 
 /// Nothing is ordered for the dead, nor for a record that was merged into another.
 pub fn may_be_ordered_for(person: &Person) -> Result<(), Problem> {
-    if person.merged_into.is_some() || person.deceased_on.is_some() {
-        return Err(Problem::refused("no-order", "Nothing is ordered for this record any more."));
-    }
-    Ok(())
+    kinds::may_be_ordered_for(person.merged_into.is_some(), person.deceased_on.is_some())
+        .map_err(|s| Problem::refused("no-order", s))
 }
 
 /// An order that is not signed yet, laid under the diagnoses that usually carry it.

@@ -127,6 +127,30 @@ async fn an_order_lies_elsewhere_after_signing_and_everybody_is_told() {
 }
 
 #[actix_web::test]
+async fn what_moves_after_the_claim_was_made_is_told_beside_it() {
+    let product = Product::start().await.unwrap();
+    product.outside.lock().automatic = false;
+    let visit = Visit::booked(&product, "oriane").await.roomed().await.diagnosed(&["I10", "E87.6"]).await;
+    let potassium = ordered(&visit, &visit.clinician, "K").await;
+    visit.clinician.put(&path(&potassium, "/diagnoses"), json!({ "codes": ["I10"] })).await.ok();
+    visit.clinician.post(&visit.path("/orders/send"), json!({})).await.ok();
+    let visit = visit.noted("assessment", "Low potassium.").await.charged().await;
+    let biller = Hand::sign_in(&product, "agathe").await;
+    let ready = biller.get("/api/claims?state=ready").await;
+    let of_visit = |c: &&Value| c["visit"]["id"] == visit.id.as_str();
+    let claim = id(&ready.as_array().unwrap().iter().find(of_visit).unwrap()["claim"]);
+    visit.clinician.put(&path(&potassium, "/diagnoses"), json!({ "codes": ["E87.6"] })).await.ok();
+    let told = biller.get(&format!("/api/claims/{claim}")).await;
+    let last = told["events"].as_array().unwrap().last().unwrap().clone();
+    assert_eq!(
+        (&last["sentence"], &last["state"]),
+        (&json!("Potassium: for E87.6 instead of I10."), &json!("ready")),
+        "the claim stays as it is"
+    );
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
 async fn an_order_without_a_visit_lies_under_a_problem_and_is_followed() {
     let product = Product::start().await.unwrap();
     let visit = Visit::booked(&product, "oriane").await.roomed().await;

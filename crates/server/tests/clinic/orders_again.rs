@@ -31,6 +31,10 @@ async fn what_was_ordered_lately_or_is_known_is_said_before_it_is_ordered_again(
     assert_eq!(panel["already"], Value::Null, "it does not repeat itself");
     let draft = offered(doctor, "potassium", &visit.person, "K").await;
     assert_eq!(draft, "In an order of Dr. Oriane Valcourt already, not signed yet.");
+    let line = json!({ "text": "order potassium", "keep": false });
+    let read = doctor.post(&visit.path("/quick-line"), line).await.ok();
+    let sentence = read["items"][0]["sentence"].as_str().unwrap();
+    assert!(sentence.contains("In an order of Dr. Oriane Valcourt already"), "read back before it is kept: {sentence}");
     doctor.put(&path(&panel, "/diagnoses"), json!({ "codes": ["I10"] })).await.ok();
     doctor.post(&visit.path("/orders/send"), json!({})).await.ok();
     let waits = offered(doctor, "potassium", &visit.person, "K").await;

@@ -14,14 +14,15 @@ use harbor_core::orders::specimens::TakenWhere;
 use harbor_core::orders::{BillTo, OrderKind, OrderState};
 use uuid::Uuid;
 
-/// Signed orders whose specimen is to be taken here, and what is to be done here; the oldest first, with their people.
-pub async fn waiting_for_hands(conn: &mut Conn) -> Result<Vec<(Order, Person)>> {
+/// Signed orders since a time whose specimen is to be taken here, and what is to be done here; the oldest first, with
+/// their people.
+pub async fn waiting_for_hands(conn: &mut Conn, since: DateTime<Utc>) -> Result<Vec<(Order, Person)>> {
     // Written out and not bound, so that the index of what waits for hands serves.
     let waits = "orders.state in ('requested', 'accepted', 'sending') and orders.taken_at is null \
                  and orders.kind in ('laboratory', 'procedure') and orders.taken_where = 'here'";
     Ok(orders::table
         .inner_join(people::table.on(people::id.eq(orders::person_id)))
-        .filter(sql::<Bool>(waits))
+        .filter(sql::<Bool>(waits).and(orders::ordered_at.ge(since)))
         .order((orders::ordered_at, orders::id))
         .limit(super::LISTED)
         .select((Order::as_select(), Person::as_select()))

@@ -53,7 +53,8 @@ impl Change<'_> {
         Ok(())
     }
 
-    /// Lays a signed order elsewhere: its visit's signed note tells it in an addendum, and the laboratory that has it is told.
+    /// Lays a signed order elsewhere: its visit's signed note tells it in an addendum, its claims bear a remark for who bills,
+    /// and the laboratory that has it is told.
     pub async fn move_signed_order(&mut self, visit: Option<&Visit>, order: &Order, under: &[Under]) -> Result<()> {
         let before = super::links(self.conn(), &[order.id]).await?;
         self.link_order(order, under).await?;
@@ -61,6 +62,7 @@ impl Change<'_> {
             let was: Vec<&str> = before.iter().map(|l| l.code.as_str()).collect();
             let is: Vec<&str> = under.iter().map(|(code, _)| code.as_str()).collect();
             let words = format!("{}: for {} instead of {}.", order.test_name, is.join(", "), was.join(", "));
+            self.tell_beside_claims(visit.id, &words).await?;
             self.tell_beside_note(visit, words).await?;
         }
         if order.kind == OrderKind::Laboratory && order.state.is_open() && order.requisition.is_some() {

@@ -4,6 +4,7 @@ mod keeping;
 pub mod taking_back;
 
 use crate::access::Me;
+use crate::api::orders::again::Lately;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::http::StatusCode;
@@ -164,6 +165,16 @@ pub async fn quick_line(state: Data<State>, me: Me, id: Path<Uuid>, line: Json<Q
         // Whoever may not put something down learns it before trying.
         for (item, told) in items.iter().zip(&mut out) {
             told.not_kept = allowed(&me, item.permission()).err().map(|problem| problem.detail);
+        }
+        if items.iter().any(|i| matches!(i, Item::Order { .. })) {
+            let lately = Lately::of(&mut *state.store.reader().await?, &state, person.id).await?;
+            for (item, told) in items.iter().zip(&mut out) {
+                if let Item::Order { code, .. } = item
+                    && let Some(already) = lately.said_of_code(&state, code)
+                {
+                    told.sentence = format!("{}. {already}", told.sentence);
+                }
+            }
         }
     }
     if line.keep {

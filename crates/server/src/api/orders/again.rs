@@ -2,10 +2,11 @@
 
 use super::paying::visit_of;
 use super::{For, draft, problems};
-use crate::access::Me;
+use crate::access::{Me, shown};
 use crate::api::{DONE, Done};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
+use actix_web::HttpRequest;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::{Duration, NaiveDate};
 use harbor_core::fields::{self, Faults, typed_date};
@@ -55,6 +56,11 @@ impl Lately {
         said_first(&on_record(item, &state.tables.orderables, &others, &self.values), state.today())
     }
 
+    /// What is said of something that is not ordered yet.
+    pub fn said_of_code(&self, state: &State, code: &str) -> Option<String> {
+        self.said(state, state.tables.orderable(code)?, None)
+    }
+
     /// What is said of a draft.
     pub fn said_of(&self, state: &State, order: &Order) -> Option<String> {
         self.said(state, state.tables.orderable(&order.test_code)?, Some(order.id))
@@ -92,7 +98,12 @@ const FAVOURITES: usize = 8;
 const USED_DAYS: i64 = 365;
 
 #[utoipa::path(get, path = "/api/orderables", params(WhatToOrder), responses((status = 200, body = Vec<OrderableView>), (status = 404, body = Problem)))]
-pub async fn orderables(state: Data<State>, me: Me, asked: Query<WhatToOrder>) -> Answer<Vec<OrderableView>> {
+pub async fn orderables(
+    state: Data<State>,
+    me: Me,
+    asked: Query<WhatToOrder>,
+    request: HttpRequest,
+) -> Answer<Vec<OrderableView>> {
     let mut conn = state.store.reader().await?;
     let all = &state.tables.orderables;
     let found: Vec<&Orderable> = if asked.q.trim().is_empty() {
@@ -105,6 +116,7 @@ pub async fn orderables(state: Data<State>, me: Me, asked: Query<WhatToOrder>) -
     let lately = match asked.person {
         // What is on record in a closed chart is not told.
         Some(person) if closed_charts(&mut conn, &[person], me.staff.id, state.now()).await?.is_empty() => {
+            shown::listed(&request, "what can be ordered", [person]);
             Lately::of(&mut conn, &state, person).await?
         }
         _ => Lately::default(),

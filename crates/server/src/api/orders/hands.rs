@@ -84,9 +84,12 @@ impl ForHands {
     }
 }
 
+/// What nobody's hands came to for so long is no more for hands but for its orderer, to whom it is overdue.
+const HANDS_WAIT: chrono::Duration = chrono::Duration::days(30);
+
 /// Everything for hands: at once before urgent before the rest, then the oldest first.
 pub async fn for_hands(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<ForHands>, Problem> {
-    let rows = store::hands::waiting_for_hands(conn).await?;
+    let rows = store::hands::waiting_for_hands(conn, state.now() - HANDS_WAIT).await?;
     let persons: Vec<Uuid> = rows.iter().map(|(_, p)| p.id).collect();
     let closed = closed_charts(conn, &persons, me.staff.id, state.now()).await?;
     let mut together: Vec<(Person, Vec<Order>)> = Vec::new();

@@ -7,6 +7,7 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::house::permissions::Permission;
+use harbor_core::orders::kinds::may_lie;
 use harbor_store::consult::runs;
 use harbor_store::orders as store;
 use harbor_store::orders::making::Under;
@@ -31,12 +32,8 @@ pub async fn place_order(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<
         .change(&me.actor(), state.now(), async |change| {
             let order = store::order(change.conn(), *id).await?;
             let signed = order.signed_at.is_some();
-            if signed && !me.role.may(Permission::WriteNote) {
-                return Err(Problem::refused("signed", "It is signed; a clinician lays it elsewhere."));
-            }
-            if signed && codes.is_empty() {
-                return Err(Problem::field("codes", "An order that was signed keeps at least one diagnosis."));
-            }
+            may_lie(signed, me.role.may(Permission::WriteNote), codes.len())
+                .map_err(|s| Problem::refused("signed", s))?;
             let visit = match order.visit_id {
                 Some(id) if signed => Some(change.lock_visit(id).await?),
                 Some(id) => Some(open_visit(change, id).await?),
