@@ -6,7 +6,7 @@ use crate::tidings::{self, Tiding};
 use crate::topic::Topic;
 use crate::{Borrowed, Conn, Result, StoreError};
 use chrono::{DateTime, NaiveDate, Utc};
-use diesel_async::{AnsiTransactionManager, TransactionManager};
+use diesel_async::{AnsiTransactionManager, RunQueryDsl, TransactionManager};
 use serde_json::json;
 use std::collections::HashSet;
 use uuid::Uuid;
@@ -52,6 +52,16 @@ impl<'a> Change<'a> {
 
     pub fn conn(&mut self) -> &mut Conn {
         &mut self.conn
+    }
+
+    /// Holds everybody else who changes the same thing back until this change ends, where no row of it is there to lock.
+    pub(crate) async fn alone_at(&mut self, what: &str, which: &str) -> Result<()> {
+        diesel::sql_query("select pg_advisory_xact_lock(hashtext($1), hashtext($2))")
+            .bind::<diesel::sql_types::Text, _>(what)
+            .bind::<diesel::sql_types::Text, _>(which)
+            .execute(self.conn())
+            .await?;
+        Ok(())
     }
 
     /// Records what was done, to what, for whom.

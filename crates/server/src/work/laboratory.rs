@@ -96,21 +96,12 @@ fn specimens(state: &State, rows: &[Order]) -> Vec<TakenSpecimen> {
 pub(super) async fn tell_specimen(state: &State, job: &Job) -> anyhow::Result<()> {
     let mut conn = state.store.reader().await?;
     let order = orders::order(&mut conn, job.subject).await?;
-    let Some(requisition) = order.requisition else { return Ok(()) };
+    let Some(requisition) = order.requisition.clone() else { return Ok(()) };
     let rows = orders::of_requisition(&mut conn, &requisition).await?;
     drop(conn);
     let taken = Taken { requisition: requisition.clone(), specimens: specimens(state, &rows) };
     let body = write_taken(&taken)?;
-    let answer = hand_over(state, "/laboratory/fhir", "application/fhir+json", body.clone()).await?;
-    accepted(&answer, &requisition)?;
-    state
-        .store
-        .change(&Actor::system("laboratory"), state.now(), async |change| {
-            change.keep_document("specimens taken", "out", body.as_bytes()).await?;
-            change.audit("told to the laboratory", "order", order.id, Some(order.person_id), "its specimens");
-            Ok(())
-        })
-        .await
+    tell(state, &order, body, &requisition, ("specimens taken", "its specimens")).await
 }
 
 /// The diagnoses of an order, as the laboratory is told them.
@@ -132,20 +123,11 @@ pub(super) async fn move_order(state: &State, job: &Job) -> anyhow::Result<()> {
     let order = orders::order(&mut conn, job.subject).await?;
     let links = orders::links(&mut conn, &[order.id]).await?;
     drop(conn);
-    let (Some(requisition), true) = (order.requisition, order.state.is_open()) else { return Ok(()) };
+    let (Some(requisition), true) = (order.requisition.clone(), order.state.is_open()) else { return Ok(()) };
     let diagnoses = reasons(&links, order.id);
     let moved = Moved { reference: order.id.to_string(), requisition, diagnoses, at: state.now() };
     let body = laboratory::write_moved(&moved)?;
-    let answer = hand_over(state, "/laboratory/fhir", "application/fhir+json", body.clone()).await?;
-    accepted(&answer, &moved.reference)?;
-    state
-        .store
-        .change(&Actor::system("laboratory"), state.now(), async |change| {
-            change.keep_document("order for another diagnosis", "out", body.as_bytes()).await?;
-            change.audit("told to the laboratory", "order", order.id, Some(order.person_id), "its diagnoses");
-            Ok(())
-        })
-        .await
+    tell(state, &order, body, &moved.reference, ("order for another diagnosis", "its diagnoses")).await
 }
 
 /// Tells the laboratory that an order is not wanted any more.
@@ -153,17 +135,28 @@ pub(super) async fn cancel_order(state: &State, job: &Job) -> anyhow::Result<()>
     let mut conn = state.store.reader().await?;
     let order = orders::order(&mut conn, job.subject).await?;
     drop(conn);
-    let Some(requisition) = order.requisition else { return Ok(()) };
+    let Some(requisition) = order.requisition.clone() else { return Ok(()) };
     let taken_back =
-        TakenBack { reference: order.id.to_string(), requisition, reason: order.state_reason, at: state.now() };
+        TakenBack { reference: order.id.to_string(), requisition, reason: order.state_reason.clone(), at: state.now() };
     let body = laboratory::write_taken_back(&taken_back)?;
+    tell(state, &order, body, &taken_back.reference, ("taken back", &taken_back.reason)).await
+}
+
+/// Tells the laboratory something of an order that it has, and keeps what was told: as what, and what of it.
+async fn tell(
+    state: &State,
+    order: &Order,
+    body: String,
+    reference: &str,
+    (kind, what): (&str, &str),
+) -> anyhow::Result<()> {
     let answer = hand_over(state, "/laboratory/fhir", "application/fhir+json", body.clone()).await?;
-    accepted(&answer, &taken_back.reference)?;
+    accepted(&answer, reference)?;
     state
         .store
         .change(&Actor::system("laboratory"), state.now(), async |change| {
-            change.keep_document("taken back", "out", body.as_bytes()).await?;
-            change.audit("told to the laboratory", "order", order.id, Some(order.person_id), taken_back.reason);
+            change.keep_document(kind, "out", body.as_bytes()).await?;
+            change.audit("told to the laboratory", "order", order.id, Some(order.person_id), what);
             Ok(())
         })
         .await

@@ -87,6 +87,30 @@ async fn sets_are_the_clinics_or_ones_own_and_favourites_are_what_one_orders() {
     product.stop().await.unwrap();
 }
 
+/// How many of six that ask at once are answered with this status.
+async fn at_once(hand: &Hand, method: &'static str, paths: [String; 6], body: Value, status: u16) -> usize {
+    let asked = paths.iter().map(|path| hand.ask(method, path, Some(body.clone())));
+    futures_util::future::join_all(asked).await.into_iter().filter(|r| r.status == status).count()
+}
+
+#[actix_web::test]
+async fn of_many_at_once_one_is_kept_and_the_others_say_why() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await.roomed().await.diagnosed(&["E11.9"]).await;
+    let doctor = &visit.clinician;
+    let sets = [(); 6].map(|()| format!("/api/order-sets/{}", Uuid::now_v7()));
+    let form = json!({ "name": "Race", "items": ["CBC"] });
+    assert_eq!(at_once(doctor, "put", sets.clone(), form.clone(), 200).await, 1);
+    assert_eq!(at_once(doctor, "put", [(); 6].map(|()| sets[0].clone()), form, 500).await, 0);
+    let a1c = ordered(&visit, doctor, "A1C").await;
+    let rhythm = json!({ "months": 3, "until": "+1y" });
+    assert_eq!(at_once(doctor, "post", [(); 6].map(|()| path(&a1c, "/repeat")), rhythm, 200).await, 1);
+    let me = id(&doctor.get("/api/me").await["staff"]);
+    let away = json!({ "deputy": null, "fromDay": "today", "toDay": "today" });
+    assert_eq!(at_once(doctor, "put", [(); 6].map(|()| format!("/api/staff/{me}/stand-in")), away, 200).await, 6);
+    product.stop().await.unwrap();
+}
+
 #[actix_web::test]
 async fn an_order_comes_due_by_itself_until_its_last_day() {
     let product = Product::start().await.unwrap();

@@ -92,6 +92,7 @@ impl Change<'_> {
     /// Keeps a set under its name, new or in the place of the one with this id.
     pub async fn keep_set(&mut self, set: OrderSet) -> Result<OrderSet> {
         use order_sets as s;
+        self.alone_at("sets of orders", "").await?;
         let others = s::table.filter(s::owner_id.is_not_distinct_from(set.owner_id).and(s::id.ne(set.id)));
         let names: Vec<String> = others.select(s::name).load(self.conn()).await?;
         if names.iter().any(|n| n.to_lowercase() == set.name.to_lowercase()) {
@@ -119,6 +120,7 @@ impl Change<'_> {
     /// Lets an order come due again by itself.
     pub async fn begin_repeat(&mut self, order: &Order, rhythm: Rhythm, today: NaiveDate) -> Result<OrderRepeat> {
         use order_repeats as o;
+        self.alone_at("repeated orders", &order.person_id.to_string()).await?;
         let same = o::person_id.eq(order.person_id).and(o::test_code.eq(&order.test_code)).and(o::due.is_not_null());
         let runs: bool = diesel::select(diesel::dsl::exists(o::table.filter(same))).get_result(self.conn()).await?;
         if runs {

@@ -189,10 +189,7 @@ impl Change<'_> {
         use lab_reports as r;
         let NewReport { read, order, digest } = new;
         // One report of a number at a time: two that came at once would both hold.
-        diesel::sql_query("select pg_advisory_xact_lock(hashtext('report'), hashtext($1))")
-            .bind::<diesel::sql_types::Text, _>(&read.number)
-            .execute(self.conn())
-            .await?;
+        self.alone_at("report", &read.number).await?;
         let hold: Vec<LabReport> = r::table
             .filter(r::number.eq(&read.number).and(r::replaced.eq(false)))
             .order(r::id)

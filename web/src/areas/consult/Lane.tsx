@@ -70,7 +70,7 @@ export function Margin(p: {
 }
 
 function OrderHere(p: { visit: string; person: string; code: string | null; close: () => void }) {
-  const { run, refusal } = useDo();
+  const { run, busy, refusal } = useDo();
   const order = (items: string[]) =>
     void run(() =>
       api.POST('/api/visits/{id}/orders', { params: { path: { id: p.visit } }, body: { items, under: p.code } }),
@@ -78,7 +78,7 @@ function OrderHere(p: { visit: string; person: string; code: string | null; clos
   return (
     <Stack $gap={2}>
       <FindOrderable person={p.person} autoFocus onBlank={p.close} onTake={(item) => order([item])} />
-      <OrderSets person={p.person} onTake={order} />
+      <OrderSets person={p.person} busy={busy} onTake={order} />
       {refusal && (
         <Notice $tone="coral" role="alert">
           {refusal.message}

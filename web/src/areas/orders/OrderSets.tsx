@@ -10,7 +10,13 @@ import { orderables, orderSets } from './queries';
 
 type OrderSet = Schemas['OrderSetView'];
 
-export function OrderSets({ person, onTake }: { person: string; onTake: (codes: string[]) => void }) {
+export function OrderSets(p: {
+  person: string;
+  /** What was taken is on its way: a second press would order it twice. */
+  busy: boolean;
+  onTake: (codes: string[]) => void;
+}) {
+  const { person, busy, onTake } = p;
   const sets = useLook(orderSets());
   const most = useLook(orderables('', person));
   const [open, setOpen] = useState<string | null>(null);
@@ -26,6 +32,7 @@ export function OrderSets({ person, onTake }: { person: string; onTake: (codes: 
           <Button
             key={o.code}
             $kind="quiet"
+            isDisabled={busy}
             aria-label={`${o.short}: order ${o.name}${o.already ? `; ${o.already}` : ''}`}
             onPress={() => onTake([o.code])}
           >
@@ -55,6 +62,7 @@ export function OrderSets({ person, onTake }: { person: string; onTake: (codes: 
         <Opened
           key={opened.id}
           set={opened}
+          busy={busy}
           take={(codes) => {
             onTake(codes);
             setOpen(null);
@@ -66,7 +74,8 @@ export function OrderSets({ person, onTake }: { person: string; onTake: (codes: 
   );
 }
 
-function Opened({ set, take, close }: { set: OrderSet; take: (codes: string[]) => void; close: () => void }) {
+function Opened(p: { set: OrderSet; busy: boolean; take: (codes: string[]) => void; close: () => void }) {
+  const { set, take, close } = p;
   const may = useMay();
   const [left, setLeft] = useState<string[]>([]);
   const [dropping, setDropping] = useState(false);
@@ -102,7 +111,7 @@ function Opened({ set, take, close }: { set: OrderSet; take: (codes: string[]) =
           ))}
         <Small>{set.own ? 'Your own' : 'Of the clinic'}</Small>
         <Spread />
-        <Button isDisabled={chosen.length === 0} onPress={() => take(chosen.map((i) => i.code))}>
+        <Button isDisabled={p.busy || chosen.length === 0} onPress={() => take(chosen.map((i) => i.code))}>
           Order {chosen.length} of {set.name}
         </Button>
       </Row>

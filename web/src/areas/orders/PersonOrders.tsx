@@ -41,7 +41,7 @@ export function PersonOrders({ person }: { person: string }) {
           </div>
         </Row>
       )}
-      {may('prepare_orders') && <OrderSets person={person} onTake={order} />}
+      {may('prepare_orders') && <OrderSets person={person} busy={busy} onTake={order} />}
       <Repeats person={person} repeats={repeats} />
       {problems.length > 0 && orders.some((o) => o.codes.length === 0) && (
         <Small>

@@ -35,6 +35,7 @@ impl Change<'_> {
     /// Says who reads somebody's results while they are away, instead of what was said before; nothing ends it.
     pub async fn let_stand_in(&mut self, staff: Uuid, stand_in: Option<StandIn>) -> Result<()> {
         use stand_ins as s;
+        self.alone_at("stand-in", &staff.to_string()).await?;
         diesel::delete(s::table.find(staff)).execute(self.conn()).await?;
         let detail = match &stand_in {
             Some(row) => {
