@@ -453,17 +453,24 @@ pub async fn two_desks_and_a_slow_laboratory(name: &str, walk: impl AsyncFnOnce(
     let _beside = beside().await;
     let product = Product::start().await.expect("product");
     product.outside.lock().automatic = false;
-    at_desks_of(product, name, walk).await;
+    at_desks_of(product, name, async |_, one, two| walk(one, two).await).await;
 }
 
-async fn at_two_desks(name: &str, walk: impl AsyncFnOnce(&Browser, &Browser) -> Result<()>) {
+/// Two desks beside which the test does what the outside does.
+pub async fn two_desks_and_the_outside(name: &str, walk: impl AsyncFnOnce(&Product, &Browser, &Browser) -> Result<()>) {
+    let _beside = beside().await;
     at_desks_of(Product::start().await.expect("product"), name, walk).await;
 }
 
-async fn at_desks_of(product: Product, name: &str, walk: impl AsyncFnOnce(&Browser, &Browser) -> Result<()>) {
+async fn at_two_desks(name: &str, walk: impl AsyncFnOnce(&Browser, &Browser) -> Result<()>) {
+    let product = Product::start().await.expect("product");
+    at_desks_of(product, name, async |_, one, two| walk(one, two).await).await;
+}
+
+async fn at_desks_of(product: Product, name: &str, walk: impl AsyncFnOnce(&Product, &Browser, &Browser) -> Result<()>) {
     let one = Browser::open(product.address(), 1280, 800).await.expect("browser");
     let two = Browser::open(product.address(), 1280, 800).await.expect("browser");
-    let outcome = walk(&one, &two).await;
+    let outcome = walk(&product, &one, &two).await;
     leave(name, outcome.is_err(), vec![one, two], product).await;
     outcome.expect(name);
 }

@@ -2,12 +2,16 @@
 
 use crate::booking::pick;
 use anyhow::{Result, ensure};
-use harbor_browser_tests::{Browser, journey, journey_with_the_outside_by_the_clock, no_serious_fault, two_desks};
+use harbor_browser_tests::{
+    Browser, journey, journey_with_the_outside_by_the_clock, no_serious_fault, two_desks, two_desks_and_the_outside,
+};
 use harbor_core::orders::candidates::NamedPerson;
-use harbor_core::orders::{LabReport, ReportStatus, ReportedValue};
+use harbor_core::orders::{LabReport, Limits, ReportStatus, ReportedValue};
 use harbor_demo::testing::Product;
 use harbor_formats::fhir::reports::write_report;
 use harbor_server::work::take_report;
+use harbor_store::orders::results::NewReport;
+use harbor_store::{Actor, StoreError};
 use std::time::{Duration, Instant};
 
 async fn uncertain_filed_and_unfiled(b: &Browser) -> Result<()> {
@@ -140,4 +144,46 @@ async fn on_the_screen(product: &Product, b: &Browser) -> Result<()> {
 #[actix_web::test]
 async fn a_report_is_on_the_screen_of_its_reader_within_a_second() {
     journey_with_the_outside_by_the_clock("results-at-once", on_the_screen).await;
+}
+
+/// A potassium that somebody has to know at once came three quarters of an hour ago, and nobody has signed it.
+async fn critical_since_long(product: &Product, person: uuid::Uuid) -> Result<()> {
+    let usual = ReportedValue::measured("2823-3", "Potassium", 7.4, "mmol/L", 3.5, 5.1);
+    let limits = Limits::between(2.8, 6.2);
+    let value = ReportedValue { critical: limits, interpretation: None, flagged_by: None, ..usual }.interpreted();
+    let read = LabReport { number: "GP-CRITICAL".into(), name: "Potassium".into(), values: vec![value], ..of_forty(0) };
+    let at = harbor_demo::testing::now() - chrono::Duration::minutes(45);
+    let came = NewReport { read, order: None, digest: "GP-CRITICAL".into() };
+    let file = async |change: &mut harbor_store::Change<'_>| {
+        let row = change.file_report(came).await?.ok_or(StoreError::NotFound("result"))?;
+        change.match_report(row.id, person, None, "from a test").await
+    };
+    Ok(product.server.state.store.change(&Actor::system("laboratory"), at, file).await?)
+}
+
+async fn rises_until_it_is_signed(product: &Product, manager: &Browser, doctor: &Browser) -> Result<()> {
+    doctor.sign_in("oriane").await?;
+    let ask = "const done = arguments[0];
+        fetch('/api/people?q=ferreira').then((r) => r.json()).then((found) => done(found[0].person.id))";
+    let lucan = doctor.client.execute_async(ask, vec![]).await?;
+    critical_since_long(product, lucan.as_str().unwrap_or_default().parse()?).await?;
+    // Who watches over the clinic learns that there is one and with whom it lies, not of whom.
+    manager.sign_in("soren").await?;
+    let row = "//*[contains(., 'Unread for 45 min, with Dr. ') and contains(., 'handed on 1 times by itself')]";
+    manager.see(row).await?;
+    ensure!(!manager.text().await?.contains("Potassium"), "not what it is");
+    doctor.goto("/results").await?;
+    doctor.see("(//*[@data-result])[1][@data-result='GP-CRITICAL'][@data-urgency='critical']").await?;
+    doctor.click("//*[@data-result='GP-CRITICAL']").await?;
+    doctor.see("//*[@data-risen][contains(., 'Nobody signed it: it went to')]").await?;
+    no_serious_fault(doctor, "a critical result that rose").await?;
+    doctor.fill("comment", "Called him in.").await?;
+    doctor.press("Sign as reviewed").await?;
+    doctor.gone("//*[@data-result='GP-CRITICAL']").await?;
+    manager.gone(row).await
+}
+
+#[actix_web::test]
+async fn a_critical_result_rises_until_somebody_signs_it() {
+    two_desks_and_the_outside("results-rise", rises_until_it_is_signed).await;
 }
