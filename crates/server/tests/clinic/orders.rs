@@ -198,6 +198,15 @@ async fn an_order_without_a_visit_lies_under_a_problem_and_is_followed() {
     );
     assert_eq!(view["files"].as_array().unwrap().len(), 1);
     assert_eq!(find(&tobias.get(&theirs).await, "R-EYE")["state"], "answer here");
+    // Asked again, it asks the same of the same.
+    tobias.post(&path(&eye, "/again"), json!({})).await.ok();
+    let all = tobias.get(&theirs).await;
+    let drafts = |o: &&Value| o["order"]["testCode"] == "R-EYE" && o["order"]["state"] == "draft";
+    let again = all["orders"].as_array().unwrap().iter().find(drafts).unwrap()["order"]["request"].clone();
+    assert_eq!(
+        (&again["toWhom"], &again["question"]),
+        (&json!("Dr. Sorrel Anstruther"), &json!("Changes of the retina?"))
+    );
     product.stop().await.unwrap();
 }
 

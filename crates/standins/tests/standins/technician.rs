@@ -73,3 +73,29 @@ async fn a_specimen_is_rejected_with_a_reason_and_labels_go_wrong() {
     assert_eq!(sent(&outside).await.len(), 4);
     outside.close().await;
 }
+
+#[actix_web::test]
+async fn work_that_has_begun_is_told_without_values_and_a_specimen_told_later_is_heard() {
+    use chrono::Timelike;
+    use harbor_core::orders::specimens::TakenSpecimen;
+    use harbor_formats::fhir::specimen::{Taken, write_taken};
+    let outside = Outside::open(false);
+    outside.post("/laboratory/fhir", write_order(&requisition("RB", &["2823-3"])).unwrap()).await;
+    let taken = TakenSpecimen {
+        specimen: "serum".into(),
+        container: "serum gel tube".into(),
+        at: now().with_nanosecond(0).unwrap(),
+        by: "Yusra Calder".into(),
+        orders: vec!["RB-0".into()],
+    };
+    let told = write_taken(&Taken { requisition: "RB".into(), specimens: vec![taken] }).unwrap();
+    let (status, answer) = outside.post("/laboratory/fhir", told).await;
+    assert!(status == 200 && answer.contains("accepted") && answer.contains("RB"), "{status} {answer}");
+    // Whatever is typed beside it: nothing of it goes out before it is measured.
+    press(&outside, &[("do", "release"), ("status", "registered"), ("value0", "51"), ("unit0", "mmol/L")]).await;
+    let begun = sent(&outside).await.remove(0);
+    assert_eq!((begun.status, begun.values.len()), (ReportStatus::Registered, 0));
+    press(&outside, &[("do", "release"), ("status", "final"), ("value0", "4.2"), ("unit0", "mmol/L")]).await;
+    assert_eq!(sent(&outside).await[1].values[0].said, Said::number(4.2));
+    outside.close().await;
+}

@@ -395,6 +395,10 @@ pub async fn order_again(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<D
             if !under.is_empty() {
                 change.link_order(&order, &under).await?;
             }
+            // Whom one asks, and what: the same until somebody says otherwise. How soon is of its day.
+            if order.kind.goes_on_paper() {
+                change.request_order(&order, *order.priority, before.request.0).await?;
+            }
             Ok(DONE)
         })
         .await
