@@ -47,9 +47,16 @@ impl Change<'_> {
         Ok(())
     }
 
-    /// Keeps the clinic's own usual days until a result; `code` is what was changed.
-    pub async fn set_usual_days(&mut self, days: BTreeMap<String, u32>, code: &str) -> Result<()> {
-        let detail = format!("{code} {}", days.get(code).map_or("as listed".to_owned(), u32::to_string));
+    /// Says in how many days the result of one thing usually is here; without days as the list has it.
+    pub async fn set_usual_days(&mut self, code: &str, of_it: Option<u32>) -> Result<()> {
+        // Two who change different things at once lose neither.
+        self.alone_at("usual days", "").await?;
+        let mut days: BTreeMap<String, u32> = staff::clinic(self.conn()).await?.usual_days.0;
+        match of_it {
+            Some(of_it) => days.insert(code.to_owned(), of_it),
+            None => days.remove(code),
+        };
+        let detail = format!("{code} {}", of_it.map_or("as listed".to_owned(), |d| d.to_string()));
         diesel::update(clinic::table).set(clinic::usual_days.eq(Doc(days))).execute(self.conn()).await?;
         self.audit("set", "usual days", Uuid::nil(), None, detail);
         self.tell(Topic::Clinic, Uuid::nil());

@@ -110,6 +110,37 @@ impl Rhythm {
     pub fn after(&self, day: NaiveDate) -> Option<NaiveDate> {
         day.checked_add_months(Months::new(self.months)).filter(|due| *due <= self.until)
     }
+
+    /// The day after today on which the next comes due, counted from the day that was due: what stood still makes one and
+    /// not many.
+    pub fn goes_on(&self, was_due: NaiveDate, today: NaiveDate) -> Option<NaiveDate> {
+        let mut next = self.after(was_due);
+        while next.is_some_and(|day| day <= today) {
+            next = next.and_then(|day| self.after(day));
+        }
+        next
+    }
+}
+
+/// Why something comes due no more, whatever its last day.
+pub fn ends(has_died: bool, can_be_ordered: bool) -> Option<&'static str> {
+    match (has_died, can_be_ordered) {
+        (true, _) => Some("The person has died."),
+        (_, false) => Some("It cannot be ordered any more."),
+        _ => None,
+    }
+}
+
+/// Whether somebody may keep or take away a set: the clinic's who signs orders, one's own who prepares them.
+///
+/// # Errors
+/// The sentence that says why not.
+pub fn may_keep_set(is_of_clinic: bool, signs: bool, is_own: bool) -> Result<(), &'static str> {
+    match (is_of_clinic, signs, is_own) {
+        (true, false, _) => Err("A clinician keeps the clinic's sets."),
+        (false, _, false) => Err("This set is a colleague's."),
+        _ => Ok(()),
+    }
 }
 
 /// What somebody orders, the most used first; of equally used the first of the list. What was never ordered is left out.
@@ -178,6 +209,10 @@ mod tests {
         let quarterly = Rhythm::new(3, day(2027, 12, 1), today).expect("a rhythm");
         assert_eq!(quarterly.after(today), Some(day(2027, 2, 28)));
         assert_eq!(quarterly.after(day(2027, 9, 30)), None);
+        assert_eq!(quarterly.goes_on(day(2026, 1, 31), day(2026, 11, 30)), Some(day(2027, 1, 30)), "one, not four");
+        assert_eq!(quarterly.goes_on(day(2027, 9, 30), day(2027, 9, 30)), None);
+        assert_eq!(ends(false, true), None);
+        assert!(ends(true, true).is_some() && ends(false, false).is_some());
         assert!(Rhythm::new(0, day(2027, 12, 1), today).is_err());
         assert!(Rhythm::new(3, day(2026, 12, 1), today).is_err(), "none would ever come due");
         assert!(Rhythm::new(12, day(2090, 1, 1), today).is_err());
@@ -196,6 +231,13 @@ mod tests {
                 }
             }
         }
+    }
+
+    #[test]
+    fn sets_are_kept_by_whom_they_are_of() {
+        assert_eq!(may_keep_set(true, true, false), Ok(()));
+        assert_eq!(may_keep_set(false, false, true), Ok(()));
+        assert!(may_keep_set(true, false, true).is_err() && may_keep_set(false, true, false).is_err());
     }
 
     #[test]

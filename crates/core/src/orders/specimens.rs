@@ -11,6 +11,9 @@ coded! {
     }
 }
 
+/// What nobody's hands came to for so many days is no more for hands but for its orderer, to whom it is overdue.
+pub const HANDS_WAIT_DAYS: i64 = 30;
+
 /// What a specimen goes into.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ContainerRule {

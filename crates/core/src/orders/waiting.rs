@@ -38,6 +38,9 @@ pub fn days_overdue(state: OrderState, sent: DateTime<Utc>, usual_days: u32, now
     }
 }
 
+/// Days that a clinic may say a result usually takes.
+pub const USUAL_DAYS: std::ops::RangeInclusive<u32> = 1..=180;
+
 /// What makes an open order work, in words; `over` as [`days_overdue`] tells it.
 pub fn in_words(state: OrderState, why: &str, over: i64) -> String {
     match (state, over) {

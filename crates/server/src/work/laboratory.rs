@@ -70,6 +70,11 @@ pub(super) async fn send_orders(state: &State, job: &Job) -> anyhow::Result<()> 
         .store
         .change(&Actor::system("laboratory"), state.now(), async |change| {
             change.orders_became(&reference, OrderState::Accepted).await?;
+            // What was taken while it was on its way is not in it.
+            let now = orders::of_requisition(change.conn(), &reference).await?;
+            if specimens(state, &now) != requisition.specimens {
+                change.tell_specimen(job.subject).await?;
+            }
             change.audit("handed over", "requisition", job.subject, Some(person.id), reference);
             Ok(())
         })

@@ -90,8 +90,13 @@ impl Change<'_> {
         }
         let sent = |o: &&Order| o.sent_document_id.is_some();
         if let Some(first) = taken.iter().find(sent) {
-            self.add_job(JobKind::TellSpecimen, first.id).await?;
+            self.tell_specimen(first.id).await?;
         }
         Ok(())
+    }
+
+    /// Leaves telling the laboratory of the specimens of an order's requisition to a job.
+    pub async fn tell_specimen(&mut self, order: Uuid) -> Result<()> {
+        self.add_job(JobKind::TellSpecimen, order).await
     }
 }

@@ -5,9 +5,9 @@ use crate::api::{DONE, Done};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json};
+use harbor_core::orders::waiting::USUAL_DAYS;
 use harbor_store::house::staff;
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
 use utoipa::ToSchema;
 
 /// Something that can be ordered, with its usual days.
@@ -46,18 +46,13 @@ pub async fn set(state: Data<State>, me: Me, form: Json<UsualDaysForm>) -> Answe
     if state.tables.orderable(&form.code).is_none() {
         return Err(Problem::field("code", "Nothing that can be ordered has this code."));
     }
-    if form.days.is_some_and(|d| !(1..=180).contains(&d)) {
+    if form.days.is_some_and(|d| !USUAL_DAYS.contains(&d)) {
         return Err(Problem::field("days", "Between 1 and 180 days."));
     }
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
-            let mut own: BTreeMap<String, u32> = staff::clinic(change.conn()).await?.usual_days.0;
-            match form.days {
-                Some(days) => own.insert(form.code.clone(), days),
-                None => own.remove(&form.code),
-            };
-            change.set_usual_days(own, &form.code).await?;
+            change.set_usual_days(&form.code, form.days).await?;
             Ok(DONE)
         })
         .await

@@ -11,7 +11,9 @@ use actix_web::web::{Data, Json, Path, Query};
 use chrono::{Duration, NaiveDate};
 use harbor_core::fields::{self, Faults, typed_date};
 use harbor_core::house::permissions::Permission;
-use harbor_core::orders::again::{KnownValue, LATELY_DAYS, OnRecord, Rhythm, favourites, on_record, said_first};
+use harbor_core::orders::again::{
+    KnownValue, LATELY_DAYS, OnRecord, Rhythm, ends, favourites, may_keep_set, on_record, said_first,
+};
 use harbor_core::orders::search::find;
 use harbor_core::orders::{OrderState, Orderable};
 use harbor_store::consult::runs;
@@ -185,13 +187,8 @@ pub struct OrderSetForm {
 
 /// Who may keep or take away a set: one's own everybody who orders, the clinic's who signs orders.
 fn may_keep(me: &Me, of_clinic: bool, owner: Option<Uuid>) -> Result<(), Problem> {
-    if of_clinic && !me.role.may(Permission::WriteNote) {
-        return Err(Problem::refused("clinic-set", "A clinician keeps the clinic's sets."));
-    }
-    if !of_clinic && owner != Some(me.staff.id) {
-        return Err(Problem::refused("not-yours", "This set is a colleague's."));
-    }
-    Ok(())
+    may_keep_set(of_clinic, me.role.may(Permission::WriteNote), owner == Some(me.staff.id))
+        .map_err(|s| Problem::refused("not-yours", s))
 }
 
 /// Keeps a set, new or changed.
@@ -334,12 +331,7 @@ pub async fn make_due(change: &mut Change<'_>, state: &State) -> Result<usize, P
     for (row, person) in due {
         let months = u32::try_from(row.months).unwrap_or(1);
         let rhythm = Rhythm { months, until: row.until };
-        let ended = match state.tables.orderable(&row.test_code) {
-            _ if person.deceased_on.is_some() => Some("The person has died."),
-            None => Some("It cannot be ordered any more."),
-            Some(_) => None,
-        };
-        if let Some(why) = ended {
+        if let Some(why) = ends(person.deceased_on.is_some(), state.tables.orderable(&row.test_code).is_some()) {
             change.repeat_goes_on(&row, None, why).await?;
             continue;
         }
@@ -352,11 +344,7 @@ pub async fn make_due(change: &mut Change<'_>, state: &State) -> Result<usize, P
         if !under.is_empty() {
             change.link_order(&order, &under).await?;
         }
-        // Counted from the day that it was due, and never in arrears: a server that stood still makes one, not many.
-        let mut next = row.due.and_then(|d| rhythm.after(d));
-        while next.is_some_and(|d| d <= today) {
-            next = next.and_then(|d| rhythm.after(d));
-        }
+        let next = row.due.and_then(|due| rhythm.goes_on(due, today));
         let why = if next.is_none() { "The last of them came due." } else { "" };
         change.repeat_goes_on(&row, next, why).await?;
     }

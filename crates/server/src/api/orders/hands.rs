@@ -9,7 +9,7 @@ use actix_web::HttpRequest;
 use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, Utc};
 use harbor_core::orders::questions::moment;
-use harbor_core::orders::specimens::{Container, containers, may_be_taken, taken_at};
+use harbor_core::orders::specimens::{Container, HANDS_WAIT_DAYS, containers, may_be_taken, taken_at};
 use harbor_core::orders::{OrderKind, Priority};
 use harbor_store::people::registration::closed_charts;
 use harbor_store::rows::{Order, Person};
@@ -84,12 +84,9 @@ impl ForHands {
     }
 }
 
-/// What nobody's hands came to for so long is no more for hands but for its orderer, to whom it is overdue.
-const HANDS_WAIT: chrono::Duration = chrono::Duration::days(30);
-
 /// Everything for hands: at once before urgent before the rest, then the oldest first.
 pub async fn for_hands(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<ForHands>, Problem> {
-    let rows = store::hands::waiting_for_hands(conn, state.now() - HANDS_WAIT).await?;
+    let rows = store::hands::waiting_for_hands(conn, state.now() - chrono::Duration::days(HANDS_WAIT_DAYS)).await?;
     let persons: Vec<Uuid> = rows.iter().map(|(_, p)| p.id).collect();
     let closed = closed_charts(conn, &persons, me.staff.id, state.now()).await?;
     let mut together: Vec<(Person, Vec<Order>)> = Vec::new();
