@@ -11,7 +11,7 @@ use crate::schema::{order_diagnoses, orders};
 use crate::{Conn, Result, StoreError};
 use diesel::dsl::sql;
 use diesel::prelude::*;
-use diesel::sql_types::Bool;
+use diesel::sql_types::{Bool, Text};
 use diesel_async::RunQueryDsl;
 use harbor_core::orders::{OrderKind, OrderState};
 use std::collections::HashSet;
@@ -40,26 +40,37 @@ pub async fn taken_back_of(conn: &mut Conn, visit: Uuid) -> Result<Vec<Order>> {
 /// Most of a list of open orders; how many there are is told beside it.
 pub const LISTED: i64 = 200;
 
+/// Which of the open orders.
+#[derive(Debug, Clone, Default)]
+pub struct OpenOf {
+    pub orderer: Option<Uuid>,
+    pub kind: Option<OrderKind>,
+    /// A part of the name of who is asked: another laboratory, a place for studies, a colleague; empty for all.
+    pub to_whom: String,
+}
+
 /// Orders that somebody still waits for, the oldest first, with their people, and how many there are; of one orderer or of
 /// all.
-pub async fn open(
-    conn: &mut Conn,
-    orderer: Option<Uuid>,
-    kind: Option<OrderKind>,
-) -> Result<(Vec<(Order, Person)>, i64)> {
+pub async fn open(conn: &mut Conn, of: &OpenOf) -> Result<(Vec<(Order, Person)>, i64)> {
     use crate::schema::people;
     // Written out and not bound, so that the index of the open ones serves.
     let open = OrderState::OPEN.map(|s| format!("'{}'", s.code())).join(", ");
     let is_open = || sql::<Bool>(&format!("orders.state in ({open})"));
     let mut some = orders::table.inner_join(people::table.on(people::id.eq(orders::person_id))).into_boxed();
     let mut all = orders::table.into_boxed();
-    if let Some(orderer) = orderer {
+    if let Some(orderer) = of.orderer {
         some = some.filter(orders::orderer_id.eq(orderer));
         all = all.filter(orders::orderer_id.eq(orderer));
     }
-    if let Some(kind) = kind {
+    if let Some(kind) = of.kind {
         some = some.filter(orders::kind.eq(Code(kind)));
         all = all.filter(orders::kind.eq(Code(kind)));
+    }
+    if !of.to_whom.is_empty() {
+        let literally = of.to_whom.replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_");
+        let asks = || sql::<Bool>("orders.request ->> 'toWhom' ilike ").bind::<Text, _>(format!("%{literally}%"));
+        some = some.filter(asks());
+        all = all.filter(asks());
     }
     let count = all.filter(is_open()).count().get_result(conn).await?;
     let listed = some

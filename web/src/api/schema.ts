@@ -13866,6 +13866,8 @@ export interface operations {
                 kind?: components["schemas"]["OrderKind"];
                 /** @description Of one clinician. */
                 clinician?: string;
+                /** @description A part of the name of the laboratory or colleague who is asked. */
+                toWhom?: string;
             };
             header?: never;
             path?: never;
@@ -13917,7 +13919,6 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;

@@ -181,6 +181,10 @@ async fn an_order_without_a_visit_lies_under_a_problem_and_is_followed() {
     let open = tobias.get("/api/orders/open").await;
     let mine = open["orders"].as_array().unwrap().iter().find(|o| o["id"] == eye["order"]["id"]).unwrap().clone();
     assert_eq!((&mine["visitId"], &mine["kind"]), (&Value::Null, &json!("referral")));
+    for (asked, found) in [("sorrel", 1), ("%", 0), ("_", 0), ("Gannet", 0)] {
+        let listed = tobias.get(&format!("/api/orders/open?toWhom={}", asked.replace('%', "%25"))).await.to_string();
+        assert_eq!(listed.matches(eye["order"]["id"].as_str().unwrap()).count(), found, "{asked}");
+    }
     let (_, paper) = tobias.file(&path(&eye, "/paper")).await;
     assert!(paper.starts_with(b"%PDF-"));
     // The answer comes by post: it is a report that its orderer reads, and by that the order has its answer.

@@ -23,6 +23,7 @@ export function OpenOrders() {
   const [all, setAll] = useState(false);
   const [kind, setKind] = useState('');
   const [clinician, setClinician] = useState('');
+  const [toWhom, setToWhom] = useState('');
   const kinds = useWords('orderKinds');
   const { clinicians } = useChoices();
   const look = useLook(
@@ -30,6 +31,7 @@ export function OpenOrders() {
       all,
       ...(kind && { kind: kind as Schemas['OrderKind'] }),
       ...(clinician && (all || !writes) && { clinician }),
+      ...(toWhom.trim() && { toWhom }),
     }),
   );
   const count = look.data?.count ?? 0;
@@ -51,6 +53,13 @@ export function OpenOrders() {
             choices={[{ id: '', label: 'Every kind' }, ...kinds]}
             value={kind}
             onChange={setKind}
+          />
+          <Field
+            label="Laboratory, or who is asked"
+            hideLabel
+            placeholder="Laboratory, or who is asked"
+            value={toWhom}
+            onChange={setToWhom}
           />
           {(all || !writes) && (
             <Pick

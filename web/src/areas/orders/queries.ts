@@ -27,6 +27,7 @@ export interface Narrowed {
   all: boolean;
   kind?: Schemas['OrderKind'];
   clinician?: string;
+  toWhom?: string;
 }
 export const openOrders = (query: Narrowed) =>
   look(['open-orders', query], [...moves], () => api.GET('/api/orders/open', { params: { query } }));

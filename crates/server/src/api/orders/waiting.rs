@@ -13,6 +13,7 @@ use harbor_core::house::permissions::Permission;
 use harbor_core::orders::OrderState;
 use harbor_core::orders::waiting::{days_overdue, in_words};
 use harbor_store::house::staff;
+use harbor_store::orders::OpenOf;
 use harbor_store::people::registration::closed_charts;
 use harbor_store::rows::{Order, Person};
 use harbor_store::{codes, orders as store};
@@ -73,6 +74,7 @@ pub struct OpenOrders {
 }
 
 #[derive(Debug, Deserialize, IntoParams)]
+#[serde(rename_all = "camelCase")]
 #[into_params(parameter_in = Query)]
 pub struct WhoseOrders {
     /// Those of all clinicians; otherwise one's own.
@@ -82,17 +84,29 @@ pub struct WhoseOrders {
     kind: Option<codes::OrderKind>,
     /// Of one clinician.
     clinician: Option<Uuid>,
+    /// A part of the name of the laboratory or colleague who is asked.
+    #[serde(default)]
+    to_whom: String,
 }
 
 /// Orders that were signed and of which no result is here, the oldest first. Who orders nothing sees those of all.
-#[utoipa::path(get, path = "/api/orders/open", params(WhoseOrders), responses((status = 200, body = OpenOrders)))]
+#[utoipa::path(get, path = "/api/orders/open", params(WhoseOrders), responses((status = 200, body = OpenOrders), (status = 422, body = Problem)))]
 pub async fn open(state: Data<State>, me: Me, asked: Query<WhoseOrders>, request: HttpRequest) -> Answer<OpenOrders> {
     let mut conn = state.store.reader().await?;
     let own = Some(me.staff.id).filter(|_| me.role.may(Permission::WriteNote) && !asked.all);
-    let (listed, count) = store::open(&mut conn, asked.clinician.or(own), asked.kind.map(|k| *k)).await?;
+    let to_whom = fields::line("Who is asked", &asked.to_whom, 200).map_err(|s| Problem::field("toWhom", s))?;
+    let of = OpenOf { orderer: asked.clinician.or(own), kind: asked.kind.map(|k| *k), to_whom };
+    let (mut listed, mut count) = store::open(&mut conn, &of).await?;
     let usual = staff::clinic(&mut conn).await?.usual_days.0;
     let persons: Vec<Uuid> = listed.iter().map(|(_, p)| p.id).collect();
     let closed = closed_charts(&mut conn, &persons, me.staff.id, state.now()).await?;
+    if !of.to_whom.is_empty() {
+        // That it is found by who is asked would tell who is asked.
+        let found = listed.len();
+        listed.retain(|(_, p)| !closed.contains(&p.id));
+        count -= i64::try_from(found - listed.len()).unwrap_or(0);
+    }
+    let persons: Vec<Uuid> = listed.iter().map(|(_, p)| p.id).collect();
     shown::listed(&request, "open orders", persons.into_iter().filter(|p| !closed.contains(p)));
     let view = |(o, p): (Order, Person)| {
         let closed = closed.contains(&p.id);

@@ -25,6 +25,7 @@ use harbor_core::visit_line::work_list::{
 use harbor_store::consult::heads;
 use harbor_store::house::staff;
 use harbor_store::money::{remittances, tills};
+use harbor_store::orders::OpenOf;
 use harbor_store::orders::results::{self, rising, stand_ins};
 use harbor_store::people::{messages, registration};
 use harbor_store::rows::{ChartOpening, Message, NOT_LIVE, Order, Person, RemittedClaim, Till};
@@ -220,7 +221,7 @@ async fn for_hands_here(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<W
 
 /// Orders of one's own that are overdue, or that the laboratory refused.
 async fn overdue_orders(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<Waiting>, Problem> {
-    let (open, _) = orders::open(conn, Some(me.staff.id), None).await?;
+    let (open, _) = orders::open(conn, &OpenOf { orderer: Some(me.staff.id), ..OpenOf::default() }).await?;
     let usual = staff::clinic(conn).await?.usual_days.0;
     let persons: Vec<Uuid> = open.iter().map(|(_, p)| p.id).collect();
     let closed = registration::closed_charts(conn, &persons, me.staff.id, state.now()).await?;
