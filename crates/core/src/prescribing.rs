@@ -1,11 +1,24 @@
 //! Prescribing: doses, instructions in plain words, and the checks before signing.
 
+pub mod check;
+pub mod dosage;
+pub mod findings;
+pub mod ingredients;
+pub mod kidney;
+pub mod person_states;
+pub mod rules;
+pub mod search;
 mod states;
+pub mod strength;
 mod substances;
 
+pub use check::{Prescribed, check};
+pub use findings::{Allergy, Dated, Dispensed, Finding, FindingKind, Patient};
+pub use rules::{Medicine, Rules};
 pub use states::{MedicineState, PrescriptionEvent, PrescriptionRefusal, PrescriptionState};
-use substances::{ALLERGY_FAMILIES, says};
-pub use substances::{Substance, international, substance, substance_read};
+pub use strength::Amount;
+use strength::plain;
+pub use substances::{international, substance_in_words, substance_read};
 
 coded! {
     /// How much a finding weighs.
@@ -22,63 +35,32 @@ coded! {
 pub struct Product {
     pub code: String,
     pub brand: String,
-    /// Ingredients in small letters, as in their international names.
+    /// International names, in small letters.
     pub ingredients: Vec<String>,
     /// WHO ATC code: its beginnings are the families.
     pub atc: String,
     pub form: String,
-    /// Milligrams of the main ingredient in one unit of the form.
-    pub strength_mg: f64,
+    /// As on the pack, an amount for each ingredient in their order: `400/57 mg/5 mL`.
     pub strength: String,
     pub route: String,
     pub usual_dose: f64,
     pub usual_per_day: f64,
     pub usual_days: u32,
-    /// The most milligrams a day for an adult.
-    pub max_mg_per_day: f64,
-    /// The youngest age in years.
-    pub from_age: u32,
 }
 
-/// Two families or ingredients that harm together.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Interaction {
-    pub a: String,
-    pub b: String,
-    pub severity: Severity,
-    pub reason: String,
-}
+impl Product {
+    /// Milligrams of the first ingredient in one unit of the form; nothing where the strength is in another unit.
+    pub fn milligrams(&self) -> Option<f64> {
+        match strength::amounts(&self.strength)?.first()? {
+            Amount::Milligrams(mg) => Some(*mg),
+            Amount::Units(_) => None,
+        }
+    }
 
-/// A family or ingredient that harms with a problem.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct ProblemHarm {
-    pub medicine: String,
-    /// Beginning of a diagnosis code.
-    pub diagnosis: String,
-    pub severity: Severity,
-    pub reason: String,
-}
-
-/// Whether a term of a table (an ingredient, or the beginning of an ATC code in capitals) means this product.
-fn means(term: &str, product: &Product) -> bool {
-    let is_code =
-        term.starts_with(|c: char| c.is_ascii_uppercase()) && term.len() >= 3 && term.as_bytes()[1].is_ascii_digit();
-    if is_code { product.atc.starts_with(term) } else { product.ingredients.iter().any(|i| i == term) }
-}
-
-/// What is known of the patient.
-#[derive(Debug, Clone, Default)]
-pub struct Patient<'a> {
-    pub age: Option<u32>,
-    /// Substances as recorded, with the reaction.
-    pub allergies: Vec<(String, String)>,
-    /// Whether allergies were asked at all: a list, or "none known".
-    pub allergies_asked: bool,
-    /// Products being taken.
-    pub taking: Vec<&'a Product>,
-    /// Diagnosis codes of the problems and of this visit.
-    pub problems: Vec<String>,
-    pub pregnant: bool,
+    /// As it is called on a list: `Amoxelle 500 mg capsule`.
+    pub fn name(&self) -> String {
+        format!("{} {} {}", self.brand, self.strength, self.form)
+    }
 }
 
 /// What is to be prescribed.
@@ -91,114 +73,17 @@ pub struct Dosing {
     pub as_needed: bool,
 }
 
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Warning {
-    pub severity: Severity,
-    pub kind: &'static str,
-    pub sentence: String,
-}
-
-/// What harms with which of these diagnosis codes.
-fn harms_of<'h>(
-    product: &Product,
-    problems: &'h [String],
-    harms: &'h [ProblemHarm],
-) -> impl Iterator<Item = (&'h ProblemHarm, &'h String)> {
-    let of_product: Vec<&ProblemHarm> = harms.iter().filter(|h| means(&h.medicine, product)).collect();
-    of_product.into_iter().filter_map(|harm| {
-        let begins = harm.diagnosis.replace('.', "");
-        problems.iter().find(|p| p.replace('.', "").starts_with(&begins)).map(|code| (harm, code))
-    })
-}
-
 /// What medicines that are taken do to the problems somebody has: told as soon as a problem is on the list, not when the
 /// next prescription is written.
-pub fn harms_now(taking: &[&Product], problems: &[String], harms: &[ProblemHarm]) -> Vec<Warning> {
-    let mut out: Vec<Warning> = taking
-        .iter()
-        .flat_map(|product| {
-            harms_of(product, problems, harms).map(|(harm, code)| Warning {
-                severity: harm.severity,
-                kind: "problem",
-                sentence: format!("{} with {code}: {}", product.brand, harm.reason),
-            })
-        })
-        .collect();
-    out.sort_by_key(|w| std::cmp::Reverse(w.severity));
-    out
-}
-
-/// All checks before signing. The rules and amounts are the caller's tables; nothing is assumed.
-pub fn check(
-    product: &Product,
-    dosing: &Dosing,
-    patient: &Patient,
-    interactions: &[Interaction],
-    harms: &[ProblemHarm],
-) -> Vec<Warning> {
-    let mut out = Vec::new();
-    let mut warn = |severity, kind, sentence: String| out.push(Warning { severity, kind, sentence });
-    if !patient.allergies_asked {
-        warn(Severity::Caution, "allergies_unknown", "Nobody has asked about allergies yet.".into());
-    }
-    for (substance, reaction) in &patient.allergies {
-        let name = substance_read(substance);
-        let direct = product.ingredients.iter().any(|i| name.split(' ').any(|w| w == i));
-        let family = ALLERGY_FAMILIES
-            .iter()
-            .find(|(f, codes)| says(&name, f) && codes.iter().any(|c| product.atc.starts_with(c)));
-        let reaction = if reaction.is_empty() { String::new() } else { format!(" ({reaction})") };
-        if direct {
-            warn(
-                Severity::Serious,
-                "allergy",
-                format!("Allergic to {substance}{reaction}, which {} contains.", product.brand),
-            );
-        } else if let Some((family, _)) = family {
-            warn(
-                Severity::Serious,
-                "allergy",
-                format!("Allergic to {substance}{reaction}; {} is of the {family} family.", product.brand),
-            );
-        }
-    }
-    for other in &patient.taking {
-        for i in interactions {
-            let meet = (means(&i.a, product) && means(&i.b, other)) || (means(&i.b, product) && means(&i.a, other));
-            if meet {
-                warn(i.severity, "interaction", format!("With {}: {}", other.brand, i.reason));
-            }
-        }
-        let same = product.ingredients.iter().find(|i| other.ingredients.contains(i));
-        if let Some(ingredient) = same {
-            warn(Severity::Serious, "doubled", format!("{ingredient} is already taken as {}.", other.brand));
-        } else if product.atc.len() >= 5 && other.atc.len() >= 5 && product.atc[..5] == other.atc[..5] {
-            warn(Severity::Caution, "doubled", format!("{} is of the same family and already taken.", other.brand));
-        }
-    }
-    for (harm, code) in harms_of(product, &patient.problems, harms) {
-        warn(harm.severity, "problem", format!("{code}: {}", harm.reason));
-    }
-    if let Some(age) = patient.age.filter(|a| *a < product.from_age) {
-        warn(Severity::Serious, "age", format!("Not meant for this age ({age} y); from {} y on.", product.from_age));
-    }
-    let daily = dosing.dose * dosing.per_day * product.strength_mg;
-    if daily > product.max_mg_per_day {
-        warn(
-            Severity::Serious,
-            "dose",
-            format!("{} mg a day is above the usual maximum of {} mg.", plain(daily), plain(product.max_mg_per_day)),
-        );
-    } else if daily * 8.0 < product.strength_mg * product.usual_dose * product.usual_per_day {
-        warn(Severity::Caution, "dose", format!("{} mg a day is far below the usual dose.", plain(daily)));
-    }
-    out.sort_by_key(|w| std::cmp::Reverse(w.severity));
+pub fn harms_now(rules: &Rules, taking: &[Medicine], problems: &[String]) -> Vec<Finding> {
+    let mut out: Vec<Finding> = taking.iter().flat_map(|m| check::harms(rules, m, problems)).collect();
+    out.sort_by_key(|f| std::cmp::Reverse(f.severity));
     out
 }
 
 /// Whether a prescription may be signed: every serious warning needs an override reason.
-pub fn may_sign(warnings: &[Warning], override_reason: &str) -> Result<(), String> {
-    match warnings.iter().find(|w| w.severity == Severity::Serious) {
+pub fn may_sign(findings: &[Finding], override_reason: &str) -> Result<(), String> {
+    match findings.iter().find(|w| w.severity == Severity::Serious) {
         Some(w) if override_reason.trim().is_empty() => Err(format!("Give an override reason: {}", w.sentence)),
         _ => Ok(()),
     }
@@ -255,12 +140,6 @@ pub fn instructions(product: &Product, dosing: &Dosing, when: &str, needed_for: 
     format!("{verb} {} {unit}{plural}{way} {often}{when}{need} for {} days.", plain(dosing.dose), dosing.days)
 }
 
-/// A number without needless zeros.
-fn plain(x: f64) -> String {
-    let rounded = (x * 100.0).round() / 100.0;
-    format!("{rounded}")
-}
-
 /// A prescription as it goes to a pharmacy.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SentItem {
@@ -306,103 +185,23 @@ pub fn quantity_of(d: &Dosing, refills: u32) -> Result<u32, (&'static str, Strin
 mod tests {
     use super::*;
 
-    fn product(brand: &str, ingredient: &str, atc: &str, mg: f64) -> Product {
+    fn tablet() -> Product {
         Product {
-            code: brand.to_lowercase(),
-            brand: brand.into(),
-            ingredients: vec![ingredient.into()],
-            atc: atc.into(),
+            code: "a-1".into(),
+            brand: "A".into(),
+            ingredients: vec!["a".into()],
+            atc: "J01".into(),
             form: "tablet".into(),
-            strength_mg: mg,
-            strength: format!("{mg} mg"),
+            strength: "1 mg".into(),
             route: "oral".into(),
             usual_dose: 1.0,
             usual_per_day: 2.0,
             usual_days: 7,
-            max_mg_per_day: mg * 4.0,
-            from_age: 12,
         }
     }
 
     fn dosing(dose: f64, per_day: f64) -> Dosing {
         Dosing { dose, per_day, days: 7, as_needed: false }
-    }
-
-    fn adult<'a>() -> Patient<'a> {
-        Patient { age: Some(34), allergies_asked: true, ..Patient::default() }
-    }
-
-    #[test]
-    fn what_is_taken_and_harms_a_problem_is_told_at_once() {
-        let beta = product("Propravel", "propranolol", "C07AA05", 40.0);
-        let harms = [ProblemHarm {
-            medicine: "C07AA".into(),
-            diagnosis: "J45".into(),
-            severity: Severity::Serious,
-            reason: "narrows the airways.".into(),
-        }];
-        let told = harms_now(&[&beta], &["I10".into(), "J45.20".into()], &harms);
-        assert_eq!(told[0].sentence, "Propravel with J45.20: narrows the airways.");
-        assert_eq!(harms_now(&[&beta], &["I10".into()], &harms), []);
-        assert_eq!(harms_now(&[], &["J45.20".into()], &harms), []);
-    }
-
-    fn kinds(warnings: &[Warning]) -> Vec<(&'static str, Severity)> {
-        warnings.iter().map(|w| (w.kind, w.severity)).collect()
-    }
-
-    #[test]
-    fn allergies_reach_the_family() {
-        let amoxicillin = product("Amorex", "amoxicillin", "J01CA04", 500.0);
-        for substance in ["Penicillins", "penicillin", "Amoxicillin"] {
-            let p = Patient { allergies: vec![(substance.into(), "hives".into())], ..adult() };
-            let found = check(&amoxicillin, &dosing(1.0, 2.0), &p, &[], &[]);
-            assert_eq!(kinds(&found), [("allergy", Severity::Serious)], "{substance}");
-            assert!(may_sign(&found, "").is_err() && may_sign(&found, "tolerated in 2024").is_ok());
-        }
-        let nobody_asked = Patient { allergies_asked: false, ..adult() };
-        assert_eq!(
-            kinds(&check(&amoxicillin, &dosing(1.0, 2.0), &nobody_asked, &[], &[])),
-            [("allergies_unknown", Severity::Caution)]
-        );
-    }
-
-    #[test]
-    fn interactions_work_both_ways_and_doubling_is_seen() {
-        let ibuprofen = product("Ibudrin", "ibuprofen", "M01AE01", 400.0);
-        let naproxen = product("Naprel", "naproxen", "M01AE02", 250.0);
-        let warfarin = product("Warfanol", "warfarin", "B01AA03", 5.0);
-        let rules = [Interaction {
-            a: "B01AA".into(),
-            b: "M01A".into(),
-            severity: Severity::Serious,
-            reason: "bleeding.".into(),
-        }];
-        let seen = |new: &Product, old: &Product| {
-            kinds(&check(new, &dosing(1.0, 2.0), &Patient { taking: vec![old], ..adult() }, &rules, &[]))
-        };
-        assert_eq!(seen(&ibuprofen, &warfarin), [("interaction", Severity::Serious)]);
-        assert_eq!(seen(&warfarin, &ibuprofen), [("interaction", Severity::Serious)]);
-        assert_eq!(seen(&ibuprofen, &naproxen), [("doubled", Severity::Caution)]);
-        assert_eq!(seen(&ibuprofen, &ibuprofen), [("doubled", Severity::Serious)]);
-    }
-
-    #[test]
-    fn problem_age_and_dose() {
-        let propranolol = product("Proprabel", "propranolol", "C07AA05", 40.0);
-        let harms = [ProblemHarm {
-            medicine: "C07A".into(),
-            diagnosis: "J45".into(),
-            severity: Severity::Serious,
-            reason: "narrows the airways.".into(),
-        }];
-        let p = Patient { problems: vec!["J45.20".into()], age: Some(9), ..adult() };
-        let found = check(&propranolol, &dosing(3.0, 2.0), &p, &[], &harms);
-        assert_eq!(found.iter().map(|w| w.kind).collect::<Vec<_>>(), ["problem", "age", "dose"]);
-        assert_eq!(
-            check(&propranolol, &dosing(1.0, 0.1), &adult(), &[], &[])[0].sentence,
-            "4 mg a day is far below the usual dose."
-        );
     }
 
     #[test]
@@ -412,12 +211,12 @@ mod tests {
         assert_eq!(quantity(&dosing(0.0, 2.0)), None);
         let needed = Dosing { as_needed: true, ..dosing(1.0, 1.0) };
         assert_eq!(
-            instructions(&product("A", "a", "J01", 1.0), &needed, "in the morning with food", "pain"),
+            instructions(&tablet(), &needed, "in the morning with food", "pain"),
             "Take 1 tablet by mouth once a day in the morning with food, only when needed for pain, for 7 days."
         );
         assert_eq!(days_of(30, 1.0, 2.0), Some(15));
         assert_eq!(
-            instructions(&product("A", "a", "J01", 1.0), &dosing(2.0, 3.0), "", ""),
+            instructions(&tablet(), &dosing(2.0, 3.0), "", ""),
             "Take 2 tablets by mouth three times a day for 7 days."
         );
     }

@@ -60,7 +60,7 @@ pub fn quick_line() -> Result<()> {
         age: Some(40),
         diagnoses: Some(&tables.diagnoses),
         tests: &tables.orderables,
-        products: &tables.products,
+        products: tables.rules.products(),
         ..Known::nothing(NaiveDate::from_ymd_opt(2026, 11, 30).context("a day")?)
     };
     let lines = [

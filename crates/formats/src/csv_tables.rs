@@ -1,5 +1,7 @@
-//! The clinic's tables as CSV (RFC 4180) with headings: laboratory tests, medicines, their
-//! interactions, harm with problems, and services with their prices.
+//! The clinic's tables as CSV (RFC 4180) with headings: laboratory tests, medicines with what they are checked against,
+//! and services with their prices.
+
+pub mod medicines;
 
 use crate::Located;
 use csv::StringRecord;
@@ -9,7 +11,7 @@ use harbor_core::money::Cents;
 use harbor_core::orders::specimens::ContainerRule;
 use harbor_core::orders::{OrderKind, OrderQuestion, Orderable};
 use harbor_core::people::Sex;
-use harbor_core::prescribing::{Interaction, ProblemHarm, Product, Severity};
+use harbor_core::prescribing::Severity;
 
 /// A service of the catalogue with its standard price.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -149,53 +151,6 @@ pub fn laboratory_tests(bytes: &[u8]) -> Result<Vec<Orderable>, Located> {
         }),
         None => Ok(tests),
     }
-}
-
-pub fn products(bytes: &[u8]) -> Result<Vec<Product>, Located> {
-    let headings = [
-        "code",
-        "brand",
-        "ingredients",
-        "atc",
-        "form",
-        "strength_mg",
-        "strength",
-        "route",
-        "dose",
-        "per_day",
-        "days",
-        "max_mg_per_day",
-        "from_age",
-    ];
-    rows(bytes, &headings, |r| {
-        Ok(Product {
-            code: r.text(0),
-            brand: r.text(1),
-            ingredients: r.list(2),
-            atc: r.text(3),
-            form: r.text(4),
-            strength_mg: r.number(5)?,
-            strength: r.text(6),
-            route: r.text(7),
-            usual_dose: r.number(8)?,
-            usual_per_day: r.number(9)?,
-            usual_days: r.number(10)?,
-            max_mg_per_day: r.number(11)?,
-            from_age: r.number(12)?,
-        })
-    })
-}
-
-pub fn interactions(bytes: &[u8]) -> Result<Vec<Interaction>, Located> {
-    rows(bytes, &["a", "b", "severity", "reason"], |r| {
-        Ok(Interaction { a: r.text(0), b: r.text(1), severity: r.severity(2)?, reason: r.text(3) })
-    })
-}
-
-pub fn problem_harms(bytes: &[u8]) -> Result<Vec<ProblemHarm>, Located> {
-    rows(bytes, &["medicine", "diagnosis", "severity", "reason"], |r| {
-        Ok(ProblemHarm { medicine: r.text(0), diagnosis: r.text(1), severity: r.severity(2)?, reason: r.text(3) })
-    })
 }
 
 /// The growth reference, by the names of its tables.

@@ -10,6 +10,7 @@ pub mod csv_tables;
 pub mod fhir;
 pub mod icd10cm;
 pub mod incoming;
+pub mod medicine_case;
 pub mod x12;
 
 use std::fmt;

@@ -9,6 +9,7 @@ mod asked;
 pub mod beginning;
 pub mod checkpoints;
 pub mod claim_file;
+pub mod commands;
 mod favourites;
 pub mod live;
 pub mod papers;

@@ -8,6 +8,7 @@ use harbor_core::people::Sex;
 use harbor_formats::icd10cm;
 use harbor_formats::x12::show;
 use harbor_server::Settings;
+use harbor_server::commands::medicines;
 use harbor_server::tables::Tables;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -82,6 +83,9 @@ enum Command {
         #[arg(long)]
         height: Option<f64>,
     },
+    /// Medicines: finding them, and checking a prescription.
+    #[command(subcommand)]
+    Medicines(Medicines),
     /// X12 files.
     #[command(subcommand)]
     X12(X12),
@@ -156,6 +160,15 @@ enum Codes {
 }
 
 #[derive(Subcommand)]
+enum Medicines {
+    /// The twenty best products for some words: code, brand, ingredients, form, strength.
+    Search { words: String },
+    /// What speaks against the prescription of a case in JSON (`-` reads standard input): severity, kind, sentence. Exits 1
+    /// when something serious does, 2 when the case cannot be read.
+    Check { case: PathBuf },
+}
+
+#[derive(Subcommand)]
 enum X12 {
     /// Check a file: a summary, or located findings.
     Check { file: PathBuf },
@@ -203,6 +216,13 @@ fn run(command: Command) -> Result<ExitCode> {
                 println!("{}\t{}", hit.code, hit.title);
             }
             Ok(ExitCode::SUCCESS)
+        }
+        Command::Medicines(Medicines::Search { words }) => {
+            medicines::search(&words)?;
+            Ok(ExitCode::SUCCESS)
+        }
+        Command::Medicines(Medicines::Check { case }) => {
+            Ok(if medicines::check(&case)? { ExitCode::from(1) } else { ExitCode::SUCCESS })
         }
         Command::Codes(Codes::Import { list, table }) => {
             let bytes = std::fs::read(&list).with_context(|| format!("reading {}", list.display()))?;
@@ -316,7 +336,7 @@ fn quick(line: &str, age: Option<u32>, sex: Option<&str>, height: Option<f64>) -
         today: chrono::Local::now().date_naive(),
         diagnoses: Some(&tables.diagnoses),
         tests: &tables.orderables,
-        products: &tables.products,
+        products: tables.rules.products(),
     };
     let items = understand(&line, &known);
     for item in &items {

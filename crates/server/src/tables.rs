@@ -5,8 +5,8 @@ use harbor_core::consult::diagnoses::DiagnosisIndex;
 use harbor_core::consult::growth::GrowthReference;
 use harbor_core::orders::Orderable;
 use harbor_core::orders::specimens::ContainerRule;
-use harbor_core::people::fold;
-use harbor_core::prescribing::{Interaction, ProblemHarm, Product};
+use harbor_core::prescribing::Rules;
+use harbor_core::prescribing::search::MedicineSearch;
 use harbor_formats::{csv_tables, icd10cm};
 use std::sync::{Arc, OnceLock};
 
@@ -15,9 +15,9 @@ pub struct Tables {
     pub diagnoses: DiagnosisIndex,
     pub orderables: Vec<Orderable>,
     pub containers: Vec<ContainerRule>,
-    pub products: Vec<Product>,
-    pub interactions: Vec<Interaction>,
-    pub harms: Vec<ProblemHarm>,
+    /// Medicines, and what they are checked against.
+    pub rules: Rules,
+    pub medicines: MedicineSearch,
     pub growth: GrowthReference,
 }
 
@@ -36,6 +36,7 @@ impl Tables {
     fn read() -> Result<Tables> {
         let release =
             icd10cm::table::read(include_bytes!("../../../data/icd10cm-2026-04.table.gz")).context("diagnoses")?;
+        let rules = csv_tables::medicines::shipped().context("medicines")?;
         Ok(Tables {
             release: release.version,
             diagnoses: DiagnosisIndex::new(release.entries)
@@ -46,13 +47,11 @@ impl Tables {
                 .context("what people say of diagnoses")?,
             orderables: Self::read_orderables()?,
             containers: csv_tables::containers(include_bytes!("../../../data/containers.csv")).context("containers")?,
-            products: csv_tables::products(include_bytes!("../../../data/medicines.csv")).context("medicines")?,
-            interactions: csv_tables::interactions(include_bytes!("../../../data/interactions.csv"))
-                .context("interactions")?,
+            medicines: MedicineSearch::new(&rules),
+            rules,
             growth: GrowthReference::new(
                 csv_tables::growth(include_bytes!("../../../data/growth-reference-cdc-2000.csv")).context("growth")?,
             ),
-            harms: csv_tables::problem_harms(include_bytes!("../../../data/problem_harms.csv")).context("harms")?,
         })
     }
 
@@ -67,18 +66,5 @@ impl Tables {
 
     pub fn orderable(&self, code: &str) -> Option<&Orderable> {
         self.orderables.iter().find(|t| t.code == code)
-    }
-
-    pub fn product(&self, code: &str) -> Option<&Product> {
-        self.products.iter().find(|p| p.code == code)
-    }
-
-    /// Products by ingredient or brand; more words narrow by strength and form.
-    pub fn find_products(&self, typed: &str) -> Vec<&Product> {
-        let found = |p: &Product| {
-            let text = format!(" {} {} {} {}", fold(&p.brand), p.ingredients.join(" "), fold(&p.strength), p.form);
-            fold(typed).split(' ').all(|w| text.contains(&format!(" {w}")))
-        };
-        self.products.iter().filter(|p| found(p)).take(30).collect()
     }
 }

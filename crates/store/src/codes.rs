@@ -153,6 +153,7 @@ names! {
     Place = harbor_core::visit_line::Place;
     Priority = harbor_core::orders::Priority;
     Posting = harbor_core::money::ledger::Posting;
+    PersonState = harbor_core::prescribing::person_states::PersonState;
     PrescriptionState = harbor_core::prescribing::PrescriptionState;
     ProblemState = harbor_core::consult::ProblemState;
     Purpose = harbor_core::people::messages::Purpose;

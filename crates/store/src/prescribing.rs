@@ -1,5 +1,7 @@
 //! Prescriptions, and the pharmacies they go to.
 
+pub mod person_states;
+
 use crate::codes::Code;
 use crate::jobs::JobKind;
 use crate::rows::{Pharmacy, Prescription};

@@ -686,6 +686,19 @@ diesel::table! {
 }
 
 diesel::table! {
+    person_states (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        state -> Text,
+        holds -> Bool,
+        due -> Nullable<Date>,
+        said_on -> Date,
+        recorded_at -> Timestamptz,
+        recorded_by -> Text,
+    }
+}
+
+diesel::table! {
     order_repeats (id) {
         id -> Uuid,
         person_id -> Uuid,
@@ -1489,6 +1502,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     result_risings,
     order_sets,
     order_repeats,
+    person_states,
     stand_ins,
     result_values,
     ledger_entries,

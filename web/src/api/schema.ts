@@ -1938,6 +1938,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/states": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["post_people__id__states"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/visits": {
         parameters: {
             query?: never;
@@ -4809,6 +4825,8 @@ export interface components {
             signature?: components["schemas"]["NoteSignature"] | null;
             /** @description Parts that were signed before the rest. */
             signedParts: components["schemas"]["PartSignature"][];
+            /** @description Pregnancy and breastfeeding, where they matter. */
+            states: components["schemas"]["KnownState"][];
             struck?: components["schemas"]["StruckNote"] | null;
             /** @description Fields of templates that nobody filled yet. */
             toFill: components["schemas"]["PartToFill"][];
@@ -5763,6 +5781,13 @@ export interface components {
         };
         /** @enum {string} */
         KnownList: "allergies" | "medicines" | "problems";
+        /** @description What is known of a state today. */
+        KnownState: {
+            /** @description Nothing where nobody has said, or too long ago to rely on. */
+            holds?: boolean | null;
+            last?: components["schemas"]["PersonStateRow"] | null;
+            state: components["schemas"]["PersonState"];
+        };
         LabReport: {
             conclusion: string;
             digest: string;
@@ -6855,6 +6880,24 @@ export interface components {
             /** @description What comes due again by itself. */
             repeats: components["schemas"]["RepeatView"][];
         };
+        /** @enum {string} */
+        PersonState: "pregnant" | "breastfeeding";
+        /** @description A word about a state of a person. */
+        PersonStateRow: {
+            /** Format: date */
+            due?: string | null;
+            holds: boolean;
+            /** Format: uuid */
+            id: string;
+            /** Format: uuid */
+            personId: string;
+            /** Format: date-time */
+            recordedAt: string;
+            recordedBy: string;
+            /** Format: date */
+            saidOn: string;
+            state: components["schemas"]["PersonState"];
+        };
         PersonView: {
             addressCheck?: components["schemas"]["AddressCheck"] | null;
             card: components["schemas"]["PersonCard"];
@@ -7904,6 +7947,12 @@ export interface components {
         };
         /** @enum {string} */
         Standing: "low" | "usual" | "high" | "impossible" | "unjudged";
+        StateForm: {
+            /** @description Of a pregnancy, in any usual way of typing a date; empty when it is not known. */
+            due?: string;
+            holds: boolean;
+            state: string;
+        };
         /** @enum {string} */
         Step: "visit" | "details" | "consents" | "coverage" | "forms" | "collect";
         StepView: {
@@ -22091,6 +22140,129 @@ export interface operations {
                 };
             };
             /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_people__id__states: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StateForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonStateRow"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             422: {
                 headers: {
                     [name: string]: unknown;

@@ -4,6 +4,7 @@ mod fhir;
 mod growth;
 mod independent;
 mod located;
+mod prescribing;
 mod quick_line;
 mod release;
 mod reports;

@@ -21,7 +21,7 @@ static TABLES: LazyLock<Tables> = LazyLock::new(|| {
     Tables {
         diagnoses: DiagnosisIndex::new(release.entries).with_meanings(words).unwrap(),
         tests: csv_tables::laboratory_tests(&data("laboratory_tests.csv")).unwrap(),
-        products: csv_tables::products(&data("medicines.csv")).unwrap(),
+        products: csv_tables::medicines::products(&data("prescribing/products.csv")).unwrap(),
     }
 });
 
@@ -116,7 +116,10 @@ fn prescriptions_prefilled_and_what_is_doubtful() {
     for (line, row) in [
         ("prednisone 40 daily 5d", "prescription | prednisone 20 mg tablet | 2 tablets once a day | 5"),
         ("prednisone 30 mg daily 5d", "prescription | prednisone 10 mg tablet | 3 tablets once a day | 5"),
-        ("levothyroxine 75 daily 90d", "prescription | levothyroxine 25 micrograms tablet | 3 tablets once a day | 90"),
+        (
+            "levothyroxine 150 daily 90d",
+            "prescription | levothyroxine 75 micrograms tablet | 2 tablets once a day | 90",
+        ),
     ] {
         assert_eq!(rows(line), [row], "{line}");
     }
@@ -124,7 +127,7 @@ fn prescriptions_prefilled_and_what_is_doubtful() {
     assert!(rows("nitro 100 bid 5d")[0].contains("“nitro” may mean another medicine"));
     assert_eq!(rows("takes nitro"), ["medicine | nitro | taking"]);
     assert_eq!(rows("amox 500 tid 7d"), rows("amoxicillin 500 tid 7d"));
-    assert!(rows("amoxicillin 875 bid 10d")[0].contains("no such strength here"), "no half units are guessed");
+    assert!(rows("amoxicillin 375 bid 10d")[0].contains("no such strength here"), "no half units are guessed");
 }
 
 #[test]

@@ -1,5 +1,8 @@
 //! Prescribing with its checks.
 
+pub mod facts;
+pub mod states;
+
 use super::orders::{as_sent, open_visit};
 use super::{DONE, Done, Typed};
 use crate::access::Me;
@@ -7,17 +10,17 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::HttpResponse;
 use actix_web::web::{Data, Json, Path, Query};
-use harbor_core::consult::{KnownList, Source};
+use harbor_core::consult::Source;
 use harbor_core::fields;
 use harbor_core::prescribing::{
-    Dosing, MedicineState, Patient, PrescriptionEvent, PrescriptionState, Product, Severity, Warning,
+    Dosing, Finding, Medicine, MedicineState, Prescribed, PrescriptionEvent, PrescriptionState, Product, Severity,
     check as check_all, instructions, may_sign, quantity_of,
 };
+use harbor_store::consult::chart;
 use harbor_store::consult::lists::NewMedicine;
-use harbor_store::consult::{chart, runs};
 use harbor_store::documents::{Doc, GivenWarning};
-use harbor_store::rows::{ListedProblem, Medicine, Prescription, Visit, VisitDiagnosis};
-use harbor_store::{Change, Conn, people, prescribing as store};
+use harbor_store::rows::{Prescription, Visit};
+use harbor_store::{Change, Conn, prescribing as store};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -47,7 +50,8 @@ pub async fn products(state: Data<State>, typed: Query<Typed>) -> Json<Vec<Produ
         per_day: p.usual_per_day,
         days: p.usual_days,
     };
-    Json(state.tables.find_products(&typed.q).into_iter().map(view).collect())
+    let found = state.tables.medicines.find(&typed.q, &|_| 0);
+    Json(found.into_iter().map(|at| view(&state.tables.rules.products()[at])).collect())
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -80,55 +84,28 @@ fn dosing(f: &PrescriptionForm) -> Result<(Dosing, u32), Problem> {
     Ok((d, quantity))
 }
 
-/// The products of the formulary that count as taken.
-pub fn taken<'s>(state: &'s State, medicines: &[Medicine]) -> Vec<&'s Product> {
-    let counting = medicines.iter().filter(|m| m.state.counts());
-    counting.filter_map(|m| state.tables.product(m.product_code.as_deref()?)).collect()
-}
-
-/// The codes of what somebody has: the problems that count, and the diagnoses of the visit. A problem in words has none.
-pub fn present(listed: &[ListedProblem], diagnoses: &[VisitDiagnosis]) -> Vec<String> {
-    let counting = listed.iter().filter(|p| p.state.counts() && !p.code.is_empty()).map(|p| p.code.clone());
-    counting.chain(diagnoses.iter().map(|d| d.code.clone())).collect()
-}
-
-async fn warnings(
+async fn findings(
     conn: &mut Conn,
     state: &State,
     visit: &Visit,
     product: &Product,
     d: &Dosing,
     own: Option<Uuid>,
-) -> Result<Vec<Warning>, Problem> {
-    let person = people::get(conn, visit.person_id).await?;
-    let allergies = chart::allergies_of(conn, person.id).await?;
-    let none_known = chart::none_known_of(conn, person.id).await?;
-    let medicines = chart::medicines_of(conn, person.id).await?;
-    let prescribed = store::of_visits(conn, &[visit.id]).await?;
-    let mut taking = taken(state, &medicines);
-    taking
-        .extend(prescribed.iter().filter(|p| Some(p.id) != own).filter_map(|p| state.tables.product(&p.product_code)));
-    let listed = chart::problems_of(conn, person.id).await?;
-    let problems = present(&listed, &runs::diagnoses_of(conn, visit.id).await?);
-    let patient = Patient {
-        age: person.birth_date.and_then(|b| visit.day.years_since(b)),
-        allergies_asked: !allergies.is_empty() || none_known.iter().any(|n| n.list == KnownList::Allergies),
-        allergies: allergies.into_iter().map(|a| (a.substance, a.reaction)).collect(),
-        taking,
-        problems,
-        pregnant: false,
-    };
-    Ok(check_all(product, d, &patient, &state.tables.interactions, &state.tables.harms))
+) -> Result<Vec<Finding>, Problem> {
+    let patient = facts::patient(conn, state, visit, own).await?;
+    let rules = &state.tables.rules;
+    let medicine = Medicine { dose: Some(d.dose), per_day: Some(d.per_day), ..rules.medicine_of(product) };
+    Ok(check_all(rules, &Prescribed { medicine, days: Some(d.days) }, &patient))
 }
 
-fn view(list: &[Warning]) -> Vec<GivenWarning> {
+fn view(list: &[Finding]) -> Vec<GivenWarning> {
     list.iter()
-        .map(|w| GivenWarning { severity: w.severity.into(), kind: w.kind.into(), sentence: w.sentence.clone() })
+        .map(|w| GivenWarning { severity: w.severity.into(), kind: w.kind.code().into(), sentence: w.sentence.clone() })
         .collect()
 }
 
 fn product<'s>(state: &'s State, code: &str) -> Result<&'s Product, Problem> {
-    state.tables.product(code).ok_or_else(|| Problem::field("productCode", "Choose a product of the formulary."))
+    state.tables.rules.product(code).ok_or_else(|| Problem::field("productCode", "Choose a product of the formulary."))
 }
 
 /// What would be said before signing, while it is being typed.
@@ -138,7 +115,7 @@ pub async fn check(state: Data<State>, id: Path<Uuid>, form: Json<PrescriptionFo
     let (d, quantity) = dosing(&form)?;
     let mut conn = state.store.reader().await?;
     let visit = harbor_store::visit_line::visits::get(&mut conn, *id).await?;
-    let found = warnings(&mut conn, &state, &visit, product, &d, None).await?;
+    let found = findings(&mut conn, &state, &visit, product, &d, None).await?;
     Ok(Json(Checked {
         needs_override: found.iter().any(|w| w.severity == Severity::Serious),
         warnings: view(&found),
@@ -168,13 +145,13 @@ pub async fn draft(
 ) -> Result<Prescription, Problem> {
     let Wanted { dosing: d, refills, when, needed_for } = wanted;
     let quantity = quantity_of(d, refills).map_err(|(field, sentence)| Problem::field(field, sentence))?;
-    let found = warnings(change.conn(), state, visit, product, d, None).await?;
+    let found = findings(change.conn(), state, visit, product, d, None).await?;
     let row = Prescription {
         id: Uuid::now_v7(),
         visit_id: visit.id,
         person_id: visit.person_id,
         product_code: product.code.clone(),
-        medicine: format!("{} {} {}", product.brand, product.strength, product.form),
+        medicine: product.name(),
         dose: d.dose,
         per_day: d.per_day,
         days: i32::try_from(d.days).unwrap_or(365),
@@ -278,7 +255,7 @@ pub async fn send(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SendFor
                 days: u32::try_from(row.days).unwrap_or(1),
                 as_needed: row.as_needed,
             };
-            let found = warnings(change.conn(), &state, &visit, product, &d, Some(row.id)).await?;
+            let found = findings(change.conn(), &state, &visit, product, &d, Some(row.id)).await?;
             may_sign(&found, &reason).map_err(|s| Problem::field("overrideReason", s))?;
             change.send_prescription(*id, form.pharmacy_id, &reason).await?;
             let own = format!("prescribed {}", state.today());

@@ -10,6 +10,7 @@ use crate::documents::Doc;
 use crate::rows::*;
 use crate::schema::{lab_reports, orders, report_files, result_looks, result_questions, result_values, staff};
 use crate::{Change, Conn, Result, StoreError, Topic, people};
+use chrono::{DateTime, Utc};
 use diesel::dsl::sql;
 use diesel::prelude::*;
 use diesel::sql_types::Integer;
@@ -67,6 +68,26 @@ pub async fn of_person(conn: &mut Conn, person: Uuid, most: i64) -> Result<Vec<R
 }
 
 /// How many results of a person nobody has signed; what is only registered is none yet.
+/// The newest number that counts for one of these LOINC codes: with its unit, and when it was reported.
+pub async fn latest_value(
+    conn: &mut Conn,
+    person: Uuid,
+    loinc: &[&str],
+) -> Result<Option<(f64, String, DateTime<Utc>)>> {
+    use lab_reports as r;
+    use result_values as v;
+    let found: Option<(Option<f64>, String, DateTime<Utc>)> = r::table
+        .inner_join(v::table.on(v::report_id.eq(r::id)))
+        .filter(r::person_id.eq(person).and(r::replaced.eq(false)).and(r::status.ne("cancelled")))
+        .filter(v::loinc.eq_any(loinc).and(v::number.is_not_null()).and(v::comparator.is_null()))
+        .order(r::issued_at.desc())
+        .select((v::number, v::unit, r::issued_at))
+        .first(conn)
+        .await
+        .optional()?;
+    Ok(found.and_then(|(number, unit, at)| Some((number?, unit, at))))
+}
+
 pub async fn unseen_of(conn: &mut Conn, person: Uuid) -> Result<i64> {
     use lab_reports as r;
     let unseen = r::person_id.eq(person).and(r::replaced.eq(false)).and(r::reviewed_at.is_null());

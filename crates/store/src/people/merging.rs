@@ -17,7 +17,7 @@ use uuid::Uuid;
 /// The tables whose rows follow their person, with the column that points at the person: also those
 /// whom the person answers for, and policies that the person holds for others. The ledger, consents,
 /// openings and the audit never change; they are read under both records instead.
-const FOLLOW: [(&str, &str); 16] = [
+const FOLLOW: [(&str, &str); 17] = [
     ("visits", "person_id"),
     ("coverages", "person_id"),
     ("coverages", "holder_id"),
@@ -26,6 +26,7 @@ const FOLLOW: [(&str, &str); 16] = [
     ("medicines", "person_id"),
     ("problems", "person_id"),
     ("measurements", "person_id"),
+    ("person_states", "person_id"),
     ("histories", "person_id"),
     ("orders", "person_id"),
     ("order_repeats", "person_id"),

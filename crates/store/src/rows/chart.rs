@@ -24,6 +24,20 @@ row! {
 }
 
 row! {
+    /// A word about a state of a person.
+    person_states PersonStateRow {
+        id: Uuid,
+        person_id: Uuid,
+        state: codes::PersonState,
+        holds: bool,
+        due: Option<chrono::NaiveDate>,
+        said_on: chrono::NaiveDate,
+        recorded_at: DateTime<Utc>,
+        recorded_by: String,
+    }
+}
+
+row! {
     allergies Allergy {
         id: Uuid,
         person_id: Uuid,

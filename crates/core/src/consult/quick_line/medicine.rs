@@ -75,6 +75,11 @@ impl Prescribed {
     }
 }
 
+/// Whether a product has so many milligrams in one unit of its form.
+fn has(product: &Product, mg: f64) -> bool {
+    product.milligrams().is_some_and(|of| (of - mg).abs() < 1e-6)
+}
+
 /// The most units of a counted form that are meant by an amount.
 const MOST_UNITS: f64 = 4.0;
 
@@ -88,7 +93,7 @@ fn in_whole_units<'a>(products: &[&'a Product], amount: Option<f64>) -> (Vec<&'a
             let n = amount / of;
             (of > 0.0 && n > 1.5 && n <= MOST_UNITS && (n - n.round()).abs() < 1e-6).then(|| n.round())
         };
-        fits(p.strength_mg).or_else(|| said.and_then(fits))
+        p.milligrams().and_then(fits).or_else(|| said.and_then(fits))
     };
     let counted = products.iter().copied().filter(|p| matches!(p.form.as_str(), "tablet" | "capsule"));
     let all: Vec<(&Product, f64)> = counted.filter_map(|p| units(p).map(|n| (p, n))).collect();
@@ -148,9 +153,7 @@ pub fn prescription(words: &[Word], known: &Known) -> Option<(Item, usize)> {
         Some(mg) => of_form
             .iter()
             .copied()
-            .filter(|p| {
-                (p.strength_mg - mg).abs() < 1e-6 || p.strength.split([' ', '/']).next() == Some(plain(mg).as_str())
-            })
+            .filter(|p| has(p, mg) || p.strength.split([' ', '/']).next() == Some(plain(mg).as_str()))
             .collect(),
         None => of_form.clone(),
     };
@@ -308,7 +311,7 @@ fn episode(words: &[Word], from: usize, state: MedicineState, known: &Known) -> 
     let what = what.into_iter().filter(|w| !w.is_empty()).collect::<Vec<_>>().join(" ");
     let what = format!("{what} {said}").trim().to_owned();
     let product = found.and_then(|(list, _)| {
-        let fits = |p: &&&Product| how.strength_mg.is_none_or(|mg| (p.strength_mg - mg).abs() < 1e-6);
+        let fits = |p: &&&Product| how.strength_mg.is_none_or(|mg| has(p, mg));
         let fitting: Vec<&&Product> = list.iter().filter(fits).collect();
         match fitting.as_slice() {
             [one] => Some(one.code.clone()),

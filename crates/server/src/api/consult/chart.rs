@@ -6,7 +6,8 @@ use super::texts::{PartToFill, to_fill};
 use crate::access::Me;
 use crate::api::orders::results::ToldReport;
 use crate::api::orders::views::{OrderView, of_visit};
-use crate::api::prescribing::{present, taken};
+use crate::api::prescribing::facts::{present, taken};
+use crate::api::prescribing::states;
 use crate::api::visit_line::views::PersonCard;
 use crate::api::{DONE, Done};
 use crate::problem::{Answer, Problem};
@@ -18,7 +19,7 @@ use harbor_core::consult::measurements::{Measure, Tenths, means};
 use harbor_core::consult::quick_line::When;
 use harbor_core::consult::{NotePart, growth};
 use harbor_core::people::Sex;
-use harbor_core::prescribing::{harms_now, substance};
+use harbor_core::prescribing::{harms_now, substance_in_words};
 use harbor_store::consult::chart as store;
 use harbor_store::consult::{heads, histories, notes, runs, signed_parts};
 use harbor_store::house::staff;
@@ -71,6 +72,8 @@ pub struct ChartView {
     /// Problems that are new in this visit.
     new_problems: Vec<Uuid>,
     none_known: Vec<NoneKnown>,
+    /// Pregnancy and breastfeeding, where they matter.
+    states: Vec<states::KnownState>,
     histories: Vec<HistoryView>,
     /// Who looked through which list; a change of the list takes the mark away.
     reviews: Vec<ListReview>,
@@ -170,10 +173,10 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
     let allergies = store::allergies_of(&mut conn, person.id).await?;
     let medicines = store::medicines_of(&mut conn, person.id).await?;
     let problems = store::problems_of(&mut conn, person.id).await?;
-    let tables = &state.tables;
-    let read = |a: &Allergy| AllergyRead { id: a.id, group: substance(&a.substance, &tables.products).in_words() };
+    let rules = &state.tables.rules;
+    let read = |a: &Allergy| AllergyRead { id: a.id, group: substance_in_words(rules, &a.substance) };
     let there = present(&problems, &diagnoses);
-    let harms = harms_now(&taken(&state, &medicines), &there, &tables.harms).into_iter().map(|w| w.sentence).collect();
+    let harms = harms_now(rules, &taken(rules, &medicines), &there).into_iter().map(|f| f.sentence).collect();
     Ok(Json(ChartView {
         person: PersonCard::of(&person, state.today()),
         runs: runs::runs_of(&mut conn, *id).await?,
@@ -199,6 +202,7 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
         new_problems: problems.iter().filter(|p| is_new(p, &visit)).map(|p| p.id).collect(),
         problems,
         none_known: store::none_known_of(&mut conn, person.id).await?,
+        states: states::known(&mut conn, &state, person.id, person.sex.map(|s| *s)).await?,
         histories: told.into_iter().map(|h| HistoryView::on(h, state.today())).collect(),
         growing: growth::comparable(person.birth_date, person.sex.map(|s| *s), state.today())
             != Err(growth::ENDS_AT_TWENTY),

@@ -1,0 +1,3 @@
+//! Commands of the `harbor` program that need no server: they read what they are given and print lines.
+
+pub mod medicines;
