@@ -44,6 +44,7 @@ pub async fn more_clinicians(url: &str, day: NaiveDate, count: usize, days: i32,
                     first_name: first.into(),
                     npi: None,
                     sort: 100 + i32::try_from(n).unwrap_or(0),
+                    dea: String::new(),
                     ..like.clone()
                 };
                 diesel::insert_into(schema::staff::table).values(&row).execute(change.conn()).await?;

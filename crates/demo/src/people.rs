@@ -343,6 +343,7 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
             until: String::new(),
             source: Source::Told.into(),
             reason: String::new(),
+            prescription_id: None,
         });
     }
     let mut problems = Vec::new();

@@ -130,6 +130,7 @@ fn routes(config: &mut web::ServiceConfig) {
         .route("/exchange/files", web::get().to(exchange::give))
         .route("/exchange/benefits", web::post().to(exchange::benefits))
         .route("/pharmacy/fhir", web::post().to(pharmacy::prescription))
+        .route("/pharmacy/fhir/stop", web::post().to(pharmacy::stop))
         .route("/messages", web::post().to(messages::send))
         .route("/messages/fates", web::get().to(messages::fates))
         .route("/addresses", web::post().to(address::check))

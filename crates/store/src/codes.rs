@@ -124,6 +124,7 @@ names! {
     Comparator = harbor_core::orders::Comparator;
     Consent = harbor_core::people::Consent;
     Doing = harbor_core::arrival::hands::Doing;
+    DoseUnit = harbor_core::prescribing::DoseUnit;
     Doubt = harbor_core::schedule::Doubt;
     Ethnicity = harbor_core::people::Ethnicity;
     Fact = harbor_core::coverage::Fact;

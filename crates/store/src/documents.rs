@@ -213,6 +213,17 @@ pub struct GivenWarning {
     pub severity: codes::Severity,
     pub kind: String,
     pub sentence: String,
+    /// The pair that it is about; what was overridden for it before is found by it.
+    #[serde(default)]
+    pub about: String,
+}
+
+/// Why a serious finding was overridden.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct GivenOverride {
+    pub about: String,
+    pub sentence: String,
+    pub reason: String,
 }
 
 /// Money that a payer moved beside any claim (X12 835, PLB).

@@ -3,13 +3,16 @@
 pub mod person_states;
 
 use crate::codes::Code;
+use crate::consult::lists::MedicineNow;
+use crate::documents::{Doc, GivenOverride, GivenWarning};
 use crate::jobs::JobKind;
-use crate::rows::{Pharmacy, Prescription};
-use crate::schema::{pharmacies, prescriptions};
+use crate::rows::{Dispense, Medicine, Pharmacy, Prescription, PrescriptionEnd, PrescriptionHead, Visit};
+use crate::schema::{dispenses, medicines, pharmacies, prescription_ends, prescription_heads, prescriptions};
 use crate::{Change, Conn, Result, StoreError, Topic};
+use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::prescribing::{PrescriptionEvent, PrescriptionState};
+use harbor_core::prescribing::{MedicineState, PrescriptionEvent, PrescriptionState};
 use uuid::Uuid;
 
 pub async fn of_visits(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<Prescription>> {
@@ -43,6 +46,22 @@ pub async fn prescription(conn: &mut Conn, id: Uuid) -> Result<Prescription> {
         .ok_or(StoreError::NotFound("prescription"))
 }
 
+pub async fn head(conn: &mut Conn, id: Uuid) -> Result<Option<PrescriptionHead>> {
+    Ok(prescription_heads::table.find(id).select(PrescriptionHead::as_select()).first(conn).await.optional()?)
+}
+
+/// Why a prescription stands no more.
+pub async fn end(conn: &mut Conn, id: Uuid) -> Result<Option<PrescriptionEnd>> {
+    Ok(prescription_ends::table.find(id).select(PrescriptionEnd::as_select()).first(conn).await.optional()?)
+}
+
+/// The pharmacy that a person prefers.
+pub async fn preferred_pharmacy(conn: &mut Conn, person: Uuid) -> Result<Option<Uuid>> {
+    use crate::schema::registrations as r;
+    let found: Option<Option<Uuid>> = r::table.find(person).select(r::pharmacy_id).first(conn).await.optional()?;
+    Ok(found.flatten())
+}
+
 pub async fn pharmacies(conn: &mut Conn) -> Result<Vec<Pharmacy>> {
     Ok(pharmacies::table.order(pharmacies::name).select(Pharmacy::as_select()).load(conn).await?)
 }
@@ -62,30 +81,27 @@ impl Change<'_> {
     pub async fn add_prescription(&mut self, row: Prescription) -> Result<Prescription> {
         diesel::insert_into(prescriptions::table).values(&row).execute(self.conn()).await?;
         self.audit("prescribed", "prescription", row.id, Some(row.person_id), row.medicine.clone());
-        self.tell(Topic::Visit, row.visit_id);
+        self.tell_prescription(&row);
         Ok(row)
     }
 
     /// Puts a prescription under the one diagnosis that it is for.
     pub async fn place_prescription(&mut self, id: Uuid, code: Option<&str>) -> Result<()> {
         use prescriptions as p;
-        let (visit, person): (Uuid, Uuid) = diesel::update(p::table.find(id))
+        let (visit, person): (Option<Uuid>, Uuid) = diesel::update(p::table.find(id))
             .set(p::diagnosis.eq(code))
             .returning((p::visit_id, p::person_id))
             .get_result(self.conn())
             .await?;
         self.audit("placed", "prescription", id, Some(person), code.unwrap_or("nowhere"));
-        self.tell(Topic::Visit, visit);
+        if let Some(visit) = visit {
+            self.tell(Topic::Visit, visit);
+        }
         Ok(())
     }
 
-    /// Puts a prescription that was sent under another diagnosis; the signed note of its visit tells it in an addendum.
-    pub async fn move_sent_prescription(
-        &mut self,
-        visit: &crate::rows::Visit,
-        row: &Prescription,
-        code: &str,
-    ) -> Result<()> {
+    /// Puts a prescription that was signed under another diagnosis; the signed note of its visit tells it in an addendum.
+    pub async fn move_signed_prescription(&mut self, visit: &Visit, row: &Prescription, code: &str) -> Result<()> {
         let there = crate::consult::runs::diagnoses_of(self.conn(), visit.id).await?;
         if there.iter().all(|d| d.code != code) {
             return Err(StoreError::refused("no_diagnosis", "That diagnosis is not there any more."));
@@ -114,19 +130,144 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.audit(event.word(), "prescription", id, Some(row.person_id), next.code());
-        self.tell(Topic::Visit, row.visit_id);
+        self.tell_prescription(&row);
         Ok(next)
     }
 
-    pub async fn send_prescription(&mut self, id: Uuid, pharmacy: Uuid, override_reason: &str) -> Result<()> {
+    fn tell_prescription(&mut self, row: &Prescription) {
+        if let Some(visit) = row.visit_id {
+            self.tell(Topic::Visit, visit);
+        }
+        self.tell(Topic::Person, row.person_id);
+    }
+
+    /// Puts one signature under several prescriptions. Each goes its own way: to its pharmacy or on paper.
+    pub async fn sign_prescriptions(&mut self, head: PrescriptionHead, items: &[SignedItem]) -> Result<()> {
         use prescriptions as p;
-        self.prescription_happened(id, PrescriptionEvent::Signed).await?;
-        diesel::update(p::table.find(id))
-            .set((p::pharmacy_id.eq(pharmacy), p::override_reason.eq(override_reason)))
-            .execute(self.conn())
-            .await?;
-        self.add_job(JobKind::SendPrescription, id).await?;
-        self.audit("signed and sent", "prescription", id, None, override_reason);
+        diesel::insert_into(prescription_heads::table).values(&head).execute(self.conn()).await?;
+        self.audit("signed", "prescription head", head.id, Some(head.person_id), format!("{} items", items.len()));
+        for item in items {
+            let event = if item.pharmacy.is_some() { PrescriptionEvent::Signed } else { PrescriptionEvent::Printed };
+            self.prescription_happened(item.id, event).await?;
+            diesel::update(p::table.find(item.id))
+                .set((
+                    p::head_id.eq(head.id),
+                    p::pharmacy_id.eq(item.pharmacy),
+                    p::warnings.eq(Doc(item.warnings.clone())),
+                    p::overrides.eq(Doc(item.overrides.clone())),
+                ))
+                .execute(self.conn())
+                .await?;
+            if item.pharmacy.is_some() {
+                self.add_job(JobKind::SendPrescription, item.id).await?;
+            }
+        }
         Ok(())
     }
+
+    /// Ends a prescription with its reason: a draft is gone, one that a pharmacy has is taken back from it, and what was taken
+    /// by it is taken no more.
+    pub async fn stop_prescription(&mut self, id: Uuid, reason: &str) -> Result<PrescriptionState> {
+        let next = self.prescription_happened(id, PrescriptionEvent::Stopped).await?;
+        self.keep_end(id, false, reason).await?;
+        if next == PrescriptionState::Stopping {
+            self.add_job(JobKind::StopPrescription, id).await?;
+        }
+        let person = prescription(self.conn(), id).await?.person_id;
+        self.end_medicine_of(id, person, reason).await?;
+        Ok(next)
+    }
+
+    /// Keeps why a prescription stands no more; the first word stays.
+    pub async fn keep_end(&mut self, prescription_id: Uuid, refused: bool, reason: &str) -> Result<()> {
+        let ended_by = self.actor.name.clone();
+        let row = PrescriptionEnd { prescription_id, refused, ended_at: self.now, ended_by, reason: reason.to_owned() };
+        diesel::insert_into(prescription_ends::table)
+            .values(&row)
+            .on_conflict_do_nothing()
+            .execute(self.conn())
+            .await?;
+        Ok(())
+    }
+
+    /// What is taken by a prescription is taken no more, from today on.
+    async fn end_medicine_of(&mut self, prescription: Uuid, person: Uuid, reason: &str) -> Result<()> {
+        use medicines as m;
+        let of_it = m::table.filter(m::prescription_id.eq(prescription).and(m::struck_at.is_null()));
+        let taken: Vec<Medicine> =
+            of_it.filter(m::state.eq("taking")).select(Medicine::as_select()).load(self.conn()).await?;
+        for one in taken {
+            let now = MedicineNow {
+                state: MedicineState::Stopped,
+                how: &one.how,
+                since: &one.since,
+                until: &self.now.date_naive().to_string(),
+                source: *one.source,
+                reason,
+                note: &one.note,
+            };
+            self.set_medicine(person, one.id, &now).await?;
+        }
+        Ok(())
+    }
+
+    /// What is taken now is taken by this prescription.
+    pub async fn tie_medicine(&mut self, medicine: Uuid, prescription: Uuid, how: &str) -> Result<()> {
+        use medicines as m;
+        diesel::update(m::table.find(medicine))
+            .set((m::prescription_id.eq(prescription), m::how.eq(how)))
+            .execute(self.conn())
+            .await?;
+        Ok(())
+    }
+}
+
+/// One prescription as it is signed.
+#[derive(Debug, Clone)]
+pub struct SignedItem {
+    pub id: Uuid,
+    /// None on paper.
+    pub pharmacy: Option<Uuid>,
+    pub warnings: Vec<GivenWarning>,
+    pub overrides: Vec<GivenOverride>,
+}
+
+/// Why a finding about a pair was overridden for a person before: by whom, and when.
+#[derive(Debug, Clone)]
+pub struct EarlierOverride {
+    pub about: String,
+    pub reason: String,
+    pub by: String,
+    pub at: DateTime<Utc>,
+}
+
+/// What was overridden for a person before, the latest first.
+pub async fn overridden_before(conn: &mut Conn, person: Uuid) -> Result<Vec<EarlierOverride>> {
+    use prescriptions as p;
+    let rows: Vec<(Doc<Vec<GivenOverride>>, String, DateTime<Utc>)> = p::table
+        .filter(p::person_id.eq(person).and(p::head_id.is_not_null()))
+        .filter(diesel::dsl::sql::<diesel::sql_types::Bool>("overrides <> '[]'"))
+        .order(p::prescribed_at.desc())
+        .limit(100)
+        .select((p::overrides, p::prescribed_by, p::prescribed_at))
+        .load(conn)
+        .await?;
+    let each = |(given, by, at): (Doc<Vec<GivenOverride>>, String, DateTime<Utc>)| {
+        given.0.into_iter().map(move |o| EarlierOverride { about: o.about, reason: o.reason, by: by.clone(), at })
+    };
+    Ok(rows.into_iter().flat_map(each).collect())
+}
+
+/// What was handed out to a person, the latest first, with its product.
+pub async fn dispensed_to(conn: &mut Conn, person: Uuid) -> Result<Vec<(Dispense, String)>> {
+    use dispenses as d;
+    use prescriptions as p;
+    Ok(d::table
+        .inner_join(p::table.on(p::id.eq(d::prescription_id)))
+        .filter(p::person_id.eq(person))
+        .order(d::dispensed_on.desc())
+        .limit(100)
+        .select((Dispense::as_select(), p::product_code))
+        .load(conn)
+        .await?)
 }

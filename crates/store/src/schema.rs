@@ -455,6 +455,7 @@ diesel::table! {
         until -> Text,
         source -> Text,
         reason -> Text,
+        prescription_id -> Nullable<Uuid>,
     }
 }
 
@@ -860,16 +861,67 @@ diesel::table! {
 }
 
 diesel::table! {
+    prescription_heads (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        prescriber_id -> Uuid,
+        prescriber_name -> Text,
+        npi -> Text,
+        dea -> Text,
+        signed_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    prescription_ends (prescription_id) {
+        prescription_id -> Uuid,
+        refused -> Bool,
+        ended_at -> Timestamptz,
+        ended_by -> Text,
+        reason -> Text,
+    }
+}
+
+diesel::table! {
+    dispenses (id) {
+        id -> Uuid,
+        prescription_id -> Uuid,
+        reference -> Text,
+        dispensed_on -> Date,
+        quantity -> Double,
+        days -> Nullable<Integer>,
+        in_part -> Bool,
+        document_id -> Nullable<Uuid>,
+    }
+}
+
+diesel::table! {
+    renewal_requests (id) {
+        id -> Uuid,
+        prescription_id -> Uuid,
+        reference -> Text,
+        asked_at -> Timestamptz,
+        note -> Text,
+        document_id -> Nullable<Uuid>,
+        answer -> Nullable<Text>,
+        answered_at -> Nullable<Timestamptz>,
+        answered_by -> Text,
+        reason -> Text,
+        new_id -> Nullable<Uuid>,
+        told_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
     prescriptions (id) {
         id -> Uuid,
-        visit_id -> Uuid,
+        visit_id -> Nullable<Uuid>,
         person_id -> Uuid,
         product_code -> Text,
         medicine -> Text,
         dose -> Double,
         per_day -> Double,
         days -> Integer,
-        as_needed -> Bool,
         quantity -> Integer,
         refills -> Integer,
         instructions -> Text,
@@ -877,12 +929,19 @@ diesel::table! {
         pharmacy_id -> Nullable<Uuid>,
         state -> Text,
         warnings -> Jsonb,
-        override_reason -> Text,
         prescribed_at -> Timestamptz,
         prescribed_by -> Text,
         prescriber_id -> Uuid,
         sent_at -> Nullable<Timestamptz>,
         sent_document_id -> Nullable<Uuid>,
+        head_id -> Nullable<Uuid>,
+        dosage -> Text,
+        unit -> Text,
+        substitution -> Bool,
+        note -> Text,
+        overrides -> Jsonb,
+        replaces_id -> Nullable<Uuid>,
+        renews_id -> Nullable<Uuid>,
     }
 }
 
@@ -1129,6 +1188,7 @@ diesel::table! {
         totp_step -> BigInt,
         recovery_codes -> Array<Text>,
         site_ids -> Array<Uuid>,
+        dea -> Text,
     }
 }
 
@@ -1541,6 +1601,10 @@ diesel::allow_tables_to_appear_in_same_query!(
     relations,
     people,
     pharmacies,
+    prescription_heads,
+    dispenses,
+    prescription_ends,
+    renewal_requests,
     prescriptions,
     prices,
     problems,

@@ -1981,6 +1981,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
+        /** Takes away a prescription that nobody signed. */
         delete: operations["delete_prescriptions__id_"];
         options?: never;
         head?: never;
@@ -2003,23 +2004,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/prescriptions/{id}/send": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Signs and sends; the checks run once more, since the chart may have changed meanwhile. */
-        post: operations["post_prescriptions__id__send"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/prescriptions/{id}/sent": {
         parameters: {
             query?: never;
@@ -2031,6 +2015,23 @@ export interface paths {
         get: operations["get_prescriptions__id__sent"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prescriptions/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stops a signed prescription: the pharmacy is told, and what was taken by it is taken no more. */
+        post: operations["post_prescriptions__id__stop"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2095,6 +2096,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** Products for some words, from three letters on: of the same ingredients together, by form, then by strength. */
         get: operations["get_products"];
         put?: never;
         post?: never;
@@ -4069,6 +4071,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{id}/prescriptions/sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Signs prescriptions of a visit. The checks run once more, since the chart may have changed meanwhile; what they say now is
+         *     what is kept.
+         */
+        post: operations["post_visits__id__prescriptions_sign"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{id}/questionnaires": {
         parameters: {
             query?: never;
@@ -4600,6 +4622,13 @@ export interface components {
         };
         /** @enum {string} */
         BatchState: "sending" | "sent" | "accepted" | "rejected";
+        /** @description A finding that was overridden for this person before: it is told quieter, never hidden. */
+        Before: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            reason: string;
+        };
         BenefitCheck: {
             answer?: components["schemas"]["StoredAnswer"] | null;
             /** Format: date-time */
@@ -4789,6 +4818,8 @@ export interface components {
             allergiesRead: components["schemas"]["AllergyRead"][];
             /** @description What the person was asked, in this visit and before. */
             asked: components["schemas"]["AskedView"][];
+            /** @description Which of them are controlled substances. */
+            controlled: string[];
             cosignature?: components["schemas"]["NoteCosignature"] | null;
             diagnoses: components["schemas"]["VisitDiagnosis"][];
             /** @description Whether growth is looked at: up to 20 years, and where nobody knows the age. */
@@ -4814,6 +4845,11 @@ export interface components {
             orders: components["schemas"]["OrderView"][];
             parts: components["schemas"]["WrittenPart"][];
             person: components["schemas"]["PersonCard"];
+            /**
+             * Format: uuid
+             * @description The pharmacy that the person prefers.
+             */
+            pharmacyId?: string | null;
             prescriptions: components["schemas"]["Prescription"][];
             problems: components["schemas"]["ListedProblem"][];
             /** @description The last of the results, with their values. */
@@ -4861,11 +4897,16 @@ export interface components {
         /** @enum {string} */
         CheckState: "waiting" | "answered" | "failed";
         Checked: {
+            /** @description Of a child: what the dose comes to by weight, with the weight and its age. */
+            byWeight?: string | null;
+            /** Format: int32 */
+            days: number;
+            findings: components["schemas"]["FindingView"][];
             instructions: string;
             needsOverride: boolean;
             /** Format: int32 */
             quantity: number;
-            warnings: components["schemas"]["GivenWarning"][];
+            unit: components["schemas"]["DoseUnit"];
         };
         /** @description One of several that are chosen from. */
         Choice: {
@@ -5208,6 +5249,8 @@ export interface components {
             secondFactorRoles: string[];
         };
         /** @enum {string} */
+        DoseUnit: "tablet" | "capsule" | "mL" | "puff" | "spray" | "drop" | "application" | "patch" | "sachet" | "suppository" | "injection";
+        /** @enum {string} */
         Doubt: "other_type" | "twice_at_once" | "same_day" | "swallows" | "age";
         DueView: {
             /** Format: int64 */
@@ -5369,6 +5412,13 @@ export interface components {
             source: string;
             unit: string;
         };
+        FindingView: {
+            about: string;
+            before?: components["schemas"]["Before"] | null;
+            kind: string;
+            sentence: string;
+            severity: components["schemas"]["Severity"];
+        };
         /** @enum {string} */
         FlaggedBy: "laboratory" | "range";
         /** @description Something for hands: the specimens of one requisition, or one thing to do. */
@@ -5436,8 +5486,16 @@ export interface components {
             field: string;
             word: string;
         };
+        /** @description Why a serious finding was overridden. */
+        GivenOverride: {
+            about: string;
+            reason: string;
+            sentence: string;
+        };
         /** @description What was warned of when a medicine was prescribed. */
         GivenWarning: {
+            /** @description The pair that it is about; what was overridden for it before is found by it. */
+            about?: string;
             kind: string;
             sentence: string;
             severity: components["schemas"]["Severity"];
@@ -6049,6 +6107,11 @@ export interface components {
             note: string;
             /** Format: uuid */
             personId: string;
+            /**
+             * Format: uuid
+             * @description The prescription that it is taken by; none where it is merely taken.
+             */
+            prescriptionId?: string | null;
             productCode?: string | null;
             /** @description Why it is taken, or why no longer. */
             reason: string;
@@ -6571,6 +6634,10 @@ export interface components {
             reason: string;
             reference: string;
         };
+        OverrideForm: {
+            about: string;
+            reason: string;
+        };
         /** @description What somebody owes, by age: up to 30 days, up to 60, up to 90, older. */
         Owed: {
             agesCents: number[];
@@ -6954,17 +7021,23 @@ export interface components {
         /** @enum {string} */
         Posting: "charge" | "payment" | "decision" | "reversal" | "adjustment" | "void" | "refund" | "credit" | "carried_over" | "till";
         Prescription: {
-            asNeeded: boolean;
             /** Format: int32 */
             days: number;
             diagnosis?: string | null;
+            /** @description In the core's own words, which it reads back. */
+            dosage: string;
             /** Format: double */
             dose: number;
+            /** Format: uuid */
+            headId?: string | null;
             /** Format: uuid */
             id: string;
             instructions: string;
             medicine: string;
-            overrideReason: string;
+            /** @description To the pharmacist. */
+            note: string;
+            /** @description Serious findings with the reason why each was overridden. */
+            overrides: components["schemas"]["GivenOverride"][];
             /** Format: double */
             perDay: number;
             /** Format: uuid */
@@ -6981,6 +7054,10 @@ export interface components {
             quantity: number;
             /** Format: int32 */
             refills: number;
+            /** Format: uuid */
+            renewsId?: string | null;
+            /** Format: uuid */
+            replacesId?: string | null;
             /** Format: date-time */
             sentAt?: string | null;
             /**
@@ -6989,25 +7066,57 @@ export interface components {
              */
             sentDocumentId?: string | null;
             state: components["schemas"]["PrescriptionState"];
-            /** Format: uuid */
-            visitId: string;
+            substitution: boolean;
+            /** @description What the quantity counts. */
+            unit: components["schemas"]["DoseUnit"];
+            /**
+             * Format: uuid
+             * @description The visit that it was written in; none where it was renewed without one.
+             */
+            visitId?: string | null;
             warnings: components["schemas"]["GivenWarning"][];
         };
         PrescriptionForm: {
             asNeeded?: boolean;
-            /** Format: int32 */
-            days: number;
+            /** @description Empty where the quantity says how long. */
+            days?: string;
             diagnosis?: string | null;
-            /** Format: double */
-            dose: number;
-            /** Format: double */
-            perDay: number;
+            /** @description As it is typed: `1`, `1/2`, `8 mL`, `250 mg`, `1-2`. */
+            dose: string;
+            /** @description A code of the list, or empty. */
+            food?: string;
+            /** @description Words of one's own instead of those that follow from the dosage. */
+            instructions?: string;
+            mostPerDay?: string;
+            neededFor?: string;
+            note?: string;
+            /** @description `tid`, `every 8 hours`, `morning and bedtime`. */
+            often: string;
             productCode: string;
-            /** Format: int32 */
-            refills?: number;
+            /** @description Empty where it follows from dose and days. */
+            quantity?: string;
+            refills?: string;
+            /** @description The pharmacy may hand out the same of another maker. */
+            substitution?: boolean;
+            then?: components["schemas"]["StepForm"][];
         };
         /** @enum {string} */
-        PrescriptionState: "draft" | "sending" | "sent" | "dispensed" | "stopped";
+        PrescriptionState: "draft" | "sending" | "sent" | "printed" | "partly_dispensed" | "dispensed" | "refused" | "stopping" | "stopped";
+        PrescriptionToSign: {
+            /** Format: uuid */
+            id: string;
+            overrides?: components["schemas"]["OverrideForm"][];
+            /**
+             * Format: uuid
+             * @description None on paper.
+             */
+            pharmacyId?: string | null;
+        };
+        PrescriptionsToSign: {
+            /** @description The code of the second factor, for controlled substances that go to a pharmacy. */
+            code?: string;
+            items: components["schemas"]["PrescriptionToSign"][];
+        };
         Present: {
             card: components["schemas"]["VisitCard"];
             /**
@@ -7067,18 +7176,23 @@ export interface components {
         };
         /** @enum {string} */
         ProblemState: "active" | "inactive" | "resolved" | "recurrence" | "remission";
+        /** @description A product with what is usual for it. */
         ProductView: {
             brand: string;
             code: string;
             /** Format: int32 */
             days: number;
-            /** Format: double */
-            dose: number;
+            dose: string;
             form: string;
             ingredients: string[];
-            /** Format: double */
-            perDay: number;
+            /** @description In words, which are read back as they are. */
+            often: string;
+            route: string;
+            /** @description Of a controlled substance: II to V. */
+            schedule?: string | null;
             strength: string;
+            /** @description What a dose counts. */
+            unit: components["schemas"]["DoseUnit"];
         };
         /** @enum {string} */
         Purpose: "rebooked" | "no_time" | "handed_over" | "receipt" | "result_here";
@@ -7583,11 +7697,6 @@ export interface components {
             at: string;
             by: string;
         };
-        SendForm: {
-            overrideReason?: string;
-            /** Format: uuid */
-            pharmacyId: string;
-        };
         SendReceiptForm: {
             /** @description Said that it is sent once more (a problem of the type `sent-before`). */
             again?: boolean;
@@ -7820,6 +7929,12 @@ export interface components {
             personId: string;
             signer: string;
         };
+        /** @description What was signed. */
+        SignedPrescription: {
+            /** Format: uuid */
+            headId: string;
+            items: number;
+        };
         SignedTogether: {
             left: components["schemas"]["LeftUnsigned"][];
             signed: string[];
@@ -7894,6 +8009,8 @@ export interface components {
         Source: "told" | "list" | "other_clinic" | "here";
         Staff: {
             active: boolean;
+            /** @description Number of the Drug Enforcement Administration; empty where there is none. */
+            dea: string;
             firstName: string;
             /** Format: uuid */
             id: string;
@@ -7955,12 +8072,21 @@ export interface components {
         };
         /** @enum {string} */
         Step: "visit" | "details" | "consents" | "coverage" | "forms" | "collect";
+        /** @description A later step of a dosage: a taper, or a slow beginning. */
+        StepForm: {
+            days: string;
+            dose: string;
+            often: string;
+        };
         StepView: {
             fine: boolean;
             label: string;
             /** @description Why it is fine, or what is to do. */
             sentence: string;
             step: string;
+        };
+        StopForm: {
+            reason: string;
         };
         /** @description A payer's answer as it is kept: amounts in cents, coinsurance in basis points. */
         StoredAnswer: {
@@ -8768,6 +8894,7 @@ export interface components {
             consents: components["schemas"]["Choice"][];
             enclosed: components["schemas"]["Choice"][];
             ethnicities: components["schemas"]["Choice"][];
+            foods: components["schemas"]["Choice"][];
             historyKinds: components["schemas"]["Choice"][];
             interpretations: components["schemas"]["Choice"][];
             maritalStates: components["schemas"]["Choice"][];
@@ -8778,6 +8905,7 @@ export interface components {
             noteParts: components["schemas"]["Choice"][];
             orderKinds: components["schemas"]["Choice"][];
             orderStates: components["schemas"]["Choice"][];
+            personStates: components["schemas"]["Choice"][];
             prescriptionStates: components["schemas"]["Choice"][];
             priorities: components["schemas"]["Choice"][];
             problemStates: components["schemas"]["Choice"][];
@@ -22730,7 +22858,90 @@ export interface operations {
             };
         };
     };
-    post_prescriptions__id__send: {
+    get_prescriptions__id__sent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/fhir+json": string;
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_prescriptions__id__stop: {
         parameters: {
             query?: never;
             header?: never;
@@ -22741,7 +22952,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SendForm"];
+                "application/json": components["schemas"]["StopForm"];
             };
         };
         responses: {
@@ -22834,89 +23045,6 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The database cannot be reached. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_prescriptions__id__sent: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/fhir+json": string;
-                };
-            };
-            /** @description The address or what was sent cannot be read. */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Nobody is signed in, or the screen is locked. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description This server does not answer to that name. */
-            421: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -37196,6 +37324,129 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Checked"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_visits__id__prescriptions_sign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PrescriptionsToSign"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedPrescription"];
                 };
             };
             /** @description The address or what was sent cannot be read. */

@@ -136,7 +136,7 @@ async fn clinician(b: &Browser) -> Result<()> {
     b.press("Close what is open here").await?;
     b.click("//*[@data-lane='I10']//button[normalize-space()='Prescribe']").await?;
     b.find("Find a medicine", "amoxelle 500", "Amoxelle").await?;
-    b.see("//*[@data-warning='allergy']").await?;
+    b.see("//*[@data-finding='allergy']").await?;
     b.press("Leave").await?;
     b.click("//*[@data-lane='I10']//button[normalize-space()='Prescribe']").await?;
     b.find("Find a medicine", "lisinop 10", "Lisovane").await?;

@@ -35,6 +35,19 @@ impl Npi {
     }
 }
 
+/// Whether a registration number of the Drug Enforcement Administration can be right: two letters (or a letter and 9) and seven
+/// digits, the last of which is the units of the sum of the odd ones and twice the even ones.
+pub fn dea_is_valid(number: &str) -> bool {
+    let bytes = number.as_bytes();
+    let letters =
+        bytes.len() == 9 && bytes[0].is_ascii_uppercase() && (bytes[1].is_ascii_uppercase() || bytes[1] == b'9');
+    if !letters || !bytes[2..].iter().all(u8::is_ascii_digit) {
+        return false;
+    }
+    let d: Vec<u32> = bytes[2..].iter().map(|b| u32::from(b - b'0')).collect();
+    (d[0] + d[2] + d[4] + 2 * (d[1] + d[3] + d[5])) % 10 == d[6]
+}
+
 /// The Luhn sum over digits whose last one is the check digit.
 fn luhn_sum(digits: &[u32]) -> u32 {
     digits
@@ -75,6 +88,14 @@ pub fn subscriber_number(text: &str) -> Result<String, &'static str> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_dea_number_has_its_check_digit() {
+        assert!(dea_is_valid("AB1234563") && dea_is_valid("F91234563"));
+        for wrong in ["AB1234560", "ab1234563", "AB123456", "1B1234563", "AB12345X3", ""] {
+            assert!(!dea_is_valid(wrong), "{wrong}");
+        }
+    }
 
     #[test]
     fn npi_check_digit() {

@@ -5,7 +5,7 @@
 //! family); where several rows warn, the gravest does. Sources: general pharmacological knowledge in our own words; a
 //! clinic reviews the tables before it relies on them.
 
-use super::ingredients::{Ingredient, Term, Way};
+use super::ingredients::{Ingredient, Schedule, Term, Way};
 use super::kidney::KidneyMeasure;
 use super::strength::{Amount, amounts};
 use super::{Product, Severity};
@@ -364,6 +364,12 @@ impl Rules {
 
     pub fn product(&self, code: &str) -> Option<&Product> {
         self.by_code.get(code).map(|n| &self.products[*n])
+    }
+
+    /// The strictest schedule of what is in a product; nothing where none of it is controlled.
+    pub fn schedule(&self, product: &Product) -> Option<Schedule> {
+        let of = product.ingredients.iter().filter_map(|i| self.ingredient(i, &product.form)?.schedule);
+        of.min()
     }
 
     /// The rows of an ingredient by any of its names; what stands behind the name as its salt does not matter.

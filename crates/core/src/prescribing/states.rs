@@ -2,12 +2,27 @@
 
 coded! {
     PrescriptionState {
-        Draft = "draft", "not sent";
+        Draft = "draft", "not signed";
         /// Signed and waiting to be handed to the pharmacy.
         Sending = "sending", "being handed over";
         Sent = "sent", "pharmacy has it";
+        /// Signed for the patient to carry.
+        Printed = "printed", "on paper";
+        PartlyDispensed = "partly_dispensed", "dispensed in part";
         Dispensed = "dispensed", "dispensed";
+        /// The pharmacy does not take it.
+        Refused = "refused", "refused by the pharmacy";
+        /// Ended here; the pharmacy is being told.
+        Stopping = "stopping", "stopped, pharmacy is being told";
         Stopped = "stopped", "stopped";
+    }
+}
+
+impl PrescriptionState {
+    /// Whether it stands: signed, and not ended by anybody.
+    pub fn stands(self) -> bool {
+        use PrescriptionState::{Dispensed, PartlyDispensed, Printed, Sending, Sent};
+        matches!(self, Sending | Sent | Printed | PartlyDispensed | Dispensed)
     }
 }
 
@@ -16,11 +31,18 @@ coded! {
 pub enum PrescriptionEvent {
     /// Signed by the prescriber, for the pharmacy.
     Signed,
+    /// Signed by the prescriber, on paper.
+    Printed,
     /// The pharmacy has it.
     HandedOver,
+    DispensedInPart,
     Dispensed,
-    /// Taken back before it was sent, or ended after.
+    /// The pharmacy does not take it.
+    Refused,
+    /// Taken back before it was signed, or ended after.
     Stopped,
+    /// The pharmacy knows that it was ended.
+    StopTold,
 }
 
 impl PrescriptionEvent {
@@ -28,9 +50,13 @@ impl PrescriptionEvent {
     pub fn word(self) -> &'static str {
         match self {
             PrescriptionEvent::Signed => "signed",
+            PrescriptionEvent::Printed => "signed on paper",
             PrescriptionEvent::HandedOver => "handed over",
+            PrescriptionEvent::DispensedInPart => "dispensed in part",
             PrescriptionEvent::Dispensed => "dispensed",
+            PrescriptionEvent::Refused => "refused",
             PrescriptionEvent::Stopped => "stopped",
+            PrescriptionEvent::StopTold => "stop told",
         }
     }
 }
@@ -45,8 +71,12 @@ pub struct PrescriptionRefusal {
 impl PrescriptionRefusal {
     fn sentence(&self) -> String {
         match (self.from, self.event) {
-            (PrescriptionState::Stopped, _) => "This prescription has been stopped.".into(),
-            (_, PrescriptionEvent::Signed) => "This prescription has been sent already.".into(),
+            (PrescriptionState::Stopped | PrescriptionState::Stopping, _) => {
+                "This prescription has been stopped.".into()
+            }
+            (_, PrescriptionEvent::Signed | PrescriptionEvent::Printed) => {
+                "This prescription has been signed already.".into()
+            }
             (from, _) => format!("This prescription is {}; that cannot happen to it.", from.label().to_lowercase()),
         }
     }
@@ -54,16 +84,23 @@ impl PrescriptionRefusal {
 
 impl PrescriptionState {
     /// The state after the event. The same word of the pharmacy twice changes nothing; a word that comes late never undoes
-    /// what is known.
+    /// what is known: what was dispensed before the pharmacy heard of the end stays ended here.
     pub fn after(self, event: PrescriptionEvent) -> Result<PrescriptionState, PrescriptionRefusal> {
         use PrescriptionEvent as E;
         use PrescriptionState::*;
         let next = match (self, event) {
             (Draft, E::Signed) => Sending,
+            (Draft, E::Printed) => Printed,
             (Sending | Sent, E::HandedOver) => Sent,
-            (Dispensed | Stopped, E::HandedOver) => self,
-            (Sending | Sent | Dispensed, E::Dispensed) => Dispensed,
-            (_, E::Stopped) => Stopped,
+            (PartlyDispensed | Dispensed | Stopping | Stopped | Refused, E::HandedOver) => self,
+            (Sending | Sent | PartlyDispensed, E::DispensedInPart) => PartlyDispensed,
+            (Sending | Sent | PartlyDispensed | Dispensed, E::Dispensed) => Dispensed,
+            (Dispensed, E::DispensedInPart) => Dispensed,
+            (Sending | Sent | Refused, E::Refused) => Refused,
+            (Stopping | Stopped, E::Dispensed | E::DispensedInPart | E::Refused) => self,
+            (Draft | Printed | Refused | Stopped, E::Stopped) => Stopped,
+            (Sending | Sent | PartlyDispensed | Dispensed | Stopping, E::Stopped) => Stopping,
+            (Stopping | Stopped, E::StopTold) => Stopped,
             _ => return Err(PrescriptionRefusal { from: self, event }),
         };
         Ok(next)
@@ -97,18 +134,28 @@ mod tests {
         use PrescriptionEvent as E;
         use PrescriptionState::*;
         let mut state = Draft;
-        for (event, next) in [(E::Signed, Sending), (E::HandedOver, Sent), (E::Dispensed, Dispensed)] {
+        for (event, next) in [
+            (E::Signed, Sending),
+            (E::HandedOver, Sent),
+            (E::DispensedInPart, PartlyDispensed),
+            (E::Dispensed, Dispensed),
+            (E::Stopped, Stopping),
+            (E::Dispensed, Stopping),
+            (E::StopTold, Stopped),
+        ] {
             state = state.after(event).unwrap();
             assert_eq!(state, next);
         }
         assert_eq!(Dispensed.after(E::HandedOver), Ok(Dispensed), "a late word of the pharmacy");
         assert_eq!(Stopped.after(E::HandedOver), Ok(Stopped), "it was on its way when it was stopped");
+        assert_eq!(Dispensed.after(E::DispensedInPart), Ok(Dispensed), "the words came in another order");
+        assert_eq!([Draft.after(E::Stopped), Printed.after(E::Stopped)], [Ok(Stopped), Ok(Stopped)], "nobody to tell");
         for from in PrescriptionState::ALL {
-            assert_eq!(from.after(E::Stopped), Ok(Stopped));
+            assert!(matches!(from.after(E::Stopped), Ok(Stopped | Stopping)), "{from} can always be ended");
             assert_eq!(from.after(E::Signed).is_ok(), *from == Draft, "{from}: signed once");
         }
-        assert_eq!(Sent.after(E::Signed).unwrap_err().to_string(), "This prescription has been sent already.");
-        assert!(Draft.after(E::Dispensed).is_err());
+        assert_eq!(Sent.after(E::Signed).unwrap_err().to_string(), "This prescription has been signed already.");
+        assert!(Draft.after(E::Dispensed).is_err() && Printed.after(E::Refused).is_err());
     }
 
     #[test]

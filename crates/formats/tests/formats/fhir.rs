@@ -5,7 +5,7 @@ use harbor_core::coverage::Relationship;
 use harbor_core::orders::questions::AnswerValue;
 use harbor_core::orders::specimens::TakenSpecimen;
 use harbor_core::orders::{BillTo, Priority, RequestedTest, Requisition, Subject, TestAccount, TestPolicy};
-use harbor_core::prescribing::SentItem;
+use harbor_core::prescribing::{Dosage, DoseUnit, SentItem};
 use harbor_formats::fhir::specimen::{Taken, read_taken, write_taken};
 use harbor_formats::fhir::{laboratory, person, pharmacy, reports};
 use harbor_formats::incoming::{Fields, IncomingPolicy};
@@ -228,6 +228,14 @@ pub fn prescription() -> SentItem {
         medicine: "Lisovane 20 mg tablet".into(),
         product_code: "lisovane-20".into(),
         instructions: "Take 1 tablet by mouth once a day for 30 days.".into(),
+        dosage: None,
+        group: "H1".into(),
+        pharmacy: "Breakwater Pharmacy".into(),
+        route: "oral".into(),
+        unit: DoseUnit::Tablet,
+        substitution: true,
+        note: String::new(),
+        replaces: None,
         quantity: 30,
         days: 30,
         refills: 2,
@@ -240,6 +248,22 @@ fn a_prescription_reads_back() {
     let sent = prescription();
     let text = pharmacy::write_prescription(&sent).unwrap();
     assert_eq!(pharmacy::read_prescription(text.as_bytes()).unwrap(), sent);
+    // In structure: every kind of often, a range, as needed and food are read back to the same.
+    for words in [
+        "Take 2 tablets by mouth once a day for 3 days, then 1 tablet once a day for 3 days.",
+        "Take 1 to 2 tablets by mouth every 6 hours with food if needed for pain, no more than 6 tablets a day, for 5 days.",
+        "Take 0.5 tablet by mouth in the morning and at bedtime for 30 days.",
+        "Take 1 tablet by mouth once a week on an empty stomach for 84 days.",
+        "Take 1 tablet by mouth every other day if needed for 10 days.",
+        "Take 2 tablets by mouth as a single dose for 1 day.",
+    ] {
+        let dosage = Dosage::read(words);
+        assert!(dosage.is_some(), "{words}");
+        let replaces = Some("RX-0".to_owned());
+        let item = SentItem { dosage, note: "blister".into(), substitution: false, replaces, ..sent.clone() };
+        let text = pharmacy::write_prescription(&item).unwrap();
+        assert_eq!(pharmacy::read_prescription(text.as_bytes()).unwrap(), item, "{words}");
+    }
     let bare = SentItem { reason: None, refills: 0, ..sent };
     let text = pharmacy::write_prescription(&bare).unwrap();
     assert_eq!(pharmacy::read_prescription(text.as_bytes()).unwrap(), bare);

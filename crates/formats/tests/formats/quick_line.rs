@@ -148,11 +148,11 @@ fn what_is_said_closer_of_a_problem_belongs_to_it() {
 fn a_prescription_is_dosed_only_when_nothing_is_doubtful() {
     let known = Known { products: &TABLES.products, ..Known::nothing(NaiveDate::from_ymd_opt(2026, 11, 30).unwrap()) };
     let dosing = |line: &str| match understand(line, &known).into_iter().next() {
-        Some(Item::Prescription(p)) => p.dosing(),
+        Some(Item::Prescription(p)) => p.dosage(),
         other => panic!("{line}: {other:?}"),
     };
     let (d, refills) = dosing("lisinopril 10 bid 30d 2 refills").unwrap();
-    assert_eq!((d.dose, d.per_day, d.days, d.as_needed, refills), (1.0, 2.0, 30, false, 2));
+    assert_eq!((d.at_most(), d.days(), d.as_needed, refills), ((1.0, 2.0), 30, None, 2));
     assert!(dosing("rx amoxicillin").unwrap_err().starts_with("Not clear yet"));
     // As needed without a number of times: nobody guesses how often.
     assert!(dosing("rx ibuprofen 400 prn pain 5d").unwrap_err().contains("how often a day"));

@@ -6,7 +6,7 @@ use harbor_core::consult::diagnoses::{CodeProblem, DiagnosisIndex};
 use harbor_core::orders::candidates::NamedPerson;
 use harbor_core::orders::questions::AnswerValue;
 use harbor_core::orders::*;
-use harbor_core::prescribing::SentItem;
+use harbor_core::prescribing::{DoseUnit, SentItem};
 use harbor_formats::fhir::{laboratory, pharmacy, reports};
 use harbor_formats::icd10cm;
 
@@ -144,6 +144,14 @@ fn a_prescription() {
         medicine: "Budesal 200 micrograms inhaler".into(),
         product_code: "budesal-200".into(),
         instructions: "Inhale 1 puff twice a day for 30 days.".into(),
+        dosage: None,
+        group: "H1".into(),
+        pharmacy: "Breakwater Pharmacy".into(),
+        route: "oral".into(),
+        unit: DoseUnit::Tablet,
+        substitution: true,
+        note: String::new(),
+        replaces: None,
         quantity: 60,
         days: 30,
         refills: 2,

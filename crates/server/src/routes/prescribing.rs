@@ -1,6 +1,6 @@
 //! Routes of prescribing.
 
-use crate::api::prescribing::{self, states};
+use crate::api::prescribing::{self, ending, signing, states, writing};
 use crate::routes::Access::{Chart};
 use harbor_core::house::permissions::Permission::{RecordVitals, SeeChart, WriteNote};
 use harbor_store::people::whose::Whose::{Nobody, Person, Prescription, Visit};
@@ -8,10 +8,11 @@ use harbor_store::people::whose::Whose::{Nobody, Person, Prescription, Visit};
 table! {
     post "/api/people/{id}/states" Chart(RecordVitals, Person) => states::say;
     get "/api/products" Chart(SeeChart, Nobody) => prescribing::products;
-    post "/api/visits/{id}/prescriptions/check" Chart(WriteNote, Visit) => prescribing::check;
-    post "/api/visits/{id}/prescriptions" Chart(WriteNote, Visit) => prescribing::add;
-    put "/api/prescriptions/{id}/diagnosis" Chart(WriteNote, Prescription) => prescribing::place;
-    post "/api/prescriptions/{id}/send" Chart(WriteNote, Prescription) => prescribing::send;
-    get "/api/prescriptions/{id}/sent" Chart(SeeChart, Prescription) => prescribing::sent;
-    delete "/api/prescriptions/{id}" Chart(WriteNote, Prescription) => prescribing::stop;
+    post "/api/visits/{id}/prescriptions/check" Chart(WriteNote, Visit) => writing::check;
+    post "/api/visits/{id}/prescriptions" Chart(WriteNote, Visit) => writing::add;
+    put "/api/prescriptions/{id}/diagnosis" Chart(WriteNote, Prescription) => ending::place;
+    post "/api/visits/{id}/prescriptions/sign" Chart(WriteNote, Visit) => signing::sign;
+    get "/api/prescriptions/{id}/sent" Chart(SeeChart, Prescription) => ending::sent;
+    delete "/api/prescriptions/{id}" Chart(WriteNote, Prescription) => ending::remove;
+    post "/api/prescriptions/{id}/stop" Chart(WriteNote, Prescription) => ending::stop;
 }

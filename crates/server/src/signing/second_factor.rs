@@ -1,5 +1,6 @@
 //! The second factor: a code by time (RFC 6238) from a device of one's own, with recovery codes for when it is lost.
 
+use crate::access::Me;
 use crate::problem::Problem;
 use crate::state::State;
 use actix_web::http::StatusCode;
@@ -27,6 +28,16 @@ pub(crate) fn hashed(code: &str) -> String {
 
 pub(crate) async fn is_set_up(state: &State, who: Uuid) -> Result<bool, Problem> {
     Ok(store::second_factor(&mut *state.store.reader().await?, who).await?.secret.is_some())
+}
+
+/// The code of one's own second factor, given for one act: who has none set up, or gives a wrong one, is told at the field.
+pub(crate) async fn own(state: &State, me: &Me, code: &str) -> Result<(), Problem> {
+    if !is_set_up(state, me.staff.id).await? {
+        let said = "You have no second factor yet; set one up under your name, or print the prescription.";
+        return Err(Problem::field("code", said));
+    }
+    let said = "This code is wrong, or was used before.";
+    check(state, &me.staff, Some(code)).await.map_err(|_| Problem::field("code", said))
 }
 
 /// Refuses somebody who has a second factor and does not give it. A code serves once.

@@ -1,34 +1,56 @@
-//! Prescriptions to the pharmacy.
+//! Prescriptions to the pharmacy, and their end.
 
 use super::{accepted, hand_over, subject};
 use crate::state::State;
-use harbor_core::prescribing::{PrescriptionEvent, SentItem};
-use harbor_formats::fhir::pharmacy;
+use harbor_core::prescribing::{Dosage, PrescriptionEvent, PrescriptionState, SentItem};
+use harbor_formats::fhir::pharmacy::{self, StoppedItem};
 use harbor_store::consult::runs;
 use harbor_store::house::staff;
 use harbor_store::jobs::Job;
+use harbor_store::rows::Prescription;
 use harbor_store::{Actor, Change, people, prescribing};
 
 pub(super) async fn send_prescription(state: &State, job: &Job) -> anyhow::Result<()> {
     let mut conn = state.store.reader().await?;
     let p = prescribing::prescription(&mut conn, job.subject).await?;
+    if !p.state.stands() {
+        // Stopped before it went: nobody there knows of it.
+        return Ok(());
+    }
     let person = people::get(&mut conn, p.person_id).await?;
     let prescriber = staff::get(&mut conn, p.prescriber_id).await?;
-    let diagnoses = runs::diagnoses_of(&mut conn, p.visit_id).await?;
+    let head = match p.head_id {
+        Some(id) => prescribing::head(&mut conn, id).await?,
+        None => None,
+    };
+    let diagnoses = match p.visit_id {
+        Some(visit) => runs::diagnoses_of(&mut conn, visit).await?,
+        None => vec![],
+    };
+    let pharmacies = prescribing::pharmacies(&mut conn).await?;
     drop(conn);
+    let route = state.tables.rules.product(&p.product_code).map(|product| product.route.clone());
     let item = SentItem {
         reference: p.id.to_string(),
+        group: p.head_id.unwrap_or(p.id).to_string(),
         subject: subject(&person)?,
         prescriber_name: prescriber.name,
-        prescriber_npi: prescriber.npi.unwrap_or_default(),
+        prescriber_npi: head.map_or(prescriber.npi.unwrap_or_default(), |h| h.npi),
+        pharmacy: pharmacies.into_iter().find(|x| Some(x.id) == p.pharmacy_id).map(|x| x.name).unwrap_or_default(),
         authored: p.prescribed_at,
         medicine: p.medicine.clone(),
         product_code: p.product_code.clone(),
         instructions: p.instructions.clone(),
+        dosage: Dosage::read(&p.dosage),
+        route: route.unwrap_or_default(),
         quantity: u32::try_from(p.quantity).unwrap_or(0),
+        unit: *p.unit,
         days: u32::try_from(p.days).unwrap_or(0),
         refills: u32::try_from(p.refills).unwrap_or(0),
-        reason: diagnoses.into_iter().find(|d| Some(&d.code) == p.diagnosis.as_ref()).map(|d| (d.code, d.title)),
+        substitution: p.substitution,
+        note: p.note.clone(),
+        replaces: p.replaces_id.map(|id| id.to_string()),
+        reason: reason(&p, diagnoses.into_iter().map(|d| (d.code, d.title))),
     };
     let body = pharmacy::write_prescription(&item)?;
     let keeping = Actor::system("pharmacy");
@@ -41,6 +63,44 @@ pub(super) async fn send_prescription(state: &State, job: &Job) -> anyhow::Resul
         .change(&Actor::system("pharmacy"), state.now(), async |change| {
             change.prescription_happened(p.id, PrescriptionEvent::HandedOver).await?;
             change.audit("handed over", "prescription", p.id, Some(p.person_id), "");
+            Ok(())
+        })
+        .await
+}
+
+/// The diagnosis that it lies under; renewed without a visit it has no title to tell.
+fn reason(p: &Prescription, diagnoses: impl Iterator<Item = (String, String)>) -> Option<(String, String)> {
+    let code = p.diagnosis.clone()?;
+    let title = diagnoses.into_iter().find(|(c, _)| *c == code).map(|(_, title)| title);
+    Some((code, title.unwrap_or_default()))
+}
+
+/// Tells the pharmacy that a prescription is stopped. One that never reached it is stopped at once.
+pub(super) async fn stop_prescription(state: &State, job: &Job) -> anyhow::Result<()> {
+    let mut conn = state.store.reader().await?;
+    let p = prescribing::prescription(&mut conn, job.subject).await?;
+    if *p.state != PrescriptionState::Stopping {
+        return Ok(());
+    }
+    let person = people::get(&mut conn, p.person_id).await?;
+    let end = prescribing::end(&mut conn, p.id).await?;
+    drop(conn);
+    // What was kept as sent may have reached it, whatever its answer was.
+    if p.sent_document_id.is_some() {
+        let stopped = StoppedItem {
+            reference: p.id.to_string(),
+            record_number: person.record_number.clone(),
+            medicine: p.medicine.clone(),
+            reason: end.map(|e| e.reason).unwrap_or_default(),
+        };
+        let body = pharmacy::write_stop(&stopped)?;
+        let answer = hand_over(state, "/pharmacy/fhir/stop", "application/fhir+json", body).await?;
+        accepted(&answer, &stopped.reference)?;
+    }
+    state
+        .store
+        .change(&Actor::system("pharmacy"), state.now(), async |change| {
+            change.prescription_happened(p.id, PrescriptionEvent::StopTold).await?;
             Ok(())
         })
         .await

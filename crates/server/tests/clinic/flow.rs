@@ -127,26 +127,28 @@ async fn a_harmful_prescription_needs_an_override_reason() {
     let doctor = Hand::sign_in(&product, "oriane").await;
     let (wren, _) = visit_of(&doctor, "Takahashi").await;
     let path = format!("/api/visits/{wren}");
-    let form = json!({ "productCode": "amoxelle-500", "dose": 1.0, "perDay": 3.0, "days": 7, "diagnosis": "R05.3" });
+    let form = json!({ "productCode": "amoxelle-500", "dose": "1", "often": "tid", "days": "7", "diagnosis": "R05.3" });
     let checked = doctor.post(&format!("{path}/prescriptions/check"), form.clone()).await.ok();
     assert_eq!((&checked["needsOverride"], &checked["quantity"]), (&json!(true), &json!(21)));
-    assert!(checked["warnings"].to_string().contains("one of the penicillins"), "{checked}");
+    assert!(checked["findings"].to_string().contains("one of the penicillins"), "{checked}");
     let draft = id(&doctor.post(&format!("{path}/prescriptions"), form).await.ok());
     let pharmacy = doctor.get("/api/clinic").await["pharmacies"][0]["id"].clone();
-    let send = format!("/api/prescriptions/{draft}/send");
-    let refused = doctor.post(&send, json!({ "pharmacyId": pharmacy })).await;
+    let send = format!("{path}/prescriptions/sign");
+    let item = |overrides: Value| json!({ "items": [{ "id": draft, "pharmacyId": pharmacy, "overrides": overrides }] });
+    let refused = doctor.post(&send, item(json!([]))).await;
     assert_eq!(refused.body["fields"][0]["field"], "overrideReason");
-    let body = json!({ "pharmacyId": pharmacy, "overrideReason": "tolerated in 2024" });
+    let about = checked["findings"][0]["about"].clone();
+    let body = item(json!([{ "about": about, "reason": "tolerated in 2024" }]));
     doctor.post(&send, body.clone()).await.ok();
     assert_eq!(doctor.post(&send, body).await.status, 422, "sent once");
     let sent = |c: &Value| c["prescriptions"][0]["state"] == "sent";
     let chart = doctor.until(&format!("{path}/chart"), sent).await;
-    assert_eq!(chart["prescriptions"][0]["overrideReason"], "tolerated in 2024");
+    assert_eq!(chart["prescriptions"][0]["overrides"][0]["reason"], "tolerated in 2024");
     assert!(chart["medicines"].to_string().contains("Amoxelle"), "what is prescribed is taken");
-    let asthma = json!({ "productCode": "propravel-40", "dose": 1.0, "perDay": 2.0, "days": 30 });
+    let asthma = json!({ "productCode": "propravel-40", "dose": "1", "often": "bid", "days": "30" });
     doctor.put(&format!("{path}/diagnoses"), json!({ "codes": ["R05.3", "J45.20"] })).await.ok();
     let checked = doctor.post(&format!("{path}/prescriptions/check"), asthma).await.ok();
-    assert!(checked["warnings"].to_string().contains("narrows the airways"), "{checked}");
+    assert!(checked["findings"].to_string().contains("narrows the airways"), "{checked}");
     product.stop().await.unwrap();
 }
 

@@ -100,9 +100,9 @@ async fn a_problem_weighs_ends_with_a_reason_and_warns_at_once() {
     visit.clinician.put(&problem, json!({ "state": "recurrence" })).await.ok();
     // What came back counts again, on the sheet and for a prescription.
     assert!(visit.sheet().await["harms"][0].as_str().unwrap().contains("narrows the airways"));
-    let form = json!({ "productCode": "propravel-40", "dose": 1, "perDay": 2, "days": 30, "diagnosis": null });
+    let form = json!({ "productCode": "propravel-40", "dose": "1", "often": "2", "days": "30", "diagnosis": null });
     let checked = visit.clinician.post(&visit.path("/prescriptions/check"), form).await.ok();
-    assert!(checked["warnings"].to_string().contains("narrows the airways"), "{checked}");
+    assert!(checked["findings"].to_string().contains("narrows the airways"), "{checked}");
     assert_eq!(visit.sheet().await["problems"][0]["endReason"], "");
     let wrong = visit.clinician.put(&problem, json!({ "state": "cured" })).await;
     assert_eq!(wrong.body["fields"][0]["field"], "state");

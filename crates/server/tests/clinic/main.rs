@@ -32,6 +32,7 @@ mod own_stages;
 mod parts;
 mod payments;
 mod people;
+mod prescribing;
 mod questionnaires;
 mod quick_line;
 mod reading;

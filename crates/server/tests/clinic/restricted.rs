@@ -22,7 +22,7 @@ impl Chart {
     /// Lucan's, which has something of everything.
     async fn of_lucan(doctor: &Hand) -> Chart {
         let (visit, person) = visit_of(doctor, "Ferreira").await;
-        let form = json!({ "productCode": doctor.get("/api/products?q=amox").await[0]["code"], "dose": 1, "perDay": 3, "days": 7 });
+        let form = json!({ "productCode": doctor.get("/api/products?q=amox").await[0]["code"], "dose": "1", "often": "3", "days": "7" });
         let prescription = id(&doctor.post(&format!("/api/visits/{visit}/prescriptions"), form).await.ok());
         let allergy =
             doctor.post(&format!("/api/people/{person}/allergies"), json!({ "substance": "wool" })).await.ok();

@@ -226,8 +226,8 @@ async fn a_signature_is_of_everything_that_the_note_says() {
     visit.clinician.post(&visit.path("/orders/send"), json!({})).await.ok();
     let item = visit.chart().await["prescriptions"][0].clone();
     let pharmacy = visit.desk.get("/api/clinic").await["pharmacies"][0]["id"].clone();
-    let send = json!({ "pharmacyId": pharmacy, "overrideReason": "" });
-    visit.clinician.post(&format!("/api/prescriptions/{}/send", id(&item)), send).await.ok();
+    let send = json!({ "items": [{ "id": id(&item), "pharmacyId": pharmacy }] });
+    visit.clinician.post(&visit.path("/prescriptions/sign"), send).await.ok();
     visit.clinician.sign_note(&visit.id).await.ok();
     let chart = visit.chart().await;
     let facts = chart["signature"]["facts"].as_str().unwrap();

@@ -6,7 +6,7 @@ use harbor_core::coverage::{BenefitQuestion, InsuredPerson};
 use harbor_core::orders::{
     Interpretation, LabReport, Priority, ReportStatus, ReportedValue, RequestedTest, Requisition, Said, Subject,
 };
-use harbor_core::prescribing::SentItem;
+use harbor_core::prescribing::{DoseUnit, SentItem};
 use harbor_formats::fhir::laboratory::write_order;
 use harbor_formats::fhir::pharmacy::write_prescription;
 use harbor_formats::fhir::reports::read_report;
@@ -176,6 +176,14 @@ async fn what_is_sent_twice_is_one_and_nonsense_is_refused() {
         medicine: "Calmora 20 mg tablet".into(),
         product_code: "P001".into(),
         instructions: "Take one tablet in the morning.".into(),
+        dosage: None,
+        group: "H1".into(),
+        pharmacy: "Breakwater Pharmacy".into(),
+        route: "oral".into(),
+        unit: DoseUnit::Tablet,
+        substitution: true,
+        note: String::new(),
+        replaces: None,
         quantity: 30,
         days: 30,
         refills: 2,

@@ -33,6 +33,8 @@ pub struct NewMedicine<'a> {
     pub since: &'a str,
     pub note: &'a str,
     pub source: Source,
+    /// The prescription that it is taken by.
+    pub prescription: Option<Uuid>,
 }
 
 /// An allergy as it was told.
@@ -169,6 +171,7 @@ impl Change<'_> {
             until: String::new(),
             source: new.source.into(),
             reason: String::new(),
+            prescription_id: new.prescription,
         };
         diesel::insert_into(medicines::table).values(&row).execute(self.conn()).await?;
         if new.state == MedicineState::Taking {

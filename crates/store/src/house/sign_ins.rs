@@ -101,6 +101,7 @@ impl Change<'_> {
             password_hash: "!".into(),
             active: true,
             sort: sort.unwrap_or(0) + 1,
+            dea: String::new(),
         };
         let added = diesel::insert_into(staff::table).values((&row, staff::site_ids.eq(&form.site_ids)));
         added.execute(self.conn()).await.map_err(|e| known_login(e.into()))?;

@@ -74,6 +74,8 @@ row! {
         source: codes::Source,
         /// Why it is taken, or why no longer.
         reason: String,
+        /// The prescription that it is taken by; none where it is merely taken.
+        prescription_id: Option<Uuid>,
     }
 }
 

@@ -163,5 +163,7 @@ row! {
         password_hash: String,
         active: bool,
         sort: i32,
+        /// Number of the Drug Enforcement Administration; empty where there is none.
+        dea: String,
     }
 }

@@ -213,16 +213,56 @@ row! {
 }
 
 row! {
+    /// What was signed together, with one signature.
+    prescription_heads PrescriptionHead {
+        id: Uuid,
+        person_id: Uuid,
+        prescriber_id: Uuid,
+        prescriber_name: String,
+        /// As they were at signing.
+        npi: String,
+        dea: String,
+        signed_at: DateTime<Utc>,
+    }
+}
+
+row! {
+    /// Why a prescription stands no more: stopped here, or refused by the pharmacy.
+    prescription_ends PrescriptionEnd {
+        prescription_id: Uuid,
+        refused: bool,
+        ended_at: DateTime<Utc>,
+        ended_by: String,
+        reason: String,
+    }
+}
+
+row! {
+    /// What a pharmacy handed out.
+    dispenses Dispense {
+        id: Uuid,
+        prescription_id: Uuid,
+        reference: String,
+        dispensed_on: chrono::NaiveDate,
+        quantity: f64,
+        days: Option<i32>,
+        in_part: bool,
+        #[serde(skip_serializing)]
+        document_id: Option<Uuid>,
+    }
+}
+
+row! {
     prescriptions Prescription {
         id: Uuid,
-        visit_id: Uuid,
+        /// The visit that it was written in; none where it was renewed without one.
+        visit_id: Option<Uuid>,
         person_id: Uuid,
         product_code: String,
         medicine: String,
         dose: f64,
         per_day: f64,
         days: i32,
-        as_needed: bool,
         quantity: i32,
         refills: i32,
         instructions: String,
@@ -231,12 +271,24 @@ row! {
         state: codes::PrescriptionState,
         #[schema(value_type = Vec<documents::GivenWarning>)]
         warnings: Doc<Vec<documents::GivenWarning>>,
-        override_reason: String,
         prescribed_at: DateTime<Utc>,
         prescribed_by: String,
         prescriber_id: Uuid,
         sent_at: Option<DateTime<Utc>>,
         /// What was handed over, byte for byte.
         sent_document_id: Option<Uuid>,
+        head_id: Option<Uuid>,
+        /// In the core's own words, which it reads back.
+        dosage: String,
+        /// What the quantity counts.
+        unit: codes::DoseUnit,
+        substitution: bool,
+        /// To the pharmacist.
+        note: String,
+        /// Serious findings with the reason why each was overridden.
+        #[schema(value_type = Vec<documents::GivenOverride>)]
+        overrides: Doc<Vec<documents::GivenOverride>>,
+        replaces_id: Option<Uuid>,
+        renews_id: Option<Uuid>,
     }
 }

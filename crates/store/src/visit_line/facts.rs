@@ -81,7 +81,7 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
     // They were asked for by their visits, so each has one.
     let order_rows = under(orders::of_visits(conn, &ids).await?, |o| o.visit_id.unwrap_or_default());
     let linked = orders::placed_in(conn, &ids).await?;
-    let prescriptions = under(prescribing::of_visits(conn, &ids).await?, |p| p.visit_id);
+    let prescriptions = under(prescribing::of_visits(conn, &ids).await?, |p| p.visit_id.unwrap_or_default());
     let lines = under(charges::lines_of(conn, &ids).await?, |l| l.visit_id);
     let claim_rows = under(claims::of_visits(conn, &ids).await?, |c| c.visit_id);
     let mut balances = ledger::balances(conn, &ids).await?;

@@ -47,7 +47,11 @@ export function Allergies({ chart }: { chart: Chart }) {
                 a.kind !== 'allergy' && kindWord(a.kind),
                 a.since && `since ${a.since}`,
                 sourceWord(a.source),
-                group ? `checked as ${group}` : 'in words: no medicine is checked against it',
+                group === 'no medicine'
+                  ? 'no medicine'
+                  : group
+                    ? `checked as ${group}`
+                    : 'in words: no medicine is checked against it',
               ]
                 .filter(Boolean)
                 .join(' · ')}

@@ -19,6 +19,7 @@ import { Allergies } from './Allergies';
 import { Measurements } from './Measurements';
 import { Medicines } from './Medicines';
 import { Problems } from './Problems';
+import { States } from '../prescribing/States';
 
 type Chart = Schemas['ChartView'];
 
@@ -237,7 +238,12 @@ export function Facts(p: { chart: Chart; of: Schemas['Visit']; first: Fact | nul
       </Stack>
     ),
     allergies: <Allergies chart={chart} />,
-    medicines: <Medicines chart={chart} />,
+    medicines: (
+      <Stack>
+        <Medicines chart={chart} />
+        <States chart={chart} />
+      </Stack>
+    ),
     problems: <Problems chart={chart} />,
     histories: <Histories person={chart.person.id} histories={chart.histories} />,
     results: <Results chart={chart} />,

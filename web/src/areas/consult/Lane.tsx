@@ -9,7 +9,8 @@ import { space } from '../../ui/tokens';
 import { Chip, OrderChip } from '../orders/OrderChip';
 import { FindOrderable } from '../orders/FindOrderable';
 import { OrderSets } from '../orders/OrderSets';
-import { Draft, One } from '../prescribing/Prescriptions';
+import { Draft } from '../prescribing/Draft';
+import { One } from '../prescribing/Prescriptions';
 import { products } from '../prescribing/queries';
 
 type Chart = Schemas['ChartView'];
@@ -190,7 +191,7 @@ function Open(p: Opening & { opened: NonNullable<Opened> }) {
               show={(prescription) => p.setOpened({ prescription })}
             />
           )}
-          {item && <One item={item} chart={p.chart} open={p.open} />}
+          {item && <One item={item} chart={p.chart} visit={p.visit} open={p.open} />}
         </div>
         <Button $kind="quiet" aria-label="Close what is open here" onPress={close}>
           ✕

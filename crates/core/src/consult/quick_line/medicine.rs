@@ -4,7 +4,8 @@ use super::sig::{Sig, form_of, plain, sig};
 use super::words::{Ends, Word};
 use super::{Item, Known, onset};
 use crate::people::fold;
-use crate::prescribing::{Dosing, MedicineState, Product, international};
+use crate::prescribing::dosage::{AsNeeded, DayTime, Food, Step};
+use crate::prescribing::{Dosage, MedicineState, Often, Portion, Product, international};
 
 /// The products that the first words name, by ingredient or brand, and how many words name them.
 pub fn products<'a>(words: &[Word], known: &Known<'a>) -> Option<(Vec<&'a Product>, usize)> {
@@ -55,13 +56,8 @@ pub struct Prescribed {
 }
 
 impl Prescribed {
-    /// When and for what it is taken, as it was said, for the instructions.
-    pub fn said(&self) -> (String, &str) {
-        (self.sig.when(), &self.sig.needed_for)
-    }
-
     /// How it is dosed, with its refills, when nothing about it is doubtful; otherwise what is still to be said.
-    pub fn dosing(&self) -> Result<(Dosing, u32), String> {
+    pub fn dosage(&self) -> Result<(Dosage, u32), String> {
         if !self.doubts.is_empty() {
             // Read back, it tells its doubts itself.
             return Err("Not clear yet.".to_owned());
@@ -71,8 +67,26 @@ impl Prescribed {
         };
         // As needed without a number of times: once a day would be a guess.
         let per_day = self.sig.per_day.ok_or("Say how often a day it may be taken at most.")?;
-        Ok((Dosing { dose, per_day, days, as_needed: self.sig.as_needed }, self.sig.refills.unwrap_or(0)))
+        let dosage =
+            dosage_of(&self.sig, dose, per_day, days).ok_or("Say how much and how often in the prescription.")?;
+        Ok((dosage.checked().map_err(|(_, sentence)| sentence)?, self.sig.refills.unwrap_or(0)))
     }
+}
+
+/// What was said of how it is taken, as a dosage.
+fn dosage_of(sig: &Sig, dose: f64, per_day: f64, days: u32) -> Option<Dosage> {
+    let at = sig.at.and_then(|at| DayTime::ALL.iter().find(|t| t.label() == at));
+    let often = match at {
+        Some(at) if per_day <= 1.0 => Often::At(vec![*at]),
+        _ => Often::of_per_day(per_day)?,
+    };
+    let food = sig.with.and_then(|with| Food::ALL.iter().find(|f| f.label() == with).copied());
+    let needed = AsNeeded { reason: sig.needed_for.clone(), most_per_day: None };
+    Some(Dosage {
+        steps: vec![Step { amount: Portion::of(dose)?, up_to: None, often, days }],
+        as_needed: sig.as_needed.then_some(needed),
+        food,
+    })
 }
 
 /// Whether a product has so many milligrams in one unit of its form.
@@ -182,7 +196,7 @@ pub fn prescription(words: &[Word], known: &Known) -> Option<(Item, usize)> {
         sig.dose = Some(1.0);
     }
     if let (None, Some(quantity), Some(dose), Some(per_day)) = (sig.days, sig.quantity, sig.dose, sig.per_day) {
-        sig.days = crate::prescribing::days_of(quantity, dose, per_day).filter(|days| *days > 0);
+        sig.days = dosage_of(&sig, dose, per_day, 1).and_then(|d| d.lasting(quantity)).map(|d| d.days());
     }
     if let Some(p) = product
         && !surely_names(words[from].typed, p)

@@ -19,7 +19,7 @@ use harbor_core::consult::measurements::{Measure, Tenths, means};
 use harbor_core::consult::quick_line::When;
 use harbor_core::consult::{NotePart, growth};
 use harbor_core::people::Sex;
-use harbor_core::prescribing::{harms_now, substance_in_words};
+use harbor_core::prescribing::{Rules, harms_now, substance_in_words};
 use harbor_store::consult::chart as store;
 use harbor_store::consult::{heads, histories, notes, runs, signed_parts};
 use harbor_store::house::staff;
@@ -82,6 +82,10 @@ pub struct ChartView {
     diagnoses: Vec<VisitDiagnosis>,
     orders: Vec<OrderView>,
     prescriptions: Vec<Prescription>,
+    /// Which of them are controlled substances.
+    controlled: Vec<Uuid>,
+    /// The pharmacy that the person prefers.
+    pharmacy_id: Option<Uuid>,
     /// The last of the results, with their values.
     reports: Vec<ToldReport>,
     /// How many of all results nobody has signed.
@@ -174,6 +178,7 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
     let medicines = store::medicines_of(&mut conn, person.id).await?;
     let problems = store::problems_of(&mut conn, person.id).await?;
     let rules = &state.tables.rules;
+    let prescriptions = prescribing::of_visits(&mut conn, &[*id]).await?;
     let read = |a: &Allergy| AllergyRead { id: a.id, group: substance_in_words(rules, &a.substance) };
     let there = present(&problems, &diagnoses);
     let harms = harms_now(rules, &taken(rules, &medicines), &there).into_iter().map(|f| f.sentence).collect();
@@ -207,7 +212,9 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
         growing: growth::comparable(person.birth_date, person.sex.map(|s| *s), state.today())
             != Err(growth::ENDS_AT_TWENTY),
         orders: of_visit(&mut conn, &state, &person, *id, &diagnoses).await?,
-        prescriptions: prescribing::of_visits(&mut conn, &[*id]).await?,
+        controlled: prescriptions.iter().filter(|p| is_controlled(rules, p)).map(|p| p.id).collect(),
+        pharmacy_id: prescribing::preferred_pharmacy(&mut conn, person.id).await?,
+        prescriptions,
         reports: results::of_person(&mut conn, person.id, REPORTS).await?.into_iter().map(Into::into).collect(),
         unseen_results: results::unseen_of(&mut conn, person.id).await?,
         diagnoses,
@@ -224,4 +231,8 @@ pub async fn strike(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) -> Answ
             Ok(DONE)
         })
         .await
+}
+
+fn is_controlled(rules: &Rules, p: &Prescription) -> bool {
+    rules.product(&p.product_code).is_some_and(|product| rules.schedule(product).is_some())
 }

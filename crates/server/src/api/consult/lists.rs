@@ -134,6 +134,7 @@ pub async fn add_medicine(state: Data<State>, me: Me, id: Path<Uuid>, form: Json
                         since: "",
                         note: &note,
                         source: Source::Told,
+                        prescription: None,
                     },
                 )
                 .await?;

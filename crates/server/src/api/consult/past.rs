@@ -64,7 +64,7 @@ async fn told(conn: &mut Conn, rows: &[Visit]) -> Result<Vec<PastVisit>, Problem
     }
     let mut prescribed: HashMap<Uuid, Vec<String>> = HashMap::new();
     for p in prescribing::of_visits(conn, &ids).await? {
-        prescribed.entry(p.visit_id).or_default().push(p.medicine);
+        prescribed.entry(p.visit_id.unwrap_or_default()).or_default().push(p.medicine);
     }
     let signed = heads::signed_among(conn, &ids).await?;
     let struck = heads::struck_among(conn, &ids).await?;

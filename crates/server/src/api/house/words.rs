@@ -13,6 +13,8 @@ use harbor_core::orders::specimens::TakenWhere;
 use harbor_core::orders::{BillTo, Interpretation, OrderKind, OrderState, Priority, ReportStatus};
 use harbor_core::people::messages::Channel;
 use harbor_core::people::{Consent, Ethnicity, MaritalStatus, Race, Relation, Sex};
+use harbor_core::prescribing::dosage::Food;
+use harbor_core::prescribing::person_states::PersonState;
 use harbor_core::prescribing::{MedicineState, PrescriptionState};
 use harbor_core::schedule::VisitKind;
 use harbor_core::visit_line::work_list::NextStep;
@@ -53,7 +55,9 @@ pub struct Words {
     measures: Vec<MeasureWord>,
     history_kinds: Vec<Choice>,
     problem_states: Vec<Choice>,
+    foods: Vec<Choice>,
     medicine_states: Vec<Choice>,
+    person_states: Vec<Choice>,
     order_states: Vec<Choice>,
     order_kinds: Vec<Choice>,
     priorities: Vec<Choice>,
@@ -93,7 +97,9 @@ pub fn words() -> Words {
         measures: Measure::ALL.iter().map(|m| MeasureWord::of(*m)).collect(),
         history_kinds: of::<HistoryKind>(),
         problem_states: of::<ProblemState>(),
+        foods: of::<Food>(),
         medicine_states: of::<MedicineState>(),
+        person_states: of::<PersonState>(),
         order_states: of::<OrderState>(),
         order_kinds: of::<OrderKind>(),
         priorities: of::<Priority>(),

@@ -7,13 +7,17 @@ use harbor_core::consult::KnownList;
 use harbor_core::consult::measurements::Measure;
 use harbor_core::people::Sex;
 use harbor_core::prescribing::person_states::{PersonState, holds_on};
-use harbor_core::prescribing::{Allergy, Dated, Medicine as Checked, Patient, Rules, kidney};
+use harbor_core::prescribing::strength::plain;
+use harbor_core::prescribing::{Allergy, Dated, Dispensed, Medicine as Checked, Patient, Product, Rules, kidney};
 use harbor_store::consult::{chart, runs};
 use harbor_store::orders::results;
 use harbor_store::prescribing::person_states;
-use harbor_store::rows::{ListedProblem, Measurement, Medicine, PersonStateRow, Visit, VisitDiagnosis};
+use harbor_store::rows::{ListedProblem, Measurement, Medicine, PersonStateRow, Prescription, Visit, VisitDiagnosis};
 use harbor_store::{Conn, people, prescribing as store};
 use uuid::Uuid;
+
+/// From this age in years on a dose does not go by weight.
+const ADULT: u32 = 18;
 
 /// The medicines that count as taken: of the formulary, or as far as their words are understood.
 pub fn taken<'r>(rules: &'r Rules, medicines: &[Medicine]) -> Vec<Checked<'r>> {
@@ -34,42 +38,71 @@ pub fn present(listed: &[ListedProblem], diagnoses: &[VisitDiagnosis]) -> Vec<St
     counting.chain(diagnoses.iter().map(|d| d.code.clone())).collect()
 }
 
-/// Everything the checks look at, as it stands now; the prescription `own` itself is not among what is taken.
+/// For whom and when is prescribed.
+pub struct About {
+    person: Uuid,
+    /// Whose other prescriptions and diagnoses count too.
+    visit: Option<Uuid>,
+    day: NaiveDate,
+    /// Prescriptions that are this one, or that it takes the place of: they do not count as taken beside it.
+    own: Vec<Uuid>,
+}
+
+impl About {
+    pub fn visit(visit: &Visit) -> About {
+        About { person: visit.person_id, visit: Some(visit.id), day: visit.day, own: vec![] }
+    }
+
+    pub fn prescription(row: &Prescription, today: NaiveDate) -> About {
+        let own = [Some(row.id), row.replaces_id, row.renews_id];
+        About { person: row.person_id, visit: row.visit_id, day: today, own: own.into_iter().flatten().collect() }
+    }
+}
+
+/// Everything the checks look at, as it stands now.
 pub async fn patient<'s>(
     conn: &mut Conn,
     state: &'s State,
-    visit: &Visit,
-    own: Option<Uuid>,
+    about: &About,
+    product: &Product,
 ) -> Result<Patient<'s>, Problem> {
     let rules = &state.tables.rules;
-    let person = people::get(conn, visit.person_id).await?;
+    let visits: Vec<Uuid> = about.visit.into_iter().collect();
+    let person = people::get(conn, about.person).await?;
     let allergies = chart::allergies_of(conn, person.id).await?;
     let none_known = chart::none_known_of(conn, person.id).await?;
     let medicines = chart::medicines_of(conn, person.id).await?;
+    let mut medicines = medicines;
+    medicines.retain(|m| m.prescription_id.is_none_or(|p| !about.own.contains(&p)));
     let mut taking = taken(rules, &medicines);
-    let prescribed = store::of_visits(conn, &[visit.id]).await?;
+    let prescribed = store::of_visits(conn, &visits).await?;
     let listed = |code: &str| medicines.iter().any(|m| m.state.counts() && m.product_code.as_deref() == Some(code));
-    let others = prescribed.iter().filter(|p| Some(p.id) != own && !listed(&p.product_code));
+    let others = prescribed.iter().filter(|p| !about.own.contains(&p.id) && !listed(&p.product_code));
     taking.extend(others.map(|p| taken_one(rules, Some(&p.product_code), &p.medicine)));
-    let problems = present(&chart::problems_of(conn, person.id).await?, &runs::diagnoses_of(conn, visit.id).await?);
+    let mut diagnoses = vec![];
+    for visit in &visits {
+        diagnoses.extend(runs::diagnoses_of(conn, *visit).await?);
+    }
+    let problems = present(&chart::problems_of(conn, person.id).await?, &diagnoses);
+    let dispensed = dispensed(conn, person.id, product, rules, about.day).await?;
     let said: Vec<_> = person_states::of_person(conn, person.id).await?.iter().map(PersonStateRow::said).collect();
     let measured = chart::measurements_of(conn, person.id).await?;
     let creatinine = results::latest_value(conn, person.id, &kidney::CREATININE_LOINC).await?;
     let creatinine = creatinine.and_then(|(value, unit, at)| {
         let value = kidney::creatinine_mg_dl(value, &unit)?;
-        Some(Dated { value, days_old: days_between(state.local_day(at), visit.day) })
+        Some(Dated { value, days_old: days_between(state.local_day(at), about.day) })
     });
     let weight = latest(&measured, Measure::Weight).map(|m| Dated {
         value: f64::from(m.tenths) / 10.0,
-        days_old: days_between(state.local_day(m.taken_at), visit.day),
+        days_old: days_between(state.local_day(m.taken_at), about.day),
     });
     Ok(Patient {
-        age_days: person.birth_date.map(|b| days_between(b, visit.day)),
+        age_days: person.birth_date.map(|b| days_between(b, about.day)),
         sex: person.sex.map_or(Sex::Unknown, |s| *s),
         weight,
         height: latest(&measured, Measure::Height).map(|m| f64::from(m.tenths) / 10.0),
-        pregnant: holds_on(&said, PersonState::Pregnant, visit.day),
-        breastfeeding: holds_on(&said, PersonState::Breastfeeding, visit.day),
+        pregnant: holds_on(&said, PersonState::Pregnant, about.day),
+        breastfeeding: holds_on(&said, PersonState::Breastfeeding, about.day),
         creatinine,
         allergies_asked: !allergies.is_empty() || none_known.iter().any(|n| n.list == KnownList::Allergies),
         allergies: allergies
@@ -78,8 +111,52 @@ pub async fn patient<'s>(
             .collect(),
         problems,
         taking,
-        dispensed: None,
+        dispensed,
     })
+}
+
+/// When the same ingredients were last handed out, and for how long.
+async fn dispensed(
+    conn: &mut Conn,
+    person: Uuid,
+    product: &Product,
+    rules: &Rules,
+    day: NaiveDate,
+) -> Result<Option<Dispensed>, Problem> {
+    let this = rules.medicine_of(product);
+    let rows = store::dispensed_to(conn, person).await?;
+    let same = |code: &str| rules.product(code).is_some_and(|p| rules.medicine_of(p).is_the_same_as(&this));
+    let last = rows.into_iter().find(|(d, code)| d.days.is_some() && same(code));
+    Ok(last.map(|(d, _)| Dispensed {
+        days_ago: days_between(d.dispensed_on, day),
+        for_days: d.days.and_then(|n| u32::try_from(n).ok()).unwrap_or(0),
+    }))
+}
+
+/// What a dose comes to by weight, for a child: with the weight and how old it is.
+pub async fn by_weight(
+    conn: &mut Conn,
+    state: &State,
+    about: &About,
+    product: &Product,
+    dosage: (f64, f64),
+) -> Result<Option<String>, Problem> {
+    let person = people::get(conn, about.person).await?;
+    let child = person.birth_date.and_then(|b| about.day.years_since(b)).is_some_and(|years| years < ADULT);
+    let Some(mg) = product.milligrams().filter(|_| child) else { return Ok(None) };
+    let measured = chart::measurements_of(conn, person.id).await?;
+    let Some(weight) = latest(&measured, Measure::Weight).filter(|m| m.tenths > 0) else {
+        return Ok(Some("The weight is not known.".to_owned()));
+    };
+    let kg = f64::from(weight.tenths) / 10.0;
+    let a_day = dosage.0 * dosage.1 * mg / kg;
+    let days = days_between(state.local_day(weight.taken_at), about.day);
+    let when = match days {
+        0 => "weighed today".to_owned(),
+        1 => "weighed yesterday".to_owned(),
+        n => format!("weighed {n} days ago"),
+    };
+    Ok(Some(format!("{} mg/kg a day at {} kg, {when}.", plain(a_day), plain(kg))))
 }
 
 /// The latest of a measure; they come newest first.

@@ -7,7 +7,7 @@ use crate::api::consult::questionnaires::begin;
 use crate::api::consult::runs::diagnose;
 use crate::api::consult::texts::{put, write_after};
 use crate::api::orders::{For, draft as draft_order, open_visit, orderer, preparer};
-use crate::api::prescribing::{Wanted, draft as draft_prescription};
+use crate::api::prescribing::writing::{Wanted, draft as draft_prescription};
 use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::consult::quick_line::{Item, Prescribed};
@@ -103,6 +103,7 @@ impl Keeping<'_, '_, '_> {
                     since: &said(since),
                     note: "",
                     source: Source::Told,
+                    prescription: None,
                 };
                 let row = self.change.add_medicine(person, &new).await?;
                 self.done.push(Kept::Medicine { id: row.id });
@@ -215,16 +216,15 @@ impl Keeping<'_, '_, '_> {
     }
 
     async fn prescription(&mut self, p: &Prescribed) -> Result<(), Problem> {
-        let (d, refills) = p.dosing().map_err(|sentence| Problem::refused("doubtful", sentence))?;
+        let (dosage, refills) = p.dosage().map_err(|sentence| Problem::refused("doubtful", sentence))?;
         let product = self.state.tables.rules.product(&p.product).ok_or_else(|| Problem::not_found("product"))?;
         open_visit(self.change, self.visit.id).await?;
         let lane = match self.lane_meant().await? {
             Some(code) => Some(code),
             None => lane(&self.listed().await?),
         };
-        let (when, needed_for) = p.said();
-        let wanted = Wanted { dosing: &d, refills, when: &when, needed_for };
-        let row = draft_prescription(self.change, self.state, self.me, &self.visit, product, wanted, lane).await?;
+        let wanted = Wanted::plain(dosage, refills, lane);
+        let row = draft_prescription(self.change, self.state, self.me, &self.visit, product, wanted).await?;
         self.done.push(Kept::Prescription { id: row.id });
         Ok(())
     }

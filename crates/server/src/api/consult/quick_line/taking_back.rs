@@ -98,7 +98,7 @@ async fn take_one_back(change: &mut Change<'_>, me: &Me, visit: &Visit, kept: &K
         }
         Kept::Prescription { id } => {
             let row = prescribing::prescription(change.conn(), *id).await?;
-            own(me, Some(row.prescribed_by).filter(|_| row.visit_id == visit.id), "prescription")?;
+            own(me, Some(row.prescribed_by).filter(|_| row.visit_id == Some(visit.id)), "prescription")?;
             if row.state != PrescriptionState::Draft {
                 return Err(Problem::refused("sent", "The prescription has been sent; stop it instead."));
             }
