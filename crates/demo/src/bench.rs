@@ -29,6 +29,10 @@ fn main() -> Result<()> {
     if on("quick") {
         typing::quick_line()?;
     }
+    if on("medicines") {
+        typing::medicine_search()?;
+        typing::prescription_checks()?;
+    }
     if on("claims") {
         claims_written();
         remittances_read()?;

@@ -1,9 +1,13 @@
-//! What is asked at every letter: the search of diagnoses, and the quick line.
+//! What is asked at every letter: the searches of diagnoses and medicines, the quick line, and the checks of a prescription.
 
 use crate::percentile;
 use anyhow::{Context, Result};
 use chrono::NaiveDate;
 use harbor_core::consult::quick_line::{Known, understand};
+use harbor_core::people::Sex;
+use harbor_core::prescribing::search::MedicineSearch;
+use harbor_core::prescribing::{Allergy, Dated, Medicine, Patient, Prescribed, Rules, check};
+use harbor_formats::csv_tables::medicines::{SHIPPED, SHIPPED_PRODUCTS, products, tables};
 use harbor_server::tables::Tables;
 use std::time::Instant;
 
@@ -83,5 +87,85 @@ pub fn quick_line() -> Result<()> {
     let n = times.len();
     let p99 = percentile(&mut times, 0.99);
     println!("| the quick line, per keystroke, p99 of {n} | {:.2} ms | 1 ms |", p99.as_secs_f64() * 1e3);
+    Ok(())
+}
+
+/// As many products as a large formulary has.
+const PRODUCTS: usize = 20_000;
+
+/// The search of medicines, per keystroke, among many products: the shipped ones in the packs of many makers.
+pub fn medicine_search() -> Result<()> {
+    let mut all = products(SHIPPED_PRODUCTS)?;
+    let shipped = all.len();
+    for n in shipped..PRODUCTS {
+        let mut copy = all[n % shipped].clone();
+        copy.code = format!("{}-{n}", copy.code);
+        copy.brand = format!("{} {}", copy.brand, n / shipped);
+        all.push(copy);
+    }
+    let rules = Rules::new(tables(&SHIPPED)?, all).map_err(anyhow::Error::msg)?;
+    let index = MedicineSearch::new(&rules);
+    let phrases = [
+        "metformin dapagliflozin",
+        "amoxicillin 250 susp",
+        "ibuprofen child",
+        "acetaminophen 500",
+        "lisinopril hydrochlorothiazide 20/25",
+        "pain",
+        "blood pressure",
+        "tablet 10",
+        "amoxicilin",
+        "prednisolnoe",
+    ];
+    let mut times = Vec::new();
+    for _ in 0..20 {
+        for phrase in phrases {
+            for end in 1..=phrase.len() {
+                let begun = Instant::now();
+                std::hint::black_box(index.find(&phrase[..end], &|at| u32::from(at % 50 == 0)));
+                times.push(begun.elapsed());
+            }
+        }
+    }
+    let n = times.len();
+    let p99 = percentile(&mut times, 0.99);
+    println!(
+        "| medicine search among {PRODUCTS} products, per keystroke, p99 of {n} | {:.2} ms | 2 ms |",
+        p99.as_secs_f64() * 1e3
+    );
+    Ok(())
+}
+
+/// All checks of one prescription for somebody who takes twenty medicines and has fifteen problems.
+pub fn prescription_checks() -> Result<()> {
+    let shared = Tables::shared()?;
+    let rules = &shared.rules;
+    let every = |n: usize| &rules.products()[n % rules.products().len()];
+    let allergy = |substance: &str| Allergy { substance: substance.into(), reaction: "hives".into(), severity: None };
+    let patient = Patient {
+        age_days: Some(27_000),
+        sex: Sex::Female,
+        weight: Some(Dated { value: 62.0, days_old: 10 }),
+        height: Some(163.0),
+        creatinine: Some(Dated { value: 1.4, days_old: 30 }),
+        allergies_asked: true,
+        allergies: ["penicillin", "sulfa", "aspirin"].map(allergy).to_vec(),
+        problems: (0..15).map(|n| rules.harms[n * 17 % rules.harms.len()].diagnosis.clone()).collect(),
+        taking: (0..20).map(|n| rules.medicine_of(every(n * 31))).collect(),
+        ..Patient::default()
+    };
+    let mut times = Vec::new();
+    for _ in 0..10 {
+        for product in rules.products() {
+            let medicine = Medicine { dose: Some(1.0), per_day: Some(2.0), ..rules.medicine_of(product) };
+            let item = Prescribed { medicine, days: Some(30) };
+            let begun = Instant::now();
+            std::hint::black_box(check(rules, &item, &patient));
+            times.push(begun.elapsed());
+        }
+    }
+    let n = times.len();
+    let p99 = percentile(&mut times, 0.99);
+    println!("| all checks of one prescription, p99 of {n} | {:.2} ms | 1 ms |", p99.as_secs_f64() * 1e3);
     Ok(())
 }

@@ -9,16 +9,17 @@ use crate::jobs::JobKind;
 use crate::rows::{Dispense, Medicine, Pharmacy, Prescription, PrescriptionEnd, PrescriptionHead, Visit};
 use crate::schema::{dispenses, medicines, pharmacies, prescription_ends, prescription_heads, prescriptions};
 use crate::{Change, Conn, Result, StoreError, Topic};
-use chrono::{DateTime, Utc};
+use chrono::{DateTime, NaiveDate, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::prescribing::{MedicineState, PrescriptionEvent, PrescriptionState};
 use uuid::Uuid;
 
+/// The prescriptions of visits; what was taken away before it was signed is not among them.
 pub async fn of_visits(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<Prescription>> {
     use prescriptions as p;
     Ok(p::table
-        .filter(p::visit_id.eq_any(visits).and(p::state.ne("stopped")))
+        .filter(p::visit_id.eq_any(visits).and(p::state.ne("stopped").or(p::head_id.is_not_null())))
         .order(p::id)
         .select(Prescription::as_select())
         .load(conn)
@@ -53,6 +54,26 @@ pub async fn head(conn: &mut Conn, id: Uuid) -> Result<Option<PrescriptionHead>>
 /// Why a prescription stands no more.
 pub async fn end(conn: &mut Conn, id: Uuid) -> Result<Option<PrescriptionEnd>> {
     Ok(prescription_ends::table.find(id).select(PrescriptionEnd::as_select()).first(conn).await.optional()?)
+}
+
+/// How often each product was prescribed in a year: one's own counts for more than what the clinic prescribes.
+pub async fn most_prescribed(conn: &mut Conn, clinician: Uuid, today: NaiveDate) -> Result<Vec<(String, u32)>> {
+    #[derive(QueryableByName)]
+    struct Used {
+        #[diesel(sql_type = diesel::sql_types::Text)]
+        product_code: String,
+        #[diesel(sql_type = diesel::sql_types::BigInt)]
+        times: i64,
+    }
+    let rows: Vec<Used> = diesel::sql_query(
+        "select product_code, 10 * count(*) filter (where prescriber_id = $1) + count(*) as times from prescriptions
+         where head_id is not null and prescribed_at > $2 - interval '1 year' group by product_code",
+    )
+    .bind::<diesel::sql_types::Uuid, _>(clinician)
+    .bind::<diesel::sql_types::Date, _>(today)
+    .load(conn)
+    .await?;
+    Ok(rows.into_iter().map(|r| (r.product_code, u32::try_from(r.times).unwrap_or(u32::MAX))).collect())
 }
 
 /// The pharmacy that a person prefers.

@@ -2096,7 +2096,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Products for some words, from three letters on: of the same ingredients together, by form, then by strength. */
+        /**
+         * Products for some words, from three letters on: of the same ingredients together, what is prescribed most first, then by
+         *     form and strength.
+         */
         get: operations["get_products"];
         put?: never;
         post?: never;

@@ -14,6 +14,7 @@ mod keys;
 mod orders;
 mod orders_again;
 mod pages;
+mod prescribing;
 mod presses;
 mod quick_line;
 mod registration;

@@ -19,6 +19,12 @@ coded! {
 }
 
 impl PrescriptionState {
+    /// Whether it was ended: here, or by the pharmacy.
+    pub fn has_ended(self) -> bool {
+        use PrescriptionState::{Refused, Stopped, Stopping};
+        matches!(self, Refused | Stopping | Stopped)
+    }
+
     /// Whether it stands: signed, and not ended by anybody.
     pub fn stands(self) -> bool {
         use PrescriptionState::{Dispensed, PartlyDispensed, Printed, Sending, Sent};

@@ -7,7 +7,8 @@ pub mod states;
 pub mod writing;
 
 use super::Typed;
-use crate::problem::Problem;
+use crate::access::Me;
+use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Query};
 use harbor_core::prescribing::{DoseUnit, Often, Portion, Product};
@@ -51,11 +52,15 @@ fn product_view(state: &State, p: &Product) -> ProductView {
     }
 }
 
-/// Products for some words, from three letters on: of the same ingredients together, by form, then by strength.
+/// Products for some words, from three letters on: of the same ingredients together, what is prescribed most first, then by
+/// form and strength.
 #[utoipa::path(get, path = "/api/products", params(Typed), responses((status = 200, body = Vec<ProductView>)))]
-pub async fn products(state: Data<State>, typed: Query<Typed>) -> Json<Vec<ProductView>> {
-    let found = state.tables.medicines.find(&typed.q, &|_| 0);
-    Json(found.into_iter().map(|at| product_view(&state, &state.tables.rules.products()[at])).collect())
+pub async fn products(state: Data<State>, me: Me, typed: Query<Typed>) -> Answer<Vec<ProductView>> {
+    let products = state.tables.rules.products();
+    let used = state.favourites.products(&state.store, me.staff.id, state.today()).await?;
+    let liked = |at: usize| used.get(&products[at].code).copied().unwrap_or(0);
+    let found = state.tables.medicines.find(&typed.q, &liked);
+    Ok(Json(found.into_iter().map(|at| product_view(&state, &products[at])).collect()))
 }
 
 /// A product of the formulary; one that was withdrawn since it was found is not there any more.

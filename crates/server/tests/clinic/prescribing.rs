@@ -125,12 +125,9 @@ async fn a_controlled_substance_is_printed_or_signed_with_the_second_factor() {
     visit.clinician.post(&sign, to(&Value::Null, "")).await.ok();
     assert_eq!(visit.chart_of().await["prescriptions"][0]["state"], "printed");
     // Who has no DEA number signs none at all.
-    let other = Visit::booked(&product, "maelis").await.roomed().await.with_pressure().await;
-    let theirs = id(&other.prescribe(form(code, "1", "q6h", "3")).await);
-    let refused = other
-        .clinician
-        .post(&other.path("/prescriptions/sign"), json!({ "items": [{ "id": theirs, "pharmacyId": null }] }))
-        .await;
+    let other = Hand::sign_in(&product, "maelis").await;
+    let theirs = id(&other.post(&visit.path("/prescriptions"), form(code, "1", "q6h", "3")).await.ok());
+    let refused = other.post(&sign, json!({ "items": [{ "id": theirs, "pharmacyId": null }] })).await;
     assert!(refused.body.to_string().contains("DEA number"), "{}", refused.body);
     product.stop().await.unwrap();
 }

@@ -72,7 +72,10 @@ export function Draft({
     if (added) onDone(added.id);
   };
   const step = (n: number, change: Partial<Step>) => setThen(then.map((s, at) => (at === n ? { ...s, ...change } : s)));
-  const told = check.data;
+  // What was read last stays until the next is read, so that nothing jumps under the hands.
+  const [last, setLast] = useState<Schemas['Checked'] | null>(null);
+  if (check.data && check.data !== last) setLast(check.data);
+  const told = check.error ? null : (check.data ?? last);
   return (
     <Form refusal={check.error ?? refusal} onSave={add}>
       <Stack>

@@ -174,7 +174,10 @@ pub async fn note(state: &State, visit: &Visit) -> Result<Value, Problem> {
         let prescribed: Vec<String> = prescriptions
             .iter()
             .filter(|p| p.diagnosis.is_some() && p.diagnosis == run.code)
-            .map(|p| format!("{}: {}", p.medicine, p.instructions))
+            .map(|p| {
+                let ended = if p.state.has_ended() { format!(" ({})", p.state.label()) } else { String::new() };
+                format!("{}: {}{ended}", p.medicine, p.instructions)
+            })
             .collect();
         of_runs.push(json!({
             "title": run.title, "code": run.code.clone().unwrap_or_default(),

@@ -8,7 +8,9 @@ use harbor_core::consult::measurements::Measure;
 use harbor_core::people::Sex;
 use harbor_core::prescribing::person_states::{PersonState, holds_on};
 use harbor_core::prescribing::strength::plain;
-use harbor_core::prescribing::{Allergy, Dated, Dispensed, Medicine as Checked, Patient, Product, Rules, kidney};
+use harbor_core::prescribing::{
+    Allergy, Dated, Dispensed, Medicine as Checked, Patient, PrescriptionState, Product, Rules, kidney,
+};
 use harbor_store::consult::{chart, runs};
 use harbor_store::orders::results;
 use harbor_store::prescribing::person_states;
@@ -77,7 +79,8 @@ pub async fn patient<'s>(
     let mut taking = taken(rules, &medicines);
     let prescribed = store::of_visits(conn, &visits).await?;
     let listed = |code: &str| medicines.iter().any(|m| m.state.counts() && m.product_code.as_deref() == Some(code));
-    let others = prescribed.iter().filter(|p| !about.own.contains(&p.id) && !listed(&p.product_code));
+    let stands = |p: &Prescription| *p.state == PrescriptionState::Draft || p.state.stands();
+    let others = prescribed.iter().filter(|p| stands(p) && !about.own.contains(&p.id) && !listed(&p.product_code));
     taking.extend(others.map(|p| taken_one(rules, Some(&p.product_code), &p.medicine)));
     let mut diagnoses = vec![];
     for visit in &visits {
