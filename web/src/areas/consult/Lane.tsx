@@ -127,9 +127,9 @@ function PrescribeHere(p: {
       }}
       render={(x) => (
         <>
-          {x.brand} <Mono>{x.strength}</Mono>{' '}
+          {x.ingredients.join(' / ')} <Mono>{x.strength}</Mono>{' '}
           <Small>
-            {x.ingredients.join(', ')}, {x.form}
+            {x.form} · {x.brand}
           </Small>
         </>
       )}

@@ -25,12 +25,12 @@ export function Findings({ list }: { list: Finding[] }) {
         if (f.severity === 'note')
           return (
             <Small key={f.sentence} data-finding={f.kind}>
-              {f.kind === 'missing' ? 'Not checked' : word.note}: {f.sentence}
+              {f.kind === 'missing' ? 'Not known' : word.note}: {f.sentence}
             </Small>
           );
         return (
           <Notice key={f.sentence} $tone={tone[f.severity]} data-finding={f.kind}>
-            <strong>{f.kind === 'missing' ? 'Not checked' : word[f.severity]}: </strong>
+            <strong>{f.kind === 'missing' ? 'Not known' : word[f.severity]}: </strong>
             {f.sentence}
           </Notice>
         );

@@ -66,7 +66,7 @@ export function SignDrafts({ visit, chart }: { visit: string; chart: Chart }) {
                 key={w.about ?? ''}
                 label="Override reason"
                 name="overrideReason"
-                hint={w.sentence}
+                hint={own.length > 1 || serious(x).length > 1 ? w.sentence : undefined}
                 value={reasons[key(x, w.about ?? '')] ?? ''}
                 onChange={(text) => setReasons({ ...reasons, [key(x, w.about ?? '')]: text })}
               />
