@@ -3,7 +3,7 @@
 //!
 //! Each part stands behind the interface that a real one would have, so that pointing at a real one is
 //! a setting. What they answer is decided by the request, as the tables in [`payer`],
-//! [`laboratory`] and [`messages`] say, so that every branch can be shown and tested. `GET /` is a page that shows what
+//! [`laboratory`], [`pharmacy`] and [`messages`] say, so that every branch can be shown and tested. `GET /` is a page that shows what
 //! came in and lets a person play the other side.
 
 pub mod address;
@@ -54,6 +54,8 @@ pub struct Memory {
     pub outgoing: Vec<Outgoing>,
     /// Tests that the laboratory has taken in.
     pub bench: Vec<laboratory::technician::OnTheBench>,
+    /// Prescriptions that the pharmacy has.
+    pub prescriptions: Vec<harbor_core::prescribing::SentItem>,
     pub seen: std::collections::HashSet<String>,
     pub controls: u32,
     /// Approved card payments by their reference, so that a repeated request charges once.
@@ -130,6 +132,8 @@ fn routes(config: &mut web::ServiceConfig) {
         .route("/exchange/files", web::get().to(exchange::give))
         .route("/exchange/benefits", web::post().to(exchange::benefits))
         .route("/pharmacy/fhir", web::post().to(pharmacy::prescription))
+        .route("/pharmacy/words", web::get().to(pharmacy::words))
+        .route("/pharmacy/{n}/{what}", web::post().to(pharmacy::answer))
         .route("/pharmacy/fhir/stop", web::post().to(pharmacy::stop))
         .route("/messages", web::post().to(messages::send))
         .route("/messages/fates", web::get().to(messages::fates))

@@ -31,6 +31,16 @@ pub async fn show(world: web::Data<World>) -> HttpResponse {
             escape(&o.what)
         );
     }
+    out.push_str("</ul><h2>At the pharmacy</h2><ul>");
+    for (n, p) in memory.prescriptions.iter().enumerate() {
+        let _ = write!(out, "<li>{}, {}: ", escape(&p.medicine), escape(&p.subject.last));
+        for (what, word) in [("dispense", "Hand out"), ("part", "Hand out half"), ("refuse", "Out of stock")] {
+            let _ = write!(
+                out,
+                "<form style=display:inline method=post action=/pharmacy/{n}/{what}><button>{word}</button></form> "
+            );
+        }
+    }
     out.push_str("</ul><h2>Received</h2><ol reversed>");
     for (part, what) in memory.received.iter().rev().take(200) {
         let _ = write!(out, "<li>{part}: {}", escape(what));

@@ -1,9 +1,23 @@
 //! The pharmacy: takes prescriptions as FHIR, and their end; the same one twice is one.
+//!
+//! What becomes of one, its quantity decides while the outside answers at once; otherwise somebody says it on the page:
+//!
+//! | quantity ends in | answer |
+//! |---|---|
+//! | 7 | handed out |
+//! | 8 | half of it handed out |
+//! | 9 | not taken: out of stock |
+//! | anything else | waits for a person |
 
-use crate::{World, moody};
+use crate::{After, Memory, Outgoing, World, moody, released};
 use actix_web::{HttpResponse, web};
+use harbor_core::prescribing::SentItem;
+use harbor_formats::fhir::pharmacy::words::{PharmacyWord, write_word};
 use harbor_formats::fhir::pharmacy::{read_prescription, read_stop};
 use serde_json::json;
+
+/// What a person at the pharmacy may say.
+const WORDS: [&str; 3] = ["dispense", "part", "refuse"];
 
 pub async fn prescription(world: web::Data<World>, body: web::Bytes) -> HttpResponse {
     if let Some(answer) = moody(&world) {
@@ -13,12 +27,66 @@ pub async fn prescription(world: web::Data<World>, body: web::Bytes) -> HttpResp
         Err(e) => HttpResponse::UnprocessableEntity().json(json!({ "error": e.to_string() })),
         Ok(item) => {
             let mut memory = world.lock();
-            if memory.seen.insert(format!("prescription {}", item.reference)) {
+            let reference = item.reference.clone();
+            if memory.seen.insert(format!("prescription {reference}")) {
                 memory.received.push(("pharmacy", format!("{}: {}", item.medicine, item.instructions)));
+                if let Some(word) = said_by(item.quantity).filter(|_| memory.automatic) {
+                    say(&mut memory, &item, word);
+                }
+                memory.prescriptions.push(item);
             }
-            HttpResponse::Created().json(json!({ "status": "accepted", "reference": item.reference }))
+            HttpResponse::Created().json(json!({ "status": "accepted", "reference": reference }))
         }
     }
+}
+
+fn said_by(quantity: u32) -> Option<&'static str> {
+    match quantity % 10 {
+        7 => Some("dispense"),
+        8 => Some("part"),
+        9 => Some("refuse"),
+        _ => None,
+    }
+}
+
+/// Puts a word about a prescription where the clinic looks for it.
+fn say(memory: &mut Memory, item: &SentItem, what: &str) {
+    memory.controls += 1;
+    let in_part = what == "part";
+    let share = if in_part { 0.5 } else { 1.0 };
+    let word = if what == "refuse" {
+        PharmacyWord::Refused { prescription: item.reference.clone(), reason: "out of stock".into() }
+    } else {
+        PharmacyWord::Dispensed {
+            reference: format!("D{}", memory.controls),
+            prescription: item.reference.clone(),
+            on: memory.clock().date_naive(),
+            quantity: (f64::from(item.quantity) * share).ceil(),
+            unit: item.unit,
+            days: Some((f64::from(item.days) * share).ceil() as u32).filter(|n| *n > 0),
+            in_part,
+        }
+    };
+    if let Ok(content) = write_word(&word) {
+        let what = format!("{}: {what}", item.medicine);
+        memory.outgoing.push(Outgoing { part: "pharmacy", what, content, released: true });
+    }
+}
+
+/// A person at the pharmacy says what becomes of the n-th prescription.
+pub async fn answer(world: web::Data<World>, said: web::Path<(usize, String)>) -> HttpResponse {
+    let mut memory = world.lock();
+    let (n, what) = said.into_inner();
+    let Some(item) = memory.prescriptions.get(n).cloned().filter(|_| WORDS.contains(&what.as_str())) else {
+        return HttpResponse::NotFound().finish();
+    };
+    say(&mut memory, &item, &what);
+    HttpResponse::SeeOther().insert_header(("Location", "/")).finish()
+}
+
+/// What the pharmacy has said since.
+pub async fn words(world: web::Data<World>, after: web::Query<After>) -> HttpResponse {
+    moody(&world).unwrap_or_else(|| HttpResponse::Ok().json(released(&world, "pharmacy", after.after)))
 }
 
 /// A prescription that stands no more. One that never came is taken note of too: it may be on its way.
@@ -32,6 +100,7 @@ pub async fn stop(world: web::Data<World>, body: web::Bytes) -> HttpResponse {
             let mut memory = world.lock();
             if memory.seen.insert(format!("stop {}", item.reference)) {
                 memory.received.push(("pharmacy", format!("stopped: {} ({})", item.medicine, item.reason)));
+                memory.prescriptions.retain(|p| p.reference != item.reference);
             }
             HttpResponse::Ok().json(json!({ "status": "accepted", "reference": item.reference }))
         }

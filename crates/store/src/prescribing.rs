@@ -211,6 +211,23 @@ impl Change<'_> {
         Ok(())
     }
 
+    /// Keeps what was handed out; false where the same was told before.
+    pub async fn keep_dispense(&mut self, row: &Dispense) -> Result<bool> {
+        let n = diesel::insert_into(dispenses::table).values(row).on_conflict_do_nothing().execute(self.conn()).await?;
+        Ok(n > 0)
+    }
+
+    /// The pharmacy does not take a prescription: why is kept, and nothing is taken by it.
+    pub async fn refuse_prescription(&mut self, id: Uuid, reason: &str) -> Result<()> {
+        let next = self.prescription_happened(id, PrescriptionEvent::Refused).await?;
+        if next == PrescriptionState::Refused {
+            self.keep_end(id, true, reason).await?;
+            let person = prescription(self.conn(), id).await?.person_id;
+            self.end_medicine_of(id, person, &format!("the pharmacy did not take it: {reason}")).await?;
+        }
+        Ok(())
+    }
+
     /// What is taken by a prescription is taken no more, from today on.
     async fn end_medicine_of(&mut self, prescription: Uuid, person: Uuid, reason: &str) -> Result<()> {
         use medicines as m;

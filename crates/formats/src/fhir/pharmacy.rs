@@ -1,6 +1,7 @@
-//! Prescriptions to the pharmacy, and their end.
+//! Prescriptions to the pharmacy, their end, and what it says of them.
 
 mod dosage;
+pub mod words;
 
 use super::{entries, patient, practitioner, read_reasons, reasons, resource, subject, text, transaction, wrong};
 use crate::Located;

@@ -6,6 +6,7 @@ use harbor_core::orders::questions::AnswerValue;
 use harbor_core::orders::specimens::TakenSpecimen;
 use harbor_core::orders::{BillTo, Priority, RequestedTest, Requisition, Subject, TestAccount, TestPolicy};
 use harbor_core::prescribing::{Dosage, DoseUnit, SentItem};
+use harbor_formats::fhir::pharmacy::words::{PharmacyWord, read_word, write_word};
 use harbor_formats::fhir::specimen::{Taken, read_taken, write_taken};
 use harbor_formats::fhir::{laboratory, person, pharmacy, reports};
 use harbor_formats::incoming::{Fields, IncomingPolicy};
@@ -267,6 +268,30 @@ fn a_prescription_reads_back() {
     let bare = SentItem { reason: None, refills: 0, ..sent };
     let text = pharmacy::write_prescription(&bare).unwrap();
     assert_eq!(pharmacy::read_prescription(text.as_bytes()).unwrap(), bare);
+}
+
+#[test]
+fn a_word_of_the_pharmacy_reads_back_and_what_is_missing_is_named() {
+    let dispensed = PharmacyWord::Dispensed {
+        reference: "D1".into(),
+        prescription: "RX-1".into(),
+        on: NaiveDate::from_ymd_opt(2026, 11, 23).unwrap(),
+        quantity: 15.0,
+        unit: DoseUnit::Tablet,
+        days: Some(15),
+        in_part: true,
+    };
+    let refused = PharmacyWord::Refused { prescription: "RX-1".into(), reason: "out of stock".into() };
+    for word in [&dispensed, &refused] {
+        assert_eq!(read_word(write_word(word).unwrap().as_bytes()).unwrap(), *word);
+    }
+    let sane: Value = serde_json::from_str(&write_word(&dispensed).unwrap()).unwrap();
+    for field in ["identifier", "authorizingPrescription", "quantity", "whenHandedOver"] {
+        let mut without = sane.clone();
+        without.as_object_mut().unwrap().remove(field);
+        let said = read_word(without.to_string().as_bytes()).unwrap_err().to_string();
+        assert!(said.contains(field), "{said}");
+    }
 }
 
 #[test]

@@ -3,7 +3,9 @@
 use super::{
     clearing_house::take_file,
     laboratory::{take_report, take_reports},
-    outside, told,
+    outside,
+    pharmacy::take_word,
+    told,
 };
 use crate::problem::Problem;
 use crate::state::State;
@@ -17,12 +19,13 @@ pub async fn poll_outside(state: State) {
     if state.settings.outside_url.is_none() {
         return;
     }
-    let (mut reports, mut files, mut fates) = (0usize, 0usize, 0usize);
+    let (mut reports, mut files, mut fates, mut words) = (0usize, 0usize, 0usize, 0usize);
     loop {
         // A partner that is down is asked again a second later; nothing is lost meanwhile.
         let _ = fetch(&state, "/laboratory/reports", &mut reports, Incoming::Report).await;
         let _ = fetch(&state, "/exchange/files", &mut files, Incoming::File).await;
         let _ = fetch(&state, "/messages/fates", &mut fates, Incoming::Fate).await;
+        let _ = fetch(&state, "/pharmacy/words", &mut words, Incoming::Word).await;
         tokio::time::sleep(Duration::from_millis(700)).await;
     }
 }
@@ -35,6 +38,7 @@ enum Incoming {
     Report,
     File,
     Fate,
+    Word,
 }
 
 async fn fetch(state: &State, path: &str, after: &mut usize, kind: Incoming) -> anyhow::Result<()> {
@@ -54,6 +58,7 @@ async fn fetch(state: &State, path: &str, after: &mut usize, kind: Incoming) -> 
             (Incoming::Report, None) => take_report(state, content).await,
             (Incoming::File, None) => take_file(state, content).await,
             (Incoming::Fate, None) => told::take_fate(state, content).await,
+            (Incoming::Word, None) => take_word(state, content).await,
         };
         match taken {
             Ok(()) => *after = usize::try_from(number)?,

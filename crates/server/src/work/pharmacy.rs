@@ -1,14 +1,17 @@
 //! Prescriptions to the pharmacy, and their end.
 
 use super::{accepted, hand_over, subject};
+use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::prescribing::{Dosage, PrescriptionEvent, PrescriptionState, SentItem};
+use harbor_formats::fhir::pharmacy::words::{PharmacyWord, read_word};
 use harbor_formats::fhir::pharmacy::{self, StoppedItem};
 use harbor_store::consult::runs;
 use harbor_store::house::staff;
 use harbor_store::jobs::Job;
-use harbor_store::rows::Prescription;
+use harbor_store::rows::{Dispense, Prescription};
 use harbor_store::{Actor, Change, people, prescribing};
+use uuid::Uuid;
 
 pub(super) async fn send_prescription(state: &State, job: &Job) -> anyhow::Result<()> {
     let mut conn = state.store.reader().await?;
@@ -102,6 +105,45 @@ pub(super) async fn stop_prescription(state: &State, job: &Job) -> anyhow::Resul
         .change(&Actor::system("pharmacy"), state.now(), async |change| {
             change.prescription_happened(p.id, PrescriptionEvent::StopTold).await?;
             Ok(())
+        })
+        .await
+}
+
+/// Takes a word of the pharmacy about a prescription. The same one twice is one; about one that is not ours nothing is done.
+pub(super) async fn take_word(state: &State, content: &str) -> Result<(), Problem> {
+    let word = read_word(content.as_bytes()).map_err(|e| Problem::refused("unreadable", e.to_string()))?;
+    let ours = |reference: &str| {
+        let sentence = "The pharmacy speaks of a prescription that is not ours.";
+        reference.parse::<Uuid>().map_err(|_| Problem::refused("not-ours", sentence))
+    };
+    state
+        .store
+        .change(&Actor::system("pharmacy"), state.now(), async |change| match &word {
+            PharmacyWord::Dispensed { reference, prescription, on, quantity, unit: _, days, in_part } => {
+                let row = prescribing::prescription(change.conn(), ours(prescription)?).await?;
+                let (document, _) = change.keep_document("dispense", "in", content.as_bytes()).await?;
+                let dispense = Dispense {
+                    id: Uuid::now_v7(),
+                    prescription_id: row.id,
+                    reference: reference.clone(),
+                    dispensed_on: *on,
+                    quantity: *quantity,
+                    days: days.and_then(|n| i32::try_from(n).ok()),
+                    in_part: *in_part,
+                    document_id: Some(document),
+                };
+                if change.keep_dispense(&dispense).await? {
+                    let event =
+                        if *in_part { PrescriptionEvent::DispensedInPart } else { PrescriptionEvent::Dispensed };
+                    change.prescription_happened(row.id, event).await?;
+                }
+                Ok(())
+            }
+            PharmacyWord::Refused { prescription, reason } => {
+                let row = prescribing::prescription(change.conn(), ours(prescription)?).await?;
+                change.refuse_prescription(row.id, reason).await?;
+                Ok(())
+            }
         })
         .await
 }

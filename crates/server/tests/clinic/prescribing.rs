@@ -98,6 +98,35 @@ async fn a_stop_reaches_the_pharmacy_and_the_list() {
 }
 
 #[actix_web::test]
+async fn what_the_pharmacy_says_is_heard_once_and_a_refill_that_is_too_early_is_told() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await.roomed().await.with_pressure().await;
+    let pharmacy = visit.pharmacy().await;
+    let sign = async |product: &str, days: &str| {
+        let item = id(&visit.prescribe(form(product, "1", "daily", days)).await);
+        let items = json!({ "items": [{ "id": item, "pharmacyId": pharmacy }] });
+        visit.clinician.post(&visit.path("/prescriptions/sign"), items).await.ok();
+        item
+    };
+    let of = |chart: &Value, item: &str| {
+        chart["prescriptions"].as_array().unwrap().iter().find(|p| p["id"] == item).unwrap()["state"].clone()
+    };
+    // What becomes of each, the quantity says: see the pharmacy's own table.
+    for (code, days, state) in [("lisovane-10", "87", "dispensed"), ("amlokeel-5", "88", "partly_dispensed"), ("metorill-50", "89", "refused")] {
+        let item = sign(code, days).await;
+        visit.clinician.until(&visit.path("/chart"), |c| of(c, &item) == state).await;
+    }
+    let chart = visit.chart_of().await;
+    let refused = chart["medicines"].as_array().unwrap().iter().find(|m| m["name"].as_str().unwrap().starts_with("Metorill")).unwrap();
+    assert_eq!((&refused["state"], &refused["reason"]), (&json!("stopped"), &json!("the pharmacy did not take it: out of stock")));
+    let again = visit.checked(form("lisovane-10", "1", "daily", "90")).await;
+    let early = again["findings"].as_array().unwrap().iter().find(|f| f["kind"] == "too_early").unwrap();
+    assert_eq!(early["sentence"], "Dispensed 0 days ago for 87 days: 87 days are left. Ask what became of it.");
+    assert!(!again["findings"].to_string().contains("doubled"), "it is the same once more: {again}");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
 async fn a_controlled_substance_is_printed_or_signed_with_the_second_factor() {
     let product = Product::start().await.unwrap();
     let visit = Visit::booked(&product, "oriane").await.roomed().await.with_pressure().await;

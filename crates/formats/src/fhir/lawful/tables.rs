@@ -20,7 +20,7 @@ const REQUEST_INTENT: Is = Code(&[
 ]);
 
 /// Every type that this crate reads or writes, resources first.
-pub(super) const TYPES: [(&str, &[Element]); 41] = [
+pub(super) const TYPES: [(&str, &[Element]); 42] = [
     (
         "Bundle",
         &[
@@ -370,6 +370,34 @@ pub(super) const TYPES: [(&str, &[Element]); 41] = [
             many("reasonCode", CONCEPT),
             many("dosageInstruction", Type("Dosage")),
             one("dispenseRequest", Type("MedicationRequest.dispenseRequest")),
+        ],
+    ),
+    (
+        "MedicationDispense",
+        &[
+            many("identifier", Type("Identifier")),
+            needed(one(
+                "status",
+                Code(&[
+                    "preparation",
+                    "in-progress",
+                    "cancelled",
+                    "on-hold",
+                    "completed",
+                    "entered-in-error",
+                    "stopped",
+                    "declined",
+                    "unknown",
+                ]),
+            )),
+            one("statusReasonCodeableConcept", CONCEPT),
+            one("medicationCodeableConcept", CONCEPT),
+            one("subject", REFERENCE),
+            many("authorizingPrescription", REFERENCE),
+            one("type", CONCEPT),
+            one("quantity", Type("Quantity")),
+            one("daysSupply", Type("Quantity")),
+            one("whenHandedOver", DateTime),
         ],
     ),
     (
