@@ -13,11 +13,13 @@ mod states;
 pub mod strength;
 mod substances;
 
+use chrono::NaiveDate;
+
 pub use check::{Prescribed, check};
 pub use dosage::{Dosage, DoseUnit, Often, Portion};
 pub use findings::{Allergy, Dated, Dispensed, Finding, FindingKind, Patient};
 pub use rules::{Medicine, Rules};
-pub use states::{MedicineState, PrescriptionEvent, PrescriptionRefusal, PrescriptionState};
+pub use states::{MedicineState, PrescriptionEvent, PrescriptionRefusal, PrescriptionState, RenewalAnswer};
 pub use strength::Amount;
 pub use substances::{international, substance_in_words, substance_read};
 
@@ -86,6 +88,16 @@ pub fn not_overridden<'f>(findings: &'f [Finding], overrides: &[Override]) -> Ve
     findings.iter().filter(|f| f.severity == Severity::Serious && !given(f)).collect()
 }
 
+/// The last day of a course that ends by itself: of what is usually given for a short time, without refills. What is taken
+/// for good goes on when its tablets run out; that is asked, not assumed. In days of the calendar, so that a change of the
+/// clock within it does nothing.
+pub fn course_ends(product: &Product, days: u32, refills: u32, begun: NaiveDate) -> Option<NaiveDate> {
+    const SHORT: u32 = 14;
+    const LONGEST: u32 = 31;
+    let is_course = refills == 0 && product.usual_days <= SHORT && days <= LONGEST;
+    if is_course { begun.checked_add_days(chrono::Days::new(u64::from(days))) } else { None }
+}
+
 /// The diagnosis that a prescription lies under when nobody says: the only one there is. Among several somebody chooses.
 pub fn lane(diagnoses: &[(String, String)]) -> Option<String> {
     if let [(code, _)] = diagnoses { Some(code.clone()) } else { None }
@@ -122,6 +134,26 @@ pub struct SentItem {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_course_ends_by_itself_and_what_is_taken_for_good_does_not() {
+        let product = |usual_days| Product {
+            code: "a".into(),
+            brand: "A".into(),
+            ingredients: vec!["a".into()],
+            atc: "J01CA04".into(),
+            form: "tablet".into(),
+            strength: "1 mg".into(),
+            route: "oral".into(),
+            usual_dose: 1.0,
+            usual_per_day: 3.0,
+            usual_days,
+        };
+        let begun = NaiveDate::from_ymd_opt(2026, 10, 30).unwrap();
+        let ends = |usual, days, refills| course_ends(&product(usual), days, refills, begun);
+        assert_eq!(ends(7, 7, 0), NaiveDate::from_ymd_opt(2026, 11, 6), "over the change of the clock");
+        assert_eq!([ends(90, 30, 0), ends(7, 7, 1), ends(7, 60, 0)], [None, None, None]);
+    }
 
     #[test]
     fn each_serious_finding_needs_a_reason_of_its_own() {

@@ -62,6 +62,7 @@ async fn work(state: &State, job: &Job) -> anyhow::Result<()> {
         JobKind::MoveOrder => laboratory::move_order(state, job).await,
         JobKind::SendPrescription => pharmacy::send_prescription(state, job).await,
         JobKind::StopPrescription => pharmacy::stop_prescription(state, job).await,
+        JobKind::RefuseRenewal => pharmacy::refuse_renewal(state, job).await,
         JobKind::SendBatch => clearing_house::send_batch(state, job).await,
         JobKind::AskBenefits => payer::ask_benefits(state, job).await,
         JobKind::SendMessage => told::send(state, job).await,

@@ -38,6 +38,39 @@ fn codes_are_searched_and_checked() {
     }
 }
 
+#[test]
+fn medicines_are_found_and_a_case_is_checked() {
+    let found = said(&harbor(&["medicines", "search", "met dap"]));
+    let first = found.lines().next().unwrap();
+    assert_eq!(
+        first.split('\t').skip(2).collect::<Vec<_>>(),
+        ["metformin;dapagliflozin", "tablet", "1000/5 mg"],
+        "{found}"
+    );
+    assert!(found.lines().count() <= 20 && found.lines().all(|l| l.split('\t').count() == 5));
+    let case = |allergies: &str| {
+        format!(
+            r#"{{"patient":{{"age_days":12410,"sex":"F","weight_kg":61.0,"height_cm":165,"pregnant":false,"breastfeeding":false,
+            "creatinine_mg_dl":0.9,"creatinine_days_old":40,"allergies_asked":true,"allergies":[{allergies}],
+            "problems":["J45.20"],"taking":[{{"ingredients":["propranolol"],"strength":"40 mg","per_day":2}}]}},
+            "item":{{"ingredients":["amoxicillin"],"strength":"500 mg","form":"capsule","dose":1,"per_day":3,"days":7,
+            "last_dispensed_days_ago":null,"last_dispensed_for_days":null}}}}"#
+        )
+    };
+    let harmless = file("case.json", &case(""));
+    let out = harbor(&["medicines", "check", &harmless.to_string_lossy()]);
+    assert_eq!((out.status.code(), said(&out).as_str()), (Some(0), ""));
+    let allergic =
+        file("allergic.json", &case(r#"{"substance":"penicillin","reaction":"hives","severity":"moderate"}"#));
+    let out = harbor(&["medicines", "check", &allergic.to_string_lossy()]);
+    assert_eq!(out.status.code(), Some(1));
+    assert!(said(&out).starts_with("serious\tallergy\tAllergic to penicillin (hives)"), "{}", said(&out));
+    let bent = file("bent.json", "{\"patient\":{}}");
+    let out = harbor(&["medicines", "check", &bent.to_string_lossy()]);
+    assert_eq!(out.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&out.stderr).contains("case.item"), "{out:?}");
+}
+
 const BENEFITS: &str = "ISA*00*          *00*          *ZZ*INDIGOHBR      *ZZ*CAUSEWAY       *261123*0930*^*00501*000000042*0*T*:~\n\
 GS*HS*INDIGOHBR*CAUSEWAY*20261123*0930*42*X*005010X279A1~\n\
 ST*270*0001*005010X279A1~\nBHT*0022*13*BQ1*20261123*0930~\nHL*1**20*1~\nNM1*PR*2*BEACON SHOALS*****PI*BEACN~\n\

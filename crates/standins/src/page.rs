@@ -34,7 +34,12 @@ pub async fn show(world: web::Data<World>) -> HttpResponse {
     out.push_str("</ul><h2>At the pharmacy</h2><ul>");
     for (n, p) in memory.prescriptions.iter().enumerate() {
         let _ = write!(out, "<li>{}, {}: ", escape(&p.medicine), escape(&p.subject.last));
-        for (what, word) in [("dispense", "Hand out"), ("part", "Hand out half"), ("refuse", "Out of stock")] {
+        for (what, word) in [
+            ("dispense", "Hand out"),
+            ("part", "Hand out half"),
+            ("refuse", "Out of stock"),
+            ("renew", "Ask for a renewal"),
+        ] {
             let _ = write!(
                 out,
                 "<form style=display:inline method=post action=/pharmacy/{n}/{what}><button>{word}</button></form> "

@@ -12,12 +12,12 @@
 use crate::{After, Memory, Outgoing, World, moody, released};
 use actix_web::{HttpResponse, web};
 use harbor_core::prescribing::SentItem;
-use harbor_formats::fhir::pharmacy::words::{PharmacyWord, write_word};
+use harbor_formats::fhir::pharmacy::words::{PharmacyWord, read_renewal_refused, write_word};
 use harbor_formats::fhir::pharmacy::{read_prescription, read_stop};
 use serde_json::json;
 
 /// What a person at the pharmacy may say.
-const WORDS: [&str; 3] = ["dispense", "part", "refuse"];
+const WORDS: [&str; 4] = ["dispense", "part", "refuse", "renew"];
 
 pub async fn prescription(world: web::Data<World>, body: web::Bytes) -> HttpResponse {
     if let Some(answer) = moody(&world) {
@@ -54,7 +54,13 @@ fn say(memory: &mut Memory, item: &SentItem, what: &str) {
     memory.controls += 1;
     let in_part = what == "part";
     let share = if in_part { 0.5 } else { 1.0 };
-    let word = if what == "refuse" {
+    let word = if what == "renew" {
+        PharmacyWord::RenewalAsked {
+            reference: format!("N{}", memory.controls),
+            prescription: item.reference.clone(),
+            note: "The patient asks for another round.".into(),
+        }
+    } else if what == "refuse" {
         PharmacyWord::Refused { prescription: item.reference.clone(), reason: "out of stock".into() }
     } else {
         PharmacyWord::Dispensed {
@@ -75,13 +81,23 @@ fn say(memory: &mut Memory, item: &SentItem, what: &str) {
 
 /// A person at the pharmacy says what becomes of the n-th prescription.
 pub async fn answer(world: web::Data<World>, said: web::Path<(usize, String)>) -> HttpResponse {
-    let mut memory = world.lock();
     let (n, what) = said.into_inner();
-    let Some(item) = memory.prescriptions.get(n).cloned().filter(|_| WORDS.contains(&what.as_str())) else {
+    if !world.pharmacy_says(n, &what) {
         return HttpResponse::NotFound().finish();
-    };
-    say(&mut memory, &item, &what);
+    }
     HttpResponse::SeeOther().insert_header(("Location", "/")).finish()
+}
+
+impl World {
+    /// Says of the n-th prescription that the pharmacy has: `dispense`, `part`, `refuse` or `renew`; false where it has none.
+    pub fn pharmacy_says(&self, n: usize, what: &str) -> bool {
+        let mut memory = self.lock();
+        let item = memory.prescriptions.get(n).cloned().filter(|_| WORDS.contains(&what));
+        if let Some(item) = &item {
+            say(&mut memory, item, what);
+        }
+        item.is_some()
+    }
 }
 
 /// What the pharmacy has said since.
@@ -103,6 +119,23 @@ pub async fn stop(world: web::Data<World>, body: web::Bytes) -> HttpResponse {
                 memory.prescriptions.retain(|p| p.reference != item.reference);
             }
             HttpResponse::Ok().json(json!({ "status": "accepted", "reference": item.reference }))
+        }
+    }
+}
+
+/// A renewal that is not given.
+pub async fn not_renewed(world: web::Data<World>, body: web::Bytes) -> HttpResponse {
+    if let Some(answer) = moody(&world) {
+        return answer;
+    }
+    match read_renewal_refused(&body) {
+        Err(e) => HttpResponse::UnprocessableEntity().json(json!({ "error": e.to_string() })),
+        Ok((reference, reason)) => {
+            let mut memory = world.lock();
+            if memory.seen.insert(format!("not renewed {reference}")) {
+                memory.received.push(("pharmacy", format!("not renewed: {reference} ({reason})")));
+            }
+            HttpResponse::Ok().json(json!({ "status": "accepted", "reference": reference }))
         }
     }
 }

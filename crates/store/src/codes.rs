@@ -163,6 +163,7 @@ names! {
     Reaction = harbor_core::consult::Reaction;
     Relation = harbor_core::people::Relation;
     Relationship = harbor_core::coverage::Relationship;
+    RenewalAnswer = harbor_core::prescribing::RenewalAnswer;
     ReportStatus = harbor_core::orders::ReportStatus;
     Role = harbor_core::house::permissions::Role;
     RoomKind = harbor_core::arrival::rooms::RoomKind;

@@ -18,6 +18,7 @@ coded! {
         MoveOrder = "move_order", "An order for another diagnosis, to the laboratory";
         SendPrescription = "send_prescription", "A prescription to the pharmacy";
         StopPrescription = "stop_prescription", "A stopped prescription, to the pharmacy";
+        RefuseRenewal = "refuse_renewal", "A renewal that is not given, to the pharmacy";
         SendBatch = "send_batch", "A batch to the clearing house";
         AskBenefits = "ask_benefits", "A benefits check";
         SendMessage = "send_message", "A message";

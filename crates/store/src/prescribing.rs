@@ -1,6 +1,7 @@
 //! Prescriptions, and the pharmacies they go to.
 
 pub mod person_states;
+pub mod renewals;
 
 use crate::codes::Code;
 use crate::consult::lists::MedicineNow;
@@ -54,6 +55,15 @@ pub async fn head(conn: &mut Conn, id: Uuid) -> Result<Option<PrescriptionHead>>
 /// Why a prescription stands no more.
 pub async fn end(conn: &mut Conn, id: Uuid) -> Result<Option<PrescriptionEnd>> {
     Ok(prescription_ends::table.find(id).select(PrescriptionEnd::as_select()).first(conn).await.optional()?)
+}
+
+/// Whether a course is over that still counts as taken.
+pub async fn courses_are_over(conn: &mut Conn, today: NaiveDate) -> Result<bool> {
+    use medicines as m;
+    let over = m::table
+        .filter(m::prescription_id.is_not_null().and(m::struck_at.is_null()).and(m::state.eq("taking")))
+        .filter(m::until.ne("").and(m::until.lt(today.to_string())));
+    Ok(diesel::select(diesel::dsl::exists(over)).get_result(conn).await?)
 }
 
 /// How often each product was prescribed in a year: one's own counts for more than what the clinic prescribes.
@@ -211,6 +221,32 @@ impl Change<'_> {
         Ok(())
     }
 
+    /// Ends the courses whose last day is over; gives how many.
+    pub async fn end_courses(&mut self, today: NaiveDate) -> Result<usize> {
+        use medicines as m;
+        let over: Vec<Medicine> = m::table
+            .filter(m::prescription_id.is_not_null().and(m::struck_at.is_null()).and(m::state.eq("taking")))
+            .filter(m::until.ne("").and(m::until.lt(today.to_string())))
+            .limit(500)
+            .for_update()
+            .select(Medicine::as_select())
+            .load(self.conn())
+            .await?;
+        for one in &over {
+            let now = MedicineNow {
+                state: MedicineState::Stopped,
+                how: &one.how,
+                since: &one.since,
+                until: &one.until,
+                source: *one.source,
+                reason: "the course is over",
+                note: &one.note,
+            };
+            self.set_medicine(one.person_id, one.id, &now).await?;
+        }
+        Ok(over.len())
+    }
+
     /// Keeps what was handed out; false where the same was told before.
     pub async fn keep_dispense(&mut self, row: &Dispense) -> Result<bool> {
         let n = diesel::insert_into(dispenses::table).values(row).on_conflict_do_nothing().execute(self.conn()).await?;
@@ -249,11 +285,18 @@ impl Change<'_> {
         Ok(())
     }
 
-    /// What is taken now is taken by this prescription.
-    pub async fn tie_medicine(&mut self, medicine: Uuid, prescription: Uuid, how: &str) -> Result<()> {
+    /// What is taken now is taken by this prescription, until the last day of a course.
+    pub async fn tie_medicine(
+        &mut self,
+        medicine: Uuid,
+        prescription: Uuid,
+        how: &str,
+        until: Option<NaiveDate>,
+    ) -> Result<()> {
         use medicines as m;
+        let until = until.map(|day| day.to_string()).unwrap_or_default();
         diesel::update(m::table.find(medicine))
-            .set((m::prescription_id.eq(prescription), m::how.eq(how)))
+            .set((m::prescription_id.eq(prescription), m::how.eq(how), m::until.eq(until)))
             .execute(self.conn())
             .await?;
         Ok(())

@@ -2,7 +2,8 @@
 
 use anyhow::{Result, ensure};
 use fantoccini::key::Key;
-use harbor_browser_tests::{Browser, journey, no_serious_fault};
+use harbor_browser_tests::{Browser, journey, no_serious_fault, two_desks_and_the_outside};
+use harbor_demo::testing::Product;
 
 use crate::quick_line::visit_of;
 
@@ -57,6 +58,34 @@ async fn two_items(b: &Browser) -> Result<()> {
 #[actix_web::test]
 async fn two_items_have_one_signature_with_a_reason_for_what_is_serious_and_one_is_stopped() {
     journey("prescribing-two", two_items).await;
+}
+
+/// A pharmacy asks, and the prescriber answers from Today.
+async fn renewal(product: &Product, doctor: &Browser, _other: &Browser) -> Result<()> {
+    let b = doctor;
+    b.sign_in("oriane").await?;
+    let visit = visit_of(b, "Wren").await?;
+    b.goto(&format!("/visits/{visit}/sheet")).await?;
+    b.click(PRESCRIBE).await?;
+    b.find("Find a medicine", "cough capsule", "Benzolark").await?;
+    b.see("//*[@data-instructions]").await?;
+    b.press("Add to the prescription").await?;
+    b.press("Sign and send").await?;
+    b.see("//*[@data-prescription][contains(., 'pharmacy has it')]").await?;
+    ensure!(product.outside.pharmacy_says(0, "renew"), "the pharmacy has it");
+    b.goto("/today").await?;
+    b.click("//h2[contains(., 'Renewals asked for')]/following-sibling::ul//button").await?;
+    b.see("//*[@data-renewal][contains(., 'Benzolark')]").await?;
+    no_serious_fault(b, "a renewal").await?;
+    b.click("//*[@data-renewal]//label[.='Renew']").await?;
+    b.press("Sign 1 and answer 1").await?;
+    b.read("No renewal is asked for.").await?;
+    Ok(())
+}
+
+#[actix_web::test]
+async fn a_renewal_that_a_pharmacy_asks_for_is_answered_from_today() {
+    two_desks_and_the_outside("prescribing-renewal", renewal).await;
 }
 
 /// Said where it matters, and the checks follow.

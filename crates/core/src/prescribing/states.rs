@@ -32,6 +32,16 @@ impl PrescriptionState {
     }
 }
 
+coded! {
+    /// How a pharmacy's request for another round is answered.
+    RenewalAnswer {
+        Yes = "yes", "renewed";
+        /// With another dose or product.
+        Changed = "changed", "renewed, changed";
+        No = "no", "not renewed";
+    }
+}
+
 /// Something that happened to a prescription.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum PrescriptionEvent {

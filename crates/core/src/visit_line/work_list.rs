@@ -22,6 +22,7 @@ coded! {
         Person = "person", "person";
         Rebooking = "rebooking", "rebooking list";
         Till = "till", "till";
+        Renewals = "renewals", "renewals";
         Told = "told", "messages and calls";
     }
 }
@@ -48,6 +49,9 @@ pub const OVERDUE_ORDER: Task =
     Task { group: "Overdue orders", action: "See orders", place: TaskPlace::Orders, rank: 3 };
 /// An order without a visit that somebody prepared in one's name; one of a visit is signed with its note.
 pub const SIGN_ORDER: Task = Task { group: "Orders to sign", action: "See orders", place: TaskPlace::Orders, rank: 2 };
+/// A pharmacy asks for another round of what one prescribed.
+pub const RENEWAL_ASKED: Task =
+    Task { group: "Renewals asked for", action: "Answer", place: TaskPlace::Renewals, rank: 2 };
 /// A specimen that is taken in this house.
 pub const TAKE_SPECIMEN: Task =
     Task { group: "Specimens to take", action: "See orders", place: TaskPlace::Orders, rank: 1 };

@@ -6,7 +6,9 @@ use harbor_core::orders::questions::AnswerValue;
 use harbor_core::orders::specimens::TakenSpecimen;
 use harbor_core::orders::{BillTo, Priority, RequestedTest, Requisition, Subject, TestAccount, TestPolicy};
 use harbor_core::prescribing::{Dosage, DoseUnit, SentItem};
-use harbor_formats::fhir::pharmacy::words::{PharmacyWord, read_word, write_word};
+use harbor_formats::fhir::pharmacy::words::{
+    PharmacyWord, read_renewal_refused, read_word, write_renewal_refused, write_word,
+};
 use harbor_formats::fhir::specimen::{Taken, read_taken, write_taken};
 use harbor_formats::fhir::{laboratory, person, pharmacy, reports};
 use harbor_formats::incoming::{Fields, IncomingPolicy};
@@ -282,7 +284,11 @@ fn a_word_of_the_pharmacy_reads_back_and_what_is_missing_is_named() {
         in_part: true,
     };
     let refused = PharmacyWord::Refused { prescription: "RX-1".into(), reason: "out of stock".into() };
-    for word in [&dispensed, &refused] {
+    let asked =
+        PharmacyWord::RenewalAsked { reference: "N1".into(), prescription: "RX-1".into(), note: "runs out".into() };
+    let told = write_renewal_refused("N1", "see me first").unwrap();
+    assert_eq!(read_renewal_refused(told.as_bytes()).unwrap(), ("N1".into(), "see me first".into()));
+    for word in [&dispensed, &refused, &asked] {
         assert_eq!(read_word(write_word(word).unwrap().as_bytes()).unwrap(), *word);
     }
     let sane: Value = serde_json::from_str(&write_word(&dispensed).unwrap()).unwrap();

@@ -2,6 +2,7 @@
 
 pub mod ending;
 pub mod facts;
+pub mod renewals;
 pub mod signing;
 pub mod states;
 pub mod writing;

@@ -1,12 +1,14 @@
 //! Routes of prescribing.
 
-use crate::api::prescribing::{self, ending, signing, states, writing};
+use crate::api::prescribing::{self, ending, renewals, signing, states, writing};
 use crate::routes::Access::{Chart};
 use harbor_core::house::permissions::Permission::{RecordVitals, SeeChart, WriteNote};
-use harbor_store::people::whose::Whose::{Nobody, Person, Prescription, Visit};
+use harbor_store::people::whose::Whose::{Nobody, Person, Prescription, Several, Visit};
 
 table! {
     post "/api/people/{id}/states" Chart(RecordVitals, Person) => states::say;
+    get "/api/renewals" Chart(WriteNote, Several) => renewals::list;
+    post "/api/renewals/answer" Chart(WriteNote, Several) => renewals::answer;
     get "/api/products" Chart(SeeChart, Nobody) => prescribing::products;
     post "/api/visits/{id}/prescriptions/check" Chart(WriteNote, Visit) => writing::check;
     post "/api/visits/{id}/prescriptions" Chart(WriteNote, Visit) => writing::add;

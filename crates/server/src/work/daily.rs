@@ -7,7 +7,7 @@ use crate::state::State;
 use chrono::{NaiveDate, Timelike};
 use harbor_store::house::staff;
 use harbor_store::orders::results::rising::unread_critical;
-use harbor_store::{Actor, Change, StoreError};
+use harbor_store::{Actor, Change, StoreError, prescribing};
 use std::time::Duration;
 
 /// Asks the payers about tomorrow's visits, once, when the evening has come.
@@ -61,6 +61,9 @@ pub async fn every_day(state: State) {
         if let Err(error) = make_due_orders(&state).await {
             tracing::warn!(error = for_log(&error), "orders that come due");
         }
+        if let Err(error) = end_courses(&state).await {
+            tracing::warn!(error = for_log(&error), "courses that are over");
+        }
         if state.settings.outside_url.is_some()
             && let Err(error) = overnight(&state, &mut begun).await
         {
@@ -100,6 +103,21 @@ async fn make_due_orders(state: &State) -> anyhow::Result<()> {
         Ok::<_, Problem>(())
     };
     state.store.change(&Actor::system("repeated orders"), state.now(), make).await.map_err(|e| anyhow::anyhow!(e))
+}
+
+/// Ends the courses of medicines whose last day is over.
+async fn end_courses(state: &State) -> anyhow::Result<()> {
+    let today = state.today();
+    if !prescribing::courses_are_over(&mut *state.store.reader().await?, today).await? {
+        return Ok(());
+    }
+    let end = async |change: &mut Change<'_>| {
+        if change.end_courses(today).await? == 0 {
+            change.give_up();
+        }
+        Ok(())
+    };
+    state.store.change(&Actor::system("the end of a course"), state.now(), end).await
 }
 
 /// Marks those of today who did not come, by the clinic's rule; undone when they do come.

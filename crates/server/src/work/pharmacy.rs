@@ -4,12 +4,13 @@ use super::{accepted, hand_over, subject};
 use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::prescribing::{Dosage, PrescriptionEvent, PrescriptionState, SentItem};
-use harbor_formats::fhir::pharmacy::words::{PharmacyWord, read_word};
+use harbor_formats::fhir::pharmacy::words::{PharmacyWord, read_word, write_renewal_refused};
 use harbor_formats::fhir::pharmacy::{self, StoppedItem};
 use harbor_store::consult::runs;
 use harbor_store::house::staff;
 use harbor_store::jobs::Job;
-use harbor_store::rows::{Dispense, Prescription};
+use harbor_store::prescribing::renewals;
+use harbor_store::rows::{Dispense, Prescription, RenewalRequest};
 use harbor_store::{Actor, Change, people, prescribing};
 use uuid::Uuid;
 
@@ -52,7 +53,7 @@ pub(super) async fn send_prescription(state: &State, job: &Job) -> anyhow::Resul
         refills: u32::try_from(p.refills).unwrap_or(0),
         substitution: p.substitution,
         note: p.note.clone(),
-        replaces: p.replaces_id.map(|id| id.to_string()),
+        replaces: p.replaces_id.or(p.renews_id).map(|id| id.to_string()),
         reason: reason(&p, diagnoses.into_iter().map(|d| (d.code, d.title))),
     };
     let body = pharmacy::write_prescription(&item)?;
@@ -139,11 +140,46 @@ pub(super) async fn take_word(state: &State, content: &str) -> Result<(), Proble
                 }
                 Ok(())
             }
+            PharmacyWord::RenewalAsked { reference, prescription, note } => {
+                let row = prescribing::prescription(change.conn(), ours(prescription)?).await?;
+                let (document, _) = change.keep_document("renewal request", "in", content.as_bytes()).await?;
+                let request = RenewalRequest {
+                    id: Uuid::now_v7(),
+                    prescription_id: row.id,
+                    reference: reference.clone(),
+                    asked_at: state.now(),
+                    note: note.chars().take(300).collect(),
+                    document_id: Some(document),
+                    answer: None,
+                    answered_at: None,
+                    answered_by: String::new(),
+                    reason: String::new(),
+                    new_id: None,
+                    told_at: None,
+                };
+                change.keep_renewal_request(&request, row.person_id).await?;
+                Ok(())
+            }
             PharmacyWord::Refused { prescription, reason } => {
                 let row = prescribing::prescription(change.conn(), ours(prescription)?).await?;
                 change.refuse_prescription(row.id, reason).await?;
                 Ok(())
             }
+        })
+        .await
+}
+
+/// Tells the pharmacy that a renewal is not given.
+pub(super) async fn refuse_renewal(state: &State, job: &Job) -> anyhow::Result<()> {
+    let request = renewals::request(&mut *state.store.reader().await?, job.subject).await?;
+    let body = write_renewal_refused(&request.reference, &request.reason)?;
+    let answer = hand_over(state, "/pharmacy/fhir/not-renewed", "application/fhir+json", body).await?;
+    accepted(&answer, &request.reference)?;
+    state
+        .store
+        .change(&Actor::system("pharmacy"), state.now(), async |change| {
+            change.renewal_told(request.id).await?;
+            Ok(())
         })
         .await
 }

@@ -106,6 +106,8 @@ fn the_table_says_whose_record_every_address_with_an_id_reaches() {
                 "/api/orders/to-sign",
                 "/api/orders/hands",
                 "/api/orders/signed",
+                "/api/renewals",
+                "/api/renewals/answer",
             ];
             assert!(tested.contains(&route.pattern), "{} needs a test", route.pattern);
         }

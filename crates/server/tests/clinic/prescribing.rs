@@ -1,7 +1,8 @@
 //! Prescriptions: written as people say it, checked against what is known today, signed together, stopped.
 
 use crate::building::Visit;
-use crate::{Hand, id};
+use crate::guards::run;
+use crate::{Hand, id, restrict};
 use harbor_demo::testing::Product;
 use serde_json::{Value, json};
 
@@ -112,17 +113,126 @@ async fn what_the_pharmacy_says_is_heard_once_and_a_refill_that_is_too_early_is_
         chart["prescriptions"].as_array().unwrap().iter().find(|p| p["id"] == item).unwrap()["state"].clone()
     };
     // What becomes of each, the quantity says: see the pharmacy's own table.
-    for (code, days, state) in [("lisovane-10", "87", "dispensed"), ("amlokeel-5", "88", "partly_dispensed"), ("metorill-50", "89", "refused")] {
+    for (code, days, state) in
+        [("lisovane-10", "87", "dispensed"), ("amlokeel-5", "88", "partly_dispensed"), ("metorill-50", "89", "refused")]
+    {
         let item = sign(code, days).await;
         visit.clinician.until(&visit.path("/chart"), |c| of(c, &item) == state).await;
     }
     let chart = visit.chart_of().await;
-    let refused = chart["medicines"].as_array().unwrap().iter().find(|m| m["name"].as_str().unwrap().starts_with("Metorill")).unwrap();
-    assert_eq!((&refused["state"], &refused["reason"]), (&json!("stopped"), &json!("the pharmacy did not take it: out of stock")));
+    let refused = chart["medicines"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|m| m["name"].as_str().unwrap().starts_with("Metorill"))
+        .unwrap();
+    assert_eq!(
+        (&refused["state"], &refused["reason"]),
+        (&json!("stopped"), &json!("the pharmacy did not take it: out of stock"))
+    );
     let again = visit.checked(form("lisovane-10", "1", "daily", "90")).await;
     let early = again["findings"].as_array().unwrap().iter().find(|f| f["kind"] == "too_early").unwrap();
     assert_eq!(early["sentence"], "Dispensed 0 days ago for 87 days: 87 days are left. Ask what became of it.");
     assert!(!again["findings"].to_string().contains("doubled"), "it is the same once more: {again}");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_course_ends_by_itself_on_its_day() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await.roomed().await.with_pressure().await;
+    for (code, days) in [("amoxelle-500", "7"), ("lisovane-10", "30")] {
+        let item = id(&visit.prescribe(form(code, "1", "tid", days)).await);
+        let items = json!({ "items": [{ "id": item, "pharmacyId": null }] });
+        visit.clinician.post(&visit.path("/prescriptions/sign"), items).await.ok();
+    }
+    // Some days later.
+    run(
+        &product.database_url,
+        "update medicines set until = '2026-11-01' where until <> '' and prescription_id is not null",
+    )
+    .await
+    .unwrap();
+    let over = |c: &Value| {
+        let of = |begins: &str| {
+            c["medicines"]
+                .as_array()
+                .unwrap()
+                .iter()
+                .find(|m| m["name"].as_str().unwrap().starts_with(begins))
+                .unwrap()
+                .clone()
+        };
+        let (course, for_good) = (of("Amoxelle"), of("Lisovane"));
+        assert_eq!(for_good["state"], "taking");
+        course["state"] == "stopped" && course["reason"] == "the course is over"
+    };
+    visit.clinician.until(&visit.path("/chart"), over).await;
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_renewal_is_asked_checked_with_todays_facts_and_answered() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await.roomed().await.with_pressure().await;
+    let pharmacy = visit.pharmacy().await;
+    let first = id(&visit.prescribe(form("lisovane-10", "1", "daily", "90")).await);
+    let second = id(&visit.prescribe(form("amlokeel-5", "1", "daily", "90")).await);
+    let items = json!({ "items": [{ "id": first, "pharmacyId": pharmacy }, { "id": second, "pharmacyId": pharmacy }] });
+    visit.clinician.post(&visit.path("/prescriptions/sign"), items).await.ok();
+    let both = |c: &Value| c["prescriptions"].as_array().unwrap().iter().all(|p| p["state"] == "sent");
+    visit.clinician.until(&visit.path("/chart"), both).await;
+    assert!((0..2).all(|n| product.outside.pharmacy_says(n, "renew")));
+    let list = visit.clinician.until("/api/renewals", |l| l.as_array().unwrap().len() == 2).await;
+    let today = visit.clinician.get("/api/today").await;
+    let groups = today["waiting"].as_array().unwrap().iter().filter(|w| w["group"] == "Renewals asked for").count();
+    assert_eq!(groups, 2);
+    // Somebody else neither sees nor answers them.
+    let other = Hand::sign_in(&product, "tobias").await;
+    assert_eq!(other.get("/api/renewals").await.as_array().unwrap().len(), 0);
+    let of = |list: &Value, begins: &str| {
+        let found = list.as_array().unwrap().iter().find(|r| r["medicine"].as_str().unwrap().starts_with(begins));
+        found.unwrap().clone()
+    };
+    let (lisinopril, amlodipine) = (of(&list, "Lisovane"), of(&list, "Amlokeel"));
+    let answer = |items: Value| json!({ "items": items });
+    // A chart that is closed tells nothing, and nothing is answered for it.
+    restrict(&product, &visit.person).await;
+    let shut = visit.clinician.get("/api/renewals").await;
+    assert!(shut[0]["closed"] == true && shut[0]["medicine"] == "" && shut[0]["findings"] == json!([]), "{shut}");
+    let blind =
+        visit.clinician.post("/api/renewals/answer", answer(json!([{ "id": id(&amlodipine), "answer": "yes" }]))).await;
+    assert_eq!(blind.status, 404);
+    visit.clinician.post(&visit.whose("open-chart"), json!({ "reason": "my patient" })).await.ok();
+    let theirs = other.post("/api/renewals/answer", answer(json!([{ "id": id(&amlodipine), "answer": "yes" }]))).await;
+    assert_eq!(theirs.status, 404);
+    // What became known since is checked: she is pregnant now.
+    visit.assistant.post(&visit.whose("states"), json!({ "state": "pregnant", "holds": true })).await.ok();
+    let now = of(&visit.clinician.get("/api/renewals").await, "Lisovane");
+    assert_eq!(
+        (&now["findings"][0]["kind"], &now["findings"][0]["severity"]),
+        (&json!("pregnancy"), &json!("serious"))
+    );
+    let refused =
+        visit.clinician.post("/api/renewals/answer", answer(json!([{ "id": id(&lisinopril), "answer": "yes" }]))).await;
+    assert_eq!(refused.body["fields"][0]["field"], "overrideReason");
+    let unsaid =
+        visit.clinician.post("/api/renewals/answer", answer(json!([{ "id": id(&lisinopril), "answer": "no" }]))).await;
+    assert_eq!(unsaid.body["fields"][0]["field"], "reason");
+    let said = json!([
+        { "id": id(&lisinopril), "answer": "no", "reason": "pregnant: another medicine" },
+        { "id": id(&amlodipine), "answer": "yes" },
+    ]);
+    visit.clinician.post("/api/renewals/answer", answer(said.clone())).await.ok();
+    assert_eq!(visit.clinician.post("/api/renewals/answer", answer(said)).await.status, 422, "answered once");
+    let heard = |_: &Value| {
+        let memory = product.outside.lock();
+        let told = |text: &str| memory.received.iter().any(|(part, what)| *part == "pharmacy" && what.contains(text));
+        told("not renewed") && memory.prescriptions.iter().any(|p| p.replaces.as_deref() == Some(second.as_str()))
+    };
+    let chart = visit.clinician.until(&visit.path("/chart"), heard).await;
+    assert_eq!(chart["prescriptions"].as_array().unwrap().len(), 2, "what is renewed without a visit is of none");
+    assert_eq!(visit.clinician.get("/api/renewals").await.as_array().unwrap().len(), 0);
     product.stop().await.unwrap();
 }
 

@@ -227,6 +227,25 @@ row! {
 }
 
 row! {
+    /// A pharmacy asks for another round.
+    renewal_requests RenewalRequest {
+        id: Uuid,
+        prescription_id: Uuid,
+        reference: String,
+        asked_at: DateTime<Utc>,
+        note: String,
+        #[serde(skip_serializing)]
+        document_id: Option<Uuid>,
+        answer: Option<codes::RenewalAnswer>,
+        answered_at: Option<DateTime<Utc>>,
+        answered_by: String,
+        reason: String,
+        new_id: Option<Uuid>,
+        told_at: Option<DateTime<Utc>>,
+    }
+}
+
+row! {
     /// Why a prescription stands no more: stopped here, or refused by the pharmacy.
     prescription_ends PrescriptionEnd {
         prescription_id: Uuid,

@@ -1,17 +1,17 @@
 /** The margin of a run: the orders and prescriptions that lie under its diagnosis, opened and changed in place. */
 
 import { useEffect, useRef, useState } from 'react';
-import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { api, type Schemas, useDo } from '../../api/client';
 import { useWordOf } from '../../app/choices';
-import { Button, Finder } from '../../ui/controls';
-import { Mono, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { Button } from '../../ui/controls';
+import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { space } from '../../ui/tokens';
 import { Chip, OrderChip } from '../orders/OrderChip';
 import { FindOrderable } from '../orders/FindOrderable';
 import { OrderSets } from '../orders/OrderSets';
 import { Draft } from '../prescribing/Draft';
 import { One } from '../prescribing/Prescriptions';
-import { products } from '../prescribing/queries';
+import { FindMedicine } from '../prescribing/FindMedicine';
 
 type Chart = Schemas['ChartView'];
 type Product = Schemas['ProductView'];
@@ -96,9 +96,7 @@ function PrescribeHere(p: {
   close: () => void;
   show: (prescription: string) => void;
 }) {
-  const [text, setText] = useState('');
   const [product, setProduct] = useState<Product | null>(null);
-  const found = useLook(products(text), text.trim().length > 2);
   if (product)
     return (
       <Draft
@@ -110,31 +108,7 @@ function PrescribeHere(p: {
         onDone={(added) => (added ? p.show(added) : p.close())}
       />
     );
-  return (
-    <Finder
-      label="Find a medicine"
-      autoFocus
-      value={text}
-      onChange={setText}
-      placeholder="Three letters of an ingredient or brand; more words narrow it"
-      items={text.trim().length > 2 ? (found.data ?? []) : []}
-      keyOf={(x) => x.code}
-      textOf={(x) => x.brand}
-      onBlank={p.close}
-      onTake={(x) => {
-        setProduct(x);
-        setText('');
-      }}
-      render={(x) => (
-        <>
-          {x.ingredients.join(' / ')} <Mono>{x.strength}</Mono>{' '}
-          <Small>
-            {x.form} · {x.brand}
-          </Small>
-        </>
-      )}
-    />
-  );
+  return <FindMedicine label="Find a medicine" autoFocus onBlank={p.close} onTake={setProduct} />;
 }
 
 /** What was opened in a run, in its place; Esc closes it, and what was typed elsewhere stays. */

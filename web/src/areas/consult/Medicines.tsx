@@ -1,15 +1,15 @@
 /** Medicines as they are taken: what, how, since and until when, from where it is known, why; each state one key. */
 
 import { useState } from 'react';
-import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { api, type Schemas, useDo } from '../../api/client';
 import { useWordOf, useWords } from '../../app/choices';
 import { useMay } from '../../app/session';
 import { useUndo } from '../../app/undo';
-import { Button, Choose, Field, Finder, Pick } from '../../ui/controls';
+import { Button, Choose, Field, Pick } from '../../ui/controls';
 import { Form, Refused } from '../../ui/Form';
 import { Columns, Mono, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { part } from '../../ui/tokens';
-import { products } from '../prescribing/queries';
+import { FindMedicine } from '../prescribing/FindMedicine';
 import { Former } from './Former';
 import { useNoneKnown } from './noneKnown';
 
@@ -19,7 +19,6 @@ type Medicine = Schemas['Medicine'];
 export function Medicines({ chart }: { chart: Chart }) {
   const person = chart.person.id;
   const may = useMay();
-  const [text, setText] = useState('');
   const { run, busy } = useDo();
   const path = { params: { path: { id: person } } };
   const offerUndo = useUndo();
@@ -40,7 +39,6 @@ export function Medicines({ chart }: { chart: Chart }) {
   };
   const noneIs = useNoneKnown(person, run);
   const none = chart.noneKnown.some((n) => n.list === 'medicines');
-  const found = useLook(products(text), text.trim().length > 2);
   const taking = chart.medicines.filter((m) => m.state === 'taking');
   const others = chart.medicines.filter((m) => m.state !== 'taking');
   return (
@@ -111,26 +109,11 @@ export function Medicines({ chart }: { chart: Chart }) {
         </Row>
       )}
       {may('record_vitals') && (
-        <Finder
+        <FindMedicine
           label="Add a medicine"
-          value={text}
-          onChange={setText}
-          items={text.trim().length > 2 ? (found.data ?? []) : []}
-          keyOf={(x) => x.code}
-          textOf={(x) => x.brand}
-          placeholder="Three letters of an ingredient or brand"
-          onTake={(x) => {
-            setText('');
-            void run(() => api.POST('/api/people/{id}/medicines', { ...path, body: { productCode: x.code } }));
-          }}
-          render={(x) => (
-            <>
-              {x.brand} <Mono>{x.strength}</Mono>{' '}
-              <Small>
-                {x.ingredients.join(', ')}, {x.form}
-              </Small>
-            </>
-          )}
+          onTake={(x) =>
+            void run(() => api.POST('/api/people/{id}/medicines', { ...path, body: { productCode: x.code } }))
+          }
         />
       )}
     </Stack>

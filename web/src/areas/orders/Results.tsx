@@ -15,6 +15,7 @@ import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
 import { usePersonInHand } from '../people/inHand';
 import { OpenOrders } from './OpenOrders';
 import { Review } from './Review';
+import { Renewals } from '../prescribing/Renewals';
 import { results } from './queries';
 
 type Waiting = Schemas['WaitingResult'];
@@ -207,7 +208,9 @@ function ToRead() {
 
 export default function Results() {
   const [params, setParams] = useSearchParams();
-  const tab = params.get('tab') === 'ordered' ? 'ordered' : 'read';
+  const asked = params.get('tab');
+  const tab = asked === 'ordered' || asked === 'renewals' ? asked : 'read';
+  const may = useMay();
   return (
     <WidePage>
       <Head>
@@ -216,10 +219,11 @@ export default function Results() {
       <Tabs
         label="Results"
         value={tab}
-        onChange={(to) => setParams(to === 'ordered' ? { tab: to } : {}, { replace: true })}
+        onChange={(to) => setParams(to === 'read' ? {} : { tab: to }, { replace: true })}
         items={[
           { id: 'read', label: 'To read', content: <ToRead /> },
           { id: 'ordered', label: 'Ordered, not here yet', content: <OpenOrders /> },
+          ...(may('write_note') ? [{ id: 'renewals', label: 'Renewals asked for', content: <Renewals /> }] : []),
         ]}
       />
     </WidePage>

@@ -12,3 +12,7 @@ export const prescriptionCheck = (id: string, body: Schemas['PrescriptionForm'])
   look(['prescription-check', id, body], [{ topic: 'visit', id }, { topic: 'person' }, { topic: 'result' }], () =>
     api.POST('/api/visits/{id}/prescriptions/check', { ...of(id), body }),
   );
+
+/** What pharmacies ask of the one who is signed in. */
+export const renewals = () =>
+  look(['renewals'], [{ topic: 'person' }, { topic: 'visit' }, { topic: 'result' }], () => api.GET('/api/renewals'));

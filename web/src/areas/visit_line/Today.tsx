@@ -129,6 +129,7 @@ export default function Today() {
       remittances: '/billing?tab=remittances',
       orders: '/results?tab=ordered',
       results: `/results?result=${w.resultId ?? ''}`,
+      renewals: '/results?tab=renewals',
       till: '/billing?tab=till',
       person: `/people/${w.person?.id ?? ''}`,
       rebooking: `/schedule?day=${w.card?.visit.day ?? ''}&away=1`,

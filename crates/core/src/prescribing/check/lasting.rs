@@ -24,7 +24,7 @@ pub(super) fn check(rules: &Rules, item: &Prescribed, patient: &Patient, told: &
                 told.tell(rule.severity, FindingKind::Duration, about, sentence);
             } else if let Some(least) = rule.least.filter(|least| days < *least) {
                 let sentence = format!("{name} for {days} days is shorter than the usual {least}; say why.");
-                told.tell(Severity::Note, FindingKind::Duration, about, sentence);
+                told.tell(Severity::Caution, FindingKind::Duration, about, sentence);
             }
         }
     }

@@ -10,7 +10,7 @@ use actix_web::web::{Data, Json, Path};
 use harbor_core::consult::Source;
 use harbor_core::fields;
 use harbor_core::prescribing::controlled::{Signing, may_sign};
-use harbor_core::prescribing::{MedicineState, Override, PrescriptionState, not_overridden};
+use harbor_core::prescribing::{MedicineState, Override, PrescriptionState, course_ends, not_overridden};
 use harbor_store::consult::chart;
 use harbor_store::consult::lists::NewMedicine;
 use harbor_store::documents::GivenOverride;
@@ -21,7 +21,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-#[derive(Debug, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Deserialize, ToSchema)]
 pub struct OverrideForm {
     about: String,
     reason: String,
@@ -35,6 +35,13 @@ pub struct PrescriptionToSign {
     pharmacy_id: Option<Uuid>,
     #[serde(default)]
     overrides: Vec<OverrideForm>,
+}
+
+impl PrescriptionToSign {
+    /// The same once more, to the pharmacy that asked.
+    pub fn renewing(id: Uuid, pharmacy_id: Option<Uuid>, overrides: &[OverrideForm]) -> PrescriptionToSign {
+        PrescriptionToSign { id, pharmacy_id, overrides: overrides.to_vec() }
+    }
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -178,12 +185,15 @@ pub async fn signable(
 
 /// What is prescribed is on the list of what is taken, tied to its prescription.
 async fn take_from_now_on(change: &mut Change<'_>, state: &State, row: &Prescription) -> Result<(), Problem> {
+    let count = |n: i32| u32::try_from(n).unwrap_or(0);
+    let product = product(state, &row.product_code)?;
+    let until = course_ends(product, count(row.days), count(row.refills), state.today());
     let listed = chart::medicines_of(change.conn(), row.person_id).await?;
     let same = listed
         .iter()
         .find(|m| m.product_code.as_deref() == Some(row.product_code.as_str()) && m.state == MedicineState::Taking);
     if let Some(same) = same {
-        change.tie_medicine(same.id, row.id, &row.instructions).await?;
+        change.tie_medicine(same.id, row.id, &row.instructions, until).await?;
         return Ok(());
     }
     let new = NewMedicine {
@@ -196,6 +206,7 @@ async fn take_from_now_on(change: &mut Change<'_>, state: &State, row: &Prescrip
         source: Source::Here,
         prescription: Some(row.id),
     };
-    change.add_medicine(row.person_id, &new).await?;
+    let added = change.add_medicine(row.person_id, &new).await?;
+    change.tie_medicine(added.id, row.id, &row.instructions, until).await?;
     Ok(())
 }
