@@ -207,7 +207,7 @@ async fn a_renewal_is_asked_checked_with_todays_facts_and_answered() {
     let theirs = other.post("/api/renewals/answer", answer(json!([{ "id": id(&amlodipine), "answer": "yes" }]))).await;
     assert_eq!(theirs.status, 404);
     // What became known since is checked: she is pregnant now.
-    visit.assistant.post(&visit.whose("states"), json!({ "state": "pregnant", "holds": true })).await.ok();
+    visit.clinician.post(&visit.whose("states"), json!({ "state": "pregnant", "holds": true })).await.ok();
     let now = of(&visit.clinician.get("/api/renewals").await, "Lisovane");
     assert_eq!(
         (&now["findings"][0]["kind"], &now["findings"][0]["severity"]),
