@@ -54,7 +54,7 @@ pub(super) async fn send_prescription(state: &State, job: &Job) -> anyhow::Resul
         substitution: p.substitution,
         note: p.note.clone(),
         replaces: p.replaces_id.or(p.renews_id).map(|id| id.to_string()),
-        reason: reason(&p, diagnoses.into_iter().map(|d| (d.code, d.title))),
+        reason: reason(state, &p, diagnoses.into_iter().map(|d| (d.code, d.title))),
     };
     let body = pharmacy::write_prescription(&item)?;
     let keeping = Actor::system("pharmacy");
@@ -72,11 +72,16 @@ pub(super) async fn send_prescription(state: &State, job: &Job) -> anyhow::Resul
         .await
 }
 
-/// The diagnosis that it lies under; renewed without a visit it has no title to tell.
-fn reason(p: &Prescription, diagnoses: impl Iterator<Item = (String, String)>) -> Option<(String, String)> {
+/// The diagnosis that it lies under, as the visit calls it; without a visit, as the release does.
+fn reason(
+    state: &State,
+    p: &Prescription,
+    mut diagnoses: impl Iterator<Item = (String, String)>,
+) -> Option<(String, String)> {
     let code = p.diagnosis.clone()?;
-    let title = diagnoses.into_iter().find(|(c, _)| *c == code).map(|(_, title)| title);
-    Some((code, title.unwrap_or_default()))
+    let called = diagnoses.find(|(c, _)| *c == code).map(|(_, title)| title);
+    let title = called.or_else(|| Some(state.tables.diagnoses.resolve(&code).ok()?.title));
+    Some((code.clone(), title.unwrap_or(code)))
 }
 
 /// Tells the pharmacy that a prescription is stopped. One that never reached it is stopped at once.
