@@ -149,6 +149,18 @@ export async function change<T>(client: QueryClient, act: () => Answer<T>): Prom
 /** Tells of each deed that was done, once it was; what is saved while somebody types is none. */
 export const deeds = new EventTarget();
 
+/** What was said a moment ago is on its way: whoever signs or sends waits until it is there, for at most so long. */
+const MOST_WAITED = 10_000;
+
+export function useSaid() {
+  const client = useQueryClient();
+  return useCallback(async () => {
+    const begun = Date.now();
+    while (client.isMutating() > 0 && Date.now() - begun < MOST_WAITED)
+      await new Promise((resolve) => setTimeout(resolve, 20));
+  }, [client]);
+}
+
 /** Does something, tells whether it is under way, and keeps its refusal for the form. */
 export function useDo() {
   const client = useQueryClient();

@@ -3,7 +3,7 @@
 import { Lanes } from '../orders/Lanes';
 import { useNavigate } from 'react-router';
 import { useEffect, useState } from 'react';
-import { api, type Schemas, useDo } from '../../api/client';
+import { api, type Schemas, useDo, useSaid } from '../../api/client';
 import { type Keys, useKeys } from '../../app/keys';
 import { useMay, useSession } from '../../app/session';
 import { typedSince } from '../../app/typedSince';
@@ -57,10 +57,12 @@ function Signing({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) 
   const path = { params: { path: { id: visit.id } } };
   // One signature for the note and for the orders that were laid beside it; it says so.
   const drafts = chart.orders.filter((o) => o.order.state === 'draft').length;
+  const said = useSaid();
   const unfilled = chart.toFill.flatMap((p) => p.fields.map((f) => f.label));
   const sign = async () => {
     // Whatever is still being typed is saved first; what cannot be saved says so at its part.
     if (!(await flushAll())) return;
+    await said();
     // What is signed is what was seen: the versions on this screen, and nothing that came in meanwhile.
     const shown = [...writers.values()].map(({ at, version }) => ({ ...at, version: version() }));
     const others = chart.parts
@@ -71,6 +73,11 @@ function Signing({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) 
     const signed = await run(() => api.POST('/api/visits/{id}/sign', { ...path, body: { seen } }));
     // What comes after a signed note are its charges.
     if (signed && may('edit_charges')) void navigate(`/visits/${visit.id}/charges`);
+  };
+  const send = async () => {
+    // An answer that was just given is on its way; the orders go after it.
+    await said();
+    await run(() => api.POST('/api/visits/{id}/orders/send', path));
   };
   return (
     <Stack $gap={2} style={{ marginTop: space(3) }}>
@@ -93,7 +100,7 @@ function Signing({ view, chart }: { view: Schemas['VisitView']; chart: Chart }) 
         <Small>Signing fixes the note; later changes are dated addenda.</Small>
         <Spread />
         {drafts > 0 && (
-          <Button isDisabled={busy} onPress={() => void run(() => api.POST('/api/visits/{id}/orders/send', path))}>
+          <Button isDisabled={busy} onPress={() => void send()}>
             Sign and send {drafts}
           </Button>
         )}
