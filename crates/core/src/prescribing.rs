@@ -67,9 +67,10 @@ impl Product {
 }
 
 /// What medicines that are taken do to the problems somebody has: told as soon as a problem is on the list, not when the
-/// next prescription is written.
+/// next prescription is written. Notes are for who prescribes.
 pub fn harms_now(rules: &Rules, taking: &[Medicine], problems: &[String]) -> Vec<Finding> {
-    let mut out: Vec<Finding> = taking.iter().flat_map(|m| check::harms(rules, m, problems)).collect();
+    let harms = taking.iter().flat_map(|m| check::harms(rules, m, problems));
+    let mut out: Vec<Finding> = harms.filter(|f| f.severity > Severity::Note).collect();
     out.sort_by_key(|f| std::cmp::Reverse(f.severity));
     out
 }

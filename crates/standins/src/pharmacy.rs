@@ -28,7 +28,9 @@ pub async fn prescription(world: web::Data<World>, body: web::Bytes) -> HttpResp
         Ok(item) => {
             let mut memory = world.lock();
             let reference = item.reference.clone();
-            if memory.seen.insert(format!("prescription {reference}")) {
+            // Its end may have overtaken it.
+            let ended = memory.seen.contains(&format!("stop {reference}"));
+            if memory.seen.insert(format!("prescription {reference}")) && !ended {
                 memory.received.push(("pharmacy", format!("{}: {}", item.medicine, item.instructions)));
                 if let Some(word) = said_by(item.quantity).filter(|_| memory.automatic) {
                     say(&mut memory, &item, word);

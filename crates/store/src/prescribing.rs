@@ -172,6 +172,11 @@ impl Change<'_> {
         self.tell(Topic::Person, row.person_id);
     }
 
+    /// Who else signs for the same person waits: what one signs is among what the other is checked against.
+    pub async fn prescribe_alone(&mut self, person: Uuid) -> Result<()> {
+        self.alone_at("prescribing", &person.to_string()).await
+    }
+
     /// Puts one signature under several prescriptions. Each goes its own way: to its pharmacy or on paper.
     pub async fn sign_prescriptions(&mut self, head: PrescriptionHead, items: &[SignedItem]) -> Result<()> {
         use prescriptions as p;

@@ -7458,11 +7458,10 @@ export interface components {
             /** Format: date-time */
             prescribedAt: string;
             /** Format: int32 */
-            quantity: number;
+            quantity?: number | null;
             /** Format: int32 */
-            refills: number;
+            refills?: number | null;
             state: components["schemas"]["PrescriptionState"];
-            unit: components["schemas"]["DoseUnit"];
         };
         RepeatForm: {
             /**

@@ -35,7 +35,10 @@ impl Told {
         self.add(Finding { severity, kind, sentence, about });
     }
 
+    /// What is about the same pair is told apart by its kind: each has an override reason of its own.
     fn add(&mut self, finding: Finding) {
+        let about = format!("{} {}", finding.kind.code(), finding.about);
+        let finding = Finding { about, ..finding };
         if !self.findings.contains(&finding) {
             self.findings.push(finding);
         }

@@ -31,13 +31,18 @@ pub(crate) async fn is_set_up(state: &State, who: Uuid) -> Result<bool, Problem>
 }
 
 /// The code of one's own second factor, given for one act: who has none set up, or gives a wrong one, is told at the field.
-pub(crate) async fn own(state: &State, me: &Me, code: &str) -> Result<(), Problem> {
+/// Nothing typed is no code.
+pub(crate) async fn given(state: &State, me: &Me, code: &str) -> Result<bool, Problem> {
+    if code.trim().is_empty() {
+        return Ok(false);
+    }
     if !is_set_up(state, me.staff.id).await? {
         let said = "You have no second factor yet; set one up under your name, or print the prescription.";
         return Err(Problem::field("code", said));
     }
     let said = "This code is wrong, or was used before.";
-    check(state, &me.staff, Some(code)).await.map_err(|_| Problem::field("code", said))
+    check(state, &me.staff, Some(code)).await.map_err(|_| Problem::field("code", said))?;
+    Ok(true)
 }
 
 /// Refuses somebody who has a second factor and does not give it. A code serves once.

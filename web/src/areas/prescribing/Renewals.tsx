@@ -101,7 +101,7 @@ function One(p: {
           <>
             <p>
               <strong>{r.medicine}</strong>. {r.instructions} Dispense <Mono>{r.quantity}</Mono>
-              {r.refills > 0 && `, ${r.refills} refills`}.
+              {!!r.refills && `, ${r.refills} refills`}.
             </p>
             <Small>
               {[

@@ -97,19 +97,18 @@ fn within(rule: &DoseRule, ingredient: &Ingredient, single: Amount, per_day: f64
     let amount = |n: f64| if rule.by.code().starts_with("mg") { weighed(n) } else { format!("{} units", plain(n)) };
     let grave = |is: f64, most: f64| if is > most * ROUNDED { Severity::Serious } else { Severity::Caution };
     let over = |is: f64, most: f64| is > most * 1.001;
-    let about = format!("{name}+dose");
     if over(daily, high) {
         let sentence =
             format!("{name}: {} a day{by_weight} is above the usual most of {}.", amount(daily), amount(high));
-        told.tell(grave(daily, high), FindingKind::DoseHigh, about.clone(), sentence);
+        told.tell(grave(daily, high), FindingKind::DoseHigh, format!("{name}+daily"), sentence);
     } else if daily < low * TOO_LITTLE {
         let sentence =
             format!("{name}: {} a day{by_weight} is below the usual least of {}.", amount(daily), amount(low));
-        told.tell(Severity::Caution, FindingKind::DoseLow, about.clone(), sentence);
+        told.tell(Severity::Caution, FindingKind::DoseLow, format!("{name}+daily"), sentence);
     }
     if over(single, once) {
         let sentence = format!("{name}: {} at a time is above the usual most of {}.", amount(single), amount(once));
-        told.tell(grave(single, once), FindingKind::DoseHigh, about.clone(), sentence);
+        told.tell(grave(single, once), FindingKind::DoseHigh, format!("{name}+single"), sentence);
     }
     if over(per_day, rule.times) {
         let (severity, usual) = if rule.times < 1.0 {

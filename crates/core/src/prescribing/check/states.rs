@@ -25,14 +25,18 @@ pub(in crate::prescribing) fn harms(rules: &Rules, medicine: &Medicine, problems
     let mut out = Vec::new();
     for part in &medicine.parts {
         let of_part: Vec<&ProblemHarm> = rules.harms.iter().filter(|h| h.medicine.means(part.ingredient)).collect();
-        for code in problems {
+        for (n, code) in problems.iter().enumerate() {
+            // Listed, and a diagnosis of the visit as well.
+            if problems[..n].contains(code) {
+                continue;
+            }
             let met = of_part.iter().filter(|h| starts(code, &h.diagnosis));
             if let Some(harm) = met.max_by_key(|h| (h.severity, h.diagnosis.len(), h.medicine.narrowness())) {
                 out.push(Finding {
                     severity: harm.severity,
                     kind: FindingKind::Problem,
                     sentence: format!("{} with {code}: {}", medicine.label, because(&harm.reason, &harm.instead)),
-                    about: format!("{}+{}", part.ingredient.name, harm.diagnosis),
+                    about: format!("{}+{code}", part.ingredient.name),
                 });
             }
         }

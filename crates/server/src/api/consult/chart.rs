@@ -8,6 +8,7 @@ use crate::api::orders::results::ToldReport;
 use crate::api::orders::views::{OrderView, of_visit};
 use crate::api::prescribing::facts::{present, taken};
 use crate::api::prescribing::states;
+use crate::api::prescribing::writing::refresh_drafts;
 use crate::api::visit_line::views::PersonCard;
 use crate::api::{DONE, Done};
 use crate::problem::{Answer, Problem};
@@ -178,7 +179,8 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
     let medicines = store::medicines_of(&mut conn, person.id).await?;
     let problems = store::problems_of(&mut conn, person.id).await?;
     let rules = &state.tables.rules;
-    let prescriptions = prescribing::of_visits(&mut conn, &[*id]).await?;
+    let mut prescriptions = prescribing::of_visits(&mut conn, &[*id]).await?;
+    refresh_drafts(&mut conn, &state, &mut prescriptions).await?;
     let read = |a: &Allergy| AllergyRead { id: a.id, group: substance_in_words(rules, &a.substance) };
     let there = present(&problems, &diagnoses);
     let harms = harms_now(rules, &taken(rules, &medicines), &there).into_iter().map(|f| f.sentence).collect();

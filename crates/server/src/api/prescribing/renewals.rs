@@ -19,7 +19,7 @@ use harbor_store::prescribing::{self as store, SignedItem, renewals};
 use harbor_store::rows::Prescription;
 use harbor_store::{Change, Conn, codes};
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
@@ -33,9 +33,8 @@ pub struct RenewalView {
     closed: bool,
     medicine: String,
     instructions: String,
-    quantity: i32,
-    unit: codes::DoseUnit,
-    refills: i32,
+    quantity: Option<i32>,
+    refills: Option<i32>,
     diagnosis: Option<String>,
     state: codes::PrescriptionState,
     prescribed_at: DateTime<Utc>,
@@ -89,9 +88,8 @@ async fn view(
         closed,
         medicine: hidden(old.medicine),
         instructions: hidden(old.instructions),
-        quantity: old.quantity,
-        unit: old.unit,
-        refills: old.refills,
+        quantity: Some(old.quantity).filter(|_| !closed),
+        refills: Some(old.refills).filter(|_| !closed),
         diagnosis: old.diagnosis.filter(|_| !closed),
         state: old.state,
         prescribed_at: old.prescribed_at,
@@ -139,16 +137,18 @@ pub struct RenewalAnswers {
 /// Answers several requests at once: those that are renewed have one signature a person.
 #[utoipa::path(post, path = "/api/renewals/answer", request_body = RenewalAnswers, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn answer(state: Data<State>, me: Me, form: Json<RenewalAnswers>) -> Answer<Done> {
-    let with_factor = match form.code.trim() {
-        "" => false,
-        code => {
-            second_factor::own(&state, &me, code).await?;
-            true
-        }
-    };
+    let with_factor = second_factor::given(&state, &me, &form.code).await?;
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
+            let mut persons = BTreeSet::new();
+            for item in &form.items {
+                let request = renewals::request(change.conn(), item.id).await?;
+                persons.insert(store::prescription(change.conn(), request.prescription_id).await?.person_id);
+            }
+            for person in persons {
+                change.prescribe_alone(person).await?;
+            }
             let mut signed: BTreeMap<Uuid, Vec<(SignedItem, Prescription)>> = BTreeMap::new();
             for item in &form.items {
                 let request = renewals::request(change.conn(), item.id).await?;

@@ -9,7 +9,7 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::consult::Source;
 use harbor_core::fields;
-use harbor_core::prescribing::controlled::{Signing, may_sign};
+use harbor_core::prescribing::controlled::{Signing, may_sign, refills_allowed};
 use harbor_core::prescribing::{MedicineState, Override, PrescriptionState, course_ends, not_overridden};
 use harbor_store::consult::chart;
 use harbor_store::consult::lists::NewMedicine;
@@ -75,17 +75,12 @@ pub async fn sign(
     if form.items.is_empty() || form.items.len() > MOST_ITEMS {
         return Err(Problem::field("items", format!("Sign 1 to {MOST_ITEMS} items at a time.")));
     }
-    let with_factor = match form.code.trim() {
-        "" => false,
-        code => {
-            second_factor::own(&state, &me, code).await?;
-            true
-        }
-    };
+    let with_factor = second_factor::given(&state, &me, &form.code).await?;
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
             let visit = open_visit(change, *id).await?;
+            change.prescribe_alone(visit.person_id).await?;
             let mut signed = Vec::new();
             for item in &form.items {
                 let row = store::prescription(change.conn(), item.id).await?;
@@ -158,6 +153,10 @@ pub async fn signable(
     }
     let product = product(state, &row.product_code)?;
     if let Some(schedule) = state.tables.rules.schedule(product) {
+        // However it was written: in the form, in the quick line, or as a renewal.
+        let count = |n: i32| u32::try_from(n).unwrap_or(0);
+        refills_allowed(schedule, count(row.refills), count(row.days))
+            .map_err(|(field, s)| Problem::field(field, format!("{}: {s}", row.medicine)))?;
         let dea = Some(me.staff.dea.as_str());
         let signing = Signing { dea, second_factor: with_factor, on_paper: item.pharmacy_id.is_none() };
         may_sign(schedule, signing).map_err(|s| Problem::field("code", format!("{}: {s}", row.medicine)))?;

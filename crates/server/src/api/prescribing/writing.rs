@@ -256,6 +256,19 @@ pub fn given(list: &[Finding]) -> Vec<GivenWarning> {
     list.iter().map(one).collect()
 }
 
+/// What stands against drafts now: the chart may have changed since they were written, and who signs answers to today.
+pub async fn refresh_drafts(conn: &mut Conn, state: &State, rows: &mut [Prescription]) -> Result<(), Problem> {
+    for row in rows.iter_mut().filter(|row| *row.state == PrescriptionState::Draft) {
+        // One whose product was withdrawn keeps what was said; signing refuses it.
+        let Ok(product) = product(state, &row.product_code) else { continue };
+        let about = facts::About::prescription(row, state.today());
+        let days = u32::try_from(row.days).unwrap_or(1);
+        let found = findings(conn, state, &about, product, (row.dose, row.per_day, days)).await?;
+        row.warnings = Doc(given(&found));
+    }
+    Ok(())
+}
+
 pub fn finding_views(found: Vec<GivenWarning>, before: &[EarlierOverride]) -> Vec<FindingView> {
     let one = |f: GivenWarning| {
         let earlier = before.iter().find(|b| b.about == f.about && !b.about.is_empty());
