@@ -247,7 +247,14 @@ async fn a_controlled_substance_is_printed_or_signed_with_the_second_factor() {
     let mut refilled = form(code, "1", "q6h", "3");
     refilled["refills"] = json!("1");
     assert_eq!(visit.clinician.post(&check, refilled).await.body["fields"][0]["field"], "refills");
+    // The quick line writes it all the same; signing refuses what the schedule does not allow.
+    let line = "oxycodone 5mg 1 tab q6h 3d 2 refills";
+    visit.clinician.post(&visit.path("/quick-line"), json!({ "text": line, "keep": true })).await.ok();
+    let drafted = id(&visit.chart_of().await["prescriptions"][0]);
     let sign = visit.path("/prescriptions/sign");
+    let on_paper = json!({ "items": [{ "id": drafted, "pharmacyId": null }] });
+    assert_eq!(visit.clinician.post(&sign, on_paper).await.body["fields"][0]["field"], "refills");
+    visit.clinician.ask("DELETE", &format!("/api/prescriptions/{drafted}"), None).await.ok();
     let item = id(&visit.prescribe(form(code, "1", "q6h", "3")).await);
     let to =
         |pharmacy: &Value, factor: &str| json!({ "items": [{ "id": item, "pharmacyId": pharmacy }], "code": factor });
