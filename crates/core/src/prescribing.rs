@@ -12,6 +12,7 @@ pub mod search;
 mod states;
 pub mod strength;
 mod substances;
+pub mod typed;
 
 use chrono::NaiveDate;
 
@@ -45,13 +46,21 @@ pub struct Product {
     pub form: String,
     /// As on the pack, an amount for each ingredient in their order: `400/57 mg/5 mL`.
     pub strength: String,
+    /// The usual way in: the first of [`Product::routes`].
     pub route: String,
+    /// Every way in that the form allows.
+    pub routes: Vec<String>,
     pub usual_dose: f64,
     pub usual_per_day: f64,
     pub usual_days: u32,
 }
 
 impl Product {
+    /// The product as it is given by one of its ways; nothing where the form does not allow it.
+    pub fn by_route(&self, route: &str) -> Option<Product> {
+        self.routes.iter().any(|r| r == route).then(|| Product { route: route.to_owned(), ..self.clone() })
+    }
+
     /// Milligrams of the first ingredient in one unit of the form; nothing where the strength is in another unit.
     pub fn milligrams(&self) -> Option<f64> {
         match strength::amounts(&self.strength)?.first()? {
@@ -99,6 +108,12 @@ pub fn course_ends(product: &Product, days: u32, refills: u32, begun: NaiveDate)
     if is_course { begun.checked_add_days(chrono::Days::new(u64::from(days))) } else { None }
 }
 
+/// The last day that a prescription lasts with its refills, taken as it was prescribed from the day it was signed.
+pub fn runs_out(signed: NaiveDate, days: u32, refills: u32) -> NaiveDate {
+    let days = u64::from(days) * (u64::from(refills) + 1);
+    signed.checked_add_days(chrono::Days::new(days)).unwrap_or(NaiveDate::MAX)
+}
+
 /// The diagnosis that a prescription lies under when nobody says: the only one there is. Among several somebody chooses.
 pub fn lane(diagnoses: &[(String, String)]) -> Option<String> {
     if let [(code, _)] = diagnoses { Some(code.clone()) } else { None }
@@ -137,6 +152,13 @@ mod tests {
     use super::*;
 
     #[test]
+    fn a_prescription_lasts_with_its_refills() {
+        let signed = NaiveDate::from_ymd_opt(2026, 10, 30).unwrap();
+        assert_eq!(runs_out(signed, 30, 2), NaiveDate::from_ymd_opt(2027, 1, 28).unwrap());
+        assert_eq!(runs_out(NaiveDate::MAX, u32::MAX, u32::MAX), NaiveDate::MAX);
+    }
+
+    #[test]
     fn a_course_ends_by_itself_and_what_is_taken_for_good_does_not() {
         let product = |usual_days| Product {
             code: "a".into(),
@@ -146,6 +168,7 @@ mod tests {
             form: "tablet".into(),
             strength: "1 mg".into(),
             route: "oral".into(),
+            routes: vec!["oral".into()],
             usual_dose: 1.0,
             usual_per_day: 3.0,
             usual_days,

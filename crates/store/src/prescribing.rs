@@ -27,10 +27,11 @@ pub async fn of_visits(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<Prescript
         .await?)
 }
 
+/// The latest of a person, with those that were renewed or changed without a visit.
 pub async fn of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<Prescription>> {
     use prescriptions as p;
     Ok(p::table
-        .filter(p::person_id.eq(person))
+        .filter(p::person_id.eq(person).and(p::state.ne("stopped").or(p::head_id.is_not_null())))
         .order(p::prescribed_at.desc())
         .limit(100)
         .select(Prescription::as_select())
@@ -48,8 +49,26 @@ pub async fn prescription(conn: &mut Conn, id: Uuid) -> Result<Prescription> {
         .ok_or(StoreError::NotFound("prescription"))
 }
 
+/// A prescription that nobody else changes until this change is done.
+pub async fn locked(conn: &mut Conn, id: Uuid) -> Result<Prescription> {
+    prescriptions::table
+        .find(id)
+        .for_update()
+        .select(Prescription::as_select())
+        .first(conn)
+        .await
+        .optional()?
+        .ok_or(StoreError::NotFound("prescription"))
+}
+
 pub async fn head(conn: &mut Conn, id: Uuid) -> Result<Option<PrescriptionHead>> {
     Ok(prescription_heads::table.find(id).select(PrescriptionHead::as_select()).first(conn).await.optional()?)
+}
+
+/// Why prescriptions stand no more.
+pub async fn ends(conn: &mut Conn, ids: &[Uuid]) -> Result<Vec<PrescriptionEnd>> {
+    use prescription_ends as e;
+    Ok(e::table.filter(e::prescription_id.eq_any(ids)).select(PrescriptionEnd::as_select()).load(conn).await?)
 }
 
 /// Why a prescription stands no more.
@@ -116,6 +135,32 @@ impl Change<'_> {
         Ok(row)
     }
 
+    /// Writes a draft anew.
+    pub async fn rewrite_prescription(&mut self, row: Prescription) -> Result<Prescription> {
+        use prescriptions as p;
+        diesel::update(p::table.find(row.id))
+            .set((
+                (p::product_code.eq(&row.product_code), p::medicine.eq(&row.medicine), p::route.eq(&row.route)),
+                (p::dose.eq(row.dose), p::per_day.eq(row.per_day), p::days.eq(row.days), p::unit.eq(row.unit)),
+                (p::quantity.eq(row.quantity), p::refills.eq(row.refills), p::substitution.eq(row.substitution)),
+                (p::instructions.eq(&row.instructions), p::dosage.eq(&row.dosage), p::note.eq(&row.note)),
+                (p::diagnosis.eq(&row.diagnosis), p::replaces_id.eq(row.replaces_id)),
+                p::prescribed_at.eq(row.prescribed_at),
+            ))
+            .execute(self.conn())
+            .await?;
+        self.audit("wrote anew", "prescription", row.id, Some(row.person_id), row.medicine.clone());
+        self.tell_prescription(&row);
+        Ok(row)
+    }
+
+    /// Ends a prescription since another takes its place; both say so.
+    pub async fn replace_prescription(&mut self, old: Uuid, by: &Prescription) -> Result<()> {
+        let reason = format!("changed to {}: {}", by.medicine, by.instructions);
+        self.stop_prescription(old, reason.chars().take(200).collect::<String>().as_str()).await?;
+        Ok(())
+    }
+
     /// Puts a prescription under the one diagnosis that it is for.
     pub async fn place_prescription(&mut self, id: Uuid, code: Option<&str>) -> Result<()> {
         use prescriptions as p;
@@ -145,14 +190,7 @@ impl Change<'_> {
     /// Something happened to a prescription; the core says what becomes of it.
     pub async fn prescription_happened(&mut self, id: Uuid, event: PrescriptionEvent) -> Result<PrescriptionState> {
         use prescriptions as p;
-        let row: Prescription = p::table
-            .find(id)
-            .for_update()
-            .select(Prescription::as_select())
-            .first(self.conn())
-            .await
-            .optional()?
-            .ok_or(StoreError::NotFound("prescription"))?;
+        let row = locked(self.conn(), id).await?;
         let next = row.state.after(event).map_err(|refused| StoreError::refused("sent", refused.to_string()))?;
         let now = self.now;
         let sent_at = if next == PrescriptionState::Sent { row.sent_at.or(Some(now)) } else { row.sent_at };

@@ -942,6 +942,7 @@ diesel::table! {
         overrides -> Jsonb,
         replaces_id -> Nullable<Uuid>,
         renews_id -> Nullable<Uuid>,
+        route -> Text,
     }
 }
 

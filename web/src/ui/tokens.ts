@@ -160,6 +160,8 @@ export const half = '900px';
 export const part = {
   count: '84px',
   field: '160px',
+  /** Five in a row on a sheet: dose, how often, days, dispense, refills. */
+  doseField: '136px',
   wideField: '190px',
   cardHeight: '96px',
   dayCell: '96px',

@@ -111,3 +111,73 @@ async fn pregnancy(b: &Browser) -> Result<()> {
 async fn a_pregnancy_is_said_with_its_due_date_and_the_checks_follow() {
     journey("prescribing-pregnancy", pregnancy).await;
 }
+
+/// A child's suspension: wished by weight, given as it can be measured out, written anew when the wish changes.
+async fn suspension(b: &Browser) -> Result<()> {
+    b.sign_in("ifeoma").await?;
+    let visit = visit_of(b, "Mees").await?;
+    b.goto(&format!("/visits/{visit}/sheet")).await?;
+    b.fill("quick", "w 18kg; dx ear pain").await?;
+    b.key(Key::Enter).await?;
+    b.holds("//input[@name='quick']", str::is_empty).await?;
+    b.click("//*[@data-lane]//button[normalize-space()='Prescribe']").await?;
+    b.find("Find a medicine", "amox 250 susp", "Amoxelle Junior").await?;
+    b.fill("dose", "40 mg/kg/day").await?;
+    b.fill("often", "bid").await?;
+    b.fill("days", "7").await?;
+    b.see(
+        "//*[@data-instructions][contains(., 'Take 7 mL (350 mg) by mouth twice a day for 7 days. Dispense 98 mL.')]",
+    )
+    .await?;
+    b.see("//*[@data-by-weight][contains(., '38.89 mg/kg a day at 18 kg, weighed today.')]").await?;
+    no_serious_fault(b, "a child's suspension").await?;
+    b.press("Add to the prescription").await?;
+    b.see("//*[@data-prescription='amoxelle-junior-50']").await?;
+    b.click("//button[starts-with(@aria-label, 'Change Amoxelle Junior')]").await?;
+    b.holds("//input[@name='dose']", |dose| dose == "7").await?;
+    b.fill("dose", "300 mg").await?;
+    b.press("Keep").await?;
+    b.see("//*[@data-prescription='amoxelle-junior-50'][contains(., 'Take 6 mL (300 mg)')]").await?;
+    Ok(())
+}
+
+#[actix_web::test]
+async fn a_childs_suspension_is_wished_by_weight_and_measured_out() {
+    journey("prescribing-suspension", suspension).await;
+}
+
+/// Later, without a visit: renewed, changed and signed at the person's page.
+async fn later(b: &Browser) -> Result<()> {
+    b.sign_in("oriane").await?;
+    let visit = visit_of(b, "Wren").await?;
+    b.goto(&format!("/visits/{visit}/sheet")).await?;
+    b.click(PRESCRIBE).await?;
+    b.find("Find a medicine", "cough capsule", "Benzolark").await?;
+    b.see("//*[@data-instructions]").await?;
+    b.press("Add to the prescription").await?;
+    b.press("Sign and send").await?;
+    b.see("//*[@data-prescription][contains(., 'pharmacy has it')]").await?;
+    b.click("//h2/button[contains(., 'Takahashi')]").await?;
+    let one = "//*[@data-prescribed='benzolark-100']";
+    b.click(&format!("{one}//button[starts-with(@aria-label, 'Renew')]")).await?;
+    b.see("//*[@data-ready='benzolark-100']").await?;
+    b.click("//*[@data-ready]//button[starts-with(@aria-label, 'Remove')]").await?;
+    b.gone("//*[@data-ready]").await?;
+    b.click(&format!("{one}//button[starts-with(@aria-label, 'Change')]")).await?;
+    b.fill("often", "bid").await?;
+    b.see("//*[@data-instructions][contains(., 'twice a day')]").await?;
+    b.press("Lay ready in its place").await?;
+    b.see("//*[@data-ready][contains(., 'in place of Benzolark')]").await?;
+    no_serious_fault(b, "prescriptions of a person").await?;
+    b.press("Sign and send").await?;
+    b.gone("//*[@data-ready]").await?;
+    b.see("//*[@data-prescribed][contains(., 'twice a day')][contains(., 'in place of Benzolark')]").await?;
+    b.press_starting("Show 1 earlier").await?;
+    b.see("//*[@data-prescribed][contains(., 'changed to Benzolark')]").await?;
+    Ok(())
+}
+
+#[actix_web::test]
+async fn what_was_prescribed_is_renewed_or_changed_without_a_visit() {
+    journey("prescribing-later", later).await;
+}

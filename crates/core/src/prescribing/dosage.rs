@@ -262,25 +262,45 @@ pub fn amount_typed(typed: &str, product: &Product) -> Result<Portion, String> {
     if amount == Portion::NONE { Err("A dose is more than nothing.".into()) } else { Ok(amount) }
 }
 
-/// A child's dose: so many milligrams per kilogram a day in so many doses, as it can be measured out, with what it comes
-/// to per kilogram.
-pub fn by_weight(mg_per_kg_a_day: f64, times: f64, kg: f64, product: &Product) -> Option<(Portion, f64)> {
-    let one = match amounts(&product.strength)?.first()? {
-        Amount::Milligrams(mg) => *mg,
-        Amount::Units(_) => return None,
+/// How far the amount that can be measured out may lie from the one that was wished, as a part of it.
+const MEASURED_WITHIN: f64 = 0.2;
+
+/// A child's dose as it is wished: `15 mg/kg`, `15 mg/kg/dose`, or `45 mg/kg/day` in as many doses as are taken. Gives the
+/// amount that can be measured out; nothing where the text says no such wish.
+pub fn amount_by_weight(
+    typed: &str,
+    often: &Often,
+    kg: Option<f64>,
+    product: &Product,
+) -> Option<Result<Portion, String>> {
+    let text: String = typed.to_lowercase().split_whitespace().collect();
+    let (wished, rest) = Portion::read_start(&text)?;
+    let wished = wished.number();
+    let per_dose = match rest {
+        "mg/kg" | "mg/kg/dose" => wished,
+        "mg/kg/day" | "mg/kg/d" | "mg/kgaday" => wished / often.per_day(),
+        _ => return None,
+    };
+    let Some(kg) = kg else { return Some(Err("The weight is not known: weigh first, or say how much.".into())) };
+    let Some(one) = product.milligrams() else {
+        return Some(Err(format!("{} has no strength in milligrams; say how many.", product.name())));
     };
     let unit = DoseUnit::of(&product.form, &product.strength);
-    let exact = mg_per_kg_a_day * kg / times / one;
-    let portion = Portion::near(exact, unit.smallest());
-    (exact.is_finite() && portion > Portion::NONE).then(|| (portion, portion.number() * one * times / kg))
+    let exact = per_dose * kg / one;
+    let near = Portion::near(exact, unit.smallest());
+    if wished == 0.0 || !exact.is_finite() || (near.number() - exact).abs() > MEASURED_WITHIN * exact {
+        let mg = super::strength::plain(per_dose * kg);
+        return Some(Err(format!("{mg} mg of {} cannot be measured out.", product.name())));
+    }
+    Some(Ok(near))
 }
 
 #[cfg(test)]
-mod tests {
+pub(super) mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn product(form: &str, strength: &str) -> Product {
+    pub fn product(form: &str, strength: &str) -> Product {
         Product {
             code: "x".into(),
             brand: "Brand".into(),
@@ -289,6 +309,7 @@ mod tests {
             form: form.into(),
             strength: strength.into(),
             route: "oral".into(),
+            routes: vec!["oral".into()],
             usual_dose: 1.0,
             usual_per_day: 3.0,
             usual_days: 7,
@@ -374,11 +395,20 @@ mod tests {
 
     #[test]
     fn a_childs_dose_is_what_can_be_measured_out() {
-        // 80 mg/kg a day in two doses at 11 kg are 8.8 mL of 50 mg/mL; nine halves of a millilitre less.
-        let (portion, comes_to) = by_weight(80.0, 2.0, 11.0, &product("suspension", "250 mg/5 mL")).unwrap();
-        assert_eq!(portion.to_string(), "9");
-        assert!((comes_to - 81.8).abs() < 0.1, "{comes_to}");
-        assert_eq!(by_weight(80.0, 2.0, 11.0, &product("injection", "100 units/mL")), None);
+        let of = |typed: &str, kg, product: &Product| amount_by_weight(typed, &Often::Times(2), kg, product);
+        // 80 mg/kg a day in two doses at 11 kg are 8.8 mL of 50 mg/mL.
+        let liquid = product("suspension", "250 mg/5 mL");
+        let amount = |typed: &str| of(typed, Some(11.0), &liquid).unwrap().unwrap().to_string();
+        assert_eq!([amount("80 mg/kg/day"), amount("40 mg/kg"), amount("40mg/kg/dose")], ["9", "9", "9"]);
+        assert_eq!(of("8 mL", Some(11.0), &liquid), None, "no wish by weight");
+        for (typed, kg, of_what) in [
+            ("80 mg/kg/day", None, &liquid),
+            ("0 mg/kg", Some(11.0), &liquid),
+            ("1 mg/kg", Some(11.0), &liquid),
+            ("5 mg/kg", Some(11.0), &product("injection", "100 units/mL")),
+        ] {
+            assert!(of(typed, kg, of_what).unwrap().is_err(), "{typed} at {kg:?} kg");
+        }
     }
 
     prop_compose! {
@@ -389,7 +419,7 @@ mod tests {
     }
 
     prop_compose! {
-        fn a_dosage()(
+        pub fn any_dosage()(
             steps in proptest::collection::vec(a_step(), 1..4),
             needed in proptest::option::of(("[a-z]{0,8}( [a-z]{1,6})?", proptest::option::of(30..90_u32))),
             food in proptest::option::of(0..Food::ALL.len()),
@@ -404,7 +434,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn quantity_and_days_agree_in_both_directions(dosage in a_dosage(), quantity in 1..3000_u32) {
+        fn quantity_and_days_agree_in_both_directions(dosage in any_dosage(), quantity in 1..3000_u32) {
             let quantity_of_all = dosage.quantity();
             let back = dosage.lasting(quantity_of_all).unwrap();
             prop_assert!(back.days() >= dosage.days().min(MOST_DAYS), "{} days became {}", dosage.days(), back.days());
@@ -415,7 +445,7 @@ mod tests {
         }
 
         #[test]
-        fn what_is_written_is_read_back(dosage in a_dosage(), form in 0..3_usize) {
+        fn what_is_written_is_read_back(dosage in any_dosage(), form in 0..3_usize) {
             let of = [product("tablet", "500 mg"), product("suspension", "250 mg/5 mL"), product("inhaler", "100 micrograms")];
             let words = dosage.in_words(&of[form]);
             prop_assert_eq!(Dosage::read(&words), Some(dosage), "{}", words);

@@ -38,6 +38,7 @@ impl Row<'_> {
 pub fn products(bytes: &[u8]) -> Result<Vec<Product>, Located> {
     let headings = ["code", "brand", "ingredients", "atc", "form", "strength", "route", "dose", "per_day", "days"];
     rows(bytes, &headings, |r| {
+        let routes = r.list(6);
         Ok(Product {
             code: r.text(0),
             brand: r.text(1),
@@ -45,7 +46,8 @@ pub fn products(bytes: &[u8]) -> Result<Vec<Product>, Located> {
             atc: r.text(3),
             form: r.text(4),
             strength: r.text(5),
-            route: r.text(6),
+            route: routes.first().cloned().ok_or_else(|| r.wrong(6, "a way in"))?,
+            routes,
             usual_dose: r.number(7)?,
             usual_per_day: r.number(8)?,
             usual_days: r.number(9)?,

@@ -207,8 +207,8 @@ pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<OrderFor
     Ok(Json(of_visit(&mut conn, &state, &person, *id, &diagnoses).await?))
 }
 
-/// The person's problems as an order may lie under them: with a code, and still there.
-async fn problems(conn: &mut Conn, person: Uuid) -> Result<Vec<(String, String)>, Problem> {
+/// The person's problems as an order or a prescription may lie under them: with a code, and still there.
+pub async fn problems(conn: &mut Conn, person: Uuid) -> Result<Vec<(String, String)>, Problem> {
     let rows = chart::problems_of(conn, person).await?;
     let coded = rows.into_iter().filter(|p| p.state.counts() && !p.code.is_empty());
     Ok(coded.map(|p| (p.code, p.title)).collect())

@@ -2,6 +2,8 @@
 
 pub mod ending;
 pub mod facts;
+pub mod form;
+pub mod of_person;
 pub mod renewals;
 pub mod signing;
 pub mod states;
@@ -26,7 +28,8 @@ pub struct ProductView {
     ingredients: Vec<String>,
     strength: String,
     form: String,
-    route: String,
+    /// The ways in that the form allows, the usual one first.
+    routes: Vec<String>,
     /// What a dose counts.
     unit: codes::DoseUnit,
     dose: String,
@@ -44,7 +47,7 @@ fn product_view(state: &State, p: &Product) -> ProductView {
         ingredients: p.ingredients.clone(),
         strength: p.strength.clone(),
         form: p.form.clone(),
-        route: p.route.clone(),
+        routes: p.routes.clone(),
         unit: DoseUnit::of(&p.form, &p.strength).into(),
         dose: Portion::of(p.usual_dose).unwrap_or(Portion::ONE).to_string(),
         often: Often::of_per_day(p.usual_per_day).map(|o| o.in_words()).unwrap_or_default(),

@@ -1,6 +1,6 @@
 //! Routes of prescribing.
 
-use crate::api::prescribing::{self, ending, renewals, signing, states, writing};
+use crate::api::prescribing::{self, ending, form, of_person, renewals, signing, states, writing};
 use crate::routes::Access::{Chart};
 use harbor_core::house::permissions::Permission::{RecordVitals, SeeChart, WriteNote};
 use harbor_store::people::whose::Whose::{Nobody, Person, Prescription, Several, Visit};
@@ -12,6 +12,13 @@ table! {
     get "/api/products" Chart(SeeChart, Nobody) => prescribing::products;
     post "/api/visits/{id}/prescriptions/check" Chart(WriteNote, Visit) => writing::check;
     post "/api/visits/{id}/prescriptions" Chart(WriteNote, Visit) => writing::add;
+    get "/api/people/{id}/prescriptions" Chart(SeeChart, Person) => of_person::list;
+    post "/api/people/{id}/prescriptions" Chart(WriteNote, Person) => writing::add_for_person;
+    post "/api/people/{id}/prescriptions/check" Chart(WriteNote, Person) => writing::check_for_person;
+    post "/api/people/{id}/prescriptions/renew" Chart(WriteNote, Person) => of_person::renew;
+    post "/api/people/{id}/prescriptions/sign" Chart(WriteNote, Person) => signing::sign_for_person;
+    get "/api/prescriptions/{id}/fields" Chart(SeeChart, Prescription) => form::taken_up;
+    put "/api/prescriptions/{id}" Chart(WriteNote, Prescription) => writing::rewrite;
     put "/api/prescriptions/{id}/diagnosis" Chart(WriteNote, Prescription) => ending::place;
     post "/api/visits/{id}/prescriptions/sign" Chart(WriteNote, Visit) => signing::sign;
     get "/api/prescriptions/{id}/sent" Chart(SeeChart, Prescription) => ending::sent;

@@ -33,7 +33,6 @@ pub(super) async fn send_prescription(state: &State, job: &Job) -> anyhow::Resul
     };
     let pharmacies = prescribing::pharmacies(&mut conn).await?;
     drop(conn);
-    let route = state.tables.rules.product(&p.product_code).map(|product| product.route.clone());
     let item = SentItem {
         reference: p.id.to_string(),
         group: p.head_id.unwrap_or(p.id).to_string(),
@@ -46,7 +45,7 @@ pub(super) async fn send_prescription(state: &State, job: &Job) -> anyhow::Resul
         product_code: p.product_code.clone(),
         instructions: p.instructions.clone(),
         dosage: Dosage::read(&p.dosage),
-        route: route.unwrap_or_default(),
+        route: route(state, &p),
         quantity: u32::try_from(p.quantity).unwrap_or(0),
         unit: *p.unit,
         days: u32::try_from(p.days).unwrap_or(0),
@@ -70,6 +69,12 @@ pub(super) async fn send_prescription(state: &State, job: &Job) -> anyhow::Resul
             Ok(())
         })
         .await
+}
+
+/// The way in that was chosen; of what was written before one was, the product's usual one.
+fn route(state: &State, p: &Prescription) -> String {
+    let usual = || state.tables.rules.product(&p.product_code).map(|product| product.route.clone());
+    if p.route.is_empty() { usual().unwrap_or_default() } else { p.route.clone() }
 }
 
 /// The diagnosis that it lies under, as the visit calls it; without a visit, as the release does.

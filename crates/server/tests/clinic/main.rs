@@ -33,6 +33,7 @@ mod parts;
 mod payments;
 mod people;
 mod prescribing;
+mod prescribing_again;
 mod questionnaires;
 mod quick_line;
 mod reading;

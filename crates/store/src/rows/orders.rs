@@ -309,5 +309,7 @@ row! {
         overrides: Doc<Vec<documents::GivenOverride>>,
         replaces_id: Option<Uuid>,
         renews_id: Option<Uuid>,
+        /// The way in; empty where it was written before a way was chosen.
+        route: String,
     }
 }

@@ -19,6 +19,7 @@ import { Allergies } from './Allergies';
 import { Measurements } from './Measurements';
 import { Medicines } from './Medicines';
 import { Problems } from './Problems';
+import { PrescriptionsOf } from '../prescribing/OfPerson';
 import { States } from '../prescribing/States';
 
 type Chart = Schemas['ChartView'];
@@ -242,6 +243,11 @@ export function Facts(p: { chart: Chart; of: Schemas['Visit']; first: Fact | nul
       <Stack>
         <Medicines chart={chart} />
         <States chart={chart} />
+        <h3>Prescribed here</h3>
+        <PrescriptionsOf
+          person={chart.person.id}
+          {...(!chart.signature && !chart.struck && { visit, diagnoses: chart.diagnoses })}
+        />
       </Stack>
     ),
     problems: <Problems chart={chart} />,

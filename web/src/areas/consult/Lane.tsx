@@ -102,8 +102,8 @@ function PrescribeHere(p: {
       <Draft
         key={product.code}
         product={product}
-        visit={p.visit}
-        chart={p.chart}
+        place={{ visit: p.visit }}
+        diagnoses={p.chart.diagnoses}
         under={p.code}
         onDone={(added) => (added ? p.show(added) : p.close())}
       />
@@ -165,7 +165,16 @@ function Open(p: Opening & { opened: NonNullable<Opened> }) {
               show={(prescription) => p.setOpened({ prescription })}
             />
           )}
-          {item && <One item={item} chart={p.chart} visit={p.visit} open={p.open} />}
+          {item && (
+            <One
+              key={item.id}
+              item={item}
+              chart={p.chart}
+              visit={p.visit}
+              open={p.open}
+              show={(prescription) => p.setOpened({ prescription })}
+            />
+          )}
         </div>
         <Button $kind="quiet" aria-label="Close what is open here" onPress={close}>
           ✕

@@ -1,3 +1,4 @@
+import { PrescriptionsOf } from '../prescribing/OfPerson';
 import { PersonOrders } from '../orders/PersonOrders';
 import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
 import { useEffect } from 'react';
@@ -231,6 +232,12 @@ export default function PersonPage() {
           <div style={{ marginTop: space(4) }}>
             <PastOf person={id} />
           </div>
+        </Sheet>
+      )}
+      {may('see_chart') && (
+        <Sheet data-place="prescriptions">
+          <h2>Prescriptions</h2>
+          <PrescriptionsOf person={id} />
         </Sheet>
       )}
       {may('see_chart') && (

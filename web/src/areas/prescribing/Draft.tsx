@@ -1,7 +1,7 @@
 /** Writing a prescription: typed as people say it, read back in words, with what speaks against it beside. */
 
 import { useState } from 'react';
-import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { api, type Refusal, type Schemas, useDo, useLook } from '../../api/client';
 import { useWords } from '../../app/choices';
 import { Form, Refused } from '../../ui/Form';
 import { Button, Check, Choose, Field, Pick } from '../../ui/controls';
@@ -10,74 +10,118 @@ import { part } from '../../ui/tokens';
 import { Findings } from './Findings';
 import { prescriptionCheck } from './queries';
 
-type Chart = Schemas['ChartView'];
 type Product = Schemas['ProductView'];
+type Typed = Schemas['PrescriptionForm'];
 type Step = Schemas['StepForm'];
 
-export function Draft({
-  product,
-  visit,
-  chart,
-  under,
-  onDone,
-}: {
+/** Where it is written: in a visit, or for a person without one. */
+export type Place = { visit: string } | { person: string };
+
+/** What it may lie under. */
+export interface Under {
+  code: string;
+  title: string;
+}
+
+/** What stands in the fields of a product that nobody changed yet: what is usual. */
+const usual = (product: Product, diagnosis: string | null): Typed => ({
+  productCode: product.code,
+  dose: product.dose,
+  often: product.often,
+  route: product.routes[0] ?? '',
+  days: String(product.days),
+  quantity: '',
+  then: [],
+  asNeeded: false,
+  neededFor: '',
+  mostPerDay: '',
+  food: '',
+  refills: '0',
+  diagnosis,
+  instructions: '',
+  substitution: true,
+  note: '',
+});
+
+export function Draft(p: {
   product: Product;
-  visit: string;
-  chart: Chart;
+  place: Place;
+  diagnoses: Under[];
   /** The diagnosis of the run that it was begun in. */
   under: string | null;
-  /** With the prescription that was added; without one when it was left. */
-  onDone: (added?: string) => void;
+  /** What was written before, where it is taken up again. */
+  start?: Typed;
+  /** The draft that is written anew. */
+  itself?: string;
+  word?: string;
+  /** With the prescription that was kept; without one when it was left. */
+  onDone: (kept?: string) => void;
+}) {
+  const { run, busy, refusal } = useDo();
+  const { place, itself } = p;
+  const keep = async (body: Typed) => {
+    const kept = await run(() => {
+      if (itself) return api.PUT('/api/prescriptions/{id}', { params: { path: { id: itself } }, body });
+      if ('visit' in place)
+        return api.POST('/api/visits/{id}/prescriptions', { params: { path: { id: place.visit } }, body });
+      return api.POST('/api/people/{id}/prescriptions', { params: { path: { id: place.person } }, body });
+    });
+    if (kept) p.onDone(kept.id);
+  };
+  return (
+    <Fields
+      {...p}
+      busy={busy}
+      refusal={refusal}
+      word={p.word ?? (itself ? 'Keep' : 'Add to the prescription')}
+      onKeep={keep}
+      onLeave={() => p.onDone()}
+    />
+  );
+}
+
+/** The fields of a prescription, with what it comes to and what speaks against it beside. */
+export function Fields({
+  product,
+  place,
+  diagnoses,
+  under,
+  start,
+  itself,
+  word,
+  busy,
+  refusal,
+  onKeep,
+  onLeave,
+}: {
+  product: Product;
+  place: Place;
+  diagnoses: Under[];
+  under: string | null;
+  start?: Typed;
+  itself?: string;
+  word: string;
+  busy: boolean;
+  refusal: Refusal | null;
+  onKeep: (typed: Typed) => unknown;
+  onLeave: () => void;
 }) {
   const foods = useWords('foods');
-  const [dose, setDose] = useState(product.dose);
-  const [often, setOften] = useState(product.often);
-  // Days say the quantity, and the quantity the days: the one typed last says the other.
-  const [days, setDays] = useState(String(product.days));
-  const [quantity, setQuantity] = useState('');
-  const [refills, setRefills] = useState('0');
-  const [then, setThen] = useState<Step[]>([]);
-  const [asNeeded, setAsNeeded] = useState(false);
-  const [neededFor, setNeededFor] = useState('');
-  const [mostPerDay, setMostPerDay] = useState('');
-  const [food, setFood] = useState('');
-  const [instructions, setInstructions] = useState<string | null>(null);
-  const [substitution, setSubstitution] = useState(true);
-  const [note, setNote] = useState('');
-  const [more, setMore] = useState(false);
-  const only = chart.diagnoses.length === 1 ? chart.diagnoses[0]?.code : undefined;
-  const [diagnosis, setDiagnosis] = useState<string | null>(under ?? only ?? null);
-  const { run, busy, refusal } = useDo();
-  const body = {
-    productCode: product.code,
-    dose,
-    often,
-    days,
-    quantity,
-    then,
-    asNeeded,
-    neededFor,
-    mostPerDay,
-    food,
-    refills,
-    diagnosis,
-    instructions: instructions ?? '',
-    substitution,
-    note,
-  };
-  const path = { params: { path: { id: visit } } };
-  const check = useLook(prescriptionCheck(visit, body), true);
-  const add = async () => {
-    const added = await run(() => api.POST('/api/visits/{id}/prescriptions', { ...path, body }));
-    if (added) onDone(added.id);
-  };
+  const only = diagnoses.length === 1 ? diagnoses[0]?.code : undefined;
+  const [body, setBody] = useState<Typed>(start ?? usual(product, under ?? only ?? null));
+  const set = (change: Partial<Typed>) => setBody((now) => ({ ...now, ...change }));
+  const { dose, often, days, quantity, asNeeded } = body;
+  const then = body.then ?? [];
+  const [more, setMore] = useState(Boolean(start?.instructions || start?.note || start?.food));
+  const check = useLook(prescriptionCheck(place, body, itself), true);
+  const setThen = (steps: Step[]) => set({ then: steps });
   const step = (n: number, change: Partial<Step>) => setThen(then.map((s, at) => (at === n ? { ...s, ...change } : s)));
   // What was read last stays until the next is read, so that nothing jumps under the hands.
   const [last, setLast] = useState<Schemas['Checked'] | null>(null);
   if (check.data && check.data !== last) setLast(check.data);
   const told = check.error ? null : (check.data ?? last);
   return (
-    <Form refusal={check.error ?? refusal} onSave={add}>
+    <Form refusal={check.error ?? refusal} onSave={() => void onKeep(body)}>
       <Stack>
         <Row>
           <strong>{product.brand}</strong> <Mono>{product.strength}</Mono>
@@ -86,31 +130,34 @@ export function Draft({
           </Small>
           {product.schedule && <Tag $tone="brass">Controlled, schedule {product.schedule}</Tag>}
         </Row>
-        <Columns $min={part.field}>
-          <Field label="Dose" aside={product.unit} value={dose} onChange={setDose} name="dose" />
-          <Field label="How often" value={often} onChange={setOften} name="often" />
+        {product.routes.length > 1 && (
+          <Choose
+            label="Way in"
+            value={body.route ?? ''}
+            onChange={(route) => set({ route })}
+            choices={product.routes.map((route) => ({ id: route, label: route }))}
+          />
+        )}
+        <Columns $min={part.doseField}>
+          <Field label="Dose" aside={product.unit} value={dose} onChange={(dose) => set({ dose })} name="dose" />
+          <Field label="How often" value={often} onChange={(often) => set({ often })} name="often" />
           <Field
             label="Days"
-            value={days}
+            value={days ?? ''}
             placeholder={told ? String(told.days) : ''}
             name="days"
-            onChange={(text) => {
-              setDays(text);
-              setQuantity('');
-            }}
+            // Days say the quantity, and the quantity the days: the one typed last says the other.
+            onChange={(text) => set({ days: text, quantity: '' })}
           />
           <Field
             label="Dispense"
             aside={product.unit}
-            value={quantity}
+            value={quantity ?? ''}
             placeholder={told ? String(told.quantity) : ''}
             name="quantity"
-            onChange={(text) => {
-              setQuantity(text);
-              if (then.length === 0) setDays('');
-            }}
+            onChange={(text) => set({ quantity: text, ...(then.length === 0 && { days: '' }) })}
           />
-          <Field label="Refills" value={refills} onChange={setRefills} name="refills" />
+          <Field label="Refills" value={body.refills ?? ''} onChange={(refills) => set({ refills })} name="refills" />
         </Columns>
         {then.map((s, n) => (
           <Columns key={n} $min={part.field}>
@@ -125,7 +172,7 @@ export function Draft({
           </Columns>
         ))}
         <Row>
-          <Check label="Only when needed" value={asNeeded} onChange={setAsNeeded} />
+          <Check label="Only when needed" value={asNeeded ?? false} onChange={(asNeeded) => set({ asNeeded })} />
           <Spread />
           <Button $kind="quiet" onPress={() => setThen([...then, { dose, often, days: '' }])}>
             Another step
@@ -136,12 +183,17 @@ export function Draft({
         </Row>
         {asNeeded && (
           <Columns $min={part.field}>
-            <Field label="Needed for" value={neededFor} onChange={setNeededFor} name="neededFor" />
+            <Field
+              label="Needed for"
+              value={body.neededFor ?? ''}
+              onChange={(neededFor) => set({ neededFor })}
+              name="neededFor"
+            />
             <Field
               label="Most a day"
               aside={product.unit}
-              value={mostPerDay}
-              onChange={setMostPerDay}
+              value={body.mostPerDay ?? ''}
+              onChange={(mostPerDay) => set({ mostPerDay })}
               name="mostPerDay"
             />
           </Columns>
@@ -150,27 +202,36 @@ export function Draft({
           <Stack>
             <Pick
               label="With food"
-              value={food}
-              onChange={setFood}
+              value={body.food ?? ''}
+              onChange={(food) => set({ food })}
               choices={[{ id: '', label: 'Does not matter' }, ...foods]}
             />
             <Field
               label="Instructions"
               hint="As the patient reads them; empty, they follow from the dose."
-              value={instructions ?? ''}
+              value={body.instructions ?? ''}
               placeholder={told?.instructions ?? ''}
-              onChange={(text) => setInstructions(text === '' ? null : text)}
+              onChange={(instructions) => set({ instructions })}
               name="instructions"
             />
-            <Field label="Note to the pharmacist" value={note} onChange={setNote} name="note" />
-            <Check label="The same of another maker will do" value={substitution} onChange={setSubstitution} />
+            <Field
+              label="Note to the pharmacist"
+              value={body.note ?? ''}
+              onChange={(note) => set({ note })}
+              name="note"
+            />
+            <Check
+              label="The same of another maker will do"
+              value={body.substitution ?? true}
+              onChange={(substitution) => set({ substitution })}
+            />
           </Stack>
         )}
         <Choose
           label="For"
-          value={diagnosis ?? ''}
-          onChange={setDiagnosis}
-          choices={chart.diagnoses.map((d) => ({ id: d.code, label: `${d.code} ${d.title}` }))}
+          value={body.diagnosis ?? ''}
+          onChange={(diagnosis) => set({ diagnosis })}
+          choices={diagnoses.map((d) => ({ id: d.code, label: `${d.code} ${d.title}` }))}
         />
         {told && (
           <>
@@ -185,9 +246,9 @@ export function Draft({
         <Refused />
         <Row>
           <Spread />
-          <Button onPress={() => onDone()}>Leave</Button>
+          <Button onPress={onLeave}>Leave</Button>
           <Button type="submit" isDisabled={busy}>
-            Add to the prescription
+            {word}
           </Button>
         </Row>
       </Stack>

@@ -1,11 +1,13 @@
 /** One prescription as it stands: what it says, what speaks against it, its way and its end. */
 
+import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
 import { useWordOf } from '../../app/choices';
-import { useMay } from '../../app/session';
+import { useMay, useSession } from '../../app/session';
 import { Button, Pick } from '../../ui/controls';
 import { Mono, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { Ending } from '../consult/Ending';
+import { Change } from './Change';
 import { Findings } from './Findings';
 import { SignDrafts } from './SignDrafts';
 
@@ -18,17 +20,34 @@ export function One({
   chart,
   visit,
   open,
+  show,
 }: {
   item: Schemas['Prescription'];
   chart: Chart;
   visit: string;
   open: boolean;
+  /** Opens another prescription in its place. */
+  show: (prescription: string) => void;
 }) {
+  const { me } = useSession();
+  const [changing, setChanging] = useState(false);
   const { run, busy, refusal } = useDo();
   const may = useMay();
   const path = { params: { path: { id: item.id } } };
   const draft = item.state === 'draft';
   const wordOf = useWordOf('prescriptionStates');
+  if (changing)
+    return (
+      <Change
+        item={item}
+        place={{ visit }}
+        diagnoses={chart.diagnoses}
+        onDone={(kept) => {
+          setChanging(false);
+          if (kept && kept !== item.id) show(kept);
+        }}
+      />
+    );
   return (
     <div data-prescription={item.productCode}>
       <Stack>
@@ -37,6 +56,11 @@ export function One({
           <Tag $tone={draft ? 'brass' : ended.includes(item.state) ? 'coral' : 'kelp'}>{wordOf(item.state)}</Tag>
           {item.diagnosis && <Mono>{item.diagnosis}</Mono>}
           <Spread />
+          {open && (draft ? item.prescriberId === me.staff.id : !ended.includes(item.state)) && (
+            <Button $kind="quiet" aria-label={`Change ${item.medicine}`} onPress={() => setChanging(true)}>
+              Change
+            </Button>
+          )}
           {open && draft && (
             <Button $kind="quiet" onPress={() => void run(() => api.DELETE('/api/prescriptions/{id}', path))}>
               Remove
@@ -73,7 +97,14 @@ export function One({
             choices={chart.diagnoses.map((d) => ({ id: d.code, label: `${d.code} ${d.title}` }))}
           />
         )}
-        {open && draft && <SignDrafts visit={visit} chart={chart} />}
+        {open && draft && (
+          <SignDrafts
+            place={{ visit }}
+            drafts={chart.prescriptions.filter((x) => x.state === 'draft')}
+            controlled={chart.controlled}
+            pharmacy={chart.pharmacyId}
+          />
+        )}
       </Stack>
     </div>
   );

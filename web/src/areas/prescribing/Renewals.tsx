@@ -8,28 +8,40 @@ import { Button, Choose, Field } from '../../ui/controls';
 import { Faults, Refused } from '../../ui/Form';
 import { Empty, Mono, Row, Sheet, Small, Spread, Stack } from '../../ui/layout';
 import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
+import { Fields } from './Draft';
 import { Findings } from './Findings';
-import { renewals } from './queries';
+import { prescriptionCheck, prescriptionsOf, renewals, takenUp } from './queries';
 
 type Asked = Schemas['RenewalView'];
+type Typed = Schemas['PrescriptionForm'];
+
+/** With these answers something is signed. */
+const signs = ['yes', 'changed'];
 
 export function Renewals() {
   const look = useLook(renewals());
   const [answers, setAnswers] = useState<Record<string, string>>({});
   const [reasons, setReasons] = useState<Record<string, string>>({});
+  const [changed, setChanged] = useState<Record<string, Typed>>({});
   const [code, setCode] = useState('');
   const { run, busy, refusal } = useDo();
   const list = look.data ?? [];
   const answered = list.filter((r) => answers[r.id]);
-  const yes = answered.filter((r) => answers[r.id] === 'yes').length;
+  const yes = answered.filter((r) => signs.includes(answers[r.id] ?? '')).length;
   const send = async () => {
     const items = answered.map((r) => ({
       id: r.id,
       answer: answers[r.id] ?? '',
       reason: reasons[r.id] ?? '',
-      overrides: serious(r).map((f) => ({ about: f.about, reason: reasons[`${r.id} ${f.about}`] ?? '' })),
+      overrides: Object.entries(reasons)
+        .filter(([key]) => key.startsWith(`${r.id} `))
+        .map(([key, reason]) => ({ about: key.slice(r.id.length + 1), reason })),
+      ...(answers[r.id] === 'changed' && changed[r.id] && { changed: changed[r.id] }),
     }));
-    if (await run(() => api.POST('/api/renewals/answer', { body: { items, code } }))) setAnswers({});
+    if (await run(() => api.POST('/api/renewals/answer', { body: { items, code } }))) {
+      setAnswers({});
+      setChanged({});
+    }
   };
   const say = (key: string, text: string) => setReasons((before) => ({ ...before, [key]: text }));
   return (
@@ -46,6 +58,10 @@ export function Renewals() {
             asked={r}
             answer={answers[r.id] ?? ''}
             onAnswer={(answer) => setAnswers({ ...answers, [r.id]: answer })}
+            changed={changed[r.id] ?? null}
+            onChanged={(typed) => {
+              setChanged({ ...changed, [r.id]: typed });
+            }}
             reasons={reasons}
             say={say}
           />
@@ -73,12 +89,91 @@ export function Renewals() {
   );
 }
 
-const serious = (r: Asked) => r.findings.filter((f) => f.severity === 'serious');
+const serious = (findings: Schemas['FindingView'][]) => findings.filter((f) => f.severity === 'serious');
+
+/** What it is changed to: the fields of the old one, kept as the answer until everything is signed. */
+function Changed(p: {
+  asked: Asked;
+  changed: Typed | null;
+  onChanged: (typed: Typed) => void;
+  reasons: Record<string, string>;
+  say: (key: string, text: string) => void;
+}) {
+  const r = p.asked;
+  const look = useLook(takenUp(r.prescriptionId));
+  const known = useLook(prescriptionsOf(r.person.id));
+  const [open, setOpen] = useState(p.changed === null);
+  const place = { person: r.person.id };
+  const check = useLook(prescriptionCheck(place, p.changed ?? nothing), p.changed !== null);
+  if (!look.data || !known.data) return unanswered(look) ? <Unanswered look={look} rows={3} /> : null;
+  const { product, form } = look.data;
+  const code = form.diagnosis;
+  const problems = known.data.problems;
+  const listed =
+    !code || problems.some((d) => d.code === code) ? problems : [...problems, { code, title: 'as it was' }];
+  if (open || !p.changed)
+    return (
+      <Fields
+        product={product}
+        place={place}
+        diagnoses={listed}
+        under={code ?? null}
+        start={p.changed ?? { ...form, replaces: r.prescriptionId }}
+        word="Answer with this"
+        busy={false}
+        refusal={null}
+        onKeep={(typed) => {
+          p.onChanged(typed);
+          setOpen(false);
+        }}
+        onLeave={() => setOpen(false)}
+      />
+    );
+  return (
+    <Stack $gap={1} data-changed>
+      <Row>
+        <span>
+          Changed to: {check.data?.instructions} Dispense <Mono>{check.data?.quantity}</Mono>.
+        </span>
+        <Spread />
+        <Button $kind="quiet" onPress={() => setOpen(true)}>
+          Change it again
+        </Button>
+      </Row>
+      {check.data && <Findings list={check.data.findings} />}
+      {serious(check.data?.findings ?? []).map((f) => (
+        <Overridden key={f.about} asked={r} finding={f} reasons={p.reasons} say={p.say} />
+      ))}
+    </Stack>
+  );
+}
+
+const nothing: Typed = { productCode: '', dose: '', often: '' };
+
+function Overridden(p: {
+  asked: Asked;
+  finding: Schemas['FindingView'];
+  reasons: Record<string, string>;
+  say: (key: string, text: string) => void;
+}) {
+  const key = `${p.asked.id} ${p.finding.about}`;
+  return (
+    <Field
+      label="Override reason"
+      name="overrideReason"
+      hint={p.finding.sentence}
+      value={p.reasons[key] ?? ''}
+      onChange={(text) => p.say(key, text)}
+    />
+  );
+}
 
 function One(p: {
   asked: Asked;
   answer: string;
   onAnswer: (answer: string) => void;
+  changed: Typed | null;
+  onChanged: (typed: Typed) => void;
   reasons: Record<string, string>;
   say: (key: string, text: string) => void;
 }) {
@@ -122,6 +217,7 @@ function One(p: {
                 onChange={p.onAnswer}
                 choices={[
                   { id: 'yes', label: 'Renew' },
+                  { id: 'changed', label: 'Renew changed' },
                   { id: 'no', label: 'Do not renew' },
                 ]}
               />
@@ -134,16 +230,10 @@ function One(p: {
                 onChange={(text) => p.say(r.id, text)}
               />
             )}
+            {p.answer === 'changed' && <Changed key={r.id} {...p} />}
             {p.answer === 'yes' &&
-              serious(r).map((f) => (
-                <Field
-                  key={f.about}
-                  label="Override reason"
-                  name="overrideReason"
-                  hint={f.sentence}
-                  value={p.reasons[`${r.id} ${f.about}`] ?? ''}
-                  onChange={(text) => p.say(`${r.id} ${f.about}`, text)}
-                />
+              serious(r.findings).map((f) => (
+                <Overridden key={f.about} asked={r} finding={f} reasons={p.reasons} say={p.say} />
               ))}
           </>
         )}

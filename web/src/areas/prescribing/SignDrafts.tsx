@@ -1,4 +1,4 @@
-/** One signature under the prescriptions of a visit: each to its pharmacy or on paper, each serious finding with its reason. */
+/** One signature under prescriptions: each to its pharmacy or on paper, each serious finding with its reason. */
 
 import { useState } from 'react';
 import { api, type Schemas, useDo } from '../../api/client';
@@ -7,44 +7,51 @@ import { Faults, Refused } from '../../ui/Form';
 import { Button, Field, Pick } from '../../ui/controls';
 import { Columns, Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';
+import type { Place } from './Draft';
 
-type Chart = Schemas['ChartView'];
 type Item = Schemas['Prescription'];
 
 const PAPER = 'paper';
 
-export function SignDrafts({ visit, chart }: { visit: string; chart: Chart }) {
+export function SignDrafts(p: {
+  place: Place;
+  drafts: Item[];
+  /** Which of them are controlled substances. */
+  controlled: string[];
+  /** The person's own pharmacy. */
+  pharmacy: string | null | undefined;
+}) {
   const { clinic, me } = useSession();
+  const { place, drafts } = p;
   // The person's own pharmacy first; where nobody said one, the first of the clinic's.
-  const usual = chart.pharmacyId ?? clinic.pharmacies[0]?.id ?? PAPER;
+  const usual = p.pharmacy ?? clinic.pharmacies[0]?.id ?? PAPER;
   const [ways, setWays] = useState<Record<string, string>>({});
   const [reasons, setReasons] = useState<Record<string, string>>({});
   const [code, setCode] = useState('');
   const { run, busy, refusal } = useDo();
-  const drafts = chart.prescriptions.filter((x) => x.state === 'draft');
   const own = drafts.filter((x) => x.prescriberId === me.staff.id);
   const others = drafts.length - own.length;
   if (drafts.length === 0) return null;
   const serious = (x: Item) => x.warnings.filter((w) => w.severity === 'serious');
   const key = (x: Item, about: string) => `${x.id} ${about}`;
   const wayOf = (x: Item) => ways[x.id] ?? usual;
-  const controlled = own.some((x) => chart.controlled.includes(x.id) && wayOf(x) !== PAPER);
+  const controlled = own.some((x) => p.controlled.includes(x.id) && wayOf(x) !== PAPER);
+  const body = () => ({
+    code,
+    items: own.map((x) => ({
+      id: x.id,
+      pharmacyId: wayOf(x) === PAPER ? null : wayOf(x),
+      overrides: serious(x).map((w) => ({ about: w.about ?? '', reason: reasons[key(x, w.about ?? '')] ?? '' })),
+    })),
+  });
   const sign = () =>
     run(() =>
-      api.POST('/api/visits/{id}/prescriptions/sign', {
-        params: { path: { id: visit } },
-        body: {
-          code,
-          items: own.map((x) => ({
-            id: x.id,
-            pharmacyId: wayOf(x) === PAPER ? null : wayOf(x),
-            overrides: serious(x).map((w) => ({ about: w.about ?? '', reason: reasons[key(x, w.about ?? '')] ?? '' })),
-          })),
-        },
-      }),
+      'visit' in place
+        ? api.POST('/api/visits/{id}/prescriptions/sign', { params: { path: { id: place.visit } }, body: body() })
+        : api.POST('/api/people/{id}/prescriptions/sign', { params: { path: { id: place.person } }, body: body() }),
     );
   const choices = [
-    ...clinic.pharmacies.map((p) => ({ id: p.id, label: p.id === chart.pharmacyId ? `${p.name} (own)` : p.name })),
+    ...clinic.pharmacies.map((x) => ({ id: x.id, label: x.id === p.pharmacy ? `${x.name} (own)` : x.name })),
     { id: PAPER, label: 'On paper' },
   ];
   const onPaper = own.every((x) => wayOf(x) === PAPER);

@@ -7,11 +7,33 @@ const of = (id: string) => ({ params: { path: { id } } });
 export const products = (text: string) =>
   look(['products', text], [], () => api.GET('/api/products', { params: { query: { q: text } } }));
 
-/** What speaks against a prescription as it stands. */
-export const prescriptionCheck = (id: string, body: Schemas['PrescriptionForm']) =>
-  look(['prescription-check', id, body], [{ topic: 'visit', id }, { topic: 'person' }, { topic: 'result' }], () =>
-    api.POST('/api/visits/{id}/prescriptions/check', { ...of(id), body }),
+/** What speaks against a prescription as it stands in the fields; of a draft that is written anew, without itself. */
+export const prescriptionCheck = (
+  place: { visit: string } | { person: string },
+  body: Schemas['PrescriptionForm'],
+  draft?: string,
+) => {
+  const topics = [{ topic: 'visit' }, { topic: 'person' }, { topic: 'result' }] as const;
+  return look(['prescription-check', place, body, draft ?? ''], [...topics], () => {
+    const query = draft ? { draft } : {};
+    if ('visit' in place) {
+      const params = { path: { id: place.visit }, query };
+      return api.POST('/api/visits/{id}/prescriptions/check', { params, body });
+    }
+    const params = { path: { id: place.person }, query };
+    return api.POST('/api/people/{id}/prescriptions/check', { params, body });
+  });
+};
+
+/** What is and was prescribed to a person. */
+export const prescriptionsOf = (person: string) =>
+  look(['prescriptions', person], [{ topic: 'person', id: person }, { topic: 'visit' }, { topic: 'result' }], () =>
+    api.GET('/api/people/{id}/prescriptions', of(person)),
   );
+
+/** A prescription taken up again: its product and its fields. */
+export const takenUp = (id: string) =>
+  look(['prescription-fields', id], [], () => api.GET('/api/prescriptions/{id}/fields', of(id)));
 
 /** What pharmacies ask of the one who is signed in. */
 export const renewals = () =>

@@ -235,6 +235,6 @@ pub async fn strike(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) -> Answ
         .await
 }
 
-fn is_controlled(rules: &Rules, p: &Prescription) -> bool {
+pub fn is_controlled(rules: &Rules, p: &Prescription) -> bool {
     rules.product(&p.product_code).is_some_and(|product| rules.schedule(product).is_some())
 }

@@ -14,7 +14,7 @@ use harbor_core::prescribing::{
 use harbor_store::consult::{chart, runs};
 use harbor_store::orders::results;
 use harbor_store::prescribing::person_states;
-use harbor_store::rows::{ListedProblem, Measurement, Medicine, PersonStateRow, Prescription, Visit, VisitDiagnosis};
+use harbor_store::rows::{ListedProblem, Measurement, Medicine, PersonStateRow, Prescription, VisitDiagnosis};
 use harbor_store::{Conn, people, prescribing as store};
 use uuid::Uuid;
 
@@ -51,13 +51,13 @@ pub struct About {
 }
 
 impl About {
-    pub fn visit(visit: &Visit) -> About {
-        About { person: visit.person_id, visit: Some(visit.id), day: visit.day, own: vec![] }
+    pub fn new(person: Uuid, visit: Option<Uuid>, day: NaiveDate, own: Vec<Uuid>) -> About {
+        About { person, visit, day, own }
     }
 
     pub fn prescription(row: &Prescription, today: NaiveDate) -> About {
         let own = [Some(row.id), row.replaces_id, row.renews_id];
-        About { person: row.person_id, visit: row.visit_id, day: today, own: own.into_iter().flatten().collect() }
+        About::new(row.person_id, row.visit_id, today, own.into_iter().flatten().collect())
     }
 }
 
@@ -95,10 +95,7 @@ pub async fn patient<'s>(
         let value = kidney::creatinine_mg_dl(value, &unit)?;
         Some(Dated { value, days_old: days_between(state.local_day(at), about.day) })
     });
-    let weight = latest(&measured, Measure::Weight).map(|m| Dated {
-        value: f64::from(m.tenths) / 10.0,
-        days_old: days_between(state.local_day(m.taken_at), about.day),
-    });
+    let weight = weight_of(&measured, state, about.day);
     Ok(Patient {
         age_days: person.birth_date.map(|b| days_between(b, about.day)),
         sex: person.sex.map_or(Sex::Unknown, |s| *s),
@@ -136,6 +133,16 @@ async fn dispensed(
     }))
 }
 
+/// The latest weight of a person in kilograms, and how old it is.
+pub async fn weight(conn: &mut Conn, state: &State, person: Uuid, day: NaiveDate) -> Result<Option<Dated>, Problem> {
+    Ok(weight_of(&chart::measurements_of(conn, person).await?, state, day))
+}
+
+fn weight_of(measured: &[Measurement], state: &State, day: NaiveDate) -> Option<Dated> {
+    let kept = latest(measured, Measure::Weight).filter(|m| m.tenths > 0)?;
+    Some(Dated { value: f64::from(kept.tenths) / 10.0, days_old: days_between(state.local_day(kept.taken_at), day) })
+}
+
 /// What a dose comes to by weight, for a child: with the weight and how old it is.
 pub async fn by_weight(
     conn: &mut Conn,
@@ -147,14 +154,11 @@ pub async fn by_weight(
     let person = people::get(conn, about.person).await?;
     let child = person.birth_date.and_then(|b| about.day.years_since(b)).is_some_and(|years| years < ADULT);
     let Some(mg) = product.milligrams().filter(|_| child) else { return Ok(None) };
-    let measured = chart::measurements_of(conn, person.id).await?;
-    let Some(weight) = latest(&measured, Measure::Weight).filter(|m| m.tenths > 0) else {
+    let Some(Dated { value: kg, days_old }) = weight(conn, state, about.person, about.day).await? else {
         return Ok(Some("The weight is not known.".to_owned()));
     };
-    let kg = f64::from(weight.tenths) / 10.0;
     let a_day = dosage.0 * dosage.1 * mg / kg;
-    let days = days_between(state.local_day(weight.taken_at), about.day);
-    let when = match days {
+    let when = match days_old {
         0 => "weighed today".to_owned(),
         1 => "weighed yesterday".to_owned(),
         n => format!("weighed {n} days ago"),

@@ -1,7 +1,9 @@
 //! Renewals: what pharmacies ask, checked again with today's facts, answered one or many with one signature.
 
+use super::form::PrescriptionForm;
+use super::of_person::once_more;
 use super::signing::{PrescriptionToSign, put_under, signable};
-use super::writing::{FindingView, finding_views, findings, given};
+use super::writing::{FindingView, Place, draft_typed, finding_views, findings, given};
 use super::{facts, product};
 use crate::access::Me;
 use crate::api::visit_line::views::PersonCard;
@@ -12,8 +14,7 @@ use crate::state::State;
 use actix_web::web::{Data, Json};
 use chrono::{DateTime, Utc};
 use harbor_core::fields;
-use harbor_core::prescribing::{PrescriptionState, RenewalAnswer};
-use harbor_store::documents::Doc;
+use harbor_core::prescribing::RenewalAnswer;
 use harbor_store::people::registration::closed_charts;
 use harbor_store::prescribing::{self as store, SignedItem, renewals};
 use harbor_store::rows::Prescription;
@@ -28,6 +29,7 @@ use uuid::Uuid;
 #[serde(rename_all = "camelCase")]
 pub struct RenewalView {
     id: Uuid,
+    prescription_id: Uuid,
     person: PersonCard,
     /// The chart is restricted, and closed to the reader.
     closed: bool,
@@ -43,26 +45,6 @@ pub struct RenewalView {
     findings: Vec<FindingView>,
 }
 
-/// What is to be signed when an earlier prescription is renewed: the same once more, without a visit.
-fn once_more(state: &State, me: &Me, old: &Prescription) -> Prescription {
-    Prescription {
-        id: Uuid::now_v7(),
-        visit_id: None,
-        state: PrescriptionState::Draft.into(),
-        warnings: Doc(vec![]),
-        overrides: Doc(vec![]),
-        prescribed_at: state.now(),
-        prescribed_by: me.staff.name.clone(),
-        prescriber_id: me.staff.id,
-        sent_at: None,
-        sent_document_id: None,
-        head_id: None,
-        replaces_id: None,
-        renews_id: Some(old.id),
-        ..old.clone()
-    }
-}
-
 async fn view(
     conn: &mut Conn,
     state: &State,
@@ -74,7 +56,7 @@ async fn view(
     let mut found = vec![];
     // A product that was withdrawn since cannot be checked; it cannot be renewed either, and signing says so.
     if !closed && let Ok(product) = product(state, &old.product_code) {
-        let new = once_more(state, me, &old);
+        let new = once_more(state, me, &old, None);
         let about = facts::About::prescription(&new, state.today());
         let days = u32::try_from(old.days).unwrap_or(1);
         let all = findings(conn, state, &about, product, (old.dose, old.per_day, days)).await?;
@@ -84,6 +66,7 @@ async fn view(
     let hidden = |text: String| if closed { String::new() } else { text };
     Ok(RenewalView {
         id: request.id,
+        prescription_id: old.id,
         person: PersonCard::of(&person, state.today()),
         closed,
         medicine: hidden(old.medicine),
@@ -124,6 +107,8 @@ pub struct RenewalToAnswer {
     reason: String,
     #[serde(default)]
     overrides: Vec<super::signing::OverrideForm>,
+    /// What it is changed to, with that answer.
+    changed: Option<PrescriptionForm>,
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -164,15 +149,25 @@ pub async fn answer(state: Data<State>, me: Me, form: Json<RenewalAnswers>) -> A
                         change.answer_renewal(item.id, RenewalAnswer::No, &reason, None).await?;
                     }
                     Some(RenewalAnswer::Yes) => {
-                        let new = change.add_prescription(once_more(&state, &me, &old)).await?;
+                        let new = change.add_prescription(once_more(&state, &me, &old, None)).await?;
                         let wanted = PrescriptionToSign::renewing(new.id, old.pharmacy_id, &item.overrides);
                         let one = signable(change, &state, &me, &new, &wanted, with_factor).await?;
                         change.answer_renewal(item.id, RenewalAnswer::Yes, "", Some(new.id)).await?;
                         signed.entry(new.person_id).or_default().push((one, new));
                     }
-                    Some(RenewalAnswer::Changed) | None => {
-                        return Err(Problem::field("answer", "Answer yes or no; a change is a new prescription."));
+                    Some(RenewalAnswer::Changed) => {
+                        let Some(form) = &item.changed else {
+                            return Err(Problem::field("answer", "Say what it is changed to."));
+                        };
+                        let form = form.clone().instead_of(old.id);
+                        let place = Place::person(old.person_id, state.today());
+                        let new = draft_typed(change, &state, &me, &place, &form).await?;
+                        let wanted = PrescriptionToSign::renewing(new.id, old.pharmacy_id, &item.overrides);
+                        let one = signable(change, &state, &me, &new, &wanted, with_factor).await?;
+                        change.answer_renewal(item.id, RenewalAnswer::Changed, "", Some(new.id)).await?;
+                        signed.entry(new.person_id).or_default().push((one, new));
                     }
+                    None => return Err(Problem::field("answer", "Answer yes, changed or no.")),
                 }
             }
             for (person, items) in &signed {

@@ -72,27 +72,66 @@ pub async fn sign(
     id: Path<Uuid>,
     form: Json<PrescriptionsToSign>,
 ) -> Answer<SignedPrescription> {
-    if form.items.is_empty() || form.items.len() > MOST_ITEMS {
-        return Err(Problem::field("items", format!("Sign 1 to {MOST_ITEMS} items at a time.")));
-    }
+    form.counted()?;
     let with_factor = second_factor::given(&state, &me, &form.code).await?;
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
             let visit = open_visit(change, *id).await?;
-            change.prescribe_alone(visit.person_id).await?;
-            let mut signed = Vec::new();
-            for item in &form.items {
-                let row = store::prescription(change.conn(), item.id).await?;
-                if row.visit_id != Some(visit.id) {
-                    return Err(Problem::not_found("prescription"));
-                }
-                signed.push((signable(change, &state, &me, &row, item, with_factor).await?, row));
-            }
-            let head = put_under(change, &state, &me, visit.person_id, &signed).await?;
-            Ok(Json(SignedPrescription { head_id: head, items: signed.len() }))
+            let of_it = |row: &Prescription| row.visit_id == Some(visit.id);
+            form.sign(change, &state, &me, visit.person_id, with_factor, of_it).await
         })
         .await
+}
+
+/// Signs prescriptions of a person that were written without a visit.
+#[utoipa::path(post, path = "/api/people/{id}/prescriptions/sign", params(("id" = Uuid, Path)), request_body = PrescriptionsToSign, responses((status = 200, body = SignedPrescription), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn sign_for_person(
+    state: Data<State>,
+    me: Me,
+    id: Path<Uuid>,
+    form: Json<PrescriptionsToSign>,
+) -> Answer<SignedPrescription> {
+    form.counted()?;
+    let with_factor = second_factor::given(&state, &me, &form.code).await?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let of_it = |row: &Prescription| row.visit_id.is_none() && row.person_id == *id;
+            form.sign(change, &state, &me, *id, with_factor, of_it).await
+        })
+        .await
+}
+
+impl PrescriptionsToSign {
+    fn counted(&self) -> Result<(), Problem> {
+        if self.items.is_empty() || self.items.len() > MOST_ITEMS {
+            return Err(Problem::field("items", format!("Sign 1 to {MOST_ITEMS} items at a time.")));
+        }
+        Ok(())
+    }
+
+    async fn sign(
+        &self,
+        change: &mut Change<'_>,
+        state: &State,
+        me: &Me,
+        person: Uuid,
+        with_factor: bool,
+        of_it: impl Fn(&Prescription) -> bool,
+    ) -> Answer<SignedPrescription> {
+        change.prescribe_alone(person).await?;
+        let mut signed = Vec::new();
+        for item in &self.items {
+            let row = store::prescription(change.conn(), item.id).await?;
+            if !of_it(&row) {
+                return Err(Problem::not_found("prescription"));
+            }
+            signed.push((signable(change, state, me, &row, item, with_factor).await?, row));
+        }
+        let head_id = put_under(change, state, me, person, &signed).await?;
+        Ok(Json(SignedPrescription { head_id, items: signed.len() }))
+    }
 }
 
 /// Refuses who is not alive or has no number, and puts one head over the items; what is prescribed is taken from now on.
@@ -125,6 +164,10 @@ pub async fn put_under(
     change.sign_prescriptions(head, &items).await?;
     for (_, row) in signed {
         take_from_now_on(change, state, row).await?;
+        if let Some(old) = row.replaces_id {
+            // What is taken goes on under the new one; only then does the old one end.
+            change.replace_prescription(old, row).await?;
+        }
     }
     Ok(id)
 }
@@ -144,6 +187,9 @@ pub async fn signable(
     if row.prescriber_id != me.staff.id {
         let sentence = format!("{} wrote this prescription and signs it; write your own.", row.prescribed_by);
         return Err(Problem::refused("not-yours", sentence));
+    }
+    if let Some(old) = row.replaces_id {
+        writing::may_be_replaced(&store::locked(change.conn(), old).await?)?;
     }
     if row.diagnosis.is_none() {
         return Err(Problem::refused(

@@ -7,7 +7,8 @@ use crate::api::consult::questionnaires::begin;
 use crate::api::consult::runs::diagnose;
 use crate::api::consult::texts::{put, write_after};
 use crate::api::orders::{For, draft as draft_order, open_visit, orderer, preparer};
-use crate::api::prescribing::writing::{Wanted, draft as draft_prescription};
+use crate::api::prescribing::form::Wanted;
+use crate::api::prescribing::writing::{Place, draft as draft_prescription};
 use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::consult::quick_line::{Item, Prescribed};
@@ -223,8 +224,9 @@ impl Keeping<'_, '_, '_> {
             Some(code) => Some(code),
             None => lane(&self.listed().await?),
         };
-        let wanted = Wanted::plain(dosage, refills, lane);
-        let row = draft_prescription(self.change, self.state, self.me, &self.visit, product, wanted).await?;
+        let wanted = Wanted::plain(product, dosage, refills, lane);
+        let place = Place::visit(&self.visit);
+        let row = draft_prescription(self.change, self.state, self.me, &place, product, wanted).await?;
         self.done.push(Kept::Prescription { id: row.id });
         Ok(())
     }

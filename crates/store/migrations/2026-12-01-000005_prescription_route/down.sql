@@ -1,0 +1,1 @@
+alter table prescriptions drop column route;
