@@ -1,5 +1,6 @@
 //! Prescribing: doses, instructions in plain words, and the checks before signing.
 
+pub mod approvals;
 pub mod check;
 pub mod controlled;
 pub mod dosage;
@@ -144,6 +145,8 @@ pub struct SentItem {
     pub note: String,
     /// The prescription that this one takes the place of.
     pub replaces: Option<String>,
+    /// The number of the payer's approval, where there is one.
+    pub approval: Option<String>,
     pub reason: Option<(String, String)>,
 }
 

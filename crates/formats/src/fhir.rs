@@ -7,6 +7,7 @@
 mod lawful;
 
 mod account;
+pub mod approval;
 pub mod laboratory;
 pub mod person;
 pub mod pharmacy;

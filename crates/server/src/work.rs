@@ -1,6 +1,7 @@
 //! Work that goes on by itself: handing things over and looking for what came back, a file for each partner, and the
 //! clinic's own daily work.
 
+mod approvals;
 mod clearing_house;
 mod daily;
 mod incoming;
@@ -63,6 +64,7 @@ async fn work(state: &State, job: &Job) -> anyhow::Result<()> {
         JobKind::SendPrescription => pharmacy::send_prescription(state, job).await,
         JobKind::StopPrescription => pharmacy::stop_prescription(state, job).await,
         JobKind::RefuseRenewal => pharmacy::refuse_renewal(state, job).await,
+        JobKind::AskApproval => approvals::ask(state, job).await,
         JobKind::SendBatch => clearing_house::send_batch(state, job).await,
         JobKind::AskBenefits => payer::ask_benefits(state, job).await,
         JobKind::SendMessage => told::send(state, job).await,

@@ -2,11 +2,12 @@
 //! terminal.
 //!
 //! Each part stands behind the interface that a real one would have, so that pointing at a real one is
-//! a setting. What they answer is decided by the request, as the tables in [`payer`],
+//! a setting. What they answer is decided by the request, as the tables in [`payer`], [`approvals`],
 //! [`laboratory`], [`pharmacy`] and [`messages`] say, so that every branch can be shown and tested. `GET /` is a page that shows what
 //! came in and lets a person play the other side.
 
 pub mod address;
+pub mod approvals;
 pub mod card;
 pub mod exchange;
 pub mod laboratory;
@@ -54,6 +55,8 @@ pub struct Memory {
     pub outgoing: Vec<Outgoing>,
     /// Tests that the laboratory has taken in.
     pub bench: Vec<laboratory::technician::OnTheBench>,
+    /// Medicines that payers were asked to approve.
+    pub approvals: Vec<harbor_core::prescribing::approvals::ApprovalRequest>,
     /// Prescriptions that the pharmacy has.
     pub prescriptions: Vec<harbor_core::prescribing::SentItem>,
     pub seen: std::collections::HashSet<String>,
@@ -131,6 +134,9 @@ fn routes(config: &mut web::ServiceConfig) {
         .route("/exchange/files", web::post().to(exchange::take))
         .route("/exchange/files", web::get().to(exchange::give))
         .route("/exchange/benefits", web::post().to(exchange::benefits))
+        .route("/payer/approvals", web::post().to(approvals::request))
+        .route("/payer/decisions", web::get().to(approvals::decisions))
+        .route("/payer/{n}/{what}", web::post().to(approvals::decide))
         .route("/pharmacy/fhir", web::post().to(pharmacy::prescription))
         .route("/pharmacy/words", web::get().to(pharmacy::words))
         .route("/pharmacy/fhir/not-renewed", web::post().to(pharmacy::not_renewed))

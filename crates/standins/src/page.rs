@@ -46,6 +46,17 @@ pub async fn show(world: web::Data<World>) -> HttpResponse {
             );
         }
     }
+    out.push_str("</ul><h2>Medicines to approve</h2><ul>");
+    for (n, a) in memory.approvals.iter().enumerate() {
+        let _ =
+            write!(out, "<li>{}, {}, for {}: ", escape(&a.medicine), escape(&a.subject.last), escape(&a.covered_use));
+        for (what, word) in [("approve", "Approve"), ("refuse", "Do not approve")] {
+            let _ = write!(
+                out,
+                "<form style=display:inline method=post action=/payer/{n}/{what}><button>{word}</button></form> "
+            );
+        }
+    }
     out.push_str("</ul><h2>Received</h2><ol reversed>");
     for (part, what) in memory.received.iter().rev().take(200) {
         let _ = write!(out, "<li>{part}: {}", escape(what));

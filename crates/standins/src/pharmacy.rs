@@ -36,6 +36,9 @@ pub async fn prescription(world: web::Data<World>, body: web::Bytes) -> HttpResp
                     say(&mut memory, &item, word);
                 }
                 memory.prescriptions.push(item);
+            } else if let Some(kept) = memory.prescriptions.iter_mut().find(|p| p.reference == reference) {
+                // Told again, with what became known since: the payer's number.
+                *kept = item;
             }
             HttpResponse::Created().json(json!({ "status": "accepted", "reference": reference }))
         }

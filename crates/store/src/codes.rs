@@ -164,6 +164,8 @@ names! {
     Relation = harbor_core::people::Relation;
     Relationship = harbor_core::coverage::Relationship;
     RenewalAnswer = harbor_core::prescribing::RenewalAnswer;
+    ApprovalState = harbor_core::prescribing::approvals::ApprovalState;
+    ApprovalAnswerKind = harbor_core::prescribing::approvals::ApprovalAnswerKind;
     ReportStatus = harbor_core::orders::ReportStatus;
     Role = harbor_core::house::permissions::Role;
     RoomKind = harbor_core::arrival::rooms::RoomKind;

@@ -19,6 +19,7 @@ coded! {
         SendPrescription = "send_prescription", "A prescription to the pharmacy";
         StopPrescription = "stop_prescription", "A stopped prescription, to the pharmacy";
         RefuseRenewal = "refuse_renewal", "A renewal that is not given, to the pharmacy";
+        AskApproval = "ask_approval", "A request for approval, to the payer";
         SendBatch = "send_batch", "A batch to the clearing house";
         AskBenefits = "ask_benefits", "A benefits check";
         SendMessage = "send_message", "A message";

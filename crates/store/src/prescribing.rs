@@ -1,5 +1,6 @@
 //! Prescriptions, and the pharmacies they go to.
 
+pub mod approvals;
 pub mod person_states;
 pub mod renewals;
 
@@ -7,10 +8,10 @@ use crate::codes::Code;
 use crate::consult::lists::MedicineNow;
 use crate::documents::{Doc, GivenOverride, GivenWarning};
 use crate::jobs::JobKind;
-use crate::rows::{Dispense, Medicine, Pharmacy, Prescription, PrescriptionEnd, PrescriptionHead, Visit};
-use crate::schema::{dispenses, medicines, pharmacies, prescription_ends, prescription_heads, prescriptions};
+use crate::rows::{Dispense, Medicine, Person, Pharmacy, Prescription, PrescriptionEnd, PrescriptionHead, Visit};
+use crate::schema::{dispenses, medicines, people, pharmacies, prescription_ends, prescription_heads, prescriptions};
 use crate::{Change, Conn, Result, StoreError, Topic};
-use chrono::{DateTime, NaiveDate, Utc};
+use chrono::{DateTime, Duration, NaiveDate, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::prescribing::{MedicineState, PrescriptionEvent, PrescriptionState};
@@ -103,6 +104,47 @@ pub async fn most_prescribed(conn: &mut Conn, clinician: Uuid, today: NaiveDate)
     .load(conn)
     .await?;
     Ok(rows.into_iter().map(|r| (r.product_code, u32::try_from(r.times).unwrap_or(u32::MAX))).collect())
+}
+
+/// Drafts of a prescriber that are of no visit, the oldest first.
+pub async fn to_sign_beside_visits(conn: &mut Conn, prescriber: Uuid) -> Result<Vec<(Prescription, Person)>> {
+    use prescriptions as p;
+    Ok(p::table
+        .inner_join(people::table.on(people::id.eq(p::person_id)))
+        .filter(p::state.eq(Code(PrescriptionState::Draft)).and(p::visit_id.is_null()))
+        .filter(p::prescriber_id.eq(prescriber))
+        .order(p::prescribed_at)
+        .limit(200)
+        .select((Prescription::as_select(), Person::as_select()))
+        .load(conn)
+        .await?)
+}
+
+/// How long it is told that a pharmacy did not take a prescription; then somebody else has seen to it.
+const REFUSED_FOR: Duration = Duration::days(30);
+
+/// What pharmacies did not take of a prescriber lately, and nothing has followed.
+pub async fn refused_by_pharmacy(
+    conn: &mut Conn,
+    prescriber: Uuid,
+    now: DateTime<Utc>,
+) -> Result<Vec<(PrescriptionEnd, Prescription, Person)>> {
+    use prescriptions as p;
+    let next = diesel::alias!(prescriptions as next);
+    let followed = next
+        .filter(next.field(p::replaces_id).eq(p::id.nullable()).or(next.field(p::renews_id).eq(p::id.nullable())))
+        .filter(next.field(p::head_id).is_not_null());
+    Ok(prescription_ends::table
+        .inner_join(p::table.on(p::id.eq(prescription_ends::prescription_id)))
+        .inner_join(people::table.on(people::id.eq(p::person_id)))
+        .filter(p::state.eq(Code(PrescriptionState::Refused)).and(p::prescriber_id.eq(prescriber)))
+        .filter(prescription_ends::ended_at.gt(now - REFUSED_FOR))
+        .filter(diesel::dsl::not(diesel::dsl::exists(followed)))
+        .order(prescription_ends::ended_at)
+        .limit(200)
+        .select((PrescriptionEnd::as_select(), Prescription::as_select(), Person::as_select()))
+        .load(conn)
+        .await?)
 }
 
 /// The pharmacy that a person prefers.

@@ -896,6 +896,28 @@ diesel::table! {
 }
 
 diesel::table! {
+    approvals (id) {
+        id -> Uuid,
+        prescription_id -> Uuid,
+        person_id -> Uuid,
+        coverage_id -> Uuid,
+        payer_id -> Uuid,
+        product_code -> Text,
+        state -> Text,
+        covered_use -> Text,
+        reason -> Text,
+        answers -> Jsonb,
+        asked_at -> Timestamptz,
+        asked_by -> Text,
+        sent_document_id -> Nullable<Uuid>,
+        number -> Text,
+        until -> Nullable<Date>,
+        refusal -> Text,
+        decided_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
     renewal_requests (id) {
         id -> Uuid,
         prescription_id -> Uuid,
@@ -1605,6 +1627,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     prescription_heads,
     dispenses,
     prescription_ends,
+    approvals,
     renewal_requests,
     prescriptions,
     prices,

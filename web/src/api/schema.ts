@@ -2057,6 +2057,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/prescriptions/{id}/approval": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_prescriptions__id__approval"];
+        put?: never;
+        /** Chooses a covered use that the chart meets, or asks the payer. */
+        post: operations["post_prescriptions__id__approval"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/prescriptions/{id}/diagnosis": {
         parameters: {
             query?: never;
@@ -4635,6 +4652,10 @@ export interface components {
             /** Format: uuid */
             id: string;
         };
+        AnswerToPayer: {
+            answer: string;
+            question: string;
+        };
         AnswersForm: {
             answers: components["schemas"]["BTreeMap"];
             /**
@@ -4642,6 +4663,61 @@ export interface components {
              * @description The version that was seen.
              */
             version: number;
+        };
+        /** @description How a payer stands to a medicine of somebody: a covered use that was chosen, or a request and what became of it. */
+        Approval: {
+            answers: components["schemas"]["QuestionAnswer"][];
+            /** Format: date-time */
+            askedAt: string;
+            askedBy: string;
+            /** Format: uuid */
+            coverageId: string;
+            coveredUse: string;
+            /** Format: date-time */
+            decidedAt?: string | null;
+            /** Format: uuid */
+            id: string;
+            /** @description The payer's, of what it approved. */
+            number: string;
+            /** Format: uuid */
+            payerId: string;
+            /** Format: uuid */
+            personId: string;
+            /** Format: uuid */
+            prescriptionId: string;
+            productCode: string;
+            /** @description Why, in words, where no covered use is met. */
+            reason: string;
+            /** @description Why it was not approved. */
+            refusal: string;
+            state: components["schemas"]["ApprovalState"];
+            /** Format: date */
+            until?: string | null;
+        };
+        /** @enum {string} */
+        ApprovalAnswerKind: "yes_no" | "words";
+        ApprovalForm: {
+            /** @description The payer's questions with their answers, of a request. */
+            answers?: components["schemas"]["AnswerToPayer"][];
+            /** @description Asks the payer; otherwise the use is chosen, which the chart must meet. */
+            ask?: boolean;
+            /** @description One of the covered uses by its name; empty for another use. */
+            coveredUse?: string;
+            /** @description Why, where no covered use is met. */
+            reason?: string;
+        };
+        /** @enum {string} */
+        ApprovalState: "covered" | "asking" | "waiting" | "granted" | "refused" | "withdrawn";
+        /** @description How the payer stands to a prescription. */
+        ApprovalView: {
+            /** @description It counts today: a covered use, or approved and not run out. */
+            counts: boolean;
+            /** @description Who pays; nobody where no policy does on the day. */
+            payer?: string | null;
+            questions: components["schemas"]["PayerQuestion"][];
+            standing?: components["schemas"]["Approval"] | null;
+            /** @description Uses that it pays for; empty where it pays without being asked. */
+            uses: components["schemas"]["CoveredUseView"][];
         };
         Asked: {
             asked: number;
@@ -5311,6 +5387,12 @@ export interface components {
             saidBefore?: components["schemas"]["BenefitView"] | null;
             /** @description Others of the household who have this very policy. */
             shared: components["schemas"]["SharedWith"][];
+        };
+        /** @description A use that the payer pays for. */
+        CoveredUseView: {
+            /** @description The diagnosis of the chart that meets it. */
+            metBy?: string | null;
+            name: string;
         };
         CreditForm: {
             /** @description Left out: as much as fits. */
@@ -6898,6 +6980,10 @@ export interface components {
             /** Format: uuid */
             coverageId?: string | null;
             selfPay?: boolean;
+        };
+        PayerQuestion: {
+            answer: components["schemas"]["ApprovalAnswerKind"];
+            question: string;
         };
         /** @description Who pays the laboratory for an order. */
         PayerView: {
@@ -23591,6 +23677,211 @@ export interface operations {
                 };
             };
             /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_prescriptions__id__approval: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApprovalView"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_prescriptions__id__approval: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApprovalForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;

@@ -181,3 +181,36 @@ async fn later(b: &Browser) -> Result<()> {
 async fn what_was_prescribed_is_renewed_or_changed_without_a_visit() {
     journey("prescribing-later", later).await;
 }
+
+/// A medicine that the payer pays for some uses only: asked for with its questions, approved, and the number stands there.
+async fn approval(product: &Product, doctor: &Browser, _other: &Browser) -> Result<()> {
+    let b = doctor;
+    b.sign_in("oriane").await?;
+    let visit = visit_of(b, "Wren").await?;
+    b.goto(&format!("/visits/{visit}/sheet")).await?;
+    b.click(PRESCRIBE).await?;
+    b.find("Find a medicine", "semaglutide 0.25", "Semagholm").await?;
+    b.see("//*[@data-instructions]").await?;
+    b.press("Add to the prescription").await?;
+    let payer = "//*[@data-prescription='semagholm-0_25']//*[@data-to-payer]";
+    b.see(&format!("{payer}[contains(., 'for some uses only')]")).await?;
+    b.press("Ask for approval").await?;
+    b.fill("answer0", "none: it is for the weight").await?;
+    b.click("//*[@data-to-payer]//label[.='No']").await?;
+    b.press_starting("Ask Saltmarsh").await?;
+    b.read("Say why it is needed").await?;
+    b.fill("reason", "weight before surgery").await?;
+    no_serious_fault(b, "asking a payer").await?;
+    b.press_starting("Ask Saltmarsh").await?;
+    b.see("//*[@data-to-payer='waiting' or @data-to-payer='granted']").await?;
+    if !product.outside.lock().automatic {
+        ensure!(product.outside.payer_says(0, "approve"), "the payer has it");
+    }
+    b.see("//*[@data-to-payer='granted'][contains(., 'SALTM')]").await?;
+    Ok(())
+}
+
+#[actix_web::test]
+async fn a_payer_is_asked_for_its_approval_and_its_number_is_shown() {
+    two_desks_and_the_outside("prescribing-approval", approval).await;
+}

@@ -64,6 +64,8 @@ pub struct ClaimFacts {
     pub site: String,
     pub day: NaiveDate,
     pub accident: Option<NaiveDate>,
+    /// The payer's number of what it approved for the visit.
+    pub approval: Option<String>,
     /// As they are written, with their dots, the main one first.
     pub diagnoses: Vec<String>,
     pub lines: Vec<ChargedLine>,
@@ -169,7 +171,7 @@ pub fn assemble(f: ClaimFacts) -> Result<Claim, ClaimLacks> {
         }),
         // What the patient has paid so far, never more than the claim.
         patient_paid: f.patient_paid.max(Cents::ZERO).min(total),
-        prior_authorisation: None,
+        prior_authorisation: f.approval,
         referral: None,
         diagnoses: f.diagnoses.iter().map(|d| d.replace('.', "")).collect(),
         rendering: ProviderOnClaim {
@@ -245,6 +247,7 @@ mod tests {
             site: "11".into(),
             day: day(),
             accident: None,
+            approval: Some("PA-7".into()),
             diagnoses: vec!["E11.9".into()],
             lines: vec![ChargedLine {
                 number: 1,
@@ -269,6 +272,7 @@ mod tests {
         assert_eq!((claim.total(), claim.lines[0].control.as_str()), (Cents::new(12_000), "C-1-1"));
         assert_eq!((claim.frequency.as_str(), claim.original_reference), ("1", None));
         assert!(claim.patient.is_none(), "the patient is the subscriber");
+        assert_eq!(claim.prior_authorisation.as_deref(), Some("PA-7"));
     }
 
     #[test]

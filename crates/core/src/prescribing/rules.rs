@@ -5,6 +5,7 @@
 //! family); where several rows warn, the gravest does. Sources: general pharmacological knowledge in our own words; a
 //! clinic reviews the tables before it relies on them.
 
+use super::approvals::{ApprovalQuestion, CoveredUse};
 use super::ingredients::{Ingredient, Schedule, Term, Way};
 use super::kidney::KidneyMeasure;
 use super::strength::{Amount, amounts};
@@ -237,6 +238,8 @@ pub struct Tables {
     pub durations: Vec<DurationRule>,
     pub allergy_groups: Vec<AllergyGroup>,
     pub cross_reactions: Vec<CrossReaction>,
+    pub covered_uses: Vec<CoveredUse>,
+    pub approval_questions: Vec<ApprovalQuestion>,
 }
 
 impl Tables {
@@ -256,6 +259,8 @@ impl Tables {
         out.extend(self.liver.iter_mut().map(|r| ("liver", &mut r.medicine)));
         out.extend(self.doses.iter_mut().map(|r| ("doses", &mut r.medicine)));
         out.extend(self.durations.iter_mut().map(|r| ("durations", &mut r.medicine)));
+        out.extend(self.covered_uses.iter_mut().map(|r| ("approvals", &mut r.medicine)));
+        out.extend(self.approval_questions.iter_mut().map(|r| ("approval questions", &mut r.medicine)));
         for group in &mut self.allergy_groups {
             out.extend(group.members.iter_mut().map(|t| ("allergy groups", t)));
         }

@@ -52,6 +52,18 @@ pub const SIGN_ORDER: Task = Task { group: "Orders to sign", action: "See orders
 /// A pharmacy asks for another round of what one prescribed.
 pub const RENEWAL_ASKED: Task =
     Task { group: "Renewals asked for", action: "Answer", place: TaskPlace::Renewals, rank: 2 };
+/// A prescription without a visit that one laid ready; one of a visit stands on its line.
+pub const SIGN_PRESCRIPTION: Task =
+    Task { group: "Prescriptions to sign", action: "See prescriptions", place: TaskPlace::Person, rank: 2 };
+/// The pharmacy did not take it, and nothing was prescribed in its place.
+pub const PHARMACY_REFUSED: Task =
+    Task { group: "Not taken by the pharmacy", action: "See prescriptions", place: TaskPlace::Person, rank: 2 };
+/// A payer did not approve a medicine.
+pub const APPROVAL_REFUSED: Task =
+    Task { group: "Not approved by the payer", action: "See prescriptions", place: TaskPlace::Person, rank: 2 };
+/// A payer has still to decide.
+pub const APPROVAL_WAITS: Task =
+    Task { group: "Payers decide", action: "See prescriptions", place: TaskPlace::Person, rank: 4 };
 /// A specimen that is taken in this house.
 pub const TAKE_SPECIMEN: Task =
     Task { group: "Specimens to take", action: "See orders", place: TaskPlace::Orders, rank: 1 };

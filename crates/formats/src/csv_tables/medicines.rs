@@ -2,6 +2,7 @@
 
 use super::{Row, rows};
 use crate::Located;
+use harbor_core::prescribing::approvals::{ApprovalAnswerKind, ApprovalQuestion, CoveredUse};
 use harbor_core::prescribing::ingredients::{Ingredient, Schedule, Term, Way};
 use harbor_core::prescribing::kidney::KidneyMeasure;
 use harbor_core::prescribing::rules::{
@@ -83,6 +84,8 @@ pub struct Files<'a> {
     pub durations: &'a [u8],
     pub allergy_groups: &'a [u8],
     pub cross_reactions: &'a [u8],
+    pub approvals: &'a [u8],
+    pub approval_questions: &'a [u8],
 }
 
 macro_rules! shipped {
@@ -108,6 +111,8 @@ pub const SHIPPED: Files<'static> = Files {
     durations: shipped!("durations.csv"),
     allergy_groups: shipped!("allergy_groups.csv"),
     cross_reactions: shipped!("cross_reactions.csv"),
+    approvals: shipped!("approvals.csv"),
+    approval_questions: shipped!("approval_questions.csv"),
 };
 
 /// The rules that ship, with their products.
@@ -134,6 +139,8 @@ pub fn tables(files: &Files) -> Result<Tables, Located> {
         durations: of("durations.csv", durations(files.durations))?,
         allergy_groups: of("allergy_groups.csv", allergy_groups(files.allergy_groups))?,
         cross_reactions: of("cross_reactions.csv", cross_reactions(files.cross_reactions))?,
+        covered_uses: of("approvals.csv", covered_uses(files.approvals))?,
+        approval_questions: of("approval_questions.csv", approval_questions(files.approval_questions))?,
     })
 }
 
@@ -259,5 +266,22 @@ fn cross_reactions(bytes: &[u8]) -> Result<Vec<CrossReaction>, Located> {
             reason: r.text(4),
             instead: r.text(5),
         })
+    })
+}
+
+fn covered_uses(bytes: &[u8]) -> Result<Vec<CoveredUse>, Located> {
+    rows(bytes, &["payers", "medicine", "use", "codes", "granted_days"], |r| {
+        let (payers, codes) = (r.list(0), r.list(3));
+        if payers.is_empty() || codes.is_empty() {
+            return Err(r.wrong(0, "at least one payer, and one beginning of a diagnosis code"));
+        }
+        Ok(CoveredUse { payers, medicine: r.term(1)?, name: r.text(2), codes, granted_days: r.number(4)? })
+    })
+}
+
+fn approval_questions(bytes: &[u8]) -> Result<Vec<ApprovalQuestion>, Located> {
+    rows(bytes, &["medicine", "question", "answer"], |r| {
+        let answer = ApprovalAnswerKind::from_code(&r.text(2)).ok_or_else(|| r.wrong(2, "yes_no or words"))?;
+        Ok(ApprovalQuestion { medicine: r.term(0)?, question: r.text(1), answer })
     })
 }

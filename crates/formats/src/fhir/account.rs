@@ -32,14 +32,17 @@ pub(super) fn write(account: &TestAccount, patient: &Value) -> Vec<Value> {
     row["guarantor"] = json!([{ "party": guarantor }]);
     if let Some(policy) = &account.policy {
         out.push(json!({ "resourceType": "Organization", "id": "payer", "name": policy.payer }));
-        out.push(coverage(policy, patient));
-        if let Some(name) = &policy.holder {
-            out.push(related("holder", name, patient));
-        }
+        out.extend(self::policy(policy, patient));
         row["coverage"] = json!([{ "coverage": { "reference": "Coverage/coverage" }, "priority": 1 }]);
     }
     out.push(row);
     out
+}
+
+/// A policy with whoever holds it; the payer is told beside.
+pub(super) fn policy(policy: &TestPolicy, patient: &Value) -> Vec<Value> {
+    let holder = policy.holder.iter().map(|name| related("holder", name, patient));
+    std::iter::once(coverage(policy, patient)).chain(holder).collect()
 }
 
 fn related(id: &str, name: &str, patient: &Value) -> Value {
@@ -71,28 +74,34 @@ pub(super) fn read(bundle: &Value) -> Option<TestAccount> {
     let account = entries(bundle).find(|r| r["resourceType"] == "Account")?;
     let named = |pointer: &str| entry_at(bundle, text(account, pointer));
     let guarantor = named("/guarantor/0/party/reference");
-    let name = |r: &Value| match text(r, "/resourceType") {
-        "Organization" => text(r, "/name").to_owned(),
-        _ => text(r, "/name/0/text").to_owned(),
-    };
     let of_kind = |kind: &str| guarantor.filter(|r| r["resourceType"] == kind).map(name);
-    let policy = named("/coverage/0/coverage/reference").map(|c| {
-        let at = |pointer: &str| entry_at(bundle, text(c, pointer));
-        let holder = at("/policyHolder/reference").filter(|r| r["resourceType"] == "RelatedPerson").map(name);
-        let code = text(c, "/relationship/coding/0/code");
-        let own = Relationship::ALL.iter().find(|r| relationship_code(Some(**r)) == code);
-        TestPolicy {
-            payer: at("/payor/0/reference").map(name).unwrap_or_default(),
-            subscriber_number: text(c, "/subscriberId").into(),
-            group_number: text(c, "/class/0/value").into(),
-            relationship: own.copied().unwrap_or(Relationship::Other),
-            holder,
-        }
-    });
+    let policy = named("/coverage/0/coverage/reference").map(|c| read_policy(bundle, c));
     Some(TestAccount {
         bill_to: BillTo::from_code(text(account, "/type/coding/0/code"))?,
         policy,
         responsible: of_kind("RelatedPerson"),
         clinic: of_kind("Organization").unwrap_or_default(),
     })
+}
+
+fn name(r: &Value) -> String {
+    match text(r, "/resourceType") {
+        "Organization" => text(r, "/name").to_owned(),
+        _ => text(r, "/name/0/text").to_owned(),
+    }
+}
+
+/// The policy that a Coverage of a bundle tells.
+pub(super) fn read_policy(bundle: &Value, coverage: &Value) -> TestPolicy {
+    let at = |pointer: &str| entry_at(bundle, text(coverage, pointer));
+    let holder = at("/policyHolder/reference").filter(|r| r["resourceType"] == "RelatedPerson").map(name);
+    let code = text(coverage, "/relationship/coding/0/code");
+    let own = Relationship::ALL.iter().find(|r| relationship_code(Some(**r)) == code);
+    TestPolicy {
+        payer: at("/payor/0/reference").map(name).unwrap_or_default(),
+        subscriber_number: text(coverage, "/subscriberId").into(),
+        group_number: text(coverage, "/class/0/value").into(),
+        relationship: own.copied().unwrap_or(Relationship::Other),
+        holder,
+    }
 }

@@ -3,6 +3,7 @@
 mod dosage;
 pub mod words;
 
+use super::approval::NUMBER;
 use super::{entries, patient, practitioner, read_reasons, reasons, resource, subject, text, transaction, wrong};
 use crate::Located;
 use chrono::SecondsFormat;
@@ -37,6 +38,11 @@ pub fn write_prescription(p: &SentItem) -> Result<String, Located> {
     }
     if !p.note.is_empty() {
         request["note"] = json!([{ "text": p.note }]);
+    }
+    if let Some(number) = &p.approval {
+        // R4 lets a pre-authorization stand among the insurances (MedicationRequest.insurance, ClaimResponse).
+        let approval = json!({ "type": "ClaimResponse", "identifier": { "system": NUMBER, "value": number } });
+        request["insurance"] = json!([approval]);
     }
     if let Some(before) = &p.replaces {
         request["priorPrescription"] = json!({ "identifier": { "system": PRESCRIPTION, "value": before } });
@@ -84,6 +90,7 @@ pub fn read_prescription(bytes: &[u8]) -> Result<SentItem, Located> {
         note: text(request, "/note/0/text").into(),
         replaces: Some(text(request, "/priorPrescription/identifier/value").to_owned()).filter(|r| !r.is_empty()),
         reason: read_reasons(&request["reasonCode"]).into_iter().next(),
+        approval: Some(text(request, "/insurance/0/identifier/value").to_owned()).filter(|n| !n.is_empty()),
     })
 }
 

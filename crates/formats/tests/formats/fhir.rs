@@ -15,7 +15,7 @@ use harbor_formats::incoming::{Fields, IncomingPolicy};
 use proptest::prelude::*;
 use serde_json::Value;
 
-fn subject() -> Subject {
+pub fn subject() -> Subject {
     Subject {
         record_number: "IH-10005".into(),
         last: "Ferreira-Holm".into(),
@@ -239,6 +239,7 @@ pub fn prescription() -> SentItem {
         substitution: true,
         note: String::new(),
         replaces: None,
+        approval: None,
         quantity: 30,
         days: 30,
         refills: 2,
@@ -263,7 +264,9 @@ fn a_prescription_reads_back() {
         let dosage = Dosage::read(words);
         assert!(dosage.is_some(), "{words}");
         let replaces = Some("RX-0".to_owned());
-        let item = SentItem { dosage, note: "blister".into(), substitution: false, replaces, ..sent.clone() };
+        let approval = Some("PA-77".to_owned());
+        let note = "blister".into();
+        let item = SentItem { dosage, note, substitution: false, replaces, approval, ..sent.clone() };
         let text = pharmacy::write_prescription(&item).unwrap();
         assert_eq!(pharmacy::read_prescription(text.as_bytes()).unwrap(), item, "{words}");
     }

@@ -1,5 +1,6 @@
 //! What comes in and goes out, in one program.
 
+mod approval;
 mod fhir;
 mod growth;
 mod independent;

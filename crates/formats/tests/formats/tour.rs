@@ -152,6 +152,7 @@ fn a_prescription() {
         substitution: true,
         note: String::new(),
         replaces: None,
+        approval: None,
         quantity: 60,
         days: 30,
         refills: 2,

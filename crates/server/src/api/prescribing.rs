@@ -1,5 +1,6 @@
 //! Prescribing: finding a medicine, writing with the checks beside it, signing several at once, ending.
 
+pub mod approvals;
 pub mod ending;
 pub mod facts;
 pub mod form;

@@ -1,6 +1,6 @@
 //! Routes of prescribing.
 
-use crate::api::prescribing::{self, ending, form, of_person, renewals, signing, states, writing};
+use crate::api::prescribing::{self, approvals, ending, form, of_person, renewals, signing, states, writing};
 use crate::routes::Access::{Chart};
 use harbor_core::house::permissions::Permission::{RecordVitals, SeeChart, WriteNote};
 use harbor_store::people::whose::Whose::{Nobody, Person, Prescription, Several, Visit};
@@ -17,6 +17,8 @@ table! {
     post "/api/people/{id}/prescriptions/check" Chart(WriteNote, Person) => writing::check_for_person;
     post "/api/people/{id}/prescriptions/renew" Chart(WriteNote, Person) => of_person::renew;
     post "/api/people/{id}/prescriptions/sign" Chart(WriteNote, Person) => signing::sign_for_person;
+    get "/api/prescriptions/{id}/approval" Chart(SeeChart, Prescription) => approvals::show;
+    post "/api/prescriptions/{id}/approval" Chart(WriteNote, Prescription) => approvals::choose;
     get "/api/prescriptions/{id}/fields" Chart(SeeChart, Prescription) => form::taken_up;
     put "/api/prescriptions/{id}" Chart(WriteNote, Prescription) => writing::rewrite;
     put "/api/prescriptions/{id}/diagnosis" Chart(WriteNote, Prescription) => ending::place;

@@ -1,6 +1,7 @@
 //! Looks for what has come from the partners.
 
 use super::{
+    approvals::take_decision,
     clearing_house::take_file,
     laboratory::{take_report, take_reports},
     outside,
@@ -19,13 +20,15 @@ pub async fn poll_outside(state: State) {
     if state.settings.outside_url.is_none() {
         return;
     }
-    let (mut reports, mut files, mut fates, mut words) = (0usize, 0usize, 0usize, 0usize);
+    let (mut reports, mut files, mut fates) = (0usize, 0usize, 0usize);
+    let (mut words, mut decisions) = (0usize, 0usize);
     loop {
         // A partner that is down is asked again a second later; nothing is lost meanwhile.
         let _ = fetch(&state, "/laboratory/reports", &mut reports, Incoming::Report).await;
         let _ = fetch(&state, "/exchange/files", &mut files, Incoming::File).await;
         let _ = fetch(&state, "/messages/fates", &mut fates, Incoming::Fate).await;
         let _ = fetch(&state, "/pharmacy/words", &mut words, Incoming::Word).await;
+        let _ = fetch(&state, "/payer/decisions", &mut decisions, Incoming::Decision).await;
         tokio::time::sleep(Duration::from_millis(700)).await;
     }
 }
@@ -39,6 +42,7 @@ enum Incoming {
     File,
     Fate,
     Word,
+    Decision,
 }
 
 async fn fetch(state: &State, path: &str, after: &mut usize, kind: Incoming) -> anyhow::Result<()> {
@@ -59,6 +63,7 @@ async fn fetch(state: &State, path: &str, after: &mut usize, kind: Incoming) -> 
             (Incoming::File, None) => take_file(state, content).await,
             (Incoming::Fate, None) => told::take_fate(state, content).await,
             (Incoming::Word, None) => take_word(state, content).await,
+            (Incoming::Decision, None) => take_decision(state, content).await,
         };
         match taken {
             Ok(()) => *after = usize::try_from(number)?,

@@ -3,15 +3,16 @@
 use super::{accepted, hand_over, subject};
 use crate::problem::Problem;
 use crate::state::State;
+use harbor_core::prescribing::approvals::{ApprovalState, counts_on};
 use harbor_core::prescribing::{Dosage, PrescriptionEvent, PrescriptionState, SentItem};
 use harbor_formats::fhir::pharmacy::words::{PharmacyWord, read_word, write_renewal_refused};
 use harbor_formats::fhir::pharmacy::{self, StoppedItem};
 use harbor_store::consult::runs;
 use harbor_store::house::staff;
 use harbor_store::jobs::Job;
-use harbor_store::prescribing::renewals;
-use harbor_store::rows::{Dispense, Prescription, RenewalRequest};
-use harbor_store::{Actor, Change, people, prescribing};
+use harbor_store::prescribing::{approvals, renewals};
+use harbor_store::rows::{Approval, Dispense, Prescription, RenewalRequest};
+use harbor_store::{Actor, Change, Conn, people, prescribing};
 use uuid::Uuid;
 
 pub(super) async fn send_prescription(state: &State, job: &Job) -> anyhow::Result<()> {
@@ -31,6 +32,7 @@ pub(super) async fn send_prescription(state: &State, job: &Job) -> anyhow::Resul
         Some(visit) => runs::diagnoses_of(&mut conn, visit).await?,
         None => vec![],
     };
+    let approval = approval_number(&mut conn, state, &p).await?;
     let pharmacies = prescribing::pharmacies(&mut conn).await?;
     drop(conn);
     let item = SentItem {
@@ -53,6 +55,7 @@ pub(super) async fn send_prescription(state: &State, job: &Job) -> anyhow::Resul
         substitution: p.substitution,
         note: p.note.clone(),
         replaces: p.replaces_id.or(p.renews_id).map(|id| id.to_string()),
+        approval,
         reason: reason(state, &p, diagnoses.into_iter().map(|d| (d.code, d.title))),
     };
     let body = pharmacy::write_prescription(&item)?;
@@ -69,6 +72,17 @@ pub(super) async fn send_prescription(state: &State, job: &Job) -> anyhow::Resul
             Ok(())
         })
         .await
+}
+
+/// The payer's number of an approval that counts for it today.
+async fn approval_number(conn: &mut Conn, state: &State, p: &Prescription) -> anyhow::Result<Option<String>> {
+    let all = approvals::of_person(conn, p.person_id).await?;
+    let counts = |a: &&Approval| {
+        *a.state == ApprovalState::Granted
+            && counts_on(*a.state, a.until, state.today())
+            && (a.prescription_id == p.id || a.product_code == p.product_code)
+    };
+    Ok(all.iter().find(counts).map(|a| a.number.clone()))
 }
 
 /// The way in that was chosen; of what was written before one was, the product's usual one.

@@ -1,6 +1,7 @@
 //! The API against a real PostgreSQL and the stand-ins; every test has a database of its own.
 
 mod access;
+mod approvals;
 mod attack;
 mod away;
 mod backup;

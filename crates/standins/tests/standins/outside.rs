@@ -184,6 +184,7 @@ async fn what_is_sent_twice_is_one_and_nonsense_is_refused() {
         substitution: true,
         note: String::new(),
         replaces: None,
+        approval: None,
         quantity: 30,
         days: 30,
         refills: 2,

@@ -74,6 +74,7 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
     for (visit, code) in found {
         diagnoses.entry(visit).or_default().push(code);
     }
+    let approved = crate::prescribing::approvals::numbers_of_visits(conn, &visit_ids).await?;
     let balances = ledger::balances(conn, &visit_ids).await?;
     let missing = |what| StoreError::NotFound(what);
     rows.iter()
@@ -110,6 +111,7 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
                 site: sites.get(&visit.site_id).map(|s| s.place_of_service.clone()).unwrap_or_default(),
                 day: visit.day,
                 accident: visit.accident_date,
+                approval: approved.get(&(visit.id, row.payer_id)).cloned(),
                 diagnoses: diagnoses.get(&visit.id).cloned().unwrap_or_default(),
                 lines: lines.get(&visit.id).cloned().unwrap_or_default(),
                 patient_paid: balances.get(&visit.id).map(|b| b.paid_by_patient).unwrap_or_default(),

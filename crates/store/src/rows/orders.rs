@@ -246,6 +246,34 @@ row! {
 }
 
 row! {
+    /// How a payer stands to a medicine of somebody: a covered use that was chosen, or a request and what became of it.
+    approvals Approval {
+        id: Uuid,
+        prescription_id: Uuid,
+        person_id: Uuid,
+        coverage_id: Uuid,
+        payer_id: Uuid,
+        product_code: String,
+        state: codes::ApprovalState,
+        covered_use: String,
+        /// Why, in words, where no covered use is met.
+        reason: String,
+        #[schema(value_type = Vec<documents::QuestionAnswer>)]
+        answers: Doc<Vec<documents::QuestionAnswer>>,
+        asked_at: DateTime<Utc>,
+        asked_by: String,
+        #[serde(skip_serializing)]
+        sent_document_id: Option<Uuid>,
+        /// The payer's, of what it approved.
+        number: String,
+        until: Option<NaiveDate>,
+        /// Why it was not approved.
+        refusal: String,
+        decided_at: Option<DateTime<Utc>>,
+    }
+}
+
+row! {
     /// Why a prescription stands no more: stopped here, or refused by the pharmacy.
     prescription_ends PrescriptionEnd {
         prescription_id: Uuid,

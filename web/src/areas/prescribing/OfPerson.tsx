@@ -14,6 +14,7 @@ import { Draft, type Place, type Under } from './Draft';
 import { FindMedicine } from './FindMedicine';
 import { Findings } from './Findings';
 import { SignDrafts } from './SignDrafts';
+import { ToPayer } from './ToPayer';
 import { prescriptionsOf } from './queries';
 
 type One = Schemas['PersonPrescription'];
@@ -153,11 +154,11 @@ function Prescribed(p: {
   const told = [
     `${item.prescribedBy}, ${times.full(item.prescribedAt)}`,
     item.diagnosis && `for ${item.diagnosis}`,
-    stands && (one.current ? `lasts until ${times.day(one.runsOut)}` : `lasted until ${times.day(one.runsOut)}`),
+    stands && (one.current ? `lasts until ${times.full(one.runsOut)}` : `lasted until ${times.full(one.runsOut)}`),
     one.handedOut[0] &&
-      `${one.handedOut[0].inPart ? 'part ' : ''}dispensed ${times.day(one.handedOut[0].on)} (${one.handedOut[0].quantity})`,
+      `${one.handedOut[0].inPart ? 'part ' : ''}dispensed ${times.full(one.handedOut[0].on)} (${one.handedOut[0].quantity})`,
     one.insteadOf && `in place of ${one.insteadOf}`,
-    one.followedOn && `followed ${times.day(one.followedOn)}`,
+    one.followedOn && `followed ${times.full(one.followedOn)}`,
     one.ended && `ended ${times.full(one.ended.at)} by ${one.ended.by}: ${one.ended.reason}`,
     !one.available && 'not in the formulary any more',
   ];
@@ -192,6 +193,7 @@ function Prescribed(p: {
       </Row>
       <Says item={item} />
       <Small>{told.filter(Boolean).join(' · ')}</Small>
+      {one.current && <ToPayer prescription={item.id} />}
     </div>
   );
 }
@@ -223,6 +225,7 @@ function Ready({ one, place, diagnoses }: { one: One; place: Place; diagnoses: U
       </Row>
       <Says item={item} />
       <Findings list={item.warnings} />
+      <ToPayer prescription={item.id} />
       {refusal && <Small role="alert">{refusal.message}</Small>}
     </Stack>
   );

@@ -10,6 +10,7 @@ import { Ending } from '../consult/Ending';
 import { Change } from './Change';
 import { Findings } from './Findings';
 import { SignDrafts } from './SignDrafts';
+import { ToPayer } from './ToPayer';
 
 type Chart = Schemas['ChartView'];
 
@@ -54,7 +55,6 @@ export function One({
         <Row>
           <strong>{item.medicine}</strong>
           <Tag $tone={draft ? 'brass' : ended.includes(item.state) ? 'coral' : 'kelp'}>{wordOf(item.state)}</Tag>
-          {item.diagnosis && <Mono>{item.diagnosis}</Mono>}
           <Spread />
           {open && (draft ? item.prescriberId === me.staff.id : !ended.includes(item.state)) && (
             <Button $kind="quiet" aria-label={`Change ${item.medicine}`} onPress={() => setChanging(true)}>
@@ -87,6 +87,7 @@ export function One({
           </Small>
         ))}
         {draft && <Findings list={item.warnings} />}
+        {!ended.includes(item.state) && <ToPayer prescription={item.id} />}
         {open && draft && !item.diagnosis && (
           <Pick
             label="For"

@@ -36,7 +36,7 @@ function One({ known, person }: { known: Schemas['KnownState']; person: string }
         {last && (
           <Small>
             {last.holds ? 'yes' : 'no'}, said to {last.recordedBy} on {times.full(last.recordedAt)}
-            {last.due && `, due ${times.day(last.due)}`}
+            {last.due && `, due ${times.full(last.due)}`}
           </Small>
         )}
         <Spread />

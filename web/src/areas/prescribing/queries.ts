@@ -35,6 +35,12 @@ export const prescriptionsOf = (person: string) =>
 export const takenUp = (id: string) =>
   look(['prescription-fields', id], [], () => api.GET('/api/prescriptions/{id}/fields', of(id)));
 
+/** How the payer stands to a prescription. */
+export const approvalOf = (id: string) =>
+  look(['approval', id], [{ topic: 'person' }, { topic: 'visit' }], () =>
+    api.GET('/api/prescriptions/{id}/approval', of(id)),
+  );
+
 /** What pharmacies ask of the one who is signed in. */
 export const renewals = () =>
   look(['renewals'], [{ topic: 'person' }, { topic: 'visit' }, { topic: 'result' }], () => api.GET('/api/renewals'));

@@ -20,7 +20,7 @@ const REQUEST_INTENT: Is = Code(&[
 ]);
 
 /// Every type that this crate reads or writes, resources first.
-pub(super) const TYPES: [(&str, &[Element]); 42] = [
+pub(super) const TYPES: [(&str, &[Element]); 47] = [
     (
         "Bundle",
         &[
@@ -370,6 +370,59 @@ pub(super) const TYPES: [(&str, &[Element]); 42] = [
             many("reasonCode", CONCEPT),
             many("dosageInstruction", Type("Dosage")),
             one("dispenseRequest", Type("MedicationRequest.dispenseRequest")),
+            many("insurance", REFERENCE),
+        ],
+    ),
+    (
+        "Claim",
+        &[
+            many("identifier", Type("Identifier")),
+            needed(one("status", Code(&["active", "cancelled", "draft", "entered-in-error"]))),
+            needed(one("type", CONCEPT)),
+            needed(one("use", Code(&["claim", "preauthorization", "predetermination"]))),
+            needed(one("patient", REFERENCE)),
+            needed(one("created", DateTime)),
+            one("insurer", REFERENCE),
+            needed(one("provider", REFERENCE)),
+            needed(one("priority", CONCEPT)),
+            one("prescription", REFERENCE),
+            many("supportingInfo", Type("Claim.supportingInfo")),
+            many("insurance", Type("Claim.insurance")),
+            many("item", Type("Claim.item")),
+        ],
+    ),
+    (
+        "Claim.supportingInfo",
+        &[
+            needed(one("sequence", Whole)),
+            needed(one("category", CONCEPT)),
+            one("valueString", Text),
+            one("valueReference", REFERENCE),
+        ],
+    ),
+    (
+        "Claim.insurance",
+        &[needed(one("sequence", Whole)), needed(one("focal", Bool)), needed(one("coverage", REFERENCE))],
+    ),
+    (
+        "Claim.item",
+        &[needed(one("sequence", Whole)), needed(one("productOrService", CONCEPT)), one("quantity", Type("Quantity"))],
+    ),
+    (
+        "ClaimResponse",
+        &[
+            many("identifier", Type("Identifier")),
+            needed(one("status", Code(&["active", "cancelled", "draft", "entered-in-error"]))),
+            needed(one("type", CONCEPT)),
+            needed(one("use", Code(&["claim", "preauthorization", "predetermination"]))),
+            needed(one("patient", REFERENCE)),
+            needed(one("created", DateTime)),
+            needed(one("insurer", REFERENCE)),
+            one("request", REFERENCE),
+            needed(one("outcome", Code(&["queued", "complete", "error", "partial"]))),
+            one("disposition", Text),
+            one("preAuthRef", Text),
+            one("preAuthPeriod", Type("Period")),
         ],
     ),
     (

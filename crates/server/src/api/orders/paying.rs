@@ -64,6 +64,12 @@ impl Paying {
         self.payers.iter().find(|p| p.id == policy.payer_id).map(|p| p.name.clone()).unwrap_or_default()
     }
 
+    /// A policy that pays on the day, with its payer.
+    pub fn policy(&self, id: Uuid) -> Option<(&Coverage, &Payer)> {
+        let policy = self.policies.iter().find(|p| p.id == id)?;
+        Some((policy, self.payers.iter().find(|p| p.id == policy.payer_id)?))
+    }
+
     fn told(&self, policy: &Coverage) -> String {
         format!("{} {}", self.payer(policy), policy.subscriber_number).trim().to_owned()
     }

@@ -1,5 +1,7 @@
 //! Today: what waits for the one who is signed in, oldest and most urgent first.
 
+mod prescribing;
+
 use super::views::{BlockerView, MarkView, PersonCard, VisitCard};
 use crate::access::Me;
 use crate::api::orders::hands::{ForHands, for_hands};
@@ -20,7 +22,7 @@ use harbor_core::schedule::at_local;
 use harbor_core::visit_line::Mark;
 use harbor_core::visit_line::work_list::{
     CALL, CHART_OPENED, COSIGN, COUNT_TILL, DO_HERE, MATCH_LINE, OVERDUE_ORDER, PRINT_LETTER, REBOOK, REFUSED_TOMORROW,
-    RENEWAL_ASKED, REVIEW_RESULT, SIGN_ORDER, Standing, TAKE_SPECIMEN, Task, TaskPlace, UNREAD_CRITICAL, task,
+    REVIEW_RESULT, SIGN_ORDER, Standing, TAKE_SPECIMEN, Task, TaskPlace, UNREAD_CRITICAL, task,
 };
 use harbor_store::consult::heads;
 use harbor_store::house::staff;
@@ -28,10 +30,7 @@ use harbor_store::money::{remittances, tills};
 use harbor_store::orders::OpenOf;
 use harbor_store::orders::results::{self, rising, stand_ins};
 use harbor_store::people::{messages, registration};
-use harbor_store::prescribing::renewals;
-use harbor_store::rows::{
-    ChartOpening, Message, NOT_LIVE, Order, Person, Prescription, RemittedClaim, RenewalRequest, Till,
-};
+use harbor_store::rows::{ChartOpening, Message, NOT_LIVE, Order, Person, RemittedClaim, Till};
 use harbor_store::schedule::away;
 use harbor_store::visit_line::{facts, visits};
 use harbor_store::{Conn, jobs, orders, people};
@@ -121,7 +120,7 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
             orders_to_sign(&mut conn, &state, &me).await?,
             overdue_orders(&mut conn, &state, &me).await?,
             to_cosign(&mut conn, &state, &me).await?,
-            renewals_asked(&mut conn, &state, &me).await?,
+            prescribing::of_prescriber(&mut conn, &state, &me).await?,
         ]
         .concat(),
         Role::FrontDesk => [
@@ -159,21 +158,6 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
         seen_today,
         present: of_today.iter().filter(|v| v.stage().is_present()).count(),
     }))
-}
-
-/// What pharmacies ask to be renewed.
-async fn renewals_asked(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<Waiting>, Problem> {
-    let rows = renewals::waiting_for(conn, me.staff.id).await?;
-    let persons: Vec<Uuid> = rows.iter().map(|(.., p)| p.id).collect();
-    let closed = registration::closed_charts(conn, &persons, me.staff.id, state.now()).await?;
-    let one = |(request, p, person): (RenewalRequest, Prescription, Person)| {
-        let shut = closed.contains(&person.id);
-        let sentence =
-            if shut { "A renewal of a chart under restriction.".to_owned() } else { format!("{}.", p.medicine) };
-        let waits = Waiting::of(RENEWAL_ASKED, sentence, Some(request.asked_at));
-        Waiting { person: Some(PersonCard::of(&person, state.today())), ..waits }
-    };
-    Ok(rows.into_iter().map(one).collect())
 }
 
 /// Notes that others signed under this clinician's supervision, the oldest first.
