@@ -3,10 +3,12 @@
 pub mod approvals;
 pub mod check;
 pub mod controlled;
+pub mod day_plan;
 pub mod dosage;
 pub mod findings;
 pub mod ingredients;
 pub mod kidney;
+pub mod leaflets;
 pub mod person_states;
 pub mod rules;
 pub mod search;

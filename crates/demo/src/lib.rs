@@ -14,6 +14,7 @@ pub mod mornings;
 pub mod names;
 pub mod past;
 pub mod people;
+mod prescribed;
 pub mod rebooking;
 pub mod schedule;
 pub mod stack;
@@ -161,6 +162,7 @@ pub async fn load(url: &str, day: NaiveDate) -> Result<()> {
             money_in::build(&world, change).await?;
             cards(&world, change).await?;
             front::build(&mut world, change).await?;
+            prescribed::build(&mut world, change.conn()).await?;
             harbor_store::people::finding::hear_new_words(change.conn()).await?;
             change.audit("loaded", "clinic", Uuid::nil(), None, format!("demo clinic around {day}"));
             Ok::<_, anyhow::Error>(())

@@ -314,19 +314,19 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
         });
     }
     let mut medicines = Vec::new();
-    for (first, name, code) in [
-        ("Wren", "Propravel 40 mg tablet", "propravel-40"),
-        ("Lucan", "Lisovane 20 mg tablet", "lisovane-20"),
-        ("Lucan", "Atorlune 40 mg tablet", "atorlune-40"),
-        ("Ottoline", "Warfelin 2.5 mg tablet", "warfelin-2_5"),
-        ("Ottoline", "Metorill 50 mg tablet", "metorill-50"),
-        ("Ottoline", "Furolette 40 mg tablet", "furolette-40"),
-        ("Ottoline", "Levothyra 50 micrograms tablet", "levothyra-0_05"),
-        ("Ottoline", "Metfjord 500 mg tablet", "metfjord-500"),
-        ("Ottoline", "Omepraze 20 mg capsule", "omepraze-20"),
-        ("Ottoline", "Simvarel 20 mg tablet", "simvarel-20"),
-        ("Ottoline", "Colecalm 25 micrograms capsule", "colecalm-0_025"),
-        ("Ottoline", "Paracalm 500 mg tablet", "paracalm-500"),
+    for (first, name, code, how) in [
+        ("Wren", "Propravel 40 mg tablet", "propravel-40", "1 tablet twice a day"),
+        ("Lucan", "Lisovane 20 mg tablet", "lisovane-20", "1 tablet in the morning"),
+        ("Lucan", "Atorlune 40 mg tablet", "atorlune-40", "1 tablet at bedtime"),
+        ("Ottoline", "Warfelin 2.5 mg tablet", "warfelin-2_5", "1 tablet in the evening"),
+        ("Ottoline", "Metorill 50 mg tablet", "metorill-50", "1 tablet twice a day"),
+        ("Ottoline", "Furolette 40 mg tablet", "furolette-40", "1 tablet in the morning"),
+        ("Ottoline", "Levothyra 50 micrograms tablet", "levothyra-0_05", "1 tablet in the morning on an empty stomach"),
+        ("Ottoline", "Metfjord 500 mg tablet", "metfjord-500", "1 tablet twice a day with food"),
+        ("Ottoline", "Omepraze 20 mg capsule", "omepraze-20", "1 capsule in the morning before meals"),
+        ("Ottoline", "Simvarel 20 mg tablet", "simvarel-20", "1 tablet in the evening"),
+        ("Ottoline", "Colecalm 25 micrograms capsule", "colecalm-0_025", "1 capsule once a day"),
+        ("Ottoline", "Paracalm 500 mg tablet", "paracalm-500", "1 to 2 tablets every 6 hours if needed for pain"),
     ] {
         medicines.push(Medicine {
             id: world.ids.fresh(),
@@ -337,7 +337,7 @@ async fn charts(world: &mut World, conn: &mut Conn) -> Result<()> {
             note: String::new(),
             recorded_at: at,
             recorded_by: by.clone(),
-            how: String::new(),
+            how: how.into(),
             since: String::new(),
             struck_at: None,
             until: String::new(),

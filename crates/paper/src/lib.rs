@@ -42,6 +42,12 @@ pub enum Sheet {
     Order,
     /// Labels for specimens, one a page of their size.
     Labels,
+    /// What is dispensed from paper, or a copy of what went to a pharmacy.
+    Prescription,
+    /// Medicines by time of day, to take home.
+    Medicines,
+    /// What a patient reads of a medicine.
+    Leaflet,
 }
 
 impl Sheet {
@@ -57,6 +63,9 @@ impl Sheet {
             Sheet::Chart => include_str!("../papers/chart.typ"),
             Sheet::Order => include_str!("../papers/order.typ"),
             Sheet::Labels => include_str!("../papers/labels.typ"),
+            Sheet::Prescription => include_str!("../papers/prescription.typ"),
+            Sheet::Medicines => include_str!("../papers/medicines.typ"),
+            Sheet::Leaflet => include_str!("../papers/leaflet.typ"),
         }
     }
 }

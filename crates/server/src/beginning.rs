@@ -170,6 +170,8 @@ fn judged(f: File, faults: &mut Faults) -> Beginning {
         first_name,
         last_name,
         role: Role::Manager,
+        npi: None,
+        dea: None,
         site_ids: vec![],
     };
     Beginning { clinic, sites, payers, manager }

@@ -33,7 +33,7 @@ pub async fn of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<Prescription
     use prescriptions as p;
     Ok(p::table
         .filter(p::person_id.eq(person).and(p::state.ne("stopped").or(p::head_id.is_not_null())))
-        .order(p::prescribed_at.desc())
+        .order((p::prescribed_at.desc(), p::id.desc()))
         .limit(100)
         .select(Prescription::as_select())
         .load(conn)
@@ -48,6 +48,13 @@ pub async fn prescription(conn: &mut Conn, id: Uuid) -> Result<Prescription> {
         .await
         .optional()?
         .ok_or(StoreError::NotFound("prescription"))
+}
+
+/// Everything under one signature.
+pub async fn of_head(conn: &mut Conn, head: Uuid) -> Result<Vec<Prescription>> {
+    use prescriptions as p;
+    let of_it = p::table.filter(p::head_id.eq(head)).order(p::id);
+    Ok(of_it.select(Prescription::as_select()).load(conn).await?)
 }
 
 /// A prescription that nobody else changes until this change is done.
@@ -413,13 +420,41 @@ pub async fn overridden_before(conn: &mut Conn, person: Uuid) -> Result<Vec<Earl
     let rows: Vec<(Doc<Vec<GivenOverride>>, String, DateTime<Utc>)> = p::table
         .filter(p::person_id.eq(person).and(p::head_id.is_not_null()))
         .filter(diesel::dsl::sql::<diesel::sql_types::Bool>("overrides <> '[]'"))
-        .order(p::prescribed_at.desc())
+        .order((p::prescribed_at.desc(), p::id.desc()))
         .limit(100)
         .select((p::overrides, p::prescribed_by, p::prescribed_at))
         .load(conn)
         .await?;
     let each = |(given, by, at): (Doc<Vec<GivenOverride>>, String, DateTime<Utc>)| {
         given.0.into_iter().map(move |o| EarlierOverride { about: o.about, reason: o.reason, by: by.clone(), at })
+    };
+    Ok(rows.into_iter().flat_map(each).collect())
+}
+
+/// A warning that was overridden, with the medicine, by whom and when.
+#[derive(Debug, Clone)]
+pub struct Overridden {
+    pub medicine: String,
+    pub by: String,
+    pub at: DateTime<Utc>,
+    pub given: GivenOverride,
+}
+
+/// What prescribers overrode since a moment, the latest first.
+pub async fn overridden_since(conn: &mut Conn, since: DateTime<Utc>) -> Result<Vec<Overridden>> {
+    use prescriptions as p;
+    type Row = (Doc<Vec<GivenOverride>>, String, String, DateTime<Utc>);
+    let rows: Vec<Row> = p::table
+        .inner_join(prescription_heads::table.on(p::head_id.eq(prescription_heads::id.nullable())))
+        .filter(prescription_heads::signed_at.gt(since))
+        .filter(diesel::dsl::sql::<diesel::sql_types::Bool>("overrides <> '[]'"))
+        .order((prescription_heads::signed_at.desc(), p::id.desc()))
+        .limit(1000)
+        .select((p::overrides, p::medicine, prescription_heads::prescriber_name, prescription_heads::signed_at))
+        .load(conn)
+        .await?;
+    let each = |(all, medicine, by, at): Row| {
+        all.0.into_iter().map(move |given| Overridden { medicine: medicine.clone(), by: by.clone(), at, given })
     };
     Ok(rows.into_iter().flat_map(each).collect())
 }
@@ -431,7 +466,7 @@ pub async fn dispensed_to(conn: &mut Conn, person: Uuid) -> Result<Vec<(Dispense
     Ok(d::table
         .inner_join(p::table.on(p::id.eq(d::prescription_id)))
         .filter(p::person_id.eq(person))
-        .order(d::dispensed_on.desc())
+        .order((d::dispensed_on.desc(), d::id.desc()))
         .limit(100)
         .select((Dispense::as_select(), p::product_code))
         .load(conn)

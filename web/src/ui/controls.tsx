@@ -418,6 +418,20 @@ const Found = styled(Options)`
   }
 `;
 
+const FoundHeading = styled(Aria.Header)`
+  padding: ${space(1.5)} ${space(3)} 0;
+  font-size: ${size.small};
+  font-weight: 600;
+  color: ${color.quiet};
+`;
+
+/** Answers under their headings, in the order in which each heading is first met. */
+function grouped<T>(items: T[], groupOf: (item: T) => string): [string, T[]][] {
+  const groups = new Map<string, T[]>();
+  for (const item of items) groups.set(groupOf(item), [...(groups.get(groupOf(item)) ?? []), item]);
+  return [...groups];
+}
+
 /** A search whose answers hang below it; arrows choose while the typing goes on, Enter takes. */
 export function Finder<T extends object>(p: {
   label: string;
@@ -437,10 +451,17 @@ export function Finder<T extends object>(p: {
   onNone?: (() => void) | undefined;
   /** What it fills, when something may be wrong with that. */
   name?: string;
+  /** The heading that an answer stands under; those of one heading come together. */
+  groupOf?: (item: T) => string;
 }) {
   const heard = useFault(p.name);
   // After something was taken the search begins anew; otherwise it would still point at an answer that is gone.
   const [round, setRound] = useState(0);
+  const option = (item: T) => (
+    <Option key={p.keyOf(item)} id={p.keyOf(item)} textValue={p.textOf(item)}>
+      {p.render(item)}
+    </Option>
+  );
   return (
     <Aria.Autocomplete key={round} inputValue={p.value} onInputChange={p.onChange}>
       <Aria.SearchField
@@ -457,7 +478,7 @@ export function Finder<T extends object>(p: {
       </Aria.SearchField>
       <Found
         aria-label={`${p.label}, found`}
-        items={p.items}
+        {...(!p.groupOf && { items: p.items })}
         selectionMode="none"
         onAction={(key) => {
           const item = p.items.find((i) => p.keyOf(i) === String(key));
@@ -467,11 +488,14 @@ export function Finder<T extends object>(p: {
           }
         }}
       >
-        {(item) => (
-          <Option id={p.keyOf(item as T)} textValue={p.textOf(item as T)}>
-            {p.render(item as T)}
-          </Option>
-        )}
+        {p.groupOf
+          ? grouped(p.items, p.groupOf).map(([heading, items]) => (
+              <Aria.ListBoxSection key={heading}>
+                <FoundHeading>{heading}</FoundHeading>
+                {items.map(option)}
+              </Aria.ListBoxSection>
+            ))
+          : (item) => option(item as T)}
       </Found>
     </Aria.Autocomplete>
   );

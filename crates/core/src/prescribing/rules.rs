@@ -8,6 +8,7 @@
 use super::approvals::{ApprovalQuestion, CoveredUse};
 use super::ingredients::{Ingredient, Schedule, Term, Way};
 use super::kidney::KidneyMeasure;
+use super::leaflets::LeafletRow;
 use super::strength::{Amount, amounts};
 use super::{Product, Severity};
 use crate::people::fold;
@@ -240,6 +241,7 @@ pub struct Tables {
     pub cross_reactions: Vec<CrossReaction>,
     pub covered_uses: Vec<CoveredUse>,
     pub approval_questions: Vec<ApprovalQuestion>,
+    pub leaflets: Vec<LeafletRow>,
 }
 
 impl Tables {
@@ -261,6 +263,7 @@ impl Tables {
         out.extend(self.durations.iter_mut().map(|r| ("durations", &mut r.medicine)));
         out.extend(self.covered_uses.iter_mut().map(|r| ("approvals", &mut r.medicine)));
         out.extend(self.approval_questions.iter_mut().map(|r| ("approval questions", &mut r.medicine)));
+        out.extend(self.leaflets.iter_mut().map(|r| ("leaflets", &mut r.medicine)));
         for group in &mut self.allergy_groups {
             out.extend(group.members.iter_mut().map(|t| ("allergy groups", t)));
         }

@@ -23,6 +23,7 @@ coded! {
         Rebooking = "rebooking", "rebooking list";
         Till = "till", "till";
         Renewals = "renewals", "renewals";
+        Overridden = "overridden", "overridden warnings";
         Told = "told", "messages and calls";
     }
 }
@@ -64,6 +65,9 @@ pub const APPROVAL_REFUSED: Task =
 /// A payer has still to decide.
 pub const APPROVAL_WAITS: Task =
     Task { group: "Payers decide", action: "See prescriptions", place: TaskPlace::Person, rank: 4 };
+/// Serious warnings that prescribers overrode in the last week; who watches over the clinic reads which and why.
+pub const OVERRIDDEN: Task =
+    Task { group: "Warnings overridden", action: "Read them", place: TaskPlace::Overridden, rank: 5 };
 /// A specimen that is taken in this house.
 pub const TAKE_SPECIMEN: Task =
     Task { group: "Specimens to take", action: "See orders", place: TaskPlace::Orders, rank: 1 };

@@ -5,6 +5,7 @@ use crate::Located;
 use harbor_core::prescribing::approvals::{ApprovalAnswerKind, ApprovalQuestion, CoveredUse};
 use harbor_core::prescribing::ingredients::{Ingredient, Schedule, Term, Way};
 use harbor_core::prescribing::kidney::KidneyMeasure;
+use harbor_core::prescribing::leaflets::LeafletRow;
 use harbor_core::prescribing::rules::{
     AgeMark, AgeRule, Ages, AllergyGroup, AllergyTerm, CrossReaction, DoseBy, DoseRule, DoubledClass, DurationRule,
     Interaction, KidneyRule, LiverRule, PregnancyRule, ProblemHarm, Tables,
@@ -86,6 +87,7 @@ pub struct Files<'a> {
     pub cross_reactions: &'a [u8],
     pub approvals: &'a [u8],
     pub approval_questions: &'a [u8],
+    pub leaflets: &'a [u8],
 }
 
 macro_rules! shipped {
@@ -113,6 +115,7 @@ pub const SHIPPED: Files<'static> = Files {
     cross_reactions: shipped!("cross_reactions.csv"),
     approvals: shipped!("approvals.csv"),
     approval_questions: shipped!("approval_questions.csv"),
+    leaflets: shipped!("leaflets.csv"),
 };
 
 /// The rules that ship, with their products.
@@ -141,6 +144,7 @@ pub fn tables(files: &Files) -> Result<Tables, Located> {
         cross_reactions: of("cross_reactions.csv", cross_reactions(files.cross_reactions))?,
         covered_uses: of("approvals.csv", covered_uses(files.approvals))?,
         approval_questions: of("approval_questions.csv", approval_questions(files.approval_questions))?,
+        leaflets: of("leaflets.csv", leaflets(files.leaflets))?,
     })
 }
 
@@ -283,5 +287,11 @@ fn approval_questions(bytes: &[u8]) -> Result<Vec<ApprovalQuestion>, Located> {
     rows(bytes, &["medicine", "question", "answer"], |r| {
         let answer = ApprovalAnswerKind::from_code(&r.text(2)).ok_or_else(|| r.wrong(2, "yes_no or words"))?;
         Ok(ApprovalQuestion { medicine: r.term(0)?, question: r.text(1), answer })
+    })
+}
+
+fn leaflets(bytes: &[u8]) -> Result<Vec<LeafletRow>, Located> {
+    rows(bytes, &["medicine", "what_for", "how", "watch", "call"], |r| {
+        Ok(LeafletRow { medicine: r.term(0)?, what_for: r.text(1), how: r.text(2), watch: r.text(3), call: r.text(4) })
     })
 }

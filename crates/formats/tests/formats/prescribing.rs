@@ -2,6 +2,7 @@
 //! labelled by hand before the tables were filled.
 
 use harbor_core::prescribing::ingredients::Way;
+use harbor_core::prescribing::leaflets::leaflet;
 use harbor_core::prescribing::search::{MOST_FOUND, MedicineSearch};
 use harbor_core::prescribing::strength::amounts;
 use harbor_core::prescribing::{Allergy, Finding, FindingKind, Medicine, Patient, Prescribed, Rules, Severity, check};
@@ -360,4 +361,20 @@ proptest! {
             prop_assert!(fewer.len() <= more.len());
         }
     }
+}
+
+/// Nobody goes home with half a leaflet.
+#[test]
+fn every_ingredient_of_a_product_has_a_whole_leaflet() {
+    let rules = shipped().unwrap();
+    for product in rules.products() {
+        for name in &product.ingredients {
+            let ingredient = rules.ingredient(name, &product.form).unwrap();
+            assert!(leaflet(&rules, ingredient).is_some(), "{name} of {} lacks a part of its leaflet", product.code);
+        }
+    }
+    let of = |name: &str| leaflet(&rules, rules.ingredient(name, "tablet").unwrap()).unwrap();
+    assert!(of("methotrexate").how.starts_with("ONCE A WEEK"), "the narrowest row counts");
+    assert_eq!(of("warfarin").watch, of("apixaban").watch, "and what it leaves out is the family's");
+    assert_ne!(of("warfarin").how, of("apixaban").how);
 }

@@ -5,6 +5,8 @@ pub mod ending;
 pub mod facts;
 pub mod form;
 pub mod of_person;
+pub mod overridden;
+pub mod papers;
 pub mod renewals;
 pub mod signing;
 pub mod states;

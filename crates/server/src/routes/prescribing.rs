@@ -1,14 +1,15 @@
 //! Routes of prescribing.
 
-use crate::api::prescribing::{self, approvals, ending, form, of_person, renewals, signing, states, writing};
-use crate::routes::Access::{Chart};
-use harbor_core::house::permissions::Permission::{RecordVitals, SeeChart, WriteNote};
+use crate::api::prescribing::{self, approvals, ending, form, of_person, overridden, papers, renewals, signing, states, writing};
+use crate::routes::Access::{Chart, Needs};
+use harbor_core::house::permissions::Permission::{RecordVitals, SeeAudit, SeeChart, WriteNote};
 use harbor_store::people::whose::Whose::{Nobody, Person, Prescription, Several, Visit};
 
 table! {
     post "/api/people/{id}/states" Chart(RecordVitals, Person) => states::say;
     get "/api/renewals" Chart(WriteNote, Several) => renewals::list;
     post "/api/renewals/answer" Chart(WriteNote, Several) => renewals::answer;
+    get "/api/overridden-warnings" Needs(SeeAudit) => overridden::list;
     get "/api/products" Chart(SeeChart, Nobody) => prescribing::products;
     post "/api/visits/{id}/prescriptions/check" Chart(WriteNote, Visit) => writing::check;
     post "/api/visits/{id}/prescriptions" Chart(WriteNote, Visit) => writing::add;
@@ -17,6 +18,9 @@ table! {
     post "/api/people/{id}/prescriptions/check" Chart(WriteNote, Person) => writing::check_for_person;
     post "/api/people/{id}/prescriptions/renew" Chart(WriteNote, Person) => of_person::renew;
     post "/api/people/{id}/prescriptions/sign" Chart(WriteNote, Person) => signing::sign_for_person;
+    get "/api/prescriptions/{id}/paper" Chart(SeeChart, Prescription) => papers::prescription;
+    get "/api/prescriptions/{id}/leaflet" Chart(SeeChart, Prescription) => papers::leaflet;
+    get "/api/people/{id}/medicines-paper" Chart(SeeChart, Person) => papers::medicines;
     get "/api/prescriptions/{id}/approval" Chart(SeeChart, Prescription) => approvals::show;
     post "/api/prescriptions/{id}/approval" Chart(WriteNote, Prescription) => approvals::choose;
     get "/api/prescriptions/{id}/fields" Chart(SeeChart, Prescription) => form::taken_up;

@@ -177,3 +177,74 @@ async fn two_who_sign_at_once_for_one_person_wait_for_each_other() {
     assert_eq!(refused.body["fields"][0]["field"], "overrideReason");
     product.stop().await.unwrap();
 }
+
+#[actix_web::test]
+async fn papers_go_home_and_it_is_written_down_that_they_left() {
+    let product = Product::start().await.unwrap();
+    let (visit, ids) = prescribed(&product, &["lisovane-10", "warfelin-5"]).await;
+    let papers = [
+        format!("/api/prescriptions/{}/paper", ids[0]),
+        format!("/api/prescriptions/{}/leaflet", ids[0]),
+        format!("/api/prescriptions/{}/leaflet?large=true", ids[1]),
+        format!("/api/people/{}/medicines-paper", visit.person),
+        format!("/api/people/{}/medicines-paper?large=true", visit.person),
+    ];
+    let mut sizes = vec![];
+    for path in &papers {
+        let (head, paper) = visit.assistant.file(path).await;
+        assert_eq!(head["content-type"], "application/pdf", "{path}");
+        assert!(paper.starts_with(b"%PDF-"), "{path}");
+        sizes.push(paper);
+        assert_eq!(visit.desk.ask("get", path, None).await.status, 403, "{path}");
+    }
+    assert_ne!(sizes[3], sizes[4], "large type is another paper");
+    let manager = Hand::sign_in(&product, "soren").await;
+    let looks = manager.get(&format!("/api/people/{}/looks", visit.person)).await.to_string();
+    assert!(looks.contains("\"printed\""), "{looks}");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_manager_reads_what_was_overridden_and_enters_provider_numbers() {
+    let product = Product::start().await.unwrap();
+    let (visit, _) = prescribed(&product, &["warfelin-5"]).await;
+    let manager = Hand::sign_in(&product, "soren").await;
+    assert_eq!(manager.get("/api/overridden-warnings").await, json!([]));
+    let draft = visit.clinician.post(&visit.path("/prescriptions"), form("ibudrift-400", "1", "tid", "5")).await.ok();
+    let serious = draft["warnings"].as_array().unwrap().iter().filter(|w| w["severity"] == "serious");
+    let overrides: Vec<Value> = serious.map(|w| json!({ "about": w["about"], "reason": "three days only" })).collect();
+    let items = json!({ "items": [{ "id": id(&draft), "pharmacyId": null, "overrides": overrides }] });
+    visit.clinician.post(&visit.path("/prescriptions/sign"), items).await.ok();
+    let list = manager.get("/api/overridden-warnings?days=30").await;
+    let one = &list[0];
+    assert_eq!((&one["reason"], &one["by"]), (&json!("three days only"), &json!("Dr. Oriane Valcourt")));
+    assert!(one["sentence"].as_str().unwrap().contains("Warfelin") && one.get("personId").is_none(), "{list}");
+    assert_eq!(one["medicine"], "Ibudrift 400 mg tablet");
+    let today = manager.get("/api/today").await;
+    assert!(today["waiting"].as_array().unwrap().iter().any(|w| w["group"] == "Warnings overridden"), "{today}");
+    assert_eq!(visit.clinician.ask("get", "/api/overridden-warnings", None).await.status, 403);
+    // Provider numbers are entered here; a slip is seen, and what is not said stays.
+    let staff = manager.get("/api/staff").await;
+    let mut rows = staff.as_array().unwrap().iter();
+    let row = rows.find(|s| s["staff"]["login"] == "maelis").unwrap()["staff"].clone();
+    let path = format!("/api/staff/{}", id(&row));
+    let with = |more: Value| {
+        let mut body = json!({
+            "login": "maelis", "firstName": "Maelis", "lastName": "Corrigan", "name": row["name"], "role": "clinician",
+        });
+        body.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
+        body
+    };
+    for (field, wrong) in [("npi", "1234567890"), ("npi", "12"), ("dea", "BV1234567"), ("dea", "x")] {
+        assert_eq!(
+            manager.put(&path, with(json!({ field: wrong }))).await.body["fields"][0]["field"],
+            field,
+            "{wrong}"
+        );
+    }
+    let kept = manager.put(&path, with(json!({ "dea": "bc1234563" }))).await.ok();
+    assert_eq!((&kept["dea"], &kept["npi"]), (&json!("BC1234563"), &row["npi"]));
+    let gone = manager.put(&path, with(json!({ "dea": "" }))).await.ok();
+    assert_eq!(gone["dea"], "");
+    product.stop().await.unwrap();
+}

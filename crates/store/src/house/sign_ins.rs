@@ -70,6 +70,9 @@ pub struct StaffForm {
     pub name: String,
     pub role: Role,
     pub site_ids: Vec<Uuid>,
+    /// Not said, they stay as they were; empty, there is none.
+    pub npi: Option<String>,
+    pub dea: Option<String>,
 }
 
 fn known_login(error: StoreError) -> StoreError {
@@ -95,13 +98,13 @@ impl Change<'_> {
             first_name: form.first_name.clone(),
             role: form.role.into(),
             specialty: String::new(),
-            npi: None,
+            npi: form.npi.clone().filter(|n| !n.is_empty()),
             taxonomy: None,
             // No password has this hash.
             password_hash: "!".into(),
             active: true,
             sort: sort.unwrap_or(0) + 1,
-            dea: String::new(),
+            dea: form.dea.clone().unwrap_or_default(),
         };
         let added = diesel::insert_into(staff::table).values((&row, staff::site_ids.eq(&form.site_ids)));
         added.execute(self.conn()).await.map_err(|e| known_login(e.into()))?;
@@ -113,11 +116,15 @@ impl Change<'_> {
     /// Changes name, role and sites; a role changed, or nobody's any more, ends what is open.
     pub async fn change_staff(&mut self, id: Uuid, form: &StaffForm, active: bool) -> Result<Staff> {
         let old = crate::house::staff::get(self.conn(), id).await?;
+        let npi = form.npi.clone().map_or(old.npi.clone(), |n| Some(n).filter(|n| !n.is_empty()));
+        let dea = form.dea.clone().unwrap_or_else(|| old.dea.clone());
+        let numbered = npi != old.npi || dea != old.dea;
         let row: Staff = diesel::update(staff::table.find(id))
             .set((
                 (staff::login.eq(&form.login), staff::name.eq(&form.name), staff::role.eq(form.role.code())),
                 (staff::first_name.eq(&form.first_name), staff::last_name.eq(&form.last_name)),
                 (staff::site_ids.eq(&form.site_ids), staff::active.eq(active)),
+                (staff::npi.eq(npi), staff::dea.eq(dea)),
             ))
             .returning(Staff::as_returning())
             .get_result(self.conn())
@@ -141,7 +148,8 @@ impl Change<'_> {
         } else {
             "changed"
         };
-        self.audit(what, "member of staff", id, None, format!("{}, {}", row.name, form.role));
+        let numbers = if numbered { ", other provider numbers" } else { "" };
+        self.audit(what, "member of staff", id, None, format!("{}, {}{numbers}", row.name, form.role));
         self.tell(Topic::Clinic, id);
         Ok(row)
     }

@@ -20,7 +20,7 @@ pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Approval> {
 /// All of a person, the latest first.
 pub async fn of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<Approval>> {
     use approvals as a;
-    let all = a::table.filter(a::person_id.eq(person)).order(a::asked_at.desc()).limit(200);
+    let all = a::table.filter(a::person_id.eq(person)).order((a::asked_at.desc(), a::id.desc())).limit(200);
     Ok(all.select(Approval::as_select()).load(conn).await?)
 }
 

@@ -15,6 +15,7 @@ import { Import } from './Import';
 import { RequiredFields } from './RequiredFields';
 import { Staff } from './Staff';
 import { UsualDays } from './UsualDays';
+import { Overridden } from '../prescribing/Overridden';
 import { Texts } from '../consult/Texts';
 import { UntimedLists } from '../schedule/UntimedLists';
 import { VisitTypes } from '../schedule/VisitTypes';
@@ -180,6 +181,7 @@ export default function Settings() {
             { id: 'check-in', label: 'Check-in', content: <CheckInSettings /> },
             { id: 'building', label: 'Building', content: <House /> },
             ...(may('set_clinic') ? [{ id: 'results', label: 'Results', content: <UsualDays /> }] : []),
+            ...(may('see_audit') ? [{ id: 'overridden', label: 'Overridden warnings', content: <Overridden /> }] : []),
             ...(may('write_texts') ? [{ id: 'texts', label: 'Texts', content: <Texts /> }] : []),
             ...(may('manage_staff') ? [{ id: 'staff', label: 'People who work here', content: <Staff /> }] : []),
             ...(services.data

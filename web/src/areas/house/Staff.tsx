@@ -67,9 +67,11 @@ function Person({ row, onClose }: { row: Row_ | null; onClose: () => void }) {
   const [name, setName] = useState(s?.name ?? '');
   const [role, setRole] = useState<string>(s?.role ?? 'front_desk');
   const [siteIds, setSites] = useState<string[]>(row?.siteIds ?? []);
+  const [npi, setNpi] = useState(s?.npi ?? '');
+  const [dea, setDea] = useState(s?.dea ?? '');
   const { run, busy, refusal } = useDo();
   const save = async (active: boolean) => {
-    const body = { login, firstName, lastName, name, role, siteIds, active };
+    const body = { login, firstName, lastName, name, role, siteIds, active, npi, dea };
     const done = s
       ? await run(() => api.PUT('/api/staff/{id}', { params: { path: { id: s.id } }, body }))
       : await run(() => api.POST('/api/staff', { body }));
@@ -92,6 +94,18 @@ function Person({ row, onClose }: { row: Row_ | null; onClose: () => void }) {
           <Field name="login" label="Sign-in name" value={login} onChange={setLogin} />
         </Columns>
         <Choose name="role" label="Role" value={role} onChange={setRole} choices={roles} />
+        {role === 'clinician' && (
+          <Columns $min={part.field}>
+            <Field name="npi" label="Provider number (NPI)" value={npi} onChange={setNpi} />
+            <Field
+              name="dea"
+              label="DEA number"
+              hint="Only for who prescribes controlled substances."
+              value={dea}
+              onChange={setDea}
+            />
+          </Columns>
+        )}
         <Stack $gap={1}>
           <Small>Works at; none chosen: everywhere</Small>
           {clinic.sites.map((x) => (

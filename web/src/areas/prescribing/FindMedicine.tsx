@@ -35,12 +35,10 @@ export function FindMedicine(p: {
         setText('');
         p.onTake(x);
       }}
+      groupOf={(x) => x.ingredients.join(' / ')}
       render={(x) => (
         <>
-          {x.ingredients.join(' / ')} <Mono>{x.strength}</Mono>{' '}
-          <Small>
-            {x.form} · {x.brand}
-          </Small>
+          {x.form} <Mono>{x.strength}</Mono> <Small>{x.brand}</Small>
         </>
       )}
     />

@@ -13,6 +13,7 @@ import { Change } from './Change';
 import { Draft, type Place, type Under } from './Draft';
 import { FindMedicine } from './FindMedicine';
 import { Findings } from './Findings';
+import { MedicinesPaper, PapersOf } from './Papers';
 import { SignDrafts } from './SignDrafts';
 import { ToPayer } from './ToPayer';
 import { prescriptionsOf } from './queries';
@@ -63,6 +64,10 @@ export function PrescriptionsOf({
   return (
     <Stack $gap={2} data-prescriptions-of-person>
       {!visit && may('write_note') && <Anew person={person} problems={problems} />}
+      <Row>
+        <Spread />
+        <MedicinesPaper person={person} />
+      </Row>
       {items.length === 0 && <Empty>Nothing was prescribed here yet.</Empty>}
       {now.map(row)}
       {chosen.length > 0 && (
@@ -190,6 +195,7 @@ function Prescribed(p: {
             onEnd={(reason) => run(() => api.POST('/api/prescriptions/{id}/stop', { ...path, body: { reason } }))}
           />
         )}
+        <PapersOf id={item.id} medicine={item.medicine} />
       </Row>
       <Says item={item} />
       <Small>{told.filter(Boolean).join(' · ')}</Small>

@@ -9,6 +9,7 @@ import { Mono, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { Ending } from '../consult/Ending';
 import { Change } from './Change';
 import { Findings } from './Findings';
+import { PapersOf } from './Papers';
 import { SignDrafts } from './SignDrafts';
 import { ToPayer } from './ToPayer';
 
@@ -75,6 +76,7 @@ export function One({
               onEnd={(reason) => run(() => api.POST('/api/prescriptions/{id}/stop', { ...path, body: { reason } }))}
             />
           )}
+          {!draft && <PapersOf id={item.id} medicine={item.medicine} />}
         </Row>
         <p>
           {item.instructions} Dispense <Mono>{item.quantity}</Mono> {item.unit}

@@ -41,6 +41,12 @@ export const approvalOf = (id: string) =>
     api.GET('/api/prescriptions/{id}/approval', of(id)),
   );
 
+/** Serious warnings that were overridden in so many days. */
+export const overridden = (days: number) =>
+  look(['overridden', days], [{ topic: 'person' }], () =>
+    api.GET('/api/overridden-warnings', { params: { query: { days } } }),
+  );
+
 /** What pharmacies ask of the one who is signed in. */
 export const renewals = () =>
   look(['renewals'], [{ topic: 'person' }, { topic: 'visit' }, { topic: 'result' }], () => api.GET('/api/renewals'));

@@ -10,6 +10,7 @@ use actix_web::HttpRequest;
 use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, Utc};
 use harbor_core::fields::Faults;
+use harbor_core::fields::identifiers::{Npi, dea_is_valid};
 use harbor_core::house::passwords::refusal;
 use harbor_core::house::permissions::Role;
 use harbor_store::Actor;
@@ -68,6 +69,10 @@ pub struct WhoForm {
     site_ids: Vec<Uuid>,
     #[serde(default = "yes")]
     active: bool,
+    /// National provider number; not said, it stays as it was. What is signed goes out under it.
+    npi: Option<String>,
+    /// Number of the Drug Enforcement Administration, for controlled substances; not said, it stays as it was.
+    dea: Option<String>,
 }
 
 fn yes() -> bool {
@@ -87,10 +92,27 @@ fn read(form: &WhoForm) -> Result<StaffForm, Problem> {
     if role.is_none() {
         faults.add("role", "Choose what they do here.");
     }
+    let npi = form.npi.as_deref().map(str::trim);
+    if let Some(Err(bad)) = npi.filter(|n| !n.is_empty()).map(Npi::parse) {
+        faults.add("npi", bad.to_string());
+    }
+    let dea = form.dea.as_deref().map(|d| d.trim().to_uppercase());
+    if dea.as_deref().is_some_and(|d| !d.is_empty() && !dea_is_valid(d)) {
+        faults.add("dea", "A DEA number is two letters and seven digits; this one has a slip in it.");
+    }
     faults.none_or(())?;
     let role = role.ok_or_else(|| Problem::field("role", "Choose what they do here."))?;
     let name = if name.is_empty() { format!("{first_name} {last_name}") } else { name };
-    Ok(StaffForm { login, first_name, last_name, name, role, site_ids: form.site_ids.clone() })
+    Ok(StaffForm {
+        login,
+        first_name,
+        last_name,
+        name,
+        role,
+        site_ids: form.site_ids.clone(),
+        npi: npi.map(str::to_owned),
+        dea,
+    })
 }
 
 #[utoipa::path(post, path = "/api/staff", request_body = WhoForm, responses((status = 200, body = Staff), (status = 422, body = Problem)))]

@@ -134,6 +134,7 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
         Role::Manager => [
             unread_critical(&mut conn, &state).await?,
             opened_charts(&mut conn, &state).await?,
+            prescribing::overridden_lately(&mut conn, &state).await?,
             unmatched_lines(&mut conn).await?,
         ]
         .concat(),

@@ -2,13 +2,15 @@
 
 use super::Waiting;
 use crate::access::Me;
+use crate::api::prescribing::overridden::LATELY;
 use crate::api::visit_line::views::PersonCard;
 use crate::problem::Problem;
 use crate::state::State;
+use chrono::Duration;
 use chrono::{DateTime, Utc};
 use harbor_core::prescribing::approvals::ApprovalState;
 use harbor_core::visit_line::work_list::{
-    APPROVAL_REFUSED, APPROVAL_WAITS, PHARMACY_REFUSED, RENEWAL_ASKED, SIGN_PRESCRIPTION, Task,
+    APPROVAL_REFUSED, APPROVAL_WAITS, OVERRIDDEN, PHARMACY_REFUSED, RENEWAL_ASKED, SIGN_PRESCRIPTION, Task,
 };
 use harbor_store::Conn;
 use harbor_store::people::registration::closed_charts;
@@ -59,4 +61,15 @@ pub async fn of_prescriber(conn: &mut Conn, state: &State, me: &Me) -> Result<Ve
         Waiting { person: Some(PersonCard::of(&t.person, state.today())), ..waits }
     };
     Ok(things.into_iter().map(one).collect())
+}
+
+/// How many serious warnings were overridden in the last week; nothing where none was.
+pub async fn overridden_lately(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem> {
+    let rows = store::overridden_since(conn, state.now() - Duration::days(LATELY.into())).await?;
+    let Some(last) = rows.first() else { return Ok(vec![]) };
+    let sentence = match rows.len() {
+        1 => format!("One serious warning in {LATELY} days."),
+        n => format!("{n} serious warnings in {LATELY} days."),
+    };
+    Ok(vec![Waiting::of(OVERRIDDEN, sentence, Some(last.at))])
 }
