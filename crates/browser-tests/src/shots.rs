@@ -10,15 +10,15 @@ use std::path::PathBuf;
 const VIEWS: [(&str, &str, &str, &str, &str); 18] = [
     ("today-front-desk", "junia", "/today", "//h2", ""),
     ("schedule", "junia", "/schedule", "//*[@data-visit]", "//*[@data-visit='IH-10006']"),
-    ("working-time", "soren", "/settings?part=working-time", "//*[@data-template]", ""),
     ("rebooking", "junia", "/schedule?day=2026-11-24&away=1", "//*[@data-plan]", ""),
     ("in-clinic", "petra", "/in-clinic", "//*[@data-room]", "//*[@data-room='Tern']//*[@data-present]"),
     ("check-in", "junia", "/today", "//h2", "//*[@data-waiting='IH-10009']//button"),
-    ("sheet-assistant", "petra", "/today", "//h2", "//*[@data-waiting='IH-10005']//button"),
     ("sheet", "oriane", "/today", "//h2", "//*[@data-waiting='IH-10006']//button"),
     ("sheet-lanes", "oriane", "/today", "//h2", "lanes://*[@data-waiting='IH-10005']//button"),
     ("results", "oriane", "/results", "//*[@data-value]", ""),
-    ("results-uncertain", "oriane", "/results", "//*[@data-value]", "//*[@data-result='GP-8131']"),
+    ("prescribing-search", "oriane", "/today", "//h2", "prescribe:met"),
+    ("prescribing", "oriane", "/today", "//h2", "prescribe:amox 500 cap>"),
+    ("renewals", "maelis", "/results?tab=renewals", "//*[@data-renewal]", ""),
     ("results-grid", "oriane", "/people", "//input[@type='search']", "grid:Ferreira"),
     ("registration", "junia", "/people", "//input[@type='search']", "register:Belanger"),
     ("growth", "ifeoma", "/today", "//h2", "child:Fenna"),
@@ -118,6 +118,21 @@ async fn take(browser: &Browser, login: &str, path: &str, see: &str, click: &str
         browser.keys("2").await?;
         browser.see("//*[@data-lane='I10']//*[@data-script='amlokeel-5']").await?;
         let script = "document.querySelector('[data-lanes]').scrollIntoView()";
+        browser.client.execute(script, vec![]).await?;
+    } else if let Some(text) = click.strip_prefix("prescribe:") {
+        browser.click("//*[@data-waiting='IH-10006']//button").await?;
+        browser.click("//*[@data-lane]//button[normalize-space()='Prescribe']").await?;
+        match text.strip_suffix('>') {
+            Some(text) => {
+                browser.find("Find a medicine", text, "").await?;
+                browser.see("//*[@data-finding]").await?;
+            }
+            None => {
+                browser.keys(text).await?;
+                browser.see("//*[@data-opened-here]//*[@role='option']").await?;
+            }
+        }
+        let script = "document.querySelector('[data-lane]').scrollIntoView()";
         browser.client.execute(script, vec![]).await?;
     } else if let Some(name) = click.strip_prefix("child:") {
         let script = "const [name, done] = arguments; const ask = (p) => fetch(p).then((r) => r.json());

@@ -15,6 +15,7 @@ mod answered;
 mod at_work;
 mod many;
 mod reading;
+mod signing;
 mod typing;
 
 fn main() -> Result<()> {
@@ -63,6 +64,9 @@ fn main() -> Result<()> {
             let stack = a_product().await?;
             answered::results_among(&stack, number.unwrap_or(1_000_000)).await?;
             stack.stop().await?;
+        }
+        if on("medicines") {
+            signing::five_items().await?;
         }
         if named("work") {
             let stack = a_product().await?;

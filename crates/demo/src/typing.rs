@@ -9,6 +9,7 @@ use harbor_core::prescribing::search::MedicineSearch;
 use harbor_core::prescribing::{Allergy, Dated, Medicine, Patient, Prescribed, Rules, check};
 use harbor_formats::csv_tables::medicines::{SHIPPED, SHIPPED_PRODUCTS, products, tables};
 use harbor_server::tables::Tables;
+use harbor_server::tables::medicines::MedicineTables;
 use std::time::Instant;
 
 pub fn diagnosis_search() -> Result<()> {
@@ -64,7 +65,7 @@ pub fn quick_line() -> Result<()> {
         age: Some(40),
         diagnoses: Some(&tables.diagnoses),
         tests: &tables.orderables,
-        products: tables.rules.products(),
+        products: MedicineTables::shipped()?.rules.products(),
         ..Known::nothing(NaiveDate::from_ymd_opt(2026, 11, 30).context("a day")?)
     };
     let lines = [

@@ -10,6 +10,7 @@ use harbor_formats::x12::show;
 use harbor_server::Settings;
 use harbor_server::commands::medicines;
 use harbor_server::tables::Tables;
+use harbor_server::tables::medicines::MedicineTables;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use tokio::signal::unix::{SignalKind, signal};
@@ -166,6 +167,19 @@ enum Medicines {
     /// What speaks against the prescription of a case in JSON (`-` reads standard input): severity, kind, sentence. Exits 1
     /// when something serious does, 2 when the case cannot be read.
     Check { case: PathBuf },
+    /// A clinic's own tables (the files of data/prescribing, all or some): what they change, a row a line; kept unless it is a
+    /// dry run. Exits 1 when a product that is in use goes, 2 when a table cannot be read.
+    Import {
+        folder: PathBuf,
+        #[arg(long, env = "HARBOR_DATABASE")]
+        database: String,
+        /// The day from which they count, as 2026-12-31; today when it is not said.
+        #[arg(long)]
+        from: Option<chrono::NaiveDate>,
+        /// Keeps nothing.
+        #[arg(long)]
+        dry_run: bool,
+    },
 }
 
 #[derive(Subcommand)]
@@ -224,6 +238,10 @@ fn run(command: Command) -> Result<ExitCode> {
         Command::Medicines(Medicines::Check { case }) => {
             Ok(if medicines::check(&case)? { ExitCode::from(1) } else { ExitCode::SUCCESS })
         }
+        Command::Medicines(Medicines::Import { folder, database, from, dry_run }) => block_on(async move {
+            let gone = medicines::importing::import(&database, &folder, from, dry_run).await?;
+            Ok(if gone { ExitCode::from(1) } else { ExitCode::SUCCESS })
+        }),
         Command::Codes(Codes::Import { list, table }) => {
             let bytes = std::fs::read(&list).with_context(|| format!("reading {}", list.display()))?;
             match icd10cm::read(&bytes) {
@@ -336,7 +354,7 @@ fn quick(line: &str, age: Option<u32>, sex: Option<&str>, height: Option<f64>) -
         today: chrono::Local::now().date_naive(),
         diagnoses: Some(&tables.diagnoses),
         tests: &tables.orderables,
-        products: tables.rules.products(),
+        products: MedicineTables::shipped()?.rules.products(),
     };
     let items = understand(&line, &known);
     for item in &items {

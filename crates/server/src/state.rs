@@ -3,13 +3,16 @@
 use crate::favourites::Favourites;
 use crate::signing::Signing;
 use crate::tables::Tables;
+use crate::tables::medicines::InForce;
 use crate::watch::Watch;
 use anyhow::{Context, Result};
 use chrono::{DateTime, NaiveDate, Utc};
 use chrono_tz::Tz;
 use governor::{DefaultKeyedRateLimiter, Quota, RateLimiter};
+use harbor_core::prescribing::Rules;
 use harbor_store::Store;
 use harbor_store::house::staff;
+use harbor_store::prescribing::tables;
 use harbor_store::rows::Clinic;
 use std::net::{IpAddr, SocketAddr};
 use std::num::NonZeroU32;
@@ -95,6 +98,8 @@ pub struct Inner {
     pub clinic: Clinic,
     pub zone: Tz,
     pub tables: Arc<Tables>,
+    /// The tables of medicines that count now.
+    pub medicines: InForce,
     pub live: broadcast::Sender<String>,
     pub work: Notify,
     pub http: reqwest::Client,
@@ -136,9 +141,46 @@ impl State {
         let work = Notify::new();
         let (signing, watch) = (Signing::default(), Watch::default());
         let favourites = Favourites::default();
-        let inner =
-            Inner { store, settings, clinic, zone, tables, live, work, http, strangers, signing, watch, favourites };
-        Ok(State(Arc::new(inner)))
+        let medicines = InForce::shipped()?;
+        let inner = Inner {
+            store,
+            settings,
+            clinic,
+            zone,
+            tables,
+            medicines,
+            live,
+            work,
+            http,
+            strangers,
+            signing,
+            watch,
+            favourites,
+        };
+        let state = State(Arc::new(inner));
+        state.follow_medicine_tables().await?;
+        Ok(state)
+    }
+
+    /// Medicines, and what they are checked against, as it counts now.
+    pub fn rules(&self) -> &'static Rules {
+        &self.medicines.get().rules
+    }
+
+    /// Takes up another set of tables of medicines where its day has come or it was imported since.
+    pub async fn follow_medicine_tables(&self) -> Result<()> {
+        let mut conn = self.store.reader().await?;
+        let counts = tables::in_force(&mut conn, self.today()).await?;
+        if counts == self.medicines.import() {
+            return Ok(());
+        }
+        match counts {
+            Some(id) => {
+                let files = tables::files(&mut conn, id).await?;
+                self.medicines.put(Some((id, &files)))
+            }
+            None => self.medicines.put(None),
+        }
     }
 
     pub fn now(&self) -> DateTime<Utc> {

@@ -1,12 +1,12 @@
 //! The code tables that ship with the product, read once and held in memory.
 
+pub mod medicines;
+
 use anyhow::{Context, Result};
 use harbor_core::consult::diagnoses::DiagnosisIndex;
 use harbor_core::consult::growth::GrowthReference;
 use harbor_core::orders::Orderable;
 use harbor_core::orders::specimens::ContainerRule;
-use harbor_core::prescribing::Rules;
-use harbor_core::prescribing::search::MedicineSearch;
 use harbor_formats::{csv_tables, icd10cm};
 use std::sync::{Arc, OnceLock};
 
@@ -15,9 +15,6 @@ pub struct Tables {
     pub diagnoses: DiagnosisIndex,
     pub orderables: Vec<Orderable>,
     pub containers: Vec<ContainerRule>,
-    /// Medicines, and what they are checked against.
-    pub rules: Rules,
-    pub medicines: MedicineSearch,
     pub growth: GrowthReference,
 }
 
@@ -36,7 +33,6 @@ impl Tables {
     fn read() -> Result<Tables> {
         let release =
             icd10cm::table::read(include_bytes!("../../../data/icd10cm-2026-04.table.gz")).context("diagnoses")?;
-        let rules = csv_tables::medicines::shipped().context("medicines")?;
         Ok(Tables {
             release: release.version,
             diagnoses: DiagnosisIndex::new(release.entries)
@@ -47,8 +43,6 @@ impl Tables {
                 .context("what people say of diagnoses")?,
             orderables: Self::read_orderables()?,
             containers: csv_tables::containers(include_bytes!("../../../data/containers.csv")).context("containers")?,
-            medicines: MedicineSearch::new(&rules),
-            rules,
             growth: GrowthReference::new(
                 csv_tables::growth(include_bytes!("../../../data/growth-reference-cdc-2000.csv")).context("growth")?,
             ),

@@ -3,6 +3,7 @@
 pub mod approvals;
 pub mod person_states;
 pub mod renewals;
+pub mod tables;
 
 use crate::codes::Code;
 use crate::consult::lists::MedicineNow;

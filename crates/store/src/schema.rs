@@ -896,6 +896,16 @@ diesel::table! {
 }
 
 diesel::table! {
+    medicine_tables (id) {
+        id -> Uuid,
+        counts_from -> Date,
+        imported_at -> Timestamptz,
+        imported_by -> Text,
+        files -> Jsonb,
+    }
+}
+
+diesel::table! {
     approvals (id) {
         id -> Uuid,
         prescription_id -> Uuid,
@@ -1628,6 +1638,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     dispenses,
     prescription_ends,
     approvals,
+    medicine_tables,
     renewal_requests,
     prescriptions,
     prices,

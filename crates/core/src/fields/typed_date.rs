@@ -71,6 +71,17 @@ pub fn time(text: &str) -> Result<NaiveTime, BadTime> {
     NaiveTime::from_hms_opt(hour, minute, 0).ok_or(BadTime)
 }
 
+/// The days of a unit of time as people write it; a month is thirty, as packs and memories are.
+pub fn days_of_unit(word: &str) -> Option<u32> {
+    Some(match word.trim_end_matches('.') {
+        "d" | "day" | "days" => 1,
+        "w" | "wk" | "wks" | "week" | "weeks" => 7,
+        "m" | "mo" | "mos" | "mth" | "mths" | "month" | "months" => 30,
+        "y" | "yr" | "yrs" | "year" | "years" => 365,
+        _ => return None,
+    })
+}
+
 const MONTHS: [&str; 12] = [
     "january",
     "february",

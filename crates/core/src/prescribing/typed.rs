@@ -10,6 +10,8 @@ use super::dosage::{
 use super::ingredients::Schedule;
 use super::{Dosage, Often, Portion, Product};
 use crate::fields;
+use crate::fields::typed_date::{Sense, days_of_unit, parse};
+use chrono::NaiveDate;
 
 /// A later step: a taper, or a slow beginning.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -57,11 +59,28 @@ pub struct ReadFor<'p> {
     pub schedule: Option<Schedule>,
     /// The latest weight in kilograms, where one is known.
     pub kg: Option<f64>,
+    /// From when the days are counted, where they are said as `until fri`.
+    pub today: NaiveDate,
 }
 
 fn whole(field: &'static str, typed: &str, most: u32) -> Result<u32, DosageFault> {
     let read = typed.trim().parse::<u32>().ok().filter(|n| *n <= most);
     read.ok_or_else(|| (field, format!("Type a whole number up to {most}.")))
+}
+
+/// `7`, `10d`, `2 weeks`, `3 mo` (of thirty days, as packs are), or `until 12/24`, that day included.
+fn days(typed: &str, today: NaiveDate) -> Result<u32, DosageFault> {
+    let text = typed.trim().to_lowercase();
+    if let Some(last) = text.strip_prefix("until ") {
+        let day = parse(last, today, Sense::Any).map_err(|bad| ("days", bad.to_string()))?;
+        let days = u32::try_from((day - today).num_days() + 1).ok().filter(|n| (1..=MOST_DAYS).contains(n));
+        return days.ok_or_else(|| ("days", format!("{} is not within the next {MOST_DAYS} days.", last.trim())));
+    }
+    let (number, unit) = text.split_at(text.find(|c: char| !c.is_ascii_digit()).unwrap_or(text.len()));
+    let each = if unit.trim().is_empty() { Some(1) } else { days_of_unit(unit.trim()) };
+    let read = number.parse::<u32>().ok().zip(each).and_then(|(n, each)| n.checked_mul(each));
+    let sentence = || ("days", format!("Say for how long: days up to {MOST_DAYS}, 2 weeks, or until 12/24."));
+    read.filter(|n| *n <= MOST_DAYS).ok_or_else(sentence)
 }
 
 fn often(typed: &str) -> Result<Often, DosageFault> {
@@ -112,14 +131,14 @@ impl Typed {
 
     fn steps(&self, of: &ReadFor<'_>, how_often: Often) -> Result<Vec<Step>, DosageFault> {
         let by_quantity = !self.quantity.trim().is_empty() && self.then.is_empty();
-        let days = match self.days.trim() {
+        let first = match self.days.trim() {
             "" if how_often == Often::Once || by_quantity => 1,
             "" => return Err(("days", "Say for how many days, or how many to dispense.".into())),
-            typed => whole("days", typed, MOST_DAYS)?,
+            typed => days(typed, of.today)?,
         };
-        let mut steps = vec![of.step(&self.dose, how_often, days)?];
+        let mut steps = vec![of.step(&self.dose, how_often, first)?];
         for later in &self.then {
-            steps.push(of.step(&later.dose, often(&later.often)?, whole("days", &later.days, MOST_DAYS)?)?);
+            steps.push(of.step(&later.dose, often(&later.often)?, days(&later.days, of.today)?)?);
         }
         Ok(steps)
     }
@@ -195,7 +214,11 @@ mod tests {
     use proptest::prelude::*;
 
     fn read(product: &Product, kg: Option<f64>, typed: &Typed) -> Result<Meant, DosageFault> {
-        typed.read(ReadFor { product, schedule: None, kg })
+        typed.read(ReadFor { product, schedule: None, kg, today: today() })
+    }
+
+    fn today() -> NaiveDate {
+        NaiveDate::from_ymd_opt(2026, 12, 1).unwrap()
     }
 
     fn typed(dose: &str, often: &str, days: &str, quantity: &str) -> Typed {
@@ -220,6 +243,20 @@ mod tests {
         assert_eq!(by("", "").unwrap_err().0, "days");
         assert_eq!(by("", "1").unwrap_err(), ("quantity", "This is less than one dose.".into()));
         assert_eq!(by("7", "0").unwrap_err().0, "quantity");
+    }
+
+    #[test]
+    fn how_long_is_said_in_days_weeks_months_or_until_a_day() {
+        let tablet = product("tablet", "500 mg");
+        let lasts = |days: &str| read(&tablet, None, &typed("1", "daily", days, "")).map(|m| m.dosage.days());
+        for (said, days) in
+            [("7", 7), ("10d", 10), ("2 weeks", 14), ("1w", 7), ("3 mo", 90), ("until 12/24", 24), ("until today", 1)]
+        {
+            assert_eq!(lasts(said), Ok(days), "{said}");
+        }
+        for wrong in ["until 11/30", "until the moon is full", "60 weeks", "5 years", "-7", "until 12/24/2028"] {
+            assert_eq!(lasts(wrong).unwrap_err().0, "days", "{wrong}");
+        }
     }
 
     #[test]

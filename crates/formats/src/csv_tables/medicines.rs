@@ -11,6 +11,7 @@ use harbor_core::prescribing::rules::{
     Interaction, KidneyRule, LiverRule, PregnancyRule, ProblemHarm, Tables,
 };
 use harbor_core::prescribing::{Product, Rules, Severity};
+use std::collections::BTreeMap;
 
 impl Row<'_> {
     fn term(&self, column: usize) -> Result<Term, Located> {
@@ -120,8 +121,82 @@ pub const SHIPPED: Files<'static> = Files {
 
 /// The rules that ship, with their products.
 pub fn shipped() -> Result<Rules, Located> {
-    let wrong = |expected| Located { segment: 0, byte: 0, id: "tables".into(), element: None, expected };
-    Rules::new(tables(&SHIPPED)?, products(SHIPPED_PRODUCTS)?).map_err(wrong)
+    rules_of(&BTreeMap::new())
+}
+
+/// The files of a set of tables.
+pub const NAMES: [&str; 16] = [
+    "products.csv",
+    "ingredients.csv",
+    "interactions.csv",
+    "doubled.csv",
+    "problem_harms.csv",
+    "pregnancy.csv",
+    "ages.csv",
+    "kidney.csv",
+    "liver.csv",
+    "doses.csv",
+    "durations.csv",
+    "allergy_groups.csv",
+    "cross_reactions.csv",
+    "approvals.csv",
+    "approval_questions.csv",
+    "leaflets.csv",
+];
+
+/// A file of the set that ships; empty where no file has the name.
+pub fn shipped_file(name: &str) -> &'static [u8] {
+    match name {
+        "products.csv" => SHIPPED_PRODUCTS,
+        "ingredients.csv" => SHIPPED.ingredients,
+        "interactions.csv" => SHIPPED.interactions,
+        "doubled.csv" => SHIPPED.doubled,
+        "problem_harms.csv" => SHIPPED.problem_harms,
+        "pregnancy.csv" => SHIPPED.pregnancy,
+        "ages.csv" => SHIPPED.ages,
+        "kidney.csv" => SHIPPED.kidney,
+        "liver.csv" => SHIPPED.liver,
+        "doses.csv" => SHIPPED.doses,
+        "durations.csv" => SHIPPED.durations,
+        "allergy_groups.csv" => SHIPPED.allergy_groups,
+        "cross_reactions.csv" => SHIPPED.cross_reactions,
+        "approvals.csv" => SHIPPED.approvals,
+        "approval_questions.csv" => SHIPPED.approval_questions,
+        "leaflets.csv" => SHIPPED.leaflets,
+        _ => &[],
+    }
+}
+
+/// The rules of a set of files by their names; one that is missing is as it ships.
+///
+/// # Errors
+/// At the file, line and column of the first row that cannot be read; or, under `tables`, the first term that means nothing.
+pub fn rules_of(files: &BTreeMap<String, String>) -> Result<Rules, Located> {
+    let of = |name: &str| files.get(name).map_or(shipped_file(name), |content| content.as_bytes());
+    let read = tables(&Files {
+        ingredients: of("ingredients.csv"),
+        interactions: of("interactions.csv"),
+        doubled: of("doubled.csv"),
+        problem_harms: of("problem_harms.csv"),
+        pregnancy: of("pregnancy.csv"),
+        ages: of("ages.csv"),
+        kidney: of("kidney.csv"),
+        liver: of("liver.csv"),
+        doses: of("doses.csv"),
+        durations: of("durations.csv"),
+        allergy_groups: of("allergy_groups.csv"),
+        cross_reactions: of("cross_reactions.csv"),
+        approvals: of("approvals.csv"),
+        approval_questions: of("approval_questions.csv"),
+        leaflets: of("leaflets.csv"),
+    })?;
+    let products = products(of("products.csv")).map_err(|e| Located { id: "products.csv".into(), ..e })?;
+    Rules::new(read, products).map_err(disagreeing)
+}
+
+/// Tables that do not agree with each other.
+fn disagreeing(expected: String) -> Located {
+    Located { segment: 0, byte: 0, id: "tables".into(), element: None, expected }
 }
 
 /// All tables that prescriptions are checked against. A fault names its file beside its line.

@@ -55,7 +55,7 @@ fn product_view(state: &State, p: &Product) -> ProductView {
         dose: Portion::of(p.usual_dose).unwrap_or(Portion::ONE).to_string(),
         often: Often::of_per_day(p.usual_per_day).map(|o| o.in_words()).unwrap_or_default(),
         days: p.usual_days,
-        schedule: state.tables.rules.schedule(p).map(|s| s.code()),
+        schedule: state.rules().schedule(p).map(|s| s.code()),
     }
 }
 
@@ -63,15 +63,15 @@ fn product_view(state: &State, p: &Product) -> ProductView {
 /// form and strength.
 #[utoipa::path(get, path = "/api/products", params(Typed), responses((status = 200, body = Vec<ProductView>)))]
 pub async fn products(state: Data<State>, me: Me, typed: Query<Typed>) -> Answer<Vec<ProductView>> {
-    let products = state.tables.rules.products();
+    let products = state.rules().products();
     let used = state.favourites.products(&state.store, me.staff.id, state.today()).await?;
     let liked = |at: usize| used.get(&products[at].code).copied().unwrap_or(0);
-    let found = state.tables.medicines.find(&typed.q, &liked);
+    let found = state.medicines.get().search.find(&typed.q, &liked);
     Ok(Json(found.into_iter().map(|at| product_view(&state, &products[at])).collect()))
 }
 
 /// A product of the formulary; one that was withdrawn since it was found is not there any more.
 fn product<'s>(state: &'s State, code: &str) -> Result<&'s Product, Problem> {
     let gone = || Problem::field("productCode", "Choose a product of the formulary; this one is not in it.");
-    state.tables.rules.product(code).ok_or_else(gone)
+    state.rules().product(code).ok_or_else(gone)
 }

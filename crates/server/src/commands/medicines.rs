@@ -1,5 +1,7 @@
 //! `harbor medicines`: finding and checking, with the very code and tables that the screens use.
 
+pub mod importing;
+
 use anyhow::{Context, Result};
 use harbor_core::prescribing::search::MedicineSearch;
 use harbor_core::prescribing::{Severity, check as check_all};

@@ -61,6 +61,9 @@ pub async fn every_day(state: State) {
         if let Err(error) = make_due_orders(&state).await {
             tracing::warn!(error = for_log(&error), "orders that come due");
         }
+        if let Err(error) = state.follow_medicine_tables().await {
+            tracing::warn!(error = for_log(&error), "tables of medicines");
+        }
         if let Err(error) = end_courses(&state).await {
             tracing::warn!(error = for_log(&error), "courses that are over");
         }

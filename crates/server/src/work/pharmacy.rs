@@ -80,14 +80,14 @@ async fn approval_number(conn: &mut Conn, state: &State, p: &Prescription) -> an
     let counts = |a: &&Approval| {
         *a.state == ApprovalState::Granted
             && counts_on(*a.state, a.until, state.today())
-            && (a.prescription_id == p.id || a.product_code == p.product_code)
+            && a.product_code == p.product_code
     };
     Ok(all.iter().find(counts).map(|a| a.number.clone()))
 }
 
 /// The way in that was chosen; of what was written before one was, the product's usual one.
 fn route(state: &State, p: &Prescription) -> String {
-    let usual = || state.tables.rules.product(&p.product_code).map(|product| product.route.clone());
+    let usual = || state.rules().product(&p.product_code).map(|product| product.route.clone());
     if p.route.is_empty() { usual().unwrap_or_default() } else { p.route.clone() }
 }
 

@@ -59,7 +59,7 @@ async fn a_request_is_granted_and_its_number_goes_to_the_pharmacy_and_onto_the_c
     let told = |_: &Value| product.outside.lock().prescriptions[0].approval.as_deref() == Some(number.as_str());
     visit.clinician.until(&path, told).await;
     let again = visit.clinician.post(&path, asking(&["metformin", "no"])).await;
-    assert!(again.status == 422 && again.detail().contains("approved already"), "{}", again.detail());
+    assert!(again.status == 422 && again.detail().contains("approved this already"), "{}", again.detail());
     // The same medicine later needs no second request.
     let next = draft(&visit, "I10", "28").await;
     let later = visit.clinician.get(&format!("/api/prescriptions/{next}/approval")).await;
@@ -116,5 +116,23 @@ async fn a_covered_use_that_the_chart_meets_asks_nobody() {
     assert_eq!(visit.clinician.get(&free).await["uses"], json!([]));
     assert!(visit.clinician.post(&free, asking(&[])).await.detail().contains("without being asked"));
     assert!(product.outside.lock().approvals.is_empty(), "nobody was asked");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_draft_that_becomes_another_product_is_not_what_was_approved() {
+    let product = Product::start().await.unwrap();
+    let visit = diagnosed(&product, "I10").await;
+    let item = draft(&visit, "I10", "28").await;
+    let path = format!("/api/prescriptions/{item}/approval");
+    visit.clinician.post(&path, asking(&["metformin", "no"])).await.ok();
+    visit.clinician.until(&path, |v| v["standing"]["state"] == "granted").await;
+    let stronger = json!({ "productCode": "semagholm-0_5", "dose": "1", "often": "once a week", "days": "28", "diagnosis": "I10" });
+    visit.clinician.put(&format!("/api/prescriptions/{item}"), stronger).await.ok();
+    let view = visit.clinician.get(&path).await;
+    assert_eq!((&view["standing"], &view["counts"]), (&Value::Null, &json!(false)));
+    visit.clinician.post(&path, asking(&["metformin", "no"])).await.ok();
+    visit.clinician.until(&path, |v| v["standing"]["state"] == "granted").await;
+    assert_eq!(product.outside.lock().approvals.len(), 2);
     product.stop().await.unwrap();
 }

@@ -23,6 +23,7 @@ mod line;
 mod lists;
 mod looking;
 mod looks;
+mod medicine_tables;
 mod money;
 mod nonsense;
 mod open_times;

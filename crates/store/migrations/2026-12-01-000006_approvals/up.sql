@@ -23,4 +23,5 @@ create table approvals (
 -- One that stands for each prescription.
 create unique index approvals_standing on approvals (prescription_id) where state <> 'withdrawn';
 create index on approvals (person_id);
+create index on approvals (coverage_id);
 create index approvals_waiting on approvals (asked_at) where state in ('asking', 'waiting');

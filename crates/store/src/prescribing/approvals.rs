@@ -32,7 +32,9 @@ pub async fn standing(
     day: NaiveDate,
 ) -> Result<Option<Approval>> {
     let all = of_person(conn, of.person_id).await?;
-    let own = all.iter().find(|a| a.prescription_id == of.id && *a.state != ApprovalState::Withdrawn);
+    // A draft that was written anew with another product is not what was asked for.
+    let of_it = |a: &&Approval| a.prescription_id == of.id && a.product_code == of.product_code;
+    let own = all.iter().find(|a| of_it(a) && *a.state != ApprovalState::Withdrawn);
     let other = || {
         all.iter().find(|a| {
             a.product_code == of.product_code
@@ -51,6 +53,7 @@ pub async fn numbers_of_visits(conn: &mut Conn, visits: &[Uuid]) -> Result<HashM
     let rows: Vec<(Option<Uuid>, Uuid, String)> = a::table
         .inner_join(p::table.on(p::id.eq(a::prescription_id)))
         .filter(p::visit_id.eq_any(visits).and(a::state.eq(Code(ApprovalState::Granted))))
+        .filter(a::product_code.eq(p::product_code))
         .order(a::asked_at)
         .select((p::visit_id, a::payer_id, a::number))
         .load(conn)
@@ -83,8 +86,8 @@ pub async fn waiting_for(conn: &mut Conn, prescriber: Uuid) -> Result<Vec<(Appro
 
 impl Change<'_> {
     /// Keeps a covered use, or a request, in the place of what stood before for the same prescription; what a payer has
-    /// granted stays.
-    pub async fn stand_to_payer(&mut self, row: &Approval) -> Result<()> {
+    /// granted for the same product stays as long as it counts.
+    pub async fn stand_to_payer(&mut self, row: &Approval, today: NaiveDate) -> Result<()> {
         use approvals as a;
         let before: Option<Approval> = a::table
             .filter(a::prescription_id.eq(row.prescription_id).and(a::state.ne(Code(ApprovalState::Withdrawn))))
@@ -94,6 +97,10 @@ impl Change<'_> {
             .await
             .optional()?;
         if let Some(before) = before {
+            let granted = *before.state == ApprovalState::Granted && counts_on(*before.state, before.until, today);
+            if granted && before.product_code == row.product_code {
+                return Err(StoreError::refused("approval", "The payer has approved this already."));
+            }
             self.approval_happened(before.id, ApprovalEvent::Withdrawn).await?;
         }
         diesel::insert_into(a::table).values(row).execute(self.conn()).await?;

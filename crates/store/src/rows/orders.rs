@@ -3,6 +3,7 @@
 use crate::codes;
 use crate::documents::{self, Doc};
 use chrono::{DateTime, NaiveDate, Utc};
+use std::collections::BTreeMap;
 use uuid::Uuid;
 
 row! {
@@ -270,6 +271,18 @@ row! {
         /// Why it was not approved.
         refusal: String,
         decided_at: Option<DateTime<Utc>>,
+    }
+}
+
+row! {
+    /// Tables of medicines as a clinic imported them, counting from a day.
+    medicine_tables MedicineTables {
+        id: Uuid,
+        counts_from: NaiveDate,
+        imported_at: DateTime<Utc>,
+        imported_by: String,
+        #[schema(value_type = Object)]
+        files: Doc<BTreeMap<String, String>>,
     }
 }
 

@@ -1,6 +1,7 @@
 //! Times as people say them beside a fact: `2019`, `3/2019`, `mar 2019`, `3 years ago`, and how long: `3mo`, `for 7 days`.
 
 use super::words::{Ends, Word};
+use crate::fields::typed_date::days_of_unit;
 use chrono::{Datelike, Months, NaiveDate};
 use std::fmt;
 
@@ -134,16 +135,6 @@ fn bare_moment(words: &[Word], first: &Word, today: NaiveDate) -> Option<(When, 
     Some((when, used + 1))
 }
 
-fn unit_of(word: &str) -> Option<u32> {
-    Some(match word.trim_end_matches('.') {
-        "d" | "day" | "days" => 1,
-        "w" | "wk" | "wks" | "week" | "weeks" => 7,
-        "m" | "mo" | "mos" | "mth" | "mths" | "month" | "months" => 30,
-        "y" | "yr" | "yrs" | "year" | "years" => 365,
-        _ => return None,
-    })
-}
-
 /// A number that may be spelt.
 pub fn number(word: &str) -> Option<u32> {
     const SPELT: [&str; 13] =
@@ -171,7 +162,7 @@ fn bare_length(words: &[Word]) -> Option<(u32, usize)> {
         return Some((1, 1));
     }
     if first.is(&["next"]) && first.ends == Ends::Runs {
-        return Some((unit_of(&words.get(1)?.low).filter(|days| *days > 1)?, 2));
+        return Some((days_of_unit(&words.get(1)?.low).filter(|days| *days > 1)?, 2));
     }
     let low = words.first()?.low.trim_start_matches(['x', '+']);
     let digits = low.bytes().take_while(u8::is_ascii_digit).count();
@@ -180,7 +171,7 @@ fn bare_length(words: &[Word]) -> Option<(u32, usize)> {
     } else {
         (number(low)?, words.get(1)?.low.as_str(), 2)
     };
-    let days = unit_of(unit)?.checked_mul(count)?;
+    let days = days_of_unit(unit)?.checked_mul(count)?;
     (days > 0 && days <= 365 * 130).then_some((days, used))
 }
 

@@ -178,7 +178,7 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ChartView> {
     let allergies = store::allergies_of(&mut conn, person.id).await?;
     let medicines = store::medicines_of(&mut conn, person.id).await?;
     let problems = store::problems_of(&mut conn, person.id).await?;
-    let rules = &state.tables.rules;
+    let rules = state.rules();
     let mut prescriptions = prescribing::of_visits(&mut conn, &[*id]).await?;
     refresh_drafts(&mut conn, &state, &mut prescriptions).await?;
     let read = |a: &Allergy| AllergyRead { id: a.id, group: substance_in_words(rules, &a.substance) };

@@ -109,7 +109,7 @@ pub struct MedicineForm {
 #[utoipa::path(post, path = "/api/people/{id}/medicines", params(("id" = Uuid, Path)), request_body = MedicineForm, responses((status = 200, body = Medicine), (status = 422, body = Problem)))]
 pub async fn add_medicine(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<MedicineForm>) -> Answer<Medicine> {
     let mut faults = Faults::default();
-    let product = form.product_code.as_deref().and_then(|c| state.tables.rules.product(c));
+    let product = form.product_code.as_deref().and_then(|c| state.rules().product(c));
     if form.product_code.is_some() && product.is_none() {
         faults.add("productCode", "This product is not in the formulary.");
     }

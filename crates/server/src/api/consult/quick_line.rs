@@ -115,7 +115,7 @@ async fn read(state: &State, visit: &Visit, person: &Person, text: &str) -> Resu
         today: state.today(),
         diagnoses: Some(&state.tables.diagnoses),
         tests: &state.tables.orderables,
-        products: state.tables.rules.products(),
+        products: state.rules().products(),
     };
     // What no keyboard types, and no table holds.
     let clean: String = text.chars().map(|c| if c.is_control() && c != '\n' { ' ' } else { c }).collect();

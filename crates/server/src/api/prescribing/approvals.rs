@@ -70,7 +70,7 @@ async fn needed<'s>(
         diagnoses = runs::diagnoses_of(conn, visit).await?;
     }
     let present = facts::present(&chart::problems_of(conn, row.person_id).await?, &diagnoses);
-    Ok(needs_approval(&state.tables.rules, &payer.payer_code, product, &present))
+    Ok(needs_approval(state.rules(), &payer.payer_code, product, &present))
 }
 
 #[utoipa::path(get, path = "/api/prescriptions/{id}/approval", params(("id" = Uuid, Path)), responses((status = 200, body = ApprovalView), (status = 404, body = Problem)))]
@@ -195,7 +195,7 @@ pub async fn choose(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Appro
                 refusal: String::new(),
                 decided_at: None,
             };
-            change.stand_to_payer(&kept).await?;
+            change.stand_to_payer(&kept, state.today()).await?;
             Ok(DONE)
         })
         .await

@@ -68,7 +68,7 @@ pub async fn patient<'s>(
     about: &About,
     product: &Product,
 ) -> Result<Patient<'s>, Problem> {
-    let rules = &state.tables.rules;
+    let rules = state.rules();
     let visits: Vec<Uuid> = about.visit.into_iter().collect();
     let person = people::get(conn, about.person).await?;
     let allergies = chart::allergies_of(conn, person.id).await?;

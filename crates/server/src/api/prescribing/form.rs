@@ -32,7 +32,7 @@ pub struct PrescriptionForm {
     /// The way in; empty is the usual one of the product.
     #[serde(default)]
     route: String,
-    /// Empty where the quantity says how long.
+    /// `7`, `2 weeks`, `until 12/24`; empty where the quantity says how long.
     #[serde(default)]
     days: String,
     /// Empty where it follows from dose and days.
@@ -130,8 +130,8 @@ impl PrescriptionForm {
             food: self.food.clone(),
             refills: self.refills.clone(),
         };
-        let schedule = state.tables.rules.schedule(product);
-        let read = typed.read(ReadFor { product, schedule, kg });
+        let schedule = state.rules().schedule(product);
+        let read = typed.read(ReadFor { product, schedule, kg, today: state.today() });
         let Meant { dosage, quantity, refills } = read.map_err(|(field, sentence)| Problem::field(field, sentence))?;
         let route = if self.route.is_empty() { &product.route } else { &self.route };
         if !product.routes.contains(route) {

@@ -98,7 +98,7 @@ struct Known<'k> {
 
 impl Known<'_> {
     fn view(&self, row: &Prescription) -> PersonPrescription {
-        let rules = &self.state.tables.rules;
+        let rules = self.state.rules();
         let day = |at| self.state.local_day(at);
         let count = |n: i32| u32::try_from(n).unwrap_or(0);
         let runs_out = runs_out(day(row.prescribed_at), count(row.days), count(row.refills));

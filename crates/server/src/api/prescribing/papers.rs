@@ -71,7 +71,7 @@ async fn prescription_data(
     let mut told = Vec::new();
     let mut controlled = false;
     for item in &items {
-        controlled |= is_controlled(&state.tables.rules, item);
+        controlled |= is_controlled(state.rules(), item);
         let ingredients = product(state, &item.product_code).map(|p| p.ingredients.join(" / ")).unwrap_or_default();
         let quantity = u32::try_from(item.quantity).unwrap_or(0);
         let approved = approvals::standing(conn, item, None, state.today()).await?;
@@ -153,8 +153,8 @@ async fn medicines_data(conn: &mut Conn, state: &State, person: &Person, large: 
     let listed = chart::medicines_of(conn, person.id).await?;
     let taken: Vec<&Medicine> = listed.iter().filter(|m| m.state == MedicineState::Taking).collect();
     let what_for = |m: &Medicine| {
-        let product = m.product_code.as_deref().and_then(|code| state.tables.rules.product(code));
-        let rules = &state.tables.rules;
+        let product = m.product_code.as_deref().and_then(|code| state.rules().product(code));
+        let rules = state.rules();
         let of = product.and_then(|p| of_ingredient(rules, rules.ingredient(p.ingredients.first()?, &p.form)?));
         of.map(|l| l.what_for).unwrap_or_default()
     };
@@ -227,7 +227,7 @@ pub async fn leaflet(state: Data<State>, me: Me, id: Path<Uuid>, size: Query<Siz
         let row = store::prescription(&mut conn, *id).await?;
         let person = people::get(&mut conn, row.person_id).await?;
         let product = product(&state, &row.product_code)?;
-        let rules = &state.tables.rules;
+        let rules = state.rules();
         let mut parts = Vec::new();
         for name in &product.ingredients {
             let words = rules.ingredient(name, &product.form).and_then(|i| of_ingredient(rules, i));

@@ -198,7 +198,7 @@ pub async fn signable(
         ));
     }
     let product = product(state, &row.product_code)?;
-    if let Some(schedule) = state.tables.rules.schedule(product) {
+    if let Some(schedule) = state.rules().schedule(product) {
         // However it was written: in the form, in the quick line, or as a renewal.
         let count = |n: i32| u32::try_from(n).unwrap_or(0);
         refills_allowed(schedule, count(row.refills), count(row.days))

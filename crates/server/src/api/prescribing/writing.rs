@@ -61,7 +61,7 @@ pub async fn findings(
     dosage: (f64, f64, u32),
 ) -> Result<Vec<Finding>, Problem> {
     let patient = facts::patient(conn, state, about, product).await?;
-    let rules = &state.tables.rules;
+    let rules = state.rules();
     let (dose, per_day, days) = dosage;
     let medicine = Medicine { dose: Some(dose), per_day: Some(per_day), ..rules.medicine_of(product) };
     Ok(check_all(rules, &Prescribed { medicine, days: Some(days) }, &patient))

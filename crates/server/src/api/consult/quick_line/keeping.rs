@@ -94,7 +94,7 @@ impl Keeping<'_, '_, '_> {
             Item::Medicine { what, product, how, state, since } => {
                 let name = product
                     .as_deref()
-                    .and_then(|code| self.state.tables.rules.product(code))
+                    .and_then(|code| self.state.rules().product(code))
                     .map_or_else(|| what.clone(), |p| format!("{} {} {}", p.brand, p.strength, p.form));
                 let new = NewMedicine {
                     name: &name,
@@ -218,7 +218,7 @@ impl Keeping<'_, '_, '_> {
 
     async fn prescription(&mut self, p: &Prescribed) -> Result<(), Problem> {
         let (dosage, refills) = p.dosage().map_err(|sentence| Problem::refused("doubtful", sentence))?;
-        let product = self.state.tables.rules.product(&p.product).ok_or_else(|| Problem::not_found("product"))?;
+        let product = self.state.rules().product(&p.product).ok_or_else(|| Problem::not_found("product"))?;
         open_visit(self.change, self.visit.id).await?;
         let lane = match self.lane_meant().await? {
             Some(code) => Some(code),

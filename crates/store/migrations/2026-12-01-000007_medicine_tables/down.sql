@@ -1,0 +1,1 @@
+drop table medicine_tables;
