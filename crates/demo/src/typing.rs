@@ -139,8 +139,7 @@ pub fn medicine_search() -> Result<()> {
 
 /// All checks of one prescription for somebody who takes twenty medicines and has fifteen problems.
 pub fn prescription_checks() -> Result<()> {
-    let shared = Tables::shared()?;
-    let rules = &shared.rules;
+    let rules = &MedicineTables::shipped()?.rules;
     let every = |n: usize| &rules.products()[n % rules.products().len()];
     let allergy = |substance: &str| Allergy { substance: substance.into(), reaction: "hives".into(), severity: None };
     let patient = Patient {

@@ -7417,7 +7417,7 @@ export interface components {
         };
         PrescriptionForm: {
             asNeeded?: boolean;
-            /** @description Empty where the quantity says how long. */
+            /** @description `7`, `2 weeks`, `until 12/24`; empty where the quantity says how long. */
             days?: string;
             diagnosis?: string | null;
             /** @description As it is typed: `1`, `1/2`, `8 mL`, `250 mg`, `1-2`; for a child `15 mg/kg`, `50 mg/kg/day`. */

@@ -142,7 +142,8 @@ export function Fields({
           <Field label="Dose" aside={product.unit} value={dose} onChange={(dose) => set({ dose })} name="dose" />
           <Field label="How often" value={often} onChange={(often) => set({ often })} name="often" />
           <Field
-            label="Days"
+            label="How long"
+            aside="days"
             value={days ?? ''}
             placeholder={told ? String(told.days) : ''}
             name="days"
@@ -163,7 +164,7 @@ export function Fields({
           <Columns key={n} $min={part.field}>
             <Field label={`Then, dose`} value={s.dose} onChange={(v) => step(n, { dose: v })} />
             <Field label="How often" value={s.often} onChange={(v) => step(n, { often: v })} />
-            <Field label="Days" value={s.days} onChange={(v) => step(n, { days: v })} />
+            <Field label="How long" aside="days" value={s.days} onChange={(v) => step(n, { days: v })} />
             <Row style={{ alignSelf: 'end' }}>
               <Button $kind="quiet" onPress={() => setThen(then.filter((_, at) => at !== n))}>
                 Take this step away
