@@ -2,7 +2,7 @@
 
 use anyhow::{Result, ensure};
 use fantoccini::key::Key;
-use harbor_browser_tests::{Browser, journey, no_serious_fault, two_desks_and_the_outside};
+use harbor_browser_tests::{Browser, journey, no_serious_fault, two_desks, two_desks_and_the_outside};
 use harbor_demo::testing::Product;
 
 use crate::quick_line::visit_of;
@@ -138,6 +138,9 @@ async fn suspension(b: &Browser) -> Result<()> {
     b.fill("dose", "300 mg").await?;
     b.press("Keep").await?;
     b.see("//*[@data-prescription='amoxelle-junior-50'][contains(., 'Take 6 mL (300 mg)')]").await?;
+    // Taken up once more it is as it was written last.
+    b.click("//button[starts-with(@aria-label, 'Change Amoxelle Junior')]").await?;
+    b.holds("//input[@name='dose']", |dose| dose == "6").await?;
     Ok(())
 }
 
@@ -213,4 +216,50 @@ async fn approval(product: &Product, doctor: &Browser, _other: &Browser) -> Resu
 #[actix_web::test]
 async fn a_payer_is_asked_for_its_approval_and_its_number_is_shown() {
     two_desks_and_the_outside("prescribing-approval", approval).await;
+}
+
+/// The prescriber answers a pharmacy with a change.
+async fn changed(product: &Product, b: &Browser, _other: &Browser) -> Result<()> {
+    b.sign_in("maelis").await?;
+    b.goto("/results?tab=renewals").await?;
+    b.click("//*[@data-renewal]//label[.='Renew changed']").await?;
+    b.fill("days", "2 weeks").await?;
+    b.see("//*[@data-instructions][contains(., 'for 14 days. Dispense 28 tablets.')]").await?;
+    b.press("Answer with this").await?;
+    b.see("//*[@data-changed][contains(., 'for 14 days')]").await?;
+    no_serious_fault(b, "a changed renewal").await?;
+    b.press("Sign 1 and answer 1").await?;
+    b.read("No renewal is asked for.").await?;
+    ensure!(product.outside.lock().prescriptions.iter().all(|p| p.days == 14), "the pharmacy has the changed one");
+    Ok(())
+}
+
+#[actix_web::test]
+async fn a_request_is_answered_with_a_change() {
+    two_desks_and_the_outside("prescribing-changed", changed).await;
+}
+
+/// The manager reads from Today what was overridden and why, and not of whom.
+async fn watched(doctor: &Browser, manager: &Browser) -> Result<()> {
+    doctor.sign_in("oriane").await?;
+    doctor.goto("/people").await?;
+    doctor.find("Find a person", "takahashi", "Takahashi").await?;
+    doctor.find("Prescribe without a visit", "amox 500 cap", "Amoxelle").await?;
+    doctor.see("//*[@data-finding='allergy']").await?;
+    doctor.press("Add to the prescription").await?;
+    doctor.fill("overrideReason", "tolerated in 2024").await?;
+    doctor.press("Sign and send").await?;
+    doctor.see("//*[@data-prescribed='amoxelle-500']").await?;
+    manager.sign_in("soren").await?;
+    manager.press("Read them").await?;
+    manager.see("//*[@data-pair][contains(., 'tolerated in 2024')][contains(., 'Dr. Oriane Valcourt')]").await?;
+    no_serious_fault(manager, "overridden warnings").await?;
+    let told = manager.text().await?;
+    ensure!(!told.contains("Takahashi"), "it is not told of whom");
+    Ok(())
+}
+
+#[actix_web::test]
+async fn a_manager_reads_which_warnings_were_overridden() {
+    two_desks("prescribing-watched", watched).await;
 }

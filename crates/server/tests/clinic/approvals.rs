@@ -2,7 +2,10 @@
 
 use crate::building::Visit;
 use crate::{Hand, id};
+use harbor_core::prescribing::approvals::{ApprovalDecision, ApprovalVerdict};
 use harbor_demo::testing::Product;
+use harbor_formats::fhir::approval::write_decision;
+use harbor_standins::{Mood, Outgoing};
 use serde_json::{Value, json};
 
 async fn diagnosed(product: &Product, code: &str) -> Visit {
@@ -134,5 +137,41 @@ async fn a_draft_that_becomes_another_product_is_not_what_was_approved() {
     visit.clinician.post(&path, asking(&["metformin", "no"])).await.ok();
     visit.clinician.until(&path, |v| v["standing"]["state"] == "granted").await;
     assert_eq!(product.outside.lock().approvals.len(), 2);
+    product.stop().await.unwrap();
+}
+
+/// A payer that is down, talks nonsense, changes its mind, or speaks of what is not ours.
+#[actix_web::test]
+async fn what_goes_wrong_at_the_payer_loses_no_request() {
+    let product = Product::start().await.unwrap();
+    let visit = diagnosed(&product, "I10").await;
+    let path = format!("/api/prescriptions/{}/approval", draft(&visit, "I10", "28").await);
+    product.outside.lock().automatic = false;
+    product.outside.lock().mood = Mood::Down;
+    visit.clinician.post(&path, asking(&["metformin", "no"])).await.ok();
+    let said = |t: &Value| t["troubles"].to_string().contains("A request for approval, to the payer");
+    visit.clinician.until("/api/today", said).await;
+    assert_eq!(visit.clinician.get(&path).await["standing"]["state"], "asking");
+    product.outside.lock().mood = Mood::Usual;
+    visit.clinician.until(&path, |v| v["standing"]["state"] == "waiting").await;
+    assert_eq!(product.outside.lock().approvals.len(), 1, "asked once");
+    // The payer takes its no back.
+    for (word, state) in [("refuse", "refused"), ("approve", "granted")] {
+        assert!(product.outside.payer_says(0, word));
+        visit.clinician.until(&path, |v| v["standing"]["state"] == state).await;
+    }
+    let number = visit.clinician.get(&path).await["standing"]["number"].clone();
+    // About a request that nobody made, and a word that is none: set aside, and the next one is still heard.
+    let strange = ApprovalDecision {
+        reference: uuid::Uuid::now_v7().to_string(),
+        verdict: ApprovalVerdict::Refused { reason: "unknown".into() },
+    };
+    for content in [write_decision(&strange, chrono::Utc::now().date_naive()).unwrap(), "no wind today".into()] {
+        let out = Outgoing { part: "payer", what: String::new(), content, released: true };
+        product.outside.lock().outgoing.push(out);
+    }
+    assert!(product.outside.payer_says(0, "refuse"));
+    let refused = visit.clinician.until(&path, |v| v["standing"]["state"] == "refused").await;
+    assert_eq!(refused["standing"]["number"], number, "what it had granted is still told");
     product.stop().await.unwrap();
 }

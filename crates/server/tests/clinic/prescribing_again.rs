@@ -1,7 +1,7 @@
 //! What becomes of a prescription later: renewed, changed, written anew; with and without a visit.
 
 use crate::building::Visit;
-use crate::{Hand, id};
+use crate::{Hand, id, restrict};
 use harbor_demo::testing::Product;
 use serde_json::{Value, json};
 
@@ -246,5 +246,43 @@ async fn a_manager_reads_what_was_overridden_and_enters_provider_numbers() {
     assert_eq!((&kept["dea"], &kept["npi"]), (&json!("BC1234563"), &row["npi"]));
     let gone = manager.put(&path, with(json!({ "dea": "" }))).await.ok();
     assert_eq!(gone["dea"], "");
+    product.stop().await.unwrap();
+}
+
+/// What is laid ready without a visit, and what a pharmacy did not take, comes to Today and goes when it is done; of a closed
+/// chart it tells nothing.
+#[actix_web::test]
+async fn what_waits_about_prescriptions_is_told_until_it_is_done() {
+    let product = Product::start().await.unwrap();
+    let (visit, _) = prescribed(&product, &[]).await;
+    let own = format!("/api/people/{}/prescriptions", visit.person);
+    let pharmacy = visit.desk.get("/api/clinic").await["pharmacies"][0]["id"].clone();
+    let group = async |group: &str| -> Vec<String> {
+        let today = visit.clinician.get("/api/today").await;
+        let waiting = today["waiting"].as_array().unwrap().iter().filter(|w| w["group"] == group);
+        waiting.map(|w| w["sentence"].as_str().unwrap().to_owned()).collect()
+    };
+    // Eighty-nine tablets: see the pharmacy's own table.
+    let draft = id(&visit.clinician.post(&own, form("lisovane-10", "1", "daily", "89")).await.ok());
+    assert_eq!(group("Prescriptions to sign").await, ["Lisovane 10 mg tablet."]);
+    restrict(&product, &visit.person).await;
+    assert_eq!(group("Prescriptions to sign").await, ["A prescription of a chart under restriction."]);
+    visit
+        .clinician
+        .post(&format!("/api/people/{}/open-chart", visit.person), json!({ "reason": "my patient" }))
+        .await
+        .ok();
+    let items = json!({ "items": [{ "id": draft, "pharmacyId": pharmacy }] });
+    visit.clinician.post(&format!("{own}/sign"), items).await.ok();
+    assert!(group("Prescriptions to sign").await.is_empty());
+    visit.clinician.until(&own, |l| l["items"][0]["item"]["state"] == "refused").await;
+    assert_eq!(group("Not taken by the pharmacy").await, ["Lisovane 10 mg tablet: out of stock."]);
+    // Another in its place answers it.
+    let mut other = form("lisovane-20", "1", "daily", "90");
+    other["replaces"] = json!(draft);
+    let next = id(&visit.clinician.post(&own, other).await.ok());
+    let items = json!({ "items": [{ "id": next, "pharmacyId": pharmacy }] });
+    visit.clinician.post(&format!("{own}/sign"), items).await.ok();
+    assert!(group("Not taken by the pharmacy").await.is_empty());
     product.stop().await.unwrap();
 }

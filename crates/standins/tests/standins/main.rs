@@ -1,6 +1,7 @@
 //! The outside world in small, in one program.
 
 mod address;
+mod approvals;
 mod outside;
 mod payer;
 mod technician;

@@ -11,7 +11,9 @@ export function Change(p: {
   diagnoses: Under[];
   onDone: (kept?: string) => void;
 }) {
-  const look = useLook(takenUp(p.item.id));
+  const { item } = p;
+  const how = [item.productCode, item.dosage, item.instructions, item.quantity, item.refills, item.note];
+  const look = useLook(takenUp(item.id, [...how, item.substitution, item.diagnosis]));
   if (!look.data) return unanswered(look) ? <Unanswered look={look} rows={3} /> : null;
   const draft = p.item.state === 'draft';
   const { product, form } = look.data;

@@ -31,9 +31,10 @@ export const prescriptionsOf = (person: string) =>
     api.GET('/api/people/{id}/prescriptions', of(person)),
   );
 
-/** A prescription taken up again: its product and its fields. */
-export const takenUp = (id: string) =>
-  look(['prescription-fields', id], [], () => api.GET('/api/prescriptions/{id}/fields', of(id)));
+/** A prescription taken up again: its product and its fields. Written anew it is another question: fields that were read
+ *  before would be taken for what stands there now. */
+export const takenUp = (id: string, written: readonly unknown[] = []) =>
+  look(['prescription-fields', id, ...written], [], () => api.GET('/api/prescriptions/{id}/fields', of(id)));
 
 /** How the payer stands to a prescription. */
 export const approvalOf = (id: string) =>

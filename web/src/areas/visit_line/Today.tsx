@@ -130,7 +130,7 @@ export default function Today() {
       orders: '/results?tab=ordered',
       results: `/results?result=${w.resultId ?? ''}`,
       renewals: '/results?tab=renewals',
-      overridden: '/settings?tab=overridden',
+      overridden: '/settings?part=overridden',
       till: '/billing?tab=till',
       person: `/people/${w.person?.id ?? ''}`,
       rebooking: `/schedule?day=${w.card?.visit.day ?? ''}&away=1`,
