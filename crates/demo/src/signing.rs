@@ -46,7 +46,9 @@ pub async fn five_items() -> Result<()> {
     people.sort_unstable();
     people.dedup();
     for person in people.iter().take(PEOPLE) {
-        let items = drafts(&hand, person).await?.into_iter().map(|d| {
+        // A chart under restriction is left alone.
+        let Ok(drafts) = drafts(&hand, person).await else { continue };
+        let items = drafts.into_iter().map(|d| {
             let serious = d["warnings"].as_array().into_iter().flatten().filter(|w| w["severity"] == "serious");
             let overrides: Vec<Value> = serious.map(|w| json!({ "about": w["about"], "reason": "weighed" })).collect();
             json!({ "id": d["id"], "pharmacyId": pharmacy, "overrides": overrides })
@@ -63,6 +65,7 @@ pub async fn five_items() -> Result<()> {
         had.push(begun.elapsed());
     }
     let n = answered.len();
+    ensure!(n >= 30, "only {n} people could be prescribed for");
     let millis = |times: &mut Vec<Duration>| percentile(times, 0.95).as_secs_f64() * 1e3;
     println!("| five items signed, through the API, p95 of {n} | {:.1} ms | 200 ms |", millis(&mut answered));
     println!("| the same until the pharmacy has all five, p95 | {:.1} ms | 200 ms |", millis(&mut had));
