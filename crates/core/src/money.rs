@@ -194,7 +194,8 @@ const UNITS: [&str; 20] = [
 ];
 const TENS: [&str; 10] = ["", "", "twenty", "thirty", "forty", "fifty", "sixty", "seventy", "eighty", "ninety"];
 
-fn number_in_words(n: u64) -> String {
+/// A number in words, as it stands beside the figures so that a slip of the hand is seen: of dollars, of tablets.
+pub fn number_in_words(n: u64) -> String {
     let index = |n: u64| usize::try_from(n).unwrap_or(0);
     let and = |head: String, rest: u64| if rest == 0 { head } else { format!("{head} {}", number_in_words(rest)) };
     match n {

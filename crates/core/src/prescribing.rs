@@ -9,6 +9,7 @@ pub mod findings;
 pub mod ingredients;
 pub mod kidney;
 pub mod leaflets;
+pub mod medicine;
 pub mod person_states;
 pub mod rules;
 pub mod search;

@@ -86,7 +86,7 @@ enum Command {
     },
     /// Medicines: finding them, and checking a prescription.
     #[command(subcommand)]
-    Medicines(Medicines),
+    Medicines(medicines::Medicines),
     /// X12 files.
     #[command(subcommand)]
     X12(X12),
@@ -161,28 +161,6 @@ enum Codes {
 }
 
 #[derive(Subcommand)]
-enum Medicines {
-    /// The twenty best products for some words: code, brand, ingredients, form, strength.
-    Search { words: String },
-    /// What speaks against the prescription of a case in JSON (`-` reads standard input): severity, kind, sentence. Exits 1
-    /// when something serious does, 2 when the case cannot be read.
-    Check { case: PathBuf },
-    /// A clinic's own tables (the files of data/prescribing, all or some): what they change, a row a line; kept unless it is a
-    /// dry run. Exits 1 when a product that is in use goes, 2 when a table cannot be read.
-    Import {
-        folder: PathBuf,
-        #[arg(long, env = "HARBOR_DATABASE")]
-        database: String,
-        /// The day from which they count, as 2026-12-31; today when it is not said.
-        #[arg(long)]
-        from: Option<chrono::NaiveDate>,
-        /// Keeps nothing.
-        #[arg(long)]
-        dry_run: bool,
-    },
-}
-
-#[derive(Subcommand)]
 enum X12 {
     /// Check a file: a summary, or located findings.
     Check { file: PathBuf },
@@ -231,17 +209,9 @@ fn run(command: Command) -> Result<ExitCode> {
             }
             Ok(ExitCode::SUCCESS)
         }
-        Command::Medicines(Medicines::Search { words }) => {
-            medicines::search(&words)?;
-            Ok(ExitCode::SUCCESS)
+        Command::Medicines(command) => {
+            block_on(async move { Ok(if command.run().await? { ExitCode::from(1) } else { ExitCode::SUCCESS }) })
         }
-        Command::Medicines(Medicines::Check { case }) => {
-            Ok(if medicines::check(&case)? { ExitCode::from(1) } else { ExitCode::SUCCESS })
-        }
-        Command::Medicines(Medicines::Import { folder, database, from, dry_run }) => block_on(async move {
-            let gone = medicines::importing::import(&database, &folder, from, dry_run).await?;
-            Ok(if gone { ExitCode::from(1) } else { ExitCode::SUCCESS })
-        }),
         Command::Codes(Codes::Import { list, table }) => {
             let bytes = std::fs::read(&list).with_context(|| format!("reading {}", list.display()))?;
             match icd10cm::read(&bytes) {

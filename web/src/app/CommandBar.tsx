@@ -5,7 +5,7 @@ import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import styled from 'styled-components';
 import { useLook } from '../api/client';
-import { Finder } from '../ui/controls';
+import { Finder } from '../ui/Finder';
 import { Dialog } from '../ui/Dialog';
 import { Small } from '../ui/layout';
 import { color, commandWidth, corner, font, hair, icon, phone, size, space } from '../ui/tokens';

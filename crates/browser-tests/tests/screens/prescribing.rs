@@ -9,10 +9,28 @@ use crate::quick_line::visit_of;
 
 const PRESCRIBE: &str = "//*[@data-lane='R05.3']//button[normalize-space()='Prescribe']";
 
-async fn two_items(b: &Browser) -> Result<()> {
+/// The clinician at Wren's sheet.
+async fn at_the_sheet(b: &Browser) -> Result<()> {
     b.sign_in("oriane").await?;
     let visit = visit_of(b, "Wren").await?;
     b.goto(&format!("/visits/{visit}/sheet")).await?;
+    Ok(())
+}
+
+/// A capsule for her cough, written and sent to the pharmacy.
+async fn cough_capsule_sent(b: &Browser) -> Result<()> {
+    at_the_sheet(b).await?;
+    b.click(PRESCRIBE).await?;
+    b.find("Find a medicine", "cough capsule", "Benzolark").await?;
+    b.see("//*[@data-instructions]").await?;
+    b.press("Add to the prescription").await?;
+    b.press("Sign and send").await?;
+    b.see("//*[@data-prescription][contains(., 'pharmacy has it')]").await?;
+    Ok(())
+}
+
+async fn two_items(b: &Browser) -> Result<()> {
+    at_the_sheet(b).await?;
     b.click(PRESCRIBE).await?;
     b.find("Find a medicine", "amox 500 cap", "Amoxelle").await?;
     b.see("//*[@data-finding='allergy']").await?;
@@ -63,15 +81,7 @@ async fn two_items_have_one_signature_with_a_reason_for_what_is_serious_and_one_
 /// A pharmacy asks, and the prescriber answers from Today.
 async fn renewal(product: &Product, doctor: &Browser, _other: &Browser) -> Result<()> {
     let b = doctor;
-    b.sign_in("oriane").await?;
-    let visit = visit_of(b, "Wren").await?;
-    b.goto(&format!("/visits/{visit}/sheet")).await?;
-    b.click(PRESCRIBE).await?;
-    b.find("Find a medicine", "cough capsule", "Benzolark").await?;
-    b.see("//*[@data-instructions]").await?;
-    b.press("Add to the prescription").await?;
-    b.press("Sign and send").await?;
-    b.see("//*[@data-prescription][contains(., 'pharmacy has it')]").await?;
+    cough_capsule_sent(b).await?;
     ensure!(product.outside.pharmacy_says(0, "renew"), "the pharmacy has it");
     b.goto("/today").await?;
     b.click("//h2[contains(., 'Renewals asked for')]/following-sibling::ul//button").await?;
@@ -90,9 +100,7 @@ async fn a_renewal_that_a_pharmacy_asks_for_is_answered_from_today() {
 
 /// Said where it matters, and the checks follow.
 async fn pregnancy(b: &Browser) -> Result<()> {
-    b.sign_in("oriane").await?;
-    let visit = visit_of(b, "Wren").await?;
-    b.goto(&format!("/visits/{visit}/sheet")).await?;
+    at_the_sheet(b).await?;
     b.click("//*[@data-fact='medicines']").await?;
     b.see("//*[@data-state='pregnant'][contains(., 'Not known')]").await?;
     b.click("//button[@aria-label='Pregnant: yes']").await?;
@@ -151,15 +159,7 @@ async fn a_childs_suspension_is_wished_by_weight_and_measured_out() {
 
 /// Later, without a visit: renewed, changed and signed at the person's page.
 async fn later(b: &Browser) -> Result<()> {
-    b.sign_in("oriane").await?;
-    let visit = visit_of(b, "Wren").await?;
-    b.goto(&format!("/visits/{visit}/sheet")).await?;
-    b.click(PRESCRIBE).await?;
-    b.find("Find a medicine", "cough capsule", "Benzolark").await?;
-    b.see("//*[@data-instructions]").await?;
-    b.press("Add to the prescription").await?;
-    b.press("Sign and send").await?;
-    b.see("//*[@data-prescription][contains(., 'pharmacy has it')]").await?;
+    cough_capsule_sent(b).await?;
     b.click("//h2/button[contains(., 'Takahashi')]").await?;
     let one = "//*[@data-prescribed='benzolark-100']";
     b.click(&format!("{one}//button[starts-with(@aria-label, 'Renew')]")).await?;
@@ -188,9 +188,7 @@ async fn what_was_prescribed_is_renewed_or_changed_without_a_visit() {
 /// A medicine that the payer pays for some uses only: asked for with its questions, approved, and the number stands there.
 async fn approval(product: &Product, doctor: &Browser, _other: &Browser) -> Result<()> {
     let b = doctor;
-    b.sign_in("oriane").await?;
-    let visit = visit_of(b, "Wren").await?;
-    b.goto(&format!("/visits/{visit}/sheet")).await?;
+    at_the_sheet(b).await?;
     b.click(PRESCRIBE).await?;
     b.find("Find a medicine", "semaglutide 0.25", "Semagholm").await?;
     b.see("//*[@data-instructions]").await?;

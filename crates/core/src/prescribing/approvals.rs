@@ -3,6 +3,7 @@
 
 use super::ingredients::Term;
 use super::{Product, Rules};
+use crate::fields;
 use chrono::NaiveDate;
 
 /// A use that payers pay a medicine for.
@@ -47,6 +48,68 @@ pub struct UseInChart<'r> {
 pub struct NeedsApproval<'r> {
     pub uses: Vec<UseInChart<'r>>,
     pub questions: Vec<&'r ApprovalQuestion>,
+}
+
+/// What somebody says of a medicine that a payer approves: a covered use, or a request.
+#[derive(Debug, Clone, Default)]
+pub struct SaidToPayer {
+    /// One of the covered uses by its name; empty for another use.
+    pub covered_use: String,
+    pub reason: String,
+    /// Questions with their answers.
+    pub answers: Vec<(String, String)>,
+    /// Asks the payer; otherwise the use is chosen.
+    pub ask: bool,
+}
+
+/// What is kept of it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct KeptForPayer {
+    pub state: ApprovalState,
+    pub reason: String,
+    pub answers: Vec<(String, String)>,
+}
+
+/// What is wrong with it: the field at fault (`answer0` is the first question's) and a sentence.
+pub type ApprovalFault = (String, String);
+
+impl NeedsApproval<'_> {
+    /// A use is only said to be covered where the chart meets it. A request says why where it does not, and answers every
+    /// question.
+    pub fn said(&self, said: &SaidToPayer) -> Result<KeptForPayer, ApprovalFault> {
+        let fault = |field: &str, sentence: &str| Err((field.to_owned(), sentence.to_owned()));
+        let line = |field: &str, label: &str, text: &str, most| {
+            fields::line(label, text, most).map_err(|sentence| (field.to_owned(), sentence))
+        };
+        let chosen = self.uses.iter().find(|u| u.covered.name == said.covered_use);
+        if chosen.is_none() && !said.covered_use.is_empty() {
+            return fault("coveredUse", "Choose one of the covered uses, or none of them.");
+        }
+        let met = chosen.is_some_and(|u| u.met_by.is_some());
+        if !said.ask {
+            let covered = KeptForPayer { state: ApprovalState::Covered, reason: String::new(), answers: vec![] };
+            return if met {
+                Ok(covered)
+            } else {
+                fault("coveredUse", "The chart does not meet this use; ask the payer.")
+            };
+        }
+        let reason = line("reason", "Why it is needed", &said.reason, 500)?;
+        if reason.is_empty() && !met {
+            return fault("reason", "Say why it is needed: the chart meets no covered use.");
+        }
+        let mut answers = vec![];
+        for (n, asked) in self.questions.iter().enumerate() {
+            let field = format!("answer{n}");
+            let given = said.answers.iter().find(|(question, _)| *question == asked.question).map_or("", |(_, a)| a);
+            let answer = line(&field, "Answer", given, 300)?;
+            if answer.is_empty() {
+                return fault(&field, "The payer asks this.");
+            }
+            answers.push((asked.question.clone(), answer));
+        }
+        Ok(KeptForPayer { state: ApprovalState::Asking, reason, answers })
+    }
 }
 
 /// Whether a payer pays a product only with its approval, for somebody who has these diagnoses; nothing where no rule of
@@ -183,6 +246,40 @@ mod tests {
         assert_eq!(Covered.after(E::Granted), None, "nobody was asked");
         assert!(ApprovalState::ALL.iter().all(|s| s.after(E::Withdrawn) == Some(Withdrawn)));
         assert!(ApprovalState::ALL.iter().filter(|s| s.waits()).eq(&[Asking, Waiting]));
+    }
+
+    #[test]
+    fn a_use_is_covered_where_the_chart_meets_it_and_a_request_answers_every_question() {
+        let covered = CoveredUse {
+            payers: vec!["P".into()],
+            medicine: Term::Atc("A10BJ".into()),
+            name: "diabetes".into(),
+            codes: vec!["E11".into()],
+            granted_days: 365,
+        };
+        let asked = ApprovalQuestion {
+            medicine: Term::Atc("A10BJ".into()),
+            question: "What was tried?".into(),
+            answer: ApprovalAnswerKind::Words,
+        };
+        let with = |met_by: Option<&str>, said: SaidToPayer| {
+            let uses = vec![UseInChart { covered: &covered, met_by: met_by.map(str::to_owned) }];
+            NeedsApproval { uses, questions: vec![&asked] }.said(&said)
+        };
+        let diabetes = || SaidToPayer { covered_use: "diabetes".into(), ..SaidToPayer::default() };
+        let ask = || SaidToPayer { ask: true, ..SaidToPayer::default() };
+        let answers = || vec![("What was tried?".to_owned(), " metformin ".to_owned())];
+        let at = |kept: Result<KeptForPayer, ApprovalFault>| kept.unwrap_err().0;
+        assert_eq!(with(Some("E11.9"), diabetes()).unwrap().state, ApprovalState::Covered);
+        assert_eq!(at(with(None, diabetes())), "coveredUse", "nobody calls covered what the chart does not meet");
+        assert_eq!(at(with(Some("E11.9"), SaidToPayer::default())), "coveredUse", "none was chosen");
+        assert_eq!(at(with(None, SaidToPayer { covered_use: "flying".into(), ..ask() })), "coveredUse");
+        assert_eq!(at(with(None, ask())), "reason");
+        assert_eq!(at(with(None, SaidToPayer { reason: "weight".into(), ..ask() })), "answer0");
+        let whole = with(None, SaidToPayer { reason: "weight".into(), answers: answers(), ..ask() }).unwrap();
+        assert_eq!((whole.state, whole.answers[0].1.as_str()), (ApprovalState::Asking, "metformin"));
+        let met = SaidToPayer { ask: true, answers: answers(), ..diabetes() };
+        assert_eq!(with(Some("E11.9"), met).unwrap().reason, "", "the use says why");
     }
 
     #[test]

@@ -51,62 +51,9 @@ pub fn may_sign(schedule: Schedule, signing: Signing) -> Result<(), String> {
     Ok(())
 }
 
-/// A quantity in letters, as it stands beside the figures on paper, so that a stroke changes neither. Up to
-/// ten thousand, what a prescription can say.
-pub fn in_letters(n: u32) -> String {
-    const SMALL: [&str; 20] = [
-        "zero",
-        "one",
-        "two",
-        "three",
-        "four",
-        "five",
-        "six",
-        "seven",
-        "eight",
-        "nine",
-        "ten",
-        "eleven",
-        "twelve",
-        "thirteen",
-        "fourteen",
-        "fifteen",
-        "sixteen",
-        "seventeen",
-        "eighteen",
-        "nineteen",
-    ];
-    const TENS: [&str; 10] = ["", "", "twenty", "thirty", "forty", "fifty", "sixty", "seventy", "eighty", "ninety"];
-    let after = |rest: u32, join: &str| if rest == 0 { String::new() } else { format!("{join}{}", in_letters(rest)) };
-    match n {
-        0..20 => SMALL[n as usize].to_owned(),
-        20..100 => format!("{}{}", TENS[(n / 10) as usize], after(n % 10, "-")),
-        100..1000 => format!("{} hundred{}", SMALL[(n / 100) as usize], after(n % 100, " ")),
-        _ => format!("{} thousand{}", in_letters(n / 1000), after(n % 1000, " ")),
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn a_quantity_stands_in_letters() {
-        for (n, letters) in [
-            (0, "zero"),
-            (7, "seven"),
-            (19, "nineteen"),
-            (20, "twenty"),
-            (21, "twenty-one"),
-            (90, "ninety"),
-            (100, "one hundred"),
-            (115, "one hundred fifteen"),
-            (1030, "one thousand thirty"),
-            (10_000, "ten thousand"),
-        ] {
-            assert_eq!(in_letters(n), letters);
-        }
-    }
 
     #[test]
     fn refills_are_none_in_two_and_five_in_six_months_in_three_and_four() {

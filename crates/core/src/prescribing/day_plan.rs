@@ -76,6 +76,21 @@ pub fn parts_of_day(dosage: &Dosage) -> Vec<PartOfDay> {
     }
 }
 
+/// How much of it in a part of the day: the words of how it is taken up to how often, since the part says that; with food
+/// where it matters. Whole where the part does not say how often.
+pub fn amount_at(how: &str, dosage: &Dosage, part: PartOfDay) -> String {
+    let how = how.trim().trim_end_matches('.');
+    let often = dosage.steps.first().map(|s| s.often.in_words());
+    let said = often.filter(|_| !matches!(part, PartOfDay::AsWritten | PartOfDay::WhenNeeded));
+    match said.and_then(|often| how.split_once(&format!(" {often}"))) {
+        Some((amount, _)) => {
+            let food = dosage.food.map(|f| format!(", {}", f.label())).unwrap_or_default();
+            format!("{amount}{food}")
+        }
+        None => how.to_owned(),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -88,6 +103,18 @@ mod tests {
         for words in ["", "as the cardiologist said", "1 tablet", "when it hurts"] {
             assert_eq!(read_how(words), None, "{words}");
         }
+    }
+
+    #[test]
+    fn a_part_of_the_day_says_how_much_and_not_how_often_again() {
+        let at = |how: &str, part| amount_at(how, &read_how(how).unwrap(), part);
+        let twice = "Take 2 tablets by mouth twice a day with food for 30 days.";
+        assert_eq!(at(twice, PartOfDay::Morning), "Take 2 tablets by mouth, with food");
+        assert_eq!(at("1 tablet once a day", PartOfDay::OnceADay), "1 tablet");
+        let needed = "1 tablet every 6 hours if needed for pain";
+        assert_eq!(at(needed, PartOfDay::WhenNeeded), needed, "what is needed is read whole");
+        let weekly = "Take 1 tablet by mouth once a week for 84 days.";
+        assert_eq!(at(weekly, PartOfDay::AsWritten), weekly.trim_end_matches('.'));
     }
 
     #[test]

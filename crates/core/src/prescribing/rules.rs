@@ -9,6 +9,7 @@ use super::approvals::{ApprovalQuestion, CoveredUse};
 use super::ingredients::{Ingredient, Schedule, Term, Way};
 use super::kidney::KidneyMeasure;
 use super::leaflets::LeafletRow;
+pub use super::medicine::{Medicine, Part};
 use super::strength::{Amount, amounts};
 use super::{Product, Severity};
 use crate::people::fold;
@@ -274,38 +275,6 @@ impl Tables {
             out.push(("cross-reactions", &mut row.medicine));
         }
         out
-    }
-}
-
-/// One ingredient of a medicine, with how much of it is in one unit of the form.
-#[derive(Debug, Clone, Copy)]
-pub struct Part<'r> {
-    pub ingredient: &'r Ingredient,
-    pub amount: Option<Amount>,
-}
-
-/// A medicine as the checks see it.
-#[derive(Debug, Clone)]
-pub struct Medicine<'r> {
-    /// What people call it.
-    pub label: String,
-    pub parts: Vec<Part<'r>>,
-    /// Names that no table knows.
-    pub unknown: Vec<String>,
-    /// Units of the form at a time: 1 tablet, 10 millilitres.
-    pub dose: Option<f64>,
-    pub per_day: Option<f64>,
-}
-
-impl Medicine<'_> {
-    /// The same ingredients, whatever the strength.
-    pub fn is_the_same_as(&self, other: &Medicine) -> bool {
-        let names = |m: &Medicine| {
-            let mut names: Vec<String> = m.parts.iter().map(|p| p.ingredient.name.clone()).collect();
-            names.sort_unstable();
-            names
-        };
-        !self.parts.is_empty() && names(self) == names(other)
     }
 }
 

@@ -1,5 +1,7 @@
 //! What becomes of a prescription, and how somebody stands to a medicine.
 
+use chrono::NaiveDate;
+
 coded! {
     PrescriptionState {
         Draft = "draft", "not signed";
@@ -23,6 +25,22 @@ impl PrescriptionState {
     pub fn has_ended(self) -> bool {
         use PrescriptionState::{Refused, Stopped, Stopping};
         matches!(self, Refused | Stopping | Stopped)
+    }
+
+    /// Whether another may take its place: only of what was signed, and was not stopped. What a pharmacy did not take may be
+    /// changed.
+    pub fn may_be_replaced(self) -> Result<(), &'static str> {
+        use PrescriptionState::{Draft, Stopped, Stopping};
+        match self {
+            Draft => Err("It is not signed yet; change the draft itself."),
+            Stopping | Stopped => Err("This prescription has been stopped."),
+            _ => Ok(()),
+        }
+    }
+
+    /// Whether it counts today: not signed yet, or standing and not run out.
+    pub fn is_current(self, runs_out: NaiveDate, today: NaiveDate) -> bool {
+        self == PrescriptionState::Draft || (self.stands() && runs_out >= today)
     }
 
     /// Whether it stands: signed, and not ended by anybody.
@@ -172,6 +190,17 @@ mod tests {
         }
         assert_eq!(Sent.after(E::Signed).unwrap_err().to_string(), "This prescription has been signed already.");
         assert!(Draft.after(E::Dispensed).is_err() && Printed.after(E::Refused).is_err());
+    }
+
+    #[test]
+    fn what_was_signed_and_not_stopped_may_be_replaced_and_counts_until_it_runs_out() {
+        use PrescriptionState::*;
+        let may: Vec<_> = PrescriptionState::ALL.iter().filter(|s| s.may_be_replaced().is_ok()).collect();
+        assert_eq!(may, [&Sending, &Sent, &Printed, &PartlyDispensed, &Dispensed, &Refused]);
+        let day = |d| NaiveDate::from_ymd_opt(2026, 12, d).unwrap();
+        let current = |s: PrescriptionState, last| s.is_current(day(last), day(10));
+        assert!(current(Sent, 10) && !current(Sent, 9) && !current(Refused, 20) && !current(Stopped, 20));
+        assert!(current(Draft, 1), "a draft waits, however old");
     }
 
     #[test]

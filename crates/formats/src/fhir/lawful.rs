@@ -4,11 +4,13 @@
 //! An element that is not in the tables passes: what a partner adds is not ours to refuse, and nothing here reads it.
 //! The tables hold what this crate uses; an element that comes into use comes into its table (decision 0027).
 
+mod payers;
 mod tables;
 
 use super::wrong;
 use crate::Located;
 use Is::{Bool, Code, Date, DateTime, Number, Resource, Text, Type, Whole};
+use payers::PAYERS;
 use serde_json::{Map, Value};
 use tables::{SMALL, TYPES};
 
@@ -53,6 +55,11 @@ const fn needed(element: Element) -> Element {
 /// Deeper than any resource lies; what is nested further is no resource but an attack on the stack.
 const DEEPEST: usize = 24;
 
+/// Every type of the tables.
+fn types() -> impl Iterator<Item = &'static (&'static str, &'static [Element])> {
+    TYPES.iter().chain(&PAYERS).chain(&SMALL)
+}
+
 /// Whether a value is a lawful resource of its own type; a resource that is in no table passes.
 pub(super) fn check(resource: &Value) -> Result<(), Located> {
     whole(resource, 0)
@@ -70,7 +77,7 @@ fn parts(kind: &str, object: &Map<String, Value>, depth: usize) -> Result<(), Lo
     if depth > DEEPEST {
         return Err(wrong(kind, "less depth"));
     }
-    let Some((_, elements)) = TYPES.iter().chain(&SMALL).find(|(name, _)| *name == kind) else { return Ok(()) };
+    let Some((_, elements)) = types().find(|(name, _)| *name == kind) else { return Ok(()) };
     for element in *elements {
         let place = || format!("{kind}.{}", element.name);
         match object.get(element.name) {
@@ -128,10 +135,10 @@ mod tests {
 
     #[test]
     fn every_type_that_is_named_has_a_table() {
-        for (name, elements) in TYPES.iter().chain(&SMALL) {
+        for (name, elements) in types() {
             for element in *elements {
                 if let Type(kind) = element.is {
-                    let there = TYPES.iter().chain(&SMALL).any(|(n, _)| *n == kind);
+                    let there = types().any(|(n, _)| *n == kind);
                     assert!(there, "{name}.{} is a {kind}", element.name);
                 }
             }

@@ -30,8 +30,8 @@ impl MedicineTables {
     }
 }
 
-/// The set that counts now, and of which import it is. A set lives as long as the program, so that a request goes on with
-/// the one that it began with; imports are a few a year.
+/// The set that counts now, and of which import it is. A set lives as long as the program, so that what a request has taken
+/// from one stays valid when another comes; imports are a few a year.
 pub struct InForce(RwLock<(Option<Uuid>, &'static MedicineTables)>);
 
 impl InForce {

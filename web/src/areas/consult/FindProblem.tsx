@@ -3,7 +3,8 @@
 import { useState } from 'react';
 import { type Schemas, useLook } from '../../api/client';
 import { codes as codesFound } from '../../app/queries';
-import { Button, Finder } from '../../ui/controls';
+import { Button } from '../../ui/controls';
+import { Finder } from '../../ui/Finder';
 import { Dialog } from '../../ui/Dialog';
 import { Mono, Row, Small, Spread, Stack, Tag } from '../../ui/layout';
 

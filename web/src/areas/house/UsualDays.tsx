@@ -2,7 +2,8 @@
 
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
-import { Button, Field, Finder } from '../../ui/controls';
+import { Button, Field } from '../../ui/controls';
+import { Finder } from '../../ui/Finder';
 import { Form, Refused } from '../../ui/Form';
 import { Row, Sheet, Small, Spread, Stack } from '../../ui/layout';
 import { part } from '../../ui/tokens';

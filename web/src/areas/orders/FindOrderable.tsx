@@ -3,7 +3,7 @@
 import { useState } from 'react';
 import { useLook } from '../../api/client';
 import { useWordOf } from '../../app/choices';
-import { Finder } from '../../ui/controls';
+import { Finder } from '../../ui/Finder';
 import { Mono, Small } from '../../ui/layout';
 import { orderables } from './queries';
 

@@ -1,7 +1,8 @@
 import { useState } from 'react';
 import { type Schemas, useLook } from '../../api/client';
 import { plainDate, sexWord, useIdentity, useTimes } from '../../app/words';
-import { Button, Finder } from '../../ui/controls';
+import { Button } from '../../ui/controls';
+import { Finder } from '../../ui/Finder';
 import { Row, Small, Stack } from '../../ui/layout';
 import { peopleFound } from './queries';
 

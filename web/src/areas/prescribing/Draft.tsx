@@ -43,7 +43,8 @@ const usual = (product: Product, diagnosis: string | null): Typed => ({
   note: '',
 });
 
-export function Draft(p: {
+/** What is written, and where. */
+interface Written {
   product: Product;
   place: Place;
   diagnoses: Under[];
@@ -53,10 +54,15 @@ export function Draft(p: {
   start?: Typed;
   /** The draft that is written anew. */
   itself?: string;
-  word?: string;
-  /** With the prescription that was kept; without one when it was left. */
-  onDone: (kept?: string) => void;
-}) {
+}
+
+export function Draft(
+  p: Written & {
+    word?: string;
+    /** With the prescription that was kept; without one when it was left. */
+    onDone: (kept?: string) => void;
+  },
+) {
   const { run, busy, refusal } = useDo();
   const { place, itself } = p;
   const keep = async (body: Typed) => {
@@ -93,13 +99,7 @@ export function Fields({
   refusal,
   onKeep,
   onLeave,
-}: {
-  product: Product;
-  place: Place;
-  diagnoses: Under[];
-  under: string | null;
-  start?: Typed;
-  itself?: string;
+}: Written & {
   word: string;
   busy: boolean;
   refusal: Refusal | null;

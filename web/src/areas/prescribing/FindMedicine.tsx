@@ -2,7 +2,7 @@
 
 import { useState } from 'react';
 import { type Schemas, useLook } from '../../api/client';
-import { Finder } from '../../ui/controls';
+import { Finder } from '../../ui/Finder';
 import { Mono, Small } from '../../ui/layout';
 import { products } from './queries';
 

@@ -4,8 +4,8 @@ use super::Is::{self, Bool, Code, Date, DateTime, Number, Resource, Text, Type, 
 use super::{Element, many, needed, one};
 
 const GENDER: Is = Code(&["male", "female", "other", "unknown"]);
-const REFERENCE: Is = Type("Reference");
-const CONCEPT: Is = Type("CodeableConcept");
+pub(super) const REFERENCE: Is = Type("Reference");
+pub(super) const CONCEPT: Is = Type("CodeableConcept");
 const REQUEST_STATUS: Is = Code(&["draft", "active", "on-hold", "revoked", "completed", "entered-in-error", "unknown"]);
 const REQUEST_INTENT: Is = Code(&[
     "proposal",
@@ -20,7 +20,7 @@ const REQUEST_INTENT: Is = Code(&[
 ]);
 
 /// Every type that this crate reads or writes, resources first.
-pub(super) const TYPES: [(&str, &[Element]); 47] = [
+pub(super) const TYPES: [(&str, &[Element]); 42] = [
     (
         "Bundle",
         &[
@@ -371,58 +371,6 @@ pub(super) const TYPES: [(&str, &[Element]); 47] = [
             many("dosageInstruction", Type("Dosage")),
             one("dispenseRequest", Type("MedicationRequest.dispenseRequest")),
             many("insurance", REFERENCE),
-        ],
-    ),
-    (
-        "Claim",
-        &[
-            many("identifier", Type("Identifier")),
-            needed(one("status", Code(&["active", "cancelled", "draft", "entered-in-error"]))),
-            needed(one("type", CONCEPT)),
-            needed(one("use", Code(&["claim", "preauthorization", "predetermination"]))),
-            needed(one("patient", REFERENCE)),
-            needed(one("created", DateTime)),
-            one("insurer", REFERENCE),
-            needed(one("provider", REFERENCE)),
-            needed(one("priority", CONCEPT)),
-            one("prescription", REFERENCE),
-            many("supportingInfo", Type("Claim.supportingInfo")),
-            many("insurance", Type("Claim.insurance")),
-            many("item", Type("Claim.item")),
-        ],
-    ),
-    (
-        "Claim.supportingInfo",
-        &[
-            needed(one("sequence", Whole)),
-            needed(one("category", CONCEPT)),
-            one("valueString", Text),
-            one("valueReference", REFERENCE),
-        ],
-    ),
-    (
-        "Claim.insurance",
-        &[needed(one("sequence", Whole)), needed(one("focal", Bool)), needed(one("coverage", REFERENCE))],
-    ),
-    (
-        "Claim.item",
-        &[needed(one("sequence", Whole)), needed(one("productOrService", CONCEPT)), one("quantity", Type("Quantity"))],
-    ),
-    (
-        "ClaimResponse",
-        &[
-            many("identifier", Type("Identifier")),
-            needed(one("status", Code(&["active", "cancelled", "draft", "entered-in-error"]))),
-            needed(one("type", CONCEPT)),
-            needed(one("use", Code(&["claim", "preauthorization", "predetermination"]))),
-            needed(one("patient", REFERENCE)),
-            needed(one("created", DateTime)),
-            needed(one("insurer", REFERENCE)),
-            one("request", REFERENCE),
-            needed(one("outcome", Code(&["queued", "complete", "error", "partial"]))),
-            one("disposition", Text),
-            one("preAuthRef", Text),
-            one("preAuthPeriod", Type("Period")),
         ],
     ),
     (

@@ -7,8 +7,9 @@ use crate::api::{DONE, Done};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use harbor_core::fields;
-use harbor_core::prescribing::approvals::{ApprovalState, NeedsApproval, counts_on, needs_approval};
+use harbor_core::prescribing::approvals::{
+    ApprovalQuestion, NeedsApproval, SaidToPayer, UseInChart, counts_on, needs_approval,
+};
 use harbor_core::prescribing::{PrescriptionState, Product};
 use harbor_store::consult::{chart, runs};
 use harbor_store::documents::{Doc, QuestionAnswer};
@@ -87,15 +88,9 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ApprovalView> {
     if let Ok(product) = product(&state, &row.product_code)
         && let Some(needs) = needed(&mut conn, &state, &row, product, &payer).await?
     {
-        let seen = |u: harbor_core::prescribing::approvals::UseInChart| CoveredUseView {
-            name: u.covered.name.clone(),
-            met_by: u.met_by,
-        };
+        let seen = |u: UseInChart| CoveredUseView { name: u.covered.name.clone(), met_by: u.met_by };
         view.uses = needs.uses.into_iter().map(seen).collect();
-        let asked = |q: &harbor_core::prescribing::approvals::ApprovalQuestion| PayerQuestion {
-            question: q.question.clone(),
-            answer: q.answer.into(),
-        };
+        let asked = |q: &ApprovalQuestion| PayerQuestion { question: q.question.clone(), answer: q.answer.into() };
         view.questions = needs.questions.into_iter().map(asked).collect();
     }
     view.payer = Some(payer.name);
@@ -126,35 +121,13 @@ pub struct ApprovalForm {
 }
 
 impl ApprovalForm {
-    /// What is kept of it; a fault stands at its field.
-    fn read(&self, needs: &NeedsApproval) -> Result<(ApprovalState, String, Vec<QuestionAnswer>), Problem> {
-        let chosen = needs.uses.iter().find(|u| u.covered.name == self.covered_use);
-        if chosen.is_none() && !self.covered_use.is_empty() {
-            return Err(Problem::field("coveredUse", "Choose one of the covered uses, or none of them."));
+    fn said(&self) -> SaidToPayer {
+        SaidToPayer {
+            covered_use: self.covered_use.clone(),
+            reason: self.reason.clone(),
+            answers: self.answers.iter().map(|a| (a.question.clone(), a.answer.clone())).collect(),
+            ask: self.ask,
         }
-        let met = chosen.is_some_and(|u| u.met_by.is_some());
-        if !self.ask {
-            if !met {
-                let sentence = "The chart does not meet this use; ask the payer.";
-                return Err(Problem::field("coveredUse", sentence));
-            }
-            return Ok((ApprovalState::Covered, String::new(), vec![]));
-        }
-        let reason = fields::line("Why it is needed", &self.reason, 500).map_err(|s| Problem::field("reason", s))?;
-        if reason.is_empty() && !met {
-            return Err(Problem::field("reason", "Say why it is needed: the chart meets no covered use."));
-        }
-        let mut answers = vec![];
-        for (n, question) in needs.questions.iter().enumerate() {
-            let given = self.answers.iter().find(|a| a.question == question.question).map_or("", |a| a.answer.as_str());
-            let field = format!("answer{n}");
-            let answer = fields::line("Answer", given, 300).map_err(|s| Problem::field(&field, s))?;
-            if answer.is_empty() {
-                return Err(Problem::field(&field, "The payer asks this."));
-            }
-            answers.push(QuestionAnswer { question: question.question.clone(), answer, asked: String::new() });
-        }
-        Ok((ApprovalState::Asking, reason, answers))
     }
 }
 
@@ -175,7 +148,8 @@ pub async fn choose(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Appro
             let Some(needs) = needed(change.conn(), &state, &row, product, &payer).await? else {
                 return Err(Problem::refused("not-needed", format!("{} pays it without being asked.", payer.name)));
             };
-            let (standing, reason, answers) = form.read(&needs)?;
+            let said = needs.said(&form.said()).map_err(|(field, sentence)| Problem::field(&field, sentence))?;
+            let answered = |(question, answer)| QuestionAnswer { question, answer, asked: String::new() };
             let kept = Approval {
                 id: Uuid::now_v7(),
                 prescription_id: row.id,
@@ -183,10 +157,10 @@ pub async fn choose(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Appro
                 coverage_id: policy.id,
                 payer_id: payer.id,
                 product_code: row.product_code.clone(),
-                state: standing.into(),
+                state: said.state.into(),
                 covered_use: form.covered_use.clone(),
-                reason,
-                answers: Doc(answers),
+                reason: said.reason,
+                answers: Doc(said.answers.into_iter().map(answered).collect()),
                 asked_at: state.now(),
                 asked_by: me.staff.name.clone(),
                 sent_document_id: None,

@@ -108,10 +108,9 @@ impl Known<'_> {
         let handed =
             |d: &Dispense| HandedOut { on: d.dispensed_on, quantity: d.quantity, days: d.days, in_part: d.in_part };
         let ended = self.ends.iter().find(|e| e.prescription_id == row.id);
-        let draft = *row.state == PrescriptionState::Draft;
         PersonPrescription {
             item: row.clone(),
-            current: draft || (row.state.stands() && runs_out >= self.state.today()),
+            current: row.state.is_current(runs_out, self.state.today()),
             runs_out,
             controlled: is_controlled(rules, row),
             available: rules.product(&row.product_code).is_some(),

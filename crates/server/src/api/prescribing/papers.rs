@@ -11,11 +11,11 @@ use crate::state::State;
 use actix_web::HttpResponse;
 use actix_web::web::{Data, Path, Query};
 use harbor_core::consult::KnownList;
+use harbor_core::money::number_in_words;
 use harbor_core::people::age_in_words;
-use harbor_core::prescribing::controlled::in_letters;
-use harbor_core::prescribing::day_plan::{PartOfDay, parts_of_day, read_how};
+use harbor_core::prescribing::day_plan::{PartOfDay, amount_at, parts_of_day, read_how};
 use harbor_core::prescribing::leaflets::leaflet as of_ingredient;
-use harbor_core::prescribing::{Dosage, MedicineState, Portion, PrescriptionState};
+use harbor_core::prescribing::{MedicineState, Portion, PrescriptionState};
 use harbor_paper::Sheet;
 use harbor_store::consult::chart;
 use harbor_store::prescribing::{self as store, approvals};
@@ -79,8 +79,8 @@ async fn prescription_data(
             "medicine": item.medicine,
             "ingredients": ingredients,
             "instructions": item.instructions,
-            "quantity": format!("{quantity} ({}) {}", in_letters(quantity), item.unit.of_many(Portion::whole(quantity.min(1000)))),
-            "refills": match item.refills { 0 => "none".to_owned(), n => format!("{n} ({})", in_letters(u32::try_from(n).unwrap_or(0))) },
+            "quantity": format!("{quantity} ({}) {}", number_in_words(quantity.into()), item.unit.of_many(Portion::whole(quantity.min(1000)))),
+            "refills": match item.refills { 0 => "none".to_owned(), n => format!("{n} ({})", number_in_words(u64::try_from(n).unwrap_or(0))) },
             "substitution": if item.substitution { "The same of another maker will do." } else { "Dispense as written." },
             "for": item.diagnosis.clone().unwrap_or_default(),
             "note": item.note,
@@ -134,21 +134,6 @@ impl Size {
     }
 }
 
-/// How much of it at a time, without how often: the part of the day says that.
-fn amount(m: &Medicine, dosage: &Dosage, part: PartOfDay) -> String {
-    let plain = matches!(part, PartOfDay::Morning | PartOfDay::Noon | PartOfDay::Evening | PartOfDay::Bedtime);
-    let how = m.how.trim_end_matches('.');
-    // The words say the amount with its unit and milligrams; they are cut where the frequency begins.
-    let often = dosage.steps.first().map(|s| s.often.in_words());
-    match often.filter(|_| plain || part == PartOfDay::OnceADay).and_then(|o| how.split_once(&format!(" {o}"))) {
-        Some((amount, _)) => {
-            let food = dosage.food.map(|f| format!(", {}", f.label())).unwrap_or_default();
-            format!("{amount}{food}")
-        }
-        None => how.to_owned(),
-    }
-}
-
 async fn medicines_data(conn: &mut Conn, state: &State, person: &Person, large: bool) -> Result<Value, Problem> {
     let listed = chart::medicines_of(conn, person.id).await?;
     let taken: Vec<&Medicine> = listed.iter().filter(|m| m.state == MedicineState::Taking).collect();
@@ -164,7 +149,7 @@ async fn medicines_data(conn: &mut Conn, state: &State, person: &Person, large: 
             let dosage = read_how(&m.how)?;
             parts_of_day(&dosage).contains(&part).then(|| {
                 let until = if m.until.is_empty() { String::new() } else { format!("until {}", m.until) };
-                json!({ "name": m.name, "how": amount(m, &dosage, part), "why": what_for(m), "until": until })
+                json!({ "name": m.name, "how": amount_at(&m.how, &dosage, part), "why": what_for(m), "until": until })
             })
         });
         let here: Vec<Value> = here.collect();

@@ -72,16 +72,7 @@ pub async fn sign(
     id: Path<Uuid>,
     form: Json<PrescriptionsToSign>,
 ) -> Answer<SignedPrescription> {
-    form.counted()?;
-    let with_factor = second_factor::given(&state, &me, &form.code).await?;
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            let visit = open_visit(change, *id).await?;
-            let of_it = |row: &Prescription| row.visit_id == Some(visit.id);
-            form.sign(change, &state, &me, visit.person_id, with_factor, of_it).await
-        })
-        .await
+    form.sign(&state, &me, WrittenFor::Visit(*id)).await
 }
 
 /// Signs prescriptions of a person that were written without a visit.
@@ -92,45 +83,46 @@ pub async fn sign_for_person(
     id: Path<Uuid>,
     form: Json<PrescriptionsToSign>,
 ) -> Answer<SignedPrescription> {
-    form.counted()?;
-    let with_factor = second_factor::given(&state, &me, &form.code).await?;
-    state
-        .store
-        .change(&me.actor(), state.now(), async |change| {
-            let of_it = |row: &Prescription| row.visit_id.is_none() && row.person_id == *id;
-            form.sign(change, &state, &me, *id, with_factor, of_it).await
-        })
-        .await
+    form.sign(&state, &me, WrittenFor::Person(*id)).await
+}
+
+/// Of which prescriptions those to sign must be.
+#[derive(Clone, Copy)]
+enum WrittenFor {
+    Visit(Uuid),
+    /// Without a visit.
+    Person(Uuid),
 }
 
 impl PrescriptionsToSign {
-    fn counted(&self) -> Result<(), Problem> {
+    async fn sign(&self, state: &State, me: &Me, of: WrittenFor) -> Answer<SignedPrescription> {
         if self.items.is_empty() || self.items.len() > MOST_ITEMS {
             return Err(Problem::field("items", format!("Sign 1 to {MOST_ITEMS} items at a time.")));
         }
-        Ok(())
-    }
-
-    async fn sign(
-        &self,
-        change: &mut Change<'_>,
-        state: &State,
-        me: &Me,
-        person: Uuid,
-        with_factor: bool,
-        of_it: impl Fn(&Prescription) -> bool,
-    ) -> Answer<SignedPrescription> {
-        change.prescribe_alone(person).await?;
-        let mut signed = Vec::new();
-        for item in &self.items {
-            let row = store::prescription(change.conn(), item.id).await?;
-            if !of_it(&row) {
-                return Err(Problem::not_found("prescription"));
-            }
-            signed.push((signable(change, state, me, &row, item, with_factor).await?, row));
-        }
-        let head_id = put_under(change, state, me, person, &signed).await?;
-        Ok(Json(SignedPrescription { head_id, items: signed.len() }))
+        let with_factor = second_factor::given(state, me, &self.code).await?;
+        state
+            .store
+            .change(&me.actor(), state.now(), async |change| {
+                let (person, visit) = match of {
+                    WrittenFor::Visit(id) => {
+                        let visit = open_visit(change, id).await?;
+                        (visit.person_id, Some(visit.id))
+                    }
+                    WrittenFor::Person(id) => (id, None),
+                };
+                change.prescribe_alone(person).await?;
+                let mut signed = Vec::new();
+                for item in &self.items {
+                    let row = store::prescription(change.conn(), item.id).await?;
+                    if row.visit_id != visit || row.person_id != person {
+                        return Err(Problem::not_found("prescription"));
+                    }
+                    signed.push((signable(change, state, me, &row, item, with_factor).await?, row));
+                }
+                let head_id = put_under(change, state, me, person, &signed).await?;
+                Ok(Json(SignedPrescription { head_id, items: signed.len() }))
+            })
+            .await
     }
 }
 

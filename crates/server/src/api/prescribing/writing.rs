@@ -156,15 +156,9 @@ impl Place {
     }
 }
 
-/// Only what was signed and stands is changed by another.
+/// Refuses what no other prescription may take the place of.
 pub fn may_be_replaced(old: &Prescription) -> Result<(), Problem> {
-    match *old.state {
-        PrescriptionState::Draft => Err(Problem::refused("draft", "It is not signed yet; change the draft itself.")),
-        PrescriptionState::Stopping | PrescriptionState::Stopped => {
-            Err(Problem::refused("stopped", "This prescription has been stopped."))
-        }
-        _ => Ok(()),
-    }
+    old.state.may_be_replaced().map_err(|sentence| Problem::refused("not-replaced", sentence))
 }
 
 /// What would be said before signing, while it is being typed.
