@@ -1,10 +1,14 @@
 //! Claims: what is sent to a payer, and the states a claim passes.
 
+pub mod answers;
 pub mod assembling;
+mod claim;
+pub mod lawful;
 
-use crate::coverage::Relationship;
-use crate::money::Cents;
-use chrono::NaiveDate;
+pub use claim::{
+    Accident, AddressOnClaim, Attachment, AttachmentWay, Biller, Claim, ClaimLine, EarlierDecision, EarlierPayer,
+    Facility, MOST_DIAGNOSES, PersonOnClaim, ProviderOnClaim, Subscriber, TOO_MANY_DIAGNOSES,
+};
 
 coded! {
     ClaimState {
@@ -114,118 +118,6 @@ pub fn status_in_words(code: &str) -> String {
         "562" => "provider number".into(),
         _ => format!("status {code} of the payer's list"),
     }
-}
-
-/// A name and number of a provider on a claim.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct ProviderOnClaim {
-    pub last_or_name: String,
-    pub first: String,
-    pub npi: String,
-    pub taxonomy: String,
-}
-
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct AddressOnClaim {
-    pub line: String,
-    pub line2: String,
-    pub city: String,
-    pub state: String,
-    /// Nine digits for the billing provider, five or nine for people.
-    pub postal_code: String,
-}
-
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct PersonOnClaim {
-    pub last: String,
-    pub first: String,
-    pub middle: String,
-    pub birth_date: NaiveDate,
-    pub sex: String,
-    pub address: AddressOnClaim,
-}
-
-/// One service line as billed.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct ClaimLine {
-    /// `CLAIM-n`: returned by the payer, so that each line finds its way home.
-    pub control: String,
-    pub code: String,
-    pub modifiers: Vec<String>,
-    pub fee: Cents,
-    pub units: u32,
-    /// Positions in the diagnosis list, from 1, the main one first; one to four.
-    pub pointers: Vec<u8>,
-    pub service_date: NaiveDate,
-}
-
-/// So many diagnoses a claim holds (X12 837P, HI segment of loop 2300).
-pub const MOST_DIAGNOSES: usize = 12;
-pub const TOO_MANY_DIAGNOSES: &str = "A claim holds at most twelve diagnoses.";
-
-/// A professional claim (X12 837P), one patient, one visit, one payer.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Claim {
-    /// The clinic's claim number (CLM01), unique for ever, at most 20 characters.
-    pub number: String,
-    pub payer_name: String,
-    pub payer_id: String,
-    /// SBR09, such as CI, MC, WC.
-    pub filing_code: String,
-    pub rank: crate::coverage::Rank,
-    pub subscriber_number: String,
-    pub group_number: String,
-    pub subscriber: PersonOnClaim,
-    pub relationship: Relationship,
-    /// The patient when somebody else is the subscriber.
-    pub patient: Option<PersonOnClaim>,
-    pub place_of_service: String,
-    /// CLM05-3: 1 original, 7 replacement, 8 void.
-    pub frequency: String,
-    /// The payer's own number of the claim that is replaced or voided.
-    pub original_reference: Option<String>,
-    pub accident: Option<Accident>,
-    pub patient_paid: Cents,
-    pub prior_authorisation: Option<String>,
-    pub referral: Option<String>,
-    /// Codes without dots, the main one first, at most [`MOST_DIAGNOSES`].
-    pub diagnoses: Vec<String>,
-    pub rendering: ProviderOnClaim,
-    pub referring: Option<ProviderOnClaim>,
-    pub supervising: Option<ProviderOnClaim>,
-    pub facility: Option<(String, AddressOnClaim)>,
-    pub lines: Vec<ClaimLine>,
-}
-
-/// An accident that caused the visit (CLM11, DTP*439).
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Accident {
-    /// AA auto, EM employment, OA other.
-    pub cause: String,
-    pub date: NaiveDate,
-    /// The state of an auto accident.
-    pub state: Option<String>,
-}
-
-impl Claim {
-    pub fn total(&self) -> Cents {
-        self.lines.iter().map(|l| l.fee).sum()
-    }
-}
-
-/// Who sends a batch and who bills.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Biller {
-    pub organisation: String,
-    pub npi: String,
-    pub taxonomy: String,
-    pub tax_id: String,
-    pub address: AddressOnClaim,
-    pub contact: String,
-    pub telephone: String,
-    pub submitter_id: String,
-    pub receiver_name: String,
-    pub receiver_id: String,
 }
 
 #[cfg(test)]

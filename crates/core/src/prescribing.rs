@@ -57,7 +57,12 @@ pub struct Product {
     pub usual_dose: f64,
     pub usual_per_day: f64,
     pub usual_days: u32,
+    /// The clinic keeps it itself, or wants it before others of its kind.
+    pub stock: bool,
 }
+
+/// What the clinic keeps counts as if it had been prescribed so often: one's own habit of a few weeks comes before it.
+const STOCK_COUNTS: u32 = 20;
 
 impl Product {
     /// The product as it is given by one of its ways; nothing where the form does not allow it.
@@ -65,11 +70,16 @@ impl Product {
         self.routes.iter().any(|r| r == route).then(|| Product { route: route.to_owned(), ..self.clone() })
     }
 
+    /// How much it is liked: by how often it was prescribed, one's own counted tenfold, and by the clinic's stock.
+    pub fn liked(&self, prescribed: u32) -> u32 {
+        prescribed.saturating_add(if self.stock { STOCK_COUNTS } else { 0 })
+    }
+
     /// Milligrams of the first ingredient in one unit of the form; nothing where the strength is in another unit.
     pub fn milligrams(&self) -> Option<f64> {
         match strength::amounts(&self.strength)?.first()? {
             Amount::Milligrams(mg) => Some(*mg),
-            Amount::Units(_) => None,
+            Amount::Units(_) | Amount::Milliequivalents(_) => None,
         }
     }
 
@@ -178,6 +188,7 @@ mod tests {
             usual_dose: 1.0,
             usual_per_day: 3.0,
             usual_days,
+            stock: false,
         };
         let begun = NaiveDate::from_ymd_opt(2026, 10, 30).unwrap();
         let ends = |usual, days, refills| course_ends(&product(usual), days, refills, begun);

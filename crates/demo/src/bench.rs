@@ -154,7 +154,7 @@ fn claims_written() {
             rank: Rank::First,
             subscriber_number: format!("SM{n}"),
             group_number: "G100".into(),
-            subscriber: PersonOnClaim {
+            patient: PersonOnClaim {
                 last: names::LAST[n % names::LAST.len()].to_uppercase(),
                 first: names::WOMEN[n % names::WOMEN.len()].to_uppercase(),
                 middle: String::new(),
@@ -162,12 +162,15 @@ fn claims_written() {
                 sex: "F".into(),
                 address: address(),
             },
+            subscriber: None,
             relationship: Relationship::SelfHolder,
-            patient: None,
             place_of_service: "11".into(),
             frequency: "1".into(),
             original_reference: None,
             accident: None,
+            onset: None,
+            last_seen: None,
+            attachments: vec![],
             patient_paid: Cents::new(2500),
             prior_authorisation: None,
             referral: None,
@@ -181,6 +184,7 @@ fn claims_written() {
             referring: None,
             supervising: None,
             facility: None,
+            others: vec![],
             lines: (1..=3)
                 .map(|l| ClaimLine {
                     control: format!("C{n}-{l}"),
@@ -190,6 +194,7 @@ fn claims_written() {
                     units: 1,
                     pointers: vec![1, 2],
                     service_date: day,
+                    decided: vec![],
                 })
                 .collect(),
         })
@@ -200,6 +205,7 @@ fn claims_written() {
         taxonomy: "261QP2300X".into(),
         tax_id: "990000001".into(),
         address: address(),
+        pay_to: None,
         contact: "BILLING OFFICE".into(),
         telephone: "2075550100".into(),
         submitter_id: "INDIGOHBR".into(),
@@ -267,7 +273,7 @@ fn remittances_read() -> Result<()> {
         claims,
         provider_adjustments: vec![],
     };
-    let text = remittance::write(&stamp(), &[r]);
+    let text = remittance::write(&stamp(), &harbor_standins::payer::desk(""), &[r]);
     let mut best = Duration::MAX;
     for _ in 0..3 {
         let begun = Instant::now();

@@ -128,7 +128,7 @@ pub async fn build(world: &World, change: &mut Change<'_>) -> Result<()> {
         sender: "CAUSEWAY".into(),
         receiver: "INDIGOHBR".into(),
     };
-    let text = remittance::write(&stamp, std::slice::from_ref(&r));
+    let text = remittance::write(&stamp, &harbor_standins::payer::desk(&r.payer_id), std::slice::from_ref(&r));
     let now = std::mem::replace(&mut change.now, came);
     let (document, _) = change.keep_document("835", "in", text.as_bytes()).await?;
     change.post_remittance(document, &r).await?;

@@ -177,6 +177,8 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
             modifiers: vec![],
             units: 1,
             pointers: vec![1],
+            reason: String::new(),
+            by_itself: false,
             price_cents: charged.then_some(if level == "VISIT4" { 19_500 } else { 14_000 }),
         });
     }

@@ -83,12 +83,17 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
     };
     diesel::insert_into(schema::clinic::table).values(&clinic).execute(conn).await?;
 
-    for (i, name) in ["Quayside", "Lantern Hill"].into_iter().enumerate() {
+    for (i, (name, line)) in [("Quayside", ""), ("Lantern Hill", "18 Lantern Hill")].into_iter().enumerate() {
+        let elsewhere = |text: &str| if line.is_empty() { String::new() } else { text.to_owned() };
         world.sites.push(Site {
             id: world.ids.fresh(),
             name: name.into(),
             place_of_service: "11".into(),
             sort: i as i32,
+            address_line: line.into(),
+            city: elsewhere("Port Calder"),
+            state: elsewhere("ME"),
+            postal_code: elsewhere("04998-0118"),
         });
     }
     let rooms = [
@@ -163,18 +168,19 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
         });
     }
     let payers = [
-        ("Saltmarsh Mutual Health Plan", "SALTM", "CI", false),
-        ("Beacon Shoals Benefit Trust", "BEACN", "CI", false),
-        ("Commonweal Care", "COMWC", "MC", false),
-        ("Ferrywright Employers' Fund", "FERRY", "WC", true),
+        ("Saltmarsh Mutual Health Plan", "SALTM", "CI", false, Some(180)),
+        ("Beacon Shoals Benefit Trust", "BEACN", "CI", false, Some(120)),
+        ("Commonweal Care", "COMWC", "MC", false, Some(365)),
+        ("Ferrywright Employers' Fund", "FERRY", "WC", true, None),
     ];
-    for (name, code, filing, employment) in payers {
+    for (name, code, filing, employment, filing_days) in payers {
         world.payers.push(Payer {
             id: world.ids.fresh(),
             name: name.into(),
             payer_code: code.into(),
             filing_code: filing.into(),
             employment,
+            filing_days,
             telephone: "2075550190".into(),
             address: "Marrow Ferry, ME".into(),
         });
@@ -202,6 +208,9 @@ async fn catalogue(world: &mut World, conn: &mut Conn) -> Result<()> {
             external_code: r.external.clone(),
             level: r.level.map(i16::from),
             service_type: r.kind.clone(),
+            new_patient: r.new_patient,
+            procedure: r.procedure,
+            done: r.done.clone(),
         })
         .collect();
     let from = NaiveDate::from_ymd_opt(world.day.year() - 2, 1, 1).unwrap_or(world.day);

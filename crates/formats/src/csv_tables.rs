@@ -24,7 +24,16 @@ pub struct ServiceRow {
     pub price: Option<Cents>,
     /// X12 service type (data element 1365), by which plans say what they cover.
     pub kind: String,
+    /// Of a visit's level: for somebody new, or for somebody known.
+    pub new_patient: Option<bool>,
+    /// Something done besides the visit, which then wants to be told as one of its own.
+    pub procedure: bool,
+    /// What of the chart makes it a charge by itself: codes of what is ordered and done here, and deeds with an `@`.
+    pub done: Vec<String>,
 }
+
+/// Ends the name of a column that a table may lack.
+const OPTIONAL: char = '?';
 
 /// Rows by heading, each with its line for errors.
 fn rows<T>(bytes: &[u8], headings: &[&str], read: impl Fn(&Row) -> Result<T, Located>) -> Result<Vec<T>, Located> {
@@ -33,9 +42,13 @@ fn rows<T>(bytes: &[u8], headings: &[&str], read: impl Fn(&Row) -> Result<T, Loc
     let line_error =
         |line: usize, expected: String| Located { segment: line, byte: 0, id: "CSV".into(), element: None, expected };
     let head = reader.headers().map_err(|e| line_error(1, format!("a readable heading ({e})")))?.clone();
-    let columns: Vec<usize> = headings
+    let columns: Vec<Option<usize>> = headings
         .iter()
-        .map(|h| head.iter().position(|c| c == *h).ok_or_else(|| line_error(1, format!("a column headed {h}"))))
+        .map(|h| match (head.iter().position(|c| c == h.trim_end_matches(OPTIONAL)), h.ends_with(OPTIONAL)) {
+            (Some(at), _) => Ok(Some(at)),
+            (None, true) => Ok(None),
+            (None, false) => Err(line_error(1, format!("a column headed {h}"))),
+        })
         .collect::<Result<_, _>>()?;
     let mut out = Vec::new();
     for record in reader.records() {
@@ -51,13 +64,13 @@ fn rows<T>(bytes: &[u8], headings: &[&str], read: impl Fn(&Row) -> Result<T, Loc
 
 struct Row<'a> {
     record: &'a StringRecord,
-    columns: &'a [usize],
+    columns: &'a [Option<usize>],
     line: usize,
 }
 
 impl Row<'_> {
     fn text(&self, column: usize) -> String {
-        self.record.get(self.columns[column]).unwrap_or("").to_owned()
+        self.columns[column].and_then(|at| self.record.get(at)).unwrap_or("").to_owned()
     }
 
     fn list(&self, column: usize) -> Vec<String> {
@@ -69,9 +82,14 @@ impl Row<'_> {
             segment: self.line,
             byte: 0,
             id: "CSV".into(),
-            element: Some(self.columns[column] + 1),
+            element: self.columns[column].map(|at| at + 1),
             expected: expected.into(),
         }
+    }
+
+    fn optional<T>(&self, column: usize, read: impl Fn(&str) -> Option<T>, what: &str) -> Result<Option<T>, Located> {
+        let text = self.text(column);
+        if text.is_empty() { Ok(None) } else { read(&text).map(Some).ok_or_else(|| self.wrong(column, what)) }
     }
 
     fn number<T: std::str::FromStr>(&self, column: usize) -> Result<T, Located> {
@@ -173,7 +191,8 @@ pub fn diagnosis_words(bytes: &[u8]) -> Result<Vec<Meaning>, Located> {
 }
 
 pub fn services(bytes: &[u8]) -> Result<Vec<ServiceRow>, Located> {
-    rows(bytes, &["code", "name", "external", "level", "price", "kind"], |r| {
+    rows(bytes, &["code", "name", "external", "level", "price", "kind", "new?", "procedure?", "done?"], |r| {
+        let yes_or_no = |t: &str| [("yes", true), ("no", false)].iter().find(|(w, _)| *w == t).map(|(_, is)| *is);
         let price = r.text(4);
         let level = r.text(3);
         Ok(ServiceRow {
@@ -181,6 +200,9 @@ pub fn services(bytes: &[u8]) -> Result<Vec<ServiceRow>, Located> {
             name: r.text(1),
             external: r.text(2),
             kind: r.text(5),
+            new_patient: r.optional(6, yes_or_no, "yes, no, or nothing")?,
+            procedure: r.optional(7, yes_or_no, "yes, no, or nothing")?.unwrap_or(false),
+            done: r.list(8),
             level: if level.is_empty() { None } else { Some(r.number(3)?) },
             price: if price.is_empty() {
                 None

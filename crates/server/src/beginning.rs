@@ -54,6 +54,15 @@ struct SiteOfFile {
     name: String,
     /// X12 CLM05-1, two digits.
     place_of_service: String,
+    /// Of its own, where it does not lie at the clinic's address.
+    #[serde(default)]
+    address_line: String,
+    #[serde(default)]
+    city: String,
+    #[serde(default)]
+    state: String,
+    #[serde(default)]
+    postal_code: String,
     rooms: Vec<RoomOfFile>,
 }
 
@@ -71,6 +80,9 @@ struct PayerOfFile {
     payer_code: String,
     /// X12 SBR09, two letters or digits.
     filing_code: String,
+    /// Days from the visit until when it takes a claim, where it has told.
+    #[serde(default)]
+    filing_days: Option<i32>,
     #[serde(default)]
     employment: bool,
     #[serde(default)]
@@ -186,6 +198,10 @@ fn site(n: usize, s: SiteOfFile, faults: &mut Faults) -> (Site, Vec<Room>) {
         name: faults.line(&at("name"), "Name", &s.name, 60),
         place_of_service,
         sort: i32::try_from(n).unwrap_or(0),
+        address_line: faults.optional_line(&at("addressLine"), "Address", &s.address_line, 55),
+        city: faults.optional_line(&at("city"), "City", &s.city, 30),
+        state: faults.optional_line(&at("state"), "State", &s.state, 2),
+        postal_code: faults.optional_line(&at("postalCode"), "Postal code", &s.postal_code, 10),
     };
     let room = |(i, r): (usize, RoomOfFile)| Room {
         id: Uuid::now_v7(),
@@ -213,6 +229,7 @@ fn payer(n: usize, p: PayerOfFile, faults: &mut Faults) -> Payer {
         filing_code: p.filing_code,
         employment: p.employment,
         telephone: faults.optional_line(&at("telephone"), "Telephone", &p.telephone, 20),
+        filing_days: p.filing_days,
         address: faults.optional_line(&at("address"), "Address", &p.address, 120),
     }
 }

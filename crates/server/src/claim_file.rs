@@ -19,6 +19,7 @@ pub fn biller(state: &State) -> Biller {
             state: c.state.clone(),
             postal_code: c.postal_code.clone(),
         }),
+        pay_to: None,
         contact: "BILLING OFFICE".into(),
         telephone: c.telephone.clone(),
         submitter_id: c.submitter_id.clone(),

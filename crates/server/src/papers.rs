@@ -17,7 +17,7 @@ use harbor_paper::Typeface;
 use harbor_store::documents::Strokes;
 use harbor_store::house::staff;
 use harbor_store::people::messages;
-use harbor_store::rows::{Form, Message, Payment, PaymentMean, Person, Staff, Visit};
+use harbor_store::rows::{Clinic, Form, Message, Payment, PaymentMean, Person, Site, Staff, Visit};
 use harbor_store::schedule::lists;
 use harbor_store::visit_line::visits;
 use harbor_store::{Conn, people, schedule};
@@ -308,16 +308,25 @@ fn entry(v: &Visit, title: String, place: String, text: String) -> Entry {
     }
 }
 
+/// Where somebody has to go: the site's own address, or the clinic's where it has none.
+fn site_address(sites: &[Site], site: Uuid, clinic: &Clinic) -> String {
+    let Some(s) = sites.iter().find(|s| s.id == site) else { return clinic.name.clone() };
+    let (line, city) =
+        if s.address_line.is_empty() { (&clinic.address_line, &clinic.city) } else { (&s.address_line, &s.city) };
+    format!("{}, {line}, {city}", s.name)
+}
+
 /// An appointment for the patient's own calendar.
 pub async fn appointment(state: &State, visit: Uuid) -> Result<Entry, Problem> {
     let mut conn = state.store.reader().await?;
     let visit = visits::get(&mut conn, visit).await?;
     let names = Names::load(&mut conn).await?;
+    let sites = staff::sites(&mut conn).await?;
     let c = &state.clinic;
     Ok(entry(
         &visit,
         format!("{}, {}", c.name, Names::of(&names.staff, visit.clinician_id)),
-        format!("{}, {}, {}", Names::of(&names.sites, visit.site_id), c.address_line, c.city),
+        site_address(&sites, visit.site_id, c),
         format!("Cannot come? Call {}.", telephone(&c.telephone)),
     ))
 }

@@ -14,6 +14,7 @@ use harbor_store::Store;
 use harbor_store::house::staff;
 use harbor_store::prescribing::tables;
 use harbor_store::rows::Clinic;
+use harbor_store::visit_line::facts::Asked;
 use std::net::{IpAddr, SocketAddr};
 use std::num::NonZeroU32;
 use std::path::PathBuf;
@@ -190,6 +191,11 @@ impl State {
     /// The clinic's local day.
     pub fn today(&self) -> NaiveDate {
         self.local_day(self.now())
+    }
+
+    /// The release of the codes and the day by which visits are looked at.
+    pub fn asked_today(&self) -> Asked<'_> {
+        Asked { index: &self.tables.diagnoses, today: self.today() }
     }
 
     pub fn local_day(&self, at: DateTime<Utc>) -> NaiveDate {

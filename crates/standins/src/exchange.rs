@@ -66,6 +66,7 @@ pub async fn take(world: web::Data<World>, body: web::Bytes) -> HttpResponse {
             let ack = file_ack::FileAck {
                 group_kind: group.kind.clone(),
                 group_control: group.control.clone(),
+                group_version: group.version.clone(),
                 outcome: outcome.into(),
                 sets,
             };
@@ -96,7 +97,13 @@ fn work(memory: &mut Memory, from: &str, batch: &claim::Batch) {
         let own: Vec<&Claim> = batch.claims.iter().filter(|c| c.payer_id == id).collect();
         let statuses: Vec<_> = own.iter().map(|c| status(c)).collect();
         let s = stamp(memory, from);
-        push_now(memory, "277CA", claim_status::write(&s, &batch.reference, name, &statuses));
+        let parties = claim_status::Parties {
+            reference: batch.reference.clone(),
+            payer: (name.to_owned(), id.to_owned()),
+            receiver: (batch.biller.organisation.clone(), from.to_owned()),
+            provider: (batch.biller.organisation.clone(), batch.biller.npi.clone()),
+        };
+        push_now(memory, "277CA", claim_status::write(&s, &parties, &statuses));
         let taken: Vec<&Claim> =
             own.into_iter().zip(&statuses).filter(|(_, s)| is_accepted(s)).map(|(c, _)| c).collect();
         let decided: Vec<RemittedClaim> = taken.iter().map(|c| decide(c)).collect();
@@ -146,7 +153,7 @@ fn pay(
         claims,
         provider_adjustments: outside,
     };
-    let content = remittance::write(&s, &[r]);
+    let content = remittance::write(&s, &payer::desk(id), &[r]);
     memory.put("exchange", format!("835 {name}, {}", paid - kept), content);
 }
 

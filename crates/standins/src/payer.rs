@@ -26,11 +26,12 @@
 //! | FERRY | allows 90 % and pays it; a claim without accident date is rejected (251) |
 
 use chrono::{Datelike, Duration, NaiveDate};
-use harbor_core::claims::{Claim, ClaimLine};
+use harbor_core::claims::{AddressOnClaim, Claim, ClaimLine};
 use harbor_core::coverage::{BenefitAnswer, BenefitQuestion, Refusal};
 use harbor_core::money::Cents;
 use harbor_core::money::remittance::{Adjustment, AdjustmentGroup, RemittedClaim, RemittedLine};
 use harbor_formats::x12::claim_status::ClaimStatus;
+use harbor_formats::x12::remittance::PayerDesk;
 
 /// The last two characters of a subscriber number.
 pub fn ending(subscriber: &str) -> &str {
@@ -102,13 +103,16 @@ pub fn status(claim: &Claim) -> ClaimStatus {
         _ if employment && claim.accident.is_none() => ("A7", "251"),
         _ => ("A2", "20"),
     };
-    let person = claim.patient.as_ref().unwrap_or(&claim.subscriber);
+    let person = &claim.patient;
     ClaimStatus {
         claim_number: claim.number.clone(),
         statuses: vec![(category.into(), code.into(), "PR".into())],
         payer_claim_number: if category == "A2" { payer_number(claim) } else { String::new() },
         patient_last: person.last.clone(),
         patient_first: person.first.clone(),
+        subscriber_number: claim.subscriber_number.clone(),
+        charged: claim.total(),
+        service_date: claim.lines.first().map(|l| l.service_date),
         lines: vec![],
     }
 }
@@ -125,9 +129,25 @@ fn adjustment(group: AdjustmentGroup, reason: &str, amount: Cents) -> Option<Adj
     (!amount.is_zero()).then(|| Adjustment { group, reason: reason.into(), amount, quantity: None })
 }
 
+/// Where a payer's remittances come from.
+pub fn desk(payer: &str) -> PayerDesk {
+    let nth = ["SALTM", "BEACN", "COMWC", "FERRY"].iter().position(|p| *p == payer).map_or(9, |n| n + 1);
+    PayerDesk {
+        company: format!("199000010{nth}"),
+        address: AddressOnClaim {
+            line: format!("{nth} EXCHANGE STREET"),
+            line2: String::new(),
+            city: "MARROW FERRY".into(),
+            state: "ME".into(),
+            postal_code: "049990001".into(),
+        },
+        telephone: "2075550190".into(),
+    }
+}
+
 /// The payer's decision.
 pub fn decide(claim: &Claim) -> RemittedClaim {
-    let person = claim.patient.as_ref().unwrap_or(&claim.subscriber);
+    let person = &claim.patient;
     let refusal = match ending(&claim.subscriber_number) {
         "91" | "95" => Some("27"),
         "81" => Some("29"),

@@ -1,8 +1,10 @@
 //! Services, prices and the charge lines of a visit.
 
+pub mod documented;
+
 use crate::money::ledger::About;
 use crate::rows::{ChargeLine, Coverage, Price, Service, Visit};
-use crate::schema::{charge_lines, prices, services};
+use crate::schema::{charge_lines, charges_taken_off, prices, services};
 use crate::{Change, Conn, Result, StoreError, Topic};
 use chrono::NaiveDate;
 use diesel::prelude::*;
@@ -41,6 +43,8 @@ pub async fn lines_of(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<ChargeLine
 /// A charge line as the form sets it.
 #[derive(Debug, Clone)]
 pub struct NewLine {
+    /// Of a line that stands there: it stays the one that it is.
+    pub id: Option<Uuid>,
     pub service_code: String,
     pub modifiers: Vec<String>,
     pub units: i32,
@@ -54,21 +58,35 @@ impl Change<'_> {
         if self.has_reached(visit.id, Mark::Charged).await? {
             return Err(StoreError::refused("charged", "The charges are completed; correct them with a new claim."));
         }
+        let mut there = lines_of(self.conn(), &[visit.id]).await?;
         diesel::delete(c::table.filter(c::visit_id.eq(visit.id))).execute(self.conn()).await?;
-        let rows: Vec<ChargeLine> = lines
-            .iter()
-            .enumerate()
-            .map(|(i, l)| ChargeLine {
-                id: Uuid::now_v7(),
+        let mut rows = Vec::with_capacity(lines.len());
+        for (number, l) in (1..).zip(lines) {
+            // By its id, or else the same service: a line that stays is the same line, with the reason why it stands there.
+            let same = there.iter().position(|t| l.id.map_or(t.service_code == l.service_code, |id| t.id == id));
+            let same = same.map(|at| there.swap_remove(at)).filter(|t| t.service_code == l.service_code);
+            rows.push(ChargeLine {
+                id: same.as_ref().map_or_else(Uuid::now_v7, |t| t.id),
                 visit_id: visit.id,
-                number: i32::try_from(i + 1).unwrap_or(51),
+                number,
                 service_code: l.service_code.clone(),
                 modifiers: l.modifiers.clone(),
                 units: l.units,
                 pointers: l.pointers.clone(),
                 price_cents: None,
-            })
-            .collect();
+                by_itself: same.as_ref().is_some_and(|t| t.by_itself),
+                reason: same.map(|t| t.reason).unwrap_or_default(),
+            });
+        }
+        let (now, by) = (self.now, self.actor.name.clone());
+        for off in there.iter().filter(|t| t.by_itself) {
+            use charges_taken_off as o;
+            diesel::insert_into(o::table)
+                .values((o::visit_id.eq(visit.id), o::service_code.eq(&off.service_code), o::at.eq(now), o::by.eq(&by)))
+                .on_conflict_do_nothing()
+                .execute(self.conn())
+                .await?;
+        }
         diesel::insert_into(c::table).values(&rows).execute(self.conn()).await?;
         self.audit("set charges", "visit", visit.id, Some(visit.person_id), format!("{} lines", rows.len()));
         self.tell(Topic::Visit, visit.id);

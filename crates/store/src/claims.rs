@@ -1,6 +1,8 @@
 //! Claims, batches and the files that went out and came in.
 
+pub mod accidents;
 mod facts;
+pub mod stray;
 
 pub use facts::facts;
 
@@ -102,9 +104,9 @@ pub async fn people_in(conn: &mut Conn, documents: &[Uuid]) -> Result<Vec<Uuid>>
     Ok(people)
 }
 
-/// The next control number for a batch.
+/// The next control number of an interchange, whatever is in it: none is used twice to one receiver.
 pub async fn next_control(conn: &mut Conn) -> Result<i64> {
-    crate::people::next(conn, "batch_controls").await
+    crate::people::next(conn, "interchange_controls").await
 }
 
 pub fn digest(content: &[u8]) -> String {

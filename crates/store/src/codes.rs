@@ -112,6 +112,7 @@ macro_rules! names {
 
 names! {
     Topic = crate::topic::Topic;
+    AccidentCause = harbor_core::claims::assembling::AccidentCause;
     Account = harbor_core::money::ledger::Account;
     AllergyKind = harbor_core::consult::AllergyKind;
     AlertKind = harbor_core::arrival::alerts::Kind;
@@ -120,6 +121,8 @@ names! {
     CardState = harbor_core::money::ledger::CardState;
     Channel = harbor_core::people::messages::Channel;
     CheckState = harbor_core::coverage::CheckState;
+    ClaimSeverity = harbor_core::charges::claim_check::ClaimSeverity;
+    FixPlace = harbor_core::charges::claim_check::FixPlace;
     ClaimState = harbor_core::claims::ClaimState;
     Comparator = harbor_core::orders::Comparator;
     Consent = harbor_core::people::Consent;

@@ -9,8 +9,8 @@ pub mod sign_ins;
 pub mod staff;
 
 use crate::documents::Doc;
-use crate::rows::{Clinic, Room};
-use crate::schema::{clinic, list_entries, rooms, visits};
+use crate::rows::{Clinic, Room, Site};
+use crate::schema::{clinic, list_entries, rooms, sites, visits};
 use crate::{Change, Result, StoreError, Topic};
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
@@ -60,6 +60,24 @@ impl Change<'_> {
         diesel::update(clinic::table).set(clinic::usual_days.eq(Doc(days))).execute(self.conn()).await?;
         self.audit("set", "usual days", Uuid::nil(), None, detail);
         self.tell(Topic::Clinic, Uuid::nil());
+        Ok(())
+    }
+
+    /// Where a site is.
+    pub async fn save_site(&mut self, row: &Site) -> Result<()> {
+        use sites as s;
+        diesel::update(s::table.find(row.id))
+            .set((
+                s::address_line.eq(&row.address_line),
+                s::city.eq(&row.city),
+                s::state.eq(&row.state),
+                s::postal_code.eq(&row.postal_code),
+                s::place_of_service.eq(&row.place_of_service),
+            ))
+            .execute(self.conn())
+            .await?;
+        self.audit("set site", "site", row.id, None, row.name.clone());
+        self.tell(Topic::Clinic, row.id);
         Ok(())
     }
 

@@ -1,6 +1,24 @@
 //! The tables as Diesel sees them; kept equal to the migrations by a test of the server (`tests/clinic/schema.rs`).
 
 diesel::table! {
+    accidents (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        happened_on -> Date,
+        cause -> Text,
+        state -> Text,
+        number -> Text,
+        employer -> Text,
+        employer_line -> Text,
+        employer_city -> Text,
+        employer_state -> Text,
+        employer_postal_code -> Text,
+        told_at -> Timestamptz,
+        told_by -> Text,
+    }
+}
+
+diesel::table! {
     addenda (id) {
         id -> Uuid,
         visit_id -> Uuid,
@@ -86,6 +104,8 @@ diesel::table! {
         units -> Integer,
         pointers -> Array<Integer>,
         price_cents -> Nullable<BigInt>,
+        reason -> Text,
+        by_itself -> Bool,
     }
 }
 
@@ -96,6 +116,15 @@ diesel::table! {
         at -> Timestamptz,
         state -> Text,
         sentence -> Text,
+    }
+}
+
+diesel::table! {
+    charges_taken_off (visit_id, service_code) {
+        visit_id -> Uuid,
+        service_code -> Text,
+        at -> Timestamptz,
+        by -> Text,
     }
 }
 
@@ -389,6 +418,18 @@ diesel::table! {
         method -> Text,
         cents -> BigInt,
         reference -> Text,
+    }
+}
+
+diesel::table! {
+    stray_answers (id) {
+        id -> Uuid,
+        document_id -> Uuid,
+        kind -> Text,
+        sentence -> Text,
+        at -> Timestamptz,
+        seen_at -> Nullable<Timestamptz>,
+        seen_by -> Text,
     }
 }
 
@@ -735,6 +776,7 @@ diesel::table! {
         employment -> Bool,
         telephone -> Text,
         address -> Text,
+        filing_days -> Nullable<Integer>,
     }
 }
 
@@ -1084,6 +1126,9 @@ diesel::table! {
         external_code -> Text,
         level -> Nullable<SmallInt>,
         service_type -> Text,
+        new_patient -> Nullable<Bool>,
+        procedure -> Bool,
+        done -> Array<Text>,
     }
 }
 
@@ -1171,6 +1216,10 @@ diesel::table! {
         name -> Text,
         place_of_service -> Text,
         sort -> Integer,
+        address_line -> Text,
+        city -> Text,
+        state -> Text,
+        postal_code -> Text,
     }
 }
 
@@ -1222,6 +1271,21 @@ diesel::table! {
         recovery_codes -> Array<Text>,
         site_ids -> Array<Uuid>,
         dea -> Text,
+    }
+}
+
+diesel::table! {
+    visit_billing (visit_id) {
+        visit_id -> Uuid,
+        onset -> Nullable<Date>,
+        last_seen -> Nullable<Date>,
+        referral -> Text,
+        referring_last -> Text,
+        referring_first -> Text,
+        referring_npi -> Text,
+        unrelated -> Array<Text>,
+        said_at -> Timestamptz,
+        said_by -> Text,
     }
 }
 

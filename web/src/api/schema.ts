@@ -2267,8 +2267,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Products for some words, from three letters on: of the same ingredients together, what is prescribed most first, then by
-         *     form and strength.
+         * Products for some words, from three letters on: of the same ingredients together, what is prescribed most and
+         *     what the clinic keeps first, then by form and strength.
          */
         get: operations["get_products"];
         put?: never;
@@ -3099,6 +3099,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/settings/sites/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Where a site is: claims and calendars tell it. */
+        put: operations["put_settings_sites__id_"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/settings/thresholds": {
         parameters: {
             query?: never;
@@ -3481,6 +3498,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stray-answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Those that nobody looked at yet, the oldest first, 200 at most. */
+        get: operations["get_stray_answers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stray-answers/{id}/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Somebody has seen to it; it leaves the list. */
+        post: operations["post_stray_answers__id__seen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/supply": {
         parameters: {
             query?: never;
@@ -3763,6 +3814,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{id}/accident": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** The accident that a visit is for; it is kept with the person, so that the next visit for it knows. */
+        put: operations["put_visits__id__accident"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{id}/addenda": {
         parameters: {
             query?: never;
@@ -3839,6 +3907,23 @@ export interface paths {
         get: operations["get_visits__id__charges"];
         put: operations["put_visits__id__charges"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/charges/by-themselves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Looks once more at what was done and documented, and adds the lines that are missing. */
+        post: operations["post_visits__id__charges_by_themselves"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3939,6 +4024,22 @@ export interface paths {
         };
         get?: never;
         put: operations["put_visits__id__diagnoses"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/for-claim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_visits__id__for_claim"];
+        put: operations["put_visits__id__for_claim"];
         post?: never;
         delete?: never;
         options?: never;
@@ -4636,6 +4737,41 @@ export interface components {
             /** @description Whether everybody is told of the new time, each by the way agreed to. */
             tell?: boolean;
         };
+        Accident: {
+            cause: components["schemas"]["AccidentCause"];
+            employer: string;
+            employerCity: string;
+            employerLine: string;
+            employerPostalCode: string;
+            employerState: string;
+            /** Format: date */
+            happenedOn: string;
+            /** Format: uuid */
+            id: string;
+            number: string;
+            /** Format: uuid */
+            personId: string;
+            state: string;
+            /** Format: date-time */
+            toldAt: string;
+            toldBy: string;
+        };
+        /** @enum {string} */
+        AccidentCause: "EM" | "AA" | "OA";
+        AccidentForm: {
+            cause: components["schemas"]["AccidentCause"];
+            /** @description As it is typed; empty says that the visit is for no accident. */
+            date: string;
+            employer?: string;
+            employerCity?: string;
+            employerLine?: string;
+            employerPostalCode?: string;
+            employerState?: string;
+            /** @description The payer's own number of it. */
+            number?: string;
+            /** @description Of an accident with a motor vehicle, two letters. */
+            state?: string;
+        };
         AccountView: {
             /** Format: int64 */
             carriedOverCents: number;
@@ -5016,6 +5152,7 @@ export interface components {
         /** @enum {string} */
         Channel: "text" | "email" | "letter" | "call";
         ChargeLine: {
+            byItself: boolean;
             /** Format: uuid */
             id: string;
             modifiers: string[];
@@ -5024,6 +5161,8 @@ export interface components {
             pointers: number[];
             /** Format: int64 */
             priceCents?: number | null;
+            /** @description Why it stands there by itself; empty of one that somebody put there. */
+            reason: string;
             serviceCode: string;
             /** Format: int32 */
             units: number;
@@ -5038,7 +5177,7 @@ export interface components {
             service: string;
         };
         ChargesView: {
-            /** @description How many checks ran; empty faults with all of them passed means ready. */
+            /** @description The checks that ran, by name. */
             checks: string[];
             completed: boolean;
             diagnoses: components["schemas"]["VisitDiagnosis"][];
@@ -5048,9 +5187,20 @@ export interface components {
             /** @description A charge line is all that is missing. */
             lacksOnlyLines: boolean;
             lines: components["schemas"]["ChargeLineView"][];
+            /** @description Nobody of this group and specialty saw the patient within three years. */
+            newPatient: boolean;
+            /** @description What would have to be documented for the next level. */
+            nextLevel: string[];
+            /** @description Nothing stops the claim. */
+            ready: boolean;
             reasons: string[];
-            /** Format: int32 */
-            suggestedLevel: number;
+            /** @description How it stands, as a sentence. */
+            said: string;
+            /**
+             * Format: int32
+             * @description Nothing while neither minutes nor a problem is documented.
+             */
+            suggestedLevel?: number | null;
             suggestedService?: string | null;
             /** Format: int64 */
             totalCents: number;
@@ -5210,6 +5360,8 @@ export interface components {
             sentence: string;
             state: components["schemas"]["ClaimState"];
         };
+        /** @enum {string} */
+        ClaimSeverity: "stops" | "warns";
         /** @enum {string} */
         ClaimState: "ready" | "sent" | "accepted" | "rejected" | "paid" | "denied" | "void";
         ClaimView: {
@@ -5654,7 +5806,10 @@ export interface components {
             code: string;
             /** Format: int32 */
             line?: number | null;
+            /** @description Where it is put right. */
+            place: components["schemas"]["FixPlace"];
             sentence: string;
+            severity: components["schemas"]["ClaimSeverity"];
         };
         FeedAddress: {
             /** @description Shown once; it is kept only as a hash. */
@@ -5691,7 +5846,28 @@ export interface components {
             severity: components["schemas"]["Severity"];
         };
         /** @enum {string} */
+        FixPlace: "registration" | "coverage" | "note" | "charges" | "staff" | "clinic";
+        /** @enum {string} */
         FlaggedBy: "laboratory" | "range";
+        ForClaimForm: {
+            lastSeen?: string;
+            /** @description Since when the patient is ill, as it is typed; empty where it is not said. */
+            onset?: string;
+            /** @description The payer's number of the referral. */
+            referral?: string;
+            referringFirst?: string;
+            referringLast?: string;
+            referringNpi?: string;
+            /** @description Two codes with a `+` between, which the note says are unrelated where the guidelines presume the contrary. */
+            unrelated?: string[];
+        };
+        /** @description What is said of a visit for its claim. */
+        ForClaimView: {
+            accident?: components["schemas"]["Accident"] | null;
+            /** Format: date */
+            accidentDate?: string | null;
+            said?: components["schemas"]["VisitBilling"] | null;
+        };
         /** @description Something for hands: the specimens of one requisition, or one thing to do. */
         ForHands: {
             /** @description The chart is under restriction and not open to the one who looks: what was ordered is not told. */
@@ -6185,6 +6361,11 @@ export interface components {
             weekdays: number[];
         };
         LineForm: {
+            /**
+             * Format: uuid
+             * @description Of a line that stands there, so that it stays the one that it is.
+             */
+            id?: string | null;
             modifiers?: string[];
             pointers?: number[];
             serviceCode: string;
@@ -7048,6 +7229,11 @@ export interface components {
             address: string;
             employment: boolean;
             filingCode: string;
+            /**
+             * Format: int32
+             * @description Days from the visit until when it takes a claim; unknown where nobody has told.
+             */
+            filingDays?: number | null;
             /** Format: uuid */
             id: string;
             name: string;
@@ -7537,6 +7723,8 @@ export interface components {
             routes: string[];
             /** @description Of a controlled substance: II to V. */
             schedule?: string | null;
+            /** @description The clinic keeps it itself, or wants it before others of its kind. */
+            stock: boolean;
             strength: string;
             /** @description What a dose counts. */
             unit: components["schemas"]["DoseUnit"];
@@ -8154,10 +8342,16 @@ export interface components {
         };
         Service: {
             code: string;
+            /** @description What of the chart makes it a charge by itself. */
+            done: string[];
             externalCode: string;
             /** Format: int32 */
             level?: number | null;
             name: string;
+            /** @description Of a visit's level: for somebody new, or for somebody known. */
+            newPatient?: boolean | null;
+            /** @description Something done besides the visit. */
+            procedure: boolean;
             serviceType: string;
         };
         ServiceView: {
@@ -8333,12 +8527,26 @@ export interface components {
             signed: string[];
         };
         Site: {
+            /** @description Of its own; all four empty where it lies at the clinic's. */
+            addressLine: string;
+            city: string;
             /** Format: uuid */
             id: string;
             name: string;
             placeOfService: string;
+            postalCode: string;
             /** Format: int32 */
             sort: number;
+            state: string;
+        };
+        SiteForm: {
+            /** @description All four empty where the site lies at the clinic's own address. */
+            addressLine: string;
+            city: string;
+            /** @description X12 CLM05-1, two digits. */
+            placeOfService: string;
+            postalCode: string;
+            state: string;
         };
         Slot: {
             byHand: boolean;
@@ -8513,6 +8721,19 @@ export interface components {
             followUp: string;
             place: string;
             reason: string;
+        };
+        StrayAnswer: {
+            /** Format: date-time */
+            at: string;
+            /** Format: uuid */
+            documentId: string;
+            /** Format: uuid */
+            id: string;
+            kind: string;
+            /** Format: date-time */
+            seenAt?: string | null;
+            seenBy: string;
+            sentence: string;
         };
         /** @description A stretch of words, found or around. */
         Stretch: {
@@ -9037,6 +9258,23 @@ export interface components {
             /** Format: uuid */
             visitTypeId: string;
         };
+        VisitBilling: {
+            /** Format: date */
+            lastSeen?: string | null;
+            /** Format: date */
+            onset?: string | null;
+            referral: string;
+            referringFirst: string;
+            referringLast: string;
+            referringNpi: string;
+            /** Format: date-time */
+            saidAt: string;
+            saidBy: string;
+            /** @description Two codes with a `+` between, which the note says are unrelated. */
+            unrelated: string[];
+            /** Format: uuid */
+            visitId: string;
+        };
         /** @description A visit wherever it stands in a list. */
         VisitCard: {
             line: components["schemas"]["LineView"];
@@ -9288,6 +9526,7 @@ export interface components {
         };
         /** @description Every list in the order of the job. */
         Words: {
+            accidentCauses: components["schemas"]["Choice"][];
             allergyKinds: components["schemas"]["Choice"][];
             batchStates: components["schemas"]["Choice"][];
             billTo: components["schemas"]["Choice"][];
@@ -30615,6 +30854,128 @@ export interface operations {
             };
         };
     };
+    put_settings_sites__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     put_settings_thresholds: {
         parameters: {
             query?: never;
@@ -33445,6 +33806,198 @@ export interface operations {
             };
         };
     };
+    get_stray_answers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StrayAnswer"][];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_stray_answers__id__seen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_supply: {
         parameters: {
             query?: never;
@@ -35528,6 +36081,129 @@ export interface operations {
             };
         };
     };
+    put_visits__id__accident: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccidentForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_visits__id__addenda: {
         parameters: {
             query?: never;
@@ -36078,6 +36754,125 @@ export interface operations {
                 "application/json": components["schemas"]["LineForm"][];
             };
         };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_visits__id__charges_by_themselves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             200: {
                 headers: {
@@ -36855,6 +37650,212 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DiagnosesAnswer"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_visits__id__for_claim: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForClaimView"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_visits__id__for_claim: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ForClaimForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description The address or what was sent cannot be read. */

@@ -152,8 +152,11 @@ async fn clinician(b: &Browser) -> Result<()> {
     b.find("Add a service", "finger splint", "Finger splint").await?;
     b.see("//*[@data-fault='no_fee']").await?;
     b.press("Remove Finger splint").await?;
+    // The level stands there by itself, with its reasons; taken off, it is offered.
+    b.see("//*[@data-charge='NEW4'][@data-by-itself][contains(., 'level 4 by complexity')]").await?;
+    b.press("Remove New patient visit, moderate").await?;
     b.see("//*[@data-fault='no_lines']").await?;
-    b.click("//button[starts-with(normalize-space(), 'Add Office visit')]").await?;
+    b.click("//button[starts-with(normalize-space(), 'Add New patient visit')]").await?;
     b.read("checks passed").await?;
     no_serious_fault(b, "charges").await?;
     b.press("Complete charges").await?;

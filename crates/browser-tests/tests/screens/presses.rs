@@ -171,7 +171,9 @@ async fn clinician(h: &Hand<'_>) -> Result<()> {
     b.see("//*[@data-prescription='lisovane-10'][contains(., 'pharmacy has it')]").await?;
     h.press("Sign the note and send 2 orders").await?;
     b.see(&mark("signed")).await?;
-    h.click("//button[starts-with(normalize-space(), 'Charge Office visit')]").await?;
+    // The level stands among the charges by itself.
+    b.see("//*[@data-charge='NEW4'][@data-by-itself]").await?;
+    h.press("Complete charges").await?;
     b.see(&mark("charged")).await?;
     // The laboratory has answered meanwhile; whoever is in hand comes first.
     both_results_are_here(b).await?;

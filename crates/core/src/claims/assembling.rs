@@ -1,11 +1,14 @@
 //! From the clinic's records to a claim as it is sent: capitals without accents as payers' systems take them, and a
 //! refusal where a fact is missing, never a blank or a zero in its place.
 
-use super::{Accident, AddressOnClaim, Claim, ClaimLine, Frequency, PersonOnClaim, ProviderOnClaim};
+use super::lawful::{most, written};
+use super::{
+    Accident, AddressOnClaim, Claim, ClaimLine, Facility, Frequency, PersonOnClaim, ProviderOnClaim, Subscriber,
+};
 use crate::charges::place_of_service;
 use crate::coverage::{Rank, Relationship};
 use crate::money::Cents;
-use crate::people::{Sex, fold};
+use crate::people::Sex;
 use crate::schedule::VisitKind;
 use chrono::NaiveDate;
 
@@ -18,6 +21,32 @@ pub struct OnRecord {
     pub birth_date: Option<NaiveDate>,
     pub sex: Option<Sex>,
     pub address: AddressOnClaim,
+}
+
+/// An accident as it is kept with the person.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct AccidentOnRecord {
+    pub date: NaiveDate,
+    pub cause: AccidentCause,
+    pub state: String,
+    /// The payer's own number of it; empty where it gave none.
+    pub number: String,
+}
+
+/// Who employs the patient.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct EmployerOnRecord {
+    pub name: String,
+    pub address: AddressOnClaim,
+}
+
+coded! {
+    /// What caused the visit (X12 CLM11).
+    AccidentCause {
+        Work = "EM", "at work";
+        Auto = "AA", "with a motor vehicle";
+        Other = "OA", "other";
+    }
 }
 
 /// A charge as it was completed.
@@ -58,12 +87,24 @@ pub struct ClaimFacts {
     pub patient: OnRecord,
     /// Who holds the policy, when it is not the patient.
     pub holder: Option<OnRecord>,
+    /// Who employs the patient: at an accident at work the policy is the employer's.
+    pub employer: Option<EmployerOnRecord>,
     pub rendering: ProviderOnClaim,
+    pub supervising: Option<ProviderOnClaim>,
+    pub referring: Option<ProviderOnClaim>,
+    /// The payer's number of the referral.
+    pub referral: Option<String>,
     pub kind: VisitKind,
     /// The place of service of the site (X12 CLM05-1).
     pub site: String,
     pub day: NaiveDate,
-    pub accident: Option<NaiveDate>,
+    /// The site's own name and address; the address empty where it has none of its own.
+    pub place: Facility,
+    /// Where the clinic bills from: only what is elsewhere is told.
+    pub billed_from: AddressOnClaim,
+    pub accident: Option<AccidentOnRecord>,
+    pub onset: Option<NaiveDate>,
+    pub last_seen: Option<NaiveDate>,
     /// The payer's number of what it approved for the visit.
     pub approval: Option<String>,
     /// As they are written, with their dots, the main one first.
@@ -78,6 +119,8 @@ pub struct ClaimFacts {
 pub enum ClaimLacks {
     #[error("Claim {claim}: {name} has no birth date.")]
     BirthDate { claim: String, name: String },
+    #[error("Claim {claim}: the name {name} has no letters that payers take; write it as it stands on the card.")]
+    Letters { claim: String, name: String },
     #[error("Claim {claim}: the site has no place of service.")]
     Place { claim: String },
     #[error("Claim {claim}: nothing was charged.")]
@@ -92,7 +135,7 @@ impl ClaimLacks {
     /// Stable, for programs.
     pub const fn code(&self) -> &'static str {
         match self {
-            ClaimLacks::BirthDate { .. } => "claim-check",
+            ClaimLacks::BirthDate { .. } | ClaimLacks::Letters { .. } => "claim-check",
             ClaimLacks::Place { .. } => "place",
             ClaimLacks::Lines { .. } => "lines",
             ClaimLacks::Price { .. } => "price",
@@ -101,29 +144,38 @@ impl ClaimLacks {
     }
 }
 
-/// Capitals without accents. Hyphens belong to names and are lawful; folding would take them.
+/// The name of an organisation as it is sent.
 pub fn plain(text: &str) -> String {
-    text.split('-').map(fold).collect::<Vec<_>>().join("-").to_uppercase()
+    written(text, most::LAST_NAME).text
 }
 
-/// An address in capitals, its postal code without the dash.
+/// An address as it is sent, its postal code without the dash.
 pub fn plain_address(a: &AddressOnClaim) -> AddressOnClaim {
     AddressOnClaim {
-        line: plain(&a.line),
-        line2: plain(&a.line2),
-        city: plain(&a.city),
+        line: written(&a.line, most::STREET).text,
+        line2: written(&a.line2, most::STREET).text,
+        city: written(&a.city, most::CITY).text,
         state: a.state.clone(),
         postal_code: a.postal_code.replace('-', ""),
     }
 }
 
+fn plain_provider(p: ProviderOnClaim) -> ProviderOnClaim {
+    ProviderOnClaim { last_or_name: plain(&p.last_or_name), first: written(&p.first, most::FIRST_NAME).text, ..p }
+}
+
 fn person(claim: &str, p: &OnRecord) -> Result<PersonOnClaim, ClaimLacks> {
-    let lacks = || ClaimLacks::BirthDate { claim: claim.to_owned(), name: format!("{} {}", p.first, p.last) };
+    let name = || format!("{} {}", p.first, p.last);
+    let birth_date = p.birth_date.ok_or_else(|| ClaimLacks::BirthDate { claim: claim.to_owned(), name: name() })?;
+    let last = written(&p.last, most::LAST_NAME).text;
+    if last.is_empty() {
+        return Err(ClaimLacks::Letters { claim: claim.to_owned(), name: name() });
+    }
     Ok(PersonOnClaim {
-        last: plain(&p.last),
-        first: plain(&p.first),
-        middle: plain(&p.middle),
-        birth_date: p.birth_date.ok_or_else(lacks)?,
+        last,
+        first: written(&p.first, most::FIRST_NAME).text,
+        middle: written(&p.middle, most::MIDDLE_NAME).text,
+        birth_date,
         sex: p.sex.unwrap_or(Sex::Unknown).code().into(),
         address: plain_address(&p.address),
     })
@@ -144,11 +196,19 @@ pub fn assemble(f: ClaimFacts) -> Result<Claim, ClaimLacks> {
     let lines: Vec<ClaimLine> = f.lines.into_iter().map(|l| line(&claim, f.day, l)).collect::<Result<_, _>>()?;
     let total: Cents = lines.iter().map(|l| l.fee).sum();
     let patient = person(&claim, &f.patient)?;
-    let holder = f.holder.as_ref().map(|h| person(&claim, h)).transpose()?;
-    let (subscriber, patient) = match holder {
-        Some(holder) => (holder, Some(patient)),
-        None => (patient, None),
+    let at_work = f.payer.employment;
+    let subscriber = match (f.employer.filter(|_| at_work), &f.holder) {
+        (Some(employer), _) => {
+            let address = plain_address(&employer.address);
+            Some(Subscriber::Employer { name: plain(&employer.name), address })
+        }
+        (None, Some(holder)) => Some(Subscriber::Person(person(&claim, holder)?)),
+        (None, None) => None,
     };
+    let facility = f.place;
+    let elsewhere = !facility.address.line.is_empty() && facility.address != f.billed_from;
+    let facility =
+        elsewhere.then(|| Facility { name: plain(&facility.name), address: plain_address(&facility.address) });
     let replaced = Some(f.replaces).filter(|n| !n.is_empty());
     Ok(Claim {
         number: f.number,
@@ -158,30 +218,31 @@ pub fn assemble(f: ClaimFacts) -> Result<Claim, ClaimLacks> {
         rank: f.payer.rank,
         subscriber_number: f.payer.subscriber_number,
         group_number: f.payer.group_number,
+        patient,
         subscriber,
         relationship: f.payer.relationship,
-        patient,
         place_of_service,
         frequency: if replaced.is_some() { Frequency::Replacement } else { Frequency::Original }.code().into(),
         original_reference: replaced,
-        accident: f.accident.map(|date| Accident {
-            cause: if f.payer.employment { "EM" } else { "OA" }.into(),
-            date,
-            state: None,
+        accident: f.accident.map(|a| Accident {
+            cause: if at_work { AccidentCause::Work } else { a.cause }.code().into(),
+            date: a.date,
+            state: Some(a.state).filter(|s| a.cause == AccidentCause::Auto && !s.is_empty()),
+            number: a.number,
         }),
+        onset: f.onset,
+        last_seen: f.last_seen,
+        attachments: vec![],
         // What the patient has paid so far, never more than the claim.
         patient_paid: f.patient_paid.max(Cents::ZERO).min(total),
         prior_authorisation: f.approval,
-        referral: None,
+        referral: f.referral,
         diagnoses: f.diagnoses.iter().map(|d| d.replace('.', "")).collect(),
-        rendering: ProviderOnClaim {
-            last_or_name: plain(&f.rendering.last_or_name),
-            first: plain(&f.rendering.first),
-            ..f.rendering
-        },
-        referring: None,
-        supervising: None,
-        facility: None,
+        rendering: plain_provider(f.rendering),
+        referring: f.referring.map(plain_provider),
+        supervising: f.supervising.map(plain_provider),
+        facility,
+        others: vec![],
         lines,
     })
 }
@@ -200,6 +261,7 @@ fn line(claim: &str, day: NaiveDate, l: ChargedLine) -> Result<ClaimLine, ClaimL
         units: l.units,
         pointers: l.pointers,
         service_date: day,
+        decided: vec![],
     })
 }
 
@@ -242,11 +304,19 @@ mod tests {
             },
             patient: somebody("Zoë"),
             holder: None,
+            employer: None,
             rendering: ProviderOnClaim { last_or_name: "Brandão".into(), ..Default::default() },
+            supervising: None,
+            referring: None,
+            referral: None,
             kind: VisitKind::InPerson,
             site: "11".into(),
             day: day(),
+            place: Facility { name: "Lantern Hill".into(), address: AddressOnClaim::default() },
+            billed_from: AddressOnClaim::default(),
             accident: None,
+            onset: None,
+            last_seen: None,
             approval: Some("PA-7".into()),
             diagnoses: vec!["E11.9".into()],
             lines: vec![ChargedLine {
@@ -265,13 +335,17 @@ mod tests {
     #[test]
     fn a_claim_is_written_as_payers_take_it() {
         let claim = assemble(facts()).expect("a claim");
-        assert_eq!((claim.subscriber.last.as_str(), claim.subscriber.first.as_str()), ("NUNEZ-ORTEGA", "ZOE"));
-        assert_eq!(claim.subscriber.address.postal_code, "041012210");
-        assert_eq!(claim.subscriber.sex, "U", "nobody told the sex, so none is guessed");
+        assert_eq!((claim.patient.last.as_str(), claim.patient.first.as_str()), ("NUNEZ-ORTEGA", "ZOE"));
+        assert_eq!(claim.patient.address.postal_code, "041012210");
+        assert_eq!(claim.patient.sex, "U", "nobody told the sex, so none is guessed");
         assert_eq!((claim.diagnoses[0].as_str(), claim.rendering.last_or_name.as_str()), ("E119", "BRANDAO"));
         assert_eq!((claim.total(), claim.lines[0].control.as_str()), (Cents::new(12_000), "C-1-1"));
         assert_eq!((claim.frequency.as_str(), claim.original_reference), ("1", None));
-        assert!(claim.patient.is_none(), "the patient is the subscriber");
+        assert_eq!(
+            (claim.subscriber, claim.facility),
+            (None, None),
+            "the patient is the subscriber, at the clinic's own address"
+        );
         assert_eq!(claim.prior_authorisation.as_deref(), Some("PA-7"));
     }
 
@@ -279,8 +353,12 @@ mod tests {
     fn a_childs_claim_names_both_and_a_replacement_names_what_it_replaces() {
         let claim = assemble(ClaimFacts { holder: Some(somebody("Ines")), replaces: "P77".into(), ..facts() });
         let claim = claim.expect("a claim");
-        assert_eq!(claim.subscriber.first, "INES");
-        assert_eq!(claim.patient.map(|p| p.first), Some("ZOE".into()));
+        assert!(
+            matches!(&claim.subscriber, Some(Subscriber::Person(p)) if p.first == "INES"),
+            "{:?}",
+            claim.subscriber
+        );
+        assert_eq!(claim.patient.first, "ZOE");
         assert_eq!((claim.frequency.as_str(), claim.original_reference.as_deref()), ("7", Some("P77")));
     }
 
@@ -293,11 +371,31 @@ mod tests {
     }
 
     #[test]
-    fn an_accident_at_work_says_so_only_where_the_payer_is_for_that() {
-        let mut work = ClaimFacts { accident: Some(day()), ..facts() };
-        assert_eq!(assemble(work.clone()).expect("a claim").accident.map(|a| a.cause), Some("OA".into()));
+    fn an_accident_at_work_is_the_employers_where_the_payer_is_for_that() {
+        let accident = |cause, state: &str| {
+            Some(AccidentOnRecord { date: day(), cause, state: state.into(), number: "W-88".into() })
+        };
+        let employer = EmployerOnRecord { name: "Kelp & Sons".into(), address: AddressOnClaim::default() };
+        let mut work = ClaimFacts { accident: accident(AccidentCause::Other, ""), employer: Some(employer), ..facts() };
+        let other = assemble(work.clone()).expect("a claim");
+        assert_eq!((other.accident.map(|a| a.cause), other.subscriber), (Some("OA".into()), None));
         work.payer.employment = true;
-        assert_eq!(assemble(work).expect("a claim").accident.map(|a| a.cause), Some("EM".into()));
+        let at_work = assemble(work).expect("a claim");
+        assert!(matches!(&at_work.subscriber, Some(Subscriber::Employer { name, .. }) if name == "KELP & SONS"));
+        assert_eq!(at_work.accident.map(|a| (a.cause, a.number)), Some(("EM".into(), "W-88".into())));
+        let auto = assemble(ClaimFacts { accident: accident(AccidentCause::Auto, "ME"), ..facts() }).expect("a claim");
+        assert_eq!(auto.accident.and_then(|a| a.state), Some("ME".into()));
+    }
+
+    #[test]
+    fn only_a_site_elsewhere_is_told() {
+        let at = |line: &str| AddressOnClaim { line: line.into(), ..Default::default() };
+        let of = |line: &str| {
+            let place = Facility { name: "Lantern Hill".into(), address: at(line) };
+            assemble(ClaimFacts { place, billed_from: at("1 Quay"), ..facts() }).expect("a claim").facility
+        };
+        assert_eq!((of("1 Quay"), of("")), (None, None));
+        assert_eq!(of("7 Hill").map(|f| (f.name, f.address.line)), Some(("LANTERN HILL".into(), "7 HILL".into())));
     }
 
     #[test]
@@ -314,5 +412,6 @@ mod tests {
         assert_eq!(spoilt(|f| f.kind = VisitKind::Administrative), "place");
         assert_eq!(spoilt(|f| f.patient.birth_date = None), "claim-check");
         assert_eq!(spoilt(|f| f.holder = Some(OnRecord::default())), "claim-check");
+        assert_eq!(spoilt(|f| f.patient.last = "Иванов".into()), "claim-check");
     }
 }

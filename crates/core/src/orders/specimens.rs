@@ -90,10 +90,21 @@ pub struct TakenSpecimen {
     pub orders: Vec<String>,
 }
 
+/// Whether a specimen is drawn from a vein: what is charged as a blood draw.
+pub fn is_blood(specimen: &str) -> bool {
+    ["blood", "serum", "plasma"].iter().any(|s| specimen.to_lowercase().contains(s))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use chrono::Duration;
+
+    #[test]
+    fn blood_is_drawn_and_the_rest_is_given() {
+        assert!(["serum", "plasma", "Whole blood"].iter().all(|s| is_blood(s)));
+        assert!(!["urine", "sputum", ""].iter().any(|s| is_blood(s)));
+    }
 
     fn rules() -> Vec<ContainerRule> {
         let rule = |specimen: &str, tests: &[&str], container: &str, up_to| ContainerRule {

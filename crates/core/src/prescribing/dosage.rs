@@ -218,15 +218,43 @@ impl Dosage {
     }
 }
 
-/// An amount as it was typed: in units of the form (`1/2`, `2 tab`, `8 mL`), or in milligrams, which the strength turns
-/// into units. What cannot be measured out is refused with what can.
+/// `400 mg`, `50,000 units`, `20 mEq`: what is no number of tablets or millilitres; nothing for what is, and for nothing at all.
+fn weighed_or_counted(text: &str) -> Option<Amount> {
+    let end = text.find(|c: char| !(c.is_ascii_digit() || matches!(c, '.' | ','))).unwrap_or(text.len());
+    let (digits, unit) = text.split_at(end);
+    let plain = digits.replace(',', "").parse().ok().map(|n: f64| (n, unit));
+    // `1/2 g` and the like are read as portions are.
+    let (number, unit) = match plain.filter(|(_, unit)| !unit.trim_start().starts_with('/')) {
+        Some(read) => read,
+        None => Portion::read_start(text).map(|(n, unit)| (n.number(), unit))?,
+    };
+    if number <= 0.0 {
+        return None;
+    }
+    match unit.trim() {
+        "mg" => Some(Amount::Milligrams(number)),
+        "mcg" | "ug" | "µg" | "micrograms" => Some(Amount::Milligrams(number / 1000.0)),
+        "g" => Some(Amount::Milligrams(number * 1000.0)),
+        "units" | "unit" | "iu" => Some(Amount::Units(number)),
+        "meq" => Some(Amount::Milliequivalents(number)),
+        _ => None,
+    }
+}
+
+/// An amount as it was typed: in units of the form (`1/2`, `2 tab`, `8 mL`), or in milligrams, international units or
+/// milliequivalents, which the strength turns into units of the form. What cannot be measured out is refused with what can.
 pub fn amount_typed(typed: &str, product: &Product) -> Result<Portion, String> {
     let unit = DoseUnit::of(&product.form, &product.strength);
     let text = typed.trim().to_lowercase();
-    let (number, rest) = Portion::read_start(&text).ok_or_else(|| format!("“{}” is no amount.", typed.trim()))?;
-    let of_strength = |wanted: f64| {
-        let one = amounts(&product.strength).and_then(|a| a.first().copied()).map(Amount::number);
-        let one = one.ok_or_else(|| format!("{} has no strength to count by; say how many.", product.name()))?;
+    let first = product.ingredients.first().map_or("", String::as_str);
+    let one = amounts(&product.strength).and_then(|a| Some(a.first()?.of(first)));
+    let of_strength = |wanted: Amount| {
+        let (wanted, one) = match (wanted.of(first), one) {
+            (Amount::Milligrams(wanted), Some(Amount::Milligrams(one)))
+            | (Amount::Units(wanted), Some(Amount::Units(one)))
+            | (Amount::Milliequivalents(wanted), Some(Amount::Milliequivalents(one))) => (wanted, one),
+            _ => return Err(format!("{} has no strength to count that by; say how many.", product.name())),
+        };
         let exact = wanted / one;
         let near = Portion::near(exact, unit.smallest());
         if (near.number() - exact).abs() > 0.05 * exact {
@@ -240,13 +268,11 @@ pub fn amount_typed(typed: &str, product: &Product) -> Result<Portion, String> {
         }
         Ok(near)
     };
+    if let Some(wanted) = weighed_or_counted(&text) {
+        return of_strength(wanted);
+    }
+    let (number, rest) = Portion::read_start(&text).ok_or_else(|| format!("“{}” is no amount.", typed.trim()))?;
     let amount = match rest.trim() {
-        "mg" => of_strength(number.number())?,
-        "mcg" | "ug" | "µg" | "micrograms" => of_strength(number.number() / 1000.0)?,
-        "g" => of_strength(number.number() * 1000.0)?,
-        "units" | "unit" | "iu" if matches!(amounts(&product.strength).as_deref(), Some([Amount::Units(_), ..])) => {
-            of_strength(number.number())?
-        }
         "" => number,
         other => {
             let stem = |w: &str| w.trim_end_matches('.').trim_end_matches('s').to_owned();
@@ -313,6 +339,7 @@ pub(super) mod tests {
             usual_dose: 1.0,
             usual_per_day: 3.0,
             usual_days: 7,
+            stock: false,
         }
     }
 
@@ -378,6 +405,8 @@ pub(super) mod tests {
             ("0.33", &tablet, "0.33"),
             ("250 mg", &tablet, "0.5"),
             ("1 g", &tablet, "2"),
+            ("2500 mg", &tablet, "5"),
+            ("1/2 g", &tablet, "1"),
             ("8 mL", &liquid, "8"),
             ("400 mg", &liquid, "8"),
             ("408mg", &liquid, "8"),
@@ -391,6 +420,33 @@ pub(super) mod tests {
             amount_typed("300 mg", &tablet).unwrap_err(),
             "300 mg of Brand 500 mg tablet cannot be measured out; 0.5 tablet is the nearest."
         );
+    }
+
+    #[test]
+    fn vitamin_d_is_typed_in_units_and_potassium_in_milliequivalents() {
+        let of = |ingredient: &str, form: &str, strength: &str| Product {
+            ingredients: vec![ingredient.to_owned()],
+            ..product(form, strength)
+        };
+        let vitamin = of("colecalciferol", "capsule", "25 micrograms");
+        let weekly = of("ergocalciferol", "capsule", "1250 micrograms");
+        let potassium = of("potassium chloride", "solution", "1500 mg/15 mL");
+        for (typed, of, amount) in [
+            ("2000 units", &vitamin, "2"),
+            ("1,000 IU", &vitamin, "1"),
+            ("50000 units", &weekly, "1"),
+            ("20 mEq", &potassium, "15"),
+        ] {
+            assert_eq!(amount_typed(typed, of).map(|a| a.to_string()).as_deref(), Ok(amount), "{typed}");
+        }
+        // Of what nobody weighs a unit of, and of another measure, it is asked.
+        for (typed, of) in [
+            ("20 mEq", &vitamin),
+            ("1000 units", &potassium),
+            ("5 mg", &of("insulin glargine", "injection", "100 units/mL")),
+        ] {
+            assert!(amount_typed(typed, of).is_err(), "{typed}");
+        }
     }
 
     #[test]

@@ -15,6 +15,10 @@ use super::{Product, Severity};
 use crate::people::fold;
 use std::collections::HashMap;
 
+/// How far two strengths may lie apart, as a part of them, that packs call the same: 8 milliequivalents of potassium chloride
+/// are 596 mg, and are sold as 600.
+const SAME_STRENGTH: f64 = 0.01;
+
 /// Two, or three, that harm together.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Interaction {
@@ -395,15 +399,20 @@ impl Rules {
     pub fn product_with(&self, ingredients: &[String], form: &str, strength: &str) -> Option<&Product> {
         let wanted: Vec<&str> =
             ingredients.iter().filter_map(|i| Some(self.ingredient(i, form)?.name.as_str())).collect();
-        let first = amounts(strength);
+        let said = amounts(strength);
+        let is = |p: &Product, s: Amount, h: Amount| {
+            p.ingredients.iter().any(|i| {
+                let (s, h) = (s.of(i), h.of(i));
+                std::mem::discriminant(&s) == std::mem::discriminant(&h)
+                    && (h.number() - s.number()).abs() <= h.number() * SAME_STRENGTH
+            })
+        };
         self.products.iter().find(|p| {
             p.ingredients.len() == wanted.len()
                 && wanted.iter().all(|w| p.ingredients.iter().any(|i| i == w))
                 && (form.is_empty() || p.form == form)
-                && match (&first, amounts(&p.strength)) {
-                    (Some(said), Some(has)) => {
-                        said.iter().all(|s| has.iter().any(|h| (h.number() - s.number()).abs() < 1e-9))
-                    }
+                && match (&said, amounts(&p.strength)) {
+                    (Some(said), Some(has)) => said.iter().all(|s| has.iter().any(|h| is(p, *s, *h))),
                     _ => p.strength == strength,
                 }
         })
@@ -421,7 +430,10 @@ impl Rules {
             Medicine { label: ingredients.join(" / "), parts: vec![], unknown: vec![], dose: None, per_day: None };
         for (n, name) in ingredients.iter().enumerate() {
             match self.ingredient(name, form) {
-                Some(ingredient) => out.parts.push(Part { ingredient, amount: said.get(n).copied() }),
+                Some(ingredient) => {
+                    let amount = said.get(n).map(|a| a.of(&ingredient.name));
+                    out.parts.push(Part { ingredient, amount });
+                }
                 None => out.unknown.push(name.clone()),
             }
         }
@@ -432,7 +444,7 @@ impl Rules {
         let said = amounts(&product.strength).unwrap_or_default();
         let parts = product.ingredients.iter().enumerate().filter_map(|(n, name)| {
             let ingredient = self.ingredient(name, &product.form)?;
-            Some(Part { ingredient, amount: said.get(n).copied() })
+            Some(Part { ingredient, amount: said.get(n).map(|a| a.of(&ingredient.name)) })
         });
         Medicine {
             label: product.ingredients.join(" / "),

@@ -6,13 +6,24 @@ pub enum Amount {
     Milligrams(f64),
     /// International units, as insulin is measured.
     Units(f64),
+    /// Milliequivalents, as salts are measured.
+    Milliequivalents(f64),
 }
 
+/// What is counted by its effect or its charge by some and weighed by others: milligrams in one international unit of vitamin
+/// D (40 units are one microgram, by the definition of the unit), and in one milliequivalent of potassium chloride (its molar
+/// mass, 74.55 g).
+const WEIGHED: [(&str, Amount, f64); 3] = [
+    ("colecalciferol", Amount::Units(1.0), 0.001 / 40.0),
+    ("ergocalciferol", Amount::Units(1.0), 0.001 / 40.0),
+    ("potassium chloride", Amount::Milliequivalents(1.0), 74.55),
+];
+
 impl Amount {
-    /// The bare number, in milligrams or units.
+    /// The bare number, in milligrams, units or milliequivalents.
     pub fn number(self) -> f64 {
         match self {
-            Amount::Milligrams(n) | Amount::Units(n) => n,
+            Amount::Milligrams(n) | Amount::Units(n) | Amount::Milliequivalents(n) => n,
         }
     }
 
@@ -20,7 +31,16 @@ impl Amount {
         match self {
             Amount::Milligrams(n) => Amount::Milligrams(n * by),
             Amount::Units(n) => Amount::Units(n * by),
+            Amount::Milliequivalents(n) => Amount::Milliequivalents(n * by),
         }
+    }
+
+    /// The same amount of an ingredient as it is weighed, where that is known; otherwise as it is.
+    pub fn of(self, ingredient: &str) -> Amount {
+        use std::mem::discriminant;
+        let known =
+            WEIGHED.iter().find(|(name, one, _)| *name == ingredient && discriminant(one) == discriminant(&self));
+        known.map_or(self, |(_, _, mg)| Amount::Milligrams(self.number() * mg))
     }
 }
 
@@ -50,6 +70,7 @@ pub fn amounts(text: &str) -> Option<Vec<Amount>> {
         "g" => Some(Amount::Milligrams(n * 1000.0 / per)),
         "ug" => Some(Amount::Milligrams(n / 1000.0 / per)),
         "unit" | "units" | "iu" => Some(Amount::Units(n / per)),
+        "meq" => Some(Amount::Milliequivalents(n / per)),
         _ => None,
     };
     numbers.into_iter().map(amount).collect()
@@ -75,7 +96,7 @@ pub fn weighed(mg: f64) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use Amount::{Milligrams, Units};
+    use Amount::{Milliequivalents, Milligrams, Units};
     use proptest::prelude::*;
 
     #[test]
@@ -90,6 +111,7 @@ mod tests {
             ("250 micrograms", vec![Milligrams(0.25)]),
             ("2.5 mcg", vec![Milligrams(0.0025)]),
             ("17 g", vec![Milligrams(17_000.0)]),
+            ("20 mEq/15 mL", vec![Milliequivalents(20.0 / 15.0)]),
         ] {
             assert_eq!(amounts(text), Some(expected), "{text}");
         }
@@ -97,6 +119,18 @@ mod tests {
             assert_eq!(amounts(unknown), None, "{unknown}");
         }
         assert_eq!([weighed(0.25), weighed(500.0), weighed(17_000.0)], ["250 micrograms", "500 mg", "17 g"]);
+    }
+
+    #[test]
+    fn what_some_count_and_others_weigh_is_one_amount() {
+        let close = |a: Amount, mg: f64| matches!(a, Milligrams(n) if (n - mg).abs() < 1e-9);
+        assert!(close(Units(1000.0).of("colecalciferol"), 0.025));
+        assert!(close(Units(50_000.0).of("ergocalciferol"), 1.25));
+        assert!(close(Milliequivalents(20.0).of("potassium chloride"), 1491.0));
+        // Of others a unit is what it is: nobody guesses what it weighs.
+        assert_eq!(Units(10.0).of("insulin glargine"), Units(10.0));
+        assert_eq!(Milliequivalents(10.0).of("sodium bicarbonate"), Milliequivalents(10.0));
+        assert_eq!(Milligrams(600.0).of("potassium chloride"), Milligrams(600.0));
     }
 
     proptest! {

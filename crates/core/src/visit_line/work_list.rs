@@ -19,6 +19,7 @@ coded! {
         Results = "results", "results";
         Orders = "orders", "orders";
         Remittances = "remittances", "remittances";
+        Batches = "batches", "batches";
         Person = "person", "person";
         Rebooking = "rebooking", "rebooking list";
         Till = "till", "till";
@@ -81,6 +82,9 @@ pub const COSIGN: Task = Task { group: "Co-sign notes", action: "Open note", pla
 /// A remittance line that matches no claim of ours.
 pub const MATCH_LINE: Task =
     Task { group: "Match remittance lines", action: "Open remittances", place: TaskPlace::Remittances, rank: 4 };
+/// The clearing house answered something that is none of ours, or nothing that moves a claim.
+pub const STRAY_ANSWER: Task =
+    Task { group: "Answers that match nothing", action: "Open batches", place: TaskPlace::Batches, rank: 4 };
 /// A visit whose shift was cancelled: it needs a new time before its old one comes.
 pub const REBOOK: Task =
     Task { group: "Needs a new time", action: "Find a time", place: TaskPlace::Rebooking, rank: 2 };

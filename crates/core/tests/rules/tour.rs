@@ -5,7 +5,7 @@
 use chrono::{DateTime, Duration, NaiveDate, NaiveTime, Utc};
 use chrono_tz::America::New_York;
 use harbor_core::arrival::Stage;
-use harbor_core::charges::{VisitEffort, suggest_level};
+use harbor_core::charges::level::{VisitEffort, suggest_level};
 use harbor_core::claims::{ClaimEvent, ClaimState};
 use harbor_core::consult::quick_line::{Item, Known, understand};
 use harbor_core::coverage::BenefitAnswer;
@@ -107,8 +107,8 @@ fn one_visit() {
     facts.marks.set(Mark::Signed, reached(11, 55, "Dr. Valcourt"));
 
     // 5. Charges: the level is suggested with its reasons; the fee is posted to the payer.
-    let effort = VisitEffort { problems: 2, tests_ordered: 2, prescriptions: 1, ..VisitEffort::default() };
-    assert_eq!(suggest_level(&effort).level, 4);
+    let effort = VisitEffort { lasting: 2, tests: 2, prescriptions: 1, ..VisitEffort::default() };
+    assert_eq!(suggest_level(&effort).level, Some(4));
     let fee = Cents::new(19_500);
     let mut ledger = payment(Cents::new(2500), Method::Card, "approval A1").unwrap().entries().to_vec();
     ledger.extend(charge(&[(1, fee)], true).unwrap().entries().to_vec());

@@ -110,7 +110,8 @@ async fn file(
         sender: "CAUSEWAY".into(),
         receiver: "INDIGOHBR".into(),
     };
-    let content = remittance::write(&stamp, std::slice::from_ref(&r)).into_bytes();
+    let content =
+        remittance::write(&stamp, &harbor_standins::payer::desk(&r.payer_id), std::slice::from_ref(&r)).into_bytes();
     let document = Document {
         id: world.ids.fresh(),
         kind: "835".into(),

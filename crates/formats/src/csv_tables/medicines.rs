@@ -18,11 +18,6 @@ impl Row<'_> {
         Term::parse(&self.text(column)).ok_or_else(|| self.wrong(column, "an ingredient, an ATC code or a @group"))
     }
 
-    fn optional<T>(&self, column: usize, read: impl Fn(&str) -> Option<T>, what: &str) -> Result<Option<T>, Located> {
-        let text = self.text(column);
-        if text.is_empty() { Ok(None) } else { read(&text).map(Some).ok_or_else(|| self.wrong(column, what)) }
-    }
-
     fn number_or_none<T: std::str::FromStr>(&self, column: usize) -> Result<Option<T>, Located> {
         self.optional(column, |t| t.parse().ok(), "a number, or nothing")
     }
@@ -39,7 +34,8 @@ impl Row<'_> {
 }
 
 pub fn products(bytes: &[u8]) -> Result<Vec<Product>, Located> {
-    let headings = ["code", "brand", "ingredients", "atc", "form", "strength", "route", "dose", "per_day", "days"];
+    let headings =
+        ["code", "brand", "ingredients", "atc", "form", "strength", "route", "dose", "per_day", "days", "stock?"];
     rows(bytes, &headings, |r| {
         let routes = r.list(6);
         Ok(Product {
@@ -54,6 +50,7 @@ pub fn products(bytes: &[u8]) -> Result<Vec<Product>, Located> {
             usual_dose: r.number(7)?,
             usual_per_day: r.number(8)?,
             usual_days: r.number(9)?,
+            stock: r.optional(10, |t| (t == "yes").then_some(()), "yes, or nothing")?.is_some(),
         })
     })
 }

@@ -175,7 +175,8 @@ pub fn write_answer(stamp: &Stamp, q: &BenefitQuestion, a: &BenefitAnswer) -> St
     for plan in &a.other_plans {
         w.put("EB", &["R", "", "30"]);
         w.put("LS", &["2120"]);
-        w.put("NM1", &["PRP", "2", plan]);
+        let number: String = plan.chars().filter(char::is_ascii_alphanumeric).take(12).collect();
+        w.put("NM1", &["PRP", "2", plan, "", "", "", "", "PI", &number.to_uppercase()]);
         w.put("LE", &["2120"]);
     }
     w.end_set();

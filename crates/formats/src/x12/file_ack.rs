@@ -12,6 +12,8 @@ pub struct FileAck {
     /// GS01 and GS06 of the group it is about.
     pub group_kind: String,
     pub group_control: String,
+    /// GS08 of that group.
+    pub group_version: String,
     /// AK901: A accepted, E accepted with errors, P partly, R rejected.
     pub outcome: String,
     pub sets: Vec<SetAck>,
@@ -58,7 +60,7 @@ impl FileAck {
 pub fn write(stamp: &Stamp, ack: &FileAck) -> String {
     let mut w = Writer::new(stamp, "FA", VERSION);
     w.begin_set("999");
-    w.put("AK1", &[&ack.group_kind, &ack.group_control]);
+    w.put("AK1", &[&ack.group_kind, &ack.group_control, &ack.group_version]);
     for set in &ack.sets {
         w.put("AK2", &[&set.kind, &set.control]);
         for e in &set.errors {
@@ -77,11 +79,19 @@ pub fn write(stamp: &Stamp, ack: &FileAck) -> String {
 }
 
 pub fn read(set: &Set) -> Result<FileAck, Located> {
-    let mut ack =
-        FileAck { group_kind: String::new(), group_control: String::new(), outcome: String::new(), sets: vec![] };
+    let mut ack = FileAck {
+        group_kind: String::new(),
+        group_control: String::new(),
+        group_version: String::new(),
+        outcome: String::new(),
+        sets: vec![],
+    };
     for s in &set.segments {
         match s.id {
-            "AK1" => (ack.group_kind, ack.group_control) = (s.get(1).into(), s.get(2).into()),
+            "AK1" => {
+                (ack.group_kind, ack.group_control) = (s.get(1).into(), s.get(2).into());
+                ack.group_version = s.get(3).into();
+            }
             "AK2" => {
                 ack.sets.push(SetAck {
                     kind: s.get(1).into(),

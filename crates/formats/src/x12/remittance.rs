@@ -2,9 +2,11 @@
 
 use super::claim::{amount, money};
 use super::envelope::{Segment, Set};
+use super::person::put_address;
 use super::writer::{Stamp, Writer};
 use super::{d8, date};
 use crate::Located;
+use harbor_core::claims::AddressOnClaim;
 use harbor_core::money::Cents;
 use harbor_core::money::remittance::{
     Adjustment, AdjustmentGroup, ProviderAdjustment, Remittance, RemittedClaim, RemittedLine,
@@ -65,6 +67,7 @@ fn segment(r: &mut Remittance, s: &Segment, component: char) -> Result<(), Locat
             }
             _ => {}
         },
+        "REF" if r.claims.is_empty() && s.get(1) == "2U" => r.payer_id = s.get(2).into(),
         "CLP" => {
             let [number, status, charged, paid, share, filing, payer_number] = s.first();
             if number.is_empty() {
@@ -157,7 +160,7 @@ fn claim_segment(claim: &mut RemittedClaim, s: &Segment, component: char) -> Res
 }
 
 /// One CAS segment holds a group and up to six triplets of reason, amount and quantity.
-fn read_adjustments(s: &Segment, out: &mut Vec<Adjustment>) -> Result<(), Located> {
+pub(super) fn read_adjustments(s: &Segment, out: &mut Vec<Adjustment>) -> Result<(), Located> {
     let elements = s.first::<19>();
     let group = AdjustmentGroup::from_code(elements[0])
         .ok_or_else(|| s.wrong(Some(1), "an adjustment group CO, PR, OA or PI"))?;
@@ -192,24 +195,41 @@ fn provider_adjustments(r: &mut Remittance, s: &Segment, component: char) -> Res
     Ok(())
 }
 
+/// What a payer says of itself in each remittance.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PayerDesk {
+    /// TRN03: a `1` and the nine digits of its tax number.
+    pub company: String,
+    pub address: AddressOnClaim,
+    /// Of those who answer about the file (PER*BL).
+    pub telephone: String,
+}
+
 /// Writes one interchange with one 835 for each remittance.
-pub fn write(stamp: &Stamp, remittances: &[Remittance]) -> String {
+pub fn write(stamp: &Stamp, desk: &PayerDesk, remittances: &[Remittance]) -> String {
     let mut w = Writer::new(stamp, "HP", VERSION);
     for r in remittances {
         w.begin_set("835");
-        put(&mut w, r);
+        put(&mut w, desk, r);
         w.end_set();
     }
     w.finish()
 }
 
-fn put(w: &mut Writer, r: &Remittance) {
+fn put(w: &mut Writer, desk: &PayerDesk, r: &Remittance) {
     let (sign, amount) = if r.amount.is_negative() { ("D", -r.amount) } else { ("C", r.amount) };
     let day = d8(r.date);
     w.put("BPR", &["I", &amount.to_x12(), sign, &r.method, "", "", "", "", "", "", "", "", "", "", "", &day]);
-    w.put("TRN", &["1", &r.trace, &r.payer_id]);
+    // A payer's number that is no company's stands in a reference of its own (REF*2U).
+    let company = if r.payer_id.len() == 10 { &r.payer_id } else { &desk.company };
+    w.put("TRN", &["1", &r.trace, company]);
     w.put("DTM", &["405", &day]);
     w.put("N1", &["PR", &r.payer_name]);
+    put_address(w, &desk.address);
+    if company != &r.payer_id {
+        w.put("REF", &["2U", &r.payer_id]);
+    }
+    w.put("PER", &["BL", "REMITTANCES", "TE", &desk.telephone]);
     w.put("N1", &["PE", &r.payee_name, "XX", &r.payee_npi]);
     w.put("LX", &["1"]);
     for c in &r.claims {
@@ -236,7 +256,8 @@ fn put_claim(w: &mut Writer, c: &RemittedClaim) {
         ],
     );
     put_adjustments(w, &c.adjustments);
-    w.put("NM1", &["QC", "1", &c.patient_last, &c.patient_first, "", "", "", "MI", &c.subscriber_number]);
+    let qualifier = if c.subscriber_number.is_empty() { "" } else { "MI" };
+    w.put("NM1", &["QC", "1", &c.patient_last, &c.patient_first, "", "", "", qualifier, &c.subscriber_number]);
     for chunk in c.remarks.chunks(5) {
         let mut elements = vec!["", ""];
         elements.extend(chunk.iter().map(String::as_str));
@@ -272,7 +293,7 @@ fn put_claim(w: &mut Writer, c: &RemittedClaim) {
 }
 
 /// Neighbours of one group share a segment, six at most, so that the order is kept.
-fn put_adjustments(w: &mut Writer, adjustments: &[Adjustment]) {
+pub(super) fn put_adjustments(w: &mut Writer, adjustments: &[Adjustment]) {
     for run in adjustments.chunk_by(|a, b| a.group == b.group) {
         for six in run.chunks(6) {
             let mut elements = vec![run[0].group.code().to_owned()];

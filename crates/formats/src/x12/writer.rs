@@ -1,6 +1,8 @@
 //! Writing an interchange with right counts and control numbers.
 
 use chrono::NaiveDateTime;
+use harbor_core::claims::lawful::{counterpart, most};
+use std::borrow::Cow;
 use std::fmt::Write;
 
 /// When and under which numbers a file is written.
@@ -69,13 +71,18 @@ impl Writer {
         let _ = writeln!(self.out, "SE*{}*{:04}~", self.segment_count + 1, self.set_count);
     }
 
-    /// One segment from its elements; trailing empty ones are left off, separators inside text become blanks.
+    /// One segment from its elements; trailing empty ones are left off, separators inside text become blanks, letters
+    /// outside the character set their counterparts in it, and what is longer than its element loses its end.
     pub fn put(&mut self, id: &str, elements: &[&str]) {
         self.out.push_str(id);
         let used = elements.iter().rposition(|e| !e.is_empty()).map_or(0, |n| n + 1);
-        for element in &elements[..used] {
+        for (n, element) in elements[..used].iter().enumerate() {
             self.out.push(ELEMENT);
+            let from = self.out.len();
             push_clean(&mut self.out, element, false);
+            if let Some(most) = longest(id, n + 1).filter(|most| self.out.len() - from > *most) {
+                self.out.truncate(from + most);
+            }
         }
         self.out.push_str("~\n");
         self.segment_count += 1;
@@ -99,15 +106,51 @@ impl Writer {
     }
 }
 
+/// The most characters of the elements that people's own words go into.
+fn longest(id: &str, element: usize) -> Option<usize> {
+    Some(match (id, element) {
+        ("NM1", 3) | ("N1", 2) | ("PER", 2) => most::LAST_NAME,
+        ("NM1", 4) => most::FIRST_NAME,
+        ("NM1", 5) => most::MIDDLE_NAME,
+        ("NM1", 9) => most::MEMBER_NUMBER,
+        ("N3", _) => most::STREET,
+        ("N4", 1) => most::CITY,
+        ("REF", 2) | ("SBR", 3) | ("TRN", 2) => most::REFERENCE,
+        _ => return None,
+    })
+}
+
 fn push_clean(out: &mut String, text: &str, components: bool) {
+    let text = if text.is_ascii() { Cow::Borrowed(text) } else { Cow::Owned(folded(text)) };
+    // What neither the basic nor the extended character set has (X12 005010, appendix B.1.1.2), and what separates.
     let forbidden = |c: char| {
-        c == ELEMENT || c == TERMINATOR || c == REPETITION || c.is_control() || (c == COMPONENT && !components)
+        c == ELEMENT
+            || c == TERMINATOR
+            || c == REPETITION
+            || c == '`'
+            || c.is_control()
+            || (c == COMPONENT && !components)
     };
     if text.chars().any(forbidden) {
         out.extend(text.chars().map(|c| if forbidden(c) { ' ' } else { c }));
     } else {
-        out.push_str(text);
+        out.push_str(&text);
     }
+}
+
+fn folded(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    for c in text.chars() {
+        match c {
+            c if c.is_ascii() => out.push(c),
+            c => match counterpart(c) {
+                Some(letters) if c.is_lowercase() => out.push_str(&letters.to_lowercase()),
+                Some(letters) => out.push_str(&letters),
+                None => out.push(' '),
+            },
+        }
+    }
+    out
 }
 
 fn clean(text: &str) -> String {

@@ -10,4 +10,5 @@ mod quick_line;
 mod release;
 mod reports;
 mod tour;
+mod validated;
 mod x12;

@@ -6,7 +6,7 @@ use harbor_core::prescribing::leaflets::leaflet;
 use harbor_core::prescribing::search::{MOST_FOUND, MedicineSearch};
 use harbor_core::prescribing::strength::amounts;
 use harbor_core::prescribing::{Allergy, Finding, FindingKind, Medicine, Patient, Prescribed, Rules, Severity, check};
-use harbor_formats::csv_tables::medicines::{Files, SHIPPED, shipped, tables};
+use harbor_formats::csv_tables::medicines::{Files, SHIPPED, products, shipped, tables};
 use harbor_formats::medicine_case;
 use proptest::prelude::*;
 use serde_json::{Map, Value, json};
@@ -292,6 +292,37 @@ fn what_is_liked_stands_before_what_is_as_near() {
     assert_eq!(index.find("losartan", &|_| 0)[0], other);
     assert_eq!(index.find("losartan", &|p| u32::from(p == liked))[0], liked);
     assert_ne!(index.find("lisinopril", &|p| u32::from(p == liked))[0], liked);
+
+    // What the clinic keeps comes first of its kind until somebody prescribes another for weeks.
+    let kept = at("ibudrift-400");
+    let ibuprofen = |used: u32| {
+        let often = at("ibudrift-600");
+        index.find("ibuprofen", &|p| rules.products()[p].liked(if p == often { used } else { 0 }))[0]
+    };
+    assert_eq!([ibuprofen(0), ibuprofen(10), ibuprofen(30)], [kept, kept, at("ibudrift-600")]);
+}
+
+#[test]
+fn a_table_of_products_from_before_there_was_a_stock_is_read_as_one_without() {
+    let head = "code,brand,ingredients,atc,form,strength,route,dose,per_day,days";
+    let row = "a-1,Amoxelle,amoxicillin,J01CA04,capsule,500 mg,oral,1,3,7";
+    let stock = |text: String| products(text.as_bytes()).map(|p| p[0].stock);
+    assert!(!stock(format!("{head}\n{row}\n")).unwrap());
+    assert!(!stock(format!("{head},stock\n{row},\n")).unwrap());
+    assert!(stock(format!("{head},stock\n{row},yes\n")).unwrap());
+    assert!(stock(format!("{head},stock\n{row},perhaps\n")).is_err());
+}
+
+#[test]
+fn strengths_in_units_and_milliequivalents_find_the_product_that_is_weighed() {
+    let rules = shipped().unwrap();
+    let with = |ingredient: &str, form: &str, strength: &str| {
+        rules.product_with(&[ingredient.to_owned()], form, strength).map(|p| p.code.as_str())
+    };
+    assert_eq!(with("vitamin d3", "capsule", "1000 units"), Some("colecalm-0_025"));
+    assert_eq!(with("ergocalciferol", "capsule", "50,000 units"), Some("ergocfern-1250"));
+    assert_eq!(with("potassium chloride", "tablet", "8 mEq"), Some("potassell-600"));
+    assert_eq!(with("colecalciferol", "capsule", "1000 mg"), None);
 }
 
 #[test]

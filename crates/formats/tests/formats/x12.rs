@@ -8,11 +8,11 @@ use harbor_core::money::remittance::*;
 use harbor_formats::x12::{self, Stamp, benefits, claim, claim_status, file_ack, remittance, show};
 use proptest::prelude::*;
 
-fn day(d: u32) -> NaiveDate {
+pub fn day(d: u32) -> NaiveDate {
     NaiveDate::from_ymd_opt(2026, 11, d).unwrap()
 }
 
-fn stamp() -> Stamp {
+pub fn stamp() -> Stamp {
     let at: NaiveDateTime = day(23).and_hms_opt(9, 30, 0).unwrap();
     Stamp { at, control: 42, production: false, sender: "INDIGOHBR".into(), receiver: "CAUSEWAY".into() }
 }
@@ -38,13 +38,14 @@ fn person(first: &str) -> PersonOnClaim {
     }
 }
 
-fn biller() -> Biller {
+pub fn biller() -> Biller {
     Biller {
         organisation: "INDIGO HARBOR FAMILY CLINIC".into(),
         npi: "1234567893".into(),
         taxonomy: "261QP2300X".into(),
         tax_id: "990000001".into(),
         address: address(),
+        pay_to: None,
         contact: "AGATHE MARLOWE".into(),
         telephone: "2075550100".into(),
         submitter_id: "INDIGOHBR".into(),
@@ -53,7 +54,7 @@ fn biller() -> Biller {
     }
 }
 
-fn a_claim(number: &str, lines: usize, dependent: bool) -> Claim {
+pub fn a_claim(number: &str, lines: usize, dependent: bool) -> Claim {
     Claim {
         number: number.into(),
         payer_name: "SALTMARSH MUTUAL HEALTH PLAN".into(),
@@ -62,13 +63,16 @@ fn a_claim(number: &str, lines: usize, dependent: bool) -> Claim {
         rank: Rank::First,
         subscriber_number: "SM1001".into(),
         group_number: "G77".into(),
-        subscriber: person("LUCAN"),
+        patient: person(if dependent { "IDA" } else { "LUCAN" }),
+        subscriber: dependent.then(|| Subscriber::Person(person("LUCAN"))),
         relationship: if dependent { Relationship::Child } else { Relationship::SelfHolder },
-        patient: dependent.then(|| person("IDA")),
         place_of_service: "11".into(),
         frequency: "1".into(),
         original_reference: None,
         accident: None,
+        onset: None,
+        last_seen: None,
+        attachments: vec![],
         patient_paid: Cents::new(2500),
         prior_authorisation: None,
         referral: Some("RF9".into()),
@@ -86,7 +90,8 @@ fn a_claim(number: &str, lines: usize, dependent: bool) -> Claim {
             taxonomy: String::new(),
         }),
         supervising: None,
-        facility: Some(("QUAYSIDE".into(), address())),
+        facility: Some(Facility { name: "QUAYSIDE".into(), address: address() }),
+        others: vec![],
         lines: (1..=lines)
             .map(|n| ClaimLine {
                 control: format!("{number}-{n}"),
@@ -96,6 +101,7 @@ fn a_claim(number: &str, lines: usize, dependent: bool) -> Claim {
                 units: 1,
                 pointers: vec![1, 3],
                 service_date: day(23),
+                decided: vec![],
             })
             .collect(),
     }
@@ -106,7 +112,12 @@ fn read_batch(text: &str) -> claim::Batch {
     claim::read(&document.interchanges[0].groups[0].sets[0]).unwrap()
 }
 
-fn a_remittance() -> Remittance {
+/// Where a payer's remittances come from.
+pub fn desk() -> remittance::PayerDesk {
+    remittance::PayerDesk { company: "1990000101".into(), address: address(), telephone: "2075550190".into() }
+}
+
+pub fn a_remittance() -> Remittance {
     let adjustment = |group, reason: &str, amount| Adjustment {
         group,
         reason: reason.into(),
@@ -149,6 +160,10 @@ fn a_remittance() -> Remittance {
         claim_number: "C2".into(),
         status: "4".into(),
         charged: Cents::new(700),
+        filing_code: "12".into(),
+        payer_claim_number: "P901".into(),
+        patient_last: "QUARRIE".into(),
+        patient_first: "INES".into(),
         adjustments: (0..8)
             .map(|i| adjustment(AdjustmentGroup::Contractual, &(40 + i).to_string(), if i == 0 { 700 } else { 0 }))
             .collect(),
@@ -204,31 +219,141 @@ fn a_batch_reads_back_and_shows_its_loops() {
 #[test]
 fn accidents_replacements_and_authorisations_read_back() {
     let mut c = a_claim("C9", 1, false);
-    c.accident = Some(Accident { cause: "AA".into(), date: day(2), state: Some("ME".into()) });
+    c.accident = Some(Accident { cause: "AA".into(), date: day(2), state: Some("ME".into()), number: "AC-12".into() });
+    (c.onset, c.last_seen) = (Some(day(1)), Some(day(9)));
+    c.attachments = vec![Attachment { kind: "OZ".into(), way: AttachmentWay::Fax, number: "AT1".into() }];
     c.frequency = "7".into();
     c.original_reference = Some("P900".into());
     c.prior_authorisation = Some("PA1".into());
     c.supervising = c.referring.take();
     let text = claim::write(&stamp(), &biller(), "B1", std::slice::from_ref(&c));
     assert!(
-        text.contains("CLM*C9*100.5***11:B:7*Y*A*Y*Y**AA:::ME~") && text.contains("DTP*439*D8*20261102~"),
+        text.contains("CLM*C9*100.5***11:B:7*Y*A*Y*Y**AA:::ME~")
+            && text.contains("DTP*439*D8*20261102~\nPWK*OZ*FX***AC*AT1~"),
         "{text}"
     );
     assert_eq!(read_batch(&text).claims, [c]);
 }
 
 #[test]
+fn an_accident_at_work_names_the_employer_and_the_payers_number_of_it() {
+    let mut c = a_claim("C4", 1, false);
+    c.subscriber = Some(Subscriber::Employer { name: "KELP & SONS".into(), address: address() });
+    // The employee of the policyholder is none of a family's relationships.
+    c.relationship = Relationship::Other;
+    c.subscriber_number = String::new();
+    c.accident = Some(Accident { cause: "EM".into(), date: day(2), state: None, number: "W-88".into() });
+    let text = claim::write(&stamp(), &biller(), "B1", std::slice::from_ref(&c));
+    for wanted in
+        ["NM1*IL*2*KELP & SONS~", "HL*3*2*23*0~", "PAT*20~", "REF*Y4*W-88~", "CLM*C4*100.5***11:B:1*Y*A*Y*Y**EM~"]
+    {
+        assert!(text.contains(wanted), "{wanted} in\n{text}");
+    }
+    assert_eq!(read_batch(&text).claims, [c]);
+}
+
+/// A claim to a second payer with what the first decided, line by line.
+pub fn second(number: &str) -> Claim {
+    let adjustment = |group, reason: &str, amount| Adjustment {
+        group,
+        reason: reason.into(),
+        amount: Cents::new(amount),
+        quantity: None,
+    };
+    let mut c = a_claim(number, 2, false);
+    c.rank = Rank::Second;
+    c.patient_paid = Cents::ZERO;
+    c.others = vec![EarlierPayer {
+        name: "BEACON SHOALS BENEFIT TRUST".into(),
+        id: "BEACN".into(),
+        rank: Rank::First,
+        relationship: Relationship::Spouse,
+        group_number: "G5".into(),
+        filing_code: "CI".into(),
+        subscriber_last: "FERREIRA-HOLM".into(),
+        subscriber_first: "NOOR".into(),
+        subscriber_number: "BS77".into(),
+        claim_number: "P900".into(),
+        paid: Some(Cents::new(20_000)),
+        left: Some(Cents::new(5_150)),
+        adjustments: vec![],
+        decided_on: None,
+    }];
+    for line in &mut c.lines {
+        let decision = EarlierDecision {
+            paid: Cents::new(6_000),
+            adjustments: vec![
+                adjustment(AdjustmentGroup::Contractual, "45", 2_000),
+                adjustment(AdjustmentGroup::PatientResponsibility, "2", line.fee.get() - 8_000),
+            ],
+            on: day(20),
+        };
+        line.decided = vec![("BEACN".into(), decision)];
+    }
+    c
+}
+
+#[test]
+fn a_second_payers_claim_carries_the_firsts_decision_and_reads_back() {
+    let c = second("C5");
+    let mut third = second("C6");
+    third.rank = Rank::Third;
+    third.others.push(EarlierPayer {
+        rank: Rank::Second,
+        id: "COMMW".into(),
+        name: "COMMONWEAL CARE".into(),
+        paid: Some(Cents::ZERO),
+        adjustments: vec![Adjustment {
+            group: AdjustmentGroup::Other,
+            reason: "23".into(),
+            amount: Cents::new(20_000),
+            quantity: None,
+        }],
+        decided_on: Some(day(22)),
+        ..third.others[0].clone()
+    });
+    let text = claim::write(&stamp(), &biller(), "B1", &[c.clone(), third.clone()]);
+    for wanted in [
+        "SBR*P*01*G5******CI~\nAMT*D*200~\nAMT*EAF*51.5~\nOI***Y***Y~",
+        "SVD*BEACN*60*HC:IH001**1~\nCAS*CO*45*20~\nCAS*PR*2*20.5~\nDTP*573*D8*20261120~",
+        "NM1*PR*2*COMMONWEAL CARE*****PI*COMMW~\nDTP*573*D8*20261122~",
+    ] {
+        assert!(text.contains(wanted), "{wanted} in\n{text}");
+    }
+    assert_eq!(read_batch(&text).claims, [c, third]);
+}
+
+#[test]
+fn what_people_are_called_never_breaks_a_file() {
+    let mut c = a_claim("C1", 1, false);
+    c.patient.last = "Wolfeschlegelsteinhausenbergerdorff-Montmorency-Laval-Achterberg-Valcourt".into();
+    c.patient.first = "Zoë".into();
+    c.patient.address.line = "ø".repeat(60);
+    let text = claim::write(&stamp(), &biller(), "B1", &[c]);
+    assert!(text.is_ascii(), "{text}");
+    let back = read_batch(&text).claims.remove(0);
+    assert_eq!(
+        (back.patient.last.len(), back.patient.first.as_str(), back.patient.address.line.len()),
+        (60, "Zoe", 55)
+    );
+    let mut q = question();
+    q.subscriber.first = "Łukasz Bartłomiej Aleksander Maksymilian".into();
+    let text = benefits::write_question(&stamp(), &q);
+    assert!(text.is_ascii() && text.contains("*Lukasz Bartlomiej Aleksander Maksym*"), "{text}");
+}
+
+#[test]
 fn a_separator_inside_a_name_cannot_break_the_file() {
     let mut c = a_claim("C1", 1, false);
-    c.subscriber.first = "LU*CAN~HL:1^".into();
+    c.patient.first = "LU*CAN~HL:1^".into();
     let back = read_batch(&claim::write(&stamp(), &biller(), "B1", &[c]));
-    assert_eq!(back.claims[0].subscriber.first, "LU CAN HL 1 ");
+    assert_eq!(back.claims[0].patient.first, "LU CAN HL 1 ");
 }
 
 #[test]
 fn a_remittance_reads_back_and_balances() {
     let r = a_remittance();
-    let text = remittance::write(&stamp(), std::slice::from_ref(&r));
+    let text = remittance::write(&stamp(), &desk(), std::slice::from_ref(&r));
     assert_eq!(read_remittance(&text).unwrap(), r);
     assert_eq!(r.check_balance(), Ok(()));
     assert_eq!(text.matches("CAS*CO*").count(), 3, "six triplets fill a segment, eight take two");
@@ -237,7 +362,7 @@ fn a_remittance_reads_back_and_balances() {
 #[test]
 fn files_cut_off_anywhere_are_refused_with_a_place() {
     let whole = [
-        remittance::write(&stamp(), &[a_remittance()]),
+        remittance::write(&stamp(), &desk(), &[a_remittance()]),
         claim::write(&stamp(), &biller(), "B1", &[a_claim("C1", 2, true)]),
     ];
     for text in whole {
@@ -270,7 +395,7 @@ fn wrong_counts_and_control_numbers_are_located() {
 
 #[test]
 fn other_separators_and_line_ends_are_taken_from_the_file() {
-    let text = remittance::write(&stamp(), &[a_remittance()]);
+    let text = remittance::write(&stamp(), &desk(), &[a_remittance()]);
     let other = text.replace('\n', "\r\n").replace('*', "|").replace(':', ">");
     assert_eq!(read_remittance(&other).unwrap(), a_remittance());
     let without_breaks = text.replace('\n', "");
@@ -368,11 +493,22 @@ fn of_several_plans_under_one_number_the_first_counts_and_the_others_are_told() 
     assert_eq!(a.not_covered, ["80", "AL"]);
 }
 
+/// Who tells whom what became of claims.
+pub fn parties() -> claim_status::Parties {
+    claim_status::Parties {
+        reference: "B42".into(),
+        payer: ("CAUSEWAY EXCHANGE".into(), "CAUSEWAY".into()),
+        receiver: (biller().organisation, biller().submitter_id),
+        provider: (biller().organisation, biller().npi),
+    }
+}
+
 #[test]
 fn acknowledgements_read_back() {
     let ack = file_ack::FileAck {
         group_kind: "HC".into(),
         group_control: "42".into(),
+        group_version: claim::VERSION.into(),
         outcome: "R".into(),
         sets: vec![file_ack::SetAck {
             kind: "837".into(),
@@ -401,16 +537,24 @@ fn acknowledgements_read_back() {
             payer_claim_number: "P1".into(),
             patient_last: "A".into(),
             patient_first: "B".into(),
+            subscriber_number: "SM1".into(),
+            charged: Cents::new(10_050),
+            service_date: Some(day(20)),
             lines: vec![],
         },
         claim_status::ClaimStatus {
             claim_number: "C2".into(),
             statuses: vec![status("A1", "19")],
-            lines: vec![("C2-1".into(), vec![status("A7", "164")])],
+            lines: vec![claim_status::LineStatus {
+                control: "C2-1".into(),
+                code: "IH001".into(),
+                charged: Cents::new(5_000),
+                statuses: vec![status("A7", "164")],
+            }],
             ..Default::default()
         },
     ];
-    let text = claim_status::write(&stamp(), "REF1", "SALTMARSH", &statuses);
+    let text = claim_status::write(&stamp(), &parties(), &statuses);
     let document = x12::read(&text).unwrap();
     let back = claim_status::read(&document.interchanges[0].groups[0].sets[0]).unwrap();
     assert_eq!(back, statuses);
@@ -428,7 +572,7 @@ proptest! {
 
     #[test]
     fn no_bent_file_makes_a_reader_panic(at in 0usize..1500, with in "[ -~]{0,4}") {
-        for text in [remittance::write(&stamp(), &[a_remittance()]), claim::write(&stamp(), &biller(), "B", &[a_claim("C", 2, true)]), benefits::write_question(&stamp(), &question())] {
+        for text in [remittance::write(&stamp(), &desk(), &[a_remittance()]), claim::write(&stamp(), &biller(), "B", &[a_claim("C", 2, true)]), benefits::write_question(&stamp(), &question())] {
             let at = at.min(text.len());
             let bent = format!("{}{with}{}", &text[..at], &text[(at + with.len()).min(text.len())..]);
             let _ = show::show(bent.as_bytes());
@@ -448,7 +592,7 @@ proptest! {
         r.provider_adjustments[0].amount = Cents::new(outside);
         r.amount = Cents::new(paid - outside);
         prop_assert_eq!(r.check_balance(), Ok(()));
-        let back = read_remittance(&remittance::write(&stamp(), std::slice::from_ref(&r))).unwrap();
+        let back = read_remittance(&remittance::write(&stamp(), &desk(), std::slice::from_ref(&r))).unwrap();
         prop_assert_eq!(back, r);
     }
 }

@@ -1,21 +1,25 @@
 //! Charges of a visit, and the fee schedule.
 
+pub mod for_claim;
+
 use super::visit_line::visits::one;
 use super::{DONE, Done};
 use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use harbor_core::charges::{VisitEffort, suggest_level};
+use harbor_core::charges::ClaimFault;
+use harbor_core::charges::level::suggest_level;
 use harbor_core::fields::Faults;
 use harbor_core::house::permissions::Permission;
 use harbor_core::money::Cents;
 use harbor_core::visit_line::Mark;
+use harbor_store::charges::documented::documented;
 use harbor_store::charges::{self as store, NewLine};
+use harbor_store::codes;
 use harbor_store::consult::runs;
 use harbor_store::people::registration::chart_is_open;
 use harbor_store::rows::{ChargeLine, Service, VisitDiagnosis};
-use harbor_store::{orders, prescribing};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -60,6 +64,9 @@ pub async fn set_price(state: Data<State>, me: Me, code: Path<String>, form: Jso
 #[serde(rename_all = "camelCase")]
 pub struct FaultView {
     code: String,
+    severity: codes::ClaimSeverity,
+    /// Where it is put right.
+    place: codes::FixPlace,
     sentence: String,
     line: Option<u32>,
 }
@@ -80,12 +87,21 @@ pub struct ChargesView {
     diagnoses: Vec<VisitDiagnosis>,
     /// Why the diagnoses are not told to the one who looks; empty when they are.
     diagnoses_withheld: String,
-    suggested_level: u8,
+    /// Nothing while neither minutes nor a problem is documented.
+    suggested_level: Option<u8>,
     suggested_service: Option<String>,
     reasons: Vec<String>,
-    /// How many checks ran; empty faults with all of them passed means ready.
+    /// What would have to be documented for the next level.
+    next_level: Vec<String>,
+    /// Nobody of this group and specialty saw the patient within three years.
+    new_patient: bool,
+    /// The checks that ran, by name.
     checks: Vec<String>,
     faults: Vec<FaultView>,
+    /// How it stands, as a sentence.
+    said: String,
+    /// Nothing stops the claim.
+    ready: bool,
     /// A charge line is all that is missing.
     lacks_only_lines: bool,
     total_cents: i64,
@@ -112,20 +128,9 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChargesV
         })
         .collect();
     let diagnoses = runs::diagnoses_of(&mut conn, *id).await?;
-    let count = |n: usize| u32::try_from(n).unwrap_or(0);
-    let minutes = match (g.facts.marks.at(Mark::Seen), g.visit.left_at) {
-        (Some(from), Some(to)) if to > from => u32::try_from((to - from).num_minutes()).ok(),
-        _ => None,
-    };
-    let ordered = orders::of_visits(&mut conn, &[*id]).await?;
-    let suggestion = suggest_level(&VisitEffort {
-        new_patient: false,
-        minutes,
-        problems: count(diagnoses.len()),
-        // A referral and what is done here are no tests whose data weigh.
-        tests_ordered: count(ordered.iter().filter(|o| o.kind.counts_as_test()).count()),
-        prescriptions: count(prescribing::of_visits(&mut conn, &[*id]).await?.len()),
-    });
+    let said = documented(&mut conn, &g.visit, &state.tables.diagnoses).await?;
+    let suggestion = said.done.level.unwrap_or_else(|| suggest_level(&said.effort));
+    let new_patient = said.effort.new_patient;
     let mut check = g.claim_check.unwrap_or_default();
     let withheld = if !me.role.may(Permission::SeeChart) {
         "Diagnoses are told to those who may see the chart."
@@ -137,8 +142,7 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChargesV
     let diagnoses = if withheld.is_empty() { diagnoses } else { vec![] };
     if !withheld.is_empty() {
         // What is wrong may name a diagnosis; that something is wrong, and where, is told.
-        let plain =
-            |f: &mut harbor_core::charges::ClaimFault| f.sentence = "Something of the chart is to be put right.".into();
+        let plain = |f: &mut ClaimFault| f.sentence = "Something of the chart is to be put right.".into();
         check.faults.iter_mut().filter(|f| f.tells_of_chart()).for_each(plain);
     }
     Ok(Json(ChargesView {
@@ -147,15 +151,29 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChargesV
         lacks_only_lines: check.lacks_only_lines(),
         suggested_service: services
             .iter()
-            .find(|s| s.level == Some(i16::from(suggestion.level)))
+            .find(|s| {
+                s.level.is_some()
+                    && s.level == suggestion.level.map(i16::from)
+                    && s.new_patient.is_none_or(|new| new == new_patient)
+            })
             .map(|s| s.code.clone()),
         suggested_level: suggestion.level,
         reasons: suggestion.reasons,
+        next_level: suggestion.next,
+        new_patient,
+        said: check.said(),
+        ready: check.is_ready(),
         checks: check.checks.iter().map(|c| (*c).to_owned()).collect(),
         faults: check
             .faults
             .into_iter()
-            .map(|f| FaultView { code: f.code.into(), sentence: f.sentence, line: f.line })
+            .map(|f| FaultView {
+                code: f.code.into(),
+                severity: f.severity.into(),
+                place: f.place.into(),
+                sentence: f.sentence,
+                line: f.line,
+            })
             .collect(),
         completed: g.facts.marks.has(Mark::Charged),
         diagnoses,
@@ -166,6 +184,8 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChargesV
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct LineForm {
+    /// Of a line that stands there, so that it stays the one that it is.
+    id: Option<Uuid>,
     service_code: String,
     #[serde(default)]
     modifiers: Vec<String>,
@@ -191,6 +211,7 @@ pub async fn set_lines(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Ve
         let modifiers =
             l.modifiers.iter().map(|m| faults.optional_line("modifiers", "Modifier", m, 2).to_uppercase()).collect();
         lines.push(NewLine {
+            id: l.id,
             service_code: l.service_code.clone(),
             modifiers,
             units: l.units,
@@ -212,6 +233,21 @@ pub async fn set_lines(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Ve
         .await
 }
 
+/// Looks once more at what was done and documented, and adds the lines that are missing.
+#[utoipa::path(post, path = "/api/visits/{id}/charges/by-themselves", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn by_themselves(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.lock_visit(*id).await?;
+            if !change.stand_by_themselves(&visit, &state.tables.diagnoses).await? {
+                change.give_up();
+            }
+            Ok(DONE)
+        })
+        .await
+}
+
 /// Completes the charges: prices are fixed, the ledger is charged, and a claim is made for the payer.
 #[utoipa::path(post, path = "/api/visits/{id}/charges/complete", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn complete(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
@@ -228,7 +264,7 @@ pub async fn complete(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done
             }
             let g = one(change.conn(), &state, *id).await?;
             let check = g.claim_check.unwrap_or_default();
-            if let Some(fault) = check.faults.first() {
+            if let Some(fault) = check.stops().next() {
                 return Err(Problem::refused("claim-check", fault.sentence.clone()));
             }
             change.complete_charges(&visit, &g.charges, g.coverage.as_ref()).await?;

@@ -1,5 +1,7 @@
 //! Claims, batches and their files.
 
+pub mod stray;
+
 use super::visit_line::views::PersonCard;
 use super::{DONE, Done};
 use crate::access::{Me, shown};

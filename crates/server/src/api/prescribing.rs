@@ -41,6 +41,8 @@ pub struct ProductView {
     days: u32,
     /// Of a controlled substance: II to V.
     schedule: Option<&'static str>,
+    /// The clinic keeps it itself, or wants it before others of its kind.
+    stock: bool,
 }
 
 fn product_view(state: &State, p: &Product) -> ProductView {
@@ -56,16 +58,17 @@ fn product_view(state: &State, p: &Product) -> ProductView {
         often: Often::of_per_day(p.usual_per_day).map(|o| o.in_words()).unwrap_or_default(),
         days: p.usual_days,
         schedule: state.rules().schedule(p).map(|s| s.code()),
+        stock: p.stock,
     }
 }
 
-/// Products for some words, from three letters on: of the same ingredients together, what is prescribed most first, then by
-/// form and strength.
+/// Products for some words, from three letters on: of the same ingredients together, what is prescribed most and
+/// what the clinic keeps first, then by form and strength.
 #[utoipa::path(get, path = "/api/products", params(Typed), responses((status = 200, body = Vec<ProductView>)))]
 pub async fn products(state: Data<State>, me: Me, typed: Query<Typed>) -> Answer<Vec<ProductView>> {
     let products = state.rules().products();
     let used = state.favourites.products(&state.store, me.staff.id, state.today()).await?;
-    let liked = |at: usize| used.get(&products[at].code).copied().unwrap_or(0);
+    let liked = |at: usize| products[at].liked(used.get(&products[at].code).copied().unwrap_or(0));
     let found = state.medicines.get().search.find(&typed.q, &liked);
     Ok(Json(found.into_iter().map(|at| product_view(&state, &products[at])).collect()))
 }

@@ -49,7 +49,7 @@ impl Medicines {
 /// Prints what was found, the best first: code, brand, ingredients, form and strength.
 pub fn search(words: &str) -> Result<()> {
     let rules = shipped()?;
-    for at in MedicineSearch::new(&rules).find(words, &|_| 0) {
+    for at in MedicineSearch::new(&rules).find(words, &|at| rules.products()[at].liked(0)) {
         let p = &rules.products()[at];
         println!("{}\t{}\t{}\t{}\t{}", p.code, p.brand, p.ingredients.join(";"), p.form, p.strength);
     }

@@ -1,8 +1,9 @@
 //! Routes of charges.
 
 use crate::api::charges;
+use crate::api::charges::for_claim;
 use crate::routes::Access::{Chart, Needs, Of};
-use harbor_core::house::permissions::Permission::{EditCharges, SeeCharges, SetPrices};
+use harbor_core::house::permissions::Permission::{EditCharges, EditCoverage, SeeCharges, SetPrices};
 use harbor_store::people::whose::Whose::{Visit};
 
 table! {
@@ -10,5 +11,9 @@ table! {
     put "/api/services/{code}/price" Needs(SetPrices) => charges::set_price;
     get "/api/visits/{id}/charges" Of(SeeCharges, Visit) => charges::show;
     put "/api/visits/{id}/charges" Chart(EditCharges, Visit) => charges::set_lines;
+    post "/api/visits/{id}/charges/by-themselves" Chart(EditCharges, Visit) => charges::by_themselves;
+    get "/api/visits/{id}/for-claim" Of(SeeCharges, Visit) => for_claim::show;
+    put "/api/visits/{id}/for-claim" Chart(EditCharges, Visit) => for_claim::set;
+    put "/api/visits/{id}/accident" Of(EditCoverage, Visit) => for_claim::set_accident;
     post "/api/visits/{id}/charges/complete" Chart(EditCharges, Visit) => charges::complete;
 }

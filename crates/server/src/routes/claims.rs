@@ -1,6 +1,7 @@
 //! Routes of claims.
 
 use crate::api::claims;
+use crate::api::claims::stray;
 use crate::routes::Access::{Needs, Of};
 use harbor_core::house::permissions::Permission::{Claims, SeeCharges};
 use harbor_store::people::whose::Whose::{Claim, Several};
@@ -11,5 +12,7 @@ table! {
     post "/api/claims/{id}/correct" Of(Claims, Claim) => claims::correct;
     get "/api/batches" Needs(Claims) => claims::batches;
     post "/api/batches" Needs(Claims) => claims::make_batch;
+    get "/api/stray-answers" Needs(Claims) => stray::list;
+    post "/api/stray-answers/{id}/seen" Needs(Claims) => stray::seen;
     get "/api/files/{id}" Of(Claims, Several) => claims::file;
 }

@@ -38,5 +38,6 @@ table! {
     get "/api/dates" SignedIn => clinic::understand_date;
     put "/api/settings/booking" Needs(SetClinic) => clinic::set_booking;
     put "/api/settings/thresholds" Needs(SetClinic) => building::set_thresholds;
+    put "/api/settings/sites/{id}" Needs(SetClinic) => building::set_site;
     put "/api/settings/rooms/{id}" Needs(SetClinic) => building::set_room;
 }

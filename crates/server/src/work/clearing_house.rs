@@ -3,14 +3,19 @@
 use super::hand_over;
 use crate::problem::Problem;
 use crate::state::State;
+use harbor_core::claims::answers::{FileAnswer, Partners, batch_of};
 use harbor_core::claims::{BatchState, ClaimEvent, status_event, status_in_words};
 use harbor_formats::x12;
+use harbor_formats::x12::claim_status::ClaimStatus;
+use harbor_formats::x12::envelope::{Envelope, Set};
+use harbor_formats::x12::file_ack::FileAck;
 use harbor_formats::x12::{claim_status, file_ack, remittance};
 use harbor_store::jobs::Job;
 use harbor_store::{Actor, Change, claims};
 use serde::Serialize;
 use serde_json::Value;
 use utoipa::ToSchema;
+use uuid::Uuid;
 
 pub(super) async fn send_batch(state: &State, job: &Job) -> anyhow::Result<()> {
     let mut conn = state.store.reader().await?;
@@ -32,72 +37,120 @@ pub(super) async fn send_batch(state: &State, job: &Job) -> anyhow::Result<()> {
     Ok(())
 }
 
-/// Takes a file of the clearing house: acknowledgements move claims, remittances are posted.
+/// Takes a file of the clearing house: acknowledgements move claims, remittances are posted. What belongs to nothing that we
+/// know is kept as work.
 pub async fn take_file(state: &State, content: &str) -> Result<(), Problem> {
     let document = x12::read(content).map_err(|e| Problem::refused("unreadable", e.to_string()))?;
-    let sets: Vec<_> = document.interchanges.iter().flat_map(|i| &i.groups).flat_map(|g| &g.sets).collect();
-    if sets.iter().any(|s| s.kind == "835") {
+    let mut sets: Vec<(&Envelope, &Set)> = Vec::new();
+    for interchange in &document.interchanges {
+        let own = interchange.groups.iter().flat_map(|g| &g.sets);
+        sets.extend(own.map(|set| (&interchange.envelope, set)));
+    }
+    let kinds: Vec<&str> = sets.iter().map(|(_, s)| s.kind).collect();
+    if kinds.contains(&"835") {
         take_remittance_file(state, &Actor::system("clearing house"), content.as_bytes()).await?;
         return Ok(());
     }
     state
         .store
         .change(&Actor::system("clearing house"), state.now(), async |change| {
-            let kind = sets.first().map_or("x12", |s| if s.kind == "999" { "999" } else { "277CA" });
-            let (_, new) = change.keep_document(kind, "in", content.as_bytes()).await?;
+            let kind = kinds.first().map_or("x12", |k| if *k == "999" { "999" } else { "277CA" });
+            let (kept, new) = change.keep_document(kind, "in", content.as_bytes()).await?;
             if !new {
                 change.give_up();
                 return Ok(());
             }
-            for set in sets {
-                let unreadable = |e: harbor_formats::Located| Problem::refused("unreadable", e.to_string());
+            let unreadable = |e: harbor_formats::Located| Problem::refused("unreadable", e.to_string());
+            for (envelope, set) in &sets {
                 match set.kind {
                     "999" => {
                         let ack = file_ack::read(set).map_err(unreadable)?;
-                        let control = ack.group_control.parse().unwrap_or(0);
-                        let Some(batch) = claims::batch_by_control(change.conn(), control).await? else { continue };
-                        if ack.is_accepted() {
-                            change
-                                .batch_became(batch.id, BatchState::Accepted, "The clearing house has taken the file.")
-                                .await?;
-                        } else {
-                            let reasons = ack.reasons();
-                            change.batch_became(batch.id, BatchState::Rejected, &reasons.join("; ")).await?;
-                            for claim in change.claims_of_batch(batch.id).await? {
-                                change
-                                    .claim_happened(
-                                        claim,
-                                        ClaimEvent::Rejected,
-                                        "The clearing house refused the file.",
-                                        &reasons,
-                                    )
-                                    .await?;
-                            }
-                        }
+                        let control = answered(state, envelope, &ack);
+                        file_acknowledged(change, kept, control, &ack).await?;
                     }
                     "277" => {
                         for status in claim_status::read(set).map_err(unreadable)? {
-                            let Some(claim) = claims::by_number(change.conn(), &status.claim_number).await? else {
-                                continue;
-                            };
-                            let Some((category, code, _)) = status.deciding() else { continue };
-                            let Some(event) = status_event(category) else { continue };
-                            let words = status_in_words(code);
-                            let (sentence, reasons) = match event {
-                                ClaimEvent::Rejected => {
-                                    (format!("Rejected: {words} ({category} {code})."), vec![words])
-                                }
-                                _ => (format!("Accepted: {words} ({category} {code})."), vec![]),
-                            };
-                            change.claim_happened(claim.id, event, &sentence, &reasons).await?;
+                            claim_acknowledged(change, kept, &status).await?;
                         }
                     }
-                    _ => {}
+                    _ => {
+                        let sentence = format!("A set {} is nothing that the clearing house sends.", set.kind);
+                        change.keep_stray_answer(kept, kind, sentence).await?;
+                    }
                 }
             }
             Ok(())
         })
         .await
+}
+
+/// The control number of the batch that a 999 is about, or why it is about none of ours.
+fn answered(state: &State, envelope: &Envelope, ack: &FileAck) -> Result<i64, String> {
+    let answer = FileAnswer {
+        group: &ack.group_kind,
+        control: &ack.group_control,
+        version: &ack.group_version,
+        sender: &envelope.sender,
+        receiver: &envelope.receiver,
+    };
+    let partners = Partners {
+        us: &state.clinic.submitter_id,
+        clearing_house: &state.clinic.clearing_house_id,
+        version: x12::claim::VERSION,
+    };
+    batch_of(answer, partners)
+}
+
+async fn file_acknowledged(
+    change: &mut Change<'_>,
+    kept: Uuid,
+    control: Result<i64, String>,
+    ack: &FileAck,
+) -> Result<(), Problem> {
+    let batch = match control {
+        Err(why) => Err(why),
+        Ok(control) => claims::batch_by_control(change.conn(), control)
+            .await?
+            .ok_or_else(|| format!("No file of claims went out under the number {control}.")),
+    };
+    let batch = match batch {
+        Ok(batch) => batch,
+        Err(why) => return Ok(change.keep_stray_answer(kept, "999", why).await?),
+    };
+    if ack.is_accepted() {
+        return Ok(change
+            .batch_became(batch.id, BatchState::Accepted, "The clearing house has taken the file.")
+            .await?);
+    }
+    let reasons = ack.reasons();
+    change.batch_became(batch.id, BatchState::Rejected, &reasons.join("; ")).await?;
+    for claim in change.claims_of_batch(batch.id).await? {
+        let said = "The clearing house refused the file.";
+        change.claim_happened(claim, ClaimEvent::Rejected, said, &reasons).await?;
+    }
+    Ok(())
+}
+
+async fn claim_acknowledged(change: &mut Change<'_>, kept: Uuid, status: &ClaimStatus) -> Result<(), Problem> {
+    let Some((category, code, _)) = status.deciding() else { return Ok(()) };
+    let words = status_in_words(code);
+    let Some(claim) = claims::by_number(change.conn(), &status.claim_number).await? else {
+        let sentence = format!(
+            "Claim {} of {} {} is none of ours; it is said: {words} ({category} {code}).",
+            status.claim_number, status.patient_first, status.patient_last
+        );
+        return Ok(change.keep_stray_answer(kept, "277CA", sentence).await?);
+    };
+    let Some(event) = status_event(category) else {
+        let sentence = format!("Claim {}: {words} ({category} {code}), which moves no claim.", claim.number);
+        return Ok(change.keep_stray_answer(kept, "277CA", sentence).await?);
+    };
+    let (sentence, reasons) = match event {
+        ClaimEvent::Rejected => (format!("Rejected: {words} ({category} {code})."), vec![words]),
+        _ => (format!("Accepted: {words} ({category} {code})."), vec![]),
+    };
+    change.claim_happened(claim.id, event, &sentence, &reasons).await?;
+    Ok(())
 }
 
 /// What became of a remittance file.

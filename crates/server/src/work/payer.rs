@@ -2,12 +2,14 @@
 
 use super::hand_over;
 use crate::state::State;
+use harbor_core::claims::assembling::plain;
+use harbor_core::claims::lawful::{most, written};
 use harbor_core::coverage::{BenefitQuestion, InsuredPerson};
 use harbor_formats::x12;
 use harbor_formats::x12::benefits;
 use harbor_store::jobs::Job;
 use harbor_store::rows::Person;
-use harbor_store::{Actor, Topic, coverage, people};
+use harbor_store::{Actor, Topic, claims, coverage, people};
 
 pub(super) async fn ask_benefits(state: &State, job: &Job) -> anyhow::Result<()> {
     let mut conn = state.store.reader().await?;
@@ -21,8 +23,8 @@ pub(super) async fn ask_benefits(state: &State, job: &Job) -> anyhow::Result<()>
     };
     drop(conn);
     let insured = |p: &Person, number: &str, group: &str| InsuredPerson {
-        last: p.last_name.to_uppercase(),
-        first: p.first_name.to_uppercase(),
+        last: written(&p.last_name, most::LAST_NAME).text,
+        first: written(&p.first_name, most::FIRST_NAME).text,
         birth_date: p.birth_date,
         sex: p.sex.map(|s| s.code().to_owned()),
         subscriber_number: number.to_owned(),
@@ -30,15 +32,16 @@ pub(super) async fn ask_benefits(state: &State, job: &Job) -> anyhow::Result<()>
     };
     let question = BenefitQuestion {
         trace: check.trace.clone(),
-        payer_name: payer.name.to_uppercase(),
+        payer_name: plain(&payer.name),
         payer_id: payer.payer_code.clone(),
-        provider_name: state.clinic.name.to_uppercase(),
+        provider_name: plain(&state.clinic.name),
         provider_npi: state.clinic.npi.clone(),
         subscriber: insured(&holder, &policy.subscriber_number, &policy.group_number),
         dependent: policy.holder_id.map(|_| (insured(&patient, "", ""), *policy.relationship)),
         service_date: check.service_date,
     };
-    let stamp = crate::claim_file::stamp(state, u32::try_from(job.id % 100_000_000).unwrap_or(1));
+    let control = claims::next_control(&mut *state.store.reader().await?).await?;
+    let stamp = crate::claim_file::stamp(state, u32::try_from(control).unwrap_or(0));
     let sent = benefits::write_question(&stamp, &question);
     let received = hand_over(state, "/exchange/benefits", "application/edi-x12", sent.clone()).await?;
     let read = x12::read(&received).and_then(|d| {

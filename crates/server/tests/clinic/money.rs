@@ -47,6 +47,7 @@ fn file(claim_number: &str, trace: &str, paid: i64) -> String {
     let at = day().and_hms_opt(9, 0, 0).unwrap();
     remittance::write(
         &Stamp { at, control: 7, production: false, sender: "CAUSEWAY".into(), receiver: "INDIGOHBR".into() },
+        &harbor_standins::payer::desk(""),
         &[r],
     )
 }

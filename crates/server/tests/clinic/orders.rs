@@ -220,7 +220,7 @@ async fn what_is_done_here_is_done_once_and_taken_back_only_before() {
     let visit = Visit::booked(&product, "oriane").await.roomed().await.diagnosed(&["I10"]).await;
     let ecg = ordered(&visit, &visit.clinician, "ECG").await;
     let charges = visit.clinician.get(&visit.path("/charges")).await;
-    assert!(charges["reasons"][0].as_str().unwrap().contains(" 0 test(s) ordered"), "no test by that: {charges}");
+    assert!(charges["reasons"][0].as_str().unwrap().contains(" 0 tests ordered"), "no test by that: {charges}");
     assert_eq!(visit.assistant.post(&path(&ecg, "/done"), json!({})).await.status, 422, "not before it is signed");
     visit.clinician.post(&visit.path("/orders/send"), json!({})).await.ok();
     assert_eq!(now(&visit, "ECG").await["state"], "to be done here");

@@ -5,3 +5,4 @@ mod approvals;
 mod outside;
 mod payer;
 mod technician;
+mod validated;

@@ -24,7 +24,7 @@ fn question(payer: &str, subscriber: &str) -> BenefitQuestion {
     }
 }
 
-fn claim(payer: &str, subscriber: &str) -> Claim {
+pub fn claim(payer: &str, subscriber: &str) -> Claim {
     let person = PersonOnClaim {
         last: "QUARRIE".into(),
         first: "INES".into(),
@@ -41,6 +41,7 @@ fn claim(payer: &str, subscriber: &str) -> Claim {
         units: 1,
         pointers: vec![1],
         service_date: day(),
+        decided: vec![],
     };
     Claim {
         number: "C1".into(),
@@ -50,13 +51,16 @@ fn claim(payer: &str, subscriber: &str) -> Claim {
         rank: Rank::First,
         subscriber_number: subscriber.into(),
         group_number: String::new(),
-        subscriber: person,
+        patient: person,
+        subscriber: None,
         relationship: Relationship::SelfHolder,
-        patient: None,
         place_of_service: "11".into(),
         frequency: "1".into(),
         original_reference: None,
         accident: None,
+        onset: None,
+        last_seen: None,
+        attachments: vec![],
         patient_paid: Cents::ZERO,
         prior_authorisation: None,
         referral: None,
@@ -65,6 +69,7 @@ fn claim(payer: &str, subscriber: &str) -> Claim {
         referring: None,
         supervising: None,
         facility: None,
+        others: vec![],
         lines: vec![line(1, 19_500), line(2, 1_805)],
     }
 }

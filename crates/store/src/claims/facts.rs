@@ -1,16 +1,19 @@
 //! What claims are made of, for any number of them in a fixed number of queries.
 
+use super::accidents;
 use crate::house::staff;
 use crate::money::ledger;
 use crate::rows::Coverage;
-use crate::rows::{Claim, Payer, Person, Service};
+use crate::rows::{Accident, Claim, Payer, Person, Service, Site, Staff, VisitBilling};
 use crate::schema::{coverages, visit_diagnoses};
 use crate::visit_line::visits;
 use crate::{Conn, Result, StoreError, charges, coverage, people};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::claims::assembling::{ChargedLine, ClaimFacts, OnRecord, PayerOfClaim};
-use harbor_core::claims::{AddressOnClaim, ProviderOnClaim};
+use harbor_core::claims::assembling::{
+    AccidentCause, AccidentOnRecord, ChargedLine, ClaimFacts, EmployerOnRecord, OnRecord, PayerOfClaim,
+};
+use harbor_core::claims::{AddressOnClaim, Facility, ProviderOnClaim};
 use harbor_core::money::Cents;
 use std::collections::HashMap;
 use uuid::Uuid;
@@ -28,6 +31,38 @@ fn on_record(p: &Person) -> OnRecord {
             city: p.city.clone(),
             state: p.state.clone(),
             postal_code: p.postal_code.clone(),
+        },
+    }
+}
+
+fn provider(s: &Staff) -> ProviderOnClaim {
+    ProviderOnClaim {
+        last_or_name: s.last_name.clone(),
+        first: s.first_name.clone(),
+        npi: s.npi.clone().unwrap_or_default(),
+        taxonomy: s.taxonomy.clone().unwrap_or_default(),
+    }
+}
+
+fn of_site(s: &Site) -> AddressOnClaim {
+    AddressOnClaim {
+        line: s.address_line.clone(),
+        line2: String::new(),
+        city: s.city.clone(),
+        state: s.state.clone(),
+        postal_code: s.postal_code.clone(),
+    }
+}
+
+fn employer(a: &Accident) -> EmployerOnRecord {
+    EmployerOnRecord {
+        name: a.employer.clone(),
+        address: AddressOnClaim {
+            line: a.employer_line.clone(),
+            line2: String::new(),
+            city: a.employer_city.clone(),
+            state: a.employer_state.clone(),
+            postal_code: a.employer_postal_code.clone(),
         },
     }
 }
@@ -76,6 +111,18 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
     }
     let approved = crate::prescribing::approvals::numbers_of_visits(conn, &visit_ids).await?;
     let balances = ledger::balances(conn, &visit_ids).await?;
+    let hurt: Vec<Uuid> = visits.values().filter(|v| v.accident_date.is_some()).map(|v| v.person_id).collect();
+    let known_accidents = accidents::of_people(conn, &hurt).await?;
+    let said = by(accidents::billing(conn, &visit_ids).await?, |b: &VisitBilling| b.visit_id);
+    let supervised = crate::consult::heads::supervised(conn, &visit_ids).await?;
+    let clinic = staff::clinic(conn).await?;
+    let billed_from = AddressOnClaim {
+        line: clinic.address_line,
+        line2: String::new(),
+        city: clinic.city,
+        state: clinic.state,
+        postal_code: clinic.postal_code,
+    };
     let missing = |what| StoreError::NotFound(what);
     rows.iter()
         .map(|row| {
@@ -86,6 +133,10 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
             let patient = persons.get(&visit.person_id).ok_or_else(|| missing("person"))?;
             let holder =
                 policy.holder_id.map(|id| persons.get(&id).ok_or_else(|| missing("policyholder"))).transpose()?;
+            let site = sites.get(&visit.site_id);
+            let accident = accidents::of_visit(&known_accidents, visit);
+            let said = said.get(&visit.id);
+            let supervising = supervised.get(&visit.id).and_then(|id| staff_by_id.get(id));
             Ok(ClaimFacts {
                 number: row.number.clone(),
                 replaces: row.payer_claim_number.clone(),
@@ -101,16 +152,33 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
                 },
                 patient: on_record(patient),
                 holder: holder.map(on_record),
-                rendering: ProviderOnClaim {
-                    last_or_name: clinician.last_name.clone(),
-                    first: clinician.first_name.clone(),
-                    npi: clinician.npi.clone().unwrap_or_default(),
-                    taxonomy: clinician.taxonomy.clone().unwrap_or_default(),
-                },
+                employer: accident.filter(|a| !a.employer.is_empty()).map(employer),
+                rendering: provider(clinician),
+                supervising: supervising.map(provider),
+                referring: said.filter(|s| !s.referring_last.is_empty()).map(|s| ProviderOnClaim {
+                    last_or_name: s.referring_last.clone(),
+                    first: s.referring_first.clone(),
+                    npi: s.referring_npi.clone(),
+                    taxonomy: String::new(),
+                }),
+                referral: said.map(|s| s.referral.clone()).filter(|r| !r.is_empty()),
                 kind: *visit.kind,
-                site: sites.get(&visit.site_id).map(|s| s.place_of_service.clone()).unwrap_or_default(),
+                site: site.map(|s| s.place_of_service.clone()).unwrap_or_default(),
+                place: Facility {
+                    name: site.map(|s| s.name.clone()).unwrap_or_default(),
+                    address: site.map(of_site).unwrap_or_default(),
+                },
+                billed_from: billed_from.clone(),
                 day: visit.day,
-                accident: visit.accident_date,
+                // Of one whose cause nobody told, only the day is known.
+                accident: visit.accident_date.map(|date| AccidentOnRecord {
+                    date,
+                    cause: accident.map_or(AccidentCause::Other, |a| *a.cause),
+                    state: accident.map(|a| a.state.clone()).unwrap_or_default(),
+                    number: accident.map(|a| a.number.clone()).unwrap_or_default(),
+                }),
+                onset: said.and_then(|s| s.onset),
+                last_seen: said.and_then(|s| s.last_seen),
                 approval: approved.get(&(visit.id, row.payer_id)).cloned(),
                 diagnoses: diagnoses.get(&visit.id).cloned().unwrap_or_default(),
                 lines: lines.get(&visit.id).cloned().unwrap_or_default(),

@@ -22,6 +22,13 @@ pub async fn struck(conn: &mut Conn, visit: Uuid) -> Result<Option<StruckNote>> 
     Ok(s::table.find(visit).select(StruckNote::as_select()).first(conn).await.optional()?)
 }
 
+/// Who supervises which of these visits.
+pub async fn supervised(conn: &mut Conn, ids: &[Uuid]) -> Result<std::collections::HashMap<Uuid, Uuid>> {
+    let rows: Vec<(Uuid, Option<Uuid>)> =
+        h::table.filter(h::visit_id.eq_any(ids)).select((h::visit_id, h::supervising_id)).load(conn).await?;
+    Ok(rows.into_iter().filter_map(|(visit, who)| Some((visit, who?))).collect())
+}
+
 /// Which of these notes are signed.
 pub async fn signed_among(conn: &mut Conn, ids: &[Uuid]) -> Result<Vec<Uuid>> {
     use crate::schema::note_signatures as n;

@@ -46,6 +46,11 @@ row! {
         name: String,
         place_of_service: String,
         sort: i32,
+        /// Of its own; all four empty where it lies at the clinic's.
+        address_line: String,
+        city: String,
+        state: String,
+        postal_code: String,
     }
 }
 

@@ -14,6 +14,12 @@ row! {
         external_code: String,
         level: Option<i16>,
         service_type: String,
+        /// Of a visit's level: for somebody new, or for somebody known.
+        new_patient: Option<bool>,
+        /// Something done besides the visit.
+        procedure: bool,
+        /// What of the chart makes it a charge by itself.
+        done: Vec<String>,
     }
 }
 
@@ -38,6 +44,55 @@ row! {
         units: i32,
         pointers: Vec<i32>,
         price_cents: Option<i64>,
+        /// Why it stands there by itself; empty of one that somebody put there.
+        reason: String,
+        by_itself: bool,
+    }
+}
+
+row! {
+    accidents Accident {
+        id: Uuid,
+        person_id: Uuid,
+        happened_on: NaiveDate,
+        cause: codes::AccidentCause,
+        state: String,
+        number: String,
+        employer: String,
+        employer_line: String,
+        employer_city: String,
+        employer_state: String,
+        employer_postal_code: String,
+        told_at: DateTime<Utc>,
+        told_by: String,
+    }
+}
+
+row! {
+    visit_billing VisitBilling {
+        visit_id: Uuid,
+        onset: Option<NaiveDate>,
+        last_seen: Option<NaiveDate>,
+        referral: String,
+        referring_last: String,
+        referring_first: String,
+        referring_npi: String,
+        /// Two codes with a `+` between, which the note says are unrelated.
+        unrelated: Vec<String>,
+        said_at: DateTime<Utc>,
+        said_by: String,
+    }
+}
+
+row! {
+    stray_answers StrayAnswer {
+        id: Uuid,
+        document_id: Uuid,
+        kind: String,
+        sentence: String,
+        at: DateTime<Utc>,
+        seen_at: Option<DateTime<Utc>>,
+        seen_by: String,
     }
 }
 

@@ -48,6 +48,8 @@ row! {
         employment: bool,
         telephone: String,
         address: String,
+        /// Days from the visit until when it takes a claim; unknown where nobody has told.
+        filing_days: Option<i32>,
     }
 }
 

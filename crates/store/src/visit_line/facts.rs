@@ -3,14 +3,15 @@
 use crate::arrival::own_stages;
 use crate::consult::heads;
 use crate::money::ledger;
-use crate::people::registration::{Registrations, has_address};
+use crate::people::registration::Registrations;
 use crate::rows::{Coverage, NoteRun, OwnStage, Person, Visit};
+use crate::visit_line::candidate::{Basics, Of};
 use crate::visit_line::visits;
 use crate::{Conn, Result, charges, claims, coverage, orders, people, prescribing};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::charges::{ChargeLine, ClaimCandidate, ClaimCheck, PolicyOnClaim, check_claim};
+use harbor_core::charges::{ChargeLine, ClaimCheck, check_claim};
 use harbor_core::consult::diagnoses::DiagnosisIndex;
 use harbor_core::coverage::{CheckState, Fact, Verdict, verdicts};
 use harbor_core::money::Cents;
@@ -59,8 +60,15 @@ fn of<T>(rows: &HashMap<Uuid, Vec<T>>, id: Uuid) -> &[T] {
     rows.get(&id).map_or(&[], Vec::as_slice)
 }
 
+/// By which release of the codes, and on which day, it is asked.
+#[derive(Clone, Copy)]
+pub struct Asked<'a> {
+    pub index: &'a DiagnosisIndex,
+    pub today: NaiveDate,
+}
+
 /// Loads everything about these visits in a fixed number of queries.
-pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -> Result<Vec<Gathered>> {
+pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, asked: Asked<'_>) -> Result<Vec<Gathered>> {
     let ids: Vec<Uuid> = rows.iter().map(|v| v.id).collect();
     let mut person_ids: Vec<Uuid> = rows.iter().map(|v| v.person_id).collect();
     person_ids.sort();
@@ -94,8 +102,7 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
     };
     let services: HashMap<String, crate::rows::Service> =
         charges::services(conn).await?.into_iter().map(|s| (s.code.clone(), s)).collect();
-    let npis: HashMap<Uuid, Option<String>> =
-        crate::house::staff::all(conn).await?.into_iter().map(|s| (s.id, s.npi)).collect();
+    let basics = Basics::load(conn, &rows, asked.today).await?;
     let mut marks = visits::marks_of(conn, &ids).await?;
     let charged: HashSet<Uuid> = marks.iter().filter(|(_, m)| m.has(Mark::Charged)).map(|(id, _)| *id).collect();
     let mut prices: HashMap<NaiveDate, HashMap<String, i64>> = HashMap::new();
@@ -134,30 +141,31 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
                 units: u32::try_from(l.units).unwrap_or(0),
                 price: l.price_cents.or_else(|| fees.get(&l.service_code).copied()).map(Cents::new),
                 pointers: l.pointers.iter().filter_map(|p| u8::try_from(*p).ok()).collect(),
+                is_level: services.get(&l.service_code).is_some_and(|s| s.level.is_some()),
+                is_procedure: services.get(&l.service_code).is_some_and(|s| s.procedure),
             })
             .collect();
+        let benefits = match &policy {
+            None => BenefitsState::NotNeeded,
+            // What was said of another day says nothing of this one.
+            Some(c) => {
+                let of_day = of(&checks, c.id).iter().filter(|b| b.service_date == visit.day);
+                BenefitsState::of_attempts(of_day.map(benefits_state))
+            }
+        };
         let claim_check = (!marks.has(Mark::Charged)).then(|| {
             let holder = policy.as_ref().and_then(|c| c.holder_id).and_then(|h| holders.get(&h)).unwrap_or(&person);
-            let candidate = ClaimCandidate {
-                service_date: visit.day,
-                birth_date: person.birth_date,
-                sex: person.sex.map(|s| *s),
-                has_address: has_address(&person),
-                policy: policy.as_ref().map(|c| PolicyOnClaim {
-                    payer: payers.get(&c.payer_id).map(|p| p.name.clone()).unwrap_or_default(),
-                    subscriber_number: c.subscriber_number.clone(),
-                    in_force: c.starts_on <= visit.day && c.ends_on.is_none_or(|e| e >= visit.day),
-                    employment: payers.get(&c.payer_id).is_some_and(|p| p.employment),
-                    holder_birth_date: holder.birth_date.is_some(),
-                    holder_address: has_address(holder),
-                }),
-                self_pay: policy.is_none() && visit.self_pay,
-                diagnoses: codes.clone(),
-                lines: own_lines.clone(),
-                rendering_npi: npis.get(&visit.clinician_id).and_then(Option::as_deref),
-                accident_date: visit.accident_date,
-            };
-            check_claim(&candidate, index)
+            let candidate = basics.candidate(&Of {
+                visit: &visit,
+                person: &person,
+                policy: policy.as_ref(),
+                payer: policy.as_ref().and_then(|c| payers.get(&c.payer_id)),
+                holder,
+                verified: benefits == BenefitsState::InForce,
+                diagnoses: &codes,
+                lines: &own_lines,
+            });
+            check_claim(&candidate, asked.index)
         });
         let facts = VisitFacts {
             note_struck: struck.contains(&visit.id),
@@ -172,14 +180,7 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
             },
             marks,
             registration_gaps: registrations.gaps(&person, visit.day).iter().map(|f| f.label()).collect(),
-            benefits: match &policy {
-                None => BenefitsState::NotNeeded,
-                // What was said of another day says nothing of this one.
-                Some(c) => {
-                    let of_day = of(&checks, c.id).iter().filter(|b| b.service_date == visit.day);
-                    BenefitsState::of_attempts(of_day.map(benefits_state))
-                }
-            },
+            benefits,
             diagnoses: codes.len(),
             runs_without_code: own_runs.iter().filter(|r| r.code.is_none()).map(|r| r.title.clone()).collect(),
             orders_without_diagnosis: own_orders
@@ -194,7 +195,7 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, index: &DiagnosisIndex) -
                 .map(|p| p.medicine.clone())
                 .collect(),
             prescriptions_unsent: own_scripts.iter().filter(|p| p.state == PrescriptionState::Draft).count(),
-            claim_faults: claim_check.iter().flat_map(|c| &c.faults).map(|f| f.sentence.clone()).collect(),
+            claim_faults: claim_check.iter().flat_map(|c| c.stops()).map(|f| f.sentence.clone()).collect(),
             charge_lines: own_lines.len(),
             claim_rejections: own_claims.iter().flat_map(|c| c.reasons.clone()).collect(),
             waiting_for_payer: own_claims.iter().any(|c| c.state.waits_for_payer()),

@@ -11,3 +11,8 @@ export const charges = (id: string) =>
 
 export const services = () =>
   look(['services'], [{ topic: 'prices' }, { topic: 'clinic' }], () => api.GET('/api/services'));
+
+export const forClaim = (id: string) =>
+  look(['for-claim', id], [{ topic: 'visit', id }, { topic: 'person' }], () =>
+    api.GET('/api/visits/{id}/for-claim', of(id)),
+  );

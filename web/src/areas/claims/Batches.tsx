@@ -1,8 +1,10 @@
 import { Unanswered, unanswered } from '../../ui/Unanswered';
-import { type Schemas, useLook } from '../../api/client';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { dollars, useTimes } from '../../app/words';
-import { Empty, Mono, Scroller, Small, Table, Tag, type Tone } from '../../ui/layout';
-import { batches } from './queries';
+import { Button } from '../../ui/controls';
+import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag, type Tone } from '../../ui/layout';
+import { space } from '../../ui/tokens';
+import { batches, strayAnswers } from './queries';
 
 type State = Schemas['BatchState'];
 
@@ -14,8 +16,49 @@ const word: Record<State, string> = {
   rejected: '✕ refused by the clearing house',
 };
 
+/** What the clearing house said that belongs to nothing we know: work until somebody has seen to it. */
+function StrayAnswers() {
+  const times = useTimes();
+  const { run, busy } = useDo();
+  const look = useLook(strayAnswers());
+  if (!look.data || look.data.length === 0) return null;
+  return (
+    <Stack $gap={2} style={{ marginBottom: space(4) }}>
+      <h2>Answers that match nothing</h2>
+      {look.data.map((a) => (
+        <Notice key={a.id} $tone="brass" data-stray={a.kind}>
+          <Row>
+            <span>
+              <b>{a.kind}</b> {a.sentence} <Small>{times.full(a.at)}</Small>
+            </span>
+            <Spread />
+            <a href={`/api/files/${a.documentId}`}>File</a>
+            <Button
+              isDisabled={busy}
+              onPress={() =>
+                void run(() => api.POST('/api/stray-answers/{id}/seen', { params: { path: { id: a.id } } }))
+              }
+            >
+              Seen to
+            </Button>
+          </Row>
+        </Notice>
+      ))}
+    </Stack>
+  );
+}
+
 /** What was sent, with the file as it went, byte for byte. */
 export function Batches() {
+  return (
+    <>
+      <StrayAnswers />
+      <Sent />
+    </>
+  );
+}
+
+function Sent() {
   const times = useTimes();
   const look = useLook(batches());
   if (unanswered(look)) return <Unanswered look={look} />;

@@ -13,3 +13,5 @@ export const claim = (id: string) =>
   );
 
 export const batches = () => look(['batches'], [{ topic: 'batch' }, { topic: 'claim' }], () => api.GET('/api/batches'));
+
+export const strayAnswers = () => look(['stray-answers'], [{ topic: 'batch' }], () => api.GET('/api/stray-answers'));

@@ -34,6 +34,45 @@ function RoomDialog({ room, isNew, onClose }: { room: Room; isNew: boolean; onCl
   );
 }
 
+function SiteDialog({ site, onClose }: { site: Schemas['Site']; onClose: () => void }) {
+  const [addressLine, setAddressLine] = useState(site.addressLine);
+  const [city, setCity] = useState(site.city);
+  const [state, setState] = useState(site.state);
+  const [postalCode, setPostalCode] = useState(site.postalCode);
+  const [placeOfService, setPlaceOfService] = useState(site.placeOfService);
+  const { run, busy, refusal } = useDo();
+  const save = async () => {
+    const body = { addressLine, city, state, postalCode, placeOfService };
+    if (await run(() => api.PUT('/api/settings/sites/{id}', { params: { path: { id: site.id } }, body }))) onClose();
+  };
+  return (
+    <Dialog title={`Where ${site.name} is`} open onClose={onClose}>
+      <Form refusal={refusal} onSave={() => void save()}>
+        <Small>Leave the address empty where it lies at the clinic’s own.</Small>
+        <Field name="addressLine" label="Address" value={addressLine} onChange={setAddressLine} autoFocus />
+        <Row $gap={2}>
+          <Field name="city" label="City" value={city} onChange={setCity} />
+          <Field name="state" label="State" value={state} onChange={setState} />
+          <Field name="postalCode" label="Postal code" value={postalCode} onChange={setPostalCode} />
+        </Row>
+        <Field
+          name="placeOfService"
+          label="Place of service on claims"
+          value={placeOfService}
+          onChange={setPlaceOfService}
+        />
+        <Refused />
+        <Row>
+          <Spread />
+          <Button type="submit" $kind="filled" isDisabled={busy}>
+            Save
+          </Button>
+        </Row>
+      </Form>
+    </Dialog>
+  );
+}
+
 const steps = [
   ['←', 'left', -1, 0],
   ['→', 'right', 1, 0],
@@ -45,6 +84,7 @@ function Site({ site }: { site: Schemas['Site'] }) {
   const { clinic } = useSession();
   const may = useMay();
   const [open, setOpen] = useState<{ room: Room; isNew: boolean } | null>(null);
+  const [place, setPlace] = useState(false);
   const { run, busy } = useDo();
   const rooms = clinic.rooms.filter((r) => r.siteId === site.id && r.active);
   const wide = Math.max(3, ...rooms.map((r) => r.placeX + 1)) + 1;
@@ -56,7 +96,20 @@ function Site({ site }: { site: Schemas['Site'] }) {
     );
   return (
     <Stack $gap={2}>
-      <h3>{site.name}</h3>
+      <Row>
+        <h3>{site.name}</h3>
+        <Small data-site-address={site.name}>
+          {site.addressLine
+            ? `${site.addressLine}, ${site.city}, ${site.state} ${site.postalCode}`
+            : 'at the clinic’s own address'}
+        </Small>
+        {may('set_clinic') && (
+          <Button $kind="quiet" aria-label={`Where ${site.name} is`} onPress={() => setPlace(true)}>
+            Change
+          </Button>
+        )}
+      </Row>
+      {place && <SiteDialog site={site} onClose={() => setPlace(false)} />}
       <div style={{ display: 'grid', gridTemplateColumns: `repeat(${wide}, minmax(0, 1fr))`, gap: space(2) }}>
         {rooms.map((r) => (
           <div

@@ -39,6 +39,7 @@ export function FindMedicine(p: {
       render={(x) => (
         <>
           {x.form} <Mono>{x.strength}</Mono> <Small>{x.brand}</Small>
+          {x.stock ? <Small> · kept here</Small> : null}
         </>
       )}
     />

@@ -127,6 +127,7 @@ export default function Today() {
       money: `/visits/${visit}/money`,
       claim: `/billing?visit=${visit ?? ''}`,
       remittances: '/billing?tab=remittances',
+      batches: '/billing?tab=batches',
       orders: '/results?tab=ordered',
       results: `/results?result=${w.resultId ?? ''}`,
       renewals: '/results?tab=renewals',

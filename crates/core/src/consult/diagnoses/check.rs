@@ -12,9 +12,49 @@ pub struct Finding {
     pub stops_billing: bool,
 }
 
+/// Codes that are only ever additional, by range of their beginnings, with why (ICD-10-CM Official Guidelines, in the order of
+/// the rows: I.C.1.b, I.C.1.e, I.C.18.g, I.C.20.a.6, I.C.21.c.11, I.C.21.c.3).
+const NEVER_FIRST: [(&str, &str, &str); 6] = [
+    ("B95", "B97", "it names the germ, and the infection comes first"),
+    ("Z16", "Z16", "it names the resistance, and the infection comes first"),
+    ("R65", "R65", "the infection or the injury comes first"),
+    ("V00", "Y99", "it tells the cause from outside, and what it caused comes first"),
+    ("Z3A", "Z3A", "it tells the week, and why the pregnancy is looked after comes first"),
+    ("Z68", "Z68", "the body mass index is told beside what it matters for"),
+];
+
+/// High blood pressure with a disease of the heart or the kidneys: the release has codes for both together (ICD-10-CM
+/// Official Guidelines, I.C.9.a, which presumes that they belong together unless the note says otherwise).
+fn hypertension(codes: &[&str], out: &mut Vec<Finding>) {
+    let begins = |with: &[&str]| codes.iter().find(|c| with.iter().any(|w| super::undot(c).starts_with(w)));
+    let Some(alone) = begins(&["I10"]) else { return };
+    if let Some(joint) = begins(&["I11", "I12", "I13", "I15", "I16"]).filter(|c| !super::undot(c).starts_with("I16")) {
+        out.push(Finding {
+            code: (*alone).to_owned(),
+            sentence: format!(
+                "{alone} and {joint} cannot be billed together: {joint} says the high blood pressure already."
+            ),
+            stops_billing: true,
+        });
+        return;
+    }
+    let kidneys = begins(&["N18"]).map(|c| (c, "I12"));
+    let heart = begins(&["I50", "I514", "I515", "I516", "I517", "I518", "I519"]).map(|c| (c, "I11"));
+    for (with, code) in [kidneys, heart].into_iter().flatten() {
+        out.push(Finding {
+            code: (*alone).to_owned(),
+            sentence: format!(
+                "{alone} with {with}: the guidelines presume that they belong together and want {code}, unless the note says that they are unrelated."
+            ),
+            stops_billing: false,
+        });
+    }
+}
+
 impl DiagnosisIndex {
     /// Looks at all codes of a visit in their order (ICD-10-CM Official Guidelines, section I.A and I.B):
-    /// each billable, none twice, no Excludes1 pair, an underlying disease before its manifestation.
+    /// each billable, none twice, no Excludes1 pair, no two that contradict each other, an underlying disease before its
+    /// manifestation, and first only what may stand first.
     pub fn check_together<S: AsRef<str>>(&self, codes: &[S]) -> Vec<Finding> {
         let mut out = Vec::new();
         let codes: Vec<&str> = codes.iter().map(AsRef::as_ref).collect();
@@ -34,6 +74,8 @@ impl DiagnosisIndex {
             self.excluded(code, i, &codes, &mut out);
             self.order(code, i, &codes, &mut out);
         }
+        self.contradictions(&codes, &mut out);
+        hypertension(&codes, &mut out);
         out
     }
 
@@ -80,34 +122,64 @@ impl DiagnosisIndex {
         }
     }
 
-    fn order(&self, code: &str, at: usize, codes: &[&str], out: &mut Vec<Finding>) {
-        let first_notes = self.notes(code, |e| &e.code_first);
-        if !first_notes.is_empty() {
-            let references: Vec<CodeReference> = first_notes.iter().flat_map(|n| CodeReference::in_note(n)).collect();
-            let before = codes[..at].iter().any(|c| references.iter().any(|r| r.covers(c)));
-            let after = codes[at + 1..].iter().find(|c| references.iter().any(|r| r.covers(c)));
-            let manifestation = self
-                .nearest(code)
-                .is_some_and(|p| self.line_of(p).any(|e| e.title.contains("in diseases classified elsewhere")));
-            if let Some(underlying) = after.filter(|_| !before) {
-                out.push(Finding {
-                    code: code.to_owned(),
-                    sentence: format!("{underlying} must come before {code}: the release says to code it first."),
-                    stops_billing: true,
-                });
-            } else if manifestation && at == 0 {
-                out.push(Finding {
-                    code: code.to_owned(),
-                    sentence: format!("{code} cannot stand first; code first: {}.", first_notes.join("; ")),
-                    stops_billing: true,
-                });
-            } else if !before {
-                out.push(Finding {
-                    code: code.to_owned(),
-                    sentence: format!("{code}: code first, if applicable: {}.", first_notes.join("; ")),
-                    stops_billing: false,
-                });
+    /// Whether a code is only told beside another.
+    pub fn is_additional(&self, code: &str) -> bool {
+        self.never_first(code).is_some()
+    }
+
+    /// Why a code is only ever an additional one; nothing where it may stand first.
+    fn never_first(&self, code: &str) -> Option<&'static str> {
+        let undotted = super::undot(code);
+        let by_range = NEVER_FIRST.iter().find(|(from, to, _)| {
+            let begin = |edge: &str| undotted.get(..edge.len().min(undotted.len())).unwrap_or("").to_owned();
+            begin(from).as_str() >= *from && begin(to).as_str() <= *to
+        });
+        let of_another = || {
+            let words = ["diseases classified elsewhere", "due to underlying condition"];
+            let said = |e: &super::CodeEntry| words.iter().any(|w| e.title.contains(w)) && !e.heading;
+            self.nearest(code).is_some_and(|p| self.line_of(p).any(said))
+        };
+        by_range.map(|(.., why)| *why).or_else(|| of_another().then_some("it is the sign of another disease"))
+    }
+
+    /// Two codes of one category that say the opposite of each other: `with` and `without` the same thing.
+    fn contradictions(&self, codes: &[&str], out: &mut Vec<Finding>) {
+        let title = |code: &str| Some(self.resolve(code).ok()?.title);
+        for (i, code) in codes.iter().enumerate() {
+            for other in &codes[..i] {
+                let (Some(a), Some(b)) = (title(other), title(code)) else { continue };
+                let plain = |t: &str| t.replace(" without ", " with ");
+                if a != b && plain(&a) == plain(&b) {
+                    out.push(Finding {
+                        code: (*code).to_owned(),
+                        sentence: format!("{other} and {code} cannot be billed together: one says \"with\" what the other says \"without\"."),
+                        stops_billing: true,
+                    });
+                }
             }
+        }
+    }
+
+    fn order(&self, code: &str, at: usize, codes: &[&str], out: &mut Vec<Finding>) {
+        let mut tell = |sentence: String, stops_billing: bool| {
+            out.push(Finding { code: code.to_owned(), sentence, stops_billing });
+        };
+        let first_notes = self.notes(code, |e| &e.code_first);
+        let references: Vec<CodeReference> = first_notes.iter().flat_map(|n| CodeReference::in_note(n)).collect();
+        let before = codes[..at].iter().any(|c| references.iter().any(|r| r.covers(c)));
+        let after = codes[at + 1..].iter().find(|c| references.iter().any(|r| r.covers(c)));
+        let never_first = self.never_first(code);
+        if let Some(underlying) = after.filter(|_| !before) {
+            tell(format!("{underlying} must come before {code}: the release says to code it first."), true);
+        } else if let Some(why) = never_first.filter(|_| at == 0) {
+            let first = if first_notes.is_empty() {
+                String::new()
+            } else {
+                format!("; code first: {}", first_notes.join("; "))
+            };
+            tell(format!("{code} cannot stand first: {why}{first}."), true);
+        } else if !first_notes.is_empty() && !before {
+            tell(format!("{code}: code first, if applicable: {}.", first_notes.join("; ")), false);
         }
         for note in self.notes(code, |e| &e.use_additional) {
             let given = CodeReference::in_note(&note).iter().any(|r| codes.iter().any(|c| r.covers(c)));
@@ -156,6 +228,28 @@ mod tests {
                 ..entry("I43", "Cardiomyopathy in diseases classified elsewhere", "", true)
             },
             entry("E85.4", "Organ-limited amyloidosis", "", true),
+            entry("I10", "Essential (primary) hypertension", "", true),
+            entry("I11.9", "Hypertensive heart disease without heart failure", "", true),
+            entry("N18.30", "Chronic kidney disease, stage 3 unspecified", "", true),
+            entry("Z00.00", "Encounter for general adult medical examination without abnormal findings", "", true),
+            entry("Z00.01", "Encounter for general adult medical examination with abnormal findings", "", true),
+            CodeEntry {
+                code_first: vec!["the underlying physiological condition, such as: Alzheimer's (G30.-)".into()],
+                ..entry("F02.80", "Dementia in other diseases classified elsewhere, unspecified severity", "", true)
+            },
+            CodeEntry {
+                code_first: vec!["the underlying condition".into()],
+                ..entry("E08.9", "Diabetes mellitus due to underlying condition without complications", "", true)
+            },
+            entry(
+                "B95.61",
+                "Methicillin susceptible Staphylococcus aureus infection as the cause of diseases classified elsewhere",
+                "",
+                true,
+            ),
+            entry("R65.20", "Severe sepsis without septic shock", "", true),
+            entry("Z3A.20", "20 weeks gestation of pregnancy", "", true),
+            entry("A41.9", "Sepsis, unspecified organism", "", true),
         ])
     }
 
@@ -187,6 +281,31 @@ mod tests {
         for broken in ["", "X", ".", "XXXXXXX", "T15.00XAA"] {
             assert!(i.resolve(broken).is_err(), "{broken}");
         }
+    }
+
+    #[test]
+    fn what_is_only_additional_never_stands_first_nor_alone() {
+        for code in ["F02.80", "E08.9", "B95.61", "R65.20", "Z3A.20", "W19.XXXA"] {
+            let alone = stops(&[code]);
+            assert!(alone.len() == 1 && alone[0].starts_with(&format!("{code} cannot stand first")), "{alone:?}");
+            assert_eq!(stops(&["A41.9", code]), [""; 0], "behind another");
+        }
+        assert_eq!(stops(&["A41.9"]), [""; 0]);
+    }
+
+    #[test]
+    fn with_and_without_the_same_contradict() {
+        assert_eq!(stops(&["Z00.00", "Z00.01"]).len(), 1);
+        assert_eq!(stops(&["Z00.01"]), [""; 0]);
+    }
+
+    #[test]
+    fn high_blood_pressure_is_told_once_and_presumed_to_belong_to_the_kidneys() {
+        assert_eq!(stops(&["I11.9", "I10"]).len(), 1);
+        assert_eq!(stops(&["I10", "N18.30"]), [""; 0], "a presumption stops nothing");
+        let advice = index().check_together(&["I10", "N18.30"]);
+        assert!(advice.iter().any(|f| f.sentence.contains("want I12, unless the note says")), "{advice:?}");
+        assert!(index().check_together(&["I10"]).is_empty());
     }
 
     #[test]

@@ -90,7 +90,7 @@ fn kidney(of_it: &[&KidneyRule], ingredient: &Ingredient, daily: Option<Amount>,
     let is_child = measure == KidneyMeasure::Schwartz;
     let what = match rule.most_mg {
         Some(most) if !is_child => match daily {
-            Some(amount) if amount.number() <= most * 1.001 => return,
+            Some(Amount::Milligrams(mg)) if mg <= most * 1.001 => return,
             _ => format!("no more than {} a day", weighed(most)),
         },
         Some(_) => "less than the usual dose; ask a specialist".to_owned(),

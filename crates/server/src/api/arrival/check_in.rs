@@ -202,7 +202,7 @@ pub async fn household_today(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<V
     }
     ids.retain(|p| *p != person.id);
     let rows = visits::of_day_and_people(&mut conn, visit.day, &ids).await?;
-    let gathered = facts::gather(&mut conn, rows, &state.tables.diagnoses).await?;
+    let gathered = facts::gather(&mut conn, rows, state.asked_today()).await?;
     Ok(Json(gathered.iter().map(|g| VisitCard::of(g, state.today())).collect()))
 }
 

@@ -104,7 +104,7 @@ pub async fn in_clinic(state: Data<State>) -> Answer<InClinicView> {
     let (today, now) = (state.today(), state.now());
     let mut conn = state.store.reader().await?;
     let rows = visits::of_day(&mut conn, today).await?;
-    let gathered = facts::gather(&mut conn, rows, &state.tables.diagnoses).await?;
+    let gathered = facts::gather(&mut conn, rows, state.asked_today()).await?;
     let rule = staff::clinic(&mut conn).await?.thresholds();
     let types = schedule::visit_types(&mut conn).await?;
     let usual = |v: &Visit| types.iter().find(|t| t.id == v.visit_type_id).map_or(20, |t| i64::from(t.minutes));

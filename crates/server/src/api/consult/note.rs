@@ -185,7 +185,7 @@ pub async fn sign(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SignNot
             may_sign(&parts, change.has_reached(*id, Mark::Seen).await?)
                 .map_err(|s| Problem::refused("not-ready", s))?;
             let gathered =
-                harbor_store::visit_line::facts::gather(change.conn(), vec![visit.clone()], &state.tables.diagnoses)
+                harbor_store::visit_line::facts::gather(change.conn(), vec![visit.clone()], state.asked_today())
                     .await?;
             if let Some(facts) = gathered.first().map(|g| &g.facts) {
                 let line = harbor_core::visit_line::visit_line(facts);
@@ -197,6 +197,7 @@ pub async fn sign(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SignNot
             let at = |p: &SeenPart| PartAt { run: p.run, part: *p.part };
             let seen: Vec<Seen> = form.seen.iter().map(|p| Seen { at: at(p), version: p.version }).collect();
             let row = change.sign_note(&visit, &seen).await?;
+            change.stand_by_themselves(&visit, &state.tables.diagnoses).await?;
             Ok(Json(row))
         })
         .await

@@ -7,9 +7,10 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::arrival::Thresholds;
 use harbor_core::arrival::rooms::{DRAWING, RoomKind, is_place};
+use harbor_core::claims::lawful::most;
 use harbor_core::fields::Faults;
 use harbor_store::house::staff;
-use harbor_store::rows::Room;
+use harbor_store::rows::{Room, Site};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -70,6 +71,50 @@ pub struct RoomForm {
     place_x: i32,
     place_y: i32,
     active: bool,
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct SiteForm {
+    /// All four empty where the site lies at the clinic's own address.
+    address_line: String,
+    city: String,
+    state: String,
+    postal_code: String,
+    /// X12 CLM05-1, two digits.
+    place_of_service: String,
+}
+
+/// Where a site is: claims and calendars tell it.
+#[utoipa::path(put, path = "/api/settings/sites/{id}", params(("id" = Uuid, Path)), request_body = SiteForm, responses((status = 200, body = Done), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn set_site(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<SiteForm>) -> Answer<Done> {
+    let mut faults = Faults::default();
+    let address_line = faults.optional_line("addressLine", "Address", &form.address_line, most::STREET);
+    let city = faults.optional_line("city", "City", &form.city, most::CITY);
+    let in_state = faults.optional_line("state", "State", &form.state, 2).to_uppercase();
+    let postal_code = faults.optional_line("postalCode", "Postal code", &form.postal_code, 10);
+    let digits = postal_code.chars().filter(char::is_ascii_digit).count();
+    let parts = [&address_line, &city, &in_state, &postal_code];
+    if parts.iter().any(|p| p.is_empty()) && parts.iter().any(|p| !p.is_empty()) {
+        faults.add("addressLine", "An address has a line, a city, a state and a postal code; or leave all four empty.");
+    } else if !postal_code.is_empty() && !matches!(digits, 5 | 9) {
+        faults.add("postalCode", "A postal code has five digits, or nine.");
+    }
+    if form.place_of_service.len() != 2 || !form.place_of_service.bytes().all(|b| b.is_ascii_digit()) {
+        faults.add("placeOfService", "Has two digits, such as 11 for an office.");
+    }
+    faults.none_or(())?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let sites = staff::sites(change.conn()).await?;
+            let old = sites.into_iter().find(|s| s.id == *id).ok_or_else(|| Problem::not_found("site"))?;
+            let place_of_service = form.place_of_service.clone();
+            let row = Site { address_line, city, state: in_state, postal_code, place_of_service, ..old };
+            change.save_site(&row).await?;
+            Ok(DONE)
+        })
+        .await
 }
 
 /// Adds a room, or changes one: its name, its kind, its place in the drawing.

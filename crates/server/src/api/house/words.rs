@@ -2,6 +2,7 @@
 
 use crate::api::visit_line::views::Choice;
 use harbor_core::arrival::Stage;
+use harbor_core::claims::assembling::AccidentCause;
 use harbor_core::claims::{BatchState, ClaimState};
 use harbor_core::consult::measurements::Measure;
 use harbor_core::consult::{AllergyKind, HistoryKind, NotePart, ProblemState, Source, Weight};
@@ -69,6 +70,7 @@ pub struct Words {
     urgencies: Vec<Choice>,
     prescription_states: Vec<Choice>,
     claim_states: Vec<Choice>,
+    accident_causes: Vec<Choice>,
     batch_states: Vec<Choice>,
     methods: Vec<Choice>,
     channels: Vec<Choice>,
@@ -111,6 +113,7 @@ pub fn words() -> Words {
         urgencies: of::<Urgency>(),
         prescription_states: of::<PrescriptionState>(),
         claim_states: of::<ClaimState>(),
+        accident_causes: of::<AccidentCause>(),
         batch_states: of::<BatchState>(),
         methods: of::<Method>(),
         channels: of::<Channel>(),

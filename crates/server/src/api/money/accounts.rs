@@ -159,7 +159,7 @@ pub async fn dues_of(conn: &mut Conn, state: &State, person: Uuid) -> Result<(Ve
     let accounts = store::of_people(conn, &ids).await?;
     let today = visits::of_day_and_people(conn, state.today(), &ids).await?;
     let mut dues = Vec::new();
-    for g in facts::gather(conn, today, &state.tables.diagnoses).await? {
+    for g in facts::gather(conn, today, state.asked_today()).await? {
         if !is_paid_today(g.visit.stage()) {
             continue;
         }

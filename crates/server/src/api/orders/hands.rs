@@ -160,12 +160,19 @@ pub async fn taken(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<TakenF
         .store
         .change(&me.actor(), now, async |change| {
             let order = store::order(change.conn(), *id).await?;
+            let visit = match order.visit_id {
+                Some(visit) => Some(change.lock_visit(visit).await?),
+                None => None,
+            };
             let mut rows = store::hands::taken_together(change.conn(), &order).await?;
             rows.retain(|o| may_be_taken(*o.kind, *o.state, *o.taken_where));
             if !rows.iter().any(|o| o.id == order.id) {
                 return Err(Problem::refused("no-specimen", "No specimen of it is to be taken here."));
             }
             change.specimen_taken(&rows, at).await?;
+            if let Some(visit) = visit {
+                change.stand_by_themselves(&visit, &state.tables.diagnoses).await?;
+            }
             Ok(DONE)
         })
         .await

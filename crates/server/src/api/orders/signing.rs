@@ -174,7 +174,14 @@ pub async fn done(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
         .store
         .change(&me.actor(), state.now(), async |change| {
             let order = store::order(change.conn(), *id).await?;
+            let visit = match order.visit_id {
+                Some(visit) => Some(change.lock_visit(visit).await?),
+                None => None,
+            };
             change.order_done(&order).await?;
+            if let Some(visit) = visit {
+                change.stand_by_themselves(&visit, &state.tables.diagnoses).await?;
+            }
             Ok(DONE)
         })
         .await

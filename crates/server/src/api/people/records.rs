@@ -269,7 +269,7 @@ async fn form_of(conn: &mut Conn, id: Uuid) -> Result<PersonForm, Problem> {
 pub async fn visits(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<VisitCard>> {
     let mut conn = state.store.reader().await?;
     let rows = visit_store::of_person(&mut conn, *id).await?;
-    let gathered = facts::gather(&mut conn, rows, &state.tables.diagnoses).await?;
+    let gathered = facts::gather(&mut conn, rows, state.asked_today()).await?;
     Ok(Json(gathered.iter().map(|g| VisitCard::of(g, state.today())).collect()))
 }
 

@@ -218,7 +218,7 @@ pub async fn plan(state: Data<State>, pinned: Json<Vec<Pinned>>) -> Answer<Reboo
     let telling = Telling::load(&mut conn, &state, &waiting).await?;
     let pins: Vec<Option<Option<usize>>> = waiting.iter().map(|v| pin_of(v.id, &pinned, &slots)).collect();
     let found = solve(&people, &times, &pins, state.zone);
-    let gathered = facts::gather(&mut conn, waiting, &state.tables.diagnoses).await?;
+    let gathered = facts::gather(&mut conn, waiting, state.asked_today()).await?;
     let line = |(at, g): (usize, &Gathered)| {
         let chosen = found.slots.get(at).copied().flatten();
         let why = chosen.map_or_else(|| vec!["no time fits"], |o| reasons(&people[at], &times[o], state.zone));

@@ -61,7 +61,7 @@ pub async fn day(state: Data<State>, asked: Query<DayAsked>) -> Answer<DayView> 
 async fn day_view(conn: &mut Conn, state: &State, day: NaiveDate) -> Result<DayView, Problem> {
     let (from, to) = day_bounds(state.zone, day);
     let rows = visits::of_day(conn, day).await?;
-    let gathered = facts::gather(conn, rows, &state.tables.diagnoses).await?;
+    let gathered = facts::gather(conn, rows, state.asked_today()).await?;
     Ok(DayView {
         day,
         words: harbor_core::fields::typed_date::in_words(day),

@@ -22,8 +22,9 @@ use harbor_core::schedule::at_local;
 use harbor_core::visit_line::Mark;
 use harbor_core::visit_line::work_list::{
     CALL, CHART_OPENED, COSIGN, COUNT_TILL, DO_HERE, MATCH_LINE, OVERDUE_ORDER, PRINT_LETTER, REBOOK, REFUSED_TOMORROW,
-    REVIEW_RESULT, SIGN_ORDER, Standing, TAKE_SPECIMEN, Task, TaskPlace, UNREAD_CRITICAL, task,
+    REVIEW_RESULT, SIGN_ORDER, STRAY_ANSWER, Standing, TAKE_SPECIMEN, Task, TaskPlace, UNREAD_CRITICAL, task,
 };
+use harbor_store::claims::stray;
 use harbor_store::consult::heads;
 use harbor_store::house::staff;
 use harbor_store::money::{remittances, tills};
@@ -95,7 +96,7 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
         _ => visits::unfinished_before(&mut conn, today).await?,
     };
     unfinished.extend(of_today.iter().filter(|v| !v.settled && !NOT_LIVE.contains(&v.stage().code())).cloned());
-    let gathered = facts::gather(&mut conn, unfinished, &state.tables.diagnoses).await?;
+    let gathered = facts::gather(&mut conn, unfinished, state.asked_today()).await?;
     let mut waiting: Vec<Waiting> = Vec::new();
     for g in &gathered {
         let line = g.line();
@@ -130,7 +131,7 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
             tills_to_count(&mut conn, &state).await?,
         ]
         .concat(),
-        Role::Biller => unmatched_lines(&mut conn).await?,
+        Role::Biller => [unmatched_lines(&mut conn).await?, stray_answers(&mut conn).await?].concat(),
         Role::Manager => [
             unread_critical(&mut conn, &state).await?,
             opened_charts(&mut conn, &state).await?,
@@ -161,10 +162,16 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
     }))
 }
 
+/// What the clearing house said that belongs to nothing we know.
+async fn stray_answers(conn: &mut Conn) -> Result<Vec<Waiting>, Problem> {
+    let open = stray::open(conn).await?;
+    Ok(open.into_iter().map(|a| Waiting::of(STRAY_ANSWER, a.sentence, Some(a.at))).collect())
+}
+
 /// Notes that others signed under this clinician's supervision, the oldest first.
 async fn to_cosign(conn: &mut Conn, state: &State, me: &Me) -> Result<Vec<Waiting>, Problem> {
     let waiting = heads::to_cosign(conn, me.staff.id).await?;
-    let gathered = facts::gather(conn, waiting, &state.tables.diagnoses).await?;
+    let gathered = facts::gather(conn, waiting, state.asked_today()).await?;
     let one = |g: &facts::Gathered| {
         let signed = g.facts.marks.get(Mark::Signed);
         let said = signed.map(|r| format!("Signed by {}.", r.by)).unwrap_or_default();
@@ -264,7 +271,7 @@ async fn refused_tomorrow(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>
     let today = state.today();
     let tomorrow = visits::of_day(conn, today + Duration::days(1)).await?;
     let mut out = Vec::new();
-    for g in &facts::gather(conn, tomorrow, &state.tables.diagnoses).await? {
+    for g in &facts::gather(conn, tomorrow, state.asked_today()).await? {
         let line = g.line();
         let Some(refused) = line.blockers().find(|b| b.code == "benefits_refused") else { continue };
         let waits = Waiting::of(REFUSED_TOMORROW, refused.sentence.clone(), Some(g.visit.starts_at));
@@ -276,7 +283,7 @@ async fn refused_tomorrow(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>
 /// Visits whose shift was cancelled, the soonest first.
 async fn to_rebook(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem> {
     let waiting = away::rebooking_list(conn).await?;
-    let gathered = facts::gather(conn, waiting, &state.tables.diagnoses).await?;
+    let gathered = facts::gather(conn, waiting, state.asked_today()).await?;
     let said = |g: &facts::Gathered| {
         let local = g.visit.starts_at.with_timezone(&state.zone);
         format!("Was to come {}, but the shift falls out.", local.format("%a %b %-d at %H:%M"))

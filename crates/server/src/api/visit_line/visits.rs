@@ -57,7 +57,7 @@ pub struct SelfPayTold {
 /// One visit with its facts.
 pub async fn one(conn: &mut Conn, state: &State, id: Uuid) -> Result<Gathered, Problem> {
     let visit = visits::get(conn, id).await?;
-    let found = facts::gather(conn, vec![visit], &state.tables.diagnoses).await?;
+    let found = facts::gather(conn, vec![visit], state.asked_today()).await?;
     found.into_iter().next().ok_or_else(|| StoreError::NotFound("visit").into())
 }
 

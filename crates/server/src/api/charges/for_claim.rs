@@ -1,0 +1,188 @@
+//! What a claim tells of a visit besides its lines and diagnoses: the accident, since when, who referred.
+
+use crate::access::Me;
+use crate::api::{DONE, Done};
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::web::{Data, Json, Path};
+use chrono::NaiveDate;
+use harbor_core::claims::assembling::AccidentCause;
+use harbor_core::fields::Faults;
+use harbor_core::fields::identifiers::Npi;
+use harbor_core::fields::typed_date::{self, Sense};
+use harbor_core::visit_line::Mark;
+use harbor_store::claims::accidents::{self, ToldAccident};
+use harbor_store::rows::{Accident, VisitBilling};
+use harbor_store::{Change, codes};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// What is said of a visit for its claim.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ForClaimView {
+    /// The accident that the visit is for; nothing where it is for none, or only its day is known.
+    accident: Option<Accident>,
+    accident_date: Option<NaiveDate>,
+    said: Option<VisitBilling>,
+}
+
+#[utoipa::path(get, path = "/api/visits/{id}/for-claim", params(("id" = Uuid, Path)), responses((status = 200, body = ForClaimView), (status = 404, body = Problem)))]
+pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ForClaimView> {
+    let mut conn = state.store.reader().await?;
+    let visit = harbor_store::visit_line::visits::get(&mut conn, *id).await?;
+    let all = accidents::of_people(&mut conn, &[visit.person_id]).await?;
+    let said = accidents::billing(&mut conn, &[visit.id]).await?.pop();
+    let accident = accidents::of_visit(&all, &visit).cloned();
+    Ok(Json(ForClaimView { accident, accident_date: visit.accident_date, said }))
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct AccidentForm {
+    /// As it is typed; empty says that the visit is for no accident.
+    date: String,
+    cause: codes::AccidentCause,
+    /// Of an accident with a motor vehicle, two letters.
+    #[serde(default)]
+    state: String,
+    /// The payer's own number of it.
+    #[serde(default)]
+    number: String,
+    #[serde(default)]
+    employer: String,
+    #[serde(default)]
+    employer_line: String,
+    #[serde(default)]
+    employer_city: String,
+    #[serde(default)]
+    employer_state: String,
+    #[serde(default)]
+    employer_postal_code: String,
+}
+
+/// The accident that a visit is for; it is kept with the person, so that the next visit for it knows.
+#[utoipa::path(put, path = "/api/visits/{id}/accident", params(("id" = Uuid, Path)), request_body = AccidentForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn set_accident(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<AccidentForm>) -> Answer<Done> {
+    let mut faults = Faults::default();
+    let day = |text: &str| typed_date::parse(text, state.today(), Sense::Death);
+    let date = match form.date.trim() {
+        "" => None,
+        typed => match day(typed) {
+            Ok(date) => Some(date),
+            Err(e) => {
+                faults.add("date", e.to_string());
+                None
+            }
+        },
+    };
+    let told = date.map(|happened_on| ToldAccident {
+        happened_on,
+        cause: *form.cause,
+        state: faults.optional_line("state", "State", &form.state, 2).to_uppercase(),
+        number: faults.optional_line("number", "Number of the accident", &form.number, 50),
+        employer: faults.optional_line("employer", "Employer", &form.employer, 60),
+        employer_line: faults.optional_line("employerLine", "Address", &form.employer_line, 55),
+        employer_city: faults.optional_line("employerCity", "City", &form.employer_city, 30),
+        employer_state: faults.optional_line("employerState", "State", &form.employer_state, 2).to_uppercase(),
+        employer_postal_code: faults.optional_line("employerPostalCode", "Postal code", &form.employer_postal_code, 10),
+    });
+    if let Some(t) = &told {
+        if t.cause == AccidentCause::Auto && t.state.len() != 2 {
+            faults.add("state", "In which state it happened, with two letters.");
+        }
+        if t.happened_on > state.today() {
+            faults.add("date", "An accident has happened already.");
+        }
+    }
+    faults.none_or(())?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.visit_to_pay_for(*id).await?;
+            if let Some(told) = told {
+                change.tell_accident(visit.person_id, told).await?;
+            }
+            change.set_payer_of_visit(*id, visit.coverage_id, visit.self_pay, date).await?;
+            Ok(DONE)
+        })
+        .await
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ForClaimForm {
+    /// Since when the patient is ill, as it is typed; empty where it is not said.
+    #[serde(default)]
+    onset: String,
+    #[serde(default)]
+    last_seen: String,
+    /// The payer's number of the referral.
+    #[serde(default)]
+    referral: String,
+    #[serde(default)]
+    referring_last: String,
+    #[serde(default)]
+    referring_first: String,
+    #[serde(default)]
+    referring_npi: String,
+    /// Two codes with a `+` between, which the note says are unrelated where the guidelines presume the contrary.
+    #[serde(default)]
+    unrelated: Vec<String>,
+}
+
+#[utoipa::path(put, path = "/api/visits/{id}/for-claim", params(("id" = Uuid, Path)), request_body = ForClaimForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn set(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ForClaimForm>) -> Answer<Done> {
+    let mut faults = Faults::default();
+    let mut day = |field: &'static str, text: &str| match text.trim() {
+        "" => None,
+        typed => match typed_date::parse(typed, state.today(), Sense::Death) {
+            Ok(day) if day <= state.today() => Some(day),
+            Ok(_) => {
+                faults.add(field, "This day lies in the future.");
+                None
+            }
+            Err(e) => {
+                faults.add(field, e.to_string());
+                None
+            }
+        },
+    };
+    let (onset, last_seen) = (day("onset", &form.onset), day("lastSeen", &form.last_seen));
+    let npi = form.referring_npi.trim();
+    if !npi.is_empty() && Npi::parse(npi).is_err() {
+        faults.add("referringNpi", "This is no provider number; its check digit is wrong.");
+    }
+    let last = faults.optional_line("referringLast", "Last name", &form.referring_last, 60);
+    if last.is_empty() && !npi.is_empty() {
+        faults.add("referringLast", "Say who it is.");
+    }
+    if form.unrelated.len() > 12 || form.unrelated.iter().any(|p| p.len() > 20 || p.split('+').count() != 2) {
+        faults.add("unrelated", "Two codes with a + between.");
+    }
+    let said = VisitBilling {
+        visit_id: *id,
+        onset,
+        last_seen,
+        referral: faults.optional_line("referral", "Number of the referral", &form.referral, 50),
+        referring_last: last,
+        referring_first: faults.optional_line("referringFirst", "First name", &form.referring_first, 35),
+        referring_npi: npi.to_owned(),
+        unrelated: form.unrelated.clone(),
+        said_at: state.now(),
+        said_by: me.staff.name.clone(),
+    };
+    faults.none_or(())?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change: &mut Change<'_>| {
+            let visit = change.lock_visit(*id).await?;
+            if change.has_reached(*id, Mark::Charged).await? {
+                return Err(Problem::refused("charged", "The charges are completed; correct the claim instead."));
+            }
+            change.say_for_claim(&visit, said).await?;
+            Ok(DONE)
+        })
+        .await
+}

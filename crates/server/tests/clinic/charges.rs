@@ -1,0 +1,136 @@
+//! Charges: lines that stand by themselves, the level and what it goes by, and what a payer would refuse.
+
+use crate::building::Visit;
+use crate::orders::{ordered, path};
+use crate::{Hand, id};
+use harbor_demo::testing::Product;
+use serde_json::{Value, json};
+
+fn services(charges: &Value) -> Vec<&str> {
+    charges["lines"].as_array().unwrap().iter().map(|l| l["line"]["serviceCode"].as_str().unwrap()).collect()
+}
+
+fn text<'v>(fault: &'v Value, key: &str) -> &'v str {
+    fault[key].as_str().unwrap_or_default()
+}
+
+/// The code, the severity and the place of each fault.
+fn faults(charges: &Value) -> Vec<(&str, &str, &str)> {
+    let all = charges["faults"].as_array().unwrap();
+    all.iter().map(|f| (text(f, "code"), text(f, "severity"), text(f, "place"))).collect()
+}
+
+#[actix_web::test]
+async fn what_was_done_stands_among_the_charges_by_itself_and_stays_away_when_taken_off() {
+    let product = Product::start().await.unwrap();
+    product.outside.lock().automatic = false;
+    let visit = Visit::booked(&product, "oriane").await.roomed().await.diagnosed(&["E78.5", "I48.91"]).await;
+    let ecg = ordered(&visit, &visit.clinician, "ECG").await;
+    visit.clinician.put(&path(&ecg, "/diagnoses"), json!({ "codes": ["I48.91"] })).await.ok();
+    let lipids = ordered(&visit, &visit.clinician, "K").await;
+    visit.clinician.put(&path(&lipids, "/diagnoses"), json!({ "codes": ["E78.5"] })).await.ok();
+    visit.clinician.post(&visit.path("/orders/send"), json!({})).await.ok();
+    assert_eq!(services(&visit.clinician.get(&visit.path("/charges")).await), [""; 0], "nothing is done yet");
+
+    visit.assistant.post(&path(&lipids, "/specimen"), json!({})).await.ok();
+    visit.assistant.post(&path(&ecg, "/done"), json!({})).await.ok();
+    let charges = visit.clinician.get(&visit.path("/charges")).await;
+    let mut there = services(&charges);
+    there.sort_unstable();
+    assert_eq!(there, ["DRAW", "ECG"], "the level is that of the whole note: {charges}");
+    let line = |service: &str| {
+        charges["lines"].as_array().unwrap().iter().find(|l| l["line"]["serviceCode"] == service).unwrap()["line"]
+            .clone()
+    };
+    assert_eq!((&line("ECG")["pointers"], &line("DRAW")["pointers"]), (&json!([2]), &json!([1])), "what each was for");
+    assert!(
+        line("ECG")["reason"].as_str().unwrap().starts_with("Electrocardiogram, 12 leads was done here by"),
+        "{charges}"
+    );
+    assert_eq!(charges["newPatient"], true);
+
+    // Taken off, it does not come back, whatever is done after; what stays is the same line.
+    let kept = line("ECG");
+    let body = json!([{ "id": kept["id"], "serviceCode": "ECG", "units": 1, "pointers": [2] }]);
+    visit.clinician.put(&visit.path("/charges"), body).await.ok();
+    visit.clinician.post(&visit.path("/charges/by-themselves"), json!({})).await.ok();
+    let visit = visit.noted("plan", "Seen; back in four weeks.").await.signed().await;
+    let after = visit.clinician.get(&visit.path("/charges")).await;
+    assert_eq!(services(&after), ["ECG", "NEW2"], "two lasting problems, but neither two tests nor a medicine: {after}");
+    assert_eq!(
+        (&after["lines"][0]["line"]["id"], &after["lines"][0]["line"]["reason"]),
+        (&kept["id"], &kept["reason"])
+    );
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn the_level_goes_by_documented_minutes_and_says_what_the_next_would_want() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await.roomed().await.diagnosed(&["R05.3"]).await;
+    let before = visit.clinician.get(&visit.path("/charges")).await;
+    assert_eq!(before["suggestedLevel"], 2, "one problem of the day: {before}");
+    let said = before["nextLevel"].to_string();
+    assert!(said.contains("30 minutes of the clinician's own time") && said.contains("two more of"), "{said}");
+    let head = json!({ "kind": "in_person", "minutes": 47 });
+    visit.clinician.put(&visit.path("/note-head"), head).await.ok();
+    let after = visit.clinician.get(&visit.path("/charges")).await;
+    assert_eq!((&after["suggestedLevel"], &after["suggestedService"]), (&json!(4), &json!("NEW4")), "{after}");
+    assert!(after["reasons"].to_string().contains("47 minutes with somebody new: level 4 by time."), "{after}");
+
+    // Seen again by another of the same specialty, the patient is known, and by one of another, new.
+    let visit = visit.noted("plan", "Seen; back in four weeks.").await.signed().await;
+    assert_eq!(services(&visit.clinician.get(&visit.path("/charges")).await), ["NEW4"]);
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn what_stops_a_claim_and_what_only_warns_are_told_apart_and_where_each_is_put_right() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await.roomed().await.diagnosed(&["I10", "N18.30"]).await;
+    let visit = visit.noted("plan", "Seen; back in four weeks.").await.signed().await;
+    let charges = visit.clinician.get(&visit.path("/charges")).await;
+    assert_eq!(faults(&charges), [("presumption", "warns", "note")], "{charges}");
+    assert!(charges["ready"] == true && charges["said"].as_str().unwrap().ends_with("1 to look at."), "{charges}");
+    // The note says that they are unrelated: that is an answer.
+    let answered = json!({ "unrelated": ["I10+N18.30"], "onset": "10/1/2026", "referringLast": "Okafor-Lund", "referringNpi": "1234567893" });
+    visit.clinician.put(&visit.path("/for-claim"), answered).await.ok();
+    assert_eq!(faults(&visit.clinician.get(&visit.path("/charges")).await), []);
+    for (wrong, field) in [
+        (json!({ "onset": "soon" }), "onset"),
+        (json!({ "lastSeen": "12/1/2090" }), "lastSeen"),
+        (json!({ "referringLast": "X", "referringNpi": "1234567890" }), "referringNpi"),
+        (json!({ "referringNpi": "1234567893" }), "referringLast"),
+        (json!({ "unrelated": ["I10"] }), "unrelated"),
+    ] {
+        let refused = visit.clinician.put(&visit.path("/for-claim"), wrong).await;
+        assert_eq!((refused.status, &refused.body["fields"][0]["field"]), (422, &json!(field)), "{}", refused.body);
+    }
+    visit.clinician.post(&visit.path("/charges/complete"), json!({})).await.ok();
+    let late = visit.clinician.put(&visit.path("/for-claim"), json!({})).await;
+    assert_eq!((late.status, late.body["type"].as_str()), (422, Some("urn:indigo-harbor:charged")));
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_policy_number_that_cannot_be_sent_is_told_and_not_changed() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane")
+        .await
+        .roomed()
+        .await
+        .diagnosed(&["I10"])
+        .await
+        .noted("plan", "Seen; back in four weeks.")
+        .await
+        .signed()
+        .await;
+    let desk = Hand::sign_in(&product, "junia").await;
+    let policy = desk.get(&visit.path("")).await["coverages"][0]["coverage"].clone();
+    let mut body = policy.clone();
+    body["groupNumber"] = json!("G 1:0*1");
+    desk.put(&format!("/api/coverages/{}", id(&policy)), body).await.ok();
+    let charges = visit.clinician.get(&visit.path("/charges")).await;
+    assert!(faults(&charges).contains(&("number_signs", "stops", "coverage")), "{charges}");
+    product.stop().await.unwrap();
+}

@@ -1,0 +1,206 @@
+//! Claims: what the file tells, and answers that belong to nothing we know.
+
+use crate::building::Visit;
+use crate::line::{send_claim, to_charges};
+use crate::{Hand, id};
+use harbor_core::claims::Subscriber;
+use harbor_demo::testing::Product;
+use harbor_formats::x12::claim_status::{self, ClaimStatus, Parties};
+use harbor_formats::x12::{self, Stamp, file_ack};
+use harbor_standins::Outgoing;
+use serde_json::{Value, json};
+
+fn stamp(sender: &str, control: u32) -> Stamp {
+    let at = chrono::NaiveDate::from_ymd_opt(2026, 11, 23).unwrap().and_hms_opt(15, 0, 0).unwrap();
+    Stamp { at, control, production: false, sender: sender.into(), receiver: "INDIGOHBR".into() }
+}
+
+/// Something that the clearing house has for us.
+fn exchange_says(product: &Product, what: &str, content: String) {
+    let waits = Outgoing { part: "exchange", what: what.into(), content, released: true };
+    product.outside.lock().outgoing.push(waits);
+}
+
+fn acknowledged(sender: &str, control: i64, version: &str, outcome: &str) -> String {
+    let ack = file_ack::FileAck {
+        group_kind: "HC".into(),
+        group_control: control.to_string(),
+        group_version: version.into(),
+        outcome: outcome.into(),
+        sets: vec![],
+    };
+    file_ack::write(&stamp(sender, 600_001), &ack)
+}
+
+async fn text(hand: &Hand, path: &str) -> String {
+    String::from_utf8(hand.file(path).await.1).unwrap()
+}
+
+/// The file of the latest batch, as it went out.
+async fn sent(biller: &Hand) -> (Value, String) {
+    let batch = biller.get("/api/batches").await[0].clone();
+    let file = text(biller, &format!("/api/files/{}", batch["documentId"].as_str().unwrap())).await;
+    (batch, file)
+}
+
+fn read(file: &str) -> harbor_formats::x12::claim::Batch {
+    let document = x12::read(file).unwrap();
+    x12::claim::read(&document.interchanges[0].groups[0].sets[0]).unwrap()
+}
+
+#[actix_web::test]
+async fn an_answer_about_anothers_file_moves_nothing_and_becomes_work() {
+    let product = Product::start().await.unwrap();
+    product.outside.lock().automatic = false;
+    let walk = to_charges(&product, "SM55510").await;
+    let (biller, claim) = send_claim(&product, &walk).await;
+    let batch = biller.until("/api/batches", |b| b[0]["state"] == "accepted").await[0].clone();
+    let control = batch["control"].as_i64().unwrap();
+
+    // Our number, but of another sender, another kind of file, and one that never went out.
+    exchange_says(&product, "999", acknowledged("ELSEWHERE", control, x12::claim::VERSION, "R"));
+    exchange_says(&product, "999", acknowledged("CAUSEWAY", control, x12::benefits::VERSION, "R"));
+    exchange_says(&product, "999", acknowledged("CAUSEWAY", 987_654, x12::claim::VERSION, "R"));
+    let unknown = ClaimStatus {
+        claim_number: "C99999999".into(),
+        statuses: vec![("A7".into(), "164".into(), "PR".into())],
+        patient_last: "NOBODY".into(),
+        patient_first: "NOA".into(),
+        ..ClaimStatus::default()
+    };
+    let parties = Parties {
+        reference: "B1".into(),
+        payer: ("CAUSEWAY EXCHANGE".into(), "CAUSEWAY".into()),
+        receiver: ("INDIGO HARBOR FAMILY CLINIC".into(), "INDIGOHBR".into()),
+        provider: ("INDIGO HARBOR FAMILY CLINIC".into(), "1234567893".into()),
+    };
+    exchange_says(&product, "277CA", claim_status::write(&stamp("CAUSEWAY", 600_002), &parties, &[unknown]));
+    let stray = biller.until("/api/stray-answers", |s| s.as_array().unwrap().len() == 4).await;
+    let said: Vec<&str> = stray.as_array().unwrap().iter().map(|s| s["sentence"].as_str().unwrap()).collect();
+    assert_eq!(
+        said,
+        [
+            "It names as its sender ELSEWHERE, not CAUSEWAY.",
+            "It names the version 005010X279A1, not 005010X222A1.",
+            "No file of claims went out under the number 987654.",
+            "Claim C99999999 of NOA NOBODY is none of ours; it is said: subscriber number (A7 164)."
+        ]
+    );
+    let now = biller.get(&format!("/api/claims/{}", id(&claim))).await;
+    assert_eq!(now["claim"]["claim"]["state"], "accepted", "nothing moved it");
+    let today = biller.get("/api/today").await;
+    let groups: Vec<&str> = today["waiting"].as_array().unwrap().iter().map(|w| w["group"].as_str().unwrap()).collect();
+    assert_eq!(groups.iter().filter(|g| **g == "Answers that match nothing").count(), 4, "{groups:?}");
+
+    // Somebody sees to it, once.
+    let seen = format!("/api/stray-answers/{}/seen", id(&stray[0]));
+    biller.post(&seen, json!({})).await.ok();
+    assert_eq!(biller.post(&seen, json!({})).await.status, 422);
+    assert_eq!(biller.get("/api/stray-answers").await.as_array().unwrap().len(), 3);
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn no_control_number_is_used_twice_whatever_is_in_the_file() {
+    let product = Product::start().await.unwrap();
+    let walk = to_charges(&product, "SM55510").await;
+    let (biller, _) = send_claim(&product, &walk).await;
+    let (_, file) = sent(&biller).await;
+    let control = |text: &str| x12::read(text).unwrap().interchanges[0].envelope.control.clone();
+    let (client, connection) = tokio_postgres::connect(&product.database_url, tokio_postgres::NoTls).await.unwrap();
+    tokio::spawn(connection);
+    let rows =
+        client.query("select content from documents where kind = '270' and direction = 'out'", &[]).await.unwrap();
+    let asked: Vec<Vec<u8>> = rows.iter().map(|row| row.get(0)).collect();
+    assert!(!asked.is_empty(), "benefits were asked for");
+    let mut all: Vec<String> = asked.iter().map(|f| control(std::str::from_utf8(f).unwrap())).collect();
+    all.push(control(&file));
+    let how_many = all.len();
+    all.sort_unstable();
+    all.dedup();
+    assert_eq!(all.len(), how_many, "{all:?}");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn an_accident_at_work_goes_out_with_the_employer_and_the_funds_number() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await.here().await;
+    let clinic = visit.desk.get("/api/clinic").await;
+    let fund = clinic["payers"].as_array().unwrap().iter().find(|p| p["payerCode"] == "FERRY").map(id).unwrap();
+    let policy = json!({ "payerId": fund, "subscriberNumber": "FW55510", "rank": "S" });
+    let policy = visit.desk.post(&format!("/api/people/{}/coverages", visit.person), policy).await.ok();
+    let visit = visit
+        .roomed()
+        .await
+        .diagnosed(&["S93.401A"])
+        .await
+        .noted("plan", "Seen; back in four weeks.")
+        .await
+        .signed()
+        .await;
+    let pays = json!({ "coverageId": id(&policy) });
+    visit.desk.post(&visit.path("/payer"), pays).await.ok();
+    let codes = async || {
+        let charges = visit.clinician.get(&visit.path("/charges")).await;
+        let all = charges["faults"].as_array().unwrap().clone();
+        all.iter().map(|f| f["code"].as_str().unwrap().to_owned()).collect::<Vec<_>>()
+    };
+    assert_eq!(codes().await, ["accident_date", "employer", "accident_number"]);
+    let told = async |body: Value| visit.desk.put(&visit.path("/accident"), body).await;
+    assert_eq!(told(json!({ "date": "1/1/2031", "cause": "EM" })).await.status, 422, "it has happened");
+    assert_eq!(told(json!({ "date": "11/2/2026", "cause": "AA" })).await.status, 422, "in which state");
+    told(json!({
+        "date": "11/2/2026", "cause": "EM", "number": "W-88", "employer": "Kelp & Sons",
+        "employerLine": "9 Ropewalk", "employerCity": "Port Calder", "employerState": "ME", "employerPostalCode": "04998"
+    }))
+    .await
+    .ok();
+    assert_eq!(codes().await, [""; 0]);
+    visit.clinician.post(&visit.path("/charges/complete"), json!({})).await.ok();
+    let biller = Hand::sign_in(&product, "agathe").await;
+    let claims = biller.get("/api/claims?state=ready").await;
+    let claim =
+        claims.as_array().unwrap().iter().find(|c| c["visit"]["id"] == visit.id.as_str()).unwrap()["claim"].clone();
+    biller.post("/api/batches", json!({ "claimIds": [claim["id"]] })).await.ok();
+    let sent = read(&sent(&biller).await.1).claims.remove(0);
+    assert!(matches!(&sent.subscriber, Some(Subscriber::Employer { name, .. }) if name == "KELP & SONS"), "{sent:?}");
+    let accident = sent.accident.unwrap();
+    assert_eq!((accident.cause.as_str(), accident.number.as_str()), ("EM", "W-88"));
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_site_elsewhere_is_told_on_the_claim_and_in_the_patients_calendar() {
+    let product = Product::start().await.unwrap();
+    let manager = Hand::sign_in(&product, "soren").await;
+    let sites = manager.get("/api/clinic").await["sites"].clone();
+    let quayside = sites.as_array().unwrap().iter().find(|s| s["name"] == "Quayside").unwrap().clone();
+    let at = format!("/api/settings/sites/{}", id(&quayside));
+    let half =
+        json!({ "addressLine": "18 Lantern Hill", "city": "", "state": "", "postalCode": "", "placeOfService": "11" });
+    assert_eq!(manager.put(&at, half).await.status, 422, "a whole address or none");
+    let visit = Visit::booked(&product, "oriane").await;
+    let calendar = text(&visit.desk, &visit.path("/calendar")).await;
+    assert!(!calendar.contains("18 Lantern Hill"), "{calendar}");
+    let whole = json!({
+        "addressLine": "18 Lantern Hill", "city": "Port Calder", "state": "me", "postalCode": "04998-0118", "placeOfService": "11"
+    });
+    manager.put(&at, whole).await.ok();
+    let calendar = text(&visit.desk, &visit.path("/calendar")).await;
+    assert!(calendar.contains("18 Lantern Hill"), "{calendar}");
+    let visit =
+        visit.roomed().await.diagnosed(&["I10"]).await.noted("plan", "Seen; back in four weeks.").await.charged().await;
+    let biller = Hand::sign_in(&product, "agathe").await;
+    let claims = biller.get("/api/claims?state=ready").await;
+    let claim =
+        claims.as_array().unwrap().iter().find(|c| c["visit"]["id"] == visit.id.as_str()).unwrap()["claim"].clone();
+    biller.post("/api/batches", json!({ "claimIds": [claim["id"]] })).await.ok();
+    let sent = read(&sent(&biller).await.1).claims.remove(0);
+    let place = sent.facility.unwrap();
+    assert_eq!(
+        (place.name.as_str(), place.address.line.as_str(), place.address.postal_code.as_str()),
+        ("QUAYSIDE", "18 LANTERN HILL", "049980118")
+    );
+    product.stop().await.unwrap();
+}

@@ -1,0 +1,11 @@
+drop table stray_answers;
+drop table visit_billing;
+create sequence batch_controls;
+select setval('batch_controls', (select last_value from interchange_controls), false);
+drop sequence interchange_controls;
+drop table accidents;
+alter table sites drop column address_line, drop column city, drop column state, drop column postal_code;
+alter table services drop column new_patient, drop column procedure, drop column done;
+alter table payers drop column filing_days;
+drop table charges_taken_off;
+alter table charge_lines drop column reason, drop column by_itself;

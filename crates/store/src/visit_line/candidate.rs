@@ -1,0 +1,97 @@
+//! What the claim check of a visit looks at.
+
+use crate::claims::accidents;
+use crate::people::registration::has_address;
+use crate::rows::{Accident, Coverage, Payer, Person, Staff, Visit, VisitBilling};
+use crate::schema::visit_billing;
+use crate::{Conn, Result, house};
+use chrono::NaiveDate;
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use harbor_core::charges::claim_check::Rendering;
+use harbor_core::charges::{ChargeLine, ClaimCandidate, PolicyOnClaim};
+use std::collections::HashMap;
+use uuid::Uuid;
+
+/// What is looked up once for all visits that are gathered.
+pub(super) struct Basics {
+    today: NaiveDate,
+    staff: HashMap<Uuid, Staff>,
+    billing: HashMap<Uuid, VisitBilling>,
+    accidents: Vec<Accident>,
+    postal_code: String,
+}
+
+/// What of a visit is known already where its line is computed.
+pub(super) struct Of<'a> {
+    pub visit: &'a Visit,
+    pub person: &'a Person,
+    pub policy: Option<&'a Coverage>,
+    pub payer: Option<&'a Payer>,
+    /// Who holds the policy; the patient where nobody else does.
+    pub holder: &'a Person,
+    /// The payer said that the policy is in force on the day of the visit.
+    pub verified: bool,
+    pub diagnoses: &'a [String],
+    pub lines: &'a [ChargeLine],
+}
+
+impl Basics {
+    pub async fn load(conn: &mut Conn, visits: &[Visit], today: NaiveDate) -> Result<Basics> {
+        let ids: Vec<Uuid> = visits.iter().map(|v| v.id).collect();
+        let hurt: Vec<Uuid> = visits.iter().filter(|v| v.accident_date.is_some()).map(|v| v.person_id).collect();
+        let billing: Vec<VisitBilling> = visit_billing::table
+            .filter(visit_billing::visit_id.eq_any(&ids))
+            .select(VisitBilling::as_select())
+            .load(conn)
+            .await?;
+        Ok(Basics {
+            today,
+            staff: house::staff::all(conn).await?.into_iter().map(|s| (s.id, s)).collect(),
+            billing: billing.into_iter().map(|b| (b.visit_id, b)).collect(),
+            accidents: accidents::of_people(conn, &hurt).await?,
+            postal_code: house::staff::clinic(conn).await?.postal_code,
+        })
+    }
+
+    pub fn candidate<'b>(&'b self, of: &Of<'_>) -> ClaimCandidate<'b> {
+        let full = |p: &Person| format!("{} {} {}", p.first_name, p.middle_name, p.last_name);
+        let accident = accidents::of_visit(&self.accidents, of.visit);
+        let clinician = self.staff.get(&of.visit.clinician_id);
+        let unrelated = self.billing.get(&of.visit.id).map(|b| b.unrelated.as_slice()).unwrap_or_default();
+        let pair = |text: &String| text.split_once('+').map(|(a, b)| (a.to_owned(), b.to_owned()));
+        ClaimCandidate {
+            today: self.today,
+            service_date: of.visit.day,
+            name: full(of.person),
+            birth_date: of.person.birth_date,
+            sex: of.person.sex.map(|s| *s),
+            has_address: has_address(of.person),
+            policy: of.policy.map(|c| PolicyOnClaim {
+                payer: of.payer.map(|p| p.name.clone()).unwrap_or_default(),
+                subscriber_number: c.subscriber_number.clone(),
+                group_number: c.group_number.clone(),
+                in_force: c.starts_on <= of.visit.day && c.ends_on.is_none_or(|e| e >= of.visit.day),
+                verified: of.verified,
+                employment: of.payer.is_some_and(|p| p.employment),
+                relationship: *c.relationship,
+                holder_name: full(of.holder),
+                holder_birth: of.holder.birth_date,
+                holder_address: has_address(of.holder),
+                filing_days: of.payer.and_then(|p| p.filing_days).and_then(|d| u32::try_from(d).ok()),
+            }),
+            self_pay: of.policy.is_none() && of.visit.self_pay,
+            diagnoses: of.diagnoses.to_vec(),
+            unrelated: unrelated.iter().filter_map(pair).collect(),
+            lines: of.lines.to_vec(),
+            rendering: Rendering {
+                npi: clinician.and_then(|s| s.npi.as_deref()),
+                taxonomy: clinician.and_then(|s| s.taxonomy.as_deref()),
+            },
+            billing_postal_code: &self.postal_code,
+            accident_date: of.visit.accident_date,
+            accident_number: accident.map(|a| a.number.clone()).unwrap_or_default(),
+            employer: accident.map(|a| a.employer.clone()).unwrap_or_default(),
+        }
+    }
+}

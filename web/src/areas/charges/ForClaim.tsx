@@ -1,0 +1,165 @@
+/** What a claim tells of a visit besides its lines: the accident, since when, who referred. */
+
+import { Form, Refused } from '../../ui/Form';
+import { useState } from 'react';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useWords } from '../../app/choices';
+import { useMay } from '../../app/session';
+import { plainDate } from '../../app/words';
+import { Button, Choose, Field } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
+import { Row, Small, Spread, Stack } from '../../ui/layout';
+import { forClaim } from './queries';
+
+type Said = Schemas['ForClaimView'];
+
+function AccidentDialog({ visit, said, onClose }: { visit: string; said: Said; onClose: () => void }) {
+  const a = said.accident;
+  const [date, setDate] = useState(said.accidentDate ?? '');
+  const [cause, setCause] = useState<string>(a?.cause ?? 'EM');
+  const [state, setState] = useState(a?.state ?? '');
+  const [number, setNumber] = useState(a?.number ?? '');
+  const [employer, setEmployer] = useState(a?.employer ?? '');
+  const [line, setLine] = useState(a?.employerLine ?? '');
+  const [city, setCity] = useState(a?.employerCity ?? '');
+  const [inState, setInState] = useState(a?.employerState ?? '');
+  const [postalCode, setPostalCode] = useState(a?.employerPostalCode ?? '');
+  const { run, busy, refusal } = useDo();
+  const causes = useWords('accidentCauses');
+  const save = async () => {
+    const body = {
+      date,
+      cause: cause as Schemas['AccidentForm']['cause'],
+      state: cause === 'AA' ? state : '',
+      number,
+      employer: cause === 'EM' ? employer : '',
+      employerLine: cause === 'EM' ? line : '',
+      employerCity: cause === 'EM' ? city : '',
+      employerState: cause === 'EM' ? inState : '',
+      employerPostalCode: cause === 'EM' ? postalCode : '',
+    };
+    if (await run(() => api.PUT('/api/visits/{id}/accident', { params: { path: { id: visit } }, body }))) onClose();
+  };
+  return (
+    <Dialog title="Accident" open onClose={onClose}>
+      <Form refusal={refusal} onSave={() => void save()}>
+        <Field
+          name="date"
+          label="Date of the accident"
+          value={date}
+          onChange={setDate}
+          placeholder="2 nov, or empty for no accident"
+          autoFocus
+        />
+        <Choose label="What happened" value={cause} onChange={setCause} choices={causes} />
+        {cause === 'AA' && (
+          <Field name="state" label="State where it happened" value={state} onChange={setState} placeholder="ME" />
+        )}
+        <Field
+          name="number"
+          label="The payer's number of it"
+          value={number}
+          onChange={setNumber}
+          placeholder="as its letter says it"
+        />
+        {cause === 'EM' && (
+          <>
+            <Field name="employer" label="Employer" value={employer} onChange={setEmployer} />
+            <Field name="employerLine" label="Employer's address" value={line} onChange={setLine} />
+            <Row $gap={2}>
+              <Field name="employerCity" label="City" value={city} onChange={setCity} />
+              <Field name="employerState" label="State" value={inState} onChange={setInState} />
+              <Field name="employerPostalCode" label="Postal code" value={postalCode} onChange={setPostalCode} />
+            </Row>
+          </>
+        )}
+        <Refused />
+        <Row>
+          <Spread />
+          <Button type="submit" $kind="filled" isDisabled={busy}>
+            Save accident
+          </Button>
+        </Row>
+      </Form>
+    </Dialog>
+  );
+}
+
+function MoreDialog({ visit, said, onClose }: { visit: string; said: Said; onClose: () => void }) {
+  const s = said.said;
+  const [onset, setOnset] = useState(s?.onset ?? '');
+  const [lastSeen, setLastSeen] = useState(s?.lastSeen ?? '');
+  const [referral, setReferral] = useState(s?.referral ?? '');
+  const [last, setLast] = useState(s?.referringLast ?? '');
+  const [first, setFirst] = useState(s?.referringFirst ?? '');
+  const [npi, setNpi] = useState(s?.referringNpi ?? '');
+  const { run, busy, refusal } = useDo();
+  const save = async () => {
+    const body = {
+      onset,
+      lastSeen,
+      referral,
+      referringLast: last,
+      referringFirst: first,
+      referringNpi: npi,
+      unrelated: s?.unrelated ?? [],
+    };
+    if (await run(() => api.PUT('/api/visits/{id}/for-claim', { params: { path: { id: visit } }, body }))) onClose();
+  };
+  return (
+    <Dialog title="Since when, and who referred" open onClose={onClose}>
+      <Form refusal={refusal} onSave={() => void save()}>
+        <Field name="onset" label="Ill since" value={onset} onChange={setOnset} placeholder="12 oct" autoFocus />
+        <Field name="lastSeen" label="Last seen for it" value={lastSeen} onChange={setLastSeen} />
+        <Field name="referral" label="Payer's number of the referral" value={referral} onChange={setReferral} />
+        <Row $gap={2}>
+          <Field name="referringLast" label="Referred by, last name" value={last} onChange={setLast} />
+          <Field name="referringFirst" label="First name" value={first} onChange={setFirst} />
+        </Row>
+        <Field name="referringNpi" label="Provider number of who referred" value={npi} onChange={setNpi} />
+        <Refused />
+        <Row>
+          <Spread />
+          <Button type="submit" $kind="filled" isDisabled={busy}>
+            Save
+          </Button>
+        </Row>
+      </Form>
+    </Dialog>
+  );
+}
+
+/** In a line what is said, with a way to say it. */
+export function ForClaim({ visit, open }: { visit: string; open: boolean }) {
+  const may = useMay();
+  const look = useLook(forClaim(visit));
+  const causes = useWords('accidentCauses');
+  const [dialog, setDialog] = useState<'accident' | 'more' | null>(null);
+  const said = look.data;
+  if (!said) return null;
+  const a = said.accident;
+  const day = said.accidentDate;
+  const cause = causes.find((c) => c.id === a?.cause)?.label ?? '';
+  const words = [
+    day && `Accident${cause ? ` ${cause.toLowerCase()}` : ''} on ${plainDate(day)}`,
+    a?.employer && `employer ${a.employer}`,
+    a?.number && `the payer's number ${a.number}`,
+    said.said?.onset && `ill since ${plainDate(said.said.onset)}`,
+    said.said?.lastSeen && `last seen ${plainDate(said.said.lastSeen)}`,
+    said.said?.referringLast && `referred by ${said.said.referringFirst} ${said.said.referringLast}`,
+    said.said?.referral && `referral ${said.said.referral}`,
+    ...(said.said?.unrelated ?? []).map((p) => `${p.replace('+', ' and ')} are unrelated`),
+  ].filter(Boolean);
+  return (
+    <Stack $gap={2}>
+      <Row>
+        <Small data-for-claim>{words.length > 0 ? `${words.join(', ')}.` : 'No accident; nothing more is said.'}</Small>
+        <Spread />
+        {open && may('edit_coverage') && <Button onPress={() => setDialog('accident')}>Accident</Button>}
+        {open && may('edit_charges') && <Button onPress={() => setDialog('more')}>Since when, who referred</Button>}
+      </Row>
+      {dialog === 'accident' && <AccidentDialog visit={visit} said={said} onClose={() => setDialog(null)} />}
+      {dialog === 'more' && <MoreDialog visit={visit} said={said} onClose={() => setDialog(null)} />}
+    </Stack>
+  );
+}

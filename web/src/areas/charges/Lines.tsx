@@ -1,0 +1,199 @@
+/** The charge lines of a visit: what stands there and why, whom each is for, and what it costs. */
+
+import { Form, Refused } from '../../ui/Form';
+import { useState } from 'react';
+import styled from 'styled-components';
+import { api, type Schemas, useDo } from '../../api/client';
+import { useMay } from '../../app/session';
+import { dollars } from '../../app/words';
+import { Button, Field } from '../../ui/controls';
+import { Mono, Row, Scroller, Small, Table, Tag } from '../../ui/layout';
+import { color, corner, font, hair, space } from '../../ui/tokens';
+
+export type Line = Schemas['LineForm'];
+
+const Pointer = styled.button`
+  width: ${space(7.5)};
+  height: ${space(7.5)};
+  margin-right: ${space(1)};
+  border: ${hair};
+  border-radius: ${corner};
+  background: ${color.sheet};
+  font-family: ${font.mono};
+  cursor: pointer;
+  &[aria-pressed='true'] {
+    background: ${color.selected};
+    border-color: ${color.indigo};
+    color: ${color.indigo};
+    font-weight: 700;
+  }
+`;
+
+function PriceOnTheSpot({ service, name }: { service: string; name: string }) {
+  const [price, setPrice] = useState('');
+  const { run, busy, refusal } = useDo();
+  return (
+    <Form
+      refusal={refusal}
+      onSave={() =>
+        run(() => api.PUT('/api/services/{code}/price', { params: { path: { code: service } }, body: { price } }))
+      }
+    >
+      <Row $gap={2}>
+        <div style={{ width: 110 }}>
+          <Field
+            name="price"
+            label={`Price of ${name}`}
+            hideLabel
+            value={price}
+            onChange={setPrice}
+            placeholder="Price"
+          />
+        </div>
+        <Button type="submit" isDisabled={busy}>
+          Set
+        </Button>
+      </Row>
+      <Refused />
+    </Form>
+  );
+}
+
+/** Modifiers as they are typed, with blanks or commas between; sent when the field is left. */
+function Modifiers(p: { of: string; value: string[]; onSave: (modifiers: string[]) => void }) {
+  const said = p.value.join(' ');
+  const [typed, setTyped] = useState<string | null>(null);
+  const leave = () => {
+    const next = (typed ?? said)
+      .toUpperCase()
+      .split(/[\s,]+/)
+      .filter(Boolean);
+    setTyped(null);
+    if (next.join(' ') !== said) p.onSave(next);
+  };
+  return (
+    <div style={{ width: 96 }} onBlur={leave}>
+      <Field label={`Modifiers of ${p.of}`} hideLabel value={typed ?? said} onChange={setTyped} placeholder="none" />
+    </div>
+  );
+}
+
+/** The lines, and what is changed about one of them. */
+export function Lines(p: {
+  data: Schemas['ChargesView'];
+  open: boolean;
+  lines: Line[];
+  onSave: (lines: Line[]) => void;
+}) {
+  const { data, open, lines, onSave } = p;
+  const may = useMay();
+  const change = (i: number, part: Partial<Line>) => onSave(lines.map((l, n) => (n === i ? { ...l, ...part } : l)));
+  const point = (i: number, n: number) => {
+    const now = lines[i]?.pointers ?? [];
+    change(i, { pointers: now.includes(n) ? now.filter((x) => x !== n) : [...now, n] });
+  };
+  return (
+    <Scroller>
+      <Table>
+        <thead>
+          <tr>
+            <th>Line</th>
+            <th>Service</th>
+            <th>Code</th>
+            <th>Modifiers</th>
+            <th>Diagnoses it is for</th>
+            <th>Units</th>
+            <th className="number">Fee</th>
+            <th />
+          </tr>
+        </thead>
+        <tbody>
+          {data.lines.map((l, i) => (
+            <tr key={l.line.id} data-charge={l.line.serviceCode} data-by-itself={l.line.byItself || undefined}>
+              <td>{l.line.number}</td>
+              <td style={{ maxWidth: 320 }}>
+                {l.service}
+                {l.line.reason && (
+                  <>
+                    <br />
+                    <Small>{l.line.reason}</Small>
+                  </>
+                )}
+              </td>
+              <td>
+                <Mono>{l.externalCode}</Mono>
+              </td>
+              <td>
+                {open ? (
+                  <Modifiers of={l.service} value={l.line.modifiers} onSave={(modifiers) => change(i, { modifiers })} />
+                ) : (
+                  <Mono>{l.line.modifiers.join(' ')}</Mono>
+                )}
+              </td>
+              <td>
+                {data.diagnoses.map((d) => (
+                  <Pointer
+                    key={d.code}
+                    type="button"
+                    disabled={!open}
+                    title={`${d.code} ${d.title}`}
+                    aria-label={`${d.position}, line ${l.line.number} for ${d.code}`}
+                    aria-pressed={l.line.pointers.includes(d.position)}
+                    onClick={() => point(i, d.position)}
+                  >
+                    {d.position}
+                  </Pointer>
+                ))}
+              </td>
+              <td>
+                {open ? (
+                  <Row $gap={1}>
+                    <Button
+                      $kind="quiet"
+                      aria-label={`Fewer units of ${l.service}`}
+                      onPress={() => change(i, { units: Math.max(1, l.line.units - 1) })}
+                    >
+                      −
+                    </Button>
+                    <Mono>{l.line.units}</Mono>
+                    <Button
+                      $kind="quiet"
+                      aria-label={`More units of ${l.service}`}
+                      onPress={() => change(i, { units: l.line.units + 1 })}
+                    >
+                      +
+                    </Button>
+                  </Row>
+                ) : (
+                  l.line.units
+                )}
+              </td>
+              <td className="number">
+                {l.priceCents == null ? (
+                  may('set_prices') ? (
+                    <PriceOnTheSpot service={l.line.serviceCode} name={l.service} />
+                  ) : (
+                    <Tag $tone="coral">no price</Tag>
+                  )
+                ) : (
+                  dollars(l.priceCents * l.line.units)
+                )}
+              </td>
+              <td>
+                {open && (
+                  <Button
+                    $kind="quiet"
+                    aria-label={`Remove ${l.service}`}
+                    onPress={() => onSave(lines.filter((_, n) => n !== i))}
+                  >
+                    Remove
+                  </Button>
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </Table>
+    </Scroller>
+  );
+}
