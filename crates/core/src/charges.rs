@@ -3,11 +3,13 @@
 //! - [`by_itself`]: the lines that stand there by themselves, from what was done and documented
 //! - [`claim_check`]: everything that a payer would refuse, told while it can still be put right
 //! - [`level`]: the level of a visit, by minutes or by complexity, with its reasons
+//! - [`of_day`]: the sheet of a day
 //! - [`suits`]: which codes fit a sex or an age
 
 pub mod by_itself;
 pub mod claim_check;
 pub mod level;
+pub mod of_day;
 pub mod suits;
 
 pub use claim_check::{ClaimCandidate, ClaimCheck, ClaimFault, PolicyOnClaim, check_claim};

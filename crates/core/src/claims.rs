@@ -10,6 +10,8 @@ pub use claim::{
     Facility, MOST_DIAGNOSES, PersonOnClaim, ProviderOnClaim, Subscriber, TOO_MANY_DIAGNOSES,
 };
 
+use chrono::{Days, NaiveDate};
+
 coded! {
     ClaimState {
         Ready = "ready", "Ready";
@@ -20,6 +22,21 @@ coded! {
         Denied = "denied", "Denied";
         Void = "void", "Void";
     }
+}
+
+coded! {
+    /// Which day of a claim a list goes by.
+    ByDay {
+        Service = "service", "day of service";
+        Entry = "entry", "day of entry";
+        Billing = "billing", "day of billing";
+        Deadline = "deadline", "deadline";
+    }
+}
+
+/// The last day on which a payer takes a claim; nothing where it told no limit.
+pub fn deadline(service: NaiveDate, filing_days: Option<u32>) -> Option<NaiveDate> {
+    service.checked_add_days(Days::new(filing_days?.into()))
 }
 
 coded! {
@@ -179,6 +196,13 @@ mod tests {
                 prop_assert_eq!(state.waits_for_payer(), sent && !decided && state != Rejected);
             }
         }
+    }
+
+    #[test]
+    fn a_deadline_is_counted_only_where_the_payer_told_it() {
+        let day = NaiveDate::from_ymd_opt(2026, 11, 23).unwrap();
+        assert_eq!(deadline(day, Some(90)), NaiveDate::from_ymd_opt(2027, 2, 21));
+        assert_eq!((deadline(day, None), deadline(NaiveDate::MAX, Some(1))), (None, None));
     }
 
     #[test]

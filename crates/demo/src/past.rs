@@ -8,13 +8,15 @@ use chrono::{DateTime, Datelike, Days, Duration, NaiveDate, Utc, Weekday};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::claims::Frequency;
+use harbor_core::claims::assembling::AccidentCause;
 use harbor_core::money::ledger::{Method, Transaction};
 use harbor_core::money::payments::payment;
 use harbor_core::money::{Cents, ledger};
 use harbor_core::schedule::{VisitKind, call_sign};
 use harbor_store::consult::signing;
 use harbor_store::rows::{
-    ChargeLine, Claim, LedgerTransaction, NoteRun, NoteSignature, RemittedClaim, Visit, VisitMark, WrittenPart,
+    Accident, ChargeLine, Claim, LedgerTransaction, NoteRun, NoteSignature, RemittedClaim, Visit, VisitMark,
+    WrittenPart,
 };
 use harbor_store::{Actor, Conn, schema};
 use uuid::Uuid;
@@ -41,6 +43,7 @@ struct Rows {
     parts: Vec<WrittenPart>,
     signatures: Vec<NoteSignature>,
     lines: Vec<ChargeLine>,
+    accidents: Vec<Accident>,
     claims: Vec<Claim>,
     transactions: Vec<LedgerTransaction>,
     entries: Vec<(Uuid, String, i64, Option<i32>, String)>,
@@ -185,7 +188,29 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
     if charged {
         money(world, rows, &visit, &policy, end);
     }
+    if let Some(day) = visit.accident_date {
+        rows.accidents.push(accident(world, &visit, day));
+    }
     rows.visits.push(visit);
+}
+
+/// A fall at the boatyard, as the fund wants to know of it.
+fn accident(world: &mut World, visit: &Visit, day: NaiveDate) -> Accident {
+    Accident {
+        id: world.ids.fresh(),
+        person_id: visit.person_id,
+        happened_on: day,
+        cause: AccidentCause::Work.into(),
+        state: String::new(),
+        number: format!("FW-{}", 4400 + day.ordinal()),
+        employer: "Port Calder Boatyard".into(),
+        employer_line: "3 Slipway".into(),
+        employer_city: "Port Calder".into(),
+        employer_state: "ME".into(),
+        employer_postal_code: "04998-0300".into(),
+        told_at: visit.starts_at,
+        told_by: "Junia Vance".into(),
+    }
 }
 
 fn chart(rows: &mut Rows, visit: &Visit, by: &str, (reason, code, title): (&str, &str, &str), signed: bool) {
@@ -314,6 +339,7 @@ async fn store(rows: &Rows, conn: &mut Conn) -> Result<()> {
     put!(note_parts, rows.parts);
     put!(note_signatures, rows.signatures);
     put!(charge_lines, rows.lines);
+    put!(accidents, rows.accidents);
     put!(claims, rows.claims);
     put!(ledger_transactions, rows.transactions);
     put!(remitted_claims, rows.remitted);

@@ -8,7 +8,7 @@ use harbor_core::people::Sex;
 use harbor_formats::icd10cm;
 use harbor_formats::x12::show;
 use harbor_server::Settings;
-use harbor_server::commands::medicines;
+use harbor_server::commands::{claims, medicines};
 use harbor_server::tables::Tables;
 use harbor_server::tables::medicines::MedicineTables;
 use std::path::PathBuf;
@@ -87,6 +87,9 @@ enum Command {
     /// Medicines: finding them, and checking a prescription.
     #[command(subcommand)]
     Medicines(medicines::Medicines),
+    /// Files of claims.
+    #[command(subcommand)]
+    Claim(claims::Claims),
     /// X12 files.
     #[command(subcommand)]
     X12(X12),
@@ -212,6 +215,7 @@ fn run(command: Command) -> Result<ExitCode> {
         Command::Medicines(command) => {
             block_on(async move { Ok(if command.run().await? { ExitCode::from(1) } else { ExitCode::SUCCESS }) })
         }
+        Command::Claim(command) => Ok(if command.run()? { ExitCode::from(1) } else { ExitCode::SUCCESS }),
         Command::Codes(Codes::Import { list, table }) => {
             let bytes = std::fs::read(&list).with_context(|| format!("reading {}", list.display()))?;
             match icd10cm::read(&bytes) {

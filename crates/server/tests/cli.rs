@@ -152,3 +152,36 @@ fn a_quick_line_is_printed_one_thing_a_line() {
     assert_eq!(harbor(&["quick", "hr 720", "--age", "40"]).status.code(), Some(1), "it cannot be");
     assert_eq!(harbor(&["quick", "hr 72", "--sex", "q"]).status.code(), Some(2));
 }
+
+#[test]
+fn a_file_of_claims_is_judged_by_the_rules_of_the_screens() {
+    let at = chrono::NaiveDate::from_ymd_opt(2026, 11, 23).unwrap().and_hms_opt(9, 0, 0).unwrap();
+    let text = |diagnoses: &str, sex: &str| {
+        format!(
+            "ISA*00*          *00*          *ZZ*INDIGOHBR      *ZZ*CAUSEWAY       *{}*0900*^*00501*000000042*0*T*:~\n\
+             GS*HC*INDIGOHBR*CAUSEWAY*20261123*0900*42*X*005010X222A1~\nST*837*0001*005010X222A1~\n\
+             BHT*0019*00*B42*20261123*0900*CH~\nNM1*41*2*CLINIC*****46*INDIGOHBR~\nPER*IC*OFFICE*TE*2075550100~\n\
+             NM1*40*2*CAUSEWAY*****46*CAUSEWAY~\nHL*1**20*1~\nNM1*85*2*CLINIC*****XX*1234567893~\nN3*4 KELP LANE~\n\
+             N4*PORT CALDER*ME*049981234~\nREF*EI*990000001~\nHL*2*1*22*0~\nSBR*P*18*G77******CI~\n\
+             NM1*IL*1*QUARRIE*INES****MI*SM1~\nN3*7 ROPEWALK~\nN4*PORT CALDER*ME*04998~\nDMG*D8*19900213*{sex}~\n\
+             NM1*PR*2*SALTMARSH*****PI*SALTM~\nCLM*C1*100***11:B:1*Y*A*Y*Y~\nHI*{diagnoses}~\n\
+             NM1*82*1*VALCOURT*ORIANE****XX*1234567893~\nPRV*PE*PXC*207Q00000X~\nLX*1~\nSV1*HC:IH213*100*UN*1***1~\n\
+             DTP*472*D8*20261120~\nREF*6R*C1-1~\nSE*26*0001~\nGE*1*42~\nIEA*1*000000042~\n",
+            at.format("%y%m%d")
+        )
+    };
+    let check = |name: &str, text: String| harbor(&["claim", "check", file(name, &text).to_str().unwrap()]);
+    let fine = check("fine.837", text("ABK:R053", "F"));
+    assert_eq!((fine.status.code(), said(&fine).as_str()), (Some(0), ""), "{}", String::from_utf8_lossy(&fine.stderr));
+    assert!(
+        String::from_utf8_lossy(&fine.stderr).contains("whether the policy is in force"),
+        "what is not judged is said"
+    );
+    let bad = check("bad.837", text("ABK:F0280*ABF:N401", "F"));
+    assert_eq!(bad.status.code(), Some(1));
+    let lines = said(&bad);
+    assert!(lines.contains("C1\tstops\tdiagnosis\tF02.80 cannot stand first"), "{lines}");
+    assert!(lines.contains("C1\twarns\tsex_or_age\tN40.1:"), "{lines}");
+    let cut = check("cut.837", text("ABK:R053", "F")[..600].to_owned());
+    assert_eq!(cut.status.code(), Some(2), "{}", String::from_utf8_lossy(&cut.stderr));
+}

@@ -131,34 +131,37 @@ impl Change<'_> {
         Ok(())
     }
 
-    /// Sets a price from a day on; a price in force before ends the day before. The first price of a
-    /// service holds wherever it was missing, so also for visits of earlier days.
+    /// Sets a price from a day on: the one in force before ends the day before, and one that begins later stays and ends the
+    /// new one. The first price of a service holds wherever it was missing, so also for visits of earlier days.
     pub async fn set_price(&mut self, service: &str, cents: i64, from: NaiveDate) -> Result<()> {
         use prices as p;
         let known: i64 = services::table.filter(services::code.eq(service)).count().get_result(self.conn()).await?;
         if known == 0 {
             return Err(StoreError::NotFound("service"));
         }
-        diesel::delete(
-            p::table.filter(p::service_code.eq(service).and(p::schedule.eq("standard")).and(p::starts_on.ge(from))),
-        )
-        .execute(self.conn())
-        .await?;
+        let own = p::service_code.eq(service).and(p::schedule.eq("standard"));
+        let priced: i64 = p::table.filter(p::service_code.eq(service)).count().get_result(self.conn()).await?;
+        let from = harbor_core::charges::price_holds_from(priced == 0, from);
+        let later: Option<NaiveDate> = p::table
+            .filter(own.and(p::starts_on.gt(from)))
+            .select(diesel::dsl::min(p::starts_on))
+            .first(self.conn())
+            .await?;
+        // What was set for this very day is said anew.
+        diesel::delete(p::table.filter(own.and(p::starts_on.eq(from)))).execute(self.conn()).await?;
         diesel::update(
-            p::table.filter(p::service_code.eq(service).and(p::schedule.eq("standard")).and(p::ends_on.is_null())),
+            p::table.filter(own.and(p::starts_on.lt(from))).filter(p::ends_on.is_null().or(p::ends_on.ge(from))),
         )
         .set(p::ends_on.eq(from.pred_opt()))
         .execute(self.conn())
         .await?;
-        let priced: i64 = p::table.filter(p::service_code.eq(service)).count().get_result(self.conn()).await?;
-        let from = harbor_core::charges::price_holds_from(priced == 0, from);
         let row = Price {
             id: Uuid::now_v7(),
             service_code: service.into(),
             schedule: "standard".into(),
             cents,
             starts_on: from,
-            ends_on: None,
+            ends_on: later.and_then(|day| day.pred_opt()),
         };
         diesel::insert_into(p::table).values(&row).execute(self.conn()).await?;
         self.audit("set price", "price", row.id, None, format!("{service} {cents}"));

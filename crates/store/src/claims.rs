@@ -3,6 +3,7 @@
 pub mod accidents;
 mod facts;
 pub mod stray;
+pub mod work_list;
 
 pub use facts::facts;
 
@@ -18,15 +19,6 @@ use harbor_core::claims::{BatchState, ClaimEvent, ClaimState, Frequency};
 use harbor_core::visit_line::Mark;
 use sha2::{Digest, Sha256};
 use uuid::Uuid;
-
-pub async fn list(conn: &mut Conn, states: &[&str], limit: i64) -> Result<Vec<Claim>> {
-    let mut query =
-        claims::table.order((claims::made_at.desc(), claims::id)).limit(limit).select(Claim::as_select()).into_boxed();
-    if !states.is_empty() {
-        query = query.filter(claims::state.eq_any(states.to_vec()));
-    }
-    Ok(query.load(conn).await?)
-}
 
 pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Claim> {
     claims::table.find(id).select(Claim::as_select()).first(conn).await.optional()?.ok_or(StoreError::NotFound("claim"))

@@ -116,11 +116,13 @@ names! {
     Account = harbor_core::money::ledger::Account;
     AllergyKind = harbor_core::consult::AllergyKind;
     AlertKind = harbor_core::arrival::alerts::Kind;
+    ByDay = harbor_core::claims::ByDay;
     BatchState = harbor_core::claims::BatchState;
     CancelledBy = harbor_core::schedule::CancelledBy;
     CardState = harbor_core::money::ledger::CardState;
     Channel = harbor_core::people::messages::Channel;
     CheckState = harbor_core::coverage::CheckState;
+    ChargeStand = harbor_core::charges::of_day::ChargeStand;
     ClaimSeverity = harbor_core::charges::claim_check::ClaimSeverity;
     FixPlace = harbor_core::charges::claim_check::FixPlace;
     ClaimState = harbor_core::claims::ClaimState;

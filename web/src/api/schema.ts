@@ -54,6 +54,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/charges/of-day": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_charges_of_day"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/claims": {
         parameters: {
             query?: never;
@@ -61,7 +77,24 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** A page of the claims that are looked for, the latest made first. */
         get: operations["get_claims"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/claims/sums": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_claims_sums"];
         put?: never;
         post?: never;
         delete?: never;
@@ -5176,6 +5209,8 @@ export interface components {
             priceCents?: number | null;
             service: string;
         };
+        /** @enum {string} */
+        ChargeStand: "unsigned" | "nothing" | "stopped" | "ready" | "done";
         ChargesView: {
             /** @description The checks that ran, by name. */
             checks: string[];
@@ -5364,8 +5399,22 @@ export interface components {
         ClaimSeverity: "stops" | "warns";
         /** @enum {string} */
         ClaimState: "ready" | "sent" | "accepted" | "rejected" | "paid" | "denied" | "void";
+        /** @description How many claims are found, and what they come to. */
+        ClaimSums: {
+            /** Format: int64 */
+            cents: number;
+            /** Format: int64 */
+            claims: number;
+            /** @description There are more than the 10,000 that were counted. */
+            more: boolean;
+        };
         ClaimView: {
             claim: components["schemas"]["Claim"];
+            /**
+             * Format: date
+             * @description The last day on which the payer takes it; nothing where it told no limit.
+             */
+            deadline?: string | null;
             payer: string;
             person: components["schemas"]["PersonCard"];
             visit: components["schemas"]["Visit"];
@@ -8417,6 +8466,39 @@ export interface components {
             coverageId: string;
             name: string;
         };
+        /** @description The sheet of a day with its sums. */
+        SheetOfDay: {
+            /**
+             * Format: int64
+             * @description Charged and completed, and what else stands among the lines.
+             */
+            completedCents: number;
+            /** Format: date */
+            day: string;
+            /** Format: int64 */
+            openCents: number;
+            rows: components["schemas"]["SheetRow"][];
+        };
+        /** @description A visit on the sheet. */
+        SheetRow: {
+            /**
+             * Format: int64
+             * @description What the lines come to, as far as they have a price.
+             */
+            cents: number;
+            /** Format: uuid */
+            clinicianId: string;
+            /** @description In which way the charged level differs from the documented one. */
+            differs?: string | null;
+            /** @description What stops the claim; of a chart that the one who looks may not see only that something does. */
+            missing: string[];
+            person: components["schemas"]["PersonCard"];
+            /** @description The names of the services among the lines, in their order. */
+            services: string[];
+            stand: components["schemas"]["ChargeStand"];
+            /** Format: uuid */
+            visitId: string;
+        };
         Shift: {
             cancelReason?: string | null;
             /** Format: date-time */
@@ -9531,6 +9613,8 @@ export interface components {
             batchStates: components["schemas"]["Choice"][];
             billTo: components["schemas"]["Choice"][];
             channels: components["schemas"]["Choice"][];
+            chargeStands: components["schemas"]["Choice"][];
+            claimDays: components["schemas"]["Choice"][];
             claimStates: components["schemas"]["Choice"][];
             consents: components["schemas"]["Choice"][];
             enclosed: components["schemas"]["Choice"][];
@@ -10045,11 +10129,103 @@ export interface operations {
             };
         };
     };
+    get_charges_of_day: {
+        parameters: {
+            query?: {
+                /** @description Today where nothing is said. */
+                day?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetOfDay"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_claims: {
         parameters: {
             query?: {
                 /** @description A state, or nothing for all. */
                 state?: string;
+                payerId?: string;
+                clinicianId?: string;
+                siteId?: string;
+                /** @description Which day `from` and `to` are of: service, entry, billing or deadline. */
+                by?: string;
+                /** @description A day, as it is typed; nothing has no end there. */
+                from?: string;
+                to?: string;
+                /** @description Amounts in dollars. */
+                least?: string;
+                most?: string;
+                /** @description Only those of which was said what is wrong. */
+                wrong?: boolean;
+                /** @description The last claim of the page before. */
+                after?: string;
+                /** @description At most so many, 1 to 1,000; 200 where nothing is said. */
+                limit?: number;
             };
             header?: never;
             path?: never;
@@ -10092,6 +10268,14 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description This server does not answer to that name. */
             421: {
                 headers: {
@@ -10101,7 +10285,98 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_claims_sums: {
+        parameters: {
+            query?: {
+                /** @description A state, or nothing for all. */
+                state?: string;
+                payerId?: string;
+                clinicianId?: string;
+                siteId?: string;
+                /** @description Which day `from` and `to` are of: service, entry, billing or deadline. */
+                by?: string;
+                /** @description A day, as it is typed; nothing has no end there. */
+                from?: string;
+                to?: string;
+                /** @description Amounts in dollars. */
+                least?: string;
+                most?: string;
+                /** @description Only those of which was said what is wrong. */
+                wrong?: boolean;
+                /** @description The last claim of the page before. */
+                after?: string;
+                /** @description At most so many, 1 to 1,000; 200 where nothing is said. */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClaimSums"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             422: {
                 headers: {
                     [name: string]: unknown;

@@ -4,8 +4,11 @@
 //! looks for. What it does not know (a policy that was not verified, a limit that a payer never told) it says or leaves out; it
 //! never takes it for right.
 
+mod of_file;
 mod rules;
 mod words;
+
+pub use of_file::{NOT_IN_A_FILE, check_of_file};
 
 use super::ChargeLine;
 use crate::consult::diagnoses::DiagnosisIndex;

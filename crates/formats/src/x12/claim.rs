@@ -11,6 +11,7 @@ pub use writing::write;
 
 use super::envelope::Segment;
 use crate::Located;
+use chrono::NaiveDate;
 use harbor_core::claims::{Biller, Claim};
 use harbor_core::money::Cents;
 
@@ -20,6 +21,8 @@ pub const VERSION: &str = "005010X222A1";
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Batch {
     pub reference: String,
+    /// BHT04.
+    pub written: Option<NaiveDate>,
     pub biller: Biller,
     pub claims: Vec<Claim>,
 }

@@ -1,5 +1,6 @@
 //! Charges of a visit, and the fee schedule.
 
+pub mod day;
 pub mod for_claim;
 
 use super::visit_line::visits::one;

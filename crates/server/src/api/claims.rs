@@ -9,11 +9,15 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
 use actix_web::{HttpRequest, HttpResponse};
-use chrono::{DateTime, Utc};
+use chrono::{DateTime, NaiveDate, NaiveTime, Utc};
 use harbor_core::claims::assembling::assemble;
-use harbor_core::claims::{ClaimEvent, ClaimState};
+use harbor_core::claims::{ByDay, ClaimEvent, ClaimState, deadline};
+use harbor_core::fields::Faults;
+use harbor_core::fields::typed_date::{self, Sense};
 use harbor_core::money::Cents;
+use harbor_core::schedule::at_local;
 use harbor_formats::x12;
+use harbor_store::claims::work_list::{self, Sought};
 use harbor_store::people::registration::closed_charts;
 use harbor_store::rows::{Batch, Claim, Visit};
 use harbor_store::visit_line::visits;
@@ -27,17 +31,84 @@ use uuid::Uuid;
 #[serde(rename_all = "camelCase")]
 pub struct ClaimView {
     claim: Claim,
+    /// The last day on which the payer takes it; nothing where it told no limit.
+    deadline: Option<NaiveDate>,
     payer: String,
     person: PersonCard,
     visit: Visit,
 }
 
-#[derive(Debug, Deserialize, IntoParams)]
+#[derive(Debug, Default, Deserialize, IntoParams)]
+#[serde(rename_all = "camelCase", default)]
 #[into_params(parameter_in = Query)]
 pub struct ClaimsAsked {
     /// A state, or nothing for all.
-    #[serde(default)]
     state: String,
+    payer_id: Option<Uuid>,
+    clinician_id: Option<Uuid>,
+    site_id: Option<Uuid>,
+    /// Which day `from` and `to` are of: service, entry, billing or deadline.
+    by: String,
+    /// A day, as it is typed; nothing has no end there.
+    from: String,
+    to: String,
+    /// Amounts in dollars.
+    least: String,
+    most: String,
+    /// Only those of which was said what is wrong.
+    wrong: bool,
+    /// The last claim of the page before.
+    after: Option<Uuid>,
+    /// At most so many, 1 to 1,000; 200 where nothing is said.
+    limit: Option<i64>,
+}
+
+impl ClaimsAsked {
+    fn sought(&self, state: &State) -> Result<Sought, Problem> {
+        let mut faults = Faults::default();
+        let mut day = |field: &'static str, text: &str| match text.trim() {
+            "" => None,
+            typed => {
+                typed_date::parse(typed, state.today(), Sense::Any).map_err(|e| faults.add(field, e.to_string())).ok()
+            }
+        };
+        let (from, to) = (day("from", &self.from), day("to", &self.to));
+        let mut cents = |field: &'static str, text: &str| match text.trim() {
+            "" => None,
+            typed => Cents::parse(typed).map_err(|e| faults.add(field, e.to_string())).ok(),
+        };
+        let (least, most) = (cents("least", &self.least), cents("most", &self.most));
+        let by = match self.by.as_str() {
+            "" => Some(ByDay::Service),
+            code => ByDay::from_code(code),
+        };
+        let in_state = match self.state.as_str() {
+            "" => Some(None),
+            code => ClaimState::from_code(code).map(Some),
+        };
+        if by.is_none() {
+            faults.add("by", "A list goes by service, entry, billing or deadline.");
+        }
+        if in_state.is_none() {
+            faults.add("state", "A claim is in no such state.");
+        }
+        faults.none_or(())?;
+        let begins = |day: NaiveDate| at_local(state.zone, day, NaiveTime::MIN);
+        Ok(Sought {
+            state: in_state.flatten(),
+            payer: self.payer_id,
+            clinician: self.clinician_id,
+            site: self.site_id,
+            by: by.unwrap_or(ByDay::Service),
+            from,
+            to,
+            moments: (from.map(begins), to.and_then(|d| d.succ_opt()).map(begins)),
+            least,
+            most,
+            wrong: self.wrong,
+            after: self.after,
+        })
+    }
 }
 
 async fn view(conn: &mut Conn, state: &State, claims: Vec<Claim>) -> Result<Vec<ClaimView>, Problem> {
@@ -46,8 +117,11 @@ async fn view(conn: &mut Conn, state: &State, claims: Vec<Claim>) -> Result<Vec<
     let persons = people::by_id(conn, of.values().map(|v| v.person_id)).await?;
     let whole = |claim: Claim| {
         let visit = of.get(&claim.visit_id)?.clone();
+        let payer = payers.iter().find(|p| p.id == claim.payer_id);
+        let days = payer.and_then(|p| p.filing_days).and_then(|d| u32::try_from(d).ok());
         Some(ClaimView {
-            payer: payers.iter().find(|p| p.id == claim.payer_id).map(|p| p.name.clone()).unwrap_or_default(),
+            deadline: deadline(visit.day, days),
+            payer: payer.map(|p| p.name.clone()).unwrap_or_default(),
             person: PersonCard::of(persons.get(&visit.person_id)?, state.today()),
             visit,
             claim,
@@ -56,14 +130,35 @@ async fn view(conn: &mut Conn, state: &State, claims: Vec<Claim>) -> Result<Vec<
     Ok(claims.into_iter().filter_map(whole).collect())
 }
 
-#[utoipa::path(get, path = "/api/claims", params(ClaimsAsked), responses((status = 200, body = Vec<ClaimView>)))]
+/// The most claims that a page holds, and how many it holds where nothing is said.
+const PAGE: (i64, i64) = (1000, 200);
+
+/// A page of the claims that are looked for, the latest made first.
+#[utoipa::path(get, path = "/api/claims", params(ClaimsAsked), responses((status = 200, body = Vec<ClaimView>), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub async fn list(state: Data<State>, request: HttpRequest, asked: Query<ClaimsAsked>) -> Answer<Vec<ClaimView>> {
+    let sought = asked.sought(&state)?;
     let mut conn = state.store.reader().await?;
-    let states: Vec<&str> = if asked.state.is_empty() { vec![] } else { vec![asked.state.as_str()] };
-    let rows = store::list(&mut conn, &states, 200).await?;
+    let limit = asked.limit.unwrap_or(PAGE.1).clamp(1, PAGE.0);
+    let rows = work_list::page(&mut conn, &sought, limit).await?;
     let views = view(&mut conn, &state, rows).await?;
     shown::listed(&request, "claims", views.iter().map(|v| v.person.id));
     Ok(Json(views))
+}
+
+/// How many claims are found, and what they come to.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct ClaimSums {
+    claims: i64,
+    cents: i64,
+    /// There are more than the 10,000 that were counted.
+    more: bool,
+}
+
+#[utoipa::path(get, path = "/api/claims/sums", params(ClaimsAsked), responses((status = 200, body = ClaimSums), (status = 422, body = Problem)))]
+pub async fn sums(state: Data<State>, asked: Query<ClaimsAsked>) -> Answer<ClaimSums> {
+    let sought = asked.sought(&state)?;
+    let s = work_list::sums(&mut *state.store.reader().await?, &sought).await?;
+    Ok(Json(ClaimSums { claims: s.claims, cents: s.cents, more: s.more }))
 }
 
 #[derive(Debug, Serialize, ToSchema)]

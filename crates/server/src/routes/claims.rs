@@ -8,6 +8,7 @@ use harbor_store::people::whose::Whose::{Claim, Several};
 
 table! {
     get "/api/claims" Needs(SeeCharges) => claims::list;
+    get "/api/claims/sums" Needs(SeeCharges) => claims::sums;
     get "/api/claims/{id}" Of(SeeCharges, Claim) => claims::show;
     post "/api/claims/{id}/correct" Of(Claims, Claim) => claims::correct;
     get "/api/batches" Needs(Claims) => claims::batches;

@@ -56,7 +56,11 @@ async fn what_was_done_stands_among_the_charges_by_itself_and_stays_away_when_ta
     visit.clinician.post(&visit.path("/charges/by-themselves"), json!({})).await.ok();
     let visit = visit.noted("plan", "Seen; back in four weeks.").await.signed().await;
     let after = visit.clinician.get(&visit.path("/charges")).await;
-    assert_eq!(services(&after), ["ECG", "NEW2"], "two lasting problems, but neither two tests nor a medicine: {after}");
+    assert_eq!(
+        services(&after),
+        ["ECG", "NEW2"],
+        "two lasting problems, but neither two tests nor a medicine: {after}"
+    );
     assert_eq!(
         (&after["lines"][0]["line"]["id"], &after["lines"][0]["line"]["reason"]),
         (&kept["id"], &kept["reason"])
@@ -127,10 +131,31 @@ async fn a_policy_number_that_cannot_be_sent_is_told_and_not_changed() {
         .await;
     let desk = Hand::sign_in(&product, "junia").await;
     let policy = desk.get(&visit.path("")).await["coverages"][0]["coverage"].clone();
-    let mut body = policy.clone();
-    body["groupNumber"] = json!("G 1:0*1");
+    let body = json!({ "version": policy["version"], "subscriberNumber": "SM55510", "groupNumber": "G 1:0*1" });
     desk.put(&format!("/api/coverages/{}", id(&policy)), body).await.ok();
     let charges = visit.clinician.get(&visit.path("/charges")).await;
     assert!(faults(&charges).contains(&("number_signs", "stops", "coverage")), "{charges}");
+    product.stop().await.unwrap();
+}
+
+/// A price that somebody set for later must not go because one is set for today.
+#[actix_web::test]
+async fn a_price_of_today_leaves_one_that_begins_later() {
+    let product = Product::start().await.unwrap();
+    let (client, connection) = tokio_postgres::connect(&product.database_url, tokio_postgres::NoTls).await.unwrap();
+    tokio::spawn(connection);
+    let later = "insert into prices (id, service_code, schedule, cents, starts_on, ends_on)
+                 values (gen_random_uuid(), 'VISIT3', 'standard', 15500, date '2027-01-01', null)";
+    client.execute("update prices set ends_on = date '2026-12-31' where service_code = 'VISIT3'", &[]).await.unwrap();
+    client.execute(later, &[]).await.unwrap();
+    let manager = Hand::sign_in(&product, "soren").await;
+    manager.put("/api/services/VISIT3/price", json!({ "price": "145" })).await.ok();
+    manager.put("/api/services/VISIT3/price", json!({ "price": "150" })).await.ok();
+    let told = "select cents || ' ' || starts_on || ' ' || coalesce(ends_on::text, 'on')
+                from prices where service_code = 'VISIT3' order by starts_on";
+    let rows: Vec<String> = client.query(told, &[]).await.unwrap().iter().map(|r| r.get(0)).collect();
+    assert_eq!(rows.len(), 3, "{rows:?}");
+    assert!(rows[0].starts_with("14000 ") && rows[0].ends_with(" 2026-11-22"), "{rows:?}");
+    assert_eq!(rows[1..], ["15000 2026-11-23 2026-12-31", "15500 2027-01-01 on"]);
     product.stop().await.unwrap();
 }

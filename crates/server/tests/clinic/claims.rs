@@ -204,3 +204,58 @@ async fn a_site_elsewhere_is_told_on_the_claim_and_in_the_patients_calendar() {
     );
     product.stop().await.unwrap();
 }
+
+#[actix_web::test]
+async fn claims_are_looked_for_by_day_payer_and_clinician_and_summed() {
+    let product = Product::start().await.unwrap();
+    let biller = Hand::sign_in(&product, "agathe").await;
+    let clinic = biller.get("/api/clinic").await;
+    let listed =
+        async |asked: &str| biller.get(&format!("/api/claims?limit=1000&{asked}")).await.as_array().unwrap().clone();
+    let sums = async |asked: &str| biller.get(&format!("/api/claims/sums?{asked}")).await;
+    let all = listed("").await;
+    assert!(all.len() > 100, "{}", all.len());
+    let payer = clinic["payers"].as_array().unwrap().iter().find(|p| p["payerCode"] == "BEACN").map(id).unwrap();
+    let clinician = clinic["staff"].as_array().unwrap().iter().find(|s| s["login"] == "tobias").map(id).unwrap();
+    let day = |c: &Value| c["visit"]["day"].as_str().unwrap().to_owned();
+    type Fits<'a> = &'a dyn Fn(&Value) -> bool;
+    let wrong = |c: &Value| !c["claim"]["reasons"].as_array().unwrap().is_empty();
+    let cases: [(String, Fits); 7] = [
+        ("state=ready".into(), &|c| c["claim"]["state"] == "ready"),
+        (format!("payerId={payer}"), &|c| c["claim"]["payerId"] == payer.as_str()),
+        (format!("clinicianId={clinician}"), &|c| c["visit"]["clinicianId"] == clinician.as_str()),
+        ("from=2026-10-01&to=10/31/2026".into(), &|c| {
+            ("2026-10-01".to_owned()..="2026-10-31".to_owned()).contains(&day(c))
+        }),
+        ("least=150&most=200".into(), &|c| (15_000..=20_000).contains(&c["claim"]["totalCents"].as_i64().unwrap())),
+        ("wrong=true".into(), &wrong),
+        ("by=deadline&to=2027-01-15".into(), &|c| c["deadline"].as_str().is_some_and(|d| d <= "2027-01-15")),
+    ];
+    for (asked, fits) in &cases {
+        let found = listed(asked).await;
+        let expected: Vec<&Value> = all.iter().filter(|c| fits(c)).map(|c| &c["claim"]["id"]).collect();
+        assert!(
+            !expected.is_empty() && expected.len() < all.len(),
+            "{asked} tells some from others: {}",
+            expected.len()
+        );
+        assert_eq!(found.iter().map(|c| &c["claim"]["id"]).collect::<Vec<_>>(), expected, "{asked}");
+        let cents: i64 = found.iter().map(|c| c["claim"]["totalCents"].as_i64().unwrap()).sum();
+        assert_eq!(sums(asked).await, json!({ "claims": found.len(), "cents": cents, "more": false }), "{asked}");
+    }
+    // Page by page it is the same list.
+    let mut paged: Vec<Value> = Vec::new();
+    loop {
+        let after = paged.last().map(|c| format!("&after={}", c["claim"]["id"].as_str().unwrap())).unwrap_or_default();
+        let page = biller.get(&format!("/api/claims?limit=70{after}")).await.as_array().unwrap().clone();
+        if page.is_empty() {
+            break;
+        }
+        paged.extend(page);
+    }
+    assert_eq!(paged, all);
+    for wrong in ["by=moon", "state=lost", "from=soon", "least=much"] {
+        assert_eq!(biller.ask("GET", &format!("/api/claims?{wrong}"), None).await.status, 422, "{wrong}");
+    }
+    product.stop().await.unwrap();
+}

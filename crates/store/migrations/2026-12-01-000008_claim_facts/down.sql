@@ -9,3 +9,5 @@ alter table services drop column new_patient, drop column procedure, drop column
 alter table payers drop column filing_days;
 drop table charges_taken_off;
 alter table charge_lines drop column reason, drop column by_itself;
+drop index claims_made, claims_state_made, claims_payer_made;
+create index claims_state_idx on claims (state);

@@ -1,3 +1,9 @@
+-- The work list of claims goes by when they were made, also within a state or a payer.
+create index claims_made on claims (made_at desc, id desc);
+drop index claims_state_idx;
+create index claims_state_made on claims (state, made_at desc, id desc);
+create index claims_payer_made on claims (payer_id, made_at desc, id desc);
+
 -- Sites have an address of their own: a claim tells where the service took place when it is not where the clinic bills from.
 -- Empty where a site lies at the clinic's address.
 alter table sites

@@ -16,3 +16,9 @@ export const forClaim = (id: string) =>
   look(['for-claim', id], [{ topic: 'visit', id }, { topic: 'person' }], () =>
     api.GET('/api/visits/{id}/for-claim', of(id)),
   );
+
+/** Of today where no day is said. */
+export const sheetOfDay = (day: string) =>
+  look(['sheet-of-day', day], [{ topic: 'visit' }, { topic: 'prices' }, { topic: 'person' }], () =>
+    api.GET('/api/charges/of-day', { params: { query: day ? { day } : {} } }),
+  );

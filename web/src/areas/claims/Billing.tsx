@@ -4,6 +4,7 @@ import { useNavigate, useSearchParams } from 'react-router';
 import { useMay } from '../../app/session';
 import { Tabs, type TabItem } from '../../ui/controls';
 import { Head, WidePage } from '../../ui/layout';
+import { SheetOfDay } from '../charges/SheetOfDay';
 import { Batches } from './Batches';
 import { ClaimsList } from './ClaimsList';
 import { Remittances } from '../money/Remittances';
@@ -14,6 +15,7 @@ export default function Billing() {
   const [params] = useSearchParams();
   const navigate = useNavigate();
   const items: (TabItem | false)[] = [
+    { id: 'day', label: 'Day', content: <SheetOfDay /> },
     { id: 'claims', label: 'Claims', content: <ClaimsList /> },
     may('take_money') && { id: 'till', label: 'Till', content: <Till /> },
     may('claims') && { id: 'batches', label: 'Batches', content: <Batches /> },

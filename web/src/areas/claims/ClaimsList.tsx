@@ -1,40 +1,21 @@
+/** The work list of claims: what is looked for, what it comes to, and what is sent. */
+
 import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
-import { Form, Refused } from '../../ui/Form';
 import { useRef, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
-import { useWordOf, useWords } from '../../app/choices';
+import { useWords } from '../../app/choices';
 import { useKeys } from '../../app/keys';
 import { useMay, useSession } from '../../app/session';
-import { dollars, plainDate, useIdentity, useTimes } from '../../app/words';
-import { Button, Check, Choose } from '../../ui/controls';
-import { Dialog } from '../../ui/Dialog';
-import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag, type Tone } from '../../ui/layout';
+import { dollars, plainDate, useIdentity } from '../../app/words';
+import { Button, Check, Choose, Field } from '../../ui/controls';
+import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { part, ring, ringGap } from '../../ui/tokens';
-import { claim as claimQuery, claims } from './queries';
+import { History, saidOf } from './History';
+import { claims, claimSums, type Sought } from './queries';
+import { shape, tone } from './states';
 import { useGradually } from '../../ui/gradually';
-
-type State = Schemas['ClaimState'];
-
-const tone: Record<State, Tone> = {
-  void: 'plain',
-  ready: 'tide',
-  rejected: 'coral',
-  denied: 'coral',
-  paid: 'kelp',
-  accepted: 'plain',
-  sent: 'plain',
-};
-const shape: Record<State, string> = {
-  ready: '○',
-  sent: '→',
-  accepted: '⇄',
-  rejected: '✕',
-  denied: '✕',
-  paid: '✓',
-  void: '–',
-};
 
 const Open = styled.button`
   all: unset;
@@ -47,87 +28,75 @@ const Open = styled.button`
   }
 `;
 
-/** What came of a batch, in a sentence. */
-const saidOf = (a: Schemas['BatchAnswer']) =>
-  a.findings.length > 0
-    ? a.findings.join(' ')
-    : `${a.batch ? `Batch ${a.batch.control} is on its way: ` : 'Ready to go: '}${a.summary.join(' ')}`;
+/** Of the columns, in per cent. */
+const widths = [5, 8, 17, 10, 18, 9, 11, 10, 12];
 
-function History({ id, onClose }: { id: string; onClose: () => void }) {
-  const times = useTimes();
-  const stateWord = useWordOf('claimStates');
-  const may = useMay();
-  const { run, busy, refusal } = useDo();
-  const path = { params: { path: { id } } };
-  const look = useLook(claimQuery(id));
-  const claim = look.data?.claim.claim;
-  const [sent, setSent] = useState('');
-  const send = async () => {
-    const made = await run(() => api.POST('/api/batches', { body: { claimIds: [id], checkOnly: false } }));
-    if (made) setSent(saidOf(made));
+/** So many are shown at first, and so many more each time. */
+const PAGE = 200;
+
+const nothing: Sought = {
+  state: '',
+  payerId: '',
+  clinicianId: '',
+  siteId: '',
+  by: 'service',
+  from: '',
+  to: '',
+  wrong: false,
+};
+
+/** What is looked for; days as they are typed, sent when the field is left. */
+function Filter({ sought, onChange }: { sought: Sought; onChange: (s: Sought) => void }) {
+  const { clinic } = useSession();
+  const [from, setFrom] = useState(sought.from);
+  const [to, setTo] = useState(sought.to);
+  const all = (word: string) => ({ id: '', label: word });
+  const leave = () => {
+    if (from !== sought.from || to !== sought.to) onChange({ ...sought, from, to });
   };
+  const set = (part: Partial<Sought>) => onChange({ ...sought, from, to, ...part });
   return (
-    <Dialog title={`Claim ${claim?.number ?? ''}`} open onClose={onClose} wide>
-      <Form refusal={refusal}>
-        {claim && (
-          <Row>
-            <Tag $tone={tone[claim.state] ?? 'plain'}>
-              {shape[claim.state]} {claim.state}
-            </Tag>
-            <span>{look.data?.claim.payer}</span>
-            <Mono>{dollars(claim.totalCents)}</Mono>
-            {claim.payerClaimNumber && <Small>payer’s number {claim.payerClaimNumber}</Small>}
-          </Row>
-        )}
-        {claim?.reasons.map((r) => (
-          <Notice key={r} $tone="coral">
-            {r}
-          </Notice>
-        ))}
-        <Table>
-          <tbody>
-            {look.data?.events.map((e, i) => (
-              <tr key={i}>
-                <td>
-                  <Small>
-                    {times.full(e.at)} {times.time(e.at)}
-                  </Small>
-                </td>
-                <td>
-                  <Tag $tone={tone[e.state]}>{stateWord(e.state).toLowerCase()}</Tag>
-                </td>
-                <td>{e.sentence}</td>
-              </tr>
-            ))}
-          </tbody>
-        </Table>
-        <Refused />
-        {sent && <Notice $tone={sent.startsWith('Batch') ? 'kelp' : 'coral'}>{sent}</Notice>}
-        {claim?.state === 'ready' && may('claims') && (
-          <Row>
-            <Small>Or choose several in the list: they go in one batch for each payer.</Small>
-            <Spread />
-            <Button $kind="filled" isDisabled={busy} onPress={() => void send()}>
-              Send this claim, {dollars(claim.totalCents)}
-            </Button>
-          </Row>
-        )}
-        {claim && may('claims') && ['rejected', 'denied'].includes(claim.state) && (
-          <Row>
-            <Small>Put right what was refused (policy, details), then make it ready to go again.</Small>
-            <Spread />
-            <Button isDisabled={busy} onPress={() => void run(() => api.POST('/api/claims/{id}/correct', path))}>
-              Corrected: make ready
-            </Button>
-          </Row>
-        )}
-      </Form>
-    </Dialog>
+    <Row $gap={2} $align="end" role="search" aria-label="Claims looked for">
+      <Choose
+        label="State"
+        value={sought.state}
+        onChange={(state) => set({ state })}
+        choices={[all('Every state'), ...useWords('claimStates')]}
+      />
+      <Choose
+        label="Payer"
+        value={sought.payerId}
+        onChange={(payerId) => set({ payerId })}
+        choices={[all('Every payer'), ...clinic.payers.map((p) => ({ id: p.id, label: p.name }))]}
+      />
+      <Choose
+        label="Clinician"
+        value={sought.clinicianId}
+        onChange={(clinicianId) => set({ clinicianId })}
+        choices={[
+          all('Everybody'),
+          ...clinic.staff.filter((s) => s.role === 'clinician').map((s) => ({ id: s.id, label: s.name })),
+        ]}
+      />
+      {clinic.sites.length > 1 && (
+        <Choose
+          label="Site"
+          value={sought.siteId}
+          onChange={(siteId) => set({ siteId })}
+          choices={[all('Every site'), ...clinic.sites.map((s) => ({ id: s.id, label: s.name }))]}
+        />
+      )}
+      <Choose label="By" value={sought.by} onChange={(by) => set({ by })} choices={useWords('claimDays')} />
+      <div style={{ width: 104 }} onBlur={leave}>
+        <Field label="From" value={from} onChange={setFrom} placeholder="1 nov" />
+      </div>
+      <div style={{ width: 104 }} onBlur={leave}>
+        <Field label="To" value={to} onChange={setTo} placeholder="today" />
+      </div>
+      <Check label="Something is wrong" value={sought.wrong} onChange={(wrong) => set({ wrong })} />
+    </Row>
   );
 }
-
-/** Of the columns, in per cent. */
-const widths = [5, 9, 19, 11, 20, 9, 11, 16];
 
 const Steady = styled(Table)`
   table-layout: fixed;
@@ -136,15 +105,16 @@ const Steady = styled(Table)`
 
 export function ClaimsList() {
   const { setInHand } = useSession();
-  const [state, setState] = useState('');
+  const [sought, setSought] = useState(nothing);
+  const [limit, setLimit] = useState(PAGE);
   const [chosen, setChosen] = useState<string[]>([]);
   const [opened, setOpened] = useState<string | null>(null);
   const [answer, setAnswer] = useState<Schemas['BatchAnswer'] | null>(null);
   const identity = useIdentity();
   const may = useMay();
   const { run, busy, refusal } = useDo();
-  const look = useLook(claims(state));
-  const states = [{ id: '', label: 'All' }, ...useWords('claimStates')];
+  const look = useLook(claims(sought, limit));
+  const sums = useLook(claimSums(sought)).data;
   const list = look.data ?? [];
   const inSight = useGradually(list);
   // Whoever comes from a visit comes for its claim.
@@ -178,8 +148,22 @@ export function ClaimsList() {
   };
   return (
     <Stack>
+      <Filter
+        sought={sought}
+        onChange={(s) => {
+          setSought(s);
+          setLimit(PAGE);
+        }}
+      />
       <Row>
-        <Choose label="State" hideLabel value={state} onChange={setState} choices={states} />
+        {sums && (
+          <strong data-sums>
+            {sums.more ? 'More than 10,000 claims' : `${sums.claims} ${sums.claims === 1 ? 'claim' : 'claims'}`}
+            {', '}
+            <Mono>{dollars(sums.cents)}</Mono>
+            {sums.more && ' the latest 10,000'}
+          </strong>
+        )}
         <Spread />
         {may('claims') && (
           <Row $gap={2}>
@@ -203,9 +187,7 @@ export function ClaimsList() {
         </Notice>
       )}
       {answer && <Notice $tone={answer.findings.length > 0 ? 'coral' : 'kelp'}>{saidOf(answer)}</Notice>}
-      {look.data && list.length === 0 && (
-        <Empty>No claim in this state. A claim is made when charges are completed.</Empty>
-      )}
+      {look.data && list.length === 0 && <Empty>No such claim. A claim is made when charges are completed.</Empty>}
       {list.length > 0 && (
         <Scroller>
           <Steady>
@@ -224,11 +206,12 @@ export function ClaimsList() {
                 <th>Payer</th>
                 <th className="number">Charge</th>
                 <th>State</th>
+                <th>Deadline</th>
                 <th>What it says</th>
               </tr>
             </thead>
             <tbody>
-              {inSight.map(({ claim, person, payer, visit }) => (
+              {inSight.map(({ claim, person, payer, visit, deadline }) => (
                 <tr
                   key={claim.id}
                   data-selected={picked.includes(claim.id)}
@@ -272,6 +255,9 @@ export function ClaimsList() {
                     </Tag>
                   </td>
                   <td>
+                    <Small>{deadline ? plainDate(deadline) : 'not told'}</Small>
+                  </td>
+                  <td>
                     <Small>{claim.reasons.join('; ')}</Small>
                   </td>
                 </tr>
@@ -279,6 +265,13 @@ export function ClaimsList() {
             </tbody>
           </Steady>
         </Scroller>
+      )}
+      {list.length === limit && (
+        <Row>
+          <Button isDisabled={limit >= 1000} onPress={() => setLimit(Math.min(1000, limit + PAGE))}>
+            {limit >= 1000 ? 'Narrow the list to see more' : `Show ${PAGE} more`}
+          </Button>
+        </Row>
       )}
       {opened && <History id={opened} onClose={() => setOpened(null)} />}
     </Stack>

@@ -2,10 +2,44 @@
 
 import { api, look } from '../../api/client';
 
-export const claims = (state: string) =>
-  look(['claims', state], [{ topic: 'claim' }, { topic: 'batch' }, { topic: 'remittance' }, { topic: 'visit' }], () =>
-    api.GET('/api/claims', { params: { query: { state } } }),
+/** What is looked for among the claims. */
+export interface Sought {
+  state: string;
+  payerId: string;
+  clinicianId: string;
+  siteId: string;
+  by: string;
+  from: string;
+  to: string;
+  wrong: boolean;
+}
+
+/** Of what is asked only what is said. */
+const asked = (s: Sought) => ({
+  state: s.state,
+  by: s.by,
+  from: s.from,
+  to: s.to,
+  wrong: s.wrong,
+  ...(s.payerId ? { payerId: s.payerId } : {}),
+  ...(s.clinicianId ? { clinicianId: s.clinicianId } : {}),
+  ...(s.siteId ? { siteId: s.siteId } : {}),
+});
+
+const claimTopics = [
+  { topic: 'claim' },
+  { topic: 'batch' },
+  { topic: 'remittance' },
+  { topic: 'visit' },
+] as const satisfies { topic: string }[];
+
+export const claims = (s: Sought, limit: number) =>
+  look(['claims', s, limit], [...claimTopics], () =>
+    api.GET('/api/claims', { params: { query: { ...asked(s), limit } } }),
   );
+
+export const claimSums = (s: Sought) =>
+  look(['claim-sums', s], [...claimTopics], () => api.GET('/api/claims/sums', { params: { query: asked(s) } }));
 
 export const claim = (id: string) =>
   look(['claim', id], [{ topic: 'claim', id }, { topic: 'batch' }, { topic: 'remittance' }], () =>

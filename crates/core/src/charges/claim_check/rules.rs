@@ -4,7 +4,7 @@ use super::words::{Found, each_line, when};
 use super::{ClaimCandidate, ClaimSeverity, FixPlace, PolicyOnClaim};
 use crate::charges::suits::does_not_suit;
 use crate::claims::lawful::{most, written};
-use crate::claims::{MOST_DIAGNOSES, TOO_MANY_DIAGNOSES};
+use crate::claims::{MOST_DIAGNOSES, TOO_MANY_DIAGNOSES, deadline};
 use crate::consult::diagnoses::DiagnosisIndex;
 use crate::coverage::Relationship;
 use crate::fields::identifiers::Npi;
@@ -272,7 +272,7 @@ fn policy<'c>(c: &'c ClaimCandidate) -> &'c PolicyOnClaim {
 /// The days that the payer gives, and those left of them.
 fn filing(c: &ClaimCandidate) -> (u32, Option<i64>) {
     let days = policy(c).filing_days;
-    let left = days.map(|d| i64::from(d) - (c.today - c.service_date).num_days());
+    let left = deadline(c.service_date, days).map(|last| (last - c.today).num_days());
     (days.unwrap_or(0), left)
 }
 

@@ -63,7 +63,7 @@ pub fn read(set: &Set) -> Result<Batch, Located> {
     };
     let mut r = Reading {
         set,
-        batch: Batch { reference: String::new(), biller: empty, claims: vec![] },
+        batch: Batch { reference: String::new(), written: None, biller: empty, claims: vec![] },
         place: Place::Head,
         subscriber: None,
         employer: false,
@@ -108,7 +108,10 @@ impl<'a> Reading<'a, '_> {
             return claim.others.last_mut().map_or(Ok(()), |o| others::segment(o, s));
         }
         match s.id {
-            "BHT" => self.batch.reference = s.get(3).into(),
+            "BHT" => {
+                self.batch.reference = s.get(3).into();
+                self.batch.written = date(s.get(4));
+            }
             "HL" => {
                 self.close_claim();
                 match s.get(3) {

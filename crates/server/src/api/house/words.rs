@@ -2,8 +2,9 @@
 
 use crate::api::visit_line::views::Choice;
 use harbor_core::arrival::Stage;
+use harbor_core::charges::of_day::ChargeStand;
 use harbor_core::claims::assembling::AccidentCause;
-use harbor_core::claims::{BatchState, ClaimState};
+use harbor_core::claims::{BatchState, ByDay, ClaimState};
 use harbor_core::consult::measurements::Measure;
 use harbor_core::consult::{AllergyKind, HistoryKind, NotePart, ProblemState, Source, Weight};
 use harbor_core::house::permissions::Role;
@@ -70,6 +71,8 @@ pub struct Words {
     urgencies: Vec<Choice>,
     prescription_states: Vec<Choice>,
     claim_states: Vec<Choice>,
+    charge_stands: Vec<Choice>,
+    claim_days: Vec<Choice>,
     accident_causes: Vec<Choice>,
     batch_states: Vec<Choice>,
     methods: Vec<Choice>,
@@ -113,6 +116,8 @@ pub fn words() -> Words {
         urgencies: of::<Urgency>(),
         prescription_states: of::<PrescriptionState>(),
         claim_states: of::<ClaimState>(),
+        charge_stands: of::<ChargeStand>(),
+        claim_days: of::<ByDay>(),
         accident_causes: of::<AccidentCause>(),
         batch_states: of::<BatchState>(),
         methods: of::<Method>(),

@@ -1,0 +1,92 @@
+/** One claim: what became of it, and what is done next with it. */
+
+import { Form, Refused } from '../../ui/Form';
+import { useState } from 'react';
+import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useWordOf } from '../../app/choices';
+import { useMay } from '../../app/session';
+import { dollars, useTimes } from '../../app/words';
+import { Button } from '../../ui/controls';
+import { Dialog } from '../../ui/Dialog';
+import { Mono, Notice, Row, Small, Spread, Table, Tag } from '../../ui/layout';
+import { claim as claimQuery } from './queries';
+import { shape, tone } from './states';
+
+/** What came of a batch, in a sentence. */
+export const saidOf = (a: Schemas['BatchAnswer']) =>
+  a.findings.length > 0
+    ? a.findings.join(' ')
+    : `${a.batch ? `Batch ${a.batch.control} is on its way: ` : 'Ready to go: '}${a.summary.join(' ')}`;
+
+export function History({ id, onClose }: { id: string; onClose: () => void }) {
+  const times = useTimes();
+  const stateWord = useWordOf('claimStates');
+  const may = useMay();
+  const { run, busy, refusal } = useDo();
+  const path = { params: { path: { id } } };
+  const look = useLook(claimQuery(id));
+  const claim = look.data?.claim.claim;
+  const [sent, setSent] = useState('');
+  const send = async () => {
+    const made = await run(() => api.POST('/api/batches', { body: { claimIds: [id], checkOnly: false } }));
+    if (made) setSent(saidOf(made));
+  };
+  return (
+    <Dialog title={`Claim ${claim?.number ?? ''}`} open onClose={onClose} wide>
+      <Form refusal={refusal}>
+        {claim && (
+          <Row>
+            <Tag $tone={tone[claim.state] ?? 'plain'}>
+              {shape[claim.state]} {claim.state}
+            </Tag>
+            <span>{look.data?.claim.payer}</span>
+            <Mono>{dollars(claim.totalCents)}</Mono>
+            {claim.payerClaimNumber && <Small>payer’s number {claim.payerClaimNumber}</Small>}
+          </Row>
+        )}
+        {claim?.reasons.map((r) => (
+          <Notice key={r} $tone="coral">
+            {r}
+          </Notice>
+        ))}
+        <Table>
+          <tbody>
+            {look.data?.events.map((e, i) => (
+              <tr key={i}>
+                <td>
+                  <Small>
+                    {times.full(e.at)} {times.time(e.at)}
+                  </Small>
+                </td>
+                <td>
+                  <Tag $tone={tone[e.state]}>{stateWord(e.state).toLowerCase()}</Tag>
+                </td>
+                <td>{e.sentence}</td>
+              </tr>
+            ))}
+          </tbody>
+        </Table>
+        <Refused />
+        {sent && <Notice $tone={sent.startsWith('Batch') ? 'kelp' : 'coral'}>{sent}</Notice>}
+        {claim?.state === 'ready' && may('claims') && (
+          <Row>
+            <Small>Or choose several in the list: they go in one batch for each payer.</Small>
+            <Spread />
+            <Button $kind="filled" isDisabled={busy} onPress={() => void send()}>
+              Send this claim, {dollars(claim.totalCents)}
+            </Button>
+          </Row>
+        )}
+        {claim && may('claims') && ['rejected', 'denied'].includes(claim.state) && (
+          <Row>
+            <Small>Put right what was refused (policy, details), then make it ready to go again.</Small>
+            <Spread />
+            <Button isDisabled={busy} onPress={() => void run(() => api.POST('/api/claims/{id}/correct', path))}>
+              Corrected: make ready
+            </Button>
+          </Row>
+        )}
+      </Form>
+    </Dialog>
+  );
+}
