@@ -1,7 +1,7 @@
 /** Charges: the suggested level with its reasoning, lines with pointers, and the claim check beside them. */
 
 import { Unanswered } from '../../ui/Unanswered';
-import { useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay } from '../../app/session';
 import { dollars } from '../../app/words';
@@ -15,6 +15,27 @@ import { ForClaim } from './ForClaim';
 import { type Line, Lines } from './Lines';
 import { charges, services as servicesQuery } from './queries';
 
+/** Saves one change of the lines after another, each upon what the one before wanted: a second press before the first is answered
+    undoes nothing. */
+function useInTurn(visit: string, run: ReturnType<typeof useDo>['run'], answered: unknown) {
+  const wanted = useRef<Line[] | null>(null);
+  const under = useRef(0);
+  const chain = useRef<Promise<unknown>>(Promise.resolve());
+  useEffect(() => {
+    if (under.current === 0) wanted.current = null;
+  }, [answered]);
+  return (next: (now: Line[]) => Line[], lines: Line[]) => {
+    const body = next(wanted.current ?? lines);
+    wanted.current = body;
+    under.current += 1;
+    chain.current = chain.current.then(async () => {
+      const saved = await run(() => api.PUT('/api/visits/{id}/charges', { params: { path: { id: visit } }, body }));
+      under.current -= 1;
+      if (!saved) wanted.current = null;
+    });
+  };
+}
+
 export function Charges({ view }: { view: Schemas['VisitView'] }) {
   const visit = view.card.visit.id;
   const may = useMay();
@@ -23,6 +44,7 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
   const path = { params: { path: { id: visit } } };
   const look = useLook(charges(visit));
   const services = useLook(servicesQuery());
+  const inTurn = useInTurn(visit, run, look.data);
   const data = look.data;
   if (!data) return <Unanswered look={look} />;
   const lines: Line[] = data.lines.map((l) => ({
@@ -33,13 +55,13 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
     pointers: l.line.pointers,
   }));
   const open = may('edit_charges') && !data.completed;
-  const save = (next: Line[]) => void run(() => api.PUT('/api/visits/{id}/charges', { ...path, body: next }));
+  const save = (next: (now: Line[]) => Line[]) => inTurn(next, lines);
   // Of one diagnosis it is clear what a line is for; of several somebody says it.
   const onlyPointer = data.diagnoses.length === 1 ? [1] : [];
   // A visit is for what it is documented for; four a line at most.
   const everyPointer = data.diagnoses.slice(0, 4).map((d) => d.position);
   const add = (code: string, pointers = onlyPointer) =>
-    save([...lines, { serviceCode: code, units: 1, modifiers: [], pointers }]);
+    save((now) => [...now, { serviceCode: code, units: 1, modifiers: [], pointers }]);
   const word = text.trim().toLowerCase();
   const found = word.length > 1 ? (services.data ?? []).filter((s) => s.service.name.toLowerCase().includes(word)) : [];
   const suggested = services.data?.find((s) => s.service.code === data.suggestedService)?.service;
@@ -79,7 +101,7 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
         ))}
       <Sheet>
         <h2>Charge lines</h2>
-        {data.lines.length > 0 && <Lines data={data} open={open} lines={lines} onSave={save} />}
+        {data.lines.length > 0 && <Lines data={data} open={open} onSave={save} />}
         {data.lines.length === 0 && <Empty>No charge yet. Take the suggested level, or find a service.</Empty>}
         <Row style={{ marginTop: space(3) }}>
           <Spread />

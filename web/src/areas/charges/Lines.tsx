@@ -11,6 +11,7 @@ import { Mono, Row, Scroller, Small, Table, Tag } from '../../ui/layout';
 import { color, corner, font, hair, space } from '../../ui/tokens';
 
 export type Line = Schemas['LineForm'];
+type Shown = Schemas['ChargeLine'];
 
 const Pointer = styled.button`
   width: ${space(7.5)};
@@ -82,16 +83,19 @@ function Modifiers(p: { of: string; value: string[]; onSave: (modifiers: string[
 export function Lines(p: {
   data: Schemas['ChargesView'];
   open: boolean;
-  lines: Line[];
-  onSave: (lines: Line[]) => void;
+  onSave: (next: (now: Line[]) => Line[]) => void;
 }) {
-  const { data, open, lines, onSave } = p;
+  const { data, open, onSave } = p;
   const may = useMay();
-  const change = (i: number, part: Partial<Line>) => onSave(lines.map((l, n) => (n === i ? { ...l, ...part } : l)));
-  const point = (i: number, n: number) => {
-    const now = lines[i]?.pointers ?? [];
-    change(i, { pointers: now.includes(n) ? now.filter((x) => x !== n) : [...now, n] });
-  };
+  // A line that was added a moment ago has no id yet where it is wanted.
+  const is = (l: Line, shown: Shown) => (l.id ? l.id === shown.id : l.serviceCode === shown.serviceCode);
+  const change = (shown: Shown, part: (l: Line) => Partial<Line>) =>
+    onSave((now) => now.map((l) => (is(l, shown) ? { ...l, ...part(l) } : l)));
+  const point = (shown: Shown, n: number) =>
+    change(shown, (l) => {
+      const at = l.pointers ?? [];
+      return { pointers: at.includes(n) ? at.filter((x) => x !== n) : [...at, n] };
+    });
   return (
     <Scroller>
       <Table>
@@ -108,7 +112,7 @@ export function Lines(p: {
           </tr>
         </thead>
         <tbody>
-          {data.lines.map((l, i) => (
+          {data.lines.map((l) => (
             <tr key={l.line.id} data-charge={l.line.serviceCode} data-by-itself={l.line.byItself || undefined}>
               <td>{l.line.number}</td>
               <td style={{ maxWidth: 320 }}>
@@ -125,7 +129,11 @@ export function Lines(p: {
               </td>
               <td>
                 {open ? (
-                  <Modifiers of={l.service} value={l.line.modifiers} onSave={(modifiers) => change(i, { modifiers })} />
+                  <Modifiers
+                    of={l.service}
+                    value={l.line.modifiers}
+                    onSave={(modifiers) => change(l.line, () => ({ modifiers }))}
+                  />
                 ) : (
                   <Mono>{l.line.modifiers.join(' ')}</Mono>
                 )}
@@ -139,7 +147,7 @@ export function Lines(p: {
                     title={`${d.code} ${d.title}`}
                     aria-label={`${d.position}, line ${l.line.number} for ${d.code}`}
                     aria-pressed={l.line.pointers.includes(d.position)}
-                    onClick={() => point(i, d.position)}
+                    onClick={() => point(l.line, d.position)}
                   >
                     {d.position}
                   </Pointer>
@@ -151,7 +159,7 @@ export function Lines(p: {
                     <Button
                       $kind="quiet"
                       aria-label={`Fewer units of ${l.service}`}
-                      onPress={() => change(i, { units: Math.max(1, l.line.units - 1) })}
+                      onPress={() => change(l.line, (n) => ({ units: Math.max(1, n.units - 1) }))}
                     >
                       −
                     </Button>
@@ -159,7 +167,7 @@ export function Lines(p: {
                     <Button
                       $kind="quiet"
                       aria-label={`More units of ${l.service}`}
-                      onPress={() => change(i, { units: l.line.units + 1 })}
+                      onPress={() => change(l.line, (n) => ({ units: n.units + 1 }))}
                     >
                       +
                     </Button>
@@ -184,7 +192,7 @@ export function Lines(p: {
                   <Button
                     $kind="quiet"
                     aria-label={`Remove ${l.service}`}
-                    onPress={() => onSave(lines.filter((_, n) => n !== i))}
+                    onPress={() => onSave((now) => now.filter((n) => !is(n, l.line)))}
                   >
                     Remove
                   </Button>
