@@ -44,7 +44,7 @@ export function ClaimCheck(p: {
         <Notice $tone="kelp">
           {data.said}{' '}
           <details style={{ display: 'inline' }}>
-            <summary style={{ display: 'inline', cursor: 'pointer' }}>Which</summary>
+            <summary style={{ display: 'inline', cursor: 'pointer', textDecoration: 'underline' }}>which</summary>
             <Small> {data.checks.join(', ')}.</Small>
           </details>
         </Notice>

@@ -9,7 +9,7 @@ import { useWords } from '../../app/choices';
 import { useKeys } from '../../app/keys';
 import { useMay, useSession } from '../../app/session';
 import { dollars, plainDate, useIdentity } from '../../app/words';
-import { Button, Check, Choose, Field } from '../../ui/controls';
+import { Button, Check, Choose, Field, Pick } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { part, ring, ringGap } from '../../ui/tokens';
 import { History, saidOf } from './History';
@@ -29,7 +29,7 @@ const Open = styled.button`
 `;
 
 /** Of the columns, in per cent. */
-const widths = [5, 8, 17, 10, 18, 9, 11, 10, 12];
+const widths = [4, 8, 17, 12, 18, 9, 11, 11, 10];
 
 /** So many are shown at first, and so many more each time. */
 const PAGE = 200;
@@ -56,45 +56,48 @@ function Filter({ sought, onChange }: { sought: Sought; onChange: (s: Sought) =>
   };
   const set = (part: Partial<Sought>) => onChange({ ...sought, from, to, ...part });
   return (
-    <Row $gap={2} $align="end" role="search" aria-label="Claims looked for">
+    <Stack $gap={2} role="search" aria-label="Claims looked for">
       <Choose
         label="State"
+        hideLabel
         value={sought.state}
         onChange={(state) => set({ state })}
-        choices={[all('Every state'), ...useWords('claimStates')]}
+        choices={[all('All'), ...useWords('claimStates')]}
       />
-      <Choose
-        label="Payer"
-        value={sought.payerId}
-        onChange={(payerId) => set({ payerId })}
-        choices={[all('Every payer'), ...clinic.payers.map((p) => ({ id: p.id, label: p.name }))]}
-      />
-      <Choose
-        label="Clinician"
-        value={sought.clinicianId}
-        onChange={(clinicianId) => set({ clinicianId })}
-        choices={[
-          all('Everybody'),
-          ...clinic.staff.filter((s) => s.role === 'clinician').map((s) => ({ id: s.id, label: s.name })),
-        ]}
-      />
-      {clinic.sites.length > 1 && (
-        <Choose
-          label="Site"
-          value={sought.siteId}
-          onChange={(siteId) => set({ siteId })}
-          choices={[all('Every site'), ...clinic.sites.map((s) => ({ id: s.id, label: s.name }))]}
+      <Row $gap={2} $align="end">
+        <Pick
+          label="Payer"
+          value={sought.payerId}
+          onChange={(payerId) => set({ payerId })}
+          choices={[all('Every payer'), ...clinic.payers.map((p) => ({ id: p.id, label: p.name }))]}
         />
-      )}
-      <Choose label="By" value={sought.by} onChange={(by) => set({ by })} choices={useWords('claimDays')} />
-      <div style={{ width: 104 }} onBlur={leave}>
-        <Field label="From" value={from} onChange={setFrom} placeholder="1 nov" />
-      </div>
-      <div style={{ width: 104 }} onBlur={leave}>
-        <Field label="To" value={to} onChange={setTo} placeholder="today" />
-      </div>
-      <Check label="Something is wrong" value={sought.wrong} onChange={(wrong) => set({ wrong })} />
-    </Row>
+        <Pick
+          label="Clinician"
+          value={sought.clinicianId}
+          onChange={(clinicianId) => set({ clinicianId })}
+          choices={[
+            all('Everybody'),
+            ...clinic.staff.filter((s) => s.role === 'clinician').map((s) => ({ id: s.id, label: s.name })),
+          ]}
+        />
+        {clinic.sites.length > 1 && (
+          <Pick
+            label="Site"
+            value={sought.siteId}
+            onChange={(siteId) => set({ siteId })}
+            choices={[all('Every site'), ...clinic.sites.map((s) => ({ id: s.id, label: s.name }))]}
+          />
+        )}
+        <Pick label="By" value={sought.by} onChange={(by) => set({ by })} choices={useWords('claimDays')} />
+        <div style={{ width: 96 }} onBlur={leave}>
+          <Field label="From" value={from} onChange={setFrom} placeholder="1 nov" />
+        </div>
+        <div style={{ width: 96 }} onBlur={leave}>
+          <Field label="To" value={to} onChange={setTo} placeholder="today" />
+        </div>
+        <Check label="Something is wrong" value={sought.wrong} onChange={(wrong) => set({ wrong })} />
+      </Row>
+    </Stack>
   );
 }
 
