@@ -3,10 +3,12 @@
 mod faults;
 mod others;
 mod reading;
+mod telling;
 mod writing;
 
 pub use faults::faults;
 pub use reading::read;
+pub use telling::{ToldSegment, told};
 pub use writing::write;
 
 use super::envelope::Segment;

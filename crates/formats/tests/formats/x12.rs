@@ -252,6 +252,27 @@ fn an_accident_at_work_names_the_employer_and_the_payers_number_of_it() {
     assert_eq!(read_batch(&text).claims, [c]);
 }
 
+#[test]
+fn a_claim_is_told_segment_by_segment() {
+    let mut accident = a_claim("C9", 1, true);
+    accident.accident = Some(Accident { cause: "EM".into(), date: day(2), state: None, number: "W-88".into() });
+    let text = claim::write(&stamp(), &biller(), "B1", &[a_claim("C1", 2, false), accident, second("C5")]);
+    let document = x12::read(&text).unwrap();
+    let set = &document.interchanges[0].groups[0].sets[0];
+    let told = claim::told(set, "C9").unwrap();
+    let says = |what: &str| told.iter().find(|t| t.what == what).map(|t| t.says.as_str());
+    assert_eq!(says("patient"), Some("FERREIRA-HOLM, IDA"));
+    assert_eq!(says("claim"), Some("C9, 100.5 in all, place 11, original, accident at work"));
+    assert_eq!(says("diagnoses"), Some("E78.5, I10, T15.00XA"));
+    assert_eq!(says("service"), Some("IH001, 100.5 for 1, diagnoses 1, 3"));
+    assert_eq!(says("payer's number of the accident"), Some("W-88"));
+    assert!(told.iter().all(|t| !t.what.is_empty() && text.contains(&t.segment)), "{told:#?}");
+    assert!(!told.iter().any(|t| t.segment.contains("C1-1") || t.segment.contains("C5")), "of this claim alone");
+    let second = claim::told(set, "C5").unwrap();
+    assert!(second.iter().any(|t| t.what == "payer before decided" && t.says == "BEACN paid 60"), "{second:#?}");
+    assert_eq!(claim::told(set, "C7"), None);
+}
+
 /// A claim to a second payer with what the first decided, line by line.
 pub fn second(number: &str) -> Claim {
     let adjustment = |group, reason: &str, amount| Adjustment {

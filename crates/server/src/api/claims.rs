@@ -1,5 +1,6 @@
 //! Claims, batches and their files.
 
+pub mod as_sent;
 pub mod stray;
 
 use super::visit_line::views::PersonCard;

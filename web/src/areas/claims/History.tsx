@@ -8,8 +8,9 @@ import { useMay } from '../../app/session';
 import { dollars, useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
-import { Mono, Notice, Row, Small, Spread, Table, Tag } from '../../ui/layout';
-import { claim as claimQuery } from './queries';
+import { Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { Unanswered } from '../../ui/Unanswered';
+import { claim as claimQuery, claimAsSent } from './queries';
 import { shape, tone } from './states';
 
 /** What came of a batch, in a sentence. */
@@ -17,6 +18,36 @@ export const saidOf = (a: Schemas['BatchAnswer']) =>
   a.findings.length > 0
     ? a.findings.join(' ')
     : `${a.batch ? `Batch ${a.batch.control} is on its way: ` : 'Ready to go: '}${a.summary.join(' ')}`;
+
+/** What is sent, field by field in words, with the file's segments beside it. */
+function AsSent({ id }: { id: string }) {
+  const times = useTimes();
+  const look = useLook(claimAsSent(id));
+  if (!look.data) return <Unanswered look={look} />;
+  const { segments, sentAt } = look.data;
+  return (
+    <Stack $gap={2} data-as-sent>
+      <Small>{sentAt ? `As it went out on ${times.full(sentAt)}.` : 'As it would go out now.'}</Small>
+      <Scroller>
+        <Table>
+          <tbody>
+            {segments.map((s, n) => (
+              <tr key={n} data-segment={s.segment.split('*')[0]}>
+                <td>
+                  <Small>{s.what}</Small>
+                </td>
+                <td>{s.says}</td>
+                <td>
+                  <Mono style={{ overflowWrap: 'anywhere' }}>{s.segment}</Mono>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </Table>
+      </Scroller>
+    </Stack>
+  );
+}
 
 export function History({ id, onClose }: { id: string; onClose: () => void }) {
   const times = useTimes();
@@ -27,6 +58,7 @@ export function History({ id, onClose }: { id: string; onClose: () => void }) {
   const look = useLook(claimQuery(id));
   const claim = look.data?.claim.claim;
   const [sent, setSent] = useState('');
+  const [segments, setSegments] = useState(false);
   const send = async () => {
     const made = await run(() => api.POST('/api/batches', { body: { claimIds: [id], checkOnly: false } }));
     if (made) setSent(saidOf(made));
@@ -66,6 +98,14 @@ export function History({ id, onClose }: { id: string; onClose: () => void }) {
             ))}
           </tbody>
         </Table>
+        {may('claims') &&
+          (segments ? (
+            <AsSent id={id} />
+          ) : (
+            <Row>
+              <Button onPress={() => setSegments(true)}>What is sent, field by field</Button>
+            </Row>
+          ))}
         <Refused />
         {sent && <Notice $tone={sent.startsWith('Batch') ? 'kelp' : 'coral'}>{sent}</Notice>}
         {claim?.state === 'ready' && may('claims') && (

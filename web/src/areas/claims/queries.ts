@@ -46,6 +46,11 @@ export const claim = (id: string) =>
     api.GET('/api/claims/{id}', { params: { path: { id } } }),
   );
 
+export const claimAsSent = (id: string) =>
+  look(['claim-as-sent', id], [{ topic: 'claim', id }, { topic: 'visit' }, { topic: 'person' }], () =>
+    api.GET('/api/claims/{id}/as-sent', { params: { path: { id } } }),
+  );
+
 export const batches = () => look(['batches'], [{ topic: 'batch' }, { topic: 'claim' }], () => api.GET('/api/batches'));
 
 export const strayAnswers = () => look(['stray-answers'], [{ topic: 'batch' }], () => api.GET('/api/stray-answers'));

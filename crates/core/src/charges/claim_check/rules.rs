@@ -229,7 +229,7 @@ pub(super) const RULES: &[Rule] = &[
         each_line(c, |l| {
             let code = c.diagnoses.get(usize::from(*l.pointers.first()?).checked_sub(1)?)?;
             index.is_additional(code).then(|| {
-                ("pointer_first", format!(" points first at {code}, which is only told beside another diagnosis."))
+                ("pointer_first", " points first at a diagnosis that is only told beside another.".to_owned())
             })
         })
     }),

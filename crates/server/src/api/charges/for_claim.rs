@@ -10,8 +10,10 @@ use harbor_core::claims::assembling::AccidentCause;
 use harbor_core::fields::Faults;
 use harbor_core::fields::identifiers::Npi;
 use harbor_core::fields::typed_date::{self, Sense};
+use harbor_core::house::permissions::Permission;
 use harbor_core::visit_line::Mark;
 use harbor_store::claims::accidents::{self, ToldAccident};
+use harbor_store::people::registration::chart_is_open;
 use harbor_store::rows::{Accident, VisitBilling};
 use harbor_store::{Change, codes};
 use serde::{Deserialize, Serialize};
@@ -29,11 +31,16 @@ pub struct ForClaimView {
 }
 
 #[utoipa::path(get, path = "/api/visits/{id}/for-claim", params(("id" = Uuid, Path)), responses((status = 200, body = ForClaimView), (status = 404, body = Problem)))]
-pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ForClaimView> {
+pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ForClaimView> {
     let mut conn = state.store.reader().await?;
     let visit = harbor_store::visit_line::visits::get(&mut conn, *id).await?;
     let all = accidents::of_people(&mut conn, &[visit.person_id]).await?;
-    let said = accidents::billing(&mut conn, &[visit.id]).await?.pop();
+    let mut said = accidents::billing(&mut conn, &[visit.id]).await?.pop();
+    // Codes are of the chart.
+    let open = chart_is_open(&mut conn, visit.person_id, me.staff.id, state.now()).await?;
+    if let Some(said) = said.as_mut().filter(|_| !open || !me.role.may(Permission::SeeChart)) {
+        said.unrelated.clear();
+    }
     let accident = accidents::of_visit(&all, &visit).cloned();
     Ok(Json(ForClaimView { accident, accident_date: visit.accident_date, said }))
 }

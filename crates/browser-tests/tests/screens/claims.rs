@@ -1,0 +1,155 @@
+//! A biller's morning: the sheet of a day, what a claim still has to tell, looking for claims, and answers that match nothing.
+
+use anyhow::{Result, ensure};
+use fantoccini::key::Key;
+use harbor_browser_tests::{Browser, journey, no_serious_fault, two_desks_and_the_outside};
+use harbor_demo::testing::Product;
+use harbor_formats::x12::{self, Stamp, file_ack};
+use harbor_standins::Outgoing;
+
+/// A visit of the last days whose charges are open.
+async fn open_charges(b: &Browser) -> Result<String> {
+    b.goto("/billing?tab=day").await?;
+    b.see("//*[@data-sheet-day='2026-11-23']").await?;
+    no_serious_fault(b, "the sheet of a day").await?;
+    for day in ["2026-11-22", "2026-11-21", "2026-11-20", "2026-11-19"] {
+        b.press("The day before").await?;
+        b.see(&format!("//*[@data-sheet-day='{day}']")).await?;
+        let script = "return document.querySelector(\"[data-stand='ready']\")?.getAttribute('data-sheet-of') ?? ''";
+        let row = b.client.execute(script, vec![]).await?.as_str().unwrap_or_default().to_owned();
+        if !row.is_empty() {
+            b.click(&format!("//*[@data-sheet-of='{row}'][@data-stand='ready']//a")).await?;
+            b.see("//h2[normalize-space()='Charge lines']").await?;
+            return Ok(row);
+        }
+    }
+    anyhow::bail!("no visit of the last days is ready to complete")
+}
+
+/// What is typed wrong is told at its field; what is said stands on the page, and the charges are completed from the sheet.
+async fn for_a_claim(b: &Browser) -> Result<()> {
+    b.sign_in("agathe").await?;
+    let person = open_charges(b).await?;
+    b.press("Accident").await?;
+    b.see("//*[@role='dialog']").await?;
+    no_serious_fault(b, "an accident").await?;
+    b.fill("Date of the accident", "12/24/2031").await?;
+    b.fill("employer", "Kelp & Sons").await?;
+    b.fill("number", "W-88").await?;
+    b.key(Key::Enter).await?;
+    b.read("future").await?;
+    b.fill("Date of the accident", "11/2/2026").await?;
+    b.key(Key::Enter).await?;
+    b.gone("//*[@role='dialog']").await?;
+    b.see("//*[@data-for-claim][contains(., 'Accident at work on Nov 2, 2026, employer Kelp & Sons')]").await?;
+    b.press("Since when, who referred").await?;
+    b.fill("onset", "10/12/2026").await?;
+    b.fill("referringLast", "Okafor-Lund").await?;
+    b.fill("referringNpi", "1234567890").await?;
+    b.key(Key::Enter).await?;
+    b.read("its check digit is wrong").await?;
+    b.fill("referringNpi", "1234567893").await?;
+    b.key(Key::Enter).await?;
+    b.gone("//*[@role='dialog']").await?;
+    b.see("//*[@data-for-claim][contains(., 'ill since Oct 12, 2026, referred by')]").await?;
+    // A modifier is typed where it belongs, and stays when the field is left.
+    b.click("//*[@data-charge]//input").await?;
+    b.keys("25").await?;
+    b.key(Key::Tab).await?;
+    b.holds("//*[@data-charge]//input", |held| held == "25").await?;
+    no_serious_fault(b, "charges with what a claim tells").await?;
+    b.press("Complete charges").await?;
+    b.see("//aside//li[@data-mark='charged' and @data-state='reached']").await?;
+    b.goto("/billing?tab=claims").await?;
+    b.click("//label[normalize-space()='Ready']").await?;
+    // It opens in place with what would be sent, in words beside the segments.
+    b.click(&format!("//*[@data-claim-of='{person}']//button")).await?;
+    b.press("What is sent, field by field").await?;
+    b.see("//*[@data-segment='DTP'][contains(., 'accident on') and contains(., 'Nov 2, 2026')]").await?;
+    b.see("//*[@data-segment='NM1'][contains(., 'who referred') and contains(., 'OKAFOR-LUND')]").await?;
+    no_serious_fault(b, "a claim with its segments").await?;
+    Ok(())
+}
+
+#[actix_web::test]
+async fn what_a_claim_still_has_to_tell_is_said_beside_its_charges() {
+    journey("claims-for-a-claim", for_a_claim).await;
+}
+
+async fn shown(b: &Browser, wanted: &str) -> Result<usize> {
+    let script = "return [...document.querySelectorAll('tr[data-claim]')].map(r => r.innerText)";
+    let rows = b.client.execute(script, vec![]).await?;
+    let rows: Vec<String> = serde_json::from_value(rows)?;
+    ensure!(rows.iter().all(|r| r.contains(wanted)), "only {wanted}: {rows:#?}");
+    Ok(rows.len())
+}
+
+/// Each part of what is looked for narrows the list, and the sum is that of what is found.
+async fn looked_for(b: &Browser) -> Result<()> {
+    b.sign_in("agathe").await?;
+    b.goto("/billing").await?;
+    b.see("//*[@data-claim]").await?;
+    let all = b.see("//*[@data-sums]").await?.text().await?;
+    b.click("//*[@role='search']//button[contains(., 'Every payer')]").await?;
+    b.click("//*[@role='option'][contains(., 'Beacon Shoals')]").await?;
+    let sums = |text: &str| format!("//*[@data-sums][not(contains(., '{text}'))]");
+    let of_payer = b.see(&sums(all.split(',').next().unwrap_or_default())).await?.text().await?;
+    b.gone("//tr[@data-claim][contains(., 'Saltmarsh')]").await?;
+    ensure!(shown(b, "Beacon Shoals").await? > 0, "some are shown");
+    b.fill("From", "1 nov").await?;
+    b.fill("To", "13 nov").await?;
+    b.key(Key::Tab).await?;
+    b.see(&sums(of_payer.split(',').next().unwrap_or_default())).await?;
+    b.gone("//tr[@data-claim][contains(., 'Oct ')]").await?;
+    ensure!(shown(b, "Nov ").await? > 0, "some are shown");
+    no_serious_fault(b, "claims looked for").await?;
+    // What is no day is said.
+    b.fill("From", "soon").await?;
+    b.key(Key::Tab).await?;
+    b.read("soon").await?;
+    Ok(())
+}
+
+#[actix_web::test]
+async fn claims_are_looked_for_and_summed() {
+    journey("claims-looked-for", looked_for).await;
+}
+
+/// The clearing house refuses a file that never went out.
+fn refused_elsewhere(product: &Product) {
+    let at = chrono::NaiveDate::from_ymd_opt(2026, 11, 23).and_then(|d| d.and_hms_opt(15, 0, 0)).unwrap_or_default();
+    let stamp =
+        Stamp { at, control: 600_001, production: false, sender: "CAUSEWAY".into(), receiver: "INDIGOHBR".into() };
+    let ack = file_ack::FileAck {
+        group_kind: "HC".into(),
+        group_control: "987654".into(),
+        group_version: x12::claim::VERSION.into(),
+        outcome: "R".into(),
+        sets: vec![],
+    };
+    let content = file_ack::write(&stamp, &ack);
+    product.outside.lock().outgoing.push(Outgoing { part: "exchange", what: "999".into(), content, released: true });
+}
+
+/// It comes to Today while somebody looks, and leaves every list when it is seen to.
+async fn stray(product: &Product, b: &Browser, other: &Browser) -> Result<()> {
+    b.sign_in("agathe").await?;
+    other.sign_in("agathe").await?;
+    other.goto("/billing?tab=batches").await?;
+    refused_elsewhere(product);
+    b.see("//*[contains(., 'Answers that match nothing')]").await?;
+    b.press("Open batches").await?;
+    let told = "//*[@data-stray='999'][contains(., 'No file of claims went out under the number 987654')]";
+    b.see(told).await?;
+    no_serious_fault(b, "answers that match nothing").await?;
+    other.see(told).await?;
+    b.press("Seen to").await?;
+    b.gone(told).await?;
+    other.gone(told).await?;
+    Ok(())
+}
+
+#[actix_web::test]
+async fn an_answer_that_matches_nothing_is_work_until_it_is_seen_to() {
+    two_desks_and_the_outside("claims-stray", stray).await;
+}

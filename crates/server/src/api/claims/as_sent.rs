@@ -1,0 +1,58 @@
+//! One claim as it is sent: each segment with what it tells.
+
+use crate::claim_file::{biller, stamp};
+use crate::problem::{Answer, Problem};
+use crate::state::State;
+use actix_web::web::{Data, Json, Path};
+use chrono::{DateTime, Utc};
+use harbor_core::claims::assembling::assemble;
+use harbor_formats::x12::{self, claim};
+use harbor_store::claims as store;
+use serde::Serialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// A segment of a claim's file.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct ToldSegmentView {
+    segment: String,
+    /// What it is about, and what it says of that.
+    what: String,
+    says: String,
+}
+
+/// A claim as it went out, or as it would go now.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ClaimAsSent {
+    /// When its file was made; nothing while it has not gone.
+    sent_at: Option<DateTime<Utc>>,
+    segments: Vec<ToldSegmentView>,
+}
+
+#[utoipa::path(get, path = "/api/claims/{id}/as-sent", params(("id" = Uuid, Path)), responses((status = 200, body = ClaimAsSent), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn as_sent(state: Data<State>, id: Path<Uuid>) -> Answer<ClaimAsSent> {
+    let mut conn = state.store.reader().await?;
+    let row = store::get(&mut conn, *id).await?;
+    let batch = match row.batch_id {
+        Some(batch) => Some(store::batch(&mut conn, batch).await?),
+        None => None,
+    };
+    let (text, sent_at) = match batch {
+        Some(batch) => {
+            let document = store::document(&mut conn, batch.document_id).await?;
+            (x12::envelope::decode(&document.content).into_owned(), Some(batch.made_at))
+        }
+        None => {
+            let facts = store::facts(&mut conn, std::slice::from_ref(&row)).await?;
+            let claims: Vec<_> = facts.into_iter().map(assemble).collect::<Result<_, _>>()?;
+            (claim::write(&stamp(&state, 0), &biller(&state), "", &claims), None)
+        }
+    };
+    let unreadable = |e: harbor_formats::Located| Problem::refused("unreadable", e.to_string());
+    let document = x12::read(&text).map_err(unreadable)?;
+    let mut sets = document.interchanges.iter().flat_map(|i| &i.groups).flat_map(|g| &g.sets);
+    let told = sets.find_map(|set| claim::told(set, &row.number)).unwrap_or_default();
+    let view = |t: claim::ToldSegment| ToldSegmentView { segment: t.segment, what: t.what, says: t.says };
+    Ok(Json(ClaimAsSent { sent_at, segments: told.into_iter().map(view).collect() }))
+}
