@@ -159,3 +159,61 @@ async fn a_price_of_today_leaves_one_that_begins_later() {
     assert_eq!(rows[1..], ["15000 2026-11-23 2026-12-31", "15500 2027-01-01 on"]);
     product.stop().await.unwrap();
 }
+
+#[actix_web::test]
+async fn the_sheet_of_a_day_tells_what_is_charged_missing_and_different() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await.roomed().await.diagnosed(&["I10"]).await;
+    let desk = Hand::sign_in(&product, "junia").await;
+    let row = async |by: &Hand| {
+        let sheet = by.get("/api/charges/of-day").await;
+        let all = sheet["rows"].as_array().unwrap().clone();
+        all.into_iter().find(|r| r["visitId"] == visit.id.as_str()).unwrap_or_else(|| panic!("{sheet}"))
+    };
+    assert_eq!(row(&visit.clinician).await["stand"], "unsigned");
+    visit.clinician.put(&visit.path("/note/plan"), json!({ "body": "Tablets.", "version": 0 })).await.ok();
+    visit
+        .assistant
+        .post(&format!("/api/people/{}/none-known", visit.person), json!({ "list": "allergies" }))
+        .await
+        .ok();
+    visit.clinician.sign_note(&visit.id).await.ok();
+    let signed = row(&visit.clinician).await;
+    assert_eq!(
+        (&signed["stand"], &signed["differs"], &signed["cents"]),
+        (&json!("ready"), &Value::Null, &json!(12_000)),
+        "{signed}"
+    );
+    let above = json!([{ "serviceCode": "NEW5", "units": 1, "pointers": [1] }]);
+    visit.clinician.put(&visit.path("/charges"), above).await.ok();
+    assert_eq!(row(&visit.clinician).await["differs"], "Level 5 is charged, and level 2 is documented.");
+
+    // What is wrong with a code is told to those who may see the chart.
+    let wrong = json!({ "codes": ["F02.80"] });
+    let addendum = visit.clinician.put(&visit.path("/diagnoses"), wrong).await;
+    if addendum.status == 200 {
+        assert!(row(&visit.clinician).await["missing"].to_string().contains("F02.80"));
+        assert!(!row(&desk).await["missing"].to_string().contains("F02.80"), "the desk sees no diagnosis");
+        visit.clinician.put(&visit.path("/diagnoses"), json!({ "codes": ["I10"] })).await.ok();
+    }
+    visit
+        .clinician
+        .put(&visit.path("/charges"), json!([{ "serviceCode": "NEW2", "units": 1, "pointers": [1] }]))
+        .await
+        .ok();
+    visit.clinician.post(&visit.path("/charges/complete"), json!({})).await.ok();
+    assert_eq!(row(&desk).await["stand"], "done");
+    let empty = desk.get("/api/charges/of-day?day=2031-01-01").await;
+    assert_eq!((&empty["rows"], &empty["openCents"]), (&json!([]), &json!(0)));
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn codes_of_a_chart_are_withheld_from_the_desk_also_where_they_are_said_to_be_unrelated() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await.roomed().await.diagnosed(&["I10", "N18.30"]).await;
+    visit.clinician.put(&visit.path("/for-claim"), json!({ "unrelated": ["I10+N18.30"] })).await.ok();
+    assert_eq!(visit.clinician.get(&visit.path("/for-claim")).await["said"]["unrelated"], json!(["I10+N18.30"]));
+    assert_eq!(visit.desk.get(&visit.path("/for-claim")).await["said"]["unrelated"], json!([]));
+    product.stop().await.unwrap();
+}

@@ -162,7 +162,12 @@ async fn an_accident_at_work_goes_out_with_the_employer_and_the_funds_number() {
     let claims = biller.get("/api/claims?state=ready").await;
     let claim =
         claims.as_array().unwrap().iter().find(|c| c["visit"]["id"] == visit.id.as_str()).unwrap()["claim"].clone();
+    let told = async || biller.get(&format!("/api/claims/{}/as-sent", id(&claim))).await;
+    let before = told().await;
+    assert!(before["sentAt"].is_null() && before["segments"].to_string().contains("REF*Y4*W-88"), "{before}");
     biller.post("/api/batches", json!({ "claimIds": [claim["id"]] })).await.ok();
+    let after = told().await;
+    assert!(after["sentAt"].is_string() && after["segments"] == before["segments"], "{after}");
     let sent = read(&sent(&biller).await.1).claims.remove(0);
     assert!(matches!(&sent.subscriber, Some(Subscriber::Employer { name, .. }) if name == "KELP & SONS"), "{sent:?}");
     let accident = sent.accident.unwrap();

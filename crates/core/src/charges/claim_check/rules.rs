@@ -228,9 +228,9 @@ pub(super) const RULES: &[Rule] = &[
     rule("what a line is first for", Warns, Insured, Charges, |c, index| {
         each_line(c, |l| {
             let code = c.diagnoses.get(usize::from(*l.pointers.first()?).checked_sub(1)?)?;
-            index.is_additional(code).then(|| {
-                ("pointer_first", " points first at a diagnosis that is only told beside another.".to_owned())
-            })
+            index
+                .is_additional(code)
+                .then(|| ("pointer_first", " points first at a diagnosis that is only told beside another.".to_owned()))
         })
     }),
     rule("duplicate services", Stops, Everybody, Charges, |c, _| {

@@ -94,8 +94,7 @@ fn words(s: &Segment, component: char) -> (&'static str, String) {
         ("REF", "F8") => ("payer's number of the claim before", s.get(2).to_owned()),
         ("REF", "6R") => ("line's own number", s.get(2).to_owned()),
         ("HI", _) => {
-            let codes: Vec<String> =
-                s.elements().skip(1).filter_map(|e| e.split(component).nth(1)).map(dot).collect();
+            let codes: Vec<String> = s.elements().skip(1).filter_map(|e| e.split(component).nth(1)).map(dot).collect();
             ("diagnoses", codes.join(", "))
         }
         ("LX", n) => ("line", n.to_owned()),

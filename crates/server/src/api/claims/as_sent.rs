@@ -5,6 +5,7 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, Utc};
+use harbor_core::claims::ClaimState;
 use harbor_core::claims::assembling::assemble;
 use harbor_formats::x12::{self, claim};
 use harbor_store::claims as store;
@@ -34,7 +35,9 @@ pub struct ClaimAsSent {
 pub async fn as_sent(state: Data<State>, id: Path<Uuid>) -> Answer<ClaimAsSent> {
     let mut conn = state.store.reader().await?;
     let row = store::get(&mut conn, *id).await?;
-    let batch = match row.batch_id {
+    // One that was put right goes out anew: its file of before is in its history.
+    let gone = row.batch_id.filter(|_| row.state != ClaimState::Ready);
+    let batch = match gone {
         Some(batch) => Some(store::batch(&mut conn, batch).await?),
         None => None,
     };
