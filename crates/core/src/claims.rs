@@ -10,6 +10,7 @@ pub use claim::{
     Facility, MOST_DIAGNOSES, PersonOnClaim, ProviderOnClaim, Subscriber, TOO_MANY_DIAGNOSES,
 };
 
+use crate::charges::claim_check::FixPlace;
 use chrono::{Days, NaiveDate};
 
 coded! {
@@ -117,24 +118,33 @@ pub fn status_event(category: &str) -> Option<ClaimEvent> {
     }
 }
 
-/// Our own short words for the claim status codes (X12 code source 508) that we meet.
+/// The claim status codes (X12 code source 508) that we meet, each in our own short words, with where it is put right.
+const STATUSES: &[(&str, &str, Option<FixPlace>)] = &[
+    ("19", "taken in for processing", None),
+    ("20", "accepted for processing", None),
+    ("21", "information is missing or invalid", None),
+    ("33", "subscriber not found", Some(FixPlace::Coverage)),
+    ("97", "patient is not eligible at the payer", Some(FixPlace::Coverage)),
+    ("116", "the claim belongs to another payer", Some(FixPlace::Coverage)),
+    ("158", "birth date", Some(FixPlace::Registration)),
+    ("164", "subscriber number", Some(FixPlace::Coverage)),
+    ("187", "dates of service", Some(FixPlace::Charges)),
+    ("251", "accident date", Some(FixPlace::Charges)),
+    ("254", "main diagnosis", Some(FixPlace::Note)),
+    ("255", "diagnosis", Some(FixPlace::Note)),
+    ("454", "service code", Some(FixPlace::Charges)),
+    ("562", "provider number", Some(FixPlace::Staff)),
+];
+
+/// Our own short words for a claim status code.
 pub fn status_in_words(code: &str) -> String {
-    match code {
-        "19" => "taken in for processing".into(),
-        "20" => "accepted for processing".into(),
-        "21" => "information is missing or invalid".into(),
-        "33" => "subscriber not found".into(),
-        "97" => "patient is not eligible at the payer".into(),
-        "116" => "the claim belongs to another payer".into(),
-        "158" => "birth date".into(),
-        "164" => "subscriber number".into(),
-        "187" => "dates of service".into(),
-        "251" => "accident date".into(),
-        "254" => "main diagnosis".into(),
-        "255" => "diagnosis".into(),
-        "562" => "provider number".into(),
-        _ => format!("status {code} of the payer's list"),
-    }
+    let known = STATUSES.iter().find(|(c, ..)| *c == code);
+    known.map_or_else(|| format!("status {code} of the payer's list"), |(_, words, _)| (*words).to_owned())
+}
+
+/// Where a reason in those words is put right; nothing where nobody can say.
+pub fn fixed_at(reason: &str) -> Option<FixPlace> {
+    STATUSES.iter().find(|(_, words, _)| *words == reason).and_then(|(.., place)| *place)
 }
 
 #[cfg(test)]
@@ -211,5 +221,8 @@ mod tests {
         assert_eq!(status_event("A7"), Some(ClaimEvent::Rejected));
         assert_eq!(status_event("E0"), None);
         assert_eq!(status_in_words("164"), "subscriber number");
+        assert_eq!(status_in_words("999"), "status 999 of the payer's list");
+        assert_eq!(fixed_at(&status_in_words("251")), Some(FixPlace::Charges));
+        assert_eq!((fixed_at("accepted for processing"), fixed_at("something else")), (None, None));
     }
 }

@@ -13,6 +13,7 @@ use std::time::{Duration, Instant};
 
 mod answered;
 mod at_work;
+mod billed;
 mod many;
 mod reading;
 mod signing;
@@ -35,6 +36,7 @@ fn main() -> Result<()> {
         typing::prescription_checks()?;
     }
     if on("claims") {
+        billed::claim_checks()?;
         claims_written();
         remittances_read()?;
     }
@@ -67,6 +69,9 @@ fn main() -> Result<()> {
         }
         if on("medicines") {
             signing::five_items().await?;
+        }
+        if on("claims") {
+            billed::five_hundred().await?;
         }
         if named("work") {
             let stack = a_product().await?;

@@ -12,7 +12,7 @@ use actix_web::web::{Data, Json, Path, Query};
 use actix_web::{HttpRequest, HttpResponse};
 use chrono::{DateTime, NaiveDate, NaiveTime, Utc};
 use harbor_core::claims::assembling::assemble;
-use harbor_core::claims::{ByDay, ClaimEvent, ClaimState, deadline};
+use harbor_core::claims::{ByDay, ClaimEvent, ClaimState, deadline, fixed_at};
 use harbor_core::fields::Faults;
 use harbor_core::fields::typed_date::{self, Sense};
 use harbor_core::money::Cents;
@@ -173,6 +173,8 @@ pub struct ClaimEventView {
 #[serde(rename_all = "camelCase")]
 pub struct ClaimDetail {
     claim: ClaimView,
+    /// Where each reason is put right, beside the claim's reasons; nothing where nobody can say.
+    fixes: Vec<Option<codes::FixPlace>>,
     events: Vec<ClaimEventView>,
 }
 
@@ -182,8 +184,10 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ClaimDetail> {
     let claim = store::get(&mut conn, *id).await?;
     let events = store::events(&mut conn, *id).await?;
     let claim = view(&mut conn, &state, vec![claim]).await?.pop().ok_or_else(|| Problem::not_found("claim"))?;
+    let fixes = claim.claim.reasons.iter().map(|r| fixed_at(r).map(Into::into)).collect();
     Ok(Json(ClaimDetail {
         claim,
+        fixes,
         events: events.into_iter().map(|(at, state, sentence)| ClaimEventView { at, state, sentence }).collect(),
     }))
 }
@@ -265,9 +269,23 @@ pub async fn make_batch(state: Data<State>, me: Me, form: Json<BatchForm>) -> An
         .await
 }
 
-/// A file as it was sent or received, byte for byte.
-#[utoipa::path(get, path = "/api/files/{id}", params(("id" = Uuid, Path)), responses((status = 200, content_type = "application/octet-stream", body = String), (status = 404, body = Problem)))]
-pub async fn file(state: Data<State>, me: Me, request: HttpRequest, id: Path<Uuid>) -> Result<HttpResponse, Problem> {
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct FileAsked {
+    /// `text` gives an X12 file as people read it; otherwise byte for byte.
+    #[serde(default, rename = "as")]
+    shape: String,
+}
+
+/// A file as it was sent or received, byte for byte, or as people read it.
+#[utoipa::path(get, path = "/api/files/{id}", params(("id" = Uuid, Path), FileAsked), responses((status = 200, content_type = "application/octet-stream", body = String), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn file(
+    state: Data<State>,
+    me: Me,
+    request: HttpRequest,
+    id: Path<Uuid>,
+    asked: Query<FileAsked>,
+) -> Result<HttpResponse, Problem> {
     let mut conn = state.store.reader().await?;
     let document = store::document(&mut conn, *id).await?;
     // What went to a laboratory or a pharmacy, or came from there, is of a chart, and is read with it.
@@ -285,11 +303,18 @@ pub async fn file(state: Data<State>, me: Me, request: HttpRequest, id: Path<Uui
         );
         return Err(Problem { detail: said, ..Problem::restricted_chart() });
     }
+    let content = match asked.shape.as_str() {
+        "" => document.content,
+        "text" => x12::show::show(&document.content)
+            .map_err(|e| Problem::refused("unreadable", format!("This file is no whole X12 file: {e}.")))?
+            .into_bytes(),
+        _ => return Err(Problem::field("as", "A file is given as it is, or as text.")),
+    };
     shown::opened(&request, "file", within);
     let name = format!("attachment; filename=\"{}-{}.txt\"", document.kind, &document.sha256[..8]);
     Ok(HttpResponse::Ok()
         .content_type("application/octet-stream")
         .insert_header(("content-disposition", name))
         .insert_header(("content-security-policy", "sandbox"))
-        .body(document.content))
+        .body(content))
 }

@@ -188,14 +188,6 @@ async fn the_sheet_of_a_day_tells_what_is_charged_missing_and_different() {
     visit.clinician.put(&visit.path("/charges"), above).await.ok();
     assert_eq!(row(&visit.clinician).await["differs"], "Level 5 is charged, and level 2 is documented.");
 
-    // What is wrong with a code is told to those who may see the chart.
-    let wrong = json!({ "codes": ["F02.80"] });
-    let addendum = visit.clinician.put(&visit.path("/diagnoses"), wrong).await;
-    if addendum.status == 200 {
-        assert!(row(&visit.clinician).await["missing"].to_string().contains("F02.80"));
-        assert!(!row(&desk).await["missing"].to_string().contains("F02.80"), "the desk sees no diagnosis");
-        visit.clinician.put(&visit.path("/diagnoses"), json!({ "codes": ["I10"] })).await.ok();
-    }
     visit
         .clinician
         .put(&visit.path("/charges"), json!([{ "serviceCode": "NEW2", "units": 1, "pointers": [1] }]))
@@ -205,6 +197,24 @@ async fn the_sheet_of_a_day_tells_what_is_charged_missing_and_different() {
     assert_eq!(row(&desk).await["stand"], "done");
     let empty = desk.get("/api/charges/of-day?day=2031-01-01").await;
     assert_eq!((&empty["rows"], &empty["openCents"]), (&json!([]), &json!(0)));
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn what_is_wrong_with_a_code_is_told_on_the_sheet_to_those_who_may_see_the_chart() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await.roomed().await.diagnosed(&["F02.80"]).await;
+    let visit = visit.noted("plan", "To be looked into.").await.signed().await;
+    let missing = async |by: &Hand| {
+        let sheet = by.get("/api/charges/of-day").await;
+        let all = sheet["rows"].as_array().unwrap().clone();
+        let row = all.into_iter().find(|r| r["visitId"] == visit.id.as_str()).unwrap();
+        (row["stand"].clone(), row["missing"].to_string())
+    };
+    let (stand, told) = missing(&visit.clinician).await;
+    assert!(stand == "nothing" && told.contains("F02.80 cannot stand first"), "{stand} {told}");
+    let (_, told) = missing(&Hand::sign_in(&product, "junia").await).await;
+    assert!(!told.contains("F02") && told.contains("Something of the chart"), "{told}");
     product.stop().await.unwrap();
 }
 

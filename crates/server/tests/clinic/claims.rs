@@ -106,6 +106,10 @@ async fn no_control_number_is_used_twice_whatever_is_in_the_file() {
     let walk = to_charges(&product, "SM55510").await;
     let (biller, _) = send_claim(&product, &walk).await;
     let (_, file) = sent(&biller).await;
+    let readable =
+        format!("/api/files/{}?as=text", biller.get("/api/batches").await[0]["documentId"].as_str().unwrap());
+    let readable = text(&biller, &readable).await;
+    assert!(readable.contains("837P 0001: 1 claims, 195.00 in all") && readable.contains("diagnoses"), "{readable}");
     let control = |text: &str| x12::read(text).unwrap().interchanges[0].envelope.control.clone();
     let (client, connection) = tokio_postgres::connect(&product.database_url, tokio_postgres::NoTls).await.unwrap();
     tokio::spawn(connection);

@@ -142,6 +142,7 @@ async fn a_rejected_claim_is_corrected_and_goes_again() {
     let path = format!("/api/claims/{}", id(&claim));
     let rejected = biller.until(&path, |c| c["claim"]["claim"]["state"] == "rejected").await;
     assert_eq!(rejected["claim"]["claim"]["reasons"], json!(["subscriber number"]));
+    assert_eq!(rejected["fixes"], json!(["coverage"]), "where it is put right");
     let view = biller.get(&format!("/api/visits/{}", walk.visit)).await;
     assert!(view["card"]["line"].to_string().contains("Payer rejected: subscriber number"));
     let policy = &view["coverages"][0]["coverage"];

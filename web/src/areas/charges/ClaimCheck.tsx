@@ -2,32 +2,11 @@
 
 import { Link } from 'react-router';
 import type { Schemas } from '../../api/client';
-import { useMay } from '../../app/session';
 import { Button } from '../../ui/controls';
 import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { useFix } from './fix';
 
 type Fault = Schemas['FaultView'];
-
-/** Where a fault is put right, for who may go there. */
-function useFix(person: string, visit: string) {
-  const may = useMay();
-  return (place: Fault['place']): { to: string; word: string } | null => {
-    switch (place) {
-      case 'registration':
-        return may('edit_people') ? { to: `/people/${person}`, word: 'Open registration' } : null;
-      case 'coverage':
-        return may('edit_coverage') ? { to: `/people/${person}`, word: 'Open coverage' } : null;
-      case 'note':
-        return may('see_chart') ? { to: `/visits/${visit}/note`, word: 'Open the note' } : null;
-      case 'staff':
-        return may('manage_staff') ? { to: '/settings?part=staff', word: 'Open staff' } : null;
-      case 'clinic':
-        return may('set_clinic') ? { to: '/settings?part=building', word: 'Open the clinic' } : null;
-      default:
-        return null;
-    }
-  };
-}
 
 export function ClaimCheck(p: {
   data: Schemas['ChargesView'];
@@ -50,7 +29,8 @@ export function ClaimCheck(p: {
         </Notice>
       )}
       {data.faults.map((f) => {
-        const way = fix(f.place);
+        // What lies on this very page needs no way to it.
+        const way = f.place === 'charges' ? null : fix(f.place);
         return (
           <Notice key={f.sentence} $tone={f.severity === 'stops' ? 'brass' : 'tide'} data-fault={f.code}>
             <Row>

@@ -96,7 +96,8 @@ function Sent() {
               </td>
               <td>{b.answer}</td>
               <td>
-                <a href={`/api/files/${b.documentId}`}>837P</a>
+                <a href={`/api/files/${b.documentId}`}>837P</a>{' '}
+                <a href={`/api/files/${b.documentId}?as=text`}>readable</a>
               </td>
             </tr>
           ))}

@@ -2,6 +2,7 @@
 
 import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useWordOf } from '../../app/choices';
 import { useMay } from '../../app/session';
@@ -10,6 +11,7 @@ import { Button } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
 import { Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { Unanswered } from '../../ui/Unanswered';
+import { useFix } from '../charges/fix';
 import { claim as claimQuery, claimAsSent } from './queries';
 import { shape, tone } from './states';
 
@@ -57,6 +59,7 @@ export function History({ id, onClose }: { id: string; onClose: () => void }) {
   const path = { params: { path: { id } } };
   const look = useLook(claimQuery(id));
   const claim = look.data?.claim.claim;
+  const fix = useFix(look.data?.claim.person.id ?? '', look.data?.claim.visit.id ?? '');
   const [sent, setSent] = useState('');
   const [segments, setSegments] = useState(false);
   const send = async () => {
@@ -76,11 +79,19 @@ export function History({ id, onClose }: { id: string; onClose: () => void }) {
             {claim.payerClaimNumber && <Small>payer’s number {claim.payerClaimNumber}</Small>}
           </Row>
         )}
-        {claim?.reasons.map((r) => (
-          <Notice key={r} $tone="coral">
-            {r}
-          </Notice>
-        ))}
+        {claim?.reasons.map((r, n) => {
+          const place = look.data?.fixes[n];
+          const way = place ? fix(place) : null;
+          return (
+            <Notice key={r} $tone="coral" data-reason={r}>
+              <Row>
+                <span>{r}</span>
+                <Spread />
+                {way && <Link to={way.to}>{way.word}</Link>}
+              </Row>
+            </Notice>
+          );
+        })}
         <Table>
           <tbody>
             {look.data?.events.map((e, i) => (
