@@ -104,7 +104,7 @@ function Site({ site }: { site: Schemas['Site'] }) {
             : 'at the clinic’s own address'}
         </Small>
         {may('set_clinic') && (
-          <Button $kind="quiet" aria-label={`Where ${site.name} is`} onPress={() => setPlace(true)}>
+          <Button $kind="quiet" aria-label={`Change where ${site.name} is`} onPress={() => setPlace(true)}>
             Change
           </Button>
         )}
