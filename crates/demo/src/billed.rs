@@ -3,6 +3,7 @@
 use crate::percentile;
 use anyhow::{Context, Result, ensure};
 use chrono::NaiveDate;
+use diesel_async::RunQueryDsl;
 use harbor_core::charges::ChargeLine;
 use harbor_core::charges::claim_check::{ClaimCandidate, PolicyOnClaim, Rendering, check_claim};
 use harbor_core::coverage::Relationship;
@@ -90,12 +91,11 @@ pub fn claim_checks() -> Result<()> {
 pub async fn five_hundred() -> Result<()> {
     const CLAIMS: usize = 500;
     let product = Product::start().await?;
-    let (client, connection) = tokio_postgres::connect(&product.database_url, tokio_postgres::NoTls).await?;
-    tokio::spawn(connection);
     let again = "update claims set state = 'ready', batch_id = null where id in (
                      select c.id from claims c join payers p on p.id = c.payer_id
                      where not p.employment order by c.made_at desc limit 500)";
-    client.execute(again, &[]).await?;
+    let store = harbor_store::Store::open(&product.database_url, 2).await?;
+    diesel::sql_query(again).execute(&mut *store.reader().await?).await?;
     let hand = Hand::sign_in(product.address(), "agathe").await?;
     let ready = hand.read("/api/claims?state=ready&limit=1000").await?;
     let ids: Vec<Value> =

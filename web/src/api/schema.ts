@@ -119,6 +119,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/claims/{id}/as-sent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_claims__id__as_sent"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/claims/{id}/correct": {
         parameters: {
             query?: never;
@@ -278,7 +294,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A file as it was sent or received, byte for byte. */
+        /** A file as it was sent or received, byte for byte, or as people read it. */
         get: operations["get_files__id_"];
         put?: never;
         post?: never;
@@ -5385,9 +5401,20 @@ export interface components {
             /** Format: uuid */
             visitId: string;
         };
+        /** @description A claim as it went out, or as it would go now. */
+        ClaimAsSent: {
+            segments: components["schemas"]["ToldSegmentView"][];
+            /**
+             * Format: date-time
+             * @description When its file was made; nothing while it has not gone.
+             */
+            sentAt?: string | null;
+        };
         ClaimDetail: {
             claim: components["schemas"]["ClaimView"];
             events: components["schemas"]["ClaimEventView"][];
+            /** @description Where each reason is put right, beside the claim's reasons; nothing where nobody can say. */
+            fixes: (components["schemas"]["FixPlace"] | null)[];
         };
         ClaimEventView: {
             /** Format: date-time */
@@ -9101,6 +9128,13 @@ export interface components {
         ToldReport: components["schemas"]["LabReport"] & {
             values: components["schemas"]["ToldValue"][];
         };
+        /** @description A segment of a claim's file. */
+        ToldSegmentView: {
+            says: string;
+            segment: string;
+            /** @description What it is about, and what it says of that. */
+            what: string;
+        };
         /** @description A value as it is told in a list. */
         ToldValue: {
             flag?: components["schemas"]["Interpretation"] | null;
@@ -10479,6 +10513,88 @@ export interface operations {
             };
         };
     };
+    get_claims__id__as_sent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClaimAsSent"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_claims__id__correct: {
         parameters: {
             query?: never;
@@ -11484,7 +11600,10 @@ export interface operations {
     };
     get_files__id_: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `text` gives an X12 file as people read it; otherwise byte for byte. */
+                as?: string;
+            };
             header?: never;
             path: {
                 id: string;
@@ -11545,7 +11664,6 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
