@@ -10550,7 +10550,6 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
             403: {
                 headers: {
                     [name: string]: unknown;

@@ -2,7 +2,7 @@
 
 use crate::api::claims;
 use crate::api::claims::{as_sent, stray};
-use crate::routes::Access::{Chart, Needs, Of};
+use crate::routes::Access::{Needs, Of};
 use harbor_core::house::permissions::Permission::{Claims, SeeCharges};
 use harbor_store::people::whose::Whose::{Claim, Several};
 
@@ -10,7 +10,7 @@ table! {
     get "/api/claims" Needs(SeeCharges) => claims::list;
     get "/api/claims/sums" Needs(SeeCharges) => claims::sums;
     get "/api/claims/{id}" Of(SeeCharges, Claim) => claims::show;
-    get "/api/claims/{id}/as-sent" Chart(Claims, Claim) => as_sent::as_sent;
+    get "/api/claims/{id}/as-sent" Of(Claims, Claim) => as_sent::as_sent;
     post "/api/claims/{id}/correct" Of(Claims, Claim) => claims::correct;
     get "/api/batches" Needs(Claims) => claims::batches;
     post "/api/batches" Needs(Claims) => claims::make_batch;

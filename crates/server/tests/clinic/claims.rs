@@ -176,6 +176,12 @@ async fn an_accident_at_work_goes_out_with_the_employer_and_the_funds_number() {
     assert!(matches!(&sent.subscriber, Some(Subscriber::Employer { name, .. }) if name == "KELP & SONS"), "{sent:?}");
     let accident = sent.accident.unwrap();
     assert_eq!((accident.cause.as_str(), accident.number.as_str()), ("EM", "W-88"));
+    // It tells diagnoses, so a chart under restriction stays closed here too.
+    let manager = Hand::sign_in(&product, "soren").await;
+    let form = json!({ "restricted": true, "reason": "works here" });
+    manager.post(&format!("/api/people/{}/restriction", visit.person), form).await.ok();
+    let path = format!("/api/claims/{}/as-sent", id(&claim));
+    assert_eq!(biller.ask("get", &path, None).await.body["type"], "urn:indigo-harbor:restricted-chart");
     product.stop().await.unwrap();
 }
 

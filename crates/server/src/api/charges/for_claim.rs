@@ -73,7 +73,7 @@ pub struct AccidentForm {
 #[utoipa::path(put, path = "/api/visits/{id}/accident", params(("id" = Uuid, Path)), request_body = AccidentForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn set_accident(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<AccidentForm>) -> Answer<Done> {
     let mut faults = Faults::default();
-    let day = |text: &str| typed_date::parse(text, state.today(), Sense::Death);
+    let day = |text: &str| typed_date::parse(text, state.today(), Sense::Any);
     let date = match form.date.trim() {
         "" => None,
         typed => match day(typed) {
@@ -100,7 +100,7 @@ pub async fn set_accident(state: Data<State>, me: Me, id: Path<Uuid>, form: Json
             faults.add("state", "In which state it happened, with two letters.");
         }
         if t.happened_on > state.today() {
-            faults.add("date", "An accident has happened already.");
+            faults.add("date", "This day lies in the future; an accident has happened already.");
         }
     }
     faults.none_or(())?;
@@ -144,7 +144,7 @@ pub async fn set(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ForClaim
     let mut faults = Faults::default();
     let mut day = |field: &'static str, text: &str| match text.trim() {
         "" => None,
-        typed => match typed_date::parse(typed, state.today(), Sense::Death) {
+        typed => match typed_date::parse(typed, state.today(), Sense::Any) {
             Ok(day) if day <= state.today() => Some(day),
             Ok(_) => {
                 faults.add(field, "This day lies in the future.");

@@ -1,5 +1,6 @@
 //! One claim as it is sent: each segment with what it tells.
 
+use crate::access::Me;
 use crate::claim_file::{biller, stamp};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
@@ -9,6 +10,8 @@ use harbor_core::claims::ClaimState;
 use harbor_core::claims::assembling::assemble;
 use harbor_formats::x12::{self, claim};
 use harbor_store::claims as store;
+use harbor_store::people::registration::chart_is_open;
+use harbor_store::visit_line::visits;
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -31,10 +34,15 @@ pub struct ClaimAsSent {
     segments: Vec<ToldSegmentView>,
 }
 
-#[utoipa::path(get, path = "/api/claims/{id}/as-sent", params(("id" = Uuid, Path)), responses((status = 200, body = ClaimAsSent), (status = 404, body = Problem), (status = 422, body = Problem)))]
-pub async fn as_sent(state: Data<State>, id: Path<Uuid>) -> Answer<ClaimAsSent> {
+#[utoipa::path(get, path = "/api/claims/{id}/as-sent", params(("id" = Uuid, Path)), responses((status = 200, body = ClaimAsSent), (status = 403, body = Problem), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn as_sent(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ClaimAsSent> {
     let mut conn = state.store.reader().await?;
     let row = store::get(&mut conn, *id).await?;
+    // It tells diagnoses: a chart under restriction is opened with a reason first.
+    let person = visits::get(&mut conn, row.visit_id).await?.person_id;
+    if !chart_is_open(&mut conn, person, me.staff.id, state.now()).await? {
+        return Err(Problem::restricted_chart());
+    }
     // One that was put right goes out anew: its file of before is in its history.
     let gone = row.batch_id.filter(|_| row.state != ClaimState::Ready);
     let batch = match gone {
