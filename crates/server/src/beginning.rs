@@ -184,6 +184,7 @@ fn judged(f: File, faults: &mut Faults) -> Beginning {
         role: Role::Manager,
         npi: None,
         dea: None,
+        taxonomy: None,
         site_ids: vec![],
     };
     Beginning { clinic, sites, payers, manager }
@@ -221,6 +222,9 @@ fn payer(n: usize, p: PayerOfFile, faults: &mut Faults) -> Payer {
     let at = |field: &str| format!("payers[{n}].{field}");
     if p.filing_code.len() != 2 || !p.filing_code.bytes().all(|b| b.is_ascii_alphanumeric()) {
         faults.add(&at("filingCode"), "Has two letters or digits, such as CI.");
+    }
+    if p.filing_days.is_some_and(|d| !(1..=1000).contains(&d)) {
+        faults.add(&at("filingDays"), "Has 1 to 1,000 days, or is left out.");
     }
     Payer {
         id: Uuid::now_v7(),

@@ -4388,6 +4388,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Who pays for a visit; the accident that it is for stays as it was told. */
         post: operations["post_visits__id__payer"];
         delete?: never;
         options?: never;
@@ -4685,6 +4686,23 @@ export interface paths {
         put?: never;
         /** Writes a template into the note: after what stands there, never over it. */
         post: operations["post_visits__id__texts__entry_"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/unrelated": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** The note says of two codes that they are unrelated, where the guidelines presume the contrary. */
+        put: operations["put_visits__id__unrelated"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -5882,6 +5900,8 @@ export interface components {
             code: string;
             /** Format: int32 */
             line?: number | null;
+            /** @description Two codes with a `+` between, which the note may say are unrelated. */
+            pair?: string | null;
             /** @description Where it is put right. */
             place: components["schemas"]["FixPlace"];
             sentence: string;
@@ -5934,8 +5954,6 @@ export interface components {
             referringFirst?: string;
             referringLast?: string;
             referringNpi?: string;
-            /** @description Two codes with a `+` between, which the note says are unrelated where the guidelines presume the contrary. */
-            unrelated?: string[];
         };
         /** @description What is said of a visit for its claim. */
         ForClaimView: {
@@ -7317,7 +7335,6 @@ export interface components {
             telephone: string;
         };
         PayerForm: {
-            accidentDate?: string;
             /** Format: uuid */
             coverageId?: string | null;
             selfPay?: boolean;
@@ -9219,6 +9236,12 @@ export interface components {
         UnmatchForm: {
             reason: string;
         };
+        UnrelatedForm: {
+            /** @description Two codes with a `+` between, as the claim check names them. */
+            pair: string;
+            /** @description False takes it back. */
+            unrelated: boolean;
+        };
         UntimedList: {
             active: boolean;
             /** Format: uuid */
@@ -9635,6 +9658,8 @@ export interface components {
             npi?: string | null;
             role: string;
             siteIds?: string[];
+            /** @description Taxonomy code of ten letters and digits, by which payers know the specialty; not said, it stays as it was. */
+            taxonomy?: string | null;
         };
         /** @description A template with the slots of its shifts. */
         WholeTemplate: components["schemas"]["ShiftTemplate"] & {
@@ -42777,6 +42802,129 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_visits__id__unrelated: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnrelatedForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing. */
             404: {
                 headers: {
                     [name: string]: unknown;

@@ -11,7 +11,7 @@ mod words;
 pub use of_file::{NOT_IN_A_FILE, check_of_file};
 
 use super::ChargeLine;
-use crate::consult::diagnoses::DiagnosisIndex;
+use crate::consult::diagnoses::{DiagnosisIndex, Pair};
 use crate::coverage::Relationship;
 use crate::people::Sex;
 use chrono::NaiveDate;
@@ -76,8 +76,8 @@ pub struct ClaimCandidate<'a> {
     pub policy: Option<PolicyOnClaim>,
     pub self_pay: bool,
     pub diagnoses: Vec<String>,
-    /// Pairs of codes that the note says are unrelated, where the guidelines presume the contrary.
-    pub unrelated: Vec<(String, String)>,
+    /// What the note says is unrelated, where the guidelines presume the contrary.
+    pub unrelated: Vec<Pair>,
     pub lines: Vec<ChargeLine>,
     pub rendering: Rendering<'a>,
     /// The clinic's postal code, by its digits.
@@ -98,12 +98,22 @@ pub struct ClaimFault {
     pub sentence: String,
     /// The charge line at fault.
     pub line: Option<u32>,
+    /// Two codes that the note may say are unrelated, which answers it.
+    pub pair: Option<Pair>,
 }
+
+/// What is told of the chart to those who may not see it: that there is something.
+const WITHHELD: &str = "Something of the chart is to be put right.";
 
 impl ClaimFault {
     /// Whether the sentence names a diagnosis.
     pub fn tells_of_chart(&self) -> bool {
         self.place == FixPlace::Note
+    }
+
+    /// The sentence for somebody who may see the chart, or may not.
+    pub fn told(&self, sees_chart: bool) -> &str {
+        if self.tells_of_chart() && !sees_chart { WITHHELD } else { &self.sentence }
     }
 
     pub fn stops(&self) -> bool {
@@ -160,6 +170,7 @@ pub fn check_claim(c: &ClaimCandidate, index: &DiagnosisIndex) -> ClaimCheck {
             place: rule.place,
             sentence: found.sentence,
             line: found.line,
+            pair: found.pair,
         }));
     }
     out.faults.sort_by_key(|f| f.severity != ClaimSeverity::Stops);

@@ -8,7 +8,7 @@ mod meanings;
 mod references;
 mod search;
 
-pub use check::Finding;
+pub use check::{Finding, Pair};
 pub use meanings::Meaning;
 pub use references::CodeReference;
 pub use search::Hit;

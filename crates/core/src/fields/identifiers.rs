@@ -85,9 +85,20 @@ pub fn subscriber_number(text: &str) -> Result<String, &'static str> {
     Ok(cleaned)
 }
 
+/// Whether a text has the shape of a taxonomy code (NUCC): nine letters and digits, and an X.
+pub fn taxonomy_is_valid(text: &str) -> bool {
+    text.len() == 10 && text.ends_with('X') && text.bytes().all(|b| b.is_ascii_digit() || b.is_ascii_uppercase())
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_taxonomy_code_has_its_shape() {
+        assert!(["207Q00000X", "363LF0000X"].iter().all(|t| taxonomy_is_valid(t)));
+        assert!(!["", "207q00000x", "207Q00000", "207Q000000", "family medicine"].iter().any(|t| taxonomy_is_valid(t)));
+    }
 
     #[test]
     fn a_dea_number_has_its_check_digit() {

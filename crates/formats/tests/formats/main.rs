@@ -12,3 +12,4 @@ mod reports;
 mod tour;
 mod validated;
 mod x12;
+mod x12_claims;

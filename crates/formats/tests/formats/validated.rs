@@ -3,7 +3,8 @@
 #[path = "../validator.rs"]
 mod validator;
 
-use crate::x12::{a_claim, a_remittance, biller, day, desk, parties, second, stamp};
+use crate::x12::{a_claim, a_remittance, biller, day, desk, parties, stamp};
+use crate::x12_claims::second;
 use harbor_core::claims::*;
 use harbor_core::money::Cents;
 use harbor_core::money::remittance::*;

@@ -9,7 +9,6 @@ use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use harbor_core::charges::ClaimFault;
 use harbor_core::charges::level::suggest_level;
 use harbor_core::fields::Faults;
 use harbor_core::house::permissions::Permission;
@@ -70,6 +69,8 @@ pub struct FaultView {
     place: codes::FixPlace,
     sentence: String,
     line: Option<u32>,
+    /// Two codes with a `+` between, which the note may say are unrelated.
+    pair: Option<String>,
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -132,7 +133,7 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChargesV
     let said = documented(&mut conn, &g.visit, &state.tables.diagnoses).await?;
     let suggestion = said.done.level.unwrap_or_else(|| suggest_level(&said.effort));
     let new_patient = said.effort.new_patient;
-    let mut check = g.claim_check.unwrap_or_default();
+    let check = g.claim_check.unwrap_or_default();
     let withheld = if !me.role.may(Permission::SeeChart) {
         "Diagnoses are told to those who may see the chart."
     } else if !chart_is_open(&mut conn, g.person.id, me.staff.id, state.now()).await? {
@@ -140,12 +141,8 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChargesV
     } else {
         ""
     };
-    let diagnoses = if withheld.is_empty() { diagnoses } else { vec![] };
-    if !withheld.is_empty() {
-        // What is wrong may name a diagnosis; that something is wrong, and where, is told.
-        let plain = |f: &mut ClaimFault| f.sentence = "Something of the chart is to be put right.".into();
-        check.faults.iter_mut().filter(|f| f.tells_of_chart()).for_each(plain);
-    }
+    let sees = withheld.is_empty();
+    let diagnoses = if sees { diagnoses } else { vec![] };
     Ok(Json(ChargesView {
         diagnoses_withheld: withheld.into(),
         total_cents: lines.iter().map(|l| l.price_cents.unwrap_or(0) * i64::from(l.line.units)).sum(),
@@ -172,7 +169,9 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChargesV
                 code: f.code.into(),
                 severity: f.severity.into(),
                 place: f.place.into(),
-                sentence: f.sentence,
+                // What is wrong may name a diagnosis; that something is wrong, and where, is told to everybody.
+                sentence: f.told(sees).to_owned(),
+                pair: f.pair.filter(|_| sees).map(|p| p.to_string()),
                 line: f.line,
             })
             .collect(),

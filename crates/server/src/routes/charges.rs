@@ -15,6 +15,7 @@ table! {
     post "/api/visits/{id}/charges/by-themselves" Chart(EditCharges, Visit) => charges::by_themselves;
     get "/api/visits/{id}/for-claim" Of(SeeCharges, Visit) => for_claim::show;
     put "/api/visits/{id}/for-claim" Chart(EditCharges, Visit) => for_claim::set;
+    put "/api/visits/{id}/unrelated" Chart(EditCharges, Visit) => for_claim::set_unrelated;
     put "/api/visits/{id}/accident" Of(EditCoverage, Visit) => for_claim::set_accident;
     post "/api/visits/{id}/charges/complete" Chart(EditCharges, Visit) => charges::complete;
 }

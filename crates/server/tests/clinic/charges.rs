@@ -72,7 +72,10 @@ async fn what_was_done_stands_among_the_charges_by_itself_and_stays_away_when_ta
 async fn the_level_goes_by_documented_minutes_and_says_what_the_next_would_want() {
     let product = Product::start().await.unwrap();
     let visit = Visit::booked(&product, "oriane").await.roomed().await.diagnosed(&["R05.3"]).await;
+    let draft = ordered(&visit, &visit.clinician, "K").await;
     let before = visit.clinician.get(&visit.path("/charges")).await;
+    assert!(before["reasons"].to_string().contains(" 0 tests ordered"), "a draft is no order yet: {before}");
+    visit.clinician.ask("delete", &path(&draft, ""), None).await.ok();
     assert_eq!(before["suggestedLevel"], 2, "one problem of the day: {before}");
     let said = before["nextLevel"].to_string();
     assert!(said.contains("30 minutes of the clinician's own time") && said.contains("two more of"), "{said}");
@@ -97,15 +100,23 @@ async fn what_stops_a_claim_and_what_only_warns_are_told_apart_and_where_each_is
     assert_eq!(faults(&charges), [("presumption", "warns", "note")], "{charges}");
     assert!(charges["ready"] == true && charges["said"].as_str().unwrap().ends_with("1 to look at."), "{charges}");
     // The note says that they are unrelated: that is an answer.
-    let answered = json!({ "unrelated": ["I10+N18.30"], "onset": "10/1/2026", "referringLast": "Okafor-Lund", "referringNpi": "1234567893" });
+    let answered = json!({ "onset": "10/1/2026", "referringLast": "Okafor-Lund", "referringNpi": "1234567893" });
     visit.clinician.put(&visit.path("/for-claim"), answered).await.ok();
+    let pair = charges["faults"][0]["pair"].clone();
+    let unrelated = async |pair: &Value, is: bool| {
+        visit.clinician.put(&visit.path("/unrelated"), json!({ "pair": pair, "unrelated": is })).await
+    };
+    unrelated(&pair, true).await.ok();
+    unrelated(&pair, false).await.ok();
+    assert_eq!(faults(&visit.clinician.get(&visit.path("/charges")).await).len(), 1, "taken back");
+    unrelated(&pair, true).await.ok();
+    assert_eq!(unrelated(&json!("I10"), true).await.status, 422, "two codes");
     assert_eq!(faults(&visit.clinician.get(&visit.path("/charges")).await), []);
     for (wrong, field) in [
         (json!({ "onset": "soon" }), "onset"),
         (json!({ "lastSeen": "12/1/2090" }), "lastSeen"),
         (json!({ "referringLast": "X", "referringNpi": "1234567890" }), "referringNpi"),
         (json!({ "referringNpi": "1234567893" }), "referringLast"),
-        (json!({ "unrelated": ["I10"] }), "unrelated"),
     ] {
         let refused = visit.clinician.put(&visit.path("/for-claim"), wrong).await;
         assert_eq!((refused.status, &refused.body["fields"][0]["field"]), (422, &json!(field)), "{}", refused.body);
@@ -222,8 +233,30 @@ async fn what_is_wrong_with_a_code_is_told_on_the_sheet_to_those_who_may_see_the
 async fn codes_of_a_chart_are_withheld_from_the_desk_also_where_they_are_said_to_be_unrelated() {
     let product = Product::start().await.unwrap();
     let visit = Visit::booked(&product, "oriane").await.roomed().await.diagnosed(&["I10", "N18.30"]).await;
-    visit.clinician.put(&visit.path("/for-claim"), json!({ "unrelated": ["I10+N18.30"] })).await.ok();
+    let said = json!({ "pair": "I10+N18.30", "unrelated": true });
+    visit.clinician.put(&visit.path("/unrelated"), said).await.ok();
     assert_eq!(visit.clinician.get(&visit.path("/for-claim")).await["said"]["unrelated"], json!(["I10+N18.30"]));
     assert_eq!(visit.desk.get(&visit.path("/for-claim")).await["said"]["unrelated"], json!([]));
+    product.stop().await.unwrap();
+}
+
+/// Without a taxonomy no claim of a clinician goes out, so it is entered where people are kept.
+#[actix_web::test]
+async fn a_clinician_without_a_taxonomy_is_given_one_in_the_settings() {
+    let product = Product::start().await.unwrap();
+    let manager = Hand::sign_in(&product, "soren").await;
+    let new = json!({ "login": "noor", "firstName": "Noor", "lastName": "Halloran", "role": "clinician", "npi": "1234567893" });
+    let noor = manager.post("/api/staff", new.clone()).await.ok();
+    assert!(noor["taxonomy"].is_null(), "{noor}");
+    let with = |taxonomy: &str| {
+        let mut form = new.clone();
+        form["taxonomy"] = json!(taxonomy);
+        form
+    };
+    let at = format!("/api/staff/{}", id(&noor));
+    let refused = manager.put(&at, with("family")).await;
+    assert_eq!((refused.status, &refused.body["fields"][0]["field"]), (422, &json!("taxonomy")));
+    assert_eq!(manager.put(&at, with("207q00000x")).await.ok()["taxonomy"], "207Q00000X");
+    assert_eq!(manager.put(&at, new.clone()).await.ok()["taxonomy"], "207Q00000X", "not said, it stays");
     product.stop().await.unwrap();
 }

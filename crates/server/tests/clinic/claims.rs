@@ -96,6 +96,8 @@ async fn an_answer_about_anothers_file_moves_nothing_and_becomes_work() {
     let seen = format!("/api/stray-answers/{}/seen", id(&stray[0]));
     biller.post(&seen, json!({})).await.ok();
     assert_eq!(biller.post(&seen, json!({})).await.status, 422);
+    let nobody = "/api/stray-answers/00000000-0000-7000-8000-000000000009/seen";
+    assert_eq!(biller.post(nobody, json!({})).await.status, 404);
     assert_eq!(biller.get("/api/stray-answers").await.as_array().unwrap().len(), 3);
     product.stop().await.unwrap();
 }
@@ -270,6 +272,8 @@ async fn claims_are_looked_for_by_day_payer_and_clinician_and_summed() {
         let cents: i64 = found.iter().map(|c| c["claim"]["totalCents"].as_i64().unwrap()).sum();
         assert_eq!(sums(asked).await, json!({ "claims": found.len(), "cents": cents, "more": false }), "{asked}");
     }
+    let nobody = "/api/claims?after=00000000-0000-7000-8000-000000000009";
+    assert_eq!(biller.ask("GET", nobody, None).await.status, 404, "no such last claim");
     for wrong in ["by=moon", "state=lost", "from=soon", "least=much"] {
         assert_eq!(biller.ask("GET", &format!("/api/claims?{wrong}"), None).await.status, 422, "{wrong}");
     }

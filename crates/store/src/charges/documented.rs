@@ -11,8 +11,9 @@ use diesel_async::RunQueryDsl;
 use harbor_core::charges::by_itself::{BLOOD_DRAW, Chargeable, Deed, DoneInVisit, own_lines};
 use harbor_core::charges::level::{SeenBefore, VisitEffort, is_new_patient, specialty, suggest_level};
 use harbor_core::consult::diagnoses::{DiagnosisIndex, lasts};
-use harbor_core::orders::OrderKind;
 use harbor_core::orders::specimens::is_blood;
+use harbor_core::orders::{OrderKind, OrderState};
+use harbor_core::prescribing::PrescriptionState;
 use harbor_core::schedule::VisitKind;
 use harbor_core::visit_line::Mark;
 use std::collections::HashMap;
@@ -89,8 +90,9 @@ pub async fn documented(conn: &mut Conn, visit: &Visit, index: &DiagnosisIndex) 
         minutes: minutes.and_then(|m| u32::try_from(m).ok()),
         lasting: count(lasting),
         passing: count(problems.len() - lasting),
-        tests: count(ordered.iter().filter(|o| o.kind.counts_as_test()).count()),
-        prescriptions: count(prescribed.len()),
+        // What nobody signed is no more than a thought.
+        tests: count(ordered.iter().filter(|o| o.kind.counts_as_test() && o.state != OrderState::Draft).count()),
+        prescriptions: count(prescribed.iter().filter(|p| p.state != PrescriptionState::Draft).count()),
     };
     let done = DoneInVisit {
         deeds: deeds(conn, &ordered).await?,

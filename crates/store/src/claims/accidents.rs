@@ -3,10 +3,11 @@
 use crate::rows::{Accident, Visit, VisitBilling};
 use crate::schema::{accidents, visit_billing};
 use crate::{Change, Conn, Result, Topic};
-use chrono::NaiveDate;
+use chrono::{DateTime, NaiveDate, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::claims::assembling::AccidentCause;
+use harbor_core::consult::diagnoses::Pair;
 use uuid::Uuid;
 
 /// The accidents of these people, the newest first.
@@ -29,6 +30,24 @@ pub fn of_visit<'a>(all: &'a [Accident], visit: &Visit) -> Option<&'a Accident> 
 pub async fn billing(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<VisitBilling>> {
     use visit_billing as b;
     Ok(b::table.filter(b::visit_id.eq_any(visits)).select(VisitBilling::as_select()).load(conn).await?)
+}
+
+impl VisitBilling {
+    /// Before anybody said anything.
+    pub fn nothing(visit: Uuid, now: DateTime<Utc>) -> VisitBilling {
+        VisitBilling {
+            visit_id: visit,
+            onset: None,
+            last_seen: None,
+            referral: String::new(),
+            referring_last: String::new(),
+            referring_first: String::new(),
+            referring_npi: String::new(),
+            unrelated: vec![],
+            said_at: now,
+            said_by: String::new(),
+        }
+    }
 }
 
 /// An accident as somebody tells it.
@@ -71,6 +90,17 @@ impl Change<'_> {
         self.audit("told of an accident", "person", person, Some(person), row.happened_on.to_string());
         self.tell(Topic::Person, person);
         Ok(())
+    }
+
+    /// Says of two codes of a visit that they are unrelated, or that they are not.
+    pub async fn say_unrelated(&mut self, visit: &Visit, pair: &Pair, unrelated: bool) -> Result<()> {
+        let known = billing(self.conn(), &[visit.id]).await?.pop();
+        let mut said = known.unwrap_or_else(|| VisitBilling::nothing(visit.id, self.now));
+        said.unrelated.retain(|p| *p != pair.to_string());
+        if unrelated {
+            said.unrelated.push(pair.to_string());
+        }
+        self.say_for_claim(visit, said).await
     }
 
     /// Keeps what is said of a visit for its claim.

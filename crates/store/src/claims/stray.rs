@@ -43,6 +43,10 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         if n == 0 {
+            let known: i64 = s::table.find(id).count().get_result(self.conn()).await?;
+            if known == 0 {
+                return Err(StoreError::NotFound("answer"));
+            }
             return Err(StoreError::refused("seen", "Somebody has seen to this answer already."));
         }
         self.audit("saw to an answer that matches nothing", "stray answer", id, None, "");

@@ -123,7 +123,7 @@ fn between<'a>(mut q: Found<'a>, s: &'a Sought) -> Found<'a> {
 pub async fn page(conn: &mut Conn, s: &Sought, limit: i64) -> Result<Vec<Claim>> {
     let mut q = query(s);
     if let Some(after) = s.after {
-        let made: DateTime<Utc> = claims::table.find(after).select(claims::made_at).first(conn).await?;
+        let made = super::get(conn, after).await?.made_at;
         q = q.filter(claims::made_at.lt(made).or(claims::made_at.eq(made).and(claims::id.lt(after))));
     }
     Ok(q.order((claims::made_at.desc(), claims::id.desc())).limit(limit).select(Claim::as_select()).load(conn).await?)

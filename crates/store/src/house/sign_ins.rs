@@ -73,6 +73,7 @@ pub struct StaffForm {
     /// Not said, they stay as they were; empty, there is none.
     pub npi: Option<String>,
     pub dea: Option<String>,
+    pub taxonomy: Option<String>,
 }
 
 fn known_login(error: StoreError) -> StoreError {
@@ -99,7 +100,7 @@ impl Change<'_> {
             role: form.role.into(),
             specialty: String::new(),
             npi: form.npi.clone().filter(|n| !n.is_empty()),
-            taxonomy: None,
+            taxonomy: form.taxonomy.clone().filter(|t| !t.is_empty()),
             // No password has this hash.
             password_hash: "!".into(),
             active: true,
@@ -118,13 +119,14 @@ impl Change<'_> {
         let old = crate::house::staff::get(self.conn(), id).await?;
         let npi = form.npi.clone().map_or(old.npi.clone(), |n| Some(n).filter(|n| !n.is_empty()));
         let dea = form.dea.clone().unwrap_or_else(|| old.dea.clone());
-        let numbered = npi != old.npi || dea != old.dea;
+        let taxonomy = form.taxonomy.clone().map_or(old.taxonomy.clone(), |t| Some(t).filter(|t| !t.is_empty()));
+        let numbered = npi != old.npi || dea != old.dea || taxonomy != old.taxonomy;
         let row: Staff = diesel::update(staff::table.find(id))
             .set((
                 (staff::login.eq(&form.login), staff::name.eq(&form.name), staff::role.eq(form.role.code())),
                 (staff::first_name.eq(&form.first_name), staff::last_name.eq(&form.last_name)),
                 (staff::site_ids.eq(&form.site_ids), staff::active.eq(active)),
-                (staff::npi.eq(npi), staff::dea.eq(dea)),
+                (staff::npi.eq(npi), staff::dea.eq(dea), staff::taxonomy.eq(taxonomy)),
             ))
             .returning(Staff::as_returning())
             .get_result(self.conn())

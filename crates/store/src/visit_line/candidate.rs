@@ -10,6 +10,7 @@ use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::charges::claim_check::Rendering;
 use harbor_core::charges::{ChargeLine, ClaimCandidate, PolicyOnClaim};
+use harbor_core::consult::diagnoses::Pair;
 use std::collections::HashMap;
 use uuid::Uuid;
 
@@ -59,7 +60,6 @@ impl Basics {
         let accident = accidents::of_visit(&self.accidents, of.visit);
         let clinician = self.staff.get(&of.visit.clinician_id);
         let unrelated = self.billing.get(&of.visit.id).map(|b| b.unrelated.as_slice()).unwrap_or_default();
-        let pair = |text: &String| text.split_once('+').map(|(a, b)| (a.to_owned(), b.to_owned()));
         ClaimCandidate {
             today: self.today,
             service_date: of.visit.day,
@@ -82,7 +82,7 @@ impl Basics {
             }),
             self_pay: of.policy.is_none() && of.visit.self_pay,
             diagnoses: of.diagnoses.to_vec(),
-            unrelated: unrelated.iter().filter_map(pair).collect(),
+            unrelated: unrelated.iter().filter_map(|p| Pair::parse(p)).collect(),
             lines: of.lines.to_vec(),
             rendering: Rendering {
                 npi: clinician.and_then(|s| s.npi.as_deref()),

@@ -76,21 +76,8 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
     const body = [{ serviceCode: code, units: 1, modifiers: [], pointers: everyPointer }];
     if (await run(() => api.PUT('/api/visits/{id}/charges', { ...path, body }))) await run(complete);
   };
-  const unrelated = async (f: Schemas['FaultView']) => {
-    const pair = data.diagnoses.map((d) => d.code).filter((c) => f.sentence.includes(c));
-    const now = await api.GET('/api/visits/{id}/for-claim', path);
-    const said = now.data?.said;
-    const body = {
-      onset: said?.onset ?? '',
-      lastSeen: said?.lastSeen ?? '',
-      referral: said?.referral ?? '',
-      referringLast: said?.referringLast ?? '',
-      referringFirst: said?.referringFirst ?? '',
-      referringNpi: said?.referringNpi ?? '',
-      unrelated: [...(said?.unrelated ?? []), pair.slice(0, 2).join('+')],
-    };
-    await run(() => api.PUT('/api/visits/{id}/for-claim', { ...path, body }));
-  };
+  const unrelated = (pair: string) =>
+    void run(() => api.PUT('/api/visits/{id}/unrelated', { ...path, body: { pair, unrelated: true } }));
   return (
     <Stack $gap={0}>
       {data.diagnosesWithheld &&
@@ -166,7 +153,7 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
               data={data}
               person={view.person.id}
               visit={visit}
-              {...(open ? { onUnrelated: (f: Schemas['FaultView']) => void unrelated(f) } : {})}
+              {...(open ? { onUnrelated: unrelated } : {})}
             />
             <ForClaim visit={visit} open={!data.completed} />
             {refusal && (

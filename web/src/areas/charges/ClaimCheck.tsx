@@ -6,14 +6,12 @@ import { Button } from '../../ui/controls';
 import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { useFix } from './fix';
 
-type Fault = Schemas['FaultView'];
-
 export function ClaimCheck(p: {
   data: Schemas['ChargesView'];
   person: string;
   visit: string;
   /** Says of a pair that the note tells them as unrelated. */
-  onUnrelated?: (fault: Fault) => void;
+  onUnrelated?: (pair: string) => void;
 }) {
   const fix = useFix(p.person, p.visit);
   const { data } = p;
@@ -39,8 +37,8 @@ export function ClaimCheck(p: {
                 {f.sentence}
               </span>
               <Spread />
-              {f.code === 'presumption' && p.onUnrelated && (
-                <Button onPress={() => p.onUnrelated?.(f)}>The note says unrelated</Button>
+              {f.pair && p.onUnrelated && (
+                <Button onPress={() => p.onUnrelated?.(f.pair ?? '')}>The note says unrelated</Button>
               )}
               {way && <Link to={way.to}>{way.word}</Link>}
             </Row>

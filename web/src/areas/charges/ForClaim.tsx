@@ -102,7 +102,6 @@ function MoreDialog({ visit, said, onClose }: { visit: string; said: Said; onClo
       referringLast: last,
       referringFirst: first,
       referringNpi: npi,
-      unrelated: s?.unrelated ?? [],
     };
     if (await run(() => api.PUT('/api/visits/{id}/for-claim', { params: { path: { id: visit } }, body }))) onClose();
   };
@@ -135,6 +134,7 @@ export function ForClaim({ visit, open }: { visit: string; open: boolean }) {
   const look = useLook(forClaim(visit));
   const causes = useWords('accidentCauses');
   const [dialog, setDialog] = useState<'accident' | 'more' | null>(null);
+  const { run, busy } = useDo();
   const said = look.data;
   if (!said) return null;
   const a = said.accident;
@@ -148,7 +148,6 @@ export function ForClaim({ visit, open }: { visit: string; open: boolean }) {
     said.said?.lastSeen && `last seen ${plainDate(said.said.lastSeen)}`,
     said.said?.referringLast && `referred by ${said.said.referringFirst} ${said.said.referringLast}`,
     said.said?.referral && `referral ${said.said.referral}`,
-    ...(said.said?.unrelated ?? []).map((p) => `${p.replace('+', ' and ')} are unrelated`),
   ].filter(Boolean);
   return (
     <Stack $gap={2}>
@@ -158,6 +157,27 @@ export function ForClaim({ visit, open }: { visit: string; open: boolean }) {
         {open && may('edit_coverage') && <Button onPress={() => setDialog('accident')}>Accident</Button>}
         {open && may('edit_charges') && <Button onPress={() => setDialog('more')}>Since when, who referred</Button>}
       </Row>
+      {(said.said?.unrelated ?? []).map((pair) => (
+        <Row key={pair} data-unrelated={pair}>
+          <Small>{pair.replace('+', ' and ')} are unrelated, as the note says.</Small>
+          {open && may('edit_charges') && (
+            <Button
+              $kind="quiet"
+              isDisabled={busy}
+              onPress={() =>
+                void run(() =>
+                  api.PUT('/api/visits/{id}/unrelated', {
+                    params: { path: { id: visit } },
+                    body: { pair, unrelated: false },
+                  }),
+                )
+              }
+            >
+              Take back
+            </Button>
+          )}
+        </Row>
+      ))}
       {dialog === 'accident' && <AccidentDialog visit={visit} said={said} onClose={() => setDialog(null)} />}
       {dialog === 'more' && <MoreDialog visit={visit} said={said} onClose={() => setDialog(null)} />}
     </Stack>

@@ -41,7 +41,7 @@ function PriceOnTheSpot({ service, name }: { service: string; name: string }) {
       }
     >
       <Row $gap={2}>
-        <div style={{ width: 110 }}>
+        <div style={{ width: space(28) }}>
           <Field
             name="price"
             label={`Price of ${name}`}
@@ -73,7 +73,7 @@ function Modifiers(p: { of: string; value: string[]; onSave: (modifiers: string[
     if (next.join(' ') !== said) p.onSave(next);
   };
   return (
-    <div style={{ width: 96 }} onBlur={leave}>
+    <div style={{ width: space(24) }} onBlur={leave}>
       <Field label={`Modifiers of ${p.of}`} hideLabel value={typed ?? said} onChange={setTyped} placeholder="none" />
     </div>
   );
@@ -115,7 +115,7 @@ export function Lines(p: {
           {data.lines.map((l) => (
             <tr key={l.line.id} data-charge={l.line.serviceCode} data-by-itself={l.line.byItself || undefined}>
               <td>{l.line.number}</td>
-              <td style={{ maxWidth: 320 }}>
+              <td style={{ maxWidth: space(80) }}>
                 {l.service}
                 {l.line.reason && (
                   <>

@@ -11,7 +11,7 @@ import { useMay, useSession } from '../../app/session';
 import { dollars, plainDate, useIdentity } from '../../app/words';
 import { Button, Check, Choose, Field, Pick } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
-import { part, ring, ringGap } from '../../ui/tokens';
+import { part, ring, ringGap, space } from '../../ui/tokens';
 import { History, saidOf } from './History';
 import { claims, claimSums, type Sought } from './queries';
 import { shape, tone } from './states';
@@ -89,10 +89,10 @@ function Filter({ sought, onChange }: { sought: Sought; onChange: (s: Sought) =>
           />
         )}
         <Pick label="By" value={sought.by} onChange={(by) => set({ by })} choices={useWords('claimDays')} />
-        <div style={{ width: 96 }} onBlur={leave}>
+        <div style={{ width: space(24) }} onBlur={leave}>
           <Field label="From" value={from} onChange={setFrom} placeholder="1 nov" />
         </div>
-        <div style={{ width: 96 }} onBlur={leave}>
+        <div style={{ width: space(24) }} onBlur={leave}>
           <Field label="To" value={to} onChange={setTo} placeholder="today" />
         </div>
         <Check label="Something is wrong" value={sought.wrong} onChange={(wrong) => set({ wrong })} />

@@ -69,9 +69,10 @@ function Person({ row, onClose }: { row: Row_ | null; onClose: () => void }) {
   const [siteIds, setSites] = useState<string[]>(row?.siteIds ?? []);
   const [npi, setNpi] = useState(s?.npi ?? '');
   const [dea, setDea] = useState(s?.dea ?? '');
+  const [taxonomy, setTaxonomy] = useState(s?.taxonomy ?? '');
   const { run, busy, refusal } = useDo();
   const save = async (active: boolean) => {
-    const body = { login, firstName, lastName, name, role, siteIds, active, npi, dea };
+    const body = { login, firstName, lastName, name, role, siteIds, active, npi, dea, taxonomy };
     const done = s
       ? await run(() => api.PUT('/api/staff/{id}', { params: { path: { id: s.id } }, body }))
       : await run(() => api.POST('/api/staff', { body }));
@@ -97,6 +98,13 @@ function Person({ row, onClose }: { row: Row_ | null; onClose: () => void }) {
         {role === 'clinician' && (
           <Columns $min={part.field}>
             <Field name="npi" label="Provider number (NPI)" value={npi} onChange={setNpi} />
+            <Field
+              name="taxonomy"
+              label="Taxonomy code"
+              hint="Ten letters and digits; payers know the specialty by it."
+              value={taxonomy}
+              onChange={setTaxonomy}
+            />
             <Field
               name="dea"
               label="DEA number"

@@ -5,9 +5,9 @@ use super::{ClaimCandidate, ClaimSeverity, FixPlace, PolicyOnClaim};
 use crate::charges::suits::does_not_suit;
 use crate::claims::lawful::{most, written};
 use crate::claims::{MOST_DIAGNOSES, TOO_MANY_DIAGNOSES, deadline};
-use crate::consult::diagnoses::DiagnosisIndex;
+use crate::consult::diagnoses::{DiagnosisIndex, Finding};
 use crate::coverage::Relationship;
-use crate::fields::identifiers::Npi;
+use crate::fields::identifiers::{Npi, taxonomy_is_valid};
 use ClaimSeverity::{Stops, Warns};
 use FixPlace::{Charges, Clinic, Coverage, Note, Registration, Staff};
 
@@ -143,7 +143,7 @@ pub(super) const RULES: &[Rule] = &[
         when(wrong, "npi", "The clinician has no valid provider number.")
     }),
     rule("clinician's taxonomy", Stops, Insured, Staff, |c, _| {
-        let wrong = c.rendering.taxonomy.is_none_or(|t| t.len() != 10);
+        let wrong = !c.rendering.taxonomy.is_some_and(taxonomy_is_valid);
         when(wrong, "taxonomy", "The clinician has no taxonomy code, which says the specialty.")
     }),
     rule("clinic's postal code", Stops, Insured, Clinic, |c, _| {
@@ -165,9 +165,11 @@ pub(super) const RULES: &[Rule] = &[
         stops.flat_map(|f| when(true, "diagnosis", f.sentence)).collect()
     }),
     rule("presumed to belong together", Warns, Insured, Note, |c, index| {
-        let found = index.check_together(&c.diagnoses).into_iter().filter(|f| f.sentence.contains("presume"));
-        let answered = |s: &str| c.unrelated.iter().any(|(a, b)| s.contains(a.as_str()) && s.contains(b.as_str()));
-        found.filter(|f| !answered(&f.sentence)).flat_map(|f| when(true, "presumption", f.sentence)).collect()
+        let open = |f: Finding| {
+            let pair = f.presumed.filter(|pair| !c.unrelated.contains(pair))?;
+            Some(Found { pair: Some(pair), ..Found::new("presumption", f.sentence) })
+        };
+        index.check_together(&c.diagnoses).into_iter().filter_map(open).collect()
     }),
     rule("diagnoses, sex and age", Warns, Everybody, Note, |c, _| {
         let age = c.birth_date.and_then(|b| u32::try_from((c.service_date - b).num_days()).ok());
@@ -245,7 +247,7 @@ pub(super) const RULES: &[Rule] = &[
         let levels: Vec<u32> = c.lines.iter().filter(|l| l.is_level).map(|l| l.number).collect();
         let sentence = "A visit has one level; take the other one off.";
         match levels.get(1) {
-            Some(line) => vec![Found { code: "two_levels", sentence: sentence.into(), line: Some(*line) }],
+            Some(line) => vec![Found::at(*line, "two_levels", sentence)],
             None => vec![],
         }
     }),
@@ -308,6 +310,6 @@ fn modifier_needed(c: &ClaimCandidate) -> Vec<Found> {
             "Line {}: a visit beside a procedure of the same day usually needs modifier 25, where it was more than the procedure wants.",
             l.number
         );
-        vec![Found { code: "modifier_25", sentence, line: Some(l.number) }]
+        vec![Found::at(l.number, "modifier_25", sentence)]
     })
 }

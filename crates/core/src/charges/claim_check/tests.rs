@@ -180,11 +180,12 @@ fn diagnoses_stop_where_payers_refuse_and_only_warn_where_the_record_may_be_righ
     assert_eq!(with(|c| c.diagnoses = vec!["R05".into()]), ["diagnosis"]);
     assert_eq!(with(|c| c.diagnoses = vec![]), ["no_diagnosis", "pointer"]);
     assert_eq!(with(|c| c.diagnoses = vec!["N40.1".into()]), ["sex_or_age"]);
-    let presumed = |unrelated: Vec<(String, String)>| {
+    let presumed = |unrelated: Vec<Pair>| {
         with(|c| (c.diagnoses, c.unrelated) = (vec!["I10".into(), "N18.30".into()], unrelated.clone()))
     };
     assert_eq!(presumed(vec![]), ["presumption"]);
-    assert_eq!(presumed(vec![("I10".into(), "N18.30".into())]), [""; 0], "the note says that they are unrelated");
+    assert_eq!(presumed(vec![Pair("I10".into(), "N18.30".into())]), [""; 0], "the note says that they are unrelated");
+    assert_eq!(presumed(vec![Pair("I10".into(), "N18.3".into())]), ["presumption"], "said of another code");
     let warns = check_claim(&ClaimCandidate { diagnoses: vec!["N40.1".into()], ..sound() }, &index());
     assert!(warns.is_ready() && warns.said().ends_with("checks passed, 1 to look at."), "{}", warns.said());
     let first = with(|c| {

@@ -2,17 +2,31 @@
 
 use super::ClaimCandidate;
 use crate::charges::ChargeLine;
+use crate::consult::diagnoses::Pair;
 
 /// What a rule found.
 pub(super) struct Found {
     pub code: &'static str,
     pub sentence: String,
     pub line: Option<u32>,
+    pub pair: Option<Pair>,
+}
+
+impl Found {
+    /// Of the claim as a whole.
+    pub fn new(code: &'static str, sentence: impl Into<String>) -> Found {
+        Found { code, sentence: sentence.into(), line: None, pair: None }
+    }
+
+    /// Of one line.
+    pub fn at(line: u32, code: &'static str, sentence: impl Into<String>) -> Found {
+        Found { line: Some(line), ..Found::new(code, sentence) }
+    }
 }
 
 /// One fault, where it is bad.
 pub(super) fn when(bad: bool, code: &'static str, sentence: impl Into<String>) -> Vec<Found> {
-    if bad { vec![Found { code, sentence: sentence.into(), line: None }] } else { vec![] }
+    if bad { vec![Found::new(code, sentence)] } else { vec![] }
 }
 
 /// What is wrong with each line: its code, and a sentence behind `Line n`.
@@ -22,7 +36,7 @@ pub(super) fn each_line(
 ) -> Vec<Found> {
     let of = |l: &ChargeLine| {
         let (code, said) = wrong(l)?;
-        Some(Found { code, sentence: format!("Line {}{said}", l.number), line: Some(l.number) })
+        Some(Found::at(l.number, code, format!("Line {}{said}", l.number)))
     };
     c.lines.iter().filter_map(of).collect()
 }

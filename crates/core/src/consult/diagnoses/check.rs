@@ -10,6 +10,37 @@ pub struct Finding {
     pub sentence: String,
     /// True when a payer would refuse; false when it is advice from the release.
     pub stops_billing: bool,
+    /// Two codes that the guidelines presume to belong together; a note may say that they do not.
+    pub presumed: Option<Pair>,
+}
+
+/// Two codes as they stand in the visit.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Pair(pub String, pub String);
+
+impl Pair {
+    /// `I10+N18.30`; nothing for a text that holds no two codes.
+    pub fn parse(text: &str) -> Option<Pair> {
+        let (a, b) = text.split_once('+')?;
+        let code = |t: &str| (3..=8).contains(&t.len()) && t.bytes().all(|c| c.is_ascii_alphanumeric() || c == b'.');
+        (code(a) && code(b)).then(|| Pair(a.to_owned(), b.to_owned()))
+    }
+}
+
+impl std::fmt::Display for Pair {
+    fn fmt(&self, f: &mut std::fmt::Formatter) -> std::fmt::Result {
+        write!(f, "{}+{}", self.0, self.1)
+    }
+}
+
+impl Finding {
+    fn stop(code: &str, sentence: String) -> Finding {
+        Finding { code: code.to_owned(), sentence, stops_billing: true, presumed: None }
+    }
+
+    fn advice(code: &str, sentence: String) -> Finding {
+        Finding { stops_billing: false, ..Finding::stop(code, sentence) }
+    }
 }
 
 /// Codes that are only ever additional, by range of their beginnings, with why (ICD-10-CM Official Guidelines, in the order of
@@ -28,26 +59,22 @@ const NEVER_FIRST: [(&str, &str, &str); 6] = [
 fn hypertension(codes: &[&str], out: &mut Vec<Finding>) {
     let begins = |with: &[&str]| codes.iter().find(|c| with.iter().any(|w| super::undot(c).starts_with(w)));
     let Some(alone) = begins(&["I10"]) else { return };
-    if let Some(joint) = begins(&["I11", "I12", "I13", "I15", "I16"]).filter(|c| !super::undot(c).starts_with("I16")) {
-        out.push(Finding {
-            code: (*alone).to_owned(),
-            sentence: format!(
-                "{alone} and {joint} cannot be billed together: {joint} says the high blood pressure already."
-            ),
-            stops_billing: true,
-        });
+    if let Some(joint) = begins(&["I11", "I12", "I13", "I15"]) {
+        let said = "says the high blood pressure already";
+        out.push(Finding::stop(alone, format!("{alone} and {joint} cannot be billed together: {joint} {said}.")));
         return;
     }
-    let kidneys = begins(&["N18"]).map(|c| (c, "I12"));
-    let heart = begins(&["I50", "I514", "I515", "I516", "I517", "I518", "I519"]).map(|c| (c, "I11"));
-    for (with, code) in [kidneys, heart].into_iter().flatten() {
-        out.push(Finding {
-            code: (*alone).to_owned(),
-            sentence: format!(
-                "{alone} with {with}: the guidelines presume that they belong together and want {code}, unless the note says that they are unrelated."
-            ),
-            stops_billing: false,
-        });
+    let kidneys = begins(&["N18"]);
+    let heart = begins(&["I50", "I514", "I515", "I516", "I517", "I518", "I519"]);
+    let both = kidneys.is_some() && heart.is_some();
+    for (with, code) in [(kidneys, "I12"), (heart, "I11")] {
+        let Some(with) = with else { continue };
+        let wanted = if both { "I13" } else { code };
+        let sentence = format!(
+            "{alone} with {with}: the guidelines presume that they belong together and want {wanted}, unless the note says that they are unrelated."
+        );
+        let presumed = Some(Pair((*alone).to_owned(), (*with).to_owned()));
+        out.push(Finding { presumed, ..Finding::advice(alone, sentence) });
     }
 }
 
@@ -58,7 +85,7 @@ impl DiagnosisIndex {
     pub fn check_together<S: AsRef<str>>(&self, codes: &[S]) -> Vec<Finding> {
         let mut out = Vec::new();
         let codes: Vec<&str> = codes.iter().map(AsRef::as_ref).collect();
-        let stop = |code: &str, sentence: String| Finding { code: code.to_owned(), sentence, stops_billing: true };
+        let stop = Finding::stop;
         for (i, code) in codes.iter().enumerate() {
             match self.resolve(code) {
                 Err(problem) => out.push(stop(code, problem.to_string())),
@@ -109,13 +136,10 @@ impl DiagnosisIndex {
                     });
                     if !told {
                         let (first, second) = if j < at { (*other, code) } else { (code, *other) };
-                        out.push(Finding {
-                            code: code.to_owned(),
-                            sentence: format!(
-                                "{first} and {second} cannot be billed together: {code} excludes \"{note}\"."
-                            ),
-                            stops_billing: true,
-                        });
+                        out.push(Finding::stop(
+                            code,
+                            format!("{first} and {second} cannot be billed together: {code} excludes \"{note}\"."),
+                        ));
                     }
                 }
             }
@@ -150,11 +174,7 @@ impl DiagnosisIndex {
                 let (Some(a), Some(b)) = (title(other), title(code)) else { continue };
                 let plain = |t: &str| t.replace(" without ", " with ");
                 if a != b && plain(&a) == plain(&b) {
-                    out.push(Finding {
-                        code: (*code).to_owned(),
-                        sentence: format!("{other} and {code} cannot be billed together: one says \"with\" what the other says \"without\"."),
-                        stops_billing: true,
-                    });
+                    out.push(Finding::stop(code, format!("{other} and {code} cannot be billed together: one says \"with\" what the other says \"without\".")));
                 }
             }
         }
@@ -162,7 +182,7 @@ impl DiagnosisIndex {
 
     fn order(&self, code: &str, at: usize, codes: &[&str], out: &mut Vec<Finding>) {
         let mut tell = |sentence: String, stops_billing: bool| {
-            out.push(Finding { code: code.to_owned(), sentence, stops_billing });
+            out.push(Finding { stops_billing, ..Finding::advice(code, sentence) });
         };
         let first_notes = self.notes(code, |e| &e.code_first);
         let references: Vec<CodeReference> = first_notes.iter().flat_map(|n| CodeReference::in_note(n)).collect();
@@ -184,11 +204,7 @@ impl DiagnosisIndex {
         for note in self.notes(code, |e| &e.use_additional) {
             let given = CodeReference::in_note(&note).iter().any(|r| codes.iter().any(|c| r.covers(c)));
             if !given {
-                out.push(Finding {
-                    code: code.to_owned(),
-                    sentence: format!("{code}: use an additional {note}."),
-                    stops_billing: false,
-                });
+                out.push(Finding::advice(code, format!("{code}: use an additional {note}.")));
             }
         }
     }
@@ -197,6 +213,7 @@ impl DiagnosisIndex {
 #[cfg(test)]
 mod tests {
     use super::super::{CodeEntry, CodeProblem, DiagnosisIndex};
+    use super::Pair;
 
     fn entry(code: &str, title: &str, parent: &str, leaf: bool) -> CodeEntry {
         CodeEntry {
@@ -305,7 +322,22 @@ mod tests {
         assert_eq!(stops(&["I10", "N18.30"]), [""; 0], "a presumption stops nothing");
         let advice = index().check_together(&["I10", "N18.30"]);
         assert!(advice.iter().any(|f| f.sentence.contains("want I12, unless the note says")), "{advice:?}");
+        let pairs: Vec<String> = advice.iter().filter_map(|f| f.presumed.as_ref()).map(ToString::to_string).collect();
+        assert_eq!(pairs, ["I10+N18.30"]);
         assert!(index().check_together(&["I10"]).is_empty());
+        // Whichever of several stands first.
+        assert_eq!(stops(&["I16.0", "I11.9", "I10"]).iter().filter(|s| s.contains("already")).count(), 1);
+    }
+
+    #[test]
+    fn a_pair_is_written_and_read_the_same() {
+        let pair = Pair("I10".into(), "N18.30".into());
+        assert_eq!(Pair::parse(&pair.to_string()), Some(pair));
+        assert!(
+            ["", "I10", "I10+", "+I10", "I10+N18.30+E11", "I10 +N18.30", "soon+later enough"]
+                .iter()
+                .all(|t| Pair::parse(t).is_none())
+        );
     }
 
     #[test]

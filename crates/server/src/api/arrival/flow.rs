@@ -7,14 +7,12 @@ use crate::api::{DONE, Done};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use chrono::NaiveDate;
 use harbor_core::arrival::hands::{Hands, hands};
 use harbor_core::arrival::own_stages::{self, At, OwnStage};
 use harbor_core::arrival::rooms::{RoomKind, Spot, for_the_line, spot};
 use harbor_core::arrival::waiting::{InLine, Setting, expected};
 use harbor_core::arrival::{MoveRefusal, Stage, Stay, Wait, may_take_back};
 use harbor_core::fields::typed_date;
-use harbor_core::fields::typed_date::Sense;
 use harbor_core::visit_line::{Mark, Marks};
 use harbor_store::arrival::own_stages as stages;
 use harbor_store::house::staff;
@@ -244,18 +242,11 @@ pub struct PayerForm {
     coverage_id: Option<Uuid>,
     #[serde(default)]
     self_pay: bool,
-    #[serde(default)]
-    accident_date: String,
 }
 
+/// Who pays for a visit; the accident that it is for stays as it was told.
 #[utoipa::path(post, path = "/api/visits/{id}/payer", params(("id" = Uuid, Path)), request_body = PayerForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
 pub async fn set_payer(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<PayerForm>) -> Answer<Done> {
-    let accident: Option<NaiveDate> = if form.accident_date.trim().is_empty() {
-        None
-    } else {
-        let day = typed_date::parse(&form.accident_date, state.today(), Sense::Any);
-        Some(day.map_err(|e| Problem::field("accidentDate", e.to_string()))?)
-    };
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
@@ -266,7 +257,12 @@ pub async fn set_payer(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Pa
                 return Err(Problem::field("coverageId", "This policy belongs to somebody else."));
             }
             change
-                .set_payer_of_visit(*id, form.coverage_id.filter(|_| !form.self_pay), form.self_pay, accident)
+                .set_payer_of_visit(
+                    *id,
+                    form.coverage_id.filter(|_| !form.self_pay),
+                    form.self_pay,
+                    visit.accident_date,
+                )
                 .await?;
             Ok(DONE)
         })

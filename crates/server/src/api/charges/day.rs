@@ -96,10 +96,6 @@ pub async fn sheet(state: Data<State>, me: Me, request: HttpRequest, asked: Quer
             documented,
             stops: stops().count(),
         };
-        let told = |f: &harbor_core::charges::ClaimFault| match f.tells_of_chart() && !sees {
-            true => "Something of the chart is to be put right.".to_owned(),
-            false => f.sentence.clone(),
-        };
         let cents: i64 = g.charges.iter().filter_map(|l| l.fee()).map(|fee| fee.get()).sum();
         *(if charged { &mut sheet.completed_cents } else { &mut sheet.open_cents }) += cents;
         sheet.rows.push(SheetRow {
@@ -109,7 +105,7 @@ pub async fn sheet(state: Data<State>, me: Me, request: HttpRequest, asked: Quer
             stand: stand(&so_far).into(),
             services: known.map(|(name, _)| name.clone()).collect(),
             cents,
-            missing: if signed && !charged { stops().map(told).collect() } else { vec![] },
+            missing: if signed && !charged { stops().map(|f| f.told(sees).to_owned()).collect() } else { vec![] },
             differs: differs(&so_far),
         });
     }

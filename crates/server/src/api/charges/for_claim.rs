@@ -7,15 +7,15 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::NaiveDate;
 use harbor_core::claims::assembling::AccidentCause;
+use harbor_core::consult::diagnoses::Pair;
 use harbor_core::fields::Faults;
 use harbor_core::fields::identifiers::Npi;
 use harbor_core::fields::typed_date::{self, Sense};
 use harbor_core::house::permissions::Permission;
-use harbor_core::visit_line::Mark;
 use harbor_store::claims::accidents::{self, ToldAccident};
+use harbor_store::codes;
 use harbor_store::people::registration::chart_is_open;
 use harbor_store::rows::{Accident, VisitBilling};
-use harbor_store::{Change, codes};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -134,9 +134,6 @@ pub struct ForClaimForm {
     referring_first: String,
     #[serde(default)]
     referring_npi: String,
-    /// Two codes with a `+` between, which the note says are unrelated where the guidelines presume the contrary.
-    #[serde(default)]
-    unrelated: Vec<String>,
 }
 
 #[utoipa::path(put, path = "/api/visits/{id}/for-claim", params(("id" = Uuid, Path)), request_body = ForClaimForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
@@ -165,30 +162,45 @@ pub async fn set(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ForClaim
     if last.is_empty() && !npi.is_empty() {
         faults.add("referringLast", "Say who it is.");
     }
-    if form.unrelated.len() > 12 || form.unrelated.iter().any(|p| p.len() > 20 || p.split('+').count() != 2) {
-        faults.add("unrelated", "Two codes with a + between.");
-    }
     let said = VisitBilling {
-        visit_id: *id,
         onset,
         last_seen,
         referral: faults.optional_line("referral", "Number of the referral", &form.referral, 50),
         referring_last: last,
         referring_first: faults.optional_line("referringFirst", "First name", &form.referring_first, 35),
         referring_npi: npi.to_owned(),
-        unrelated: form.unrelated.clone(),
-        said_at: state.now(),
-        said_by: me.staff.name.clone(),
+        ..VisitBilling::nothing(*id, state.now())
     };
     faults.none_or(())?;
     state
         .store
-        .change(&me.actor(), state.now(), async |change: &mut Change<'_>| {
-            let visit = change.lock_visit(*id).await?;
-            if change.has_reached(*id, Mark::Charged).await? {
-                return Err(Problem::refused("charged", "The charges are completed; correct the claim instead."));
-            }
-            change.say_for_claim(&visit, said).await?;
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.visit_to_pay_for(*id).await?;
+            let before = accidents::billing(change.conn(), &[visit.id]).await?.pop();
+            let unrelated = before.map(|b| b.unrelated).unwrap_or_default();
+            change.say_for_claim(&visit, VisitBilling { unrelated, ..said }).await?;
+            Ok(DONE)
+        })
+        .await
+}
+
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct UnrelatedForm {
+    /// Two codes with a `+` between, as the claim check names them.
+    pair: String,
+    /// False takes it back.
+    unrelated: bool,
+}
+
+/// The note says of two codes that they are unrelated, where the guidelines presume the contrary.
+#[utoipa::path(put, path = "/api/visits/{id}/unrelated", params(("id" = Uuid, Path)), request_body = UnrelatedForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+pub async fn set_unrelated(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<UnrelatedForm>) -> Answer<Done> {
+    let pair = Pair::parse(&form.pair).ok_or_else(|| Problem::field("pair", "Two codes with a + between."))?;
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            let visit = change.visit_to_pay_for(*id).await?;
+            change.say_unrelated(&visit, &pair, form.unrelated).await?;
             Ok(DONE)
         })
         .await

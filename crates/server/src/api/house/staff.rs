@@ -10,7 +10,7 @@ use actix_web::HttpRequest;
 use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, Utc};
 use harbor_core::fields::Faults;
-use harbor_core::fields::identifiers::{Npi, dea_is_valid};
+use harbor_core::fields::identifiers::{Npi, dea_is_valid, taxonomy_is_valid};
 use harbor_core::house::passwords::refusal;
 use harbor_core::house::permissions::Role;
 use harbor_store::Actor;
@@ -73,6 +73,8 @@ pub struct WhoForm {
     npi: Option<String>,
     /// Number of the Drug Enforcement Administration, for controlled substances; not said, it stays as it was.
     dea: Option<String>,
+    /// Taxonomy code of ten letters and digits, by which payers know the specialty; not said, it stays as it was.
+    taxonomy: Option<String>,
 }
 
 fn yes() -> bool {
@@ -100,6 +102,10 @@ fn read(form: &WhoForm) -> Result<StaffForm, Problem> {
     if dea.as_deref().is_some_and(|d| !d.is_empty() && !dea_is_valid(d)) {
         faults.add("dea", "A DEA number is two letters and seven digits; this one has a slip in it.");
     }
+    let taxonomy = form.taxonomy.as_deref().map(|t| t.trim().to_uppercase());
+    if taxonomy.as_deref().is_some_and(|t| !t.is_empty() && !taxonomy_is_valid(t)) {
+        faults.add("taxonomy", "A taxonomy code has ten letters and digits, such as 207Q00000X.");
+    }
     faults.none_or(())?;
     let role = role.ok_or_else(|| Problem::field("role", "Choose what they do here."))?;
     let name = if name.is_empty() { format!("{first_name} {last_name}") } else { name };
@@ -112,6 +118,7 @@ fn read(form: &WhoForm) -> Result<StaffForm, Problem> {
         site_ids: form.site_ids.clone(),
         npi: npi.map(str::to_owned),
         dea,
+        taxonomy,
     })
 }
 
