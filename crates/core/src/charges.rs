@@ -1,13 +1,17 @@
 //! Charges: what was done, at which price, at which level, and whether a payer will take it.
 //!
 //! - [`by_itself`]: the lines that stand there by themselves, from what was done and documented
+//! - [`catalogue`]: a service as it is typed or comes in a file
+//! - [`fee_schedules`]: which schedule holds for a visit, and what a service costs by it
 //! - [`claim_check`]: everything that a payer would refuse, told while it can still be put right
 //! - [`level`]: the level of a visit, by minutes or by complexity, with its reasons
 //! - [`of_day`]: the sheet of a day
 //! - [`suits`]: which codes fit a sex or an age
 
 pub mod by_itself;
+pub mod catalogue;
 pub mod claim_check;
+pub mod fee_schedules;
 pub mod level;
 pub mod of_day;
 pub mod suits;
@@ -17,6 +21,7 @@ pub use claim_check::{ClaimCandidate, ClaimCheck, ClaimFault, PolicyOnClaim, che
 use crate::money::Cents;
 use crate::schedule::VisitKind;
 use chrono::NaiveDate;
+use fee_schedules::ServiceNeed;
 
 /// A charge line as the check sees it.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -34,6 +39,31 @@ pub struct ChargeLine {
     pub is_level: bool,
     /// Something that was done besides, such as an injection or a repair.
     pub is_procedure: bool,
+    pub catalogued: Catalogued,
+}
+
+coded! {
+    /// How charges that were opened again came to an end.
+    CorrectionEnd {
+        Charged = "charged", "charged again";
+        Left = "left", "left as they were";
+        TakenBack = "taken_back", "taken back";
+    }
+}
+
+/// What the catalogue says of a line's service.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Catalogued {
+    /// The catalogue's own code.
+    pub service: String,
+    /// So many units a visit.
+    pub most_units: Option<u32>,
+    /// What a claim for it cannot do without.
+    pub needs: Vec<ServiceNeed>,
+    /// Services of the catalogue that are not charged beside it.
+    pub not_with: Vec<String>,
+    /// The catalogue had it on no day such as the visit's.
+    pub out_of_time: bool,
 }
 
 impl ChargeLine {
@@ -90,6 +120,7 @@ mod tests {
             pointers: vec![1],
             is_level: false,
             is_procedure: false,
+            catalogued: Catalogued::default(),
         };
         let two = [line(1, 1, Some(Cents::new(19_500))), line(2, 3, Some(Cents::new(1_250)))];
         assert_eq!(fees(&two), Ok(vec![(1, Cents::new(19_500)), (2, Cents::new(3_750))]));

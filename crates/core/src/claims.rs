@@ -2,6 +2,7 @@
 
 pub mod answers;
 pub mod assembling;
+pub mod chain;
 mod claim;
 pub mod lawful;
 
@@ -74,6 +75,10 @@ pub enum ClaimEvent {
     TakenBack,
     /// Corrected here and ready to go again.
     Corrected,
+    /// Its charges were charged again or taken back before it got anywhere.
+    Withdrawn,
+    /// The payer took the version that replaces or voids it.
+    Superseded,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -98,6 +103,8 @@ impl ClaimState {
             (Sent | Accepted | Denied | Paid, E::Denied) => Denied,
             (Paid | Denied, E::TakenBack) => Accepted,
             (Rejected | Denied, E::Corrected) => Ready,
+            (Ready | Rejected, E::Withdrawn) => Void,
+            (Sent | Accepted | Paid | Denied | Ready, E::Superseded) => Void,
             _ => return Err(ClaimRefusal { from: self, event }),
         };
         Ok(next)
@@ -165,7 +172,7 @@ mod tests {
         assert!(Void.after(E::Sent).is_err());
     }
 
-    const EVENTS: [ClaimEvent; 7] = [
+    const EVENTS: [ClaimEvent; 9] = [
         ClaimEvent::Sent,
         ClaimEvent::Accepted,
         ClaimEvent::Rejected,
@@ -173,6 +180,8 @@ mod tests {
         ClaimEvent::Denied,
         ClaimEvent::TakenBack,
         ClaimEvent::Corrected,
+        ClaimEvent::Withdrawn,
+        ClaimEvent::Superseded,
     ];
 
     #[test]
@@ -182,7 +191,10 @@ mod tests {
                 let Ok(once) = state.after(event) else { continue };
                 // A claim goes out again only after it was corrected, and a decision is taken back once.
                 let twice = once.after(event);
-                let once_only = matches!(event, ClaimEvent::Sent | ClaimEvent::TakenBack | ClaimEvent::Corrected);
+                let once_only = !matches!(
+                    event,
+                    ClaimEvent::Accepted | ClaimEvent::Rejected | ClaimEvent::Paid | ClaimEvent::Denied
+                );
                 assert_eq!(twice.is_err(), once_only, "{state:?} {event:?}");
                 assert!(once_only || twice == Ok(once), "{state:?} {event:?}");
             }
@@ -191,7 +203,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn a_payer_decides_only_what_was_sent(picks in proptest::collection::vec(0usize..7, 0..40)) {
+        fn a_payer_decides_only_what_was_sent(picks in proptest::collection::vec(0usize..9, 0..40)) {
             let (mut state, mut sent, mut decided) = (Ready, false, false);
             for event in picks.into_iter().map(|n| EVENTS[n]) {
                 let Ok(next) = state.after(event) else { continue };
@@ -202,7 +214,11 @@ mod tests {
                 };
                 decided = matches!(next, Paid | Denied) || (decided && event != ClaimEvent::TakenBack && next != Ready);
                 state = next;
-                prop_assert!(sent || state == Ready, "{state:?} without having been sent");
+                prop_assert!(sent || matches!(state, Ready | Void), "{state:?} without having been sent");
+                if state == Void {
+                    prop_assert!(EVENTS.iter().all(|e| Void.after(*e).is_err()), "what is void stays so");
+                    break;
+                }
                 prop_assert_eq!(state.waits_for_payer(), sent && !decided && state != Rejected);
             }
         }

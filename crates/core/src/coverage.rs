@@ -1,5 +1,6 @@
 //! Policies, the payer's answer to a benefits check, and what the patient will owe.
 
+pub mod payers;
 pub mod share;
 
 use crate::money::Cents;
@@ -121,6 +122,18 @@ pub fn paying_policies<T>(policies: &[(Rank, Term, T)], day: NaiveDate) -> Vec<&
 /// The policy that counts on a day: the one that pays first.
 pub fn counting_policy<T>(policies: &[(Rank, Term, T)], day: NaiveDate) -> Option<&T> {
     paying_policies(policies, day).into_iter().next()
+}
+
+/// The policies that pay for a visit, by what it is for, in the order in which they pay. Each comes with whether its payer pays
+/// only for accidents at work: for such an accident that payer pays and nobody else; for anything else the others do, and the
+/// employers' fund is named only where there is nobody else, so that the accident is asked for.
+pub fn paying_by_cause<T: Copy>(paying: &[(bool, T)], at_work: bool) -> Vec<T> {
+    let of = |employers: bool| paying.iter().filter(move |(e, _)| *e == employers).map(|(_, p)| *p).collect::<Vec<_>>();
+    match (at_work, of(false)) {
+        (true, _) => of(true),
+        (false, others) if others.is_empty() => of(true),
+        (false, others) => others,
+    }
 }
 
 /// What is asked of the payer (X12 270).
@@ -296,6 +309,15 @@ mod tests {
 
     fn day(d: u32) -> NaiveDate {
         NaiveDate::from_ymd_opt(2026, 11, d).unwrap()
+    }
+
+    #[test]
+    fn an_accident_at_work_is_the_employers_funds_and_nobody_elses() {
+        let all = [(false, "plan"), (true, "fund"), (false, "second")];
+        assert_eq!(paying_by_cause(&all, true), ["fund"]);
+        assert_eq!(paying_by_cause(&all, false), ["plan", "second"]);
+        assert_eq!(paying_by_cause(&all[..1], true), [""; 0], "nobody is on record who pays for it");
+        assert_eq!(paying_by_cause(&all[1..2], false), ["fund"], "so that the accident is asked for");
     }
 
     #[test]

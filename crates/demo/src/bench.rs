@@ -197,6 +197,7 @@ fn claims_written() {
                     modifiers: vec![],
                     fee: Cents::new(19_500),
                     units: 1,
+                    place: None,
                     pointers: vec![1, 2],
                     service_date: day,
                     decided: vec![],

@@ -4,8 +4,9 @@ use crate::percentile;
 use anyhow::{Context, Result, ensure};
 use chrono::NaiveDate;
 use diesel_async::RunQueryDsl;
-use harbor_core::charges::ChargeLine;
 use harbor_core::charges::claim_check::{ClaimCandidate, PolicyOnClaim, Rendering, check_claim};
+use harbor_core::charges::fee_schedules::ServiceNeed;
+use harbor_core::charges::{Catalogued, ChargeLine};
 use harbor_core::coverage::Relationship;
 use harbor_core::money::Cents;
 use harbor_core::people::Sex;
@@ -28,6 +29,7 @@ fn candidate(codes: &[String], turn: usize) -> ClaimCandidate<'static> {
         pointers: vec![1, 2, 3, 4],
         is_level: n == 1,
         is_procedure: n == 2,
+        catalogued: Catalogued { most_units: Some(4), needs: vec![ServiceNeed::Side], ..Catalogued::default() },
     };
     ClaimCandidate {
         today: day,
@@ -57,7 +59,11 @@ fn candidate(codes: &[String], turn: usize) -> ClaimCandidate<'static> {
         billing_postal_code: "04998-0001",
         accident_date: None,
         accident_number: String::new(),
+        accident_at_work: false,
         employer: String::new(),
+        supervised: false,
+        referred: false,
+        approved: false,
     }
 }
 

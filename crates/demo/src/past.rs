@@ -13,6 +13,7 @@ use harbor_core::money::ledger::{Method, Transaction};
 use harbor_core::money::payments::payment;
 use harbor_core::money::{Cents, ledger};
 use harbor_core::schedule::{VisitKind, call_sign};
+use harbor_store::charges::fees::STANDARD;
 use harbor_store::consult::signing;
 use harbor_store::rows::{
     Accident, ChargeLine, Claim, LedgerTransaction, NoteRun, NoteSignature, RemittedClaim, Visit, VisitMark,
@@ -46,7 +47,8 @@ struct Rows {
     accidents: Vec<Accident>,
     claims: Vec<Claim>,
     transactions: Vec<LedgerTransaction>,
-    entries: Vec<(Uuid, String, i64, Option<i32>, String)>,
+    /// With whoever owes what payers and patients owe.
+    entries: Vec<(Uuid, ledger::Entry, Option<Uuid>)>,
     decided: Vec<decisions::Decided>,
     remitted: Vec<RemittedClaim>,
 }
@@ -182,6 +184,9 @@ fn visit(world: &mut World, rows: &mut Rows, day: NaiveDate, login: &str, slot: 
             pointers: vec![1],
             reason: String::new(),
             by_itself: false,
+            own_price_cents: None,
+            own_price_reason: String::new(),
+            schedule: charged.then(|| STANDARD.to_owned()),
             price_cents: charged.then_some(if level == "VISIT4" { 19_500 } else { 14_000 }),
         });
     }
@@ -280,10 +285,13 @@ fn money(world: &mut World, rows: &mut Rows, visit: &Visit, policy: &harbor_stor
         batch_id: None,
         reasons,
         made_at: visit.starts_at + Duration::hours(5),
+        replaces_id: None,
     };
     let copay = if payer == 0 { Cents::new(2500) } else { Cents::ZERO };
     let decided = matches!(end, End::Settled | End::PatientOwes);
     let friday = decisions::friday_after(visit.day, world.day).filter(|_| decided);
+    let answers = world.people.iter().find(|p| p.id == visit.person_id).and_then(|p| p.responsible_id);
+    let answers = answers.unwrap_or(visit.person_id);
     let decision = decisions::decide(world, payer, &claim, visit, policy);
     let mut post =
         |key: &str, kind: &str, posted_at: DateTime<Utc>, transaction: Result<Transaction, ledger::LedgerRefusal>| {
@@ -303,8 +311,12 @@ fn money(world: &mut World, rows: &mut Rows, visit: &Visit, policy: &harbor_stor
                 payment_id: None,
             });
             for e in transaction.entries() {
-                let line = e.line.and_then(|l| i32::try_from(l).ok());
-                rows.entries.push((id, e.account.code().into(), e.amount.get(), line, e.memo.clone()));
+                let owes = match e.account {
+                    ledger::Account::Payer => Some(claim.payer_id),
+                    ledger::Account::Patient => Some(answers),
+                    _ => None,
+                };
+                rows.entries.push((id, e.clone(), owes));
             }
             Some(id)
         };
@@ -347,13 +359,15 @@ async fn store(rows: &Rows, conn: &mut Conn) -> Result<()> {
     for chunk in rows.entries.chunks(1000) {
         let values: Vec<_> = chunk
             .iter()
-            .map(|(t, account, cents, line, memo)| {
+            .map(|(t, entry, owes)| {
                 (
                     e::transaction_id.eq(*t),
-                    e::account.eq(account),
-                    e::cents.eq(*cents),
-                    e::line.eq(*line),
-                    e::memo.eq(memo),
+                    e::account.eq(entry.account.code()),
+                    e::cents.eq(entry.amount.get()),
+                    e::line.eq(entry.line.and_then(|l| i32::try_from(l).ok())),
+                    e::memo.eq(&entry.memo),
+                    e::payer_id.eq(owes.filter(|_| entry.account == ledger::Account::Payer)),
+                    e::guarantor_id.eq(owes.filter(|_| entry.account == ledger::Account::Patient)),
                 )
             })
             .collect();

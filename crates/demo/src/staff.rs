@@ -5,9 +5,14 @@ use anyhow::{Context, Result};
 use argon2::{Argon2, PasswordHasher};
 use chrono::{Datelike, NaiveDate};
 use diesel_async::RunQueryDsl;
+use harbor_core::charges::catalogue;
+use harbor_core::charges::fee_schedules::HoldsFor;
+use harbor_core::fields::Faults;
 use harbor_core::fields::identifiers::Npi;
-use harbor_formats::csv_tables;
-use harbor_store::rows::{Clinic, Payer, Pharmacy, Price, Room, Service, Site, Staff, VisitType};
+use harbor_core::money::Cents;
+use harbor_formats::csv_catalogue;
+use harbor_store::charges::fees::STANDARD;
+use harbor_store::rows::{Clinic, FeeSchedule, Payer, Pharmacy, Price, Room, Service, Site, Staff, VisitType};
 use harbor_store::{Conn, schema};
 
 /// login, first name, last name, role, specialty, NPI without its check digit, taxonomy.
@@ -195,38 +200,48 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
     diesel::insert_into(schema::visit_types::table).values(&world.visit_types).execute(conn).await?;
     diesel::insert_into(schema::payers::table).values(&world.payers).execute(conn).await?;
     diesel::insert_into(schema::pharmacies::table).values(&pharmacies).execute(conn).await?;
-    catalogue(world, conn).await
+    put_catalogue(world, conn).await
 }
 
-async fn catalogue(world: &mut World, conn: &mut Conn) -> Result<()> {
-    let rows = csv_tables::services(include_bytes!("../../../data/services.csv"))?;
-    let services: Vec<Service> = rows
-        .iter()
-        .map(|r| Service {
-            code: r.code.clone(),
-            name: r.name.clone(),
-            external_code: r.external.clone(),
-            level: r.level.map(i16::from),
-            service_type: r.kind.clone(),
-            new_patient: r.new_patient,
-            procedure: r.procedure,
-            done: r.done.clone(),
-        })
-        .collect();
+async fn put_catalogue(world: &mut World, conn: &mut Conn) -> Result<()> {
+    let file = csv_catalogue::read_services(include_bytes!("../../../data/services.csv"))?;
     let from = NaiveDate::from_ymd_opt(world.day.year() - 2, 1, 1).unwrap_or(world.day);
-    let prices: Vec<Price> = rows
-        .iter()
-        .filter_map(|r| {
-            Some(Price {
+    let fund = world.payers.iter().find(|p| p.employment).map(|p| p.id);
+    let of_fund = FeeSchedule {
+        code: "employers-fund".into(),
+        name: "Employers' fund".into(),
+        holds_for: HoldsFor::Payer.into(),
+        payer_id: fund,
+        plan: String::new(),
+        falls_back: Some(STANDARD.into()),
+    };
+    let (mut services, mut prices): (Vec<Service>, Vec<Price>) = (vec![], vec![]);
+    for (line, fields) in file.rows {
+        let faults = |f: Faults| anyhow::anyhow!("services.csv, line {line}: {:?}", f.0);
+        let service: Service = catalogue::read(&fields, world.day).map_err(faults)?.into();
+        let standard = fields.get("price").map(|p| Cents::parse(p)).transpose()?;
+        // The fund pays more for what it alone asks for; who pays themselves pays less for what is often paid so.
+        let others = [
+            (of_fund.code.as_str(), [("WORKREP", 7_000), ("SUTURE", 22_500), ("SPLINT", 6_500)].as_slice()),
+            ("self-pay", [("FORM", 2_000), ("SPIRO", 6_000), ("EARWAX", 5_500), ("TOBAC", 2_000)].as_slice()),
+        ];
+        let own = others.into_iter().flat_map(|(schedule, own)| {
+            own.iter().filter(|(code, _)| *code == service.code).map(move |(_, cents)| (schedule, *cents))
+        });
+        for (schedule, cents) in standard.map(|p| (STANDARD, p.get())).into_iter().chain(own) {
+            prices.push(Price {
                 id: world.ids.fresh(),
-                service_code: r.code.clone(),
-                schedule: "standard".into(),
-                cents: r.price?.get(),
+                service_code: service.code.clone(),
+                schedule: schedule.into(),
+                cents,
                 starts_on: from,
                 ends_on: None,
-            })
-        })
-        .collect();
+                change_id: None,
+            });
+        }
+        services.push(service);
+    }
+    diesel::insert_into(schema::fee_schedules::table).values(&of_fund).execute(conn).await?;
     diesel::insert_into(schema::services::table).values(&services).execute(conn).await?;
     diesel::insert_into(schema::prices::table).values(&prices).execute(conn).await?;
     Ok(())

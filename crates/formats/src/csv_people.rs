@@ -1,12 +1,9 @@
 //! Patients with their first policy, and policies and balances of patients who are known, as CSV (RFC 4180) with a line of
 //! headings.
-//!
-//! Headings are understood in any order, case and spacing, and by their usual other names. A heading that
-//! nobody knows is told, not guessed at; its column is left out.
 
+use crate::csv_files::{self, FileFault, Headings};
 use crate::incoming::{Fields, IncomingPerson, IncomingPolicy};
 use harbor_core::people::Sex;
-use std::borrow::Cow;
 
 /// A file that was read.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -51,27 +48,14 @@ const POLICY: [(&str, &[&str]); 9] = [
     ("copay", &["copay"]),
 ];
 
-/// Why a file cannot be read as a list of people.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-pub enum PeopleFileFault {
-    #[error("The file is empty; its first line holds the headings.")]
-    Empty,
-    #[error("The headings lack {0}, which every line needs.")]
-    Lacks(&'static str),
-    #[error("Two columns are headed {0}.")]
-    Twice(String),
-    #[error("Line {line} cannot be read: {why}.")]
-    Line { line: u64, why: String },
-}
-
 /// Reads a file of people; UTF-8 or UTF-16 with or without a mark at its beginning, or Latin-1; its columns parted by commas,
 /// semicolons or tabs.
-pub fn read(bytes: &[u8]) -> Result<PeopleFile, PeopleFileFault> {
+pub fn read(bytes: &[u8]) -> Result<PeopleFile, FileFault> {
     read_with(bytes, &PERSON, &[("firstName", "a first name"), ("lastName", "a last name")])
 }
 
 /// Reads a file of policies of people who are known by their record number here.
-pub fn read_policies(bytes: &[u8]) -> Result<PeopleFile, PeopleFileFault> {
+pub fn read_policies(bytes: &[u8]) -> Result<PeopleFile, FileFault> {
     let known: [(&str, &[&str]); 1] = [("recordNumber", &["recordnumber", "record", "mrn"])];
     let needed =
         [("recordNumber", "a record number"), ("payer", "a payer"), ("subscriberNumber", "a subscriber number")];
@@ -79,7 +63,7 @@ pub fn read_policies(bytes: &[u8]) -> Result<PeopleFile, PeopleFileFault> {
 }
 
 /// Reads a file of balances of people who are known by their record number here.
-pub fn read_balances(bytes: &[u8]) -> Result<PeopleFile, PeopleFileFault> {
+pub fn read_balances(bytes: &[u8]) -> Result<PeopleFile, FileFault> {
     let known: [(&str, &[&str]); 4] = [
         ("recordNumber", &["recordnumber", "record", "mrn"]),
         ("amount", &["amount", "balance", "openingbalance", "owed"]),
@@ -89,120 +73,17 @@ pub fn read_balances(bytes: &[u8]) -> Result<PeopleFile, PeopleFileFault> {
     read_with(bytes, &known, &[("recordNumber", "a record number"), ("amount", "an amount")])
 }
 
-type Headings = [(&'static str, &'static [&'static str])];
-
-fn read_with(
-    bytes: &[u8],
-    of_person: &Headings,
-    needed: &[(&str, &'static str)],
-) -> Result<PeopleFile, PeopleFileFault> {
-    let text = decode(bytes);
-    let text = text.trim_start_matches('\u{feff}');
-    if text.trim().is_empty() {
-        return Err(PeopleFileFault::Empty);
-    }
-    let mut reader = csv::ReaderBuilder::new()
-        .delimiter(separator(text))
-        .flexible(true)
-        .trim(csv::Trim::All)
-        .from_reader(text.as_bytes());
-    let line_fault = |line: u64, e: csv::Error| PeopleFileFault::Line { line, why: e.to_string() };
-    let headings = reader.headers().map_err(|e| line_fault(1, e))?.clone();
-    let mut columns: Vec<Option<&'static str>> = Vec::new();
-    let mut file = PeopleFile::default();
-    for heading in &headings {
-        let plain: String = heading.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect();
-        let mut known = of_person.iter().chain(&POLICY);
-        let field = known.find(|(_, names)| names.contains(&plain.as_str())).map(|(field, _)| *field);
-        if field.is_some() && columns.contains(&field) {
-            return Err(PeopleFileFault::Twice(heading.to_owned()));
-        }
-        if field.is_none() && !heading.is_empty() {
-            file.unknown.push(heading.to_owned());
-        }
-        columns.push(field);
-    }
-    for (needed, word) in needed {
-        if !columns.contains(&Some(needed)) {
-            return Err(PeopleFileFault::Lacks(word));
-        }
-    }
-    let mut lines = Lines { bytes: text.as_bytes(), at: 0, line: 1 };
-    for record in reader.records() {
-        let record = record.map_err(|e| {
-            let line = e.position().map_or(0, csv::Position::line);
-            line_fault(line, e)
-        })?;
-        let line = record.position().map_or(0, |p| lines.of(p.byte()));
-        let found: Fields = columns
-            .iter()
-            .zip(record.iter())
-            .filter_map(|(column, text)| column.map(|c| (c, text.to_owned())))
-            .filter(|(_, text)| !text.is_empty())
-            .map(|(column, text)| (column, as_the_form_has_it(column, text)))
-            .collect();
-        if found.is_empty() {
-            continue;
-        }
+fn read_with(bytes: &[u8], of_person: &Headings, needed: &[(&str, &'static str)]) -> Result<PeopleFile, FileFault> {
+    let file = csv_files::read(bytes, &[of_person, &POLICY], needed)?;
+    let person = |(line, found): (u64, Fields)| {
+        let found = found.into_iter().map(|(column, text)| (column, as_the_form_has_it(column, text)));
         let (policy, fields): (Fields, Fields) =
-            found.into_iter().partition(|(name, _)| POLICY.iter().any(|(field, _)| field == name));
+            found.partition(|(name, _)| POLICY.iter().any(|(field, _)| field == name));
         let covered = policy.contains_key("payer") || policy.contains_key("subscriberNumber");
         let policies = if covered { vec![IncomingPolicy { fields: policy, holder: None }] } else { vec![] };
-        file.rows.push(IncomingPerson { line, fields, policies });
-    }
-    Ok(file)
-}
-
-/// Counts lines as the records come, each byte once. The reader's own count is one short behind a line end of two
-/// characters, of which it has read only the first.
-struct Lines<'a> {
-    bytes: &'a [u8],
-    at: usize,
-    line: u64,
-}
-
-impl Lines<'_> {
-    /// The line (from 1) on which the record at a byte begins; records come in their order.
-    fn of(&mut self, byte: u64) -> u64 {
-        let from = usize::try_from(byte).unwrap_or(0).clamp(self.at, self.bytes.len());
-        let begins = from + self.bytes[from..].iter().take_while(|b| matches!(b, b'\r' | b'\n')).count();
-        self.line += self.bytes[self.at..begins].iter().filter(|b| **b == b'\n').count() as u64;
-        self.at = begins;
-        self.line
-    }
-}
-
-/// The text of a file as programs of offices save it: UTF-16 by its mark or by its many zero bytes, UTF-8, else Latin-1.
-fn decode(bytes: &[u8]) -> Cow<'_, str> {
-    let wide = |bytes: &[u8], read: fn([u8; 2]) -> u16| {
-        let units: Vec<u16> = bytes.chunks_exact(2).map(|pair| read([pair[0], pair[1]])).collect();
-        Cow::Owned(String::from_utf16_lossy(&units))
+        IncomingPerson { line, fields, policies }
     };
-    let zeros = |from: usize| {
-        let of = bytes.iter().skip(from).step_by(2).take(64);
-        of.len() >= 4 && of.filter(|b| **b == 0).count() * 2 > bytes.len().div_ceil(2).min(64)
-    };
-    match bytes {
-        [0xff, 0xfe, rest @ ..] => wide(rest, u16::from_le_bytes),
-        [0xfe, 0xff, rest @ ..] => wide(rest, u16::from_be_bytes),
-        _ if zeros(1) => wide(bytes, u16::from_le_bytes),
-        _ if zeros(0) => wide(bytes, u16::from_be_bytes),
-        _ => crate::x12::envelope::decode(bytes),
-    }
-}
-
-/// What parts the columns: what the line of headings has most of, outside of quotes.
-fn separator(text: &str) -> u8 {
-    let mut quoted = false;
-    let mut count = [(b',', 0usize), (b';', 0), (b'\t', 0)];
-    for byte in text.lines().next().unwrap_or("").bytes() {
-        quoted ^= byte == b'"';
-        for (separator, n) in &mut count {
-            *n += usize::from(!quoted && byte == *separator);
-        }
-    }
-    // The first of equals: a comma.
-    count.iter().rev().max_by_key(|(_, n)| *n).map_or(b',', |(separator, _)| *separator)
+    Ok(PeopleFile { rows: file.rows.into_iter().map(person).collect(), unknown: file.unknown })
 }
 
 /// Words of a list as the forms have them; what is not understood stays, and is refused where it is judged.
@@ -235,9 +116,9 @@ mod tests {
 
     #[test]
     fn what_is_no_list_of_people_says_why() {
-        assert_eq!(read(b" \n"), Err(PeopleFileFault::Empty));
-        assert_eq!(read(b"first,town\nInes,Port Calder"), Err(PeopleFileFault::Lacks("a last name")));
-        assert_eq!(read(b"first,last,given name\na,b,c"), Err(PeopleFileFault::Twice("given name".into())));
+        assert_eq!(read(b" \n"), Err(FileFault::Empty));
+        assert_eq!(read(b"first,town\nInes,Port Calder"), Err(FileFault::Lacks("a last name")));
+        assert_eq!(read(b"first,last,given name\na,b,c"), Err(FileFault::Twice("given name".into())));
         assert_eq!(read("first,last\nInés,Søby".as_bytes()).unwrap().rows[0].fields["lastName"], "Søby");
         assert_eq!(read(b"first,last\nIn\xe9s,Soby").unwrap().rows[0].fields["firstName"], "Inés", "Latin-1");
     }
@@ -289,20 +170,20 @@ mod tests {
         let file = read_policies(b"MRN,Insurance,Member ID,Coverage to\nIH-10004,Saltmarsh,SM9,12/31/2026\n").unwrap();
         assert_eq!(file.rows[0].fields["recordNumber"], "IH-10004");
         assert_eq!(file.rows[0].policies[0].fields["endsOn"], "12/31/2026");
-        assert_eq!(read_policies(b"mrn,payer\nIH-1,x"), Err(PeopleFileFault::Lacks("a subscriber number")));
+        assert_eq!(read_policies(b"mrn,payer\nIH-1,x"), Err(FileFault::Lacks("a subscriber number")));
     }
 
     #[test]
     fn balances_name_their_person_and_what_is_owed() {
         let file = read_balances(b"Number;x,Balance,Since\nIH-1,12.50,3/4/2026\n");
-        assert_eq!(file, Err(PeopleFileFault::Lacks("a record number")));
+        assert_eq!(file, Err(FileFault::Lacks("a record number")));
         let file = read_balances(b"MRN,Balance,Since,Colour\nIH-10004,-12.50,3/4/2026,red\n").unwrap();
         assert_eq!(
             (file.rows[0].fields["amount"].as_str(), file.rows[0].fields["since"].as_str()),
             ("-12.50", "3/4/2026")
         );
         assert_eq!(file.unknown, ["Colour"]);
-        assert_eq!(read_balances(b"mrn\nIH-1"), Err(PeopleFileFault::Lacks("an amount")));
+        assert_eq!(read_balances(b"mrn\nIH-1"), Err(FileFault::Lacks("an amount")));
     }
 
     proptest! {

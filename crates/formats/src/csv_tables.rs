@@ -1,5 +1,4 @@
-//! The clinic's tables as CSV (RFC 4180) with headings: laboratory tests, medicines with what they are checked against,
-//! and services with their prices.
+//! The clinic's tables as CSV (RFC 4180) with headings: laboratory tests, medicines with what they are checked against.
 
 pub mod medicines;
 
@@ -7,30 +6,10 @@ use crate::Located;
 use csv::StringRecord;
 use harbor_core::consult::diagnoses::Meaning;
 use harbor_core::consult::growth::{GrowthRow, GrowthTable};
-use harbor_core::money::Cents;
 use harbor_core::orders::specimens::ContainerRule;
 use harbor_core::orders::{OrderKind, OrderQuestion, Orderable};
 use harbor_core::people::Sex;
 use harbor_core::prescribing::Severity;
-
-/// A service of the catalogue with its standard price.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct ServiceRow {
-    pub code: String,
-    pub name: String,
-    pub external: String,
-    /// 2 to 5 for visits whose level is suggested.
-    pub level: Option<u8>,
-    pub price: Option<Cents>,
-    /// X12 service type (data element 1365), by which plans say what they cover.
-    pub kind: String,
-    /// Of a visit's level: for somebody new, or for somebody known.
-    pub new_patient: Option<bool>,
-    /// Something done besides the visit, which then wants to be told as one of its own.
-    pub procedure: bool,
-    /// What of the chart makes it a charge by itself: codes of what is ordered and done here, and deeds with an `@`.
-    pub done: Vec<String>,
-}
 
 /// Ends the name of a column that a table may lack.
 const OPTIONAL: char = '?';
@@ -188,27 +167,4 @@ pub fn growth(bytes: &[u8]) -> Result<Vec<GrowthRow>, Located> {
 /// What people say, and which diagnoses they mean by it.
 pub fn diagnosis_words(bytes: &[u8]) -> Result<Vec<Meaning>, Located> {
     rows(bytes, &["words", "means", "codes"], |r| Ok(Meaning { words: r.text(0), means: r.text(1), codes: r.list(2) }))
-}
-
-pub fn services(bytes: &[u8]) -> Result<Vec<ServiceRow>, Located> {
-    rows(bytes, &["code", "name", "external", "level", "price", "kind", "new?", "procedure?", "done?"], |r| {
-        let yes_or_no = |t: &str| [("yes", true), ("no", false)].iter().find(|(w, _)| *w == t).map(|(_, is)| *is);
-        let price = r.text(4);
-        let level = r.text(3);
-        Ok(ServiceRow {
-            code: r.text(0),
-            name: r.text(1),
-            external: r.text(2),
-            kind: r.text(5),
-            new_patient: r.optional(6, yes_or_no, "yes, no, or nothing")?,
-            procedure: r.optional(7, yes_or_no, "yes, no, or nothing")?.unwrap_or(false),
-            done: r.list(8),
-            level: if level.is_empty() { None } else { Some(r.number(3)?) },
-            price: if price.is_empty() {
-                None
-            } else {
-                Some(Cents::parse(&price).map_err(|_| r.wrong(4, "an amount"))?)
-            },
-        })
-    })
 }

@@ -5,6 +5,8 @@
 //! output is read back by our own reader to the same value. Begin at [`x12`], or at `tests/tour.rs`.
 
 pub mod calendar;
+pub mod csv_catalogue;
+pub mod csv_files;
 pub mod csv_people;
 pub mod csv_tables;
 pub mod fhir;

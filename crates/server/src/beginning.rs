@@ -1,5 +1,6 @@
 //! Reads the file that a clinic begins with (`harbor begin`): judged whole, with every fault named by its place.
 
+use harbor_core::coverage::payers::{self, PayerEntry};
 use harbor_core::fields;
 use harbor_core::fields::Faults;
 use harbor_core::fields::identifiers::Npi;
@@ -219,21 +220,14 @@ fn site(n: usize, s: SiteOfFile, faults: &mut Faults) -> (Site, Vec<Room>) {
 }
 
 fn payer(n: usize, p: PayerOfFile, faults: &mut Faults) -> Payer {
-    let at = |field: &str| format!("payers[{n}].{field}");
-    if p.filing_code.len() != 2 || !p.filing_code.bytes().all(|b| b.is_ascii_alphanumeric()) {
-        faults.add(&at("filingCode"), "Has two letters or digits, such as CI.");
-    }
-    if p.filing_days.is_some_and(|d| !(1..=1000).contains(&d)) {
-        faults.add(&at("filingDays"), "Has 1 to 1,000 days, or is left out.");
-    }
-    Payer {
-        id: Uuid::now_v7(),
-        name: faults.line(&at("name"), "Name", &p.name, 60),
-        payer_code: faults.line(&at("payerCode"), "Number", &p.payer_code, 15),
+    let typed = PayerEntry {
+        name: p.name,
+        number: p.payer_code,
         filing_code: p.filing_code,
         employment: p.employment,
-        telephone: faults.optional_line(&at("telephone"), "Telephone", &p.telephone, 20),
         filing_days: p.filing_days,
-        address: faults.optional_line(&at("address"), "Address", &p.address, 120),
-    }
+        telephone: p.telephone,
+        address: p.address,
+    };
+    Payer::of(Uuid::now_v7(), payers::read(typed, faults, |field| format!("payers[{n}].{field}")))
 }

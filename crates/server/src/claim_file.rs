@@ -1,9 +1,13 @@
 //! Who bills, and how a file to the clearing house is stamped.
 
+use crate::problem::Problem;
 use crate::state::State;
-use harbor_core::claims::assembling::{plain, plain_address};
-use harbor_core::claims::{AddressOnClaim, Biller};
-use harbor_formats::x12::Stamp;
+use harbor_core::claims::assembling::{ClaimLacks, assemble, plain, plain_address};
+use harbor_core::claims::{self as core, AddressOnClaim, Biller, Frequency};
+use harbor_formats::x12::{self, Stamp};
+use harbor_store::rows::Claim;
+use harbor_store::{Conn, claims as store};
+use std::collections::HashMap;
 
 pub fn biller(state: &State) -> Biller {
     let c = &state.clinic;
@@ -26,6 +30,45 @@ pub fn biller(state: &State) -> Biller {
         receiver_name: plain(&c.clearing_house),
         receiver_id: c.clearing_house_id.clone(),
     }
+}
+
+/// The claims as they are sent, in their order: from the records as they are now; and one that voids another with what that one
+/// told, from the file in which it went out.
+pub async fn assembled(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<core::Claim>, Problem> {
+    let (voids, others): (Vec<Claim>, Vec<Claim>) =
+        rows.iter().cloned().partition(|row| *row.frequency == Frequency::Void);
+    let mut made: HashMap<String, core::Claim> = HashMap::new();
+    for facts in store::facts(conn, &others).await? {
+        let claim = assemble(facts)?;
+        made.insert(claim.number.clone(), claim);
+    }
+    for row in voids {
+        made.insert(row.number.clone(), voiding(conn, &row).await?);
+    }
+    Ok(rows.iter().filter_map(|row| made.remove(&row.number)).collect())
+}
+
+/// The claim that voids another (CLM05-3 8).
+async fn voiding(conn: &mut Conn, row: &Claim) -> Result<core::Claim, Problem> {
+    let before = store::get(conn, row.replaces_id.ok_or_else(|| Problem::not_found("claim that is voided"))?).await?;
+    if before.payer_claim_number.is_empty() {
+        return Err(ClaimLacks::NumberBefore { claim: row.number.clone() }.into());
+    }
+    let lost =
+        || Problem::refused("unreadable", format!("The file in which {} went out cannot be read.", before.number));
+    let batch = store::batch(conn, before.batch_id.ok_or_else(lost)?).await?;
+    let content = store::document(conn, batch.document_id).await?.content;
+    let text = x12::envelope::decode(&content);
+    let document = x12::read(&text).map_err(|_| lost())?;
+    let sets = document.interchanges.iter().flat_map(|i| &i.groups).flat_map(|g| &g.sets);
+    let sent = sets.filter_map(|set| x12::claim::read(set).ok()).flat_map(|batch| batch.claims);
+    let as_sent = sent.into_iter().find(|claim| claim.number == before.number).ok_or_else(lost)?;
+    Ok(core::Claim {
+        number: row.number.clone(),
+        frequency: Frequency::Void.code().into(),
+        original_reference: Some(before.payer_claim_number),
+        ..as_sent
+    })
 }
 
 pub fn stamp(state: &State, control: u32) -> Stamp {

@@ -3,7 +3,7 @@
 use crate::payer::{self, benefits as answer_benefits, decide, ending, is_accepted, status, take_back};
 use crate::{After, Memory, World, moody, released};
 use actix_web::{HttpResponse, web};
-use harbor_core::claims::Claim;
+use harbor_core::claims::{Claim, Frequency};
 use harbor_core::money::Cents;
 use harbor_core::money::remittance::{ProviderAdjustment, Remittance, RemittedClaim};
 use harbor_formats::x12::{self, Stamp, benefits, claim, claim_status, file_ack, remittance};
@@ -106,15 +106,37 @@ fn work(memory: &mut Memory, from: &str, batch: &claim::Batch) {
         push_now(memory, "277CA", claim_status::write(&s, &parties, &statuses));
         let taken: Vec<&Claim> =
             own.into_iter().zip(&statuses).filter(|(_, s)| is_accepted(s)).map(|(c, _)| c).collect();
-        let decided: Vec<RemittedClaim> = taken.iter().map(|c| decide(c)).collect();
+        let (mut again, mut decided): (Vec<RemittedClaim>, Vec<RemittedClaim>) = (vec![], vec![]);
+        for claim in &taken {
+            // What it takes the place of is taken back, together with the new decision; of a void one there is none.
+            let before = claim.original_reference.as_ref().and_then(|number| memory.decided.remove(number));
+            let corrects = before.is_some();
+            again.extend(before.as_ref().map(take_back));
+            if claim.frequency == Frequency::Void.code() {
+                continue;
+            }
+            let decision = decide(claim);
+            memory.decided.insert(decision.payer_claim_number.to_string(), decision.clone());
+            if corrects { again.push(decision) } else { decided.push(decision) }
+        }
+        if !again.is_empty() {
+            let paid: Cents = again.iter().map(|c| c.paid).sum();
+            // No payer sends a bill with its payment: what is left is kept off a later one.
+            let forward = paid.is_negative().then(|| ProviderAdjustment {
+                reason: "FB".into(),
+                reference: again[0].claim_number.to_string(),
+                amount: paid,
+            });
+            pay(memory, from, batch, (id, name), again, forward.into_iter().collect());
+        }
         if decided.is_empty() {
             continue;
         }
         let back: Vec<RemittedClaim> = taken
             .iter()
-            .zip(&decided)
-            .filter(|(c, _)| ending(&c.subscriber_number) == "83")
-            .map(|(_, d)| take_back(d))
+            .filter(|c| ending(&c.subscriber_number) == "83")
+            .filter_map(|c| decided.iter().find(|d| d.claim_number.as_str() == c.number))
+            .map(take_back)
             .collect();
         pay(memory, from, batch, (id, name), decided, vec![]);
         if !back.is_empty() {

@@ -59,6 +59,8 @@ pub struct Memory {
     pub approvals: Vec<harbor_core::prescribing::approvals::ApprovalRequest>,
     /// Prescriptions that the pharmacy has.
     pub prescriptions: Vec<harbor_core::prescribing::SentItem>,
+    /// What payers decided, by their own number of the claim.
+    pub decided: std::collections::HashMap<String, harbor_core::money::remittance::RemittedClaim>,
     pub seen: std::collections::HashSet<String>,
     pub controls: u32,
     /// Approved card payments by their reference, so that a repeated request charges once.

@@ -18,6 +18,9 @@
 //! | 84 | in force | paid under a claim number that nobody knows |
 //! | any other | in force | decided by the plan below |
 //!
+//! A claim that replaces another takes its decision back and decides anew, in one remittance; one that voids it only takes it
+//! back. What is then too much is kept off a later payment (PLB FB).
+//!
 //! | payer | plan |
 //! |---|---|
 //! | SALTM | allows 65 %; copay 25.00, then 20 % of the rest |

@@ -1,33 +1,25 @@
 //! Services, prices and the charge lines of a visit.
 
+pub mod again;
+pub mod catalogue;
 pub mod documented;
+pub mod fees;
 
+use crate::claims::NewClaim;
 use crate::money::ledger::About;
-use crate::rows::{ChargeLine, Coverage, Price, Service, Visit};
-use crate::schema::{charge_lines, charges_taken_off, prices, services};
+use crate::rows::{ChargeLine, Coverage, Service, Visit};
+use crate::schema::{charge_lines, charges_taken_off, services};
 use crate::{Change, Conn, Result, StoreError, Topic};
-use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::claims::Frequency;
 use harbor_core::money::Cents;
 use harbor_core::money::ledger::Posting;
 use harbor_core::visit_line::Mark;
-use std::collections::HashMap;
 use uuid::Uuid;
 
 pub async fn services(conn: &mut Conn) -> Result<Vec<Service>> {
     Ok(services::table.order(services::name).select(Service::as_select()).load(conn).await?)
-}
-
-/// Prices of the standard fee schedule in force on a day, by service.
-pub async fn prices_on(conn: &mut Conn, day: NaiveDate) -> Result<HashMap<String, i64>> {
-    let rows: Vec<(String, i64)> = prices::table
-        .filter(prices::schedule.eq("standard").and(prices::starts_on.le(day)))
-        .filter(prices::ends_on.is_null().or(prices::ends_on.ge(day)))
-        .select((prices::service_code, prices::cents))
-        .load(conn)
-        .await?;
-    Ok(rows.into_iter().collect())
 }
 
 pub async fn lines_of(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<ChargeLine>> {
@@ -49,6 +41,8 @@ pub struct NewLine {
     pub modifiers: Vec<String>,
     pub units: i32,
     pub pointers: Vec<i32>,
+    /// Another price than the schedule's, with why.
+    pub own_price: Option<(i64, String)>,
 }
 
 impl Change<'_> {
@@ -56,7 +50,10 @@ impl Change<'_> {
     pub async fn set_charge_lines(&mut self, visit: &Visit, lines: &[NewLine]) -> Result<()> {
         use charge_lines as c;
         if self.has_reached(visit.id, Mark::Charged).await? {
-            return Err(StoreError::refused("charged", "The charges are completed; correct them with a new claim."));
+            return Err(StoreError::refused(
+                "charged",
+                "The charges are completed; open them again first, with the reason.",
+            ));
         }
         let mut there = lines_of(self.conn(), &[visit.id]).await?;
         diesel::delete(c::table.filter(c::visit_id.eq(visit.id))).execute(self.conn()).await?;
@@ -75,6 +72,9 @@ impl Change<'_> {
                 pointers: l.pointers.clone(),
                 price_cents: None,
                 by_itself: same.as_ref().is_some_and(|t| t.by_itself),
+                own_price_cents: l.own_price.as_ref().map(|(cents, _)| *cents),
+                own_price_reason: l.own_price.as_ref().map(|(_, why)| why.clone()).unwrap_or_default(),
+                schedule: None,
                 reason: same.map(|t| t.reason).unwrap_or_default(),
             });
         }
@@ -93,32 +93,47 @@ impl Change<'_> {
         Ok(())
     }
 
-    /// Completes the charges: prices are fixed, the ledger is charged, and a claim is made when a policy pays.
+    /// Completes the charges: prices are fixed, the ledger is charged, and a claim is made when a policy pays. Charges that were
+    /// opened again are charged again: what was charged before is taken back, and the claims follow.
     pub async fn complete_charges(
         &mut self,
         visit: &Visit,
         lines: &[harbor_core::charges::ChargeLine],
+        schedules: &[Option<String>],
         policy: Option<&Coverage>,
     ) -> Result<()> {
         use charge_lines as c;
         let fees = harbor_core::charges::fees(lines).map_err(|s| StoreError::refused("claim-check", s))?;
-        for line in lines {
+        for (line, schedule) in lines.iter().zip(schedules) {
             let own = c::visit_id.eq(visit.id).and(c::number.eq(i32::try_from(line.number).unwrap_or(0)));
             diesel::update(c::table.filter(own))
-                .set(c::price_cents.eq(line.price.map(Cents::get)))
+                .set((c::price_cents.eq(line.price.map(Cents::get)), c::schedule.eq(schedule)))
                 .execute(self.conn())
                 .await?;
         }
+        let again = self.charged_again(visit, policy.map(|p| p.payer_id)).await?;
         self.reach_now(visit.id, Mark::Charged).await?;
+        let key = match again.number {
+            0 => format!("charge:{}", visit.id),
+            n => format!("charge:{}:{n}", visit.id),
+        };
         let mut about = About {
             visit: Some(visit.id),
             person: Some(visit.person_id),
-            ..About::new(Posting::Charge, format!("charge:{}", visit.id), format!("visit of {}", visit.day))
+            ..About::new(Posting::Charge, key, format!("visit of {}", visit.day))
         };
         if let Some(policy) = policy {
             let total: Cents = fees.iter().map(|(_, fee)| *fee).sum();
-            let claim = self.add_claim(visit.id, visit.person_id, policy.id, policy.payer_id, total.get()).await?;
-            about.claim = Some(claim.id);
+            let new = NewClaim {
+                visit: visit.id,
+                person: visit.person_id,
+                coverage: policy.id,
+                payer: policy.payer_id,
+                total_cents: total.get(),
+                replaces: again.replaces,
+                frequency: if again.replaces.is_some() { Frequency::Replacement } else { Frequency::Original },
+            };
+            about.claim = Some(self.add_claim(new).await?.id);
             if visit.coverage_id.is_none() {
                 self.set_payer_of_visit(visit.id, Some(policy.id), false, visit.accident_date).await?;
             }
@@ -128,44 +143,6 @@ impl Change<'_> {
         self.post(&about, &transaction).await?;
         self.audit("completed charges", "visit", visit.id, Some(visit.person_id), "");
         self.tell(Topic::Visit, visit.id);
-        Ok(())
-    }
-
-    /// Sets a price from a day on: the one in force before ends the day before, and one that begins later stays and ends the
-    /// new one. The first price of a service holds wherever it was missing, so also for visits of earlier days.
-    pub async fn set_price(&mut self, service: &str, cents: i64, from: NaiveDate) -> Result<()> {
-        use prices as p;
-        let known: i64 = services::table.filter(services::code.eq(service)).count().get_result(self.conn()).await?;
-        if known == 0 {
-            return Err(StoreError::NotFound("service"));
-        }
-        let own = p::service_code.eq(service).and(p::schedule.eq("standard"));
-        let priced: i64 = p::table.filter(p::service_code.eq(service)).count().get_result(self.conn()).await?;
-        let from = harbor_core::charges::price_holds_from(priced == 0, from);
-        let later: Option<NaiveDate> = p::table
-            .filter(own.and(p::starts_on.gt(from)))
-            .select(diesel::dsl::min(p::starts_on))
-            .first(self.conn())
-            .await?;
-        // What was set for this very day is said anew.
-        diesel::delete(p::table.filter(own.and(p::starts_on.eq(from)))).execute(self.conn()).await?;
-        diesel::update(
-            p::table.filter(own.and(p::starts_on.lt(from))).filter(p::ends_on.is_null().or(p::ends_on.ge(from))),
-        )
-        .set(p::ends_on.eq(from.pred_opt()))
-        .execute(self.conn())
-        .await?;
-        let row = Price {
-            id: Uuid::now_v7(),
-            service_code: service.into(),
-            schedule: "standard".into(),
-            cents,
-            starts_on: from,
-            ends_on: later.and_then(|day| day.pred_opt()),
-        };
-        diesel::insert_into(p::table).values(&row).execute(self.conn()).await?;
-        self.audit("set price", "price", row.id, None, format!("{service} {cents}"));
-        self.tell(Topic::Prices, row.id);
         Ok(())
     }
 }

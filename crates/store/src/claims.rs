@@ -20,6 +20,19 @@ use harbor_core::visit_line::Mark;
 use sha2::{Digest, Sha256};
 use uuid::Uuid;
 
+/// A claim that is to be made.
+#[derive(Debug, Clone)]
+pub(crate) struct NewClaim {
+    pub visit: Uuid,
+    pub person: Uuid,
+    pub coverage: Uuid,
+    pub payer: Uuid,
+    pub total_cents: i64,
+    pub frequency: Frequency,
+    /// The version whose place it takes.
+    pub replaces: Option<Uuid>,
+}
+
 pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Claim> {
     claims::table.find(id).select(Claim::as_select()).first(conn).await.optional()?.ok_or(StoreError::NotFound("claim"))
 }
@@ -130,33 +143,39 @@ impl Change<'_> {
         Ok((id, false))
     }
 
-    pub async fn add_claim(
-        &mut self,
-        visit: Uuid,
-        person: Uuid,
-        coverage: Uuid,
-        payer: Uuid,
-        total_cents: i64,
-    ) -> Result<Claim> {
+    pub(crate) async fn add_claim(&mut self, new: NewClaim) -> Result<Claim> {
         let number = crate::people::next(self.conn(), "claim_numbers").await?;
         let row = Claim {
             id: Uuid::now_v7(),
             number: format!("C{number}"),
-            visit_id: visit,
-            coverage_id: coverage,
-            payer_id: payer,
+            visit_id: new.visit,
+            coverage_id: new.coverage,
+            payer_id: new.payer,
             state: ClaimState::Ready.into(),
-            frequency: Frequency::Original.into(),
+            frequency: new.frequency.into(),
             original_reference: None,
             payer_claim_number: String::new(),
-            total_cents,
+            total_cents: new.total_cents,
             batch_id: None,
             reasons: vec![],
             made_at: self.now,
+            replaces_id: new.replaces,
         };
         diesel::insert_into(claims::table).values(&row).execute(self.conn()).await?;
-        self.note_claim(&row, ClaimState::Ready, "Charges completed; the claim is ready.").await?;
-        self.audit("made", "claim", row.id, Some(person), row.number.clone());
+        let said = match new.replaces {
+            None => "Charges completed; the claim is ready.".to_owned(),
+            Some(before) => {
+                let before = get(self.conn(), before).await?;
+                let what = if new.frequency == Frequency::Void { "voids" } else { "replaces" };
+                let said = format!("Charged again; it {what} {}.", before.number);
+                let told = format!("Charged again: {} {what} it once it is accepted.", row.number);
+                self.note_claim(&before, *before.state, &told).await?;
+                self.tell(Topic::Claim, before.id);
+                said
+            }
+        };
+        self.note_claim(&row, ClaimState::Ready, &said).await?;
+        self.audit("made", "claim", row.id, Some(new.person), row.number.clone());
         self.tell(Topic::Claim, row.id);
         Ok(row)
     }
@@ -209,17 +228,57 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         self.note_claim(&claim, to, sentence).await?;
-        let claimed = matches!(to, ClaimState::Accepted | ClaimState::Paid | ClaimState::Denied);
-        let was = matches!(from, ClaimState::Accepted | ClaimState::Paid | ClaimState::Denied);
-        match (was, claimed) {
-            (false, true) => self.reach_now(claim.visit_id, Mark::Claimed).await?,
-            (true, false) => self.take_back(claim.visit_id, Mark::Claimed).await?,
+        self.versions_follow(&claim, event, to).await?;
+        let is_at_payer = |s| matches!(s, ClaimState::Accepted | ClaimState::Paid | ClaimState::Denied);
+        // Of a claim that voids another, or of which a later version was taken, the visit is not claimed anew.
+        let moves = *claim.frequency != Frequency::Void && event != ClaimEvent::Superseded;
+        match (is_at_payer(from), is_at_payer(to)) {
+            (false, true) if moves => self.reach_now(claim.visit_id, Mark::Claimed).await?,
+            (true, false) if moves => self.take_back(claim.visit_id, Mark::Claimed).await?,
             _ => {}
         }
         self.audit("claim", "claim", id, None, format!("{} → {}: {sentence}", from.code(), to.code()));
         self.tell(Topic::Claim, id);
         self.tell(Topic::Visit, claim.visit_id);
         Ok(to)
+    }
+
+    /// What a claim's event means for the other versions: once the payer took one, the one before is void; and of one that was
+    /// never taken nothing is replaced or voided.
+    async fn versions_follow(&mut self, claim: &Claim, event: ClaimEvent, to: ClaimState) -> Result<()> {
+        if let Some(before) = claim.replaces_id.filter(|_| event == ClaimEvent::Accepted) {
+            let said = match *claim.frequency {
+                Frequency::Void => format!("Voided by {}, which was accepted.", claim.number),
+                _ => format!("Replaced by {}, which was accepted.", claim.number),
+            };
+            Box::pin(self.claim_happened(before, ClaimEvent::Superseded, &said, &[])).await?;
+        }
+        if to != ClaimState::Rejected || !claim.payer_claim_number.is_empty() {
+            return Ok(());
+        }
+        let waiting: Option<Claim> = claims::table
+            .filter(claims::replaces_id.eq(claim.id).and(claims::state.eq(ClaimState::Ready.code())))
+            .select(Claim::as_select())
+            .first(self.conn())
+            .await
+            .optional()?;
+        let Some(next) = waiting else { return Ok(()) };
+        let said = format!("{} was never taken", claim.number);
+        if *next.frequency == Frequency::Void {
+            let said = format!("{said}; there is nothing to void.");
+            Box::pin(self.claim_happened(next.id, ClaimEvent::Withdrawn, &said, &[])).await?;
+            let said = "Never taken, and not wanted any more.";
+            Box::pin(self.claim_happened(claim.id, ClaimEvent::Withdrawn, said, &[])).await?;
+        } else {
+            diesel::update(claims::table.find(next.id))
+                .set((claims::frequency.eq(Frequency::Original.code()), claims::replaces_id.eq(None::<Uuid>)))
+                .execute(self.conn())
+                .await?;
+            self.note_claim(&next, ClaimState::Ready, &format!("{said}; this is the first.")).await?;
+            let said = format!("{} takes its place.", next.number);
+            Box::pin(self.claim_happened(claim.id, ClaimEvent::Withdrawn, &said, &[])).await?;
+        }
+        Ok(())
     }
 
     pub async fn set_payer_claim_number(&mut self, id: Uuid, number: &str) -> Result<()> {

@@ -126,6 +126,7 @@ names! {
     ClaimSeverity = harbor_core::charges::claim_check::ClaimSeverity;
     FixPlace = harbor_core::charges::claim_check::FixPlace;
     ClaimState = harbor_core::claims::ClaimState;
+    CorrectionEnd = harbor_core::charges::CorrectionEnd;
     Comparator = harbor_core::orders::Comparator;
     Consent = harbor_core::people::Consent;
     Doing = harbor_core::arrival::hands::Doing;
@@ -138,6 +139,8 @@ names! {
     FieldKind = harbor_core::consult::texts::FieldKind;
     FlaggedBy = harbor_core::orders::FlaggedBy;
     Frequency = harbor_core::claims::Frequency;
+    HoldsFor = harbor_core::charges::fee_schedules::HoldsFor;
+    ServiceNeed = harbor_core::charges::fee_schedules::ServiceNeed;
     ImportKind = harbor_core::people::importing::ImportKind;
     Interpretation = harbor_core::orders::Interpretation;
     HistoryKind = harbor_core::consult::HistoryKind;

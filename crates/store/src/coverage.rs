@@ -14,6 +14,7 @@ use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
 use harbor_core::coverage::BenefitAnswer;
+use harbor_core::coverage::payers::PayerEntry;
 use harbor_core::coverage::{
     CheckState, Fact, KnownOf, PolicyIdentity, Rank, Relationship, facts_to_send, is_fresh, is_of_another,
 };
@@ -52,6 +53,56 @@ pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Coverage> {
         .ok_or(StoreError::NotFound("policy"))
 }
 
+impl Payer {
+    /// A payer of these particulars.
+    pub fn of(id: Uuid, p: PayerEntry) -> Payer {
+        Payer {
+            id,
+            name: p.name,
+            payer_code: p.number,
+            filing_code: p.filing_code,
+            employment: p.employment,
+            telephone: p.telephone,
+            address: p.address,
+            filing_days: p.filing_days,
+        }
+    }
+}
+
+impl Change<'_> {
+    /// Adds a payer, or says one anew; two have neither one number nor one name.
+    pub async fn keep_payer(&mut self, row: &Payer) -> Result<()> {
+        use crate::schema::payers as p;
+        let all = payers(self.conn()).await?;
+        let same = |o: &&Payer| {
+            o.id != row.id && (o.payer_code == row.payer_code || o.name.to_lowercase() == row.name.to_lowercase())
+        };
+        if let Some(other) = all.iter().find(same) {
+            let said = format!("{} is there already, under the number {}.", other.name, other.payer_code);
+            return Err(StoreError::refused("payer", said));
+        }
+        if all.iter().any(|o| o.id == row.id) {
+            diesel::update(p::table.find(row.id))
+                .set((
+                    p::name.eq(&row.name),
+                    p::payer_code.eq(&row.payer_code),
+                    p::filing_code.eq(&row.filing_code),
+                    p::employment.eq(row.employment),
+                    p::telephone.eq(&row.telephone),
+                    p::address.eq(&row.address),
+                    p::filing_days.eq(row.filing_days),
+                ))
+                .execute(self.conn())
+                .await?;
+        } else {
+            diesel::insert_into(p::table).values(row).execute(self.conn()).await?;
+        }
+        self.audit("kept payer", "payer", row.id, None, row.name.clone());
+        self.tell(Topic::Clinic, row.id);
+        Ok(())
+    }
+}
+
 /// The policies of a person that pay on a day, in the order in which they pay, as the core decides.
 pub fn paying(policies: &[Coverage], person: Uuid, day: NaiveDate) -> Vec<&Coverage> {
     use harbor_core::coverage::{Rank, Term, paying_policies};
@@ -66,6 +117,45 @@ pub fn paying(policies: &[Coverage], person: Uuid, day: NaiveDate) -> Vec<&Cover
 /// The policy of a person that counts on a day.
 pub fn counting(policies: &[Coverage], person: Uuid, day: NaiveDate) -> Option<&Coverage> {
     paying(policies, person, day).into_iter().next()
+}
+
+/// The policies that pay for a visit in their order, by what it is for: an accident at work is the employers' fund's.
+pub fn paying_by_cause<'a>(
+    policies: &'a [Coverage],
+    visit: &Visit,
+    at_work: bool,
+    is_fund: impl Fn(Uuid) -> bool,
+) -> Vec<&'a Coverage> {
+    let held: Vec<(bool, &Coverage)> =
+        paying(policies, visit.person_id, visit.day).into_iter().map(|c| (is_fund(c.payer_id), c)).collect();
+    harbor_core::coverage::paying_by_cause(&held, at_work)
+}
+
+/// The policy that counts for a visit, as it is known now.
+pub async fn counting_for(conn: &mut Conn, visit: &Visit) -> Result<Option<Uuid>> {
+    let policies = of_person(conn, visit.person_id).await?;
+    let payers = payers(conn).await?;
+    let known = crate::claims::accidents::of_people(conn, &[visit.person_id]).await?;
+    let at_work = crate::claims::accidents::is_at_work(&known, visit);
+    let is_fund = |id| payers.iter().any(|p| p.id == id && p.employment);
+    Ok(paying_by_cause(&policies, visit, at_work, is_fund).into_iter().next().map(|c| c.id))
+}
+
+/// The policy of a visit once it is told what it is for: one that fits the cause. The one that stands stays where it fits, and
+/// where none does, which the claim check tells.
+pub async fn policy_by_cause(conn: &mut Conn, visit: &Visit) -> Result<Option<Uuid>> {
+    let Some(current) = visit.coverage_id else { return Ok(None) };
+    let policies = of_person(conn, visit.person_id).await?;
+    let payers = payers(conn).await?;
+    let known = crate::claims::accidents::of_people(conn, &[visit.person_id]).await?;
+    let at_work = crate::claims::accidents::is_at_work(&known, visit);
+    let is_fund = |id| payers.iter().any(|p| p.id == id && p.employment);
+    let fits = |c: &&Coverage| is_fund(c.payer_id) == at_work;
+    if policies.iter().filter(fits).any(|c| c.id == current) {
+        return Ok(Some(current));
+    }
+    let paying = paying_by_cause(&policies, visit, at_work, is_fund);
+    Ok(paying.into_iter().find(fits).map_or(Some(current), |c| Some(c.id)))
 }
 
 /// The latest benefit check of each policy.

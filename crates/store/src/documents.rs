@@ -72,6 +72,48 @@ macro_rules! as_expression {
 }
 as_expression!(Jsonb, Nullable<Jsonb>);
 
+/// A price as it stood before others took its place.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct PriceBefore {
+    pub service_code: String,
+    pub schedule: String,
+    pub cents: i64,
+    pub starts_on: NaiveDate,
+    pub ends_on: Option<NaiveDate>,
+    pub change_id: Option<Uuid>,
+}
+
+/// A line as it was charged.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct LineBefore {
+    pub id: Uuid,
+    pub number: i32,
+    pub service_code: String,
+    pub modifiers: Vec<String>,
+    pub units: i32,
+    pub pointers: Vec<i32>,
+    pub price_cents: Option<i64>,
+    pub reason: String,
+    pub by_itself: bool,
+    pub own_price_cents: Option<i64>,
+    pub own_price_reason: String,
+    pub schedule: Option<String>,
+}
+
+/// Charges as they stood before they were opened again.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct ChargedBefore {
+    pub lines: Vec<LineBefore>,
+    pub coverage_id: Option<Uuid>,
+    pub self_pay: bool,
+    pub accident_date: Option<NaiveDate>,
+    /// When they were completed, and by whom.
+    pub at: chrono::DateTime<chrono::Utc>,
+    pub by: String,
+}
+
 /// What the laboratory asks about an order, and what was answered.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct QuestionAnswer {

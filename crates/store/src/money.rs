@@ -2,6 +2,7 @@
 
 pub mod accounts;
 pub mod carried_over;
+mod debtors;
 pub mod ledger;
 pub mod payments;
 pub mod remittances;

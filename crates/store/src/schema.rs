@@ -106,6 +106,24 @@ diesel::table! {
         price_cents -> Nullable<BigInt>,
         reason -> Text,
         by_itself -> Bool,
+        own_price_cents -> Nullable<BigInt>,
+        own_price_reason -> Text,
+        schedule -> Nullable<Text>,
+    }
+}
+
+diesel::table! {
+    charge_corrections (id) {
+        id -> Uuid,
+        visit_id -> Uuid,
+        number -> Integer,
+        reason -> Text,
+        begun_at -> Timestamptz,
+        begun_by -> Text,
+        before -> Jsonb,
+        outcome -> Nullable<Text>,
+        ended_at -> Nullable<Timestamptz>,
+        ended_by -> Nullable<Text>,
     }
 }
 
@@ -143,6 +161,7 @@ diesel::table! {
         batch_id -> Nullable<Uuid>,
         reasons -> Array<Text>,
         made_at -> Timestamptz,
+        replaces_id -> Nullable<Uuid>,
     }
 }
 
@@ -374,6 +393,8 @@ diesel::table! {
         cents -> BigInt,
         line -> Nullable<Integer>,
         memo -> Text,
+        payer_id -> Nullable<Uuid>,
+        guarantor_id -> Nullable<Uuid>,
     }
 }
 
@@ -1028,6 +1049,29 @@ diesel::table! {
         cents -> BigInt,
         starts_on -> Date,
         ends_on -> Nullable<Date>,
+        change_id -> Nullable<Uuid>,
+    }
+}
+
+diesel::table! {
+    price_changes (id) {
+        id -> Uuid,
+        what -> Text,
+        at -> Timestamptz,
+        by -> Text,
+        before -> Jsonb,
+        taken_back_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
+    fee_schedules (code) {
+        code -> Text,
+        name -> Text,
+        holds_for -> Text,
+        payer_id -> Nullable<Uuid>,
+        plan -> Text,
+        falls_back -> Nullable<Text>,
     }
 }
 
@@ -1129,6 +1173,15 @@ diesel::table! {
         new_patient -> Nullable<Bool>,
         procedure -> Bool,
         done -> Array<Text>,
+        modifiers -> Array<Text>,
+        units -> Integer,
+        most_units -> Nullable<Integer>,
+        place -> Text,
+        diagnoses -> Array<Text>,
+        needs -> Array<Text>,
+        not_with -> Array<Text>,
+        starts_on -> Nullable<Date>,
+        ends_on -> Nullable<Date>,
     }
 }
 
@@ -1623,6 +1676,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     audit,
     batches,
     benefit_checks,
+    charge_corrections,
     charge_lines,
     claim_events,
     claims,
@@ -1705,6 +1759,8 @@ diesel::allow_tables_to_appear_in_same_query!(
     medicine_tables,
     renewal_requests,
     prescriptions,
+    fee_schedules,
+    price_changes,
     prices,
     problems,
     remittances,

@@ -42,6 +42,13 @@ async fn for_a_claim(b: &Browser) -> Result<()> {
     b.key(Key::Enter).await?;
     b.gone("//*[@role='dialog']").await?;
     b.see("//*[@data-for-claim][contains(., 'Accident at work on Nov 2, 2026, employer Kelp & Sons')]").await?;
+    // That is for the employers' fund, which this patient has no policy of: it was in the garden.
+    b.read("An accident at work is for the employers' fund").await?;
+    b.press("Accident").await?;
+    b.click("//*[@role='dialog']//label[normalize-space()='Other']").await?;
+    b.key(Key::Enter).await?;
+    b.gone("//*[@role='dialog']").await?;
+    b.gone("//*[contains(., 'is for the employers')]").await?;
     b.press("Since when, who referred").await?;
     b.fill("onset", "10/12/2026").await?;
     b.fill("referringLast", "Okafor-Lund").await?;
@@ -69,6 +76,48 @@ async fn for_a_claim(b: &Browser) -> Result<()> {
     b.see("//*[@data-segment='NM1'][contains(., 'who referred') and contains(., 'OKAFOR-LUND')]").await?;
     no_serious_fault(b, "a claim with its segments").await?;
     Ok(())
+}
+
+/// Completed charges are opened again with the reason, get a line and another price, and are charged again: the claim at the payer
+/// is replaced by one that says so.
+async fn put_right(b: &Browser) -> Result<()> {
+    b.sign_in("agathe").await?;
+    b.goto("/billing?tab=claims").await?;
+    b.click("//label[normalize-space()='Paid']").await?;
+    b.see("//tr[@data-claim][contains(., 'paid')]").await?;
+    b.click("(//tr[@data-claim]//button)[1]").await?;
+    b.see("//*[@role='dialog']").await?;
+    let script = "return fetch('/api/claims?state=paid&limit=1').then(r => r.json()).then(c => c[0].visit.id)";
+    let visit = b.client.execute(script, vec![]).await?.as_str().unwrap_or_default().to_owned();
+    b.goto(&format!("/visits/{visit}/charges")).await?;
+    b.press("Put the charges right").await?;
+    b.key(Key::Enter).await?;
+    b.read("is needed").await?;
+    b.fill("reason", "The urine dip test was left out").await?;
+    b.key(Key::Enter).await?;
+    b.see("//*[@data-open-again][contains(., 'The urine dip test was left out')]").await?;
+    no_serious_fault(b, "charges open again").await?;
+    b.fill("Add a service", "urine").await?;
+    b.click("//*[@role='option'][contains(., 'Urine dip test')]").await?;
+    b.click("//*[@data-charge='URDIP']//button[contains(@aria-label, 'other price')]").await?;
+    b.fill("Price of one unit", "9").await?;
+    b.fill("Why", "agreed on the telephone").await?;
+    b.key(Key::Enter).await?;
+    b.see("//*[@data-charge='URDIP'][contains(., '$9.00') and contains(., 'agreed on the telephone')]").await?;
+    b.press("Charge again").await?;
+    b.see("//*[@data-corrected='charged'][contains(., 'The urine dip test was left out')]").await?;
+    b.see("//*[contains(., 'charges completed')]").await?;
+    b.goto("/billing?tab=claims").await?;
+    b.click("//label[normalize-space()='Ready']").await?;
+    b.click("//tr[@data-claim][contains(., 'Replaces one that the payer has')]//button").await?;
+    b.see("//*[@data-versions][contains(., 'replaces C') and contains(., 'this one')]").await?;
+    no_serious_fault(b, "a claim with the one it replaces").await?;
+    Ok(())
+}
+
+#[actix_web::test]
+async fn charges_are_put_right_and_the_claim_is_replaced() {
+    journey("claims-put-right", put_right).await;
 }
 
 #[actix_web::test]

@@ -3,6 +3,7 @@
 
 mod arrival;
 mod booking;
+mod catalogue;
 mod claims;
 mod day_view;
 mod discreet;

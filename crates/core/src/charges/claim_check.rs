@@ -83,10 +83,16 @@ pub struct ClaimCandidate<'a> {
     /// The clinic's postal code, by its digits.
     pub billing_postal_code: &'a str,
     pub accident_date: Option<NaiveDate>,
+    /// It happened at work, as it is on record.
+    pub accident_at_work: bool,
     /// The payer's own number of the accident; empty where it gave none.
     pub accident_number: String,
     /// The employer at the time; empty where nobody said.
     pub employer: String,
+    /// There is a supervising clinician, a referring one, an approval of the payer.
+    pub supervised: bool,
+    pub referred: bool,
+    pub approved: bool,
 }
 
 /// One thing that a payer would refuse.

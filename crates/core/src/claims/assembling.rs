@@ -58,6 +58,8 @@ pub struct ChargedLine {
     pub external_code: String,
     pub modifiers: Vec<String>,
     pub units: u32,
+    /// Where such a service takes place, where the catalogue says so; empty otherwise.
+    pub place: String,
     /// Of one unit.
     pub price: Option<Cents>,
     pub pointers: Vec<u8>,
@@ -81,7 +83,9 @@ pub struct PayerOfClaim {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ClaimFacts {
     pub number: String,
-    /// The payer's own number of the claim that this one replaces; empty for a first one.
+    /// It takes the place of another at the payer.
+    pub frequency: Frequency,
+    /// The payer's own number of that one; empty for a first one.
     pub replaces: String,
     pub payer: PayerOfClaim,
     pub patient: OnRecord,
@@ -123,6 +127,10 @@ pub enum ClaimLacks {
     Letters { claim: String, name: String },
     #[error("Claim {claim}: the site has no place of service.")]
     Place { claim: String },
+    #[error(
+        "Claim {claim}: the payer's number of the claim before it is not known yet; it comes with the acknowledgement."
+    )]
+    NumberBefore { claim: String },
     #[error("Claim {claim}: nothing was charged.")]
     Lines { claim: String },
     #[error("Claim {claim}: {service} has no price on {day}.")]
@@ -137,6 +145,7 @@ impl ClaimLacks {
         match self {
             ClaimLacks::BirthDate { .. } | ClaimLacks::Letters { .. } => "claim-check",
             ClaimLacks::Place { .. } => "place",
+            ClaimLacks::NumberBefore { .. } => "number-before",
             ClaimLacks::Lines { .. } => "lines",
             ClaimLacks::Price { .. } => "price",
             ClaimLacks::Code { .. } => "service-code",
@@ -184,7 +193,7 @@ fn person(claim: &str, p: &OnRecord) -> Result<PersonOnClaim, ClaimLacks> {
 /// The claim of a visit for one payer.
 ///
 /// # Errors
-/// When the patient or the policyholder has no birth date, the site no place of service, nothing was charged, or a line
+/// When it takes the place of a claim of which the payer's number is not known, the patient or the policyholder has no birth date, the site no place of service, nothing was charged, or a line
 /// has no price or no code.
 pub fn assemble(f: ClaimFacts) -> Result<Claim, ClaimLacks> {
     let claim = f.number.clone();
@@ -193,7 +202,13 @@ pub fn assemble(f: ClaimFacts) -> Result<Claim, ClaimLacks> {
     if f.lines.is_empty() {
         return Err(ClaimLacks::Lines { claim });
     }
-    let lines: Vec<ClaimLine> = f.lines.into_iter().map(|l| line(&claim, f.day, l)).collect::<Result<_, _>>()?;
+    if f.frequency != Frequency::Original && f.replaces.is_empty() {
+        return Err(ClaimLacks::NumberBefore { claim });
+    }
+    let mut lines: Vec<ClaimLine> = f.lines.into_iter().map(|l| line(&claim, f.day, l)).collect::<Result<_, _>>()?;
+    for line in &mut lines {
+        line.place = line.place.take().filter(|p| *p != place_of_service);
+    }
     let total: Cents = lines.iter().map(|l| l.fee).sum();
     let patient = person(&claim, &f.patient)?;
     let at_work = f.payer.employment;
@@ -222,7 +237,7 @@ pub fn assemble(f: ClaimFacts) -> Result<Claim, ClaimLacks> {
         subscriber,
         relationship: f.payer.relationship,
         place_of_service,
-        frequency: if replaced.is_some() { Frequency::Replacement } else { Frequency::Original }.code().into(),
+        frequency: f.frequency.code().into(),
         original_reference: replaced,
         accident: f.accident.map(|a| Accident {
             cause: if at_work { AccidentCause::Work } else { a.cause }.code().into(),
@@ -261,6 +276,7 @@ fn line(claim: &str, day: NaiveDate, l: ChargedLine) -> Result<ClaimLine, ClaimL
         units: l.units,
         pointers: l.pointers,
         service_date: day,
+        place: Some(l.place).filter(|p| !p.is_empty()),
         decided: vec![],
     })
 }
@@ -291,6 +307,7 @@ mod tests {
     fn facts() -> ClaimFacts {
         ClaimFacts {
             number: "C-1".into(),
+            frequency: Frequency::Original,
             replaces: String::new(),
             payer: PayerOfClaim {
                 name: "Tidewater Mutual".into(),
@@ -325,6 +342,7 @@ mod tests {
                 external_code: "V3".into(),
                 modifiers: vec![],
                 units: 2,
+                place: String::new(),
                 price: Some(Cents::new(6_000)),
                 pointers: vec![1],
             }],
@@ -351,7 +369,12 @@ mod tests {
 
     #[test]
     fn a_childs_claim_names_both_and_a_replacement_names_what_it_replaces() {
-        let claim = assemble(ClaimFacts { holder: Some(somebody("Ines")), replaces: "P77".into(), ..facts() });
+        let claim = assemble(ClaimFacts {
+            holder: Some(somebody("Ines")),
+            frequency: Frequency::Replacement,
+            replaces: "P77".into(),
+            ..facts()
+        });
         let claim = claim.expect("a claim");
         assert!(
             matches!(&claim.subscriber, Some(Subscriber::Person(p)) if p.first == "INES"),
@@ -360,6 +383,16 @@ mod tests {
         );
         assert_eq!(claim.patient.first, "ZOE");
         assert_eq!((claim.frequency.as_str(), claim.original_reference.as_deref()), ("7", Some("P77")));
+    }
+
+    #[test]
+    fn a_line_tells_its_place_where_that_is_not_the_claims() {
+        let of = |place: &str| {
+            let mut f = facts();
+            f.lines[0].place = place.into();
+            assemble(f).expect("a claim").lines[0].place.clone()
+        };
+        assert_eq!((of(""), of("11"), of("81")), (None, None, Some("81".into())));
     }
 
     #[test]
@@ -409,6 +442,7 @@ mod tests {
         assert_eq!(spoilt(|f| f.lines[0].external_code.clear()), "service-code");
         assert_eq!(spoilt(|f| f.lines.clear()), "lines");
         assert_eq!(spoilt(|f| f.site.clear()), "place");
+        assert_eq!(spoilt(|f| f.frequency = Frequency::Replacement), "number-before");
         assert_eq!(spoilt(|f| f.kind = VisitKind::Administrative), "place");
         assert_eq!(spoilt(|f| f.patient.birth_date = None), "claim-check");
         assert_eq!(spoilt(|f| f.holder = Some(OnRecord::default())), "claim-check");

@@ -43,6 +43,8 @@ pub struct ClaimLine {
     pub modifiers: Vec<String>,
     pub fee: Cents,
     pub units: u32,
+    /// Where it took place, where that is not the claim's place (SV105).
+    pub place: Option<String>,
     /// Positions in the diagnosis list, from 1, the main one first; one to four.
     pub pointers: Vec<u8>,
     pub service_date: NaiveDate,

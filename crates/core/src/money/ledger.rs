@@ -42,6 +42,7 @@ coded! {
     /// What a transaction records.
     Posting {
         Charge = "charge", "charge";
+        Uncharge = "uncharge", "charge taken back";
         Payment = "payment", "payment";
         Decision = "decision", "payer's decision";
         Reversal = "reversal", "decision taken back";

@@ -48,36 +48,46 @@ const FORMS: [(&str, &[&str]); 12] = [
 const FORM_ORDER: [&str; 8] = ["tablet", "capsule", "suspension", "solution", "syrup", "inhaler", "cream", "ointment"];
 
 struct Entry {
-    ingredients: String,
-    how_many: u16,
-    form: usize,
-    /// In milligrams or units of the first ingredient.
-    strength: f64,
-    /// Position among the products.
-    at: usize,
+    /// Position of its group among the groups.
+    group: u32,
+    /// Within the group: by form, then by strength.
+    place: u32,
 }
 
-/// What was found of the same ingredients.
-struct Group<'e> {
+/// Products of the same ingredients.
+struct Group {
+    ingredients: String,
+    how_many: u16,
+    /// How many products there are: the common ones have more.
+    products: usize,
+}
+
+/// What was found of a group.
+#[derive(Clone, Copy)]
+struct Met {
+    group: u32,
     liked: u32,
     weight: u16,
-    entries: Vec<&'e Entry>,
+    unnamed: u16,
 }
+
+/// Of a product that is not meant.
+const NOT: u16 = u16::MAX;
 
 /// An index over the products of a clinic.
 pub struct MedicineSearch {
     /// Sorted by word; each with the products that it stands for, and how near it is to what is meant.
     words: Vec<(String, Vec<(u32, u16)>)>,
     entries: Vec<Entry>,
-    /// How many products there are of the same ingredients: the common ones have more.
-    of_group: HashMap<String, usize>,
+    groups: Vec<Group>,
 }
 
 impl MedicineSearch {
     pub fn new(rules: &Rules) -> MedicineSearch {
         let mut words: HashMap<String, HashMap<u32, u16>> = HashMap::new();
         let mut entries = Vec::new();
-        let mut of_group: HashMap<String, usize> = HashMap::new();
+        let mut groups: Vec<Group> = Vec::new();
+        let mut known: HashMap<String, u32> = HashMap::new();
         for (at, product) in rules.products().iter().enumerate() {
             let id = u32::try_from(at).unwrap_or(u32::MAX);
             for (word, weight) in words_of(rules, product) {
@@ -85,19 +95,29 @@ impl MedicineSearch {
                 *best = (*best).min(weight);
             }
             let ingredients = product.ingredients.join(" / ");
-            *of_group.entry(ingredients.clone()).or_default() += 1;
-            entries.push(Entry {
-                ingredients,
-                how_many: u16::try_from(product.ingredients.len()).unwrap_or(u16::MAX),
-                form: FORM_ORDER.iter().position(|f| *f == product.form).unwrap_or(FORM_ORDER.len()),
-                strength: amounts(&product.strength).and_then(|a| a.first().map(|a| a.number())).unwrap_or(0.0),
-                at,
+            let group = *known.entry(ingredients.clone()).or_insert_with(|| {
+                let how_many = u16::try_from(product.ingredients.len()).unwrap_or(u16::MAX);
+                groups.push(Group { ingredients, how_many, products: 0 });
+                u32::try_from(groups.len() - 1).unwrap_or(u32::MAX)
             });
+            groups[group as usize].products += 1;
+            entries.push(Entry { group, place: 0 });
+        }
+        let order = |product: &Product| {
+            let form = FORM_ORDER.iter().position(|f| *f == product.form).unwrap_or(FORM_ORDER.len());
+            // In milligrams or units of the first ingredient.
+            let strength = amounts(&product.strength).and_then(|a| a.first().map(|a| a.number())).unwrap_or(0.0);
+            (form, strength)
+        };
+        let mut placed: Vec<(usize, (usize, f64))> = rules.products().iter().map(order).enumerate().collect();
+        placed.sort_by(|(_, x), (_, y)| x.0.cmp(&y.0).then(x.1.total_cmp(&y.1)));
+        for (place, (at, _)) in placed.into_iter().enumerate() {
+            entries[at].place = u32::try_from(place).unwrap_or(u32::MAX);
         }
         let mut words: Vec<(String, Vec<(u32, u16)>)> =
             words.into_iter().map(|(word, of)| (word, of.into_iter().collect())).collect();
         words.sort_unstable();
-        MedicineSearch { words, entries, of_group }
+        MedicineSearch { words, entries, groups }
     }
 
     /// Positions of the products that all words mean, the best first, those of one ingredient (or combination) together:
@@ -108,86 +128,114 @@ impl MedicineSearch {
         if !asked.iter().any(|w| w.chars().count() >= LETTERS && !w.starts_with(|c: char| c.is_ascii_digit())) {
             return vec![];
         }
-        let mut met: HashMap<u32, u16> = HashMap::new();
+        let mut met: Vec<u16> = Vec::new();
         for (n, word) in asked.iter().enumerate() {
             let of_word = self.meant(word);
-            met = if n == 0 {
-                of_word
+            if n == 0 {
+                met = of_word;
             } else {
-                let both = |(id, weight): (u32, u16)| Some((id, weight + of_word.get(&id)?));
-                met.into_iter().filter_map(both).collect()
-            };
+                for (weight, more) in met.iter_mut().zip(of_word) {
+                    *weight = if *weight == NOT || more == NOT { NOT } else { *weight + more };
+                }
+            }
         }
-        self.ranked(met, &asked, favourites)
+        self.ranked(&met, &asked, favourites)
     }
 
-    /// The products that one word means, with how near.
-    fn meant(&self, word: &str) -> HashMap<u32, u16> {
-        let mut out: HashMap<u32, u16> = HashMap::new();
-        let number = word.starts_with(|c: char| c.is_ascii_digit());
-        let from = self.words.partition_point(|(w, _)| w.as_str() < word);
-        let rows = self.words[from..].iter().take_while(|(w, _)| if number { w == word } else { w.starts_with(word) });
+    /// How near each product is to what one word means.
+    fn meant(&self, word: &str) -> Vec<u16> {
+        let mut out = vec![NOT; self.entries.len()];
         let mut add = |of: &[(u32, u16)], more: u16| {
             for (id, weight) in of {
-                let best = out.entry(*id).or_insert(u16::MAX);
+                let best = &mut out[*id as usize];
                 *best = (*best).min(weight + more);
             }
         };
+        let number = word.starts_with(|c: char| c.is_ascii_digit());
+        let from = self.words.partition_point(|(w, _)| w.as_str() < word);
+        let rows = self.words[from..].iter().take_while(|(w, _)| if number { w == word } else { w.starts_with(word) });
+        let mut any = false;
         for (w, of) in rows {
+            any = true;
             add(of, if w == word { 0 } else { weight::BEGINS });
         }
-        if out.is_empty() && !number && word.len() >= 5 {
-            let mut add = |of: &[(u32, u16)]| out.extend(of.iter().map(|(id, w)| (*id, w + weight::SLIP)));
+        if !any && !number && word.len() >= 5 {
             let first = word.chars().next();
+            let typed: Vec<char> = word.chars().collect();
+            let mut letters: Vec<char> = Vec::new();
             for (w, of) in self.words.iter().filter(|(w, _)| w.chars().next() == first) {
+                letters.clear();
+                letters.extend(w.chars());
                 // A slip in what is typed so far, against as much of the word.
-                let begin: String = w.chars().take(word.chars().count()).collect();
-                if strsim::osa_distance(&begin, word) <= 1
-                    || w.len().abs_diff(word.len()) <= 1 && strsim::osa_distance(w, word) <= 1
-                {
-                    add(of);
+                let begin = &letters[..letters.len().min(typed.len())];
+                if one_slip_at_most(begin, &typed) || one_slip_at_most(&letters, &typed) {
+                    add(of, weight::SLIP);
                 }
             }
         }
         out
     }
 
-    fn ranked(&self, met: HashMap<u32, u16>, asked: &[String], favourites: &dyn Fn(usize) -> u32) -> Vec<usize> {
-        let named = |e: &Entry| {
-            let words: Vec<&str> = e.ingredients.split([' ', '/']).collect();
-            let hit = |w: &String| words.iter().any(|i| i.starts_with(w.as_str()));
-            u16::try_from(asked.iter().filter(|w| hit(w)).count()).unwrap_or(u16::MAX)
+    fn ranked(&self, met: &[u16], asked: &[String], favourites: &dyn Fn(usize) -> u32) -> Vec<usize> {
+        let unnamed = |g: &Group| {
+            let hit = |w: &&String| g.ingredients.split([' ', '/']).any(|i| i.starts_with(w.as_str()));
+            let named = u16::try_from(asked.iter().filter(hit).count()).unwrap_or(u16::MAX);
+            g.how_many.saturating_sub(named.max(1)) * weight::UNNAMED
         };
-        let mut groups: HashMap<&str, Group> = HashMap::new();
-        for (id, weight) in met {
-            let Some(entry) = self.entries.get(id as usize) else { continue };
-            let weight = weight + entry.how_many.saturating_sub(named(entry).max(1)) * weight::UNNAMED;
-            let group =
-                groups.entry(&entry.ingredients).or_insert(Group { liked: 0, weight: u16::MAX, entries: vec![] });
-            group.liked = group.liked.max(favourites(entry.at));
-            group.weight = group.weight.min(weight);
-            group.entries.push(entry);
-        }
-        let mut groups: Vec<(&str, Group)> = groups.into_iter().collect();
-        // What is liked comes before what is as near, never before what is nearer.
-        groups.sort_by_cached_key(|(name, g)| {
-            let common = self.of_group.get(*name).copied().unwrap_or(0);
-            (g.weight, Reverse(g.liked), Reverse(common), *name)
-        });
-        let each = (MOST_FOUND / groups.len().max(1)).max(3);
-        let mut out = Vec::new();
-        for (_, Group { mut entries, .. }) in groups {
-            entries.sort_by(|x, y| {
-                let liked = |e: &Entry| Reverse(favourites(e.at));
-                (liked(x), x.form)
-                    .cmp(&(liked(y), y.form))
-                    .then(x.strength.total_cmp(&y.strength))
-                    .then(x.at.cmp(&y.at))
+        let mut of_group: Vec<Option<Met>> = vec![None; self.groups.len()];
+        for (at, weight) in met.iter().enumerate().filter(|(_, weight)| **weight != NOT) {
+            let group = self.entries[at].group;
+            let found = of_group[group as usize].get_or_insert_with(|| Met {
+                group,
+                liked: 0,
+                weight: NOT,
+                unnamed: unnamed(&self.groups[group as usize]),
             });
-            out.extend(entries.iter().take(each).map(|e| e.at));
+            found.liked = found.liked.max(favourites(at));
+            found.weight = found.weight.min(weight + found.unnamed);
+        }
+        let mut found: Vec<Met> = of_group.into_iter().flatten().collect();
+        let each = (MOST_FOUND / found.len().max(1)).max(3);
+        // What is liked comes before what is as near, never before what is nearer.
+        found.sort_by_key(|m| {
+            let group = &self.groups[m.group as usize];
+            (m.weight, Reverse(m.liked), Reverse(group.products), group.ingredients.as_str())
+        });
+        // So many groups fill the answers, whatever is in them.
+        found.truncate(MOST_FOUND);
+        let place: HashMap<u32, usize> = found.iter().enumerate().map(|(n, m)| (m.group, n)).collect();
+        let mut answers: Vec<(usize, Reverse<u32>, u32, usize)> = met
+            .iter()
+            .enumerate()
+            .filter(|(_, weight)| **weight != NOT)
+            .filter_map(|(at, _)| {
+                let entry = &self.entries[at];
+                Some((*place.get(&entry.group)?, Reverse(favourites(at)), entry.place, at))
+            })
+            .collect();
+        answers.sort_unstable();
+        let mut out: Vec<usize> = Vec::with_capacity(MOST_FOUND);
+        for group in answers.chunk_by(|x, y| x.0 == y.0) {
+            out.extend(group.iter().take(each).map(|(.., at)| *at));
         }
         out.truncate(MOST_FOUND);
         out
+    }
+}
+
+/// Whether one letter too many, too few, another, or two that changed places make one of the other; or nothing.
+fn one_slip_at_most(x: &[char], y: &[char]) -> bool {
+    if x.len().abs_diff(y.len()) > 1 {
+        return false;
+    }
+    let same = x.iter().zip(y).take_while(|(a, b)| a == b).count();
+    let (x, y) = (&x[same..], &y[same..]);
+    match (x, y) {
+        ([], _) | (_, []) => true,
+        ([_, x_rest @ ..], [_, y_rest @ ..]) => {
+            let swapped = || x.len() > 1 && y.len() > 1 && x[0] == y[1] && x[1] == y[0] && x[2..] == y[2..];
+            x_rest == y_rest || x_rest == y || x == y_rest || swapped()
+        }
     }
 }
 
@@ -239,4 +287,20 @@ fn words_of(rules: &Rules, product: &Product) -> Vec<(String, u16)> {
     }
     out.push((numbers, weight::STRENGTH));
     out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::one_slip_at_most;
+    use proptest::prelude::*;
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(4000))]
+        #[test]
+        fn a_slip_is_what_the_distance_of_words_says(x in "[ab]{0,6}", y in "[ab]{0,6}") {
+            let letters = |w: &str| w.chars().collect::<Vec<_>>();
+            let slip = one_slip_at_most(&letters(&x), &letters(&y));
+            prop_assert_eq!(slip, strsim::osa_distance(&x, &y) <= 1, "{} {}", x, y);
+        }
+    }
 }

@@ -99,6 +99,8 @@ pub fn a_claim(number: &str, lines: usize, dependent: bool) -> Claim {
                 modifiers: if n % 2 == 0 { vec!["25".into()] } else { vec![] },
                 fee: Cents::new(10_050 * n as i64),
                 units: 1,
+                // A laboratory's, beside the office.
+                place: (n == 2).then(|| "81".into()),
                 pointers: vec![1, 3],
                 service_date: day(23),
                 decided: vec![],

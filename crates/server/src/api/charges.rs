@@ -1,7 +1,10 @@
 //! Charges of a visit, and the fee schedule.
 
+pub mod again;
+pub mod catalogue;
 pub mod day;
 pub mod for_claim;
+pub mod price_files;
 
 use super::visit_line::visits::one;
 use super::{DONE, Done};
@@ -9,18 +12,25 @@ use crate::access::Me;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
+use chrono::NaiveDate;
+use harbor_core::charges::fee_schedules::Paying;
 use harbor_core::charges::level::suggest_level;
 use harbor_core::fields::Faults;
+use harbor_core::fields::typed_date::{self, Sense};
 use harbor_core::house::permissions::Permission;
 use harbor_core::money::Cents;
 use harbor_core::visit_line::Mark;
+use harbor_store::Conn;
 use harbor_store::charges::documented::documented;
-use harbor_store::charges::{self as store, NewLine};
+use harbor_store::charges::fees::{self, Fees, STANDARD};
+use harbor_store::charges::{self as store, NewLine, catalogue as catalogue_store};
 use harbor_store::codes;
 use harbor_store::consult::runs;
 use harbor_store::people::registration::chart_is_open;
-use harbor_store::rows::{ChargeLine, Service, VisitDiagnosis};
+use harbor_store::rows::{ChargeCorrection, ChargeLine, Service, VisitDiagnosis};
+use harbor_store::visit_line::facts::Gathered;
 use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
@@ -34,27 +44,44 @@ pub struct ServiceView {
 #[utoipa::path(get, path = "/api/services", responses((status = 200, body = Vec<ServiceView>)))]
 pub async fn services(state: Data<State>) -> Answer<Vec<ServiceView>> {
     let mut conn = state.store.reader().await?;
-    let prices = store::prices_on(&mut conn, state.today()).await?;
+    let fees = Fees::on(&mut conn, &[state.today()]).await?;
     let rows = store::services(&mut conn).await?;
-    Ok(Json(rows.into_iter().map(|s| ServiceView { price_cents: prices.get(&s.code).copied(), service: s }).collect()))
+    let view = |s: Service| ServiceView {
+        price_cents: fees.price(&s.code, Paying::NotKnown, state.today()).map(|p| p.cents),
+        service: s,
+    };
+    Ok(Json(rows.into_iter().map(view).collect()))
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct PriceForm {
     price: String,
+    /// The fee schedule; left out, the one for everybody.
+    #[serde(default)]
+    schedule: String,
+    /// From which day on, as it is typed; left out, from today.
+    #[serde(default)]
+    from: String,
 }
 
-/// Sets a price from today on; it holds everywhere it was missing.
-#[utoipa::path(put, path = "/api/services/{code}/price", params(("code" = String, Path)), request_body = PriceForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
+/// Sets a price from a day on; the first one holds everywhere it was missing.
+#[utoipa::path(put, path = "/api/services/{code}/price", params(("code" = String, Path)), request_body = PriceForm, responses((status = 200, body = Done), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub async fn set_price(state: Data<State>, me: Me, code: Path<String>, form: Json<PriceForm>) -> Answer<Done> {
     let price = Cents::parse(&form.price).map_err(|e| Problem::field("price", e.to_string()))?;
     if !price.is_positive() {
         return Err(Problem::field("price", "A price is more than zero."));
     }
+    let from = match form.from.trim() {
+        "" => state.today(),
+        typed => {
+            typed_date::parse(typed, state.today(), Sense::Any).map_err(|e| Problem::field("from", e.to_string()))?
+        }
+    };
+    let schedule = if form.schedule.is_empty() { STANDARD } else { &form.schedule };
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
-            change.set_price(&code, price.get(), state.today()).await?;
+            change.set_price(&code, schedule, price.get(), from).await?;
             Ok(DONE)
         })
         .await
@@ -80,6 +107,11 @@ pub struct ChargeLineView {
     service: String,
     external_code: String,
     price_cents: Option<i64>,
+    /// The fee schedule that the price is of.
+    schedule: Option<String>,
+    /// What the payer allowed for one unit the last time, and when.
+    allowed_cents: Option<i64>,
+    allowed_on: Option<NaiveDate>,
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -108,6 +140,12 @@ pub struct ChargesView {
     lacks_only_lines: bool,
     total_cents: i64,
     completed: bool,
+    /// The fee schedules that are asked for the visit, in their order.
+    asked: Vec<String>,
+    /// Since when and why charges that were completed are open again.
+    open_again: Option<ChargeCorrection>,
+    /// Corrections that came to an end, the latest first.
+    corrected: Vec<ChargeCorrection>,
 }
 
 #[utoipa::path(get, path = "/api/visits/{id}/charges", params(("id" = Uuid, Path)), responses((status = 200, body = ChargesView)))]
@@ -115,20 +153,10 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChargesV
     let mut conn = state.store.reader().await?;
     let g = one(&mut conn, &state, *id).await?;
     let services = store::services(&mut conn).await?;
-    let prices = store::prices_on(&mut conn, g.visit.day).await?;
-    let lines: Vec<ChargeLineView> = store::lines_of(&mut conn, &[*id])
-        .await?
-        .into_iter()
-        .map(|l| {
-            let service = services.iter().find(|s| s.code == l.service_code);
-            ChargeLineView {
-                service: service.map(|s| s.name.clone()).unwrap_or_default(),
-                external_code: service.map(|s| s.external_code.clone()).unwrap_or_default(),
-                price_cents: l.price_cents.or_else(|| prices.get(&l.service_code).copied()),
-                line: l,
-            }
-        })
-        .collect();
+    let lines = priced_lines(&mut conn, &g, &services).await?;
+    let (open_again, corrected) = again::corrections(&mut conn, *id).await?;
+    let fees = Fees::on(&mut conn, &[g.visit.day]).await?;
+    let asked = fees.asked(fees::paying(&g.visit, g.coverage.as_ref())).into_iter().map(str::to_owned).collect();
     let diagnoses = runs::diagnoses_of(&mut conn, *id).await?;
     let said = documented(&mut conn, &g.visit, &state.tables.diagnoses).await?;
     let suggestion = said.done.level.unwrap_or_else(|| suggest_level(&said.effort));
@@ -176,9 +204,38 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ChargesV
             })
             .collect(),
         completed: g.facts.marks.has(Mark::Charged),
+        asked,
+        open_again,
+        corrected,
         diagnoses,
         lines,
     }))
+}
+
+/// The lines of a visit with their prices, and what its payer allowed for such before.
+async fn priced_lines(conn: &mut Conn, g: &Gathered, services: &[Service]) -> Result<Vec<ChargeLineView>, Problem> {
+    let rows = store::lines_of(conn, &[g.visit.id]).await?;
+    let codes: Vec<String> = rows.iter().map(|l| l.service_code.clone()).collect();
+    let allowed = match &g.coverage {
+        Some(policy) if !codes.is_empty() => catalogue_store::allowed(conn, policy.payer_id, &codes).await?,
+        _ => HashMap::new(),
+    };
+    let schedules = fees::schedules(conn).await?;
+    let view = |(l, (priced, by)): (ChargeLine, (&harbor_core::charges::ChargeLine, &Option<String>))| {
+        let service = services.iter().find(|s| s.code == l.service_code);
+        let allowed = allowed.get(&l.service_code);
+        let named = |code: &String| schedules.iter().find(|s| s.code == *code).map(|s| s.name.clone());
+        ChargeLineView {
+            service: service.map(|s| s.name.clone()).unwrap_or_default(),
+            external_code: service.map(|s| s.external_code.clone()).unwrap_or_default(),
+            price_cents: priced.price.map(Cents::get),
+            schedule: by.as_ref().and_then(named),
+            allowed_cents: allowed.map(|(cents, _)| *cents),
+            allowed_on: allowed.map(|(_, day)| *day),
+            line: l,
+        }
+    };
+    Ok(rows.into_iter().zip(g.charges.iter().zip(&g.schedules)).map(view).collect())
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -192,6 +249,36 @@ pub struct LineForm {
     units: i32,
     #[serde(default)]
     pointers: Vec<i32>,
+    /// Another price of one unit than the schedule's, as it is typed, with why; both empty for the schedule's.
+    #[serde(default)]
+    own_price: String,
+    #[serde(default)]
+    own_price_reason: String,
+}
+
+impl LineForm {
+    /// Another price than the schedule's, where one is said.
+    fn own_price(&self, line: usize, faults: &mut Faults) -> Option<(i64, String)> {
+        let why = faults.optional_line("ownPriceReason", "Reason", &self.own_price_reason, 120);
+        if self.own_price.trim().is_empty() {
+            return None;
+        }
+        match Cents::parse(&self.own_price) {
+            Ok(cents) if cents.is_positive() && !why.is_empty() => Some((cents.get(), why)),
+            Ok(cents) if cents.is_positive() => {
+                faults.add("ownPriceReason", format!("Line {line}: say why it has another price."));
+                None
+            }
+            Ok(_) => {
+                faults.add("ownPrice", format!("Line {line}: a price is more than zero."));
+                None
+            }
+            Err(e) => {
+                faults.add("ownPrice", format!("Line {line}: {e}"));
+                None
+            }
+        }
+    }
 }
 
 #[utoipa::path(put, path = "/api/visits/{id}/charges", params(("id" = Uuid, Path)), request_body = Vec<LineForm>, responses((status = 200, body = Done), (status = 422, body = Problem)))]
@@ -216,6 +303,7 @@ pub async fn set_lines(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Ve
             modifiers,
             units: l.units,
             pointers: l.pointers.clone(),
+            own_price: l.own_price(i + 1, &mut faults),
         });
     }
     faults.none_or(())?;
@@ -267,7 +355,7 @@ pub async fn complete(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done
             if let Some(fault) = check.stops().next() {
                 return Err(Problem::refused("claim-check", fault.sentence.clone()));
             }
-            change.complete_charges(&visit, &g.charges, g.coverage.as_ref()).await?;
+            change.complete_charges(&visit, &g.charges, &g.schedules, g.coverage.as_ref()).await?;
             Ok(DONE)
         })
         .await

@@ -11,13 +11,13 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
 use actix_web::{HttpRequest, HttpResponse};
 use chrono::{DateTime, NaiveDate, NaiveTime, Utc};
-use harbor_core::claims::assembling::assemble;
 use harbor_core::claims::{ByDay, ClaimEvent, ClaimState, deadline, fixed_at};
 use harbor_core::fields::Faults;
 use harbor_core::fields::typed_date::{self, Sense};
 use harbor_core::money::Cents;
 use harbor_core::schedule::at_local;
 use harbor_formats::x12;
+use harbor_store::charges::again;
 use harbor_store::claims::work_list::{self, Sought};
 use harbor_store::people::registration::closed_charts;
 use harbor_store::rows::{Batch, Claim, Visit};
@@ -176,6 +176,17 @@ pub struct ClaimDetail {
     /// Where each reason is put right, beside the claim's reasons; nothing where nobody can say.
     fixes: Vec<Option<codes::FixPlace>>,
     events: Vec<ClaimEventView>,
+    /// All claims of the visit, this one too, in the order in which they were made.
+    versions: Vec<ClaimVersion>,
+}
+
+/// A claim among those of its visit.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct ClaimVersion {
+    claim: Claim,
+    payer: String,
+    /// The number of the one whose place it takes.
+    replaces: Option<String>,
 }
 
 #[utoipa::path(get, path = "/api/claims/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = ClaimDetail), (status = 404, body = Problem)))]
@@ -184,10 +195,19 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<ClaimDetail> {
     let claim = store::get(&mut conn, *id).await?;
     let events = store::events(&mut conn, *id).await?;
     let claim = view(&mut conn, &state, vec![claim]).await?.pop().ok_or_else(|| Problem::not_found("claim"))?;
+    let all = store::of_visits(&mut conn, &[claim.visit.id]).await?;
+    let payers = coverage::payers(&mut conn).await?;
+    let version = |c: &Claim| ClaimVersion {
+        claim: c.clone(),
+        payer: payers.iter().find(|p| p.id == c.payer_id).map(|p| p.name.clone()).unwrap_or_default(),
+        replaces: all.iter().find(|o| Some(o.id) == c.replaces_id).map(|o| o.number.clone()),
+    };
+    let versions = all.iter().map(version).collect();
     let fixes = claim.claim.reasons.iter().map(|r| fixed_at(r).map(Into::into)).collect();
     Ok(Json(ClaimDetail {
         claim,
         fixes,
+        versions,
         events: events.into_iter().map(|(at, state, sentence)| ClaimEventView { at, state, sentence }).collect(),
     }))
 }
@@ -250,8 +270,13 @@ pub async fn make_batch(state: Data<State>, me: Me, form: Json<BatchForm>) -> An
                     ),
                 ));
             }
-            let facts = store::facts(change.conn(), &rows).await?;
-            let built: Vec<_> = facts.into_iter().map(assemble).collect::<Result<_, _>>()?;
+            let visits: Vec<Uuid> = rows.iter().map(|c| c.visit_id).collect();
+            let open = again::open_among(change.conn(), &visits).await?;
+            if let Some(held) = rows.iter().find(|c| open.contains(&c.visit_id)) {
+                let said = format!("The charges of claim {} are open again; charge them again first.", held.number);
+                return Err(Problem::refused("open-again", said));
+            }
+            let built = crate::claim_file::assembled(change.conn(), &rows).await?;
             let control = store::next_control(change.conn()).await?;
             let stamp = crate::claim_file::stamp(&state, u32::try_from(control).unwrap_or(0));
             let text = x12::claim::write(&stamp, &crate::claim_file::biller(&state), &format!("B{control}"), &built);

@@ -1,6 +1,6 @@
 //! Routes of house.
 
-use crate::api::house::{auth, building, clinic, second_factor, staff, stand_ins, usual_days};
+use crate::api::house::{auth, building, clinic, payers, second_factor, staff, stand_ins, usual_days};
 use crate::routes::Access::{Needs, Public, Session, SignedIn, Stranger};
 use crate::{live, web_files};
 use harbor_core::house::permissions::Permission::{ManageStaff, SetClinic};
@@ -39,5 +39,7 @@ table! {
     put "/api/settings/booking" Needs(SetClinic) => clinic::set_booking;
     put "/api/settings/thresholds" Needs(SetClinic) => building::set_thresholds;
     put "/api/settings/sites/{id}" Needs(SetClinic) => building::set_site;
+    post "/api/settings/payers" Needs(SetClinic) => payers::add;
+    put "/api/settings/payers/{id}" Needs(SetClinic) => payers::set;
     put "/api/settings/rooms/{id}" Needs(SetClinic) => building::set_room;
 }

@@ -149,6 +149,10 @@ async fn claim_acknowledged(change: &mut Change<'_>, kept: Uuid, status: &ClaimS
         ClaimEvent::Rejected => (format!("Rejected: {words} ({category} {code})."), vec![words]),
         _ => (format!("Accepted: {words} ({category} {code})."), vec![]),
     };
+    // A version that takes this one's place names it by the payer's number.
+    if event == ClaimEvent::Accepted && !status.payer_claim_number.is_empty() {
+        change.set_payer_claim_number(claim.id, &status.payer_claim_number).await?;
+    }
     change.claim_happened(claim.id, event, &sentence, &reasons).await?;
     Ok(())
 }

@@ -39,6 +39,7 @@ pub fn claim(payer: &str, subscriber: &str) -> Claim {
         modifiers: vec![],
         fee: Cents::new(fee),
         units: 1,
+        place: None,
         pointers: vec![1],
         service_date: day(),
         decided: vec![],

@@ -120,12 +120,12 @@ impl Change<'_> {
         } else {
             return Err(StoreError::refused("stage", format!("The visit is {}.", stage.label().to_lowercase())));
         }
-        if visit.coverage_id.is_none() && !visit.self_pay {
-            let policies = coverage::of_person(self.conn(), visit.person_id).await?;
-            if let Some(policy) = coverage::counting(&policies, visit.person_id, visit.day).map(|c| c.id) {
-                self.set_payer_of_visit(id, Some(policy), false, visit.accident_date).await?;
-                visit.coverage_id = Some(policy);
-            }
+        if visit.coverage_id.is_none()
+            && !visit.self_pay
+            && let Some(policy) = coverage::counting_for(self.conn(), &visit).await?
+        {
+            self.set_payer_of_visit(id, Some(policy), false, visit.accident_date).await?;
+            visit.coverage_id = Some(policy);
         }
         Ok(visit)
     }

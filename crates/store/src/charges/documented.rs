@@ -151,6 +151,9 @@ impl Change<'_> {
                 price_cents: None,
                 reason: l.reason,
                 by_itself: true,
+                own_price_cents: None,
+                own_price_reason: String::new(),
+                schedule: None,
             })
             .collect();
         diesel::insert_into(charge_lines::table).values(&rows).execute(self.conn()).await?;

@@ -26,6 +26,11 @@ pub fn of_visit<'a>(all: &'a [Accident], visit: &Visit) -> Option<&'a Accident> 
     all.iter().find(|a| a.person_id == visit.person_id && Some(a.happened_on) == visit.accident_date)
 }
 
+/// Whether a visit is for an accident at work, as far as it is on record.
+pub fn is_at_work(all: &[Accident], visit: &Visit) -> bool {
+    of_visit(all, visit).is_some_and(|a| a.cause == AccidentCause::Work)
+}
+
 /// What is said of visits for their claims.
 pub async fn billing(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<VisitBilling>> {
     use visit_billing as b;

@@ -13,7 +13,7 @@ use diesel_async::RunQueryDsl;
 use harbor_core::claims::assembling::{
     AccidentCause, AccidentOnRecord, ChargedLine, ClaimFacts, EmployerOnRecord, OnRecord, PayerOfClaim,
 };
-use harbor_core::claims::{AddressOnClaim, Facility, ProviderOnClaim};
+use harbor_core::claims::{AddressOnClaim, Facility, Frequency, ProviderOnClaim};
 use harbor_core::money::Cents;
 use std::collections::HashMap;
 use uuid::Uuid;
@@ -96,6 +96,7 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
             service: l.service_code,
             modifiers: l.modifiers,
             units: u32::try_from(l.units).unwrap_or(0),
+            place: service.map(|s| s.place.clone()).unwrap_or_default(),
             price: l.price_cents.map(Cents::new),
             pointers: l.pointers.iter().filter_map(|p| u8::try_from(*p).ok()).collect(),
         });
@@ -115,6 +116,9 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
     let known_accidents = accidents::of_people(conn, &hurt).await?;
     let said = by(accidents::billing(conn, &visit_ids).await?, |b: &VisitBilling| b.visit_id);
     let supervised = crate::consult::heads::supervised(conn, &visit_ids).await?;
+    let before: Vec<Uuid> = rows.iter().filter_map(|c| c.replaces_id).collect();
+    let numbers_before: HashMap<Uuid, String> =
+        super::many(conn, &before).await?.into_iter().map(|c| (c.id, c.payer_claim_number)).collect();
     let clinic = staff::clinic(conn).await?;
     let billed_from = AddressOnClaim {
         line: clinic.address_line,
@@ -127,6 +131,13 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
     rows.iter()
         .map(|row| {
             let visit = visits.get(&row.visit_id).ok_or_else(|| missing("visit"))?;
+            // One that the payer has already and that was put right here takes its own place there.
+            let again = !row.payer_claim_number.is_empty();
+            let before = match (again, row.replaces_id) {
+                (true, _) => Some(row.payer_claim_number.clone()),
+                (false, Some(id)) => numbers_before.get(&id).cloned(),
+                (false, None) => None,
+            };
             let policy = policies.get(&row.coverage_id).ok_or_else(|| missing("policy"))?;
             let payer = payers.get(&row.payer_id).ok_or_else(|| missing("payer"))?;
             let clinician = staff_by_id.get(&visit.clinician_id).ok_or_else(|| missing("clinician"))?;
@@ -139,7 +150,8 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
             let supervising = supervised.get(&visit.id).and_then(|id| staff_by_id.get(id));
             Ok(ClaimFacts {
                 number: row.number.clone(),
-                replaces: row.payer_claim_number.clone(),
+                frequency: if again { Frequency::Replacement } else { *row.frequency },
+                replaces: before.unwrap_or_default(),
                 payer: PayerOfClaim {
                     name: payer.name.clone(),
                     id: payer.payer_code.clone(),

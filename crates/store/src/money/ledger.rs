@@ -1,5 +1,6 @@
 //! The ledger as it lies in the database: append-only, each transaction summing to zero.
 
+use super::debtors::Debtors;
 use crate::codes::Code;
 use crate::rows::LedgerTransaction;
 use crate::schema::{ledger_entries, ledger_transactions};
@@ -7,7 +8,7 @@ use crate::{Change, Conn, Result, StoreError, Topic, codes};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::money::Cents;
-use harbor_core::money::ledger::{Balances, Entry, Posting, Transaction};
+use harbor_core::money::ledger::{Account, Balances, Entry, Posting, Transaction};
 use harbor_core::visit_line::Mark;
 use std::collections::HashMap;
 use uuid::Uuid;
@@ -157,9 +158,11 @@ impl Change<'_> {
             memo: about.memo.clone(),
         };
         let rows: Vec<LedgerTransaction> = all.iter().map(|(about, _)| row(about)).collect();
+        let debtors = Debtors::of_all(self.conn(), all).await?;
         diesel::insert_into(ledger_transactions::table).values(&rows).execute(self.conn()).await?;
-        let entry = |(row, (_, transaction)): (&LedgerTransaction, &(&About, &Transaction))| {
+        let entry = |(row, (about, transaction)): (&LedgerTransaction, &(&About, &Transaction))| {
             let id = row.id;
+            let (payer, guarantor) = debtors.of(about);
             let values = move |x: &Entry| {
                 (
                     e::transaction_id.eq(id),
@@ -167,6 +170,8 @@ impl Change<'_> {
                     e::cents.eq(x.amount.get()),
                     e::line.eq(x.line.and_then(|l| i32::try_from(l).ok())),
                     e::memo.eq(x.memo.clone()),
+                    e::payer_id.eq(payer.filter(|_| x.account == Account::Payer)),
+                    e::guarantor_id.eq(guarantor.filter(|_| x.account == Account::Patient)),
                 )
             };
             transaction.entries().iter().map(values).collect::<Vec<_>>()

@@ -20,6 +20,60 @@ row! {
         procedure: bool,
         /// What of the chart makes it a charge by itself.
         done: Vec<String>,
+        /// With what a line of it begins.
+        modifiers: Vec<String>,
+        units: i32,
+        /// So many units a visit.
+        most_units: Option<i32>,
+        /// Where it takes place, where that is not the site's own code; empty otherwise.
+        place: String,
+        /// What it is usually done for: codes, or their beginnings.
+        diagnoses: Vec<String>,
+        needs: Vec<codes::ServiceNeed>,
+        /// Services that are not charged beside it.
+        not_with: Vec<String>,
+        starts_on: Option<NaiveDate>,
+        ends_on: Option<NaiveDate>,
+    }
+}
+
+row! {
+    fee_schedules FeeSchedule {
+        code: String,
+        name: String,
+        holds_for: codes::HoldsFor,
+        payer_id: Option<Uuid>,
+        plan: String,
+        falls_back: Option<String>,
+    }
+}
+
+row! {
+    price_changes PriceChange {
+        id: Uuid,
+        what: String,
+        at: DateTime<Utc>,
+        by: String,
+        #[serde(skip_serializing)]
+        #[schema(ignore)]
+        before: Doc<Vec<documents::PriceBefore>>,
+        taken_back_at: Option<DateTime<Utc>>,
+    }
+}
+
+row! {
+    charge_corrections ChargeCorrection {
+        id: Uuid,
+        visit_id: Uuid,
+        number: i32,
+        reason: String,
+        begun_at: DateTime<Utc>,
+        begun_by: String,
+        #[schema(value_type = documents::ChargedBefore)]
+        before: Doc<documents::ChargedBefore>,
+        outcome: Option<codes::CorrectionEnd>,
+        ended_at: Option<DateTime<Utc>>,
+        ended_by: Option<String>,
     }
 }
 
@@ -31,6 +85,8 @@ row! {
         cents: i64,
         starts_on: NaiveDate,
         ends_on: Option<NaiveDate>,
+        /// What it was set with, where many were set together.
+        change_id: Option<Uuid>,
     }
 }
 
@@ -47,6 +103,11 @@ row! {
         /// Why it stands there by itself; empty of one that somebody put there.
         reason: String,
         by_itself: bool,
+        /// Another price than the schedule's, with why.
+        own_price_cents: Option<i64>,
+        own_price_reason: String,
+        /// By which schedule it was charged.
+        schedule: Option<String>,
     }
 }
 
@@ -137,6 +198,8 @@ row! {
         batch_id: Option<Uuid>,
         reasons: Vec<String>,
         made_at: DateTime<Utc>,
+        /// The version whose place it takes.
+        replaces_id: Option<Uuid>,
     }
 }
 

@@ -35,6 +35,9 @@ pub(super) struct Of<'a> {
     pub verified: bool,
     pub diagnoses: &'a [String],
     pub lines: &'a [ChargeLine],
+    pub supervised: bool,
+    /// The payer approved something of the visit.
+    pub approved: bool,
 }
 
 impl Basics {
@@ -53,6 +56,11 @@ impl Basics {
             accidents: accidents::of_people(conn, &hurt).await?,
             postal_code: house::staff::clinic(conn).await?.postal_code,
         })
+    }
+
+    /// Whether a visit is for an accident at work.
+    pub fn is_at_work(&self, visit: &Visit) -> bool {
+        accidents::is_at_work(&self.accidents, visit)
     }
 
     pub fn candidate<'b>(&'b self, of: &Of<'_>) -> ClaimCandidate<'b> {
@@ -90,8 +98,12 @@ impl Basics {
             },
             billing_postal_code: &self.postal_code,
             accident_date: of.visit.accident_date,
+            accident_at_work: self.is_at_work(of.visit),
             accident_number: accident.map(|a| a.number.clone()).unwrap_or_default(),
             employer: accident.map(|a| a.employer.clone()).unwrap_or_default(),
+            supervised: of.supervised,
+            referred: self.billing.get(&of.visit.id).is_some_and(|b| !b.referring_last.is_empty()),
+            approved: of.approved,
         }
     }
 }

@@ -1,9 +1,11 @@
 //! Gathers the facts of many visits at once, for the visit line.
 
 use crate::arrival::own_stages;
+use crate::charges::fees::{self, Fees};
 use crate::consult::heads;
 use crate::money::ledger;
 use crate::people::registration::Registrations;
+use crate::prescribing::approvals;
 use crate::rows::{Coverage, NoteRun, OwnStage, Person, Visit};
 use crate::visit_line::candidate::{Basics, Of};
 use crate::visit_line::visits;
@@ -11,7 +13,8 @@ use crate::{Conn, Result, charges, claims, coverage, orders, people, prescribing
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::charges::{ChargeLine, ClaimCheck, check_claim};
+use harbor_core::charges::fee_schedules::Paying;
+use harbor_core::charges::{Catalogued, ChargeLine, ClaimCheck, check_claim};
 use harbor_core::consult::diagnoses::DiagnosisIndex;
 use harbor_core::coverage::{CheckState, Fact, Verdict, verdicts};
 use harbor_core::money::Cents;
@@ -31,6 +34,8 @@ pub struct Gathered {
     pub claim_check: Option<ClaimCheck>,
     /// The charge lines with the prices in force, as the claim check saw them.
     pub charges: Vec<ChargeLine>,
+    /// By which fee schedule each of them is priced; nothing where it has no price, or one of its own.
+    pub schedules: Vec<Option<String>>,
     pub balances: Balances,
     pub coverage: Option<Coverage>,
     /// The clinic's own stage within the fixed one.
@@ -105,12 +110,14 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, asked: Asked<'_>) -> Resu
     let basics = Basics::load(conn, &rows, asked.today).await?;
     let mut marks = visits::marks_of(conn, &ids).await?;
     let charged: HashSet<Uuid> = marks.iter().filter(|(_, m)| m.has(Mark::Charged)).map(|(id, _)| *id).collect();
-    let mut prices: HashMap<NaiveDate, HashMap<String, i64>> = HashMap::new();
-    for day in rows.iter().filter(|v| !charged.contains(&v.id)).map(|v| v.day) {
-        if let std::collections::hash_map::Entry::Vacant(e) = prices.entry(day) {
-            e.insert(charges::prices_on(conn, day).await?);
-        }
-    }
+    // Only what has lines that are not charged yet wants prices, and what else a service may need.
+    let open: Vec<&Visit> = rows.iter().filter(|v| !charged.contains(&v.id) && !of(&lines, v.id).is_empty()).collect();
+    let fees = Fees::on(conn, &open.iter().map(|v| v.day).collect::<Vec<_>>()).await?;
+    let open: Vec<Uuid> = open.into_iter().map(|v| v.id).collect();
+    let (approved, supervised) = match open.is_empty() {
+        true => Default::default(),
+        false => (approvals::numbers_of_visits(conn, &open).await?, heads::supervised(conn, &open).await?),
+    };
     let struck: HashSet<Uuid> = heads::struck_among(conn, &ids).await?.into_iter().collect();
     let cosigners: HashMap<Uuid, String> = heads::cosigners_missing(conn, &ids).await?.into_iter().collect();
     let mut out = Vec::with_capacity(rows.len());
@@ -120,7 +127,11 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, asked: Asked<'_>) -> Resu
         let policy = match visit.coverage_id {
             Some(id) => of(&policies, visit.person_id).iter().find(|c| c.id == id),
             None if visit.self_pay => None,
-            None => coverage::counting(of(&policies, visit.person_id), visit.person_id, visit.day),
+            None => {
+                let is_fund = |id| payers.get(&id).is_some_and(|p| p.employment);
+                let held = of(&policies, visit.person_id);
+                coverage::paying_by_cause(held, &visit, basics.is_at_work(&visit), is_fund).into_iter().next()
+            }
         }
         .cloned();
         let own_runs = of(&runs, visit.id);
@@ -129,22 +140,9 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, asked: Asked<'_>) -> Resu
         let own_scripts = of(&prescriptions, visit.id);
         let own_claims = of(&claim_rows, visit.id);
         let balance = balances.remove(&visit.id).unwrap_or_default();
-        let empty = HashMap::new();
-        let fees = prices.get(&visit.day).unwrap_or(&empty);
-        let own_lines: Vec<ChargeLine> = of(&lines, visit.id)
-            .iter()
-            .map(|l| ChargeLine {
-                number: u32::try_from(l.number).unwrap_or(0),
-                service: services.get(&l.service_code).map_or_else(|| l.service_code.clone(), |s| s.name.clone()),
-                code: services.get(&l.service_code).map(|s| s.external_code.clone()).unwrap_or_default(),
-                modifiers: l.modifiers.clone(),
-                units: u32::try_from(l.units).unwrap_or(0),
-                price: l.price_cents.or_else(|| fees.get(&l.service_code).copied()).map(Cents::new),
-                pointers: l.pointers.iter().filter_map(|p| u8::try_from(*p).ok()).collect(),
-                is_level: services.get(&l.service_code).is_some_and(|s| s.level.is_some()),
-                is_procedure: services.get(&l.service_code).is_some_and(|s| s.procedure),
-            })
-            .collect();
+        let pays = fees::paying(&visit, policy.as_ref());
+        let (own_lines, schedules): (Vec<ChargeLine>, Vec<Option<String>>) =
+            of(&lines, visit.id).iter().map(|l| charge_line(l, &services, &fees, (pays, visit.day))).unzip();
         let benefits = match &policy {
             None => BenefitsState::NotNeeded,
             // What was said of another day says nothing of this one.
@@ -164,6 +162,8 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, asked: Asked<'_>) -> Resu
                 verified: benefits == BenefitsState::InForce,
                 diagnoses: &codes,
                 lines: &own_lines,
+                supervised: supervised.contains_key(&visit.id),
+                approved: policy.as_ref().is_some_and(|c| approved.contains_key(&(visit.id, c.payer_id))),
             });
             check_claim(&candidate, asked.index)
         });
@@ -210,6 +210,7 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, asked: Asked<'_>) -> Resu
             facts,
             claim_check,
             charges: own_lines,
+            schedules,
             balances: balance,
             coverage: policy,
             own_stage,
@@ -217,6 +218,39 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, asked: Asked<'_>) -> Resu
         });
     }
     Ok(out)
+}
+
+/// A line as the core knows it, and the schedule that it is priced by.
+fn charge_line(
+    l: &crate::rows::ChargeLine,
+    services: &HashMap<String, crate::rows::Service>,
+    fees: &Fees,
+    (pays, day): (Paying<'_, Uuid>, NaiveDate),
+) -> (ChargeLine, Option<String>) {
+    let service = services.get(&l.service_code);
+    // What was charged stays; before that another price than the schedule's may be said.
+    let fixed = l.price_cents.or(l.own_price_cents);
+    let priced = if fixed.is_none() { fees.price(&l.service_code, pays, day) } else { None };
+    let catalogued = service.map(|s| Catalogued {
+        service: s.code.clone(),
+        most_units: s.most_units.and_then(|m| u32::try_from(m).ok()),
+        needs: s.needs.iter().map(|n| **n).collect(),
+        not_with: s.not_with.clone(),
+        out_of_time: s.starts_on.is_some_and(|from| day < from) || s.ends_on.is_some_and(|end| end < day),
+    });
+    let line = ChargeLine {
+        number: u32::try_from(l.number).unwrap_or(0),
+        service: service.map_or_else(|| l.service_code.clone(), |s| s.name.clone()),
+        code: service.map(|s| s.external_code.clone()).unwrap_or_default(),
+        modifiers: l.modifiers.clone(),
+        units: u32::try_from(l.units).unwrap_or(0),
+        price: fixed.or(priced.as_ref().map(|p| p.cents)).map(Cents::new),
+        pointers: l.pointers.iter().filter_map(|p| u8::try_from(*p).ok()).collect(),
+        is_level: service.is_some_and(|s| s.level.is_some()),
+        is_procedure: service.is_some_and(|s| s.procedure),
+        catalogued: catalogued.unwrap_or_default(),
+    };
+    (line, l.schedule.clone().or(priced.map(|p| p.schedule)))
 }
 
 /// The state of a benefits check for the line.

@@ -163,8 +163,7 @@ impl Change<'_> {
         diesel::delete(self_pay_told::table.find(id)).execute(self.conn()).await?;
         self.audit("took self-pay back", "visit", id, Some(visit.person_id), "");
         // Once checked in, the policy that counts on the day is the visit's.
-        let policies = coverage::of_person(self.conn(), visit.person_id).await?;
-        let counts = coverage::counting(&policies, visit.person_id, visit.day).map(|c| c.id);
+        let counts = coverage::counting_for(self.conn(), &visit).await?;
         let policy = if self.has_reached(id, Mark::CheckedIn).await? { counts } else { None };
         self.set_payer_of_visit(id, policy, false, visit.accident_date).await
     }

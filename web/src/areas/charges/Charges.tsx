@@ -4,12 +4,13 @@ import { Unanswered } from '../../ui/Unanswered';
 import { useEffect, useRef, useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay } from '../../app/session';
-import { dollars } from '../../app/words';
+import { amountText, dollars } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Finder } from '../../ui/Finder';
-import { Empty, Mono, Notice, Row, Sheet, Small, Spread, Stack, Tag } from '../../ui/layout';
+import { Empty, Mono, Notice, Row, Sheet, Small, Spread, Stack } from '../../ui/layout';
 import { space } from '../../ui/tokens';
 import { Restricted } from '../visit_line/Restricted';
+import { Completed, Corrected, OpenAgain } from './Again';
 import { ClaimCheck } from './ClaimCheck';
 import { ForClaim } from './ForClaim';
 import { type Line, Lines } from './Lines';
@@ -53,6 +54,8 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
     units: l.line.units,
     modifiers: l.line.modifiers,
     pointers: l.line.pointers,
+    ownPrice: l.line.ownPriceCents == null ? '' : amountText(l.line.ownPriceCents),
+    ownPriceReason: l.line.ownPriceReason,
   }));
   const open = may('edit_charges') && !data.completed;
   const save = (next: (now: Line[]) => Line[]) => inTurn(next, lines);
@@ -86,11 +89,13 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
         ) : (
           <Notice $tone="tide">{data.diagnosesWithheld}</Notice>
         ))}
+      {data.openAgain && <OpenAgain visit={visit} correction={data.openAgain} />}
       <Sheet>
         <h2>Charge lines</h2>
         {data.lines.length > 0 && <Lines data={data} open={open} onSave={save} />}
         {data.lines.length === 0 && <Empty>No charge yet. Take the suggested level, or find a service.</Empty>}
         <Row style={{ marginTop: space(3) }}>
+          {data.asked.length > 1 && !data.completed && <Small>Prices by {data.asked.join(', then ')}</Small>}
           <Spread />
           <strong>
             <Mono>{dollars(data.totalCents)}</Mono>
@@ -170,7 +175,7 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
                   </Button>
                 ) : (
                   <Button $kind="filled" isDisabled={busy || !data.ready} onPress={() => void run(complete)}>
-                    Complete charges
+                    {data.openAgain ? 'Charge again' : 'Complete charges'}
                   </Button>
                 )}
               </Row>
@@ -178,7 +183,8 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
           </Stack>
         </Sheet>
       )}
-      {data.completed && <Tag $tone="kelp">✓ charges completed</Tag>}
+      {data.completed && <Completed visit={visit} />}
+      <Corrected all={data.corrected} />
     </Stack>
   );
 }

@@ -1,14 +1,12 @@
 /** The charge lines of a visit: what stands there and why, whom each is for, and what it costs. */
 
-import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
 import styled from 'styled-components';
-import { api, type Schemas, useDo } from '../../api/client';
-import { useMay } from '../../app/session';
-import { dollars } from '../../app/words';
+import type { Schemas } from '../../api/client';
 import { Button, Field } from '../../ui/controls';
-import { Mono, Row, Scroller, Small, Table, Tag } from '../../ui/layout';
+import { Mono, Row, Scroller, Small, Table } from '../../ui/layout';
 import { color, corner, font, hair, space } from '../../ui/tokens';
+import { Fee } from './Fee';
 
 export type Line = Schemas['LineForm'];
 type Shown = Schemas['ChargeLine'];
@@ -29,36 +27,6 @@ const Pointer = styled.button`
     font-weight: 700;
   }
 `;
-
-function PriceOnTheSpot({ service, name }: { service: string; name: string }) {
-  const [price, setPrice] = useState('');
-  const { run, busy, refusal } = useDo();
-  return (
-    <Form
-      refusal={refusal}
-      onSave={() =>
-        run(() => api.PUT('/api/services/{code}/price', { params: { path: { code: service } }, body: { price } }))
-      }
-    >
-      <Row $gap={2}>
-        <div style={{ width: space(28) }}>
-          <Field
-            name="price"
-            label={`Price of ${name}`}
-            hideLabel
-            value={price}
-            onChange={setPrice}
-            placeholder="Price"
-          />
-        </div>
-        <Button type="submit" isDisabled={busy}>
-          Set
-        </Button>
-      </Row>
-      <Refused />
-    </Form>
-  );
-}
 
 /** Modifiers as they are typed, with blanks or commas between; sent when the field is left. */
 function Modifiers(p: { of: string; value: string[]; onSave: (modifiers: string[]) => void }) {
@@ -86,7 +54,6 @@ export function Lines(p: {
   onSave: (next: (now: Line[]) => Line[]) => void;
 }) {
   const { data, open, onSave } = p;
-  const may = useMay();
   // A line that was added a moment ago has no id yet where it is wanted.
   const is = (l: Line, shown: Shown) => (l.id ? l.id === shown.id : l.serviceCode === shown.serviceCode);
   const change = (shown: Shown, part: (l: Line) => Partial<Line>) =>
@@ -103,7 +70,6 @@ export function Lines(p: {
           <tr>
             <th>Line</th>
             <th>Service</th>
-            <th>Code</th>
             <th>Modifiers</th>
             <th>Diagnoses it is for</th>
             <th>Units</th>
@@ -116,16 +82,13 @@ export function Lines(p: {
             <tr key={l.line.id} data-charge={l.line.serviceCode} data-by-itself={l.line.byItself || undefined}>
               <td>{l.line.number}</td>
               <td style={{ maxWidth: space(80) }}>
-                {l.service}
+                {l.service} <Mono>{l.externalCode}</Mono>
                 {l.line.reason && (
                   <>
                     <br />
                     <Small>{l.line.reason}</Small>
                   </>
                 )}
-              </td>
-              <td>
-                <Mono>{l.externalCode}</Mono>
               </td>
               <td>
                 {open ? (
@@ -155,7 +118,7 @@ export function Lines(p: {
               </td>
               <td>
                 {open ? (
-                  <Row $gap={1}>
+                  <Row $gap={0} style={{ flexWrap: 'nowrap' }}>
                     <Button
                       $kind="quiet"
                       aria-label={`Fewer units of ${l.service}`}
@@ -177,15 +140,7 @@ export function Lines(p: {
                 )}
               </td>
               <td className="number">
-                {l.priceCents == null ? (
-                  may('set_prices') ? (
-                    <PriceOnTheSpot service={l.line.serviceCode} name={l.service} />
-                  ) : (
-                    <Tag $tone="coral">no price</Tag>
-                  )
-                ) : (
-                  dollars(l.priceCents * l.line.units)
-                )}
+                <Fee line={l} open={open} onSave={(own) => change(l.line, () => own)} />
               </td>
               <td>
                 {open && (

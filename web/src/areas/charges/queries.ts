@@ -12,6 +12,9 @@ export const charges = (id: string) =>
 export const services = () =>
   look(['services'], [{ topic: 'prices' }, { topic: 'clinic' }], () => api.GET('/api/services'));
 
+export const catalogue = () =>
+  look(['catalogue'], [{ topic: 'prices' }, { topic: 'clinic' }], () => api.GET('/api/catalogue'));
+
 export const forClaim = (id: string) =>
   look(['for-claim', id], [{ topic: 'visit', id }, { topic: 'person' }], () =>
     api.GET('/api/visits/{id}/for-claim', of(id)),

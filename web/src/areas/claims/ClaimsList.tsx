@@ -261,7 +261,11 @@ export function ClaimsList() {
                     <Small>{deadline ? plainDate(deadline) : 'not told'}</Small>
                   </td>
                   <td>
-                    <Small>{claim.reasons.join('; ')}</Small>
+                    <Small>
+                      {claim.frequency === '7' && 'Replaces one that the payer has. '}
+                      {claim.frequency === '8' && 'Voids one that the payer has. '}
+                      {claim.reasons.join('; ')}
+                    </Small>
                   </td>
                 </tr>
               ))}

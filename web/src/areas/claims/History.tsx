@@ -92,6 +92,22 @@ export function History({ id, onClose }: { id: string; onClose: () => void }) {
             </Notice>
           );
         })}
+        {(look.data?.versions.length ?? 0) > 1 && (
+          <Stack $gap={1} data-versions>
+            <Small>The claims of this visit, one after the other</Small>
+            {look.data?.versions.map((v) => (
+              <Row key={v.claim.id} $gap={2}>
+                <Mono>{v.claim.number}</Mono>
+                <Tag $tone={tone[v.claim.state] ?? 'plain'}>{stateWord(v.claim.state).toLowerCase()}</Tag>
+                <Small>
+                  {v.payer}, {dollars(v.claim.totalCents)}
+                  {v.replaces && `, ${v.claim.frequency === '8' ? 'voids' : 'replaces'} ${v.replaces}`}
+                  {v.claim.id === id && ', this one'}
+                </Small>
+              </Row>
+            ))}
+          </Stack>
+        )}
         <Table>
           <tbody>
             {look.data?.events.map((e, i) => (

@@ -2,16 +2,16 @@
 
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
-import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useLook } from '../../api/client';
 import { useMay, useSession } from '../../app/session';
-import { dollars } from '../../app/words';
-import { Form, Refused } from '../../ui/Form';
 import { chooseTheme, chosenTheme, type Theme } from '../../app/theme';
-import { Button, Choose, Field, Tabs } from '../../ui/controls';
+import { Choose, Tabs } from '../../ui/controls';
 import { BookingRules } from '../schedule/BookingRules';
+import { Catalogue } from '../charges/catalogue/Catalogue';
 import { CheckInSettings } from '../arrival/CheckInSettings';
 import { House } from './House';
 import { Import } from './Import';
+import { Payers } from './Payers';
 import { RequiredFields } from './RequiredFields';
 import { Staff } from './Staff';
 import { UsualDays } from './UsualDays';
@@ -20,40 +20,8 @@ import { Texts } from '../consult/Texts';
 import { UntimedLists } from '../schedule/UntimedLists';
 import { VisitTypes } from '../schedule/VisitTypes';
 import { WorkingTime } from '../schedule/WorkingTime';
-import { Head, Mono, Notice, Page, Row, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { Head, Mono, Notice, Page, Row, Sheet, Small, Spread, Stack, Tag } from '../../ui/layout';
 import { code as codeQuery } from '../../app/queries';
-import { services as servicesQuery } from '../charges/queries';
-
-function Price({ code, name, cents }: { code: string; name: string; cents: number | null | undefined }) {
-  const may = useMay();
-  const [open, setOpen] = useState(false);
-  const [price, setPrice] = useState('');
-  const { run, refusal } = useDo();
-  const shown = cents == null ? <Tag $tone="coral">no price</Tag> : dollars(cents);
-  if (!may('set_prices')) return shown;
-  if (!open)
-    return (
-      <Row $gap={2} style={{ justifyContent: 'flex-end' }}>
-        {shown}
-        <Button $kind="quiet" onPress={() => setOpen(true)} aria-label={`Change the price of ${name}`}>
-          Change
-        </Button>
-      </Row>
-    );
-  return (
-    <Form
-      refusal={refusal}
-      onSave={() =>
-        run(() => api.PUT('/api/services/{code}/price', { params: { path: { code } }, body: { price } })).then(
-          (done) => done && setOpen(false),
-        )
-      }
-    >
-      <Field name="price" label={`Price of ${name} from today`} value={price} onChange={setPrice} autoFocus />
-      <Refused />
-    </Form>
-  );
-}
 
 function Code({ code }: { code: string }) {
   const look = useLook(codeQuery(code));
@@ -89,43 +57,12 @@ function Code({ code }: { code: string }) {
   );
 }
 
-function Services({ list }: { list: Schemas['ServiceView'][] }) {
-  return (
-    <Sheet>
-      <h2>Services and prices</h2>
-      <Table>
-        <thead>
-          <tr>
-            <th>Service</th>
-            <th>Code</th>
-            <th className="number">Price</th>
-          </tr>
-        </thead>
-        <tbody>
-          {list.map((s) => (
-            <tr key={s.service.code}>
-              <td>{s.service.name}</td>
-              <td>
-                <Mono>{s.service.externalCode}</Mono>
-              </td>
-              <td className="number">
-                <Price code={s.service.code} name={s.service.name} cents={s.priceCents} />
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </Table>
-    </Sheet>
-  );
-}
-
 export default function Settings() {
   const { clinic } = useSession();
   const may = useMay();
   const [params, setParams] = useSearchParams();
   const [theme, setTheme] = useState(chosenTheme);
   const code = params.get('code');
-  const services = useLook(servicesQuery(), may('see_charges'));
   return (
     <Page>
       <Head>
@@ -184,9 +121,8 @@ export default function Settings() {
             ...(may('see_audit') ? [{ id: 'overridden', label: 'Overridden warnings', content: <Overridden /> }] : []),
             ...(may('write_texts') ? [{ id: 'texts', label: 'Texts', content: <Texts /> }] : []),
             ...(may('manage_staff') ? [{ id: 'staff', label: 'People who work here', content: <Staff /> }] : []),
-            ...(services.data
-              ? [{ id: 'services', label: 'Services and prices', content: <Services list={services.data} /> }]
-              : []),
+            ...(may('see_charges') ? [{ id: 'payers', label: 'Payers', content: <Payers /> }] : []),
+            ...(may('see_charges') ? [{ id: 'services', label: 'Services and prices', content: <Catalogue /> }] : []),
           ]}
         />
       )}

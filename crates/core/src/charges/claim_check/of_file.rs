@@ -1,6 +1,7 @@
 //! A claim of somebody else's file, judged by the same rules as far as a file says what they ask.
 
 use super::{ClaimCandidate, ClaimCheck, PolicyOnClaim, Rendering, check_claim};
+use crate::charges::Catalogued;
 use crate::charges::ChargeLine;
 use crate::claims::{Claim, PersonOnClaim, Subscriber};
 use crate::consult::diagnoses::{DiagnosisIndex, dot};
@@ -60,6 +61,7 @@ pub fn check_of_file(claim: &Claim, billing_postal_code: &str, day: NaiveDate, i
                 pointers: l.pointers.clone(),
                 is_level: false,
                 is_procedure: false,
+                catalogued: Catalogued::default(),
             })
             .collect(),
         rendering: Rendering {
@@ -68,8 +70,12 @@ pub fn check_of_file(claim: &Claim, billing_postal_code: &str, day: NaiveDate, i
         },
         billing_postal_code,
         accident_date: accident.map(|a| a.date),
+        accident_at_work: accident.is_some_and(|a| a.cause == "EM"),
         accident_number: accident.map(|a| a.number.clone()).unwrap_or_default(),
         employer,
+        supervised: claim.supervising.is_some(),
+        referred: claim.referring.is_some(),
+        approved: claim.prior_authorisation.is_some(),
     };
     check_claim(&candidate, index)
 }

@@ -2,6 +2,7 @@
 
 use super::words::{Found, each_line, when};
 use super::{ClaimCandidate, ClaimSeverity, FixPlace, PolicyOnClaim};
+use crate::charges::fee_schedules::ServiceNeed;
 use crate::charges::suits::does_not_suit;
 use crate::claims::lawful::{most, written};
 use crate::claims::{MOST_DIAGNOSES, TOO_MANY_DIAGNOSES, deadline};
@@ -123,6 +124,11 @@ pub(super) const RULES: &[Rule] = &[
         let sentence = format!("{} left until {} takes it no more.", days(left.unwrap_or(0)), policy(c).payer);
         when(left.is_some(), "filing_soon", sentence)
     }),
+    rule("who pays for an accident at work", Stops, Insured, Coverage, |c, _| {
+        let sentence =
+            format!("An accident at work is for the employers' fund; {} does not pay for it.", policy(c).payer);
+        when(c.accident_at_work && !policy(c).employment, "not_the_fund", sentence)
+    }),
     rule("accident date", Stops, AtWork, Charges, |c, _| {
         when(c.accident_date.is_none(), "accident_date", "An accident at work needs the date of the accident.")
     }),
@@ -190,6 +196,43 @@ pub(super) const RULES: &[Rule] = &[
     rule("units", Stops, Everybody, Charges, |c, _| {
         each_line(c, |l| (l.units == 0 || l.units > 999).then(|| ("units", ": units must be 1 to 999.".to_owned())))
     }),
+    rule("units of the catalogue", Stops, Everybody, Charges, |c, _| {
+        each_line(c, |l| {
+            let most = l.catalogued.most_units.filter(|most| l.units > *most)?;
+            let units = if most == 1 { "one unit".to_owned() } else { format!("{most} units") };
+            Some(("most_units", format!(": {} is charged with {units} a visit at most.", l.service)))
+        })
+    }),
+    rule("services of that day", Stops, Everybody, Charges, |c, _| {
+        each_line(c, |l| {
+            let sentence = format!(": the catalogue has {} for other days than the visit's.", l.service);
+            l.catalogued.out_of_time.then_some(("out_of_time", sentence))
+        })
+    }),
+    rule("services that exclude each other", Stops, Everybody, Charges, |c, _| {
+        each_line(c, |l| {
+            let beside = |o: &&crate::charges::ChargeLine| {
+                o.number != l.number && l.catalogued.not_with.contains(&o.catalogued.service)
+            };
+            let other = c.lines.iter().find(beside)?;
+            // Told once, also where each names the other.
+            let told = other.number < l.number && other.catalogued.not_with.contains(&l.catalogued.service);
+            let sentence = format!(": {} is not charged beside {} (line {}).", l.service, other.service, other.number);
+            (!told).then_some(("not_together", sentence))
+        })
+    }),
+    rule("what a service needs", Stops, Insured, Charges, |c, _| {
+        each_line(c, |l| {
+            let missing = l.catalogued.needs.iter().find(|need| match need {
+                ServiceNeed::Supervising => !c.supervised,
+                ServiceNeed::Referring => !c.referred,
+                ServiceNeed::Authorisation => !c.approved,
+                ServiceNeed::Side => !SIDES.iter().any(|side| l.modifiers.iter().any(|m| m == side)),
+            })?;
+            let how = if *missing == ServiceNeed::Side { " (modifier LT, RT or 50)" } else { "" };
+            Some(("lacks", format!(": {} needs {}{how}.", l.service, missing.label())))
+        })
+    }),
     rule("modifiers", Stops, Everybody, Charges, |c, _| {
         each_line(c, |l| {
             let is = |m: &String| m.len() == 2 && m.bytes().all(|b| b.is_ascii_alphanumeric());
@@ -252,6 +295,9 @@ pub(super) const RULES: &[Rule] = &[
         }
     }),
 ];
+
+/// Modifiers that tell a side.
+const SIDES: [&str; 3] = ["LT", "RT", "50"];
 
 /// So near its end the time to file is told.
 const SOON: i64 = 30;

@@ -1,4 +1,6 @@
 use super::*;
+use crate::charges::Catalogued;
+use crate::charges::fee_schedules::ServiceNeed;
 use crate::consult::diagnoses::{CodeEntry, DiagnosisIndex};
 use crate::money::Cents;
 
@@ -50,6 +52,7 @@ fn line(number: u32) -> ChargeLine {
         pointers: vec![1],
         is_level: true,
         is_procedure: false,
+        catalogued: Catalogued::default(),
     }
 }
 
@@ -70,7 +73,11 @@ fn sound<'a>() -> ClaimCandidate<'a> {
         billing_postal_code: "04998-1234",
         accident_date: None,
         accident_number: String::new(),
+        accident_at_work: false,
         employer: String::new(),
+        supervised: false,
+        referred: false,
+        approved: false,
     }
 }
 
@@ -226,4 +233,55 @@ fn faults_of_the_chart_are_known_as_such_and_what_stops_comes_first() {
     let check = check_claim(&late, &index());
     let told: Vec<_> = check.faults.iter().map(|f| (f.code, f.stops(), f.tells_of_chart())).collect();
     assert_eq!(told, [("sex", true, false), ("diagnosis", true, true), ("filing_soon", false, false)]);
+}
+
+#[test]
+fn what_the_catalogue_says_of_a_service_holds_for_its_lines() {
+    let of = |change: &dyn Fn(&mut ChargeLine)| {
+        with(|c| {
+            let mut second = line(2);
+            (second.is_level, second.code) = (false, "IH940".into());
+            second.catalogued.service = "SPIRO".into();
+            change(&mut second);
+            c.lines.push(second);
+        })
+    };
+    assert_eq!(of(&|_| ()), [""; 0]);
+    assert_eq!(of(&|l| (l.units, l.catalogued.most_units) = (3, Some(2))), ["most_units"]);
+    assert_eq!(of(&|l| (l.units, l.catalogued.most_units) = (2, Some(2))), [""; 0], "as many as there may be");
+    assert_eq!(of(&|l| l.catalogued.out_of_time = true), ["out_of_time"]);
+    for need in [ServiceNeed::Supervising, ServiceNeed::Referring, ServiceNeed::Authorisation, ServiceNeed::Side] {
+        assert_eq!(of(&|l| l.catalogued.needs = vec![need]), ["lacks"], "{need:?}");
+    }
+    let sided = |l: &mut ChargeLine| (l.catalogued.needs, l.modifiers) = (vec![ServiceNeed::Side], vec!["RT".into()]);
+    assert_eq!(of(&sided), [""; 0]);
+    let all = |c: &mut ClaimCandidate| {
+        (c.supervised, c.referred, c.approved) = (true, true, true);
+        c.lines[0].catalogued.needs =
+            vec![ServiceNeed::Supervising, ServiceNeed::Referring, ServiceNeed::Authorisation];
+    };
+    assert_eq!(with(all), [""; 0]);
+}
+
+#[test]
+fn services_that_exclude_each_other_are_told_once() {
+    let both = |first: &str, second: &str| {
+        with(|c| {
+            let mut other = line(2);
+            (other.is_level, other.code, other.catalogued.service) = (false, "IH940".into(), "B".into());
+            other.catalogued.not_with = vec![second.into()];
+            c.lines[0].catalogued.service = "A".into();
+            c.lines[0].catalogued.not_with = vec![first.into()];
+            c.lines.push(other);
+        })
+    };
+    assert_eq!(both("B", "A"), ["not_together"], "each names the other");
+    assert_eq!(both("B", ""), ["not_together"]);
+    assert_eq!(both("", "A"), ["not_together"]);
+    assert_eq!(both("C", "C"), [""; 0]);
+}
+
+#[test]
+fn an_accident_at_work_is_not_for_the_patients_plan() {
+    assert_eq!(with(|c| c.accident_at_work = true), ["not_the_fund"]);
 }

@@ -414,6 +414,7 @@ impl<'a> Reading<'a, '_> {
             modifiers: parts.take(4).filter(|m| !m.is_empty()).map(str::to_owned).collect(),
             fee: amount(s, 2)?,
             units: s.get(4).parse().map_err(|_| s.wrong(Some(4), "a whole number of units"))?,
+            place: Some(s.get(5)).filter(|p| !p.is_empty()).map(str::to_owned),
             pointers,
             service_date: chrono::NaiveDate::MIN,
             decided: vec![],

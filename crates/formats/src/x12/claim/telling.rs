@@ -101,7 +101,8 @@ fn words(s: &Segment, component: char) -> (&'static str, String) {
         ("SV1", service) => {
             let code: Vec<&str> = service.split(component).skip(1).collect();
             let pointers = s.get(7).replace(component, ", ");
-            ("service", format!("{}, {} for {}, diagnoses {pointers}", code.join(" "), s.get(2), s.get(4)))
+            let place = if s.get(5).is_empty() { String::new() } else { format!(", at place {}", s.get(5)) };
+            ("service", format!("{}, {} for {}{place}, diagnoses {pointers}", code.join(" "), s.get(2), s.get(4)))
         }
         ("SVD", payer) => ("payer before decided", format!("{payer} paid {}", s.get(2))),
         ("CAS", group) => ("not paid", joined([group, s.get(2), s.get(3)])),

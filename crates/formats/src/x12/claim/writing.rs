@@ -149,7 +149,8 @@ fn put_line(w: &mut Writer, number: usize, line: &ClaimLine, buffer: &mut String
         let _ = write!(buffer, ":{modifier}");
     }
     let pointers = line.pointers.iter().map(u8::to_string).collect::<Vec<_>>().join(":");
-    w.put_composite("SV1", &[buffer, &line.fee.to_x12(), "UN", &line.units.to_string(), "", "", &pointers]);
+    let place = line.place.as_deref().unwrap_or_default();
+    w.put_composite("SV1", &[buffer, &line.fee.to_x12(), "UN", &line.units.to_string(), place, "", &pointers]);
     w.put("DTP", &["472", "D8", &d8(line.service_date)]);
     w.put("REF", &["6R", &line.control]);
     put_decisions(w, line, buffer);

@@ -14,8 +14,9 @@ use harbor_core::fields::typed_date::{self, Sense};
 use harbor_core::house::permissions::Permission;
 use harbor_store::claims::accidents::{self, ToldAccident};
 use harbor_store::codes;
+use harbor_store::coverage::policy_by_cause;
 use harbor_store::people::registration::chart_is_open;
-use harbor_store::rows::{Accident, VisitBilling};
+use harbor_store::rows::{Accident, Visit, VisitBilling};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -111,7 +112,9 @@ pub async fn set_accident(state: Data<State>, me: Me, id: Path<Uuid>, form: Json
             if let Some(told) = told {
                 change.tell_accident(visit.person_id, told).await?;
             }
-            change.set_payer_of_visit(*id, visit.coverage_id, visit.self_pay, date).await?;
+            let told = Visit { accident_date: date, ..visit };
+            let policy = policy_by_cause(change.conn(), &told).await?;
+            change.set_payer_of_visit(*id, policy, told.self_pay, date).await?;
             Ok(DONE)
         })
         .await

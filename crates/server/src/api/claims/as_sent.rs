@@ -1,13 +1,12 @@
 //! One claim as it is sent: each segment with what it tells.
 
 use crate::access::Me;
-use crate::claim_file::{biller, stamp};
+use crate::claim_file::{assembled, biller, stamp};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, Utc};
 use harbor_core::claims::ClaimState;
-use harbor_core::claims::assembling::assemble;
 use harbor_formats::x12::{self, claim};
 use harbor_store::claims as store;
 use harbor_store::people::registration::chart_is_open;
@@ -55,8 +54,7 @@ pub async fn as_sent(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Claim
             (x12::envelope::decode(&document.content).into_owned(), Some(batch.made_at))
         }
         None => {
-            let facts = store::facts(&mut conn, std::slice::from_ref(&row)).await?;
-            let claims: Vec<_> = facts.into_iter().map(assemble).collect::<Result<_, _>>()?;
+            let claims = assembled(&mut conn, std::slice::from_ref(&row)).await?;
             (claim::write(&stamp(&state, 0), &biller(&state), "", &claims), None)
         }
     };

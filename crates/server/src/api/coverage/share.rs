@@ -6,6 +6,7 @@ use harbor_core::coverage::BenefitAnswer;
 use harbor_core::coverage::share::{ExpectedService, Plan, ShareEstimate, ShareLine, share_estimate};
 use harbor_core::money::Cents;
 use harbor_core::visit_line::Pays;
+use harbor_store::charges::fees::{self, Fees};
 use harbor_store::rows::Service;
 use harbor_store::visit_line::facts::Gathered;
 use harbor_store::visit_line::visits;
@@ -73,13 +74,14 @@ pub async fn share_of(conn: &mut Conn, g: &Gathered) -> Result<Option<ShareView>
 /// What the visit type usually brings, at the prices of the day.
 async fn expected_services(conn: &mut Conn, g: &Gathered) -> Result<Vec<ExpectedService>, Problem> {
     let kind = visits::visit_type(conn, g.visit.visit_type_id).await?;
-    let prices = charges::prices_on(conn, g.visit.day).await?;
+    let fees = Fees::on(conn, &[g.visit.day]).await?;
+    let pays = fees::paying(&g.visit, g.coverage.as_ref());
     let catalogue = charges::services(conn).await?;
     let usual = kind.services.iter().filter_map(|code| catalogue.iter().find(|s| s.code == *code));
     let expected = |s: &Service| ExpectedService {
         name: s.name.clone(),
         kind: s.service_type.clone(),
-        fee: prices.get(&s.code).copied().map(Cents::new),
+        fee: fees.price(&s.code, pays, g.visit.day).map(|p| Cents::new(p.cents)),
     };
     Ok(usual.map(expected).collect())
 }
