@@ -2,3 +2,4 @@
 
 pub mod claims;
 pub mod medicines;
+pub mod remittances;

@@ -8,7 +8,7 @@ use harbor_core::people::Sex;
 use harbor_formats::icd10cm;
 use harbor_formats::x12::show;
 use harbor_server::Settings;
-use harbor_server::commands::{claims, medicines};
+use harbor_server::commands::{claims, medicines, remittances};
 use harbor_server::tables::Tables;
 use harbor_server::tables::medicines::MedicineTables;
 use std::path::PathBuf;
@@ -90,6 +90,9 @@ enum Command {
     /// Files of claims.
     #[command(subcommand)]
     Claim(claims::Claims),
+    /// Payers' remittances.
+    #[command(subcommand)]
+    Remittance(remittances::Remittances),
     /// X12 files.
     #[command(subcommand)]
     X12(X12),
@@ -216,6 +219,7 @@ fn run(command: Command) -> Result<ExitCode> {
             block_on(async move { Ok(if command.run().await? { ExitCode::from(1) } else { ExitCode::SUCCESS }) })
         }
         Command::Claim(command) => Ok(if command.run()? { ExitCode::from(1) } else { ExitCode::SUCCESS }),
+        Command::Remittance(command) => Ok(if command.run()? { ExitCode::from(1) } else { ExitCode::SUCCESS }),
         Command::Codes(Codes::Import { list, table }) => {
             let bytes = std::fs::read(&list).with_context(|| format!("reading {}", list.display()))?;
             match icd10cm::read(&bytes) {

@@ -153,12 +153,11 @@ fn a_quick_line_is_printed_one_thing_a_line() {
     assert_eq!(harbor(&["quick", "hr 72", "--sex", "q"]).status.code(), Some(2));
 }
 
-#[test]
-fn a_file_of_claims_is_judged_by_the_rules_of_the_screens() {
+/// A file of one claim over 100.00.
+fn claims_file(diagnoses: &str, sex: &str) -> String {
     let at = chrono::NaiveDate::from_ymd_opt(2026, 11, 23).unwrap().and_hms_opt(9, 0, 0).unwrap();
-    let text = |diagnoses: &str, sex: &str| {
-        format!(
-            "ISA*00*          *00*          *ZZ*INDIGOHBR      *ZZ*CAUSEWAY       *{}*0900*^*00501*000000042*0*T*:~\n\
+    format!(
+        "ISA*00*          *00*          *ZZ*INDIGOHBR      *ZZ*CAUSEWAY       *{}*0900*^*00501*000000042*0*T*:~\n\
              GS*HC*INDIGOHBR*CAUSEWAY*20261123*0900*42*X*005010X222A1~\nST*837*0001*005010X222A1~\n\
              BHT*0019*00*B42*20261123*0900*CH~\nNM1*41*2*CLINIC*****46*INDIGOHBR~\nPER*IC*OFFICE*TE*2075550100~\n\
              NM1*40*2*CAUSEWAY*****46*CAUSEWAY~\nHL*1**20*1~\nNM1*85*2*CLINIC*****XX*1234567893~\nN3*4 KELP LANE~\n\
@@ -167,9 +166,13 @@ fn a_file_of_claims_is_judged_by_the_rules_of_the_screens() {
              NM1*PR*2*SALTMARSH*****PI*SALTM~\nCLM*C1*100***11:B:1*Y*A*Y*Y~\nHI*{diagnoses}~\n\
              NM1*82*1*VALCOURT*ORIANE****XX*1234567893~\nPRV*PE*PXC*207Q00000X~\nLX*1~\nSV1*HC:IH213*100*UN*1***1~\n\
              DTP*472*D8*20261120~\nREF*6R*C1-1~\nSE*26*0001~\nGE*1*42~\nIEA*1*000000042~\n",
-            at.format("%y%m%d")
-        )
-    };
+        at.format("%y%m%d")
+    )
+}
+
+#[test]
+fn a_file_of_claims_is_judged_by_the_rules_of_the_screens() {
+    let text = claims_file;
     let check = |name: &str, text: String| harbor(&["claim", "check", file(name, &text).to_str().unwrap()]);
     let fine = check("fine.837", text("ABK:R053", "F"));
     assert_eq!((fine.status.code(), said(&fine).as_str()), (Some(0), ""), "{}", String::from_utf8_lossy(&fine.stderr));
@@ -184,4 +187,52 @@ fn a_file_of_claims_is_judged_by_the_rules_of_the_screens() {
     assert!(lines.contains("C1\twarns\tsex_or_age\tN40.1:"), "{lines}");
     let cut = check("cut.837", text("ABK:R053", "F")[..600].to_owned());
     assert_eq!(cut.status.code(), Some(2), "{}", String::from_utf8_lossy(&cut.stderr));
+}
+
+#[test]
+fn what_would_be_posted_of_a_remittance_is_planned() {
+    let sent = file("sent.837", &claims_file("ABK:R053", "F"));
+    let paid = |name: &str, claims: &str, amount: &str, outside: &str| {
+        let text = format!(
+            "ISA*00*          *00*          *ZZ*CAUSEWAY       *ZZ*INDIGOHBR      *261124*0900*^*00501*000000043*0*T*:~\n\
+             GS*HP*CAUSEWAY*INDIGOHBR*20261124*0900*43*X*005010X221A1~\nST*835*0001~\n\
+             BPR*I*{amount}*C*ACH************20261124~\nTRN*1*T1*1990000101~\nN1*PR*SALTMARSH~\n\
+             N1*PE*CLINIC*XX*1234567893~\nLX*1~\n{claims}{outside}SE*0*0001~\nGE*1*43~\nIEA*1*000000043~\n"
+        );
+        let count = text.matches('~').count() - 4;
+        file(name, &text.replace("SE*0*", &format!("SE*{count}*")))
+    };
+    let claim = "CLP*C1*1*100*60*10*12*P1~\nNM1*QC*1*QUARRIE*INES~\nSVC*HC:IH213*100*60**1~\nCAS*CO*45*20**97*10~\n\
+                 CAS*PR*2*10~\nREF*6R*C1-1~\n";
+    let plan = |paid: &PathBuf, more: &[&str]| {
+        let sent = sent.to_str().expect("a path");
+        harbor(&[&["remittance", "plan", paid.to_str().expect("a path"), "--claims", sent], more].concat())
+    };
+    let accounts = |out: &Output| {
+        let row = |line: &str| line.split('\t').take(4).collect::<Vec<_>>().join(" ");
+        said(out).lines().map(row).collect::<Vec<_>>()
+    };
+    let out = plan(&paid("paid.835", claim, "65", "PLB*1234567893*20261231*L6*-5~\n"), &[]);
+    assert_eq!(
+        accounts(&out),
+        [
+            "C1 1 payer_paid 60.00",
+            "C1 1 contractual 20.00",
+            "C1 1 patient_share 10.00",
+            "C1 1 denied 10.00",
+            "- 0 interest 5.00"
+        ]
+    );
+    assert_eq!(out.status.code(), Some(1), "something is denied");
+    assert!(said(&out).contains("\tCO 97: Included in the payment"), "{}", said(&out));
+    let next = plan(&paid("next.835", claim, "60", ""), &["--next-payer"]);
+    assert_eq!(accounts(&next)[2], "C1 1 next_payer 10.00");
+
+    let other = plan(&paid("other.835", &claim.replace("QUARRIE", "OTHER"), "60", ""), &[]);
+    assert_eq!(accounts(&other), ["C1 0 unmatched 60.00"]);
+    let off = plan(&paid("off.835", claim, "61", ""), &[]);
+    assert_eq!((off.status.code(), said(&off).as_str()), (Some(1), ""), "nothing is posted of what does not balance");
+    assert!(String::from_utf8_lossy(&off.stderr).contains("is unexplained"));
+    let nobody = harbor(&["remittance", "plan", "/nowhere.835", "--claims", sent.to_str().expect("a path")]);
+    assert_eq!(nobody.status.code(), Some(2));
 }

@@ -1,7 +1,11 @@
 //! A payer's remittance: read, balanced, and turned into what is to be posted.
+//!
+//! [`meaning`] says what each amount means, [`plan`] what would be posted, and what waits for a person.
+
+pub mod meaning;
+pub mod plan;
 
 use crate::money::Cents;
-use crate::money::ledger::LineDecision;
 use chrono::NaiveDate;
 
 /// Text of a few letters, kept without an allocation of its own: a large file holds millions of them.
@@ -108,32 +112,8 @@ impl RemittedClaim {
         self.status == "22"
     }
 
-    pub fn is_denial(&self) -> bool {
-        self.status == "4"
-    }
-
     fn all_adjustments(&self) -> impl Iterator<Item = &Adjustment> {
         self.adjustments.iter().chain(self.lines.iter().flat_map(|l| &l.adjustments))
-    }
-
-    /// What is to be posted, line by line.
-    pub fn decisions(&self) -> Vec<LineDecision> {
-        let of = |line: Option<u32>, paid: Cents, adjustments: &[Adjustment]| {
-            let (share, off): (Vec<_>, Vec<_>) =
-                adjustments.iter().partition(|a| a.group == AdjustmentGroup::PatientResponsibility);
-            LineDecision {
-                line,
-                paid,
-                written_off: off.iter().map(|a| a.amount).sum(),
-                patient_share: share.iter().map(|a| a.amount).sum(),
-            }
-        };
-        let from_lines: Cents = self.lines.iter().map(|l| l.paid).sum();
-        let mut out: Vec<LineDecision> =
-            self.lines.iter().map(|l| of(line_number(&l.line_control), l.paid, &l.adjustments)).collect();
-        out.push(of(None, self.paid - from_lines, &self.adjustments));
-        out.retain(|d| !(d.paid.is_zero() && d.written_off.is_zero() && d.patient_share.is_zero()));
-        out
     }
 
     /// Why the patient owes, or why the payer did not pay: each reason with its amount, in words.
@@ -234,6 +214,7 @@ impl Remittance {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::money::ledger::LineDecision;
 
     fn cents(c: i64) -> Cents {
         Cents::new(c)
@@ -321,9 +302,9 @@ mod tests {
     #[test]
     fn a_claim_level_adjustment_is_posted_without_a_line() {
         let claim = RemittedClaim {
-            status: "4".into(),
+            status: "1".into(),
             charged: cents(700),
-            adjustments: vec![adjustment(AdjustmentGroup::Contractual, "29", 700)],
+            adjustments: vec![adjustment(AdjustmentGroup::Contractual, "45", 700)],
             ..RemittedClaim::default()
         };
         assert_eq!(

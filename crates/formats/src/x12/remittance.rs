@@ -38,8 +38,12 @@ pub fn read(set: &Set) -> Result<Remittance, Located> {
         claims: Vec::new(),
         provider_adjustments: Vec::new(),
     };
-    if first.get(3) == "D" {
-        r.amount = -r.amount;
+    // A credit and a debit are both money to the clinic (BPR03); a payment is never below zero.
+    if r.amount.is_negative() {
+        return Err(first.wrong(Some(2), "a payment that is not below zero"));
+    }
+    if !matches!(first.get(3), "C" | "D") {
+        return Err(first.wrong(Some(3), "C or D"));
     }
     for s in &set.segments[1..] {
         segment(&mut r, s, set.component)?;
@@ -217,9 +221,8 @@ pub fn write(stamp: &Stamp, desk: &PayerDesk, remittances: &[Remittance]) -> Str
 }
 
 fn put(w: &mut Writer, desk: &PayerDesk, r: &Remittance) {
-    let (sign, amount) = if r.amount.is_negative() { ("D", -r.amount) } else { ("C", r.amount) };
     let day = d8(r.date);
-    w.put("BPR", &["I", &amount.to_x12(), sign, &r.method, "", "", "", "", "", "", "", "", "", "", "", &day]);
+    w.put("BPR", &["I", &r.amount.to_x12(), "C", &r.method, "", "", "", "", "", "", "", "", "", "", "", &day]);
     // A payer's number that is no company's stands in a reference of its own (REF*2U).
     let company = if r.payer_id.len() == 10 { &r.payer_id } else { &desk.company };
     w.put("TRN", &["1", &r.trace, company]);

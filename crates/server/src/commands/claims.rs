@@ -36,7 +36,7 @@ impl Claims {
     }
 }
 
-fn read(file: &Path) -> Result<Vec<u8>> {
+pub(super) fn read(file: &Path) -> Result<Vec<u8>> {
     let mut bytes = Vec::new();
     if file.as_os_str() == "-" {
         std::io::stdin().read_to_end(&mut bytes).context("reading standard input")?;

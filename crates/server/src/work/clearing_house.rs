@@ -5,6 +5,7 @@ use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::claims::answers::{FileAnswer, Partners, batch_of};
 use harbor_core::claims::{BatchState, ClaimEvent, status_event, status_in_words};
+use harbor_core::money::remittance::Remittance;
 use harbor_formats::x12;
 use harbor_formats::x12::claim_status::ClaimStatus;
 use harbor_formats::x12::envelope::{Envelope, Set};
@@ -167,23 +168,42 @@ pub struct UploadAnswer {
     pub unmatched: usize,
 }
 
+/// A remittance of a file, which is one, in the version that is read here, and for this clinic.
+fn remittance_of(state: &State, version: &str, set: &Set) -> Result<Remittance, Problem> {
+    if set.kind != "835" {
+        let said = format!("The file holds a set {}; a remittance is a set 835.", set.kind);
+        return Err(Problem::refused("not-a-remittance", said));
+    }
+    if version != remittance::VERSION {
+        let said = format!("The file is written by version {version}; {} is read here.", remittance::VERSION);
+        return Err(Problem::refused("another-version", said));
+    }
+    let read = remittance::read(set)
+        .map_err(|e| Problem::refused("unreadable", format!("The remittance cannot be read: {e}.")))?;
+    if read.payee_npi != state.clinic.npi {
+        let said = format!("The payment is for {} ({}), not for this clinic.", read.payee_name, read.payee_npi);
+        return Err(Problem::refused("another-payee", said));
+    }
+    Ok(read)
+}
+
 /// Posts every remittance of a file in one change: all or nothing.
 pub async fn take_remittance_file(state: &State, actor: &Actor, bytes: &[u8]) -> Result<UploadAnswer, Problem> {
     let text = x12::envelope::decode(bytes);
     let document =
         x12::read(&text).map_err(|e| Problem::refused("unreadable", format!("This is no whole X12 file: {e}.")))?;
     let mut read = Vec::new();
-    for set in document.interchanges.iter().flat_map(|i| &i.groups).flat_map(|g| &g.sets) {
-        if set.kind != "835" {
-            return Err(Problem::refused(
-                "not-a-remittance",
-                format!("The file holds a set {}; a remittance is a set 835.", set.kind),
-            ));
+    for interchange in &document.interchanges {
+        let receiver = interchange.envelope.receiver.trim();
+        if receiver != state.clinic.submitter_id {
+            let said = format!("The file is for {receiver}, not for {}.", state.clinic.submitter_id);
+            return Err(Problem::refused("another-receiver", said));
         }
-        read.push(
-            remittance::read(set)
-                .map_err(|e| Problem::refused("unreadable", format!("The remittance cannot be read: {e}.")))?,
-        );
+        for group in &interchange.groups {
+            for set in &group.sets {
+                read.push(remittance_of(state, &group.version, set)?);
+            }
+        }
     }
     if read.is_empty() {
         return Err(Problem::refused("not-a-remittance", "The file holds no remittance."));

@@ -1,7 +1,7 @@
 //! Remittances: posted once, whole, and only what balances.
 
-use crate::Hand;
 use crate::line::to_charges;
+use crate::{Hand, id};
 use harbor_core::money::Cents;
 use harbor_core::money::remittance::{Adjustment, AdjustmentGroup, Remittance, RemittedClaim, RemittedLine};
 use harbor_demo::testing::{Product, day};
@@ -9,12 +9,16 @@ use harbor_formats::x12::{Stamp, remittance};
 use serde_json::{Value, json};
 
 fn file(claim_number: &str, trace: &str, paid: i64) -> String {
-    let off = Adjustment {
-        group: AdjustmentGroup::Contractual,
-        reason: "45".into(),
-        amount: Cents::new(19_500 - 10_000),
-        quantity: None,
-    };
+    with(claim_number, trace, paid, |_| ())
+}
+
+fn adjusted(group: AdjustmentGroup, reason: &str, cents: i64) -> Adjustment {
+    Adjustment { group, reason: reason.into(), amount: Cents::new(cents), quantity: None }
+}
+
+/// A remittance of one claim over 195.00 of which 100.00 is paid, or as it is changed.
+fn with(claim_number: &str, trace: &str, paid: i64, change: impl FnOnce(&mut Remittance)) -> String {
+    let off = adjusted(AdjustmentGroup::Contractual, "45", 19_500 - 10_000);
     let line = RemittedLine {
         line_control: format!("{claim_number}-1").into(),
         service_code: "IH214".into(),
@@ -32,11 +36,11 @@ fn file(claim_number: &str, trace: &str, paid: i64) -> String {
         lines: vec![line],
         ..RemittedClaim::default()
     };
-    let r = Remittance {
+    let mut r = Remittance {
         payer_name: "SALTMARSH MUTUAL HEALTH PLAN".into(),
         payer_id: "SALTM".into(),
         payee_name: "INDIGO HARBOR FAMILY CLINIC".into(),
-        payee_npi: "1234567893".into(),
+        payee_npi: "1800000014".into(),
         trace: trace.into(),
         method: "ACH".into(),
         date: day(),
@@ -44,6 +48,7 @@ fn file(claim_number: &str, trace: &str, paid: i64) -> String {
         claims: vec![claim],
         provider_adjustments: vec![],
     };
+    change(&mut r);
     let at = day().and_hms_opt(9, 0, 0).unwrap();
     remittance::write(
         &Stamp { at, control: 7, production: false, sender: "CAUSEWAY".into(), receiver: "INDIGOHBR".into() },
@@ -182,5 +187,117 @@ async fn a_server_killed_while_posting_has_posted_all_or_nothing() {
     let posted = biller.upload("/api/remittances", text.into_bytes()).await.ok();
     assert_eq!((&posted["posted"], &posted["unmatched"]), (&json!(1), &json!(200)));
     assert_eq!(count(&biller.get("/api/remittances").await), 1);
+    product.stop().await.unwrap();
+}
+
+/// The one line of the claim, changed.
+fn line(r: &mut Remittance) -> &mut RemittedLine {
+    &mut r.claims[0].lines[0]
+}
+
+/// A claim that the payer has.
+async fn sent_claim(product: &Product) -> (Hand, String, Value) {
+    product.outside.lock().automatic = false;
+    let walk = to_charges(product, "SM55510").await;
+    let (biller, claim) = crate::line::send_claim(product, &walk).await;
+    biller.until(&format!("/api/claims/{}", id(&claim)), |c| c["claim"]["claim"]["state"] == "accepted").await;
+    (biller, walk.visit, claim)
+}
+
+#[actix_web::test]
+async fn what_a_payer_does_not_pay_stays_open_and_is_never_written_off() {
+    let product = Product::start().await.unwrap();
+    let (biller, visit, claim) = sent_claim(&product).await;
+    let number = claim["number"].as_str().unwrap();
+    let denied = with(number, "T-DENIED", 0, |r| {
+        r.claims[0].status = "4".into();
+        r.claims[0].paid = Cents::ZERO;
+        line(r).paid = Cents::ZERO;
+        line(r).adjustments = vec![adjusted(AdjustmentGroup::Contractual, "16", 19_500)];
+    });
+    assert_eq!(biller.upload("/api/remittances", denied.into_bytes()).await.ok()["matched"], 1);
+    let view = biller.get(&format!("/api/visits/{visit}")).await;
+    assert_eq!(view["river"]["payerOwesCents"], 19_500, "all of it is open: {}", view["river"]);
+    assert!(!view["river"].to_string().contains("written_off"), "{}", view["river"]);
+    let now = biller.get(&format!("/api/claims/{}", id(&claim))).await["claim"]["claim"].clone();
+    assert_eq!(now["state"], "denied");
+    assert!(now["reasons"].to_string().contains("lacks something the payer needs"), "{now}");
+    assert!(!biller.get("/api/today").await.to_string().contains("waits to be matched"), "it is matched");
+
+    // Decided after all, one part is paid, one given up by contract, and one denied: that part stays open.
+    let partly = with(number, "T-PARTLY", 10_000, |r| {
+        line(r).adjustments = vec![
+            adjusted(AdjustmentGroup::Contractual, "45", 5_000),
+            adjusted(AdjustmentGroup::PayerInitiated, "97", 4_500),
+        ];
+    });
+    biller.upload("/api/remittances", partly.into_bytes()).await.ok();
+    let river = biller.get(&format!("/api/visits/{visit}")).await["river"].clone();
+    assert_eq!(river["payerOwesCents"], 4_500, "{river}");
+    let now = biller.get(&format!("/api/claims/{}", id(&claim))).await["claim"]["claim"].clone();
+    assert_eq!(now["state"], "paid");
+    assert!(now["reasons"].to_string().contains("45.00: Included in the payment"), "{now}");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_decision_that_contradicts_the_claim_waits_with_its_reason() {
+    let product = Product::start().await.unwrap();
+    let (biller, visit, claim) = sent_claim(&product).await;
+    let number = claim["number"].as_str().unwrap();
+    type Bend = fn(&mut Remittance);
+    let waits: [(&str, &str, Bend); 5] = [
+        ("T-PAYER", "the claim went to", |r| (r.payer_id, r.payer_name) = ("BEACN".into(), "BEACON SHOALS".into())),
+        ("T-PERSON", "It names NOBODY", |r| {
+            (r.claims[0].patient_last, r.claims[0].patient_first) = ("NOBODY".into(), "NOA".into())
+        }),
+        ("T-LINE", "which the claim has not", |r| line(r).line_control = "C1-77".into()),
+        ("T-CHARGE", "500.00 was charged", |r| {
+            line(r).adjustments[0].amount = Cents::new(40_000);
+            (line(r).charged, r.claims[0].charged) = (Cents::new(50_000), Cents::new(50_000));
+        }),
+        ("T-BACK", "was not decided here", |r| {
+            r.claims[0].status = "22".into();
+            (r.claims[0].charged, r.claims[0].paid, r.amount) = (Cents::new(-19_500), Cents::ZERO, Cents::ZERO);
+            (line(r).charged, line(r).paid) = (Cents::new(-19_500), Cents::ZERO);
+            line(r).adjustments[0].amount = Cents::new(-19_500);
+        }),
+    ];
+    for (trace, why, change) in waits {
+        let paid = if trace == "T-BACK" { 0 } else { 10_000 };
+        let done = biller.upload("/api/remittances", with(number, trace, paid, change).into_bytes()).await.ok();
+        assert_eq!((&done["matched"], &done["unmatched"]), (&json!(0), &json!(1)), "{trace}");
+        let all = biller.get("/api/remittances").await.to_string();
+        assert!(all.contains(why), "{trace}: {why}");
+    }
+    let river = biller.get(&format!("/api/visits/{visit}")).await["river"].clone();
+    assert_eq!(river["payerOwesCents"], 19_500, "nothing of it was posted: {river}");
+    // The right one is posted, and a second one waits until the first is taken back.
+    biller.upload("/api/remittances", file(number, "T-RIGHT", 10_000).into_bytes()).await.ok();
+    let second = biller.upload("/api/remittances", file(number, "T-SECOND", 10_000).into_bytes()).await.ok();
+    assert_eq!(second["unmatched"], 1);
+    let river = biller.get(&format!("/api/visits/{visit}")).await["river"].clone();
+    assert_eq!(river["payerOwesCents"], 0, "{river}");
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn a_file_that_is_not_for_this_clinic_or_of_another_version_is_refused_with_that_reason() {
+    let product = Product::start().await.unwrap();
+    let biller = Hand::sign_in(&product, "agathe").await;
+    let whole = file("C1", "T-ELSE", 10_000);
+    let other = with("C1", "T-ELSE", 10_000, |r| r.payee_npi = "1999999984".into());
+    for (text, kind) in [
+        (other, "another-payee"),
+        (whole.replace("*005010X221A1~", "*004010X091A1~"), "another-version"),
+        (whole.replace("*ZZ*INDIGOHBR      *", "*ZZ*SOMEBODYELSE   *"), "another-receiver"),
+        (whole.replace("BPR*I*100*C", "BPR*I*-100*C"), "unreadable"),
+    ] {
+        let refused = biller.upload("/api/remittances", text.into_bytes()).await;
+        assert_eq!(refused.body["type"], format!("urn:indigo-harbor:{kind}"), "{}", refused.body);
+    }
+    // A debit is money to the clinic like a credit.
+    let debit = whole.replace("BPR*I*100*C", "BPR*I*100*D");
+    assert_eq!(biller.upload("/api/remittances", debit.into_bytes()).await.ok()["posted"], 1);
     product.stop().await.unwrap();
 }

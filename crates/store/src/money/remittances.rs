@@ -1,14 +1,16 @@
 //! Posting remittances: once, whole, and only what balances.
 
+use crate::codes::Code;
 use crate::documents::{Doc, OutsideClaims};
 use crate::money::ledger::About;
-use crate::rows::{Claim, Remittance, RemittedClaim, Visit};
+use crate::rows::{ChargeLine, Claim, Remittance, RemittedClaim, Visit};
 use crate::schema::{claims, remittances, remitted_claims, visits};
-use crate::{Change, Conn, Result, StoreError, Topic};
+use crate::{Change, Conn, Result, StoreError, Topic, charges, coverage, people};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::claims::ClaimEvent;
+use harbor_core::claims::{ClaimEvent, ClaimState};
 use harbor_core::money::ledger::{Account, Entry, Posting, Transaction};
+use harbor_core::money::remittance::plan::{KnownClaim, KnownLine, Numbers, Standing, belongs};
 use harbor_core::money::{Cents, ledger, remittance as core};
 use std::collections::HashMap;
 use uuid::Uuid;
@@ -39,7 +41,7 @@ pub async fn of_claims(conn: &mut Conn, ids: &[Uuid]) -> Result<Vec<RemittedClai
 pub async fn unmatched(conn: &mut Conn) -> Result<Vec<RemittedClaim>> {
     use remitted_claims as r;
     Ok(r::table
-        .filter(r::transaction_id.is_null())
+        .filter(r::claim_id.is_null())
         .order(r::id.desc())
         .limit(100)
         .select(RemittedClaim::as_select())
@@ -64,6 +66,96 @@ pub struct Posted {
     pub unmatched: usize,
     /// False when it had been posted before; nothing was posted now.
     pub now: bool,
+}
+
+/// The claims that a remittance names, and what of them is decided already.
+struct Ours {
+    claims: HashMap<String, (Claim, Visit)>,
+    known: HashMap<String, KnownClaim>,
+    standing: Standing,
+}
+
+impl Ours {
+    async fn load(conn: &mut Conn, r: &core::Remittance) -> Result<Ours> {
+        let numbers: Vec<&str> = r.claims.iter().map(|c| c.claim_number.as_str()).collect();
+        let found: Vec<(Claim, Visit)> = claims::table
+            .inner_join(visits::table)
+            .filter(claims::number.eq_any(numbers))
+            .select((Claim::as_select(), Visit::as_select()))
+            .load(conn)
+            .await?;
+        let visit_ids: Vec<Uuid> = found.iter().map(|(_, v)| v.id).collect();
+        let persons = people::by_id(conn, found.iter().map(|(_, v)| v.person_id)).await?;
+        let payers = coverage::payers(conn).await?;
+        let services: HashMap<String, String> =
+            charges::services(conn).await?.into_iter().map(|s| (s.code, s.external_code)).collect();
+        let lines = charges::lines_of(conn, &visit_ids).await?;
+        let of_visits = crate::claims::of_visits(conn, &visit_ids).await?;
+        let mut known = HashMap::new();
+        for (claim, visit) in &found {
+            let payer = payers.iter().find(|p| p.id == claim.payer_id);
+            let person = persons.get(&visit.person_id);
+            let line = |l: &ChargeLine| {
+                Some(KnownLine {
+                    control: format!("{}-{}", claim.number, l.number),
+                    code: services.get(&l.service_code).cloned().unwrap_or_default(),
+                    fee: Cents::new(l.price_cents?).times(u32::try_from(l.units).ok()?)?,
+                })
+            };
+            // The lines of today are those of the last claim; of an earlier version only the total is known.
+            let later = of_visits.iter().any(|o| o.visit_id == visit.id && o.made_at > claim.made_at);
+            let own = lines.iter().filter(|l| l.visit_id == visit.id).map(line).collect::<Option<Vec<_>>>();
+            let is_last = claim.state != ClaimState::Void && !later;
+            known.insert(
+                claim.number.clone(),
+                KnownClaim {
+                    number: claim.number.clone(),
+                    payer_id: payer.map(|p| p.payer_code.clone()).unwrap_or_default(),
+                    payer_name: payer.map(|p| p.name.clone()).unwrap_or_default(),
+                    patient_last: person.map(|p| p.last_name.clone()).unwrap_or_default(),
+                    patient_first: person.map(|p| p.first_name.clone()).unwrap_or_default(),
+                    total: Cents::new(claim.total_cents),
+                    lines: own.filter(|_| is_last).unwrap_or_default(),
+                },
+            );
+        }
+        let standing = standing(conn, &found).await?;
+        let claims = found.into_iter().map(|one| (one.0.number.clone(), one)).collect();
+        Ok(Ours { claims, known, standing })
+    }
+
+    /// The claim that a decision belongs to with the lines that it is about, or why it waits.
+    fn belongs(&mut self, r: &core::Remittance, c: &core::RemittedClaim) -> Result<(&(Claim, Visit), Numbers), String> {
+        let number = c.claim_number.as_str();
+        if c.is_reversal() && self.known.contains_key(number) && !self.standing.iter().any(|(n, _)| n == number) {
+            return Err("It takes back what was not decided here.".into());
+        }
+        let numbers = belongs(r, c, self.known.get(number), &mut self.standing)?;
+        let own = self.claims.get(number).ok_or_else(|| format!("No claim went out under the number {number}."))?;
+        Ok((own, numbers))
+    }
+}
+
+/// What of these claims is decided and not taken back, by the books.
+async fn standing(conn: &mut Conn, found: &[(Claim, Visit)]) -> Result<Standing> {
+    use crate::schema::{ledger_entries as e, ledger_transactions as t};
+    let ids: Vec<Uuid> = found.iter().map(|(claim, _)| claim.id).collect();
+    let rows: Vec<(Option<Uuid>, Option<i32>, i64)> = t::table
+        .inner_join(e::table.on(e::transaction_id.eq(t::id)))
+        .filter(t::claim_id.eq_any(ids))
+        .filter(t::kind.eq_any([Code(Posting::Decision), Code(Posting::Reversal)]))
+        .filter(e::account.eq(Code(Account::Payer)))
+        .select((t::claim_id, e::line, e::cents))
+        .load(conn)
+        .await?;
+    let mut left: HashMap<(Uuid, u32), i64> = HashMap::new();
+    for (claim, line, cents) in rows {
+        let Some(claim) = claim else { continue };
+        *left.entry((claim, line.and_then(|l| u32::try_from(l).ok()).unwrap_or(0))).or_default() += cents;
+    }
+    let number = |id: Uuid| found.iter().find(|(c, _)| c.id == id).map(|(c, _)| c.number.clone());
+    let stands = |((claim, line), cents): ((Uuid, u32), i64)| Some((number(claim).filter(|_| cents != 0)?, line));
+    Ok(left.into_iter().filter_map(stands).collect())
 }
 
 impl Change<'_> {
@@ -101,16 +193,9 @@ impl Change<'_> {
         };
         diesel::insert_into(remittances::table).values(&row).execute(self.conn()).await?;
         let mut posted = Posted { id: row.id, matched: 0, unmatched: 0, now: true };
-        let numbers: Vec<&str> = r.claims.iter().map(|c| c.claim_number.as_str()).collect();
-        let ours: Vec<(Claim, Visit)> = claims::table
-            .inner_join(visits::table)
-            .filter(claims::number.eq_any(numbers))
-            .select((Claim::as_select(), Visit::as_select()))
-            .load(self.conn())
-            .await?;
-        let ours: HashMap<&str, &(Claim, Visit)> = ours.iter().map(|one| (one.0.number.as_str(), one)).collect();
+        let mut ours = Ours::load(self.conn(), r).await?;
         for (i, claim) in r.claims.iter().enumerate() {
-            let own = ours.get(claim.claim_number.as_str()).copied();
+            let own = ours.belongs(r, claim);
             if self.post_claim(&row, i, claim, own).await? { posted.matched += 1 } else { posted.unmatched += 1 }
         }
         for (i, p) in r.provider_adjustments.iter().enumerate() {
@@ -126,13 +211,13 @@ impl Change<'_> {
         row: &Remittance,
         i: usize,
         c: &core::RemittedClaim,
-        ours: Option<&(Claim, Visit)>,
+        ours: Result<(&(Claim, Visit), Numbers), String>,
     ) -> Result<bool> {
         let mut transaction_id = None;
-        if let Some((claim, visit)) = ours {
-            let decision = ledger::decision(&c.decisions());
+        if let Ok(((claim, visit), numbers)) = &ours {
+            let decision = ledger::decision(&c.decisions_of(numbers));
             let posting = match decision {
-                // A denial without adjustments leaves nothing to post; the claim still moves.
+                // A denial leaves nothing to post: it stays open against the payer. The claim still moves.
                 Err(ledger::LedgerRefusal::Empty) => None,
                 other => Some(other.map_err(|e| StoreError::refused("ledger", e.to_string()))?),
             };
@@ -155,7 +240,8 @@ impl Change<'_> {
                 () if c.is_denial() => (ClaimEvent::Denied, "denied the claim"),
                 () => (ClaimEvent::Paid, "decided the claim"),
             };
-            let reasons = if c.is_denial() { c.explanation() } else { vec![] };
+            // One line of a paid claim may be denied all the same.
+            let reasons = if c.is_reversal() { vec![] } else { c.denials_in_words() };
             let sentence =
                 format!("{} {word}: paid {} of {} (trace {}).", row.payer_name, c.paid, c.charged, row.trace);
             self.claim_happened(claim.id, event, &sentence, &reasons).await?;
@@ -169,18 +255,19 @@ impl Change<'_> {
             id: Uuid::now_v7(),
             remittance_id: row.id,
             claim_number: c.claim_number.to_string(),
-            claim_id: ours.map(|(claim, _)| claim.id),
+            claim_id: ours.as_ref().ok().map(|((claim, _), _)| claim.id),
             patient_name: format!("{}, {}", c.patient_last, c.patient_first),
             subscriber_number: c.subscriber_number.to_string(),
             status: c.status.to_string(),
             charged_cents: c.charged.get(),
             paid_cents: c.paid.get(),
             share_cents: c.patient_share.get(),
-            explanation: c.explanation(),
+            // What waits says first why.
+            explanation: ours.as_ref().err().cloned().into_iter().chain(c.explanation()).collect(),
             transaction_id,
         };
         diesel::insert_into(remitted_claims::table).values(&remitted).execute(self.conn()).await?;
-        Ok(ours.is_some())
+        Ok(ours.is_ok())
     }
 
     /// Money for a claim that we do not know stands in the bank and waits beside it.

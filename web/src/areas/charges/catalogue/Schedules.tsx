@@ -131,7 +131,7 @@ function RaiseDialog({ one, onClose }: { one: Schedule; onClose: () => void }) {
               Nothing is written yet. From {plainDate(preview.from)} on {changed.length} of {preview.rows.length} prices
               change; what was charged stays.
             </Notice>
-            <Scroller style={{ maxHeight: part.list }}>
+            <Scroller style={{ maxHeight: part.list }} tabIndex={0} role="region" aria-label="Prices before and after">
               <Table>
                 <thead>
                   <tr>
