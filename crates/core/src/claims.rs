@@ -5,6 +5,7 @@ pub mod assembling;
 pub mod chain;
 mod claim;
 pub mod lawful;
+pub mod paper_form;
 
 pub use claim::{
     Accident, AddressOnClaim, Attachment, AttachmentWay, Biller, Claim, ClaimLine, EarlierDecision, EarlierPayer,

@@ -32,6 +32,8 @@ pub enum Sheet {
     Calls,
     /// What was paid, for what, and what is left.
     Receipt,
+    /// A claim by the numbered fields of the professional claim form.
+    ClaimForm,
     /// A form with its signature.
     SignedForm,
     /// The note of a visit.
@@ -58,6 +60,7 @@ impl Sheet {
             Sheet::Letters => include_str!("../papers/letters.typ"),
             Sheet::Calls => include_str!("../papers/calls.typ"),
             Sheet::Receipt => include_str!("../papers/receipt.typ"),
+            Sheet::ClaimForm => include_str!("../papers/claim_form.typ"),
             Sheet::SignedForm => include_str!("../papers/signed_form.typ"),
             Sheet::Note => include_str!("../papers/note.typ"),
             Sheet::Chart => include_str!("../papers/chart.typ"),
@@ -252,6 +255,9 @@ mod tests {
         let receipt = json!({ "head": head, "title": odd, "payer": odd, "at": odd, "by": odd, "sum-words": odd,
             "sum": "75.00", "parts": [{ "name": odd, "words": odd, "amount": "25.00" }], "left": odd, "note": odd,
             "means": [{ "words": odd, "amount": "75.00" }], "number": "0199", "large": false });
+        let claim_line = json!({ "day": "11/23/2026", "place": "11", "service": odd, "pointers": "AB", "charge": "195.00",
+            "units": "1", "rendering": "1900000015" });
+        let claim_form = |pages: Value| json!({ "head": head, "title": odd, "fields": [{ "number": "1a", "label": odd, "value": odd }], "pages": pages });
         let form = |strokes: Value| {
             json!({ "head": head, "name": odd, "patient": odd, "born": odd, "number": "IH-10001", "body": [odd, odd],
                 "strokes": strokes, "signer": odd, "at": odd, "large": true })
@@ -291,6 +297,8 @@ mod tests {
             (Sheet::Letters, json!({ "head": head, "letters": [letter] })),
             (Sheet::Calls, json!({ "head": head, "calls": [call] })),
             (Sheet::Receipt, receipt),
+            (Sheet::ClaimForm, claim_form(json!([]))),
+            (Sheet::ClaimForm, claim_form(json!([[claim_line], [claim_line]]))),
             (Sheet::SignedForm, form(json!([[[1, 1], [90, 90]], [[5, 5]]]))),
             (Sheet::SignedForm, form(json!([]))),
         ] {

@@ -251,7 +251,10 @@ impl Change<'_> {
                 Frequency::Void => format!("Voided by {}, which was accepted.", claim.number),
                 _ => format!("Replaced by {}, which was accepted.", claim.number),
             };
-            Box::pin(self.claim_happened(before, ClaimEvent::Superseded, &said, &[])).await?;
+            // It is told more than once that a claim was accepted.
+            if get(self.conn(), before).await?.state != ClaimState::Void {
+                Box::pin(self.claim_happened(before, ClaimEvent::Superseded, &said, &[])).await?;
+            }
         }
         if to != ClaimState::Rejected || !claim.payer_claim_number.is_empty() {
             return Ok(());

@@ -4,6 +4,7 @@
 pub mod beginning;
 pub mod guesses;
 pub mod looks;
+pub mod saved_views;
 pub mod sessions;
 pub mod sign_ins;
 pub mod staff;

@@ -1164,6 +1164,16 @@ diesel::table! {
 }
 
 diesel::table! {
+    saved_views (id) {
+        id -> Uuid,
+        staff_id -> Uuid,
+        place -> Text,
+        name -> Text,
+        asked -> Text,
+    }
+}
+
+diesel::table! {
     services (code) {
         code -> Text,
         name -> Text,
@@ -1766,6 +1776,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     remittances,
     remitted_claims,
     rooms,
+    saved_views,
     services,
     sessions,
     devices,

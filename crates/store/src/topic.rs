@@ -17,6 +17,8 @@ coded! {
         Message = "message", "messages";
         Groups = "groups", "groups of clinicians";
         Prices = "prices", "prices";
+        /// What somebody looks for again and again.
+        Views = "views", "kept views";
         Claim = "claim", "a claim";
         Batch = "batch", "a batch of claims";
         Remittance = "remittance", "a remittance";

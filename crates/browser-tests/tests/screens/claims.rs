@@ -155,6 +155,17 @@ async fn looked_for(b: &Browser) -> Result<()> {
     b.see("//tr[@data-claim][contains(., 'Nov ')]").await?;
     shown(b, "Nov ").await?;
     no_serious_fault(b, "claims looked for").await?;
+    // Kept under a name, it is one press away, its days in their fields.
+    b.press("Keep this view").await?;
+    b.fill("name", "Beacon in November").await?;
+    b.key(Key::Enter).await?;
+    b.see("//*[@data-views]//button[normalize-space()='Beacon in November'][@aria-pressed='true']").await?;
+    b.client.refresh().await?;
+    b.see("//*[@data-claim]").await?;
+    b.press("Beacon in November").await?;
+    b.see("//input[@value='13 nov']").await?;
+    b.gone("//tr[@data-claim][contains(., 'Saltmarsh')]").await?;
+    no_serious_fault(b, "a kept view").await?;
     // What is no day is said.
     b.fill("From", "soon").await?;
     b.key(Key::Tab).await?;

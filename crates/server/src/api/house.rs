@@ -4,6 +4,7 @@ pub mod auth;
 pub mod building;
 pub mod clinic;
 pub mod payers;
+pub mod saved_views;
 pub mod second_factor;
 pub mod staff;
 pub mod stand_ins;

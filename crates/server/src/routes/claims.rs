@@ -11,6 +11,7 @@ table! {
     get "/api/claims/sums" Needs(SeeCharges) => claims::sums;
     get "/api/claims/{id}" Of(SeeCharges, Claim) => claims::show;
     get "/api/claims/{id}/as-sent" Of(Claims, Claim) => as_sent::as_sent;
+    get "/api/claims/{id}/form" Of(Claims, Claim) => as_sent::form;
     post "/api/claims/{id}/correct" Of(Claims, Claim) => claims::correct;
     get "/api/batches" Needs(Claims) => claims::batches;
     post "/api/batches" Needs(Claims) => claims::make_batch;

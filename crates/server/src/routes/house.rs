@@ -1,6 +1,6 @@
 //! Routes of house.
 
-use crate::api::house::{auth, building, clinic, payers, second_factor, staff, stand_ins, usual_days};
+use crate::api::house::{auth, building, clinic, payers, saved_views, second_factor, staff, stand_ins, usual_days};
 use crate::routes::Access::{Needs, Public, Session, SignedIn, Stranger};
 use crate::{live, web_files};
 use harbor_core::house::permissions::Permission::{ManageStaff, SetClinic};
@@ -32,6 +32,9 @@ table! {
     get "/api/settings/usual-days" SignedIn => usual_days::show;
     put "/api/settings/usual-days" Needs(SetClinic) => usual_days::set;
     put "/api/settings/doors" Needs(SetClinic) => staff::set_doors;
+    get "/api/saved-views" SignedIn => saved_views::list;
+    put "/api/saved-views" SignedIn => saved_views::keep;
+    delete "/api/saved-views/{id}" SignedIn => saved_views::forget;
     get "/api/me" SignedIn => auth::me;
     get "/api/live" SignedIn => live::stream;
     get "/api/clinic" SignedIn => clinic::show;

@@ -178,12 +178,15 @@ async fn an_accident_at_work_goes_out_with_the_employer_and_the_funds_number() {
     assert!(matches!(&sent.subscriber, Some(Subscriber::Employer { name, .. }) if name == "KELP & SONS"), "{sent:?}");
     let accident = sent.accident.unwrap();
     assert_eq!((accident.cause.as_str(), accident.number.as_str()), ("EM", "W-88"));
+    let form = format!("/api/claims/{}/form", id(&claim));
+    assert!(biller.file(&form).await.1.starts_with(b"%PDF-"));
     // It tells diagnoses, so a chart under restriction stays closed here too.
     let manager = Hand::sign_in(&product, "soren").await;
-    let form = json!({ "restricted": true, "reason": "works here" });
-    manager.post(&format!("/api/people/{}/restriction", visit.person), form).await.ok();
-    let path = format!("/api/claims/{}/as-sent", id(&claim));
-    assert_eq!(biller.ask("get", &path, None).await.body["type"], "urn:indigo-harbor:restricted-chart");
+    let closed = json!({ "restricted": true, "reason": "works here" });
+    manager.post(&format!("/api/people/{}/restriction", visit.person), closed).await.ok();
+    for path in [format!("/api/claims/{}/as-sent", id(&claim)), form] {
+        assert_eq!(biller.ask("get", &path, None).await.body["type"], "urn:indigo-harbor:restricted-chart", "{path}");
+    }
     product.stop().await.unwrap();
 }
 
@@ -277,5 +280,31 @@ async fn claims_are_looked_for_by_day_payer_and_clinician_and_summed() {
     for wrong in ["by=moon", "state=lost", "from=soon", "least=much"] {
         assert_eq!(biller.ask("GET", &format!("/api/claims?{wrong}"), None).await.status, 422, "{wrong}");
     }
+    product.stop().await.unwrap();
+}
+
+#[actix_web::test]
+async fn what_is_looked_for_often_is_kept_under_a_name_of_ones_own() {
+    let product = Product::start().await.unwrap();
+    let biller = Hand::sign_in(&product, "agathe").await;
+    let keep = async |name: &str, asked: &str| {
+        biller.put("/api/saved-views", json!({ "place": "claims", "name": name, "asked": asked })).await
+    };
+    keep("Late ones", r#"{"by":"deadline"}"#).await.ok();
+    keep("late ones", r#"{"by":"deadline","wrong":true}"#).await.ok();
+    keep("Denied", r#"{"state":"denied"}"#).await.ok();
+    let mine = biller.get("/api/saved-views?place=claims").await;
+    let names: Vec<&str> = mine.as_array().unwrap().iter().map(|v| v["name"].as_str().unwrap()).collect();
+    assert_eq!(names.len(), 2, "one of that name is said anew: {mine}");
+    assert!(mine.to_string().contains("wrong"), "{mine}");
+    assert_eq!(keep(" ", "{}").await.status, 422);
+    assert_eq!(keep("Long", &"x".repeat(1001)).await.status, 422);
+    // They are nobody else's.
+    let manager = Hand::sign_in(&product, "soren").await;
+    assert_eq!(manager.get("/api/saved-views?place=claims").await, json!([]));
+    let path = format!("/api/saved-views/{}", id(&mine[0]));
+    assert_eq!(manager.ask("delete", &path, None).await.status, 404);
+    biller.ask("delete", &path, None).await.ok();
+    assert_eq!(biller.get("/api/saved-views?place=claims").await.as_array().unwrap().len(), 1);
     product.stop().await.unwrap();
 }

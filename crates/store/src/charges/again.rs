@@ -158,7 +158,8 @@ impl Change<'_> {
         self.end_correction(&row, CorrectionEnd::Left).await
     }
 
-    /// Takes opened charges back: nothing is charged any more, and what the payer may have is voided. The lines stay, uncharged.
+    /// Takes opened charges back: nothing is charged any more, and what the payer may have is voided. What stood
+    /// there is kept with the correction.
     pub async fn take_charges_back(&mut self, visit: &Visit) -> Result<()> {
         let Some(row) = self.open_correction(visit.id).await? else {
             return Err(StoreError::refused("not-open", "These charges are not open again."));

@@ -172,3 +172,18 @@ row! {
         dea: String,
     }
 }
+
+row! {
+    saved_views SavedView {
+        id: Uuid,
+        #[serde(skip_serializing)]
+        #[schema(ignore)]
+        staff_id: Uuid,
+        #[serde(skip_serializing)]
+        #[schema(ignore)]
+        place: String,
+        name: String,
+        /// What is looked for, as the list that it is of has it.
+        asked: String,
+    }
+}

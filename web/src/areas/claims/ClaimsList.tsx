@@ -15,6 +15,7 @@ import { part, ring, ringGap, space } from '../../ui/tokens';
 import { History, saidOf } from './History';
 import { claims, claimSums, type Sought } from './queries';
 import { shape, tone } from './states';
+import { Views } from './Views';
 import { useGradually } from '../../ui/gradually';
 
 const Open = styled.button`
@@ -110,6 +111,7 @@ export function ClaimsList() {
   const { setInHand } = useSession();
   const [sought, setSought] = useState(nothing);
   const [limit, setLimit] = useState(PAGE);
+  const [viewed, setViewed] = useState(0);
   const [chosen, setChosen] = useState<string[]>([]);
   const [opened, setOpened] = useState<string | null>(null);
   const [answer, setAnswer] = useState<Schemas['BatchAnswer'] | null>(null);
@@ -142,6 +144,10 @@ export function ClaimsList() {
     setChosen((all) => (on ? [...new Set([...all, ...range])] : all.filter((x) => !range.includes(x))));
   };
   useKeys({ 'ctrl+a': () => setChosen(ready) });
+  const lookFor = (s: Sought) => {
+    setSought(s);
+    setLimit(PAGE);
+  };
   const batch = async (checkOnly: boolean) => {
     const made = await run(() => api.POST('/api/batches', { body: { claimIds: picked, checkOnly } }));
     if (made) {
@@ -151,13 +157,16 @@ export function ClaimsList() {
   };
   return (
     <Stack>
-      <Filter
+      <Views
         sought={sought}
-        onChange={(s) => {
-          setSought(s);
-          setLimit(PAGE);
+        nothing={nothing}
+        onLook={(s) => {
+          lookFor(s);
+          setViewed((n) => n + 1);
         }}
       />
+      {/* The days of a view stand in its fields. */}
+      <Filter key={viewed} sought={sought} onChange={lookFor} />
       <Row>
         {sums && (
           <strong data-sums>

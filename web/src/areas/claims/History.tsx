@@ -131,6 +131,9 @@ export function History({ id, onClose }: { id: string; onClose: () => void }) {
           ) : (
             <Row>
               <Button onPress={() => setSegments(true)}>What is sent, field by field</Button>
+              <a href={`/api/claims/${id}/form`} target="_blank" rel="noreferrer">
+                On paper, by the fields of the form
+              </a>
             </Row>
           ))}
         <Refused />

@@ -41,6 +41,11 @@ export const claims = (s: Sought, limit: number) =>
 export const claimSums = (s: Sought) =>
   look(['claim-sums', s], [...claimTopics], () => api.GET('/api/claims/sums', { params: { query: asked(s) } }));
 
+export const savedViews = () =>
+  look(['saved-views'], [{ topic: 'views' }], () =>
+    api.GET('/api/saved-views', { params: { query: { place: 'claims' } } }),
+  );
+
 export const claim = (id: string) =>
   look(['claim', id], [{ topic: 'claim', id }, { topic: 'batch' }, { topic: 'remittance' }], () =>
     api.GET('/api/claims/{id}', { params: { path: { id } } }),
