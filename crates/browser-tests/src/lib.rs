@@ -293,11 +293,17 @@ impl Browser {
         bail!("Tab never came to {name}")
     }
 
+    /// Where something lies once it lies still: what is loaded above it may still push it down.
     async fn rectangle(&self, xpath: &str) -> Result<(f64, f64, f64, f64)> {
         let started = Instant::now();
+        let mut before = None;
         loop {
             match self.see(xpath).await?.rectangle().await {
-                Ok(found) => return Ok(found),
+                Ok(found) if before == Some(found) => return Ok(found),
+                Ok(found) => {
+                    before = Some(found);
+                    tokio::time::sleep(Duration::from_millis(60)).await;
+                }
                 Err(error) if !error.is_stale_element_reference() || started.elapsed() > PATIENCE => bail!(error),
                 Err(_) => (),
             }
