@@ -136,6 +136,15 @@ pub fn paying_by_cause<T: Copy>(paying: &[(bool, T)], at_work: bool) -> Vec<T> {
     }
 }
 
+/// The policy of a visit once it is told what the visit is for: the one that stands stays where it fits the cause, and where
+/// none does, which the claim check tells.
+pub fn policy_for_cause<T: Copy + PartialEq>(stands: T, held: &[(bool, T)], paying: &[(bool, T)], at_work: bool) -> T {
+    if held.contains(&(at_work, stands)) {
+        return stands;
+    }
+    paying.iter().find(|(employers, _)| *employers == at_work).map_or(stands, |(_, policy)| *policy)
+}
+
 /// What is asked of the payer (X12 270).
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct BenefitQuestion {
@@ -309,6 +318,15 @@ mod tests {
 
     fn day(d: u32) -> NaiveDate {
         NaiveDate::from_ymd_opt(2026, 11, d).unwrap()
+    }
+
+    #[test]
+    fn a_visits_policy_follows_what_it_is_for() {
+        let held = [(false, "plan"), (true, "fund"), (false, "second")];
+        let of = |stands, at_work| policy_for_cause(stands, &held, &held, at_work);
+        assert_eq!((of("plan", true), of("fund", false)), ("fund", "plan"));
+        assert_eq!((of("second", false), of("fund", true)), ("second", "fund"), "what fits stays, also a chosen one");
+        assert_eq!(policy_for_cause("plan", &held[..1], &held[..1], true), "plan", "nothing fits; the check tells it");
     }
 
     #[test]

@@ -141,8 +141,7 @@ pub async fn counting_for(conn: &mut Conn, visit: &Visit) -> Result<Option<Uuid>
     Ok(paying_by_cause(&policies, visit, at_work, is_fund).into_iter().next().map(|c| c.id))
 }
 
-/// The policy of a visit once it is told what it is for: one that fits the cause. The one that stands stays where it fits, and
-/// where none does, which the claim check tells.
+/// The policy of a visit once it is told what it is for.
 pub async fn policy_by_cause(conn: &mut Conn, visit: &Visit) -> Result<Option<Uuid>> {
     let Some(current) = visit.coverage_id else { return Ok(None) };
     let policies = of_person(conn, visit.person_id).await?;
@@ -150,12 +149,10 @@ pub async fn policy_by_cause(conn: &mut Conn, visit: &Visit) -> Result<Option<Uu
     let known = crate::claims::accidents::of_people(conn, &[visit.person_id]).await?;
     let at_work = crate::claims::accidents::is_at_work(&known, visit);
     let is_fund = |id| payers.iter().any(|p| p.id == id && p.employment);
-    let fits = |c: &&Coverage| is_fund(c.payer_id) == at_work;
-    if policies.iter().filter(fits).any(|c| c.id == current) {
-        return Ok(Some(current));
-    }
-    let paying = paying_by_cause(&policies, visit, at_work, is_fund);
-    Ok(paying.into_iter().find(fits).map_or(Some(current), |c| Some(c.id)))
+    let of = |c: &Coverage| (is_fund(c.payer_id), c.id);
+    let held: Vec<(bool, Uuid)> = policies.iter().map(of).collect();
+    let on_the_day: Vec<(bool, Uuid)> = paying(&policies, visit.person_id, visit.day).into_iter().map(of).collect();
+    Ok(Some(harbor_core::coverage::policy_for_cause(current, &held, &on_the_day, at_work)))
 }
 
 /// The latest benefit check of each policy.

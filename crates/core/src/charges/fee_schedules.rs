@@ -134,6 +134,41 @@ pub fn raised(price: Cents, basis_points: i32, step: i64) -> Cents {
     Cents::new(i64::try_from(steps * step).unwrap_or(Cents::LIMIT))
 }
 
+/// What a raise does to a service's own price, which was `before` until the day of the raise and would be `then` on it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Raise {
+    To(Cents),
+    Stays(&'static str),
+}
+
+pub fn raise(before: Cents, then: Option<Cents>, basis_points: i32, step: i64) -> Raise {
+    let after = raised(before, basis_points, step);
+    match then {
+        None => Raise::Stays("It ends before that day."),
+        Some(then) if then != before => Raise::Stays("Another price begins that very day and stays."),
+        Some(_) if after == before => Raise::Stays("Too little to change it."),
+        Some(_) => Raise::To(after),
+    }
+}
+
+/// What a price that comes in does to those that a schedule has for its service.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Compared {
+    New,
+    /// It takes the place of this one.
+    Changed(Cents),
+    Same,
+}
+
+pub fn compare(new: &DatedPrice, there: &[DatedPrice]) -> Compared {
+    let own = there.iter().filter(|p| p.schedule == new.schedule);
+    match own.filter(|p| p.holds_on(new.from)).max_by_key(|p| p.from) {
+        None => Compared::New,
+        Some(p) if p.cents == new.cents && (new.until.is_none() || new.until == p.until) => Compared::Same,
+        Some(p) => Compared::Changed(p.cents),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -166,6 +201,10 @@ mod tests {
 
     fn codes(paying: Paying<u8>) -> Vec<String> {
         asked(&all(), &paying).into_iter().map(|s| s.code.clone()).collect()
+    }
+
+    fn cents(n: i64) -> Cents {
+        Cents::new(n)
     }
 
     fn of(schedule: &str, cents: i64, from: NaiveDate, until: Option<NaiveDate>) -> DatedPrice {
@@ -229,6 +268,30 @@ mod tests {
         ] {
             assert_eq!(raised(Cents::new(cents), points, step).get(), after, "{cents} {points} {step}");
         }
+    }
+
+    #[test]
+    fn a_raise_leaves_what_ends_what_begins_and_what_it_is_too_little_for() {
+        let of = |then, points| raise(cents(14_000), then, points, 100);
+        assert_eq!(of(Some(cents(14_000)), 350), Raise::To(cents(14_500)));
+        assert_eq!(of(Some(cents(14_000)), 10), Raise::Stays("Too little to change it."));
+        assert_eq!(of(Some(cents(15_000)), 350), Raise::Stays("Another price begins that very day and stays."));
+        assert_eq!(of(None, 350), Raise::Stays("It ends before that day."));
+    }
+
+    #[test]
+    fn a_price_that_comes_in_is_new_changed_or_the_same() {
+        let there = [of("standard", 14_000, day(2026, 1, 1), Some(day(2026, 12, 31)))];
+        let new = |schedule, cents, from, until| compare(&of(schedule, cents, from, until), &there);
+        assert_eq!(new("standard", 14_000, day(2026, 7, 1), None), Compared::Same);
+        assert_eq!(new("standard", 14_500, day(2026, 7, 1), None), Compared::Changed(cents(14_000)));
+        assert_eq!(
+            new("standard", 14_000, day(2026, 7, 1), Some(day(2026, 8, 1))),
+            Compared::Changed(cents(14_000)),
+            "it would end sooner"
+        );
+        assert_eq!(new("standard", 14_000, day(2027, 1, 1), None), Compared::New);
+        assert_eq!(new("self-pay", 14_000, day(2026, 7, 1), None), Compared::New);
     }
 
     proptest! {

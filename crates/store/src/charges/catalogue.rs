@@ -9,7 +9,8 @@ use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::charges::catalogue::CatalogueEntry;
-use harbor_core::charges::fee_schedules::goes_round;
+use harbor_core::charges::fee_schedules::{DatedPrice, goes_round};
+use harbor_core::money::Cents;
 use std::collections::{BTreeSet, HashMap};
 use uuid::Uuid;
 
@@ -21,6 +22,18 @@ pub struct NewPrice {
     pub cents: i64,
     pub from: NaiveDate,
     pub until: Option<NaiveDate>,
+}
+
+impl NewPrice {
+    /// As the core knows it.
+    pub fn in_core(&self) -> DatedPrice {
+        DatedPrice {
+            schedule: self.schedule.clone(),
+            cents: Cents::new(self.cents),
+            from: self.from,
+            until: self.until,
+        }
+    }
 }
 
 /// The prices of a service in a schedule, the latest first.

@@ -41,6 +41,18 @@ pub struct Priced {
     pub schedule_name: String,
 }
 
+impl Price {
+    /// As the core knows it.
+    pub fn in_core(&self) -> DatedPrice {
+        DatedPrice {
+            schedule: self.schedule.clone(),
+            cents: Cents::new(self.cents),
+            from: self.starts_on,
+            until: self.ends_on,
+        }
+    }
+}
+
 /// The schedules, and the prices that hold on some days.
 #[derive(Debug, Default)]
 pub struct Fees {
@@ -61,12 +73,8 @@ impl Fees {
             .await?;
         let mut prices: HashMap<String, Vec<DatedPrice>> = HashMap::new();
         for p in rows {
-            prices.entry(p.service_code).or_default().push(DatedPrice {
-                schedule: p.schedule,
-                cents: Cents::new(p.cents),
-                from: p.starts_on,
-                until: p.ends_on,
-            });
+            let dated = p.in_core();
+            prices.entry(p.service_code).or_default().push(dated);
         }
         Ok(Fees { schedules, prices })
     }

@@ -10,7 +10,7 @@ use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::claims::{ClaimEvent, ClaimState};
 use harbor_core::money::ledger::{Account, Entry, Posting, Transaction};
-use harbor_core::money::remittance::plan::{KnownClaim, KnownLine, Numbers, Standing, belongs};
+use harbor_core::money::remittance::matching::{KnownClaim, KnownLine, Numbers, Standing, belongs};
 use harbor_core::money::{Cents, ledger, remittance as core};
 use std::collections::HashMap;
 use uuid::Uuid;

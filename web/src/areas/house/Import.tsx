@@ -5,12 +5,16 @@ import { useProgress } from '../../app/live';
 import { useSession } from '../../app/session';
 import { useUndo } from '../../app/undo';
 import { Button, Check, Choose } from '../../ui/controls';
-import { Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag, type Tone } from '../../ui/layout';
+import { Notice, Row, Sheet, Small, Spread, Stack } from '../../ui/layout';
 import { Meter } from '../../ui/Meter';
 import { Imports } from './Imports';
+import { type Shown, Verdicts } from './Verdicts';
 
-const tone: Record<string, Tone> = { added: 'kelp', twin: 'brass', refused: 'coral' };
-const word: Record<string, string> = { added: '✓ comes in', twin: '= likely here', refused: '✕ refused' };
+const verdicts: Shown = {
+  refused: { tone: 'coral', word: '✕ refused' },
+  twin: { tone: 'brass', word: '= likely here' },
+  added: { tone: 'kelp', word: '✓ comes in' },
+};
 
 const kinds = {
   people: {
@@ -86,10 +90,6 @@ export function Import() {
     setAlso([]);
     await send(file, true);
   };
-  // What needs a look comes first; what simply comes in is many.
-  const needsLook = (r: { verdict: string }) => (r.verdict === 'added' ? 1 : 0);
-  const all = answer?.rows ?? [];
-  const shown = all.length > 200 ? [...all].sort((a, b) => needsLook(a) - needsLook(b)).slice(0, 200) : all;
   return (
     <Sheet>
       <h2>Bring people in from a file</h2>
@@ -128,47 +128,22 @@ export function Import() {
               {answer.refused} refused.
               {answer.unknownHeadings.length > 0 && ` Left out, heading unknown: ${answer.unknownHeadings.join(', ')}.`}
             </Notice>
-            <Scroller>
-              <Table>
-                <thead>
-                  <tr>
-                    <th className="number">Line</th>
-                    <th>Name</th>
-                    <th />
-                    <th>What it says</th>
-                  </tr>
-                </thead>
-                <tbody>
-                  {shown.map((r) => (
-                    <tr key={r.line} data-verdict={r.verdict}>
-                      <td className="number">
-                        <Mono>{r.line}</Mono>
-                      </td>
-                      <td>{r.name}</td>
-                      <td>
-                        <Tag $tone={tone[r.verdict] ?? 'plain'}>{word[r.verdict]}</Tag>
-                      </td>
-                      <td>
-                        <Small>{r.sentence}</Small>{' '}
-                        {answer.dryRun && kind === 'people' && r.verdict === 'twin' && (
-                          <Check
-                            label="somebody else: bring in"
-                            ariaLabel={`Line ${r.line} is somebody else`}
-                            value={also.includes(r.line)}
-                            onChange={(on) => setAlso(on ? [...also, r.line] : also.filter((l) => l !== r.line))}
-                          />
-                        )}
-                      </td>
-                    </tr>
-                  ))}
-                </tbody>
-              </Table>
-            </Scroller>
-            {answer.rows.length > shown.length && (
-              <Small>
-                {shown.length} of {answer.rows.length} rows are shown, those that need a look first.
-              </Small>
-            )}
+            <Verdicts
+              rows={answer.rows}
+              verdicts={verdicts}
+              more={(r) =>
+                answer.dryRun &&
+                kind === 'people' &&
+                r.verdict === 'twin' && (
+                  <Check
+                    label="somebody else: bring in"
+                    ariaLabel={`Line ${r.line} is somebody else`}
+                    value={also.includes(r.line)}
+                    onChange={(on) => setAlso(on ? [...also, r.line] : also.filter((l) => l !== r.line))}
+                  />
+                )
+              }
+            />
             {answer.dryRun && (
               <Row>
                 <Spread />

@@ -7,7 +7,7 @@ use crate::state::State;
 use actix_web::web::{Data, Json, Path, Query};
 use chrono::NaiveDate;
 use harbor_core::charges::catalogue as core;
-use harbor_core::charges::fee_schedules::{HoldsFor, MOST_RAISE, STEPS, raised};
+use harbor_core::charges::fee_schedules::{HoldsFor, MOST_RAISE, Raise, STEPS, raise as core_raise};
 use harbor_core::fields::Faults;
 use harbor_core::fields::typed_date::{self, Sense};
 use harbor_core::money::Cents;
@@ -274,29 +274,20 @@ pub async fn raise(state: Data<State>, me: Me, code: Path<String>, form: Json<Ra
             let (mut rows, mut new) = (vec![], vec![]);
             for service in services {
                 let Some(before) = fees.own(&service.code, &schedule.code, day_before) else { continue };
-                let begins = fees.own(&service.code, &schedule.code, from) != Some(before);
-                let after = raised(Cents::new(before), points, form.step_cents).get();
-                let sentence = match (begins, after == before) {
-                    (true, _) => "Another price begins that very day and stays.",
-                    (false, true) => "Too little to change it.",
-                    (false, false) => "",
+                let then = fees.own(&service.code, &schedule.code, from).map(Cents::new);
+                let (after_cents, sentence) = match core_raise(Cents::new(before), then, points, form.step_cents) {
+                    Raise::To(after) => (Some(after.get()), ""),
+                    Raise::Stays(why) => (None, why),
                 };
-                if sentence.is_empty() {
-                    new.push(NewPrice {
-                        service: service.code.clone(),
-                        schedule: schedule.code.clone(),
-                        cents: after,
-                        from,
-                        until: None,
-                    });
-                }
-                rows.push(RaisedRow {
-                    code: service.code,
-                    name: service.name,
-                    before_cents: before,
-                    after_cents: sentence.is_empty().then_some(after),
-                    sentence: sentence.into(),
-                });
+                new.extend(after_cents.map(|cents| NewPrice {
+                    service: service.code.clone(),
+                    schedule: schedule.code.clone(),
+                    cents,
+                    from,
+                    until: None,
+                }));
+                let (code, name) = (service.code, service.name);
+                rows.push(RaisedRow { code, name, before_cents: before, after_cents, sentence: sentence.into() });
             }
             if form.check_only || new.is_empty() {
                 change.give_up();

@@ -7,6 +7,7 @@ use actix_web::HttpResponse;
 use actix_web::web::{Bytes, Data, Json, Query};
 use chrono::NaiveDate;
 use harbor_core::charges::catalogue::{self as core, CatalogueEntry};
+use harbor_core::charges::fee_schedules::{Compared, DatedPrice, compare};
 use harbor_core::fields::Faults;
 use harbor_core::fields::typed_date::{self, Sense};
 use harbor_core::money::Cents;
@@ -207,15 +208,16 @@ pub async fn import_prices(
         .await
 }
 
-/// What a price would do to those that are there.
+/// What a price would do to those that are there: its verdict, and a sentence.
 fn compared(p: &NewPrice, there: &[Price]) -> (&'static str, String) {
-    let own = || there.iter().filter(|t| t.service_code == p.service && t.schedule == p.schedule);
-    let holds = |t: &&Price| t.starts_on <= p.from && t.ends_on.is_none_or(|end| p.from <= end);
-    let (now, day) = (Cents::new(p.cents), typed_date::short(p.from));
-    match own().find(holds) {
-        None => ("new", format!("{now} from {day}.")),
-        Some(t) if t.cents == p.cents && (p.until.is_none() || t.ends_on == p.until) => ("same", String::new()),
-        Some(t) => ("changed", format!("{now} instead of {} from {day}.", Cents::new(t.cents))),
+    let of_service: Vec<DatedPrice> =
+        there.iter().filter(|t| t.service_code == p.service).map(Price::in_core).collect();
+    let new = p.in_core();
+    let (now, day) = (new.cents, typed_date::short(p.from));
+    match compare(&new, &of_service) {
+        Compared::New => ("new", format!("{now} from {day}.")),
+        Compared::Same => ("same", String::new()),
+        Compared::Changed(before) => ("changed", format!("{now} instead of {before} from {day}.")),
     }
 }
 

@@ -7,7 +7,8 @@ import { useMay } from '../../../app/session';
 import { useUndo } from '../../../app/undo';
 import { useTimes } from '../../../app/words';
 import { Button, Choose } from '../../../ui/controls';
-import { Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag, type Tone } from '../../../ui/layout';
+import { Notice, Row, Sheet, Small, Spread, Stack } from '../../../ui/layout';
+import { type Shown, Verdicts } from '../../house/Verdicts';
 
 type Answer = Schemas['CatalogueFileAnswer'];
 
@@ -25,8 +26,12 @@ const kinds = {
 } as const;
 type Kind = keyof typeof kinds;
 
-const tone: Record<string, Tone> = { new: 'kelp', changed: 'tide', same: 'plain', refused: 'coral' };
-const word: Record<string, string> = { new: '+ new', changed: '≠ changed', same: '= as it is', refused: '✕ refused' };
+const verdicts: Shown = {
+  refused: { tone: 'coral', word: '✕ refused' },
+  changed: { tone: 'tide', word: '≠ changed' },
+  new: { tone: 'kelp', word: '+ new' },
+  same: { tone: 'plain', word: '= as it is' },
+};
 
 const takeBack = (id: string) => () => api.POST('/api/price-changes/{id}/take-back', { params: { path: { id } } });
 
@@ -55,8 +60,6 @@ export function PriceFiles({ changes }: { changes: Schemas['PriceChange'][] }) {
     setHeld(file);
     void send(file, true);
   };
-  const needsLook = { refused: 0, changed: 1, new: 2, same: 3 } as Record<string, number>;
-  const rows = [...(answer?.rows ?? [])].sort((a, b) => (needsLook[a.verdict] ?? 0) - (needsLook[b.verdict] ?? 0));
   const toDo = (answer?.new ?? 0) + (answer?.changed ?? 0);
   return (
     <Sheet>
@@ -94,27 +97,7 @@ export function PriceFiles({ changes }: { changes: Schemas['PriceChange'][] }) {
               {answer.new} new, {answer.changed} changed, {answer.same} as they are, {answer.refused} refused.
               {answer.unknownHeadings.length > 0 && ` Left out, heading unknown: ${answer.unknownHeadings.join(', ')}.`}
             </Notice>
-            <Scroller>
-              <Table>
-                <tbody>
-                  {rows.slice(0, 200).map((r) => (
-                    <tr key={r.line} data-verdict={r.verdict}>
-                      <td className="number">
-                        <Mono>{r.line}</Mono>
-                      </td>
-                      <td>{r.name}</td>
-                      <td>
-                        <Tag $tone={tone[r.verdict] ?? 'plain'}>{word[r.verdict]}</Tag>
-                      </td>
-                      <td>
-                        <Small>{r.sentence}</Small>
-                      </td>
-                    </tr>
-                  ))}
-                </tbody>
-              </Table>
-            </Scroller>
-            {rows.length > 200 && <Small>200 of {rows.length} lines are shown, those that need a look first.</Small>}
+            <Verdicts rows={answer.rows} verdicts={verdicts} />
             {answer.dryRun && (
               <Row>
                 <Spread />
