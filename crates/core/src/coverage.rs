@@ -136,6 +136,13 @@ pub fn paying_by_cause<T: Copy>(paying: &[(bool, T)], at_work: bool) -> Vec<T> {
     }
 }
 
+/// The policy that is asked after one has decided; nothing where that one does not pay on this day, so that nobody guesses an
+/// order.
+pub fn next_after<T: Copy + PartialEq>(paying: &[T], decided: T) -> Option<T> {
+    let at = paying.iter().position(|p| *p == decided)?;
+    paying.get(at + 1).copied()
+}
+
 /// The policy of a visit once it is told what the visit is for: the one that stands stays where it fits the cause, and where
 /// none does, which the claim check tells.
 pub fn policy_for_cause<T: Copy + PartialEq>(stands: T, held: &[(bool, T)], paying: &[(bool, T)], at_work: bool) -> T {
@@ -390,5 +397,12 @@ mod tests {
         assert!(matches!(&seen[1].1, Verdict::Refused(why) if why.contains("birth date")));
         let of_child = Refusal { place: "2100D".into(), reason: "71".into(), follow_up: "C".into() };
         assert_eq!(of_child.doubted(), Some(Fact::PatientBirthDate), "the child's, not the policyholder's");
+    }
+
+    #[test]
+    fn the_next_policy_follows_the_one_that_decided() {
+        assert_eq!(next_after(&['a', 'b', 'c'], 'a'), Some('b'));
+        assert_eq!(next_after(&['a', 'b'], 'b'), None, "it was the last");
+        assert_eq!(next_after(&['a', 'b'], 'x'), None, "it does not pay on this day: nothing is guessed");
     }
 }

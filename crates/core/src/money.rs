@@ -2,6 +2,7 @@
 
 pub mod ages;
 pub mod collect;
+pub mod denials;
 pub mod ledger;
 pub mod payments;
 pub mod remittance;

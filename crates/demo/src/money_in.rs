@@ -1,4 +1,4 @@
-//! A remittance that came in before the demo opens: a payment, a denial, a decision taken back, a sum
+//! A remittance that came in before the demo opens: payments, denials, a decision taken back, a sum
 //! outside any claim, and one line that matches nothing of ours.
 
 use crate::World;
@@ -69,14 +69,21 @@ pub async fn build(world: &World, change: &mut Change<'_>) -> Result<()> {
         .select((Claim::as_select(), Visit::as_select(), Person::as_select()))
         .load(change.conn())
         .await?;
-    let waiting: Vec<_> = rows.iter().filter(|(c, ..)| c.state == ClaimState::Accepted).rev().take(3).collect();
+    let waiting: Vec<_> = rows.iter().filter(|(c, ..)| c.state == ClaimState::Accepted).rev().take(6).collect();
     let settled = rows.iter().filter(|(c, ..)| c.state == ClaimState::Paid).nth(3).context("a settled claim")?;
     use AdjustmentGroup::{Contractual, PatientResponsibility};
     let mut claims = Vec::new();
     for (n, (claim, visit, person)) in waiting.into_iter().enumerate() {
         let fee = Cents::new(claim.total_cents);
-        if n == 1 {
-            claims.push(decided(claim, visit, person, "4", Cents::ZERO, vec![adjustment(Contractual, "16", fee)]));
+        // Denied in three ways: something is missing, an approval was needed, and nobody knows them as insured.
+        let denied = match n {
+            1 => Some((Contractual, "16")),
+            3 => Some((Contractual, "197")),
+            4 => Some((PatientResponsibility, "31")),
+            _ => None,
+        };
+        if let Some((group, reason)) = denied {
+            claims.push(decided(claim, visit, person, "4", Cents::ZERO, vec![adjustment(group, reason, fee)]));
             continue;
         }
         let (off, copay) = (fee.share(3500), Cents::new(2500));

@@ -186,6 +186,9 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
             filing_code: filing.into(),
             employment,
             filing_days,
+            // The fund has told no days.
+            correction_days: filing_days.map(|_| 90),
+            appeal_days: filing_days.map(|_| 60),
             telephone: "2075550190".into(),
             address: "Marrow Ferry, ME".into(),
         });

@@ -34,6 +34,8 @@ pub enum Sheet {
     Receipt,
     /// A claim by the numbered fields of the professional claim form.
     ClaimForm,
+    /// A letter to a payer that denied something.
+    Appeal,
     /// A form with its signature.
     SignedForm,
     /// The note of a visit.
@@ -61,6 +63,7 @@ impl Sheet {
             Sheet::Calls => include_str!("../papers/calls.typ"),
             Sheet::Receipt => include_str!("../papers/receipt.typ"),
             Sheet::ClaimForm => include_str!("../papers/claim_form.typ"),
+            Sheet::Appeal => include_str!("../papers/appeal.typ"),
             Sheet::SignedForm => include_str!("../papers/signed_form.typ"),
             Sheet::Note => include_str!("../papers/note.typ"),
             Sheet::Chart => include_str!("../papers/chart.typ"),
@@ -258,6 +261,10 @@ mod tests {
         let claim_line = json!({ "day": "11/23/2026", "place": "11", "service": odd, "pointers": "AB", "charge": "195.00",
             "units": "1", "rendering": "1900000015" });
         let claim_form = |pages: Value| json!({ "head": head, "title": odd, "fields": [{ "number": "1a", "label": odd, "value": odd }], "pages": pages });
+        let appeal = |denied: Value| {
+            json!({ "head": head, "title": odd, "to": [odd, odd], "date": odd, "facts": [{ "label": odd, "words": odd }],
+                "denied": denied, "words": [odd], "signed": odd })
+        };
         let form = |strokes: Value| {
             json!({ "head": head, "name": odd, "patient": odd, "born": odd, "number": "IH-10001", "body": [odd, odd],
                 "strokes": strokes, "signer": odd, "at": odd, "large": true })
@@ -297,6 +304,8 @@ mod tests {
             (Sheet::Letters, json!({ "head": head, "letters": [letter] })),
             (Sheet::Calls, json!({ "head": head, "calls": [call] })),
             (Sheet::Receipt, receipt),
+            (Sheet::Appeal, appeal(json!([]))),
+            (Sheet::Appeal, appeal(json!([{ "amount": "195.00", "words": odd }]))),
             (Sheet::ClaimForm, claim_form(json!([]))),
             (Sheet::ClaimForm, claim_form(json!([[claim_line], [claim_line]]))),
             (Sheet::SignedForm, form(json!([[[1, 1], [90, 90]], [[5, 5]]]))),

@@ -84,6 +84,11 @@ struct PayerOfFile {
     /// Days from the visit until when it takes a claim, where it has told.
     #[serde(default)]
     filing_days: Option<i32>,
+    /// Days from its decision until when it takes a corrected claim, and an appeal, where it has told.
+    #[serde(default)]
+    correction_days: Option<i32>,
+    #[serde(default)]
+    appeal_days: Option<i32>,
     #[serde(default)]
     employment: bool,
     #[serde(default)]
@@ -226,6 +231,8 @@ fn payer(n: usize, p: PayerOfFile, faults: &mut Faults) -> Payer {
         filing_code: p.filing_code,
         employment: p.employment,
         filing_days: p.filing_days,
+        correction_days: p.correction_days,
+        appeal_days: p.appeal_days,
         telephone: p.telephone,
         address: p.address,
     };

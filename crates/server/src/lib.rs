@@ -28,6 +28,9 @@ use actix_web::{App, HttpServer, middleware, web};
 use anyhow::{Context, Result};
 pub use state::{Clock, Settings, State, Tls};
 
+/// So long a connection without a request stays open.
+const KEPT_OPEN: std::time::Duration = std::time::Duration::from_secs(75);
+
 /// A server that runs until it is stopped.
 pub struct Running {
     pub address: String,
@@ -94,6 +97,9 @@ pub async fn start(settings: Settings, port: u16) -> Result<Running> {
             .default_service(web::to(web_files::page))
     })
     .workers(4)
+    // A connection is kept over the pauses of somebody at work: one that is closed at the instant when a change is sent on it
+    // loses that change.
+    .keep_alive(KEPT_OPEN)
     .disable_signals()
     .shutdown_timeout(2);
     let server = match &tls {

@@ -132,6 +132,7 @@ impl Change<'_> {
                 total_cents: total.get(),
                 replaces: again.replaces,
                 frequency: if again.replaces.is_some() { Frequency::Replacement } else { Frequency::Original },
+                why: None,
             };
             about.claim = Some(self.add_claim(new).await?.id);
             if visit.coverage_id.is_none() {

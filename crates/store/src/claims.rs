@@ -31,6 +31,8 @@ pub(crate) struct NewClaim {
     pub frequency: Frequency,
     /// The version whose place it takes.
     pub replaces: Option<Uuid>,
+    /// Said of it at first, where it is not that charges were completed.
+    pub why: Option<String>,
 }
 
 pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Claim> {
@@ -48,7 +50,7 @@ pub async fn by_number(conn: &mut Conn, number: &str) -> Result<Option<Claim>> {
 pub async fn of_visits(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<Claim>> {
     Ok(claims::table
         .filter(claims::visit_id.eq_any(visits))
-        .order(claims::made_at)
+        .order((claims::made_at, claims::id))
         .select(Claim::as_select())
         .load(conn)
         .await?)
@@ -104,6 +106,15 @@ pub async fn people_in(conn: &mut Conn, documents: &[Uuid]) -> Result<Vec<Uuid>>
         .filter(remittances::document_id.eq_any(documents))
         .select(v::person_id);
     people.extend(decided.load::<Uuid>(conn).await?);
+    let letters = {
+        use crate::schema::{denial_events as e, denials as n};
+        n::table
+            .inner_join(e::table.on(e::denial_id.eq(n::id)))
+            .inner_join(v::table.on(v::id.eq(n::visit_id)))
+            .filter(e::document_id.eq_any(documents))
+            .select(v::person_id)
+    };
+    people.extend(letters.load::<Uuid>(conn).await?);
     people.sort_unstable();
     people.dedup();
     Ok(people)
@@ -163,18 +174,22 @@ impl Change<'_> {
         };
         diesel::insert_into(claims::table).values(&row).execute(self.conn()).await?;
         let said = match new.replaces {
-            None => "Charges completed; the claim is ready.".to_owned(),
+            None => new.why.unwrap_or_else(|| "Charges completed; the claim is ready.".to_owned()),
             Some(before) => {
                 let before = get(self.conn(), before).await?;
                 let what = if new.frequency == Frequency::Void { "voids" } else { "replaces" };
-                let said = format!("Charged again; it {what} {}.", before.number);
-                let told = format!("Charged again: {} {what} it once it is accepted.", row.number);
+                let why = new.why.unwrap_or_else(|| "Charged again.".to_owned());
+                let said = format!("{why} It {what} {}.", before.number);
+                let told = format!("{why} {} {what} it once it is accepted.", row.number);
                 self.note_claim(&before, *before.state, &told).await?;
                 self.tell(Topic::Claim, before.id);
                 said
             }
         };
         self.note_claim(&row, ClaimState::Ready, &said).await?;
+        if new.frequency == Frequency::Replacement {
+            self.denials_were_corrected(row.visit_id, row.payer_id, &row.number).await?;
+        }
         self.audit("made", "claim", row.id, Some(new.person), row.number.clone());
         self.tell(Topic::Claim, row.id);
         Ok(row)
@@ -196,6 +211,14 @@ impl Change<'_> {
             self.note_claim(&claim, *claim.state, sentence).await?;
             self.tell(Topic::Claim, claim.id);
         }
+        Ok(())
+    }
+
+    /// Tells something of one claim, which stays as it is.
+    pub async fn tell_of_claim(&mut self, id: Uuid, sentence: &str) -> Result<()> {
+        let claim = get(self.conn(), id).await?;
+        self.note_claim(&claim, *claim.state, sentence).await?;
+        self.tell(Topic::Claim, id);
         Ok(())
     }
 

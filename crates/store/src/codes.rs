@@ -127,6 +127,10 @@ names! {
     FixPlace = harbor_core::charges::claim_check::FixPlace;
     ClaimState = harbor_core::claims::ClaimState;
     CorrectionEnd = harbor_core::charges::CorrectionEnd;
+    AdjustmentGroup = harbor_core::money::remittance::AdjustmentGroup;
+    DenialState = harbor_core::money::denials::DenialState;
+    RatesBy = harbor_core::money::denials::RatesBy;
+    Remedy = harbor_core::money::denials::Remedy;
     Comparator = harbor_core::orders::Comparator;
     Consent = harbor_core::people::Consent;
     Doing = harbor_core::arrival::hands::Doing;

@@ -65,6 +65,8 @@ impl Payer {
             telephone: p.telephone,
             address: p.address,
             filing_days: p.filing_days,
+            correction_days: p.correction_days,
+            appeal_days: p.appeal_days,
         }
     }
 }
@@ -91,6 +93,8 @@ impl Change<'_> {
                     p::telephone.eq(&row.telephone),
                     p::address.eq(&row.address),
                     p::filing_days.eq(row.filing_days),
+                    p::correction_days.eq(row.correction_days),
+                    p::appeal_days.eq(row.appeal_days),
                 ))
                 .execute(self.conn())
                 .await?;

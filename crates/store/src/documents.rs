@@ -276,6 +276,53 @@ pub struct OutsideClaims {
     pub cents: i64,
 }
 
+/// An amount that a payer did not pay, with its group (X12 CAS01) and reason.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct AdjustedPart {
+    pub group: codes::AdjustmentGroup,
+    pub reason: String,
+    pub cents: i64,
+}
+
+/// What a payer decided of one line of a claim.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct DecidedLine {
+    /// Our own number of the line, as the payer returned it; empty where it returned none.
+    pub control: String,
+    pub code: String,
+    /// What had been billed, where the payer changed or bundled it.
+    pub billed: Option<String>,
+    pub charged_cents: i64,
+    pub allowed_cents: Option<i64>,
+    pub paid_cents: i64,
+    pub adjustments: Vec<AdjustedPart>,
+    pub remarks: Vec<String>,
+}
+
+/// What a payer decided of a claim, as it came.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct Decided {
+    pub patient_last: String,
+    pub patient_first: String,
+    /// The payer's own number of the claim.
+    pub payer_claim_number: String,
+    pub lines: Vec<DecidedLine>,
+    /// Of the claim as a whole.
+    pub adjustments: Vec<AdjustedPart>,
+    pub remarks: Vec<String>,
+}
+
+/// An amount that is denied; no line where it is of the claim as a whole.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct DeniedPart {
+    pub line: Option<u32>,
+    pub group: codes::AdjustmentGroup,
+    pub reason: String,
+    pub cents: i64,
+}
+
 /// One condition of an alert.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct AlertCondition {

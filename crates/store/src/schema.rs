@@ -798,6 +798,8 @@ diesel::table! {
         telephone -> Text,
         address -> Text,
         filing_days -> Nullable<Integer>,
+        correction_days -> Nullable<Integer>,
+        appeal_days -> Nullable<Integer>,
     }
 }
 
@@ -1123,6 +1125,43 @@ diesel::table! {
         share_cents -> BigInt,
         explanation -> Array<Text>,
         transaction_id -> Nullable<Uuid>,
+        decision -> Nullable<Jsonb>,
+        matched_at -> Nullable<Timestamptz>,
+        matched_by -> Nullable<Text>,
+    }
+}
+
+diesel::table! {
+    denials (id) {
+        id -> Uuid,
+        remitted_claim_id -> Uuid,
+        claim_id -> Uuid,
+        visit_id -> Uuid,
+        payer_id -> Uuid,
+        cents -> BigInt,
+        amounts -> Jsonb,
+        state -> Text,
+        raised_at -> Timestamptz,
+        correct_by -> Nullable<Date>,
+        appeal_by -> Nullable<Date>,
+        due_on -> Nullable<Date>,
+        owner_id -> Nullable<Uuid>,
+        won_cents -> BigInt,
+        wanted_by -> Nullable<Uuid>,
+        wanted_reason -> Nullable<Text>,
+        ended_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
+    denial_events (id) {
+        id -> BigInt,
+        denial_id -> Uuid,
+        at -> Timestamptz,
+        by -> Text,
+        state -> Text,
+        sentence -> Text,
+        document_id -> Nullable<Uuid>,
     }
 }
 
@@ -1728,6 +1767,8 @@ diesel::allow_tables_to_appear_in_same_query!(
     result_values,
     ledger_entries,
     ledger_transactions,
+    denials,
+    denial_events,
     payments,
     payment_means,
     tills,

@@ -22,6 +22,7 @@ coded! {
         Claim = "claim", "a claim";
         Batch = "batch", "a batch of claims";
         Remittance = "remittance", "a remittance";
+        Denial = "denial", "a denial";
         Result = "result", "a result";
         Till = "till", "a till";
         Import = "import", "what came in from files";

@@ -373,6 +373,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/decisions/{id}/candidates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The claims that a waiting decision might be about, the likeliest first. */
+        get: operations["get_decisions__id__candidates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/decisions/{id}/match": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Posts a waiting decision to the claim that is named. Never more is decided than is open. */
+        post: operations["post_decisions__id__match"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/denials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Denials to be worked on, what is due first at the top; or those that ended, the latest first. */
+        get: operations["get_denials"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/denials/rates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How much was denied of what payers decided on these days, and what of it was won back; the dearest first. */
+        get: operations["get_denials_rates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/denials/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_denials__id_"];
+        put?: never;
+        /** Does something about a denial. */
+        post: operations["post_denials__id_"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fee-schedules": {
         parameters: {
             query?: never;
@@ -5148,6 +5233,15 @@ export interface components {
             at: string;
             known: boolean;
         };
+        /** @description An amount that a payer did not pay, with its group (X12 CAS01) and reason. */
+        AdjustedPart: {
+            /** Format: int64 */
+            cents: number;
+            group: components["schemas"]["AdjustmentGroup"];
+            reason: string;
+        };
+        /** @enum {string} */
+        AdjustmentGroup: "CO" | "PR" | "OA" | "PI";
         Affected: {
             visits: number;
         };
@@ -5798,6 +5892,18 @@ export interface components {
              */
             sentAt?: string | null;
         };
+        /** @description A claim that the decision might be about. */
+        ClaimCandidate: {
+            /** @description What agrees, in words. */
+            agrees: string[];
+            claim: components["schemas"]["Claim"];
+            /** Format: date */
+            day: string;
+            /** @description What does not; nothing where all but the number does. */
+            differs?: string | null;
+            payer: string;
+            person: components["schemas"]["PersonCard"];
+        };
         ClaimDetail: {
             claim: components["schemas"]["ClaimView"];
             events: components["schemas"]["ClaimEventView"][];
@@ -6111,6 +6217,195 @@ export interface components {
             shifts: components["schemas"]["Shift"][];
             slots: components["schemas"]["Slot"][];
             visits: components["schemas"]["VisitCard"][];
+            words: string;
+        };
+        /** @description What a payer decided of a claim, as it came. */
+        Decided: {
+            /** @description Of the claim as a whole. */
+            adjustments: components["schemas"]["AdjustedPart"][];
+            lines: components["schemas"]["DecidedLine"][];
+            patientFirst: string;
+            patientLast: string;
+            /** @description The payer's own number of the claim. */
+            payerClaimNumber: string;
+            remarks: string[];
+        };
+        /** @description What a payer decided of one line of a claim. */
+        DecidedLine: {
+            adjustments: components["schemas"]["AdjustedPart"][];
+            /** Format: int64 */
+            allowedCents?: number | null;
+            /** @description What had been billed, where the payer changed or bundled it. */
+            billed?: string | null;
+            /** Format: int64 */
+            chargedCents: number;
+            code: string;
+            /** @description Our own number of the line, as the payer returned it; empty where it returned none. */
+            control: string;
+            /** Format: int64 */
+            paidCents: number;
+            remarks: string[];
+        };
+        DecisionMatch: {
+            /** @description Our number of the claim. */
+            claim: string;
+        };
+        Denial: {
+            amounts: components["schemas"]["DeniedPart"][];
+            /** Format: date */
+            appealBy?: string | null;
+            /** Format: int64 */
+            cents: number;
+            /** Format: uuid */
+            claimId: string;
+            /** Format: date */
+            correctBy?: string | null;
+            /** Format: date */
+            dueOn?: string | null;
+            /** Format: date-time */
+            endedAt?: string | null;
+            /** Format: uuid */
+            id: string;
+            /** Format: uuid */
+            ownerId?: string | null;
+            /** Format: uuid */
+            payerId: string;
+            /** Format: date-time */
+            raisedAt: string;
+            /** Format: uuid */
+            remittedClaimId: string;
+            state: components["schemas"]["DenialState"];
+            /** Format: uuid */
+            visitId: string;
+            /** Format: uuid */
+            wantedBy?: string | null;
+            wantedReason?: string | null;
+            /** Format: int64 */
+            wonCents: number;
+        };
+        /** @description One denial with what may be done about it. */
+        DenialDetail: {
+            decision: components["schemas"]["RemittedClaim"];
+            events: components["schemas"]["DenialEvent"][];
+            /** @description Whether the one who asks may give it up without a second person. */
+            givesUpAlone: boolean;
+            /** @description Who is asked next, where the person had another policy on the day. */
+            nextPayer?: string | null;
+            /** @description Why the patient cannot be billed for it; nothing where they can. */
+            notThePatients?: string | null;
+            /**
+             * Format: int64
+             * @description What of it is open against the payer.
+             */
+            openCents: number;
+            /** @description What a letter to the payer begins with. */
+            proposedWords: string;
+            view: components["schemas"]["DenialView"];
+            /** @description Who wants to give it up. */
+            wantedBy?: string | null;
+            /** @description It was the one who asks. */
+            wantedByMe: boolean;
+        };
+        DenialEvent: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** Format: uuid */
+            denialId: string;
+            /** Format: uuid */
+            documentId?: string | null;
+            /** Format: int64 */
+            id: number;
+            sentence: string;
+            state: components["schemas"]["DenialState"];
+        };
+        /** @description One row of the rates. */
+        DenialRate: {
+            /**
+             * Format: int64
+             * @description Decisions of the days that were asked for; of a reason, all of them.
+             */
+            decided: number;
+            /**
+             * Format: int64
+             * @description Of these, those that left something unpaid.
+             */
+            denied: number;
+            /** Format: int64 */
+            deniedCents: number;
+            name: string;
+            /** Format: int64 */
+            wonCents: number;
+        };
+        /** @enum {string} */
+        DenialState: "open" | "asked" | "appealed" | "corrected" | "second_wanted" | "paid_after_all" | "denied_again" | "taken_back" | "passed_on" | "to_patient" | "given_up";
+        DenialView: {
+            claim: string;
+            /** Format: date */
+            day: string;
+            denial: components["schemas"]["Denial"];
+            helps: string;
+            overdue: boolean;
+            owner?: string | null;
+            payer: string;
+            person: components["schemas"]["PersonCard"];
+            reasons: components["schemas"]["DeniedView"][];
+            remedy: components["schemas"]["Remedy"];
+        };
+        /** @description What somebody does about a denial. */
+        DenialWork: {
+            /** @enum {string} */
+            what: "own";
+        } | {
+            /** @enum {string} */
+            what: "leave";
+        } | {
+            lookAgain: string;
+            sentence: string;
+            /** @enum {string} */
+            what: "note";
+        } | {
+            lookAgain: string;
+            sentence: string;
+            /** @enum {string} */
+            what: "ask_patient";
+        } | {
+            lookAgain: string;
+            /** @enum {string} */
+            what: "appeal";
+            words: string;
+        } | {
+            /** @enum {string} */
+            what: "bill_next";
+        } | {
+            /** @enum {string} */
+            what: "bill_patient";
+        } | {
+            reason: string;
+            /** @enum {string} */
+            what: "give_up";
+        } | {
+            reason: string;
+            /** @enum {string} */
+            what: "keep";
+        };
+        /** @description An amount that is denied; no line where it is of the claim as a whole. */
+        DeniedPart: {
+            /** Format: int64 */
+            cents: number;
+            group: components["schemas"]["AdjustmentGroup"];
+            /** Format: int32 */
+            line?: number | null;
+            reason: string;
+        };
+        /** @description An amount that was not paid, with its reason in words. */
+        DeniedView: {
+            /** Format: int64 */
+            cents: number;
+            /** @description Group and reason as they stand in the file, such as CO 16. */
+            code: string;
+            /** Format: int32 */
+            line?: number | null;
             words: string;
         };
         /** @description What the release says of the codes together. */
@@ -7749,6 +8044,10 @@ export interface components {
         };
         Payer: {
             address: string;
+            /** Format: int32 */
+            appealDays?: number | null;
+            /** Format: int32 */
+            correctionDays?: number | null;
             employment: boolean;
             filingCode: string;
             /**
@@ -7773,6 +8072,9 @@ export interface components {
         };
         PayerSettings: {
             address: string;
+            appealDays: string;
+            /** @description From its decision on, for a corrected claim and for an appeal, as they are typed; empty while nobody has told. */
+            correctionDays: string;
             employment: boolean;
             filingCode: string;
             /** @description As it is typed; empty while nobody has told. */
@@ -8066,7 +8368,7 @@ export interface components {
             why: string;
         };
         /** @enum {string} */
-        Posting: "charge" | "uncharge" | "payment" | "decision" | "reversal" | "adjustment" | "void" | "refund" | "credit" | "carried_over" | "till";
+        Posting: "charge" | "uncharge" | "payment" | "decision" | "reversal" | "adjustment" | "passed_on" | "to_patient" | "given_up" | "matched" | "void" | "refund" | "credit" | "carried_over" | "till";
         Prescription: {
             /** Format: int32 */
             days: number;
@@ -8463,6 +8765,8 @@ export interface components {
         };
         /** @enum {string} */
         Relationship: "18" | "01" | "19" | "G8";
+        /** @enum {string} */
+        Remedy: "correct" | "attach" | "appeal" | "ask_payer" | "ask_patient" | "bill_next";
         Remittance: {
             /** Format: int64 */
             amountCents: number;
@@ -8491,9 +8795,16 @@ export interface components {
             /** Format: uuid */
             claimId?: string | null;
             claimNumber: string;
+            decision?: components["schemas"]["Decided"] | null;
             explanation: string[];
             /** Format: uuid */
             id: string;
+            /**
+             * Format: date-time
+             * @description By hand.
+             */
+            matchedAt?: string | null;
+            matchedBy?: string | null;
             /** Format: int64 */
             paidCents: number;
             patientName: string;
@@ -9694,7 +10005,7 @@ export interface components {
             words: string;
         };
         /** @enum {string} */
-        Topic: "visit" | "note" | "person" | "texts" | "schedule" | "clinic" | "waiting" | "message" | "groups" | "prices" | "views" | "claim" | "batch" | "remittance" | "result" | "till" | "import" | "session" | "job" | "everything";
+        Topic: "visit" | "note" | "person" | "texts" | "schedule" | "clinic" | "waiting" | "message" | "groups" | "prices" | "views" | "claim" | "batch" | "remittance" | "denial" | "result" | "till" | "import" | "session" | "job" | "everything";
         TransactionView: {
             /** Format: date-time */
             at: string;
@@ -10216,6 +10527,8 @@ export interface components {
             claimDays: components["schemas"]["Choice"][];
             claimStates: components["schemas"]["Choice"][];
             consents: components["schemas"]["Choice"][];
+            denialRates: components["schemas"]["Choice"][];
+            denialStates: components["schemas"]["Choice"][];
             enclosed: components["schemas"]["Choice"][];
             ethnicities: components["schemas"]["Choice"][];
             foods: components["schemas"]["Choice"][];
@@ -12806,6 +13119,581 @@ export interface operations {
             };
             /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_decisions__id__candidates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClaimCandidate"][];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_decisions__id__match: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecisionMatch"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadAnswer"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_denials: {
+        parameters: {
+            query?: {
+                /** @description Those that came to an end, in place of those to be worked on. */
+                ended?: boolean;
+                payerId?: string;
+                /** @description Only what the one who asks works on. */
+                mine?: boolean;
+                /** @description The last one of the page before. */
+                after?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DenialView"][];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_denials_rates: {
+        parameters: {
+            query: {
+                /** @description payer, reason, clinician or service. */
+                by: string;
+                from: string;
+                to: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DenialRate"][];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_denials__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DenialDetail"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field or a question is at fault, or the rules of the job say no. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_denials__id_: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DenialWork"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What was sent did not arrive in time. */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Somebody else was faster, or something is to be confirmed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Larger than this route takes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Sent packed, or of a kind that this route does not take. */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };

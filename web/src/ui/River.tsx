@@ -7,6 +7,7 @@ import { bars, color, fineHatch, font, hair, river, size, space, stroke } from '
 
 const tone: Record<string, string> = {
   written_off: color.quiet,
+  given_up: color.line,
   paid_by_payer: color.tide,
   paid_by_patient: color.kelp,
   payer_owes: color.brass,
@@ -16,6 +17,7 @@ const tone: Record<string, string> = {
 };
 const pattern: Record<string, string> = {
   written_off: fineHatch(color.quiet),
+  given_up: bars(color.quiet),
   payer_owes: bars(color.brass),
   second_payer_owes: bars(color.tide),
   third_payer_owes: bars(color.quiet),

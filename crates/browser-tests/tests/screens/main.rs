@@ -6,6 +6,7 @@ mod booking;
 mod catalogue;
 mod claims;
 mod day_view;
+mod denials;
 mod discreet;
 mod doors;
 mod drafts;

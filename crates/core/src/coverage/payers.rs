@@ -14,6 +14,9 @@ pub struct PayerEntry {
     pub employment: bool,
     /// Days from the visit until when it takes a claim, 1 to 1,000; nothing while nobody has told.
     pub filing_days: Option<i32>,
+    /// Days from its decision until when it takes a corrected claim, and an appeal, 1 to 1,000 each; nothing while nobody has told.
+    pub correction_days: Option<i32>,
+    pub appeal_days: Option<i32>,
     pub telephone: String,
     pub address: String,
 }
@@ -26,8 +29,12 @@ pub fn read(p: PayerEntry, faults: &mut Faults, at: impl Fn(&str) -> String) -> 
     } else if p.employment != (filing_code == "WC") {
         faults.add(&at("filingCode"), "A payer for accidents at work has the code WC, and no other has it.");
     }
-    if p.filing_days.is_some_and(|d| !(1..=1000).contains(&d)) {
-        faults.add(&at("filingDays"), "Has 1 to 1,000 days, or is left out.");
+    for (field, days) in
+        [("filingDays", p.filing_days), ("correctionDays", p.correction_days), ("appealDays", p.appeal_days)]
+    {
+        if days.is_some_and(|d| !(1..=1000).contains(&d)) {
+            faults.add(&at(field), "Has 1 to 1,000 days, or is left out.");
+        }
     }
     let number = faults.line(&at("payerCode"), "Number", &p.number, 15).to_uppercase();
     // NM109 is an element of the file: it holds no sign that parts elements.
@@ -40,6 +47,8 @@ pub fn read(p: PayerEntry, faults: &mut Faults, at: impl Fn(&str) -> String) -> 
         filing_code,
         employment: p.employment,
         filing_days: p.filing_days,
+        correction_days: p.correction_days,
+        appeal_days: p.appeal_days,
         telephone: faults.optional_line(&at("telephone"), "Telephone", &p.telephone, 20),
         address: faults.optional_line(&at("address"), "Address", &p.address, 120),
     }

@@ -18,8 +18,10 @@ coded! {
         Patient = "patient", "owed by patient";
         /// Fees earned, negative by nature.
         Fees = "fees", "fees";
-        /// Given up by contract, or by decision.
+        /// Given up by contract or by law.
         WriteOff = "write_off", "written off";
+        /// Given up by somebody's decision after a payer denied it.
+        GivenUp = "given_up", "given up";
         /// Money of a patient that is not yet for any visit; negative while the clinic holds it.
         Unapplied = "unapplied", "credit";
         /// What came in by each means.
@@ -29,7 +31,15 @@ coded! {
         Transfer = "transfer", "transfer";
         /// Money that payers sent to the bank.
         Bank = "bank", "bank";
-        /// Adjustments of a payer outside any claim (X12 PLB).
+        /// Money in the bank of which nobody knows yet which claim it is for.
+        Unmatched = "unmatched", "waits to be matched";
+        /// What payers added for paying late (X12 PLB L6).
+        Interest = "interest", "interest";
+        /// What payers kept for what they had paid too much before (X12 PLB WO).
+        Takeback = "takeback", "taken back by payers";
+        /// What payers carried to or from another payment (X12 PLB FB).
+        ForwardBalance = "forward_balance", "carried to another payment";
+        /// Other adjustments of a payer outside any claim (X12 PLB).
         PayerAdjustment = "payer_adjustment", "payer's adjustments outside claims";
         /// Balances carried over from before this ledger.
         Opening = "opening", "carried over";
@@ -47,6 +57,13 @@ coded! {
         Decision = "decision", "payer's decision";
         Reversal = "reversal", "decision taken back";
         Adjustment = "adjustment", "payer's adjustment";
+        /// What a payer left to the patient goes to the next policy first.
+        PassedOn = "passed_on", "passed to the next payer";
+        /// What a payer denied becomes the patient's.
+        ToPatient = "to_patient", "moved to the patient";
+        GivenUp = "given_up", "given up";
+        /// Money that waited found its claim.
+        Matched = "matched", "matched";
         Void = "void", "payment taken back";
         Refund = "refund", "refund";
         Credit = "credit", "credit used";
@@ -192,7 +209,7 @@ pub fn charge(lines: &[(u32, Cents)], insured: bool) -> Result<Transaction, Ledg
 pub struct LineDecision {
     pub line: Option<u32>,
     pub paid: Cents,
-    /// Contractual and other write-offs (group codes CO, OA and PI).
+    /// Given up by contract or by law.
     pub written_off: Cents,
     /// What the payer leaves to the patient (group code PR).
     pub patient_share: Cents,
@@ -215,11 +232,40 @@ pub fn decision(lines: &[LineDecision]) -> Result<Transaction, LedgerRefusal> {
     )
 }
 
+/// What a payer left to the patient, by charge line, becomes the next payer's; taken back where negative.
+pub fn passed_on(shares: &[(Option<u32>, Cents)]) -> Result<Transaction, LedgerRefusal> {
+    moved(shares, Account::Patient, Account::Payer, "passed to the next payer")
+}
+
+/// What a payer denied becomes the patient's.
+pub fn to_patient(amount: Cents) -> Result<Transaction, LedgerRefusal> {
+    moved(&[(None, amount)], Account::Payer, Account::Patient, "denied by the payer")
+}
+
+/// What a payer denied is given up.
+pub fn given_up(amount: Cents) -> Result<Transaction, LedgerRefusal> {
+    moved(&[(None, amount)], Account::Payer, Account::GivenUp, "given up after a denial")
+}
+
+fn moved(
+    amounts: &[(Option<u32>, Cents)],
+    from: Account,
+    to: Account,
+    memo: &str,
+) -> Result<Transaction, LedgerRefusal> {
+    let both =
+        |&(line, amount): &(Option<u32>, Cents)| [entry(to, amount, line, memo), entry(from, -amount, line, memo)];
+    Transaction::new(amounts.iter().flat_map(both).collect())
+}
+
 /// The balances of one visit.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Balances {
     pub charged: Cents,
+    /// By contract or by law.
     pub written_off: Cents,
+    /// By somebody's decision.
+    pub given_up: Cents,
     pub paid_by_payer: Cents,
     pub paid_by_patient: Cents,
     pub payer_owes: Cents,
@@ -234,6 +280,7 @@ impl Balances {
             match e.account {
                 Account::Fees => b.charged += -e.amount,
                 Account::WriteOff => b.written_off += e.amount,
+                Account::GivenUp => b.given_up += e.amount,
                 Account::Bank => b.paid_by_payer += e.amount,
                 // A credit that is used for a visit is money that the patient paid.
                 Account::Cash | Account::Card | Account::Cheque | Account::Transfer | Account::Unapplied => {
@@ -241,13 +288,19 @@ impl Balances {
                 }
                 Account::Payer => b.payer_owes += e.amount,
                 Account::Patient => b.patient_owes += e.amount,
-                Account::PayerAdjustment | Account::Opening | Account::TillDifference => {}
+                Account::Unmatched
+                | Account::Interest
+                | Account::Takeback
+                | Account::ForwardBalance
+                | Account::PayerAdjustment
+                | Account::Opening
+                | Account::TillDifference => {}
             }
         }
         b
     }
 
-    /// What is still open: always charged − written off − paid.
+    /// What is still open: always charged − written off − given up − paid.
     pub fn left(&self) -> Cents {
         self.payer_owes + self.patient_owes
     }
@@ -266,6 +319,7 @@ impl Balances {
                 b.written_off,
                 format!("By its contract with the payer the clinic gives up {}.", b.written_off),
             ),
+            ("given_up", b.given_up, format!("After a denial the clinic gives up {}.", b.given_up)),
             ("paid_by_payer", b.paid_by_payer, format!("The payer paid {}.", b.paid_by_payer)),
             ("paid_by_patient", b.paid_by_patient, format!("The patient paid {}.", b.paid_by_patient)),
             ("payer_owes", b.payer_owes, format!("{} waits for the payer's decision.", b.payer_owes)),
@@ -339,6 +393,9 @@ mod tests {
         Pay(i64),
         Decide(i64, i64, i64),
         TakeBack(usize),
+        PassOn(i64),
+        GiveUp(i64),
+        ToPatient(i64),
     }
 
     fn act() -> impl Strategy<Value = Act> {
@@ -347,6 +404,9 @@ mod tests {
             (1i64..50_000).prop_map(Act::Pay),
             (-50_000i64..50_000, -9000i64..9000, -9000i64..9000).prop_map(|(a, b, c)| Act::Decide(a, b, c)),
             any::<usize>().prop_map(Act::TakeBack),
+            (-9000i64..9000).prop_map(Act::PassOn),
+            (1i64..9000).prop_map(Act::GiveUp),
+            (1i64..9000).prop_map(Act::ToPatient),
         ]
     }
 
@@ -362,13 +422,16 @@ mod tests {
                     Act::Decide(paid, off, share) => decision(&[LineDecision { line: Some(1), paid: Cents::new(paid), written_off: Cents::new(off), patient_share: Cents::new(share) }]).ok(),
                     Act::TakeBack(i) if !posted.is_empty() => Some(posted[i % posted.len()].reversed("taken back")),
                     Act::TakeBack(_) => None,
+                    Act::PassOn(c) => passed_on(&[(Some(1), Cents::new(c))]).ok(),
+                    Act::GiveUp(c) => given_up(Cents::new(c)).ok(),
+                    Act::ToPatient(c) => to_patient(Cents::new(c)).ok(),
                 };
                 posted.extend(made);
             }
             let entries: Vec<Entry> = posted.iter().flat_map(|t| t.entries().to_vec()).collect();
             prop_assert_eq!(entries.iter().map(|e| e.amount).sum::<Cents>(), Cents::ZERO);
             let b = Balances::of(&entries);
-            prop_assert_eq!(b.left(), b.charged - b.written_off - b.paid_by_payer - b.paid_by_patient);
+            prop_assert_eq!(b.left(), b.charged - b.written_off - b.given_up - b.paid_by_payer - b.paid_by_patient);
         }
     }
 }

@@ -8,6 +8,7 @@ pub mod meaning;
 pub mod plan;
 
 use crate::money::Cents;
+use crate::money::ledger::Account;
 use chrono::NaiveDate;
 
 /// Text of a few letters, kept without an allocation of its own: a large file holds millions of them.
@@ -114,6 +115,11 @@ impl RemittedClaim {
         self.status == "22"
     }
 
+    /// The payer sent the claim on to the next payer by itself (CLP02 19 to 21).
+    pub fn is_forwarded(&self) -> bool {
+        matches!(self.status.as_str(), "19" | "20" | "21")
+    }
+
     fn all_adjustments(&self) -> impl Iterator<Item = &Adjustment> {
         self.adjustments.iter().chain(self.lines.iter().flat_map(|l| &l.adjustments))
     }
@@ -136,6 +142,18 @@ pub struct ProviderAdjustment {
     pub reference: String,
     /// Positive takes money from the payment, as in PLB04.
     pub amount: Cents,
+}
+
+impl ProviderAdjustment {
+    /// Where such money stands in the ledger.
+    pub fn account(&self) -> Account {
+        match self.reason.as_str() {
+            "L6" => Account::Interest,
+            "WO" => Account::Takeback,
+            "FB" => Account::ForwardBalance,
+            _ => Account::PayerAdjustment,
+        }
+    }
 }
 
 /// A whole remittance (one transaction set 835).

@@ -19,6 +19,7 @@ coded! {
         Results = "results", "results";
         Orders = "orders", "orders";
         Remittances = "remittances", "remittances";
+        Denials = "denials", "denials";
         Batches = "batches", "batches";
         Person = "person", "person";
         Rebooking = "rebooking", "rebooking list";
@@ -82,6 +83,8 @@ pub const COSIGN: Task = Task { group: "Co-sign notes", action: "Open note", pla
 /// A remittance line that matches no claim of ours.
 pub const MATCH_LINE: Task =
     Task { group: "Match remittance lines", action: "Open remittances", place: TaskPlace::Remittances, rank: 4 };
+/// What payers did not pay, where a deadline is near or somebody else must agree.
+pub const DENIALS: Task = Task { group: "Denials due", action: "Open denials", place: TaskPlace::Denials, rank: 3 };
 /// The clearing house answered something that is none of ours, or nothing that moves a claim.
 pub const STRAY_ANSWER: Task =
     Task { group: "Answers that match nothing", action: "Open batches", place: TaskPlace::Batches, rank: 4 };

@@ -155,6 +155,9 @@ async fn file(
             share_cents: c.patient_share.get(),
             explanation: c.explanation(),
             transaction_id: Some(d.transaction),
+            decision: Some(Doc(harbor_store::documents::Decided::of(c))),
+            matched_at: None,
+            matched_by: None,
         });
     }
     Ok(())

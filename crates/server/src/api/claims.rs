@@ -336,9 +336,13 @@ pub async fn file(
         _ => return Err(Problem::field("as", "A file is given as it is, or as text.")),
     };
     shown::opened(&request, "file", within);
-    let name = format!("attachment; filename=\"{}-{}.txt\"", document.kind, &document.sha256[..8]);
+    let (ending, kind) = match document.kind.as_str() {
+        "appeal" => ("pdf", "application/pdf"),
+        _ => ("txt", "application/octet-stream"),
+    };
+    let name = format!("attachment; filename=\"{}-{}.{ending}\"", document.kind, &document.sha256[..8]);
     Ok(HttpResponse::Ok()
-        .content_type("application/octet-stream")
+        .content_type(kind)
         .insert_header(("content-disposition", name))
         .insert_header(("content-security-policy", "sandbox"))
         .body(content))

@@ -1,9 +1,9 @@
 //! Routes of money.
 
-use crate::api::money::{accounts, owed, payments, refunds, remittances, tills};
+use crate::api::money::{accounts, by_hand, denials, owed, payments, refunds, remittances, tills};
 use crate::routes::Access::{Needs, Of};
 use harbor_core::house::permissions::Permission::{Claims, GiveBack, SeeCharges, TakeMoney};
-use harbor_store::people::whose::Whose::{Payment, Person, Visit};
+use harbor_store::people::whose::Whose::{Decision, Denial, Payment, Person, Visit};
 
 table! {
     get "/api/people/{id}/account" Of(SeeCharges, Person) => accounts::show;
@@ -20,4 +20,10 @@ table! {
     post "/api/sites/{id}/till/closing" Needs(TakeMoney) => tills::close;
     get "/api/remittances" Needs(Claims) => remittances::list;
     post "/api/remittances" Needs(Claims) => remittances::upload, 64 << 20;
+    get "/api/decisions/{id}/candidates" Of(Claims, Decision) => by_hand::candidates;
+    post "/api/decisions/{id}/match" Of(Claims, Decision) => by_hand::match_one;
+    get "/api/denials" Needs(Claims) => denials::list;
+    get "/api/denials/rates" Needs(Claims) => denials::rates;
+    get "/api/denials/{id}" Of(Claims, Denial) => denials::show;
+    post "/api/denials/{id}" Of(Claims, Denial) => denials::work;
 }

@@ -17,6 +17,7 @@ mod check_in;
 mod claims;
 mod coverage;
 mod day;
+mod denials;
 mod flow;
 mod growth;
 mod guards;

@@ -12,12 +12,12 @@ fn file(claim_number: &str, trace: &str, paid: i64) -> String {
     with(claim_number, trace, paid, |_| ())
 }
 
-fn adjusted(group: AdjustmentGroup, reason: &str, cents: i64) -> Adjustment {
+pub(crate) fn adjusted(group: AdjustmentGroup, reason: &str, cents: i64) -> Adjustment {
     Adjustment { group, reason: reason.into(), amount: Cents::new(cents), quantity: None }
 }
 
 /// A remittance of one claim over 195.00 of which 100.00 is paid, or as it is changed.
-fn with(claim_number: &str, trace: &str, paid: i64, change: impl FnOnce(&mut Remittance)) -> String {
+pub(crate) fn with(claim_number: &str, trace: &str, paid: i64, change: impl FnOnce(&mut Remittance)) -> String {
     let off = adjusted(AdjustmentGroup::Contractual, "45", 19_500 - 10_000);
     let line = RemittedLine {
         line_control: format!("{claim_number}-1").into(),
@@ -191,12 +191,12 @@ async fn a_server_killed_while_posting_has_posted_all_or_nothing() {
 }
 
 /// The one line of the claim, changed.
-fn line(r: &mut Remittance) -> &mut RemittedLine {
+pub(crate) fn line(r: &mut Remittance) -> &mut RemittedLine {
     &mut r.claims[0].lines[0]
 }
 
 /// A claim that the payer has.
-async fn sent_claim(product: &Product) -> (Hand, String, Value) {
+pub(crate) async fn sent_claim(product: &Product) -> (Hand, String, Value) {
     product.outside.lock().automatic = false;
     let walk = to_charges(product, "SM55510").await;
     let (biller, claim) = crate::line::send_claim(product, &walk).await;

@@ -231,6 +231,7 @@ impl Change<'_> {
                 total_cents: claim.total_cents,
                 frequency: Frequency::Void,
                 replaces: Some(claim.id),
+                why: None,
             })
             .await?;
         }

@@ -4,16 +4,17 @@ use super::accidents;
 use crate::house::staff;
 use crate::money::ledger;
 use crate::rows::Coverage;
-use crate::rows::{Accident, Claim, Payer, Person, Service, Site, Staff, VisitBilling};
+use crate::rows::{Accident, Claim, Payer, Person, RemittedClaim, Service, Site, Staff, VisitBilling};
 use crate::schema::{coverages, visit_diagnoses};
 use crate::visit_line::visits;
 use crate::{Conn, Result, StoreError, charges, coverage, people};
+use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::claims::assembling::{
-    AccidentCause, AccidentOnRecord, ChargedLine, ClaimFacts, EmployerOnRecord, OnRecord, PayerOfClaim,
+    AccidentCause, AccidentOnRecord, ChargedLine, ClaimFacts, EmployerOnRecord, OnRecord, PayerBefore, PayerOfClaim,
 };
-use harbor_core::claims::{AddressOnClaim, Facility, Frequency, ProviderOnClaim};
+use harbor_core::claims::{AddressOnClaim, ClaimState, Facility, Frequency, ProviderOnClaim};
 use harbor_core::money::Cents;
 use std::collections::HashMap;
 use uuid::Uuid;
@@ -72,6 +73,27 @@ fn by<T>(rows: Vec<T>, id: impl Fn(&T) -> Uuid) -> HashMap<Uuid, T> {
     rows.into_iter().map(|row| (id(&row), row)).collect()
 }
 
+/// What payers decided of claims of these visits and did not take back, with the day.
+async fn decided_before(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<(Claim, RemittedClaim, NaiveDate)>> {
+    use crate::schema::{claims as c, remittances as r, remitted_claims as d};
+    let all: Vec<(Claim, RemittedClaim, NaiveDate)> = d::table
+        .inner_join(c::table.on(d::claim_id.eq(c::id.nullable())))
+        .inner_join(r::table.on(r::id.eq(d::remittance_id)))
+        .filter(c::visit_id.eq_any(visits).and(c::state.ne(ClaimState::Void.code())))
+        .order((c::made_at, c::id, d::id))
+        .select((Claim::as_select(), RemittedClaim::as_select(), r::paid_on))
+        .load(conn)
+        .await?;
+    // Of each claim the last one stands; where that takes back what was before it, none does. A forecast decides nothing.
+    let mut last: Vec<(Claim, RemittedClaim, NaiveDate)> = Vec::new();
+    for one in all.into_iter().filter(|(_, d, _)| d.status != "25") {
+        last.retain(|(claim, ..)| claim.id != one.0.id);
+        last.push(one);
+    }
+    last.retain(|(_, d, _)| d.status != "22");
+    Ok(last)
+}
+
 /// The facts of these claims, in their order.
 pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
     let visit_ids: Vec<Uuid> = rows.iter().map(|c| c.visit_id).collect();
@@ -116,9 +138,15 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
     let known_accidents = accidents::of_people(conn, &hurt).await?;
     let said = by(accidents::billing(conn, &visit_ids).await?, |b: &VisitBilling| b.visit_id);
     let supervised = crate::consult::heads::supervised(conn, &visit_ids).await?;
-    let before: Vec<Uuid> = rows.iter().filter_map(|c| c.replaces_id).collect();
+    let replaced: Vec<Uuid> = rows.iter().filter_map(|c| c.replaces_id).collect();
     let numbers_before: HashMap<Uuid, String> =
-        super::many(conn, &before).await?.into_iter().map(|c| (c.id, c.payer_claim_number)).collect();
+        super::many(conn, &replaced).await?.into_iter().map(|c| (c.id, c.payer_claim_number)).collect();
+    let decided = decided_before(conn, &visit_ids).await?;
+    let held_by: Vec<Uuid> = decided.iter().map(|(c, ..)| c.coverage_id).collect();
+    let earlier: Vec<Coverage> =
+        coverages::table.filter(coverages::id.eq_any(&held_by)).select(Coverage::as_select()).load(conn).await?;
+    let earlier = by(earlier, |c| c.id);
+    let holders = people::by_id(conn, earlier.values().filter_map(|c| c.holder_id)).await?;
     let clinic = staff::clinic(conn).await?;
     let billed_from = AddressOnClaim {
         line: clinic.address_line,
@@ -128,6 +156,29 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
         postal_code: clinic.postal_code,
     };
     let missing = |what| StoreError::NotFound(what);
+    let on_claim = |policy: &Coverage, payer: &Payer| PayerOfClaim {
+        name: payer.name.clone(),
+        id: payer.payer_code.clone(),
+        filing_code: payer.filing_code.clone(),
+        employment: payer.employment,
+        rank: *policy.rank,
+        relationship: *policy.relationship,
+        subscriber_number: policy.subscriber_number.clone(),
+        group_number: policy.group_number.clone(),
+    };
+    let decided_by_others = |row: &Claim| {
+        let of = |(claim, decision, on): &(Claim, RemittedClaim, NaiveDate)| {
+            let policy = earlier.get(&claim.coverage_id)?;
+            Some(PayerBefore {
+                payer: on_claim(policy, payers.get(&claim.payer_id)?),
+                holder: policy.holder_id.and_then(|id| holders.get(&id)).map(on_record),
+                decision: decision.decision.as_ref()?.whole(decision),
+                on: *on,
+            })
+        };
+        let others = decided.iter().filter(|(c, ..)| c.visit_id == row.visit_id && c.payer_id != row.payer_id);
+        others.filter(|(c, ..)| (c.made_at, c.id) < (row.made_at, row.id)).filter_map(of).collect::<Vec<_>>()
+    };
     rows.iter()
         .map(|row| {
             let visit = visits.get(&row.visit_id).ok_or_else(|| missing("visit"))?;
@@ -152,16 +203,7 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
                 number: row.number.clone(),
                 frequency: if again { Frequency::Replacement } else { *row.frequency },
                 replaces: before.unwrap_or_default(),
-                payer: PayerOfClaim {
-                    name: payer.name.clone(),
-                    id: payer.payer_code.clone(),
-                    filing_code: payer.filing_code.clone(),
-                    employment: payer.employment,
-                    rank: *policy.rank,
-                    relationship: *policy.relationship,
-                    subscriber_number: policy.subscriber_number.clone(),
-                    group_number: policy.group_number.clone(),
-                },
+                payer: on_claim(policy, payer),
                 patient: on_record(patient),
                 holder: holder.map(on_record),
                 employer: accident.filter(|a| !a.employer.is_empty()).map(employer),
@@ -194,6 +236,7 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
                 approval: approved.get(&(visit.id, row.payer_id)).cloned(),
                 diagnoses: diagnoses.get(&visit.id).cloned().unwrap_or_default(),
                 lines: lines.get(&visit.id).cloned().unwrap_or_default(),
+                before: decided_by_others(row),
                 patient_paid: balances.get(&visit.id).map(|b| b.paid_by_patient).unwrap_or_default(),
             })
         })

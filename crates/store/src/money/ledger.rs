@@ -71,6 +71,19 @@ pub async fn balance(conn: &mut Conn, visit: Uuid) -> Result<Balances> {
     Ok(balances(conn, &[visit]).await?.remove(&visit).unwrap_or_default())
 }
 
+/// What of a visit is open against a payer.
+pub async fn open_at_payer(conn: &mut Conn, visit: Uuid, payer: Uuid) -> Result<Cents> {
+    use ledger_entries as e;
+    let cents: Vec<i64> = e::table
+        .inner_join(ledger_transactions::table.on(ledger_transactions::id.eq(e::transaction_id)))
+        .filter(ledger_transactions::visit_id.eq(visit))
+        .filter(e::account.eq(Code(Account::Payer)).and(e::payer_id.eq(payer)))
+        .select(e::cents)
+        .load(conn)
+        .await?;
+    Ok(cents.into_iter().map(Cents::new).sum())
+}
+
 /// The transactions of a visit, oldest first, with their entries.
 pub async fn history(conn: &mut Conn, visit: Uuid) -> Result<Vec<(LedgerTransaction, Vec<Entry>)>> {
     let transactions: Vec<LedgerTransaction> = ledger_transactions::table

@@ -1,18 +1,23 @@
 //! Posting remittances: once, whole, and only what balances.
 
-use crate::codes::Code;
-use crate::documents::{Doc, OutsideClaims};
+pub mod by_hand;
+mod ours;
+mod passing;
+
+use crate::documents::{AdjustedPart, Decided, DecidedLine, Doc, OutsideClaims};
 use crate::money::ledger::About;
-use crate::rows::{ChargeLine, Claim, Remittance, RemittedClaim, Visit};
-use crate::schema::{claims, remittances, remitted_claims, visits};
-use crate::{Change, Conn, Result, StoreError, Topic, charges, coverage, people};
+use crate::rows::{Claim, Remittance, RemittedClaim, Visit};
+use crate::schema::{remittances, remitted_claims};
+use crate::{Change, Conn, Result, StoreError, Topic};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::claims::{ClaimEvent, ClaimState};
-use harbor_core::money::ledger::{Account, Entry, Posting, Transaction};
-use harbor_core::money::remittance::matching::{KnownClaim, KnownLine, Numbers, Standing, belongs};
+use harbor_core::claims::ClaimEvent;
+use harbor_core::money::ledger::{Account, Entry, LineDecision, Posting, Transaction};
+use harbor_core::money::remittance::matching::Numbers;
+use harbor_core::money::remittance::meaning::within_open;
 use harbor_core::money::{Cents, ledger, remittance as core};
-use std::collections::HashMap;
+use ours::Ours;
+pub(super) use passing::next_policy;
 use uuid::Uuid;
 
 pub async fn list(conn: &mut Conn) -> Result<Vec<Remittance>> {
@@ -58,6 +63,18 @@ pub async fn by_trace(conn: &mut Conn, payer_code: &str, trace: &str) -> Result<
         .optional()?)
 }
 
+/// One decision.
+pub async fn remitted(conn: &mut Conn, id: Uuid) -> Result<RemittedClaim> {
+    let found = remitted_claims::table.find(id).select(RemittedClaim::as_select()).first(conn).await.optional()?;
+    found.ok_or(StoreError::NotFound("decision"))
+}
+
+/// The remittance that a decision came in.
+pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Remittance> {
+    let found = remittances::table.find(id).select(Remittance::as_select()).first(conn).await.optional()?;
+    found.ok_or(StoreError::NotFound("remittance"))
+}
+
 /// What came of posting.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Posted {
@@ -68,94 +85,89 @@ pub struct Posted {
     pub now: bool,
 }
 
-/// The claims that a remittance names, and what of them is decided already.
-struct Ours {
-    claims: HashMap<String, (Claim, Visit)>,
-    known: HashMap<String, KnownClaim>,
-    standing: Standing,
+/// A decision with the claim that it is about, and what of it is posted.
+pub(super) struct Found {
+    pub claim: Claim,
+    pub visit: Visit,
+    pub numbers: Numbers,
+    pub lines: Vec<LineDecision>,
+    /// The decision as it is kept.
+    pub remitted: Uuid,
+    /// Under which it is posted once.
+    pub key: String,
 }
 
-impl Ours {
-    async fn load(conn: &mut Conn, r: &core::Remittance) -> Result<Ours> {
-        let numbers: Vec<&str> = r.claims.iter().map(|c| c.claim_number.as_str()).collect();
-        let found: Vec<(Claim, Visit)> = claims::table
-            .inner_join(visits::table)
-            .filter(claims::number.eq_any(numbers))
-            .select((Claim::as_select(), Visit::as_select()))
-            .load(conn)
-            .await?;
-        let visit_ids: Vec<Uuid> = found.iter().map(|(_, v)| v.id).collect();
-        let persons = people::by_id(conn, found.iter().map(|(_, v)| v.person_id)).await?;
-        let payers = coverage::payers(conn).await?;
-        let services: HashMap<String, String> =
-            charges::services(conn).await?.into_iter().map(|s| (s.code, s.external_code)).collect();
-        let lines = charges::lines_of(conn, &visit_ids).await?;
-        let of_visits = crate::claims::of_visits(conn, &visit_ids).await?;
-        let mut known = HashMap::new();
-        for (claim, visit) in &found {
-            let payer = payers.iter().find(|p| p.id == claim.payer_id);
-            let person = persons.get(&visit.person_id);
-            let line = |l: &ChargeLine| {
-                Some(KnownLine {
-                    control: format!("{}-{}", claim.number, l.number),
-                    code: services.get(&l.service_code).cloned().unwrap_or_default(),
-                    fee: Cents::new(l.price_cents?).times(u32::try_from(l.units).ok()?)?,
-                })
-            };
-            // The lines of today are those of the last claim; of an earlier version only the total is known.
-            let later = of_visits.iter().any(|o| o.visit_id == visit.id && o.made_at > claim.made_at);
-            let own = lines.iter().filter(|l| l.visit_id == visit.id).map(line).collect::<Option<Vec<_>>>();
-            let is_last = claim.state != ClaimState::Void && !later;
-            known.insert(
-                claim.number.clone(),
-                KnownClaim {
-                    number: claim.number.clone(),
-                    payer_id: payer.map(|p| p.payer_code.clone()).unwrap_or_default(),
-                    payer_name: payer.map(|p| p.name.clone()).unwrap_or_default(),
-                    patient_last: person.map(|p| p.last_name.clone()).unwrap_or_default(),
-                    patient_first: person.map(|p| p.first_name.clone()).unwrap_or_default(),
-                    total: Cents::new(claim.total_cents),
-                    lines: own.filter(|_| is_last).unwrap_or_default(),
-                },
-            );
-        }
-        let standing = standing(conn, &found).await?;
-        let claims = found.into_iter().map(|one| (one.0.number.clone(), one)).collect();
-        Ok(Ours { claims, known, standing })
-    }
-
-    /// The claim that a decision belongs to with the lines that it is about, or why it waits.
-    fn belongs(&mut self, r: &core::Remittance, c: &core::RemittedClaim) -> Result<(&(Claim, Visit), Numbers), String> {
-        let number = c.claim_number.as_str();
-        if c.is_reversal() && self.known.contains_key(number) && !self.standing.iter().any(|(n, _)| n == number) {
-            return Err("It takes back what was not decided here.".into());
-        }
-        let numbers = belongs(r, c, self.known.get(number), &mut self.standing)?;
-        let own = self.claims.get(number).ok_or_else(|| format!("No claim went out under the number {number}."))?;
-        Ok((own, numbers))
-    }
+fn kept(all: &[core::Adjustment]) -> Vec<AdjustedPart> {
+    let part = |a: &core::Adjustment| AdjustedPart {
+        group: a.group.into(),
+        reason: a.reason.to_string(),
+        cents: a.amount.get(),
+    };
+    all.iter().map(part).collect()
 }
 
-/// What of these claims is decided and not taken back, by the books.
-async fn standing(conn: &mut Conn, found: &[(Claim, Visit)]) -> Result<Standing> {
-    use crate::schema::{ledger_entries as e, ledger_transactions as t};
-    let ids: Vec<Uuid> = found.iter().map(|(claim, _)| claim.id).collect();
-    let rows: Vec<(Option<Uuid>, Option<i32>, i64)> = t::table
-        .inner_join(e::table.on(e::transaction_id.eq(t::id)))
-        .filter(t::claim_id.eq_any(ids))
-        .filter(t::kind.eq_any([Code(Posting::Decision), Code(Posting::Reversal)]))
-        .filter(e::account.eq(Code(Account::Payer)))
-        .select((t::claim_id, e::line, e::cents))
-        .load(conn)
-        .await?;
-    let mut left: HashMap<(Uuid, u32), i64> = HashMap::new();
-    for (claim, line, cents) in rows {
-        let Some(claim) = claim else { continue };
-        *left.entry((claim, line.and_then(|l| u32::try_from(l).ok()).unwrap_or(0))).or_default() += cents;
+fn adjustments(kept: &[AdjustedPart]) -> Vec<core::Adjustment> {
+    let one = |a: &AdjustedPart| core::Adjustment {
+        group: *a.group,
+        reason: a.reason.as_str().into(),
+        amount: Cents::new(a.cents),
+        quantity: None,
+    };
+    kept.iter().map(one).collect()
+}
+
+impl Decided {
+    /// A decision as it came.
+    pub fn of(c: &core::RemittedClaim) -> Decided {
+        let line = |l: &core::RemittedLine| DecidedLine {
+            control: l.line_control.to_string(),
+            code: l.service_code.to_string(),
+            billed: l.original_code.clone(),
+            charged_cents: l.charged.get(),
+            allowed_cents: l.allowed.map(Cents::get),
+            paid_cents: l.paid.get(),
+            adjustments: kept(&l.adjustments),
+            remarks: l.remarks.clone(),
+        };
+        Decided {
+            patient_last: c.patient_last.to_string(),
+            patient_first: c.patient_first.to_string(),
+            payer_claim_number: c.payer_claim_number.to_string(),
+            lines: c.lines.iter().map(line).collect(),
+            adjustments: kept(&c.adjustments),
+            remarks: c.remarks.clone(),
+        }
     }
-    let number = |id: Uuid| found.iter().find(|(c, _)| c.id == id).map(|(c, _)| c.number.clone());
-    let stands = |((claim, line), cents): ((Uuid, u32), i64)| Some((number(claim).filter(|_| cents != 0)?, line));
-    Ok(left.into_iter().filter_map(stands).collect())
+
+    /// The decision as it came, of the row that it is kept with.
+    pub(crate) fn whole(&self, row: &RemittedClaim) -> core::RemittedClaim {
+        let line = |l: &DecidedLine| core::RemittedLine {
+            line_control: l.control.as_str().into(),
+            service_code: l.code.as_str().into(),
+            original_code: l.billed.clone(),
+            charged: Cents::new(l.charged_cents),
+            allowed: l.allowed_cents.map(Cents::new),
+            paid: Cents::new(l.paid_cents),
+            adjustments: adjustments(&l.adjustments),
+            remarks: l.remarks.clone(),
+            ..core::RemittedLine::default()
+        };
+        core::RemittedClaim {
+            claim_number: row.claim_number.as_str().into(),
+            status: row.status.as_str().into(),
+            charged: Cents::new(row.charged_cents),
+            paid: Cents::new(row.paid_cents),
+            patient_share: Cents::new(row.share_cents),
+            payer_claim_number: self.payer_claim_number.as_str().into(),
+            patient_last: self.patient_last.as_str().into(),
+            patient_first: self.patient_first.as_str().into(),
+            subscriber_number: row.subscriber_number.as_str().into(),
+            adjustments: adjustments(&self.adjustments),
+            lines: self.lines.iter().map(line).collect(),
+            remarks: self.remarks.clone(),
+            ..core::RemittedClaim::default()
+        }
+    }
 }
 
 impl Change<'_> {
@@ -211,51 +223,22 @@ impl Change<'_> {
         row: &Remittance,
         i: usize,
         c: &core::RemittedClaim,
-        ours: Result<(&(Claim, Visit), Numbers), String>,
+        ours: Result<((Claim, Visit), Numbers), String>,
     ) -> Result<bool> {
-        let mut transaction_id = None;
-        if let Ok(((claim, visit), numbers)) = &ours {
-            let decision = ledger::decision(&c.decisions_of(numbers));
-            let posting = match decision {
-                // A denial leaves nothing to post: it stays open against the payer. The claim still moves.
-                Err(ledger::LedgerRefusal::Empty) => None,
-                other => Some(other.map_err(|e| StoreError::refused("ledger", e.to_string()))?),
-            };
-            if let Some(transaction) = posting {
-                let about = About {
-                    visit: Some(visit.id),
-                    person: Some(visit.person_id),
-                    claim: Some(claim.id),
-                    remittance: Some(row.id),
-                    ..About::new(
-                        if c.is_reversal() { Posting::Reversal } else { Posting::Decision },
-                        format!("835:{}:{}:{i}", row.payer_code, row.trace),
-                        format!("{} trace {}", row.payer_name, row.trace),
-                    )
-                };
-                transaction_id = Some(self.post(&about, &transaction).await?);
-            }
-            let (event, word) = match () {
-                () if c.is_reversal() => (ClaimEvent::TakenBack, "took its decision back"),
-                () if c.is_denial() => (ClaimEvent::Denied, "denied the claim"),
-                () => (ClaimEvent::Paid, "decided the claim"),
-            };
-            // One line of a paid claim may be denied all the same.
-            let reasons = if c.is_reversal() { vec![] } else { c.denials_in_words() };
-            let sentence =
-                format!("{} {word}: paid {} of {} (trace {}).", row.payer_name, c.paid, c.charged, row.trace);
-            self.claim_happened(claim.id, event, &sentence, &reasons).await?;
-            if !c.payer_claim_number.is_empty() {
-                self.set_payer_claim_number(claim.id, c.payer_claim_number.as_str()).await?;
-            }
-        } else if !c.paid.is_zero() {
-            self.hold_unmatched(row, i, c.paid).await?;
-        }
+        let id = Uuid::now_v7();
+        let posted = match ours {
+            Ok(((claim, visit), numbers)) => match self.lines_to_post(c, &claim, &numbers).await? {
+                Ok(lines) => Ok((claim, visit, numbers, lines)),
+                Err(why) => Err(why),
+            },
+            Err(why) => Err(why),
+        };
+        let waits = posted.as_ref().err().cloned();
         let remitted = RemittedClaim {
-            id: Uuid::now_v7(),
+            id,
             remittance_id: row.id,
             claim_number: c.claim_number.to_string(),
-            claim_id: ours.as_ref().ok().map(|((claim, _), _)| claim.id),
+            claim_id: posted.as_ref().ok().map(|(claim, ..)| claim.id),
             patient_name: format!("{}, {}", c.patient_last, c.patient_first),
             subscriber_number: c.subscriber_number.to_string(),
             status: c.status.to_string(),
@@ -263,11 +246,84 @@ impl Change<'_> {
             paid_cents: c.paid.get(),
             share_cents: c.patient_share.get(),
             // What waits says first why.
-            explanation: ours.as_ref().err().cloned().into_iter().chain(c.explanation()).collect(),
-            transaction_id,
+            explanation: waits.clone().into_iter().chain(c.explanation()).collect(),
+            transaction_id: None,
+            decision: Some(Doc(Decided::of(c))),
+            matched_at: None,
+            matched_by: None,
         };
         diesel::insert_into(remitted_claims::table).values(&remitted).execute(self.conn()).await?;
-        Ok(ours.is_ok())
+        if let Ok((claim, visit, numbers, lines)) = posted {
+            let key = format!("835:{}:{}:{i}", row.payer_code, row.trace);
+            let found = Found { claim, visit, numbers, lines, remitted: id, key };
+            self.post_decision(row, c, &found).await?;
+        } else if !c.paid.is_zero() {
+            self.hold_unmatched(row, i, c.paid).await?;
+        }
+        Ok(waits.is_none())
+    }
+
+    /// What is posted of a decision, never more than is open; or why it waits.
+    async fn lines_to_post(
+        &mut self,
+        c: &core::RemittedClaim,
+        claim: &Claim,
+        numbers: &Numbers,
+    ) -> Result<Result<Vec<LineDecision>, String>> {
+        let lines = c.decisions_of(numbers);
+        if c.is_reversal() {
+            return Ok(Ok(lines));
+        }
+        let open = super::ledger::open_at_payer(self.conn(), claim.visit_id, claim.payer_id).await?;
+        Ok(within_open(lines, open))
+    }
+
+    /// Posts a decision whose claim is found, and lets the claim, the next payer and the denial work follow.
+    async fn post_decision(&mut self, row: &Remittance, c: &core::RemittedClaim, found: &Found) -> Result<()> {
+        let Found { claim, visit, .. } = found;
+        // A denial leaves nothing to post: it stays open against the payer. The claim still moves.
+        let posting = match ledger::decision(&found.lines) {
+            Err(ledger::LedgerRefusal::Empty) => None,
+            other => Some(other.map_err(|e| StoreError::refused("ledger", e.to_string()))?),
+        };
+        if let Some(transaction) = posting {
+            let about = About {
+                visit: Some(visit.id),
+                person: Some(visit.person_id),
+                claim: Some(claim.id),
+                remittance: Some(row.id),
+                ..About::new(
+                    if c.is_reversal() { Posting::Reversal } else { Posting::Decision },
+                    found.key.clone(),
+                    format!("{} trace {}", row.payer_name, row.trace),
+                )
+            };
+            let posted = self.post(&about, &transaction).await?;
+            diesel::update(remitted_claims::table.find(found.remitted))
+                .set(remitted_claims::transaction_id.eq(posted))
+                .execute(self.conn())
+                .await?;
+        }
+        let (event, word) = match () {
+            () if c.is_reversal() => (ClaimEvent::TakenBack, "took its decision back"),
+            () if c.is_denial() => (ClaimEvent::Denied, "denied the claim"),
+            () => (ClaimEvent::Paid, "decided the claim"),
+        };
+        // One line of a paid claim may be denied all the same.
+        let reasons = if c.is_reversal() { vec![] } else { c.denials_in_words() };
+        let sentence = format!("{} {word}: paid {} of {} (trace {}).", row.payer_name, c.paid, c.charged, row.trace);
+        self.claim_happened(claim.id, event, &sentence, &reasons).await?;
+        if !c.payer_claim_number.is_empty() {
+            self.set_payer_claim_number(claim.id, c.payer_claim_number.as_str()).await?;
+        }
+        let shares: Vec<(Option<u32>, Cents)> =
+            found.lines.iter().filter(|d| !d.patient_share.is_zero()).map(|d| (d.line, d.patient_share)).collect();
+        if c.is_reversal() {
+            self.take_back_passed_on(row, found, &shares).await?;
+        } else {
+            self.pass_on(row, found, &shares, c.is_forwarded()).await?;
+        }
+        self.denials_follow(row, c, found).await
     }
 
     /// Money for a claim that we do not know stands in the bank and waits beside it.
@@ -276,7 +332,7 @@ impl Change<'_> {
         self.post_aside(
             row,
             format!("835:{}:{}:{i}", row.payer_code, row.trace),
-            vec![entry(Account::Bank, paid), entry(Account::PayerAdjustment, -paid)],
+            vec![entry(Account::Bank, paid), entry(Account::Unmatched, -paid)],
         )
         .await
     }
@@ -287,7 +343,7 @@ impl Change<'_> {
         self.post_aside(
             row,
             format!("835:{}:{}:P{i}", row.payer_code, row.trace),
-            vec![entry(Account::Bank, -p.amount), entry(Account::PayerAdjustment, p.amount)],
+            vec![entry(Account::Bank, -p.amount), entry(p.account(), p.amount)],
         )
         .await
     }

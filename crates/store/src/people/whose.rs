@@ -21,6 +21,9 @@ pub enum Whose {
     Policy,
     Payment,
     Claim,
+    Denial,
+    /// A payer's decision, matched or not.
+    Decision,
     SignedForm,
     Series,
     Waiting,
@@ -45,6 +48,8 @@ impl Whose {
             Whose::Policy => "policy",
             Whose::Payment => "payment",
             Whose::Claim => "claim",
+            Whose::Denial => "denial",
+            Whose::Decision => "payer's decision",
             Whose::SignedForm => "signed form",
             Whose::Series => "series",
             Whose::Waiting => "waiting list",
@@ -91,6 +96,21 @@ pub async fn person(conn: &mut Conn, whose: Whose, id: Uuid) -> Result<Option<Uu
             let of: Option<Option<Uuid>> =
                 lab_reports::table.find(id).select(lab_reports::person_id).first(conn).await.optional()?;
             of.ok_or(StoreError::NotFound("result"))
+        }
+        Whose::Denial => {
+            let of = denials::table
+                .inner_join(visits::table.on(visits::id.eq(denials::visit_id)))
+                .filter(denials::id.eq(id))
+                .select(visits::person_id);
+            of.first::<Uuid>(conn).await.optional()?.map(Some).ok_or(StoreError::NotFound("denial"))
+        }
+        Whose::Decision => {
+            let of = remitted_claims::table
+                .left_join(claims::table.on(claims::id.nullable().eq(remitted_claims::claim_id)))
+                .left_join(visits::table.on(visits::id.nullable().eq(claims::visit_id.nullable())))
+                .filter(remitted_claims::id.eq(id))
+                .select(visits::person_id.nullable());
+            of.first::<Option<Uuid>>(conn).await.optional()?.ok_or(StoreError::NotFound("decision"))
         }
         Whose::Claim => {
             let of = claims::table.inner_join(visits::table).filter(claims::id.eq(id)).select(visits::person_id);

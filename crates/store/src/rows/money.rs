@@ -323,5 +323,46 @@ row! {
         share_cents: i64,
         explanation: Vec<String>,
         transaction_id: Option<Uuid>,
+        /// Line by line as it came; nothing of those from before it was kept.
+        #[schema(value_type = Option<documents::Decided>)]
+        decision: Option<Doc<documents::Decided>>,
+        /// By hand.
+        matched_at: Option<DateTime<Utc>>,
+        matched_by: Option<String>,
+    }
+}
+
+row! {
+    denials Denial {
+        id: Uuid,
+        remitted_claim_id: Uuid,
+        claim_id: Uuid,
+        visit_id: Uuid,
+        payer_id: Uuid,
+        cents: i64,
+        #[schema(value_type = Vec<documents::DeniedPart>)]
+        amounts: Doc<Vec<documents::DeniedPart>>,
+        state: codes::DenialState,
+        raised_at: DateTime<Utc>,
+        correct_by: Option<NaiveDate>,
+        appeal_by: Option<NaiveDate>,
+        due_on: Option<NaiveDate>,
+        owner_id: Option<Uuid>,
+        won_cents: i64,
+        wanted_by: Option<Uuid>,
+        wanted_reason: Option<String>,
+        ended_at: Option<DateTime<Utc>>,
+    }
+}
+
+row! {
+    denial_events DenialEvent {
+        id: i64,
+        denial_id: Uuid,
+        at: DateTime<Utc>,
+        by: String,
+        state: codes::DenialState,
+        sentence: String,
+        document_id: Option<Uuid>,
     }
 }

@@ -50,6 +50,8 @@ row! {
         address: String,
         /// Days from the visit until when it takes a claim; unknown where nobody has told.
         filing_days: Option<i32>,
+        correction_days: Option<i32>,
+        appeal_days: Option<i32>,
     }
 }
 

@@ -1,4 +1,4 @@
-/** Claims, batches and remittances. */
+/** Claims, batches, denials and remittances. */
 
 import { useNavigate, useSearchParams } from 'react-router';
 import { useMay } from '../../app/session';
@@ -7,6 +7,7 @@ import { Head, WidePage } from '../../ui/layout';
 import { SheetOfDay } from '../charges/SheetOfDay';
 import { Batches } from './Batches';
 import { ClaimsList } from './ClaimsList';
+import { Denials } from '../money/Denials';
 import { Remittances } from '../money/Remittances';
 import { Till } from '../money/Till';
 
@@ -19,6 +20,7 @@ export default function Billing() {
     { id: 'claims', label: 'Claims', content: <ClaimsList /> },
     may('take_money') && { id: 'till', label: 'Till', content: <Till /> },
     may('claims') && { id: 'batches', label: 'Batches', content: <Batches /> },
+    may('claims') && { id: 'denials', label: 'Denials', content: <Denials /> },
     may('claims') && { id: 'remittances', label: 'Remittances', content: <Remittances /> },
   ];
   return (

@@ -17,11 +17,23 @@ function PayerDialog({ payer: p, onClose }: { payer: Payer | null; onClose: () =
   const [filingCode, setFiling] = useState(p?.filingCode ?? 'CI');
   const [employment, setEmployment] = useState(p?.employment ?? false);
   const [filingDays, setDays] = useState(p?.filingDays == null ? '' : String(p.filingDays));
+  const [correctionDays, setCorrection] = useState(p?.correctionDays == null ? '' : String(p.correctionDays));
+  const [appealDays, setAppeal] = useState(p?.appealDays == null ? '' : String(p.appealDays));
   const [telephone, setTelephone] = useState(p?.telephone ?? '');
   const [address, setAddress] = useState(p?.address ?? '');
   const { run, busy, refusal } = useDo();
   const save = async () => {
-    const body = { name, payerCode, filingCode, employment, filingDays, telephone, address };
+    const body = {
+      name,
+      payerCode,
+      filingCode,
+      employment,
+      filingDays,
+      correctionDays,
+      appealDays,
+      telephone,
+      address,
+    };
     const done = p
       ? await run(() => api.PUT('/api/settings/payers/{id}', { params: { path: { id: p.id } }, body }))
       : await run(() => api.POST('/api/settings/payers', { body }));
@@ -52,6 +64,20 @@ function PayerDialog({ payer: p, onClose }: { payer: Payer | null; onClose: () =
             hint="From the visit on; empty while nobody has told."
             value={filingDays}
             onChange={setDays}
+          />
+          <Field
+            name="correctionDays"
+            label="Takes corrected claims for, in days"
+            hint="From its decision on; empty while nobody has told."
+            value={correctionDays}
+            onChange={setCorrection}
+          />
+          <Field
+            name="appealDays"
+            label="Takes appeals for, in days"
+            hint="From its decision on; empty while nobody has told."
+            value={appealDays}
+            onChange={setAppeal}
           />
           <Field name="telephone" label="Telephone" value={telephone} onChange={setTelephone} />
           <Field name="address" label="Address" value={address} onChange={setAddress} />

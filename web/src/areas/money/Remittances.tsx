@@ -4,6 +4,7 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { dollars, plainDate } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { Matching } from './Matching';
 import { remittances } from './queries';
 
 const statusWord: Record<string, string> = {
@@ -110,6 +111,7 @@ function Remitted({ view: { remittance: r, claims }, first }: { view: Schemas['R
 }
 
 function RemittedLine({ claim: c }: { claim: Schemas['RemittedClaim'] }) {
+  const [matching, setMatching] = useState(false);
   return (
     <tr>
       <td>
@@ -120,12 +122,19 @@ function RemittedLine({ claim: c }: { claim: Schemas['RemittedClaim'] }) {
         <Tag $tone={c.status === '4' ? 'coral' : c.status === '22' ? 'brass' : 'kelp'}>
           {statusWord[c.status] ?? `status ${c.status}`}
         </Tag>
-        {!c.claimId && <Tag $tone="brass">matches nothing</Tag>}
+        {!c.claimId && <Tag $tone="brass">waits</Tag>}
+        {c.matchedBy && <Small>matched by {c.matchedBy}</Small>}
       </td>
       <td className="number">{dollars(c.chargedCents)}</td>
       <td className="number">{dollars(c.paidCents)} paid</td>
       <td>
         <Small>{c.explanation.join(' ')}</Small>
+        {!c.claimId && c.decision && (
+          <Row>
+            <Button onPress={() => setMatching(true)}>Find its claim</Button>
+          </Row>
+        )}
+        {matching && <Matching decision={c} onClose={() => setMatching(false)} />}
       </td>
     </tr>
   );

@@ -71,6 +71,26 @@ impl KnownClaim {
         c.lines.iter().map(&mut of).collect()
     }
 
+    /// As far as its lines are found among the claim's; the others are of the claim as a whole.
+    pub fn numbers_where_they_fit(&self, c: &RemittedClaim) -> Numbers {
+        self.numbers(c).unwrap_or_else(|_| {
+            let found = |l: &RemittedLine| self.lines.iter().position(|k| k.control == l.line_control.as_str());
+            c.lines.iter().map(|l| found(l).and_then(|at| u32::try_from(at + 1).ok())).collect()
+        })
+    }
+
+    /// Whether a remittance comes from the payer of this claim.
+    pub fn is_of(&self, r: &Remittance) -> bool {
+        self.other_payer(r).is_none()
+    }
+
+    /// The claim as another payer names it, that forwarded its own to this one under its own number.
+    pub fn under(&self, other: &KnownClaim) -> KnownClaim {
+        let control = |at: usize| other.lines.get(at).map(|l| l.control.clone()).unwrap_or_default();
+        let lines = self.lines.iter().enumerate().map(|(at, l)| KnownLine { control: control(at), ..l.clone() });
+        KnownClaim { lines: lines.collect(), ..self.clone() }
+    }
+
     fn other_payer(&self, r: &Remittance) -> Option<String> {
         let same_id = !r.payer_id.is_empty() && r.payer_id.eq_ignore_ascii_case(&self.payer_id);
         let (theirs, ours) = (fold(&r.payer_name), fold(&self.payer_name));
@@ -143,17 +163,152 @@ pub fn belongs(
 ) -> Result<Numbers, String> {
     let known = known.ok_or_else(|| format!("No claim went out under the number {}.", c.claim_number))?;
     let numbers = known.matches(r, c)?;
-    let lines = decided_lines(&numbers);
-    let key = |line: u32| (known.number.clone(), line);
+    stands_from_now_on(c, &known.number, &numbers, standing)?;
+    Ok(numbers)
+}
+
+/// Notes that a decision of these lines stands, or is taken back.
+///
+/// # Errors
+/// When one stands already.
+pub fn stands_from_now_on(
+    c: &RemittedClaim,
+    claim: &str,
+    numbers: &[Option<u32>],
+    standing: &mut Standing,
+) -> Result<(), String> {
+    let lines = decided_lines(numbers);
+    let key = |line: u32| (claim.to_owned(), line);
     if c.is_reversal() {
         for line in lines {
             standing.remove(&key(line));
         }
-        return Ok(numbers);
+        return Ok(());
     }
     if standing.contains(&key(0)) || lines.iter().any(|line| standing.contains(&key(*line))) {
         return Err("The claim is decided already, and that was not taken back.".into());
     }
     standing.extend(lines.into_iter().map(key));
-    Ok(numbers)
+    Ok(())
+}
+
+/// A claim that a decision without a match might be about, with what speaks for it and against it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Candidate {
+    pub number: String,
+    /// What agrees.
+    pub agrees: Vec<&'static str>,
+    /// Why it did not match by itself.
+    pub differs: Option<String>,
+}
+
+/// So many candidates are told.
+const MOST_CANDIDATES: usize = 8;
+
+/// Of these claims those that a decision might be about, the likeliest first. A person decides; nothing is matched by this.
+pub fn candidates(r: &Remittance, c: &RemittedClaim, claims: &[KnownClaim]) -> Vec<Candidate> {
+    let charged = if c.is_reversal() { -c.charged } else { c.charged };
+    let look = |k: &KnownClaim| {
+        let code = |l: &RemittedLine| l.original_code.clone().unwrap_or_else(|| l.service_code.to_string());
+        let services = !c.lines.is_empty() && c.lines.iter().all(|l| k.lines.iter().any(|own| own.code == code(l)));
+        let person = !c.patient_last.is_empty() && k.other_person(c).is_none();
+        let facts = [
+            (one_slip(&c.claim_number, &k.number), 3, "a number like it"),
+            (person, 3, "the same patient"),
+            (charged == k.total, 2, "the same charge"),
+            (k.is_of(r), 1, "the same payer"),
+            (services, 1, "the same services"),
+        ];
+        let agreed = || facts.iter().filter(|(so, ..)| *so);
+        let weight: u32 = agreed().map(|(_, weight, _)| weight).sum();
+        let agrees = agreed().map(|(.., word)| *word).collect();
+        (weight, Candidate { number: k.number.clone(), agrees, differs: k.matches(r, c).err() })
+    };
+    let mut found: Vec<(u32, Candidate)> = claims.iter().map(look).filter(|(weight, _)| *weight >= 3).collect();
+    found.sort_by(|a, b| b.0.cmp(&a.0).then_with(|| b.1.number.cmp(&a.1.number)));
+    found.into_iter().take(MOST_CANDIDATES).map(|(_, c)| c).collect()
+}
+
+/// Whether two numbers are one, but for a sign that is wrong, missing, too much, or two that changed places.
+fn one_slip(a: &str, b: &str) -> bool {
+    strsim::osa_distance(a, b) <= 1
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn claim(number: &str, last: &str, first: &str, cents: i64, payer: &str) -> KnownClaim {
+        KnownClaim {
+            number: number.into(),
+            payer_id: payer.into(),
+            payer_name: payer.into(),
+            patient_last: last.into(),
+            patient_first: first.into(),
+            total: Cents::new(cents),
+            lines: vec![KnownLine { control: format!("{number}-1"), code: "IH214".into(), fee: Cents::new(cents) }],
+        }
+    }
+
+    fn decision(number: &str, last: &str, first: &str, cents: i64) -> (Remittance, RemittedClaim) {
+        let c = RemittedClaim {
+            claim_number: number.into(),
+            patient_last: last.into(),
+            patient_first: first.into(),
+            charged: Cents::new(cents),
+            lines: vec![RemittedLine {
+                service_code: "IH214".into(),
+                charged: Cents::new(cents),
+                ..Default::default()
+            }],
+            ..RemittedClaim::default()
+        };
+        let r = Remittance {
+            payer_name: "SALTM".into(),
+            payer_id: "SALTM".into(),
+            payee_name: String::new(),
+            payee_npi: String::new(),
+            trace: "T".into(),
+            method: "ACH".into(),
+            date: chrono::NaiveDate::MIN,
+            amount: Cents::ZERO,
+            claims: vec![],
+            provider_adjustments: vec![],
+        };
+        (r, c)
+    }
+
+    #[test]
+    fn candidates_are_ranked_by_what_agrees_and_say_what_differs() {
+        let ours = [
+            claim("C1042", "Moreau", "Lise", 19_500, "BEACN"),
+            claim("C1024", "Quarrie", "Ines", 19_500, "SALTM"),
+            claim("C2000", "Quarrie", "Ines", 7_000, "SALTM"),
+            claim("C3000", "Brandvold", "Ola", 7_000, "BEACN"),
+        ];
+        let (r, c) = decision("C1204", "QUARRIE", "I", 19_500);
+        let found = candidates(&r, &c, &ours);
+        let numbers: Vec<&str> = found.iter().map(|f| f.number.as_str()).collect();
+        assert_eq!(numbers, ["C1024", "C2000", "C1042"], "{found:?}");
+        assert_eq!(
+            found[0].agrees,
+            ["a number like it", "the same patient", "the same charge", "the same payer", "the same services"]
+        );
+        assert_eq!(found[0].differs, None, "but for its number it is the one");
+        assert!(found[1].differs.as_ref().is_some_and(|d| d.contains("195.00")), "{found:?}");
+        assert!(found[2].differs.as_ref().is_some_and(|d| d.contains("the claim went to BEACN")), "{found:?}");
+        let (r, c) = decision("X1", "NOBODY", "NOA", 1);
+        assert_eq!(candidates(&r, &c, &ours), [], "one payer in common is not enough");
+    }
+
+    #[test]
+    fn a_claim_that_was_forwarded_is_known_under_the_number_of_the_first() {
+        let first = claim("C1", "Quarrie", "Ines", 19_500, "SALTM");
+        let second = claim("C2", "Quarrie", "Ines", 19_500, "BEACN");
+        let (mut r, mut c) = decision("C1", "QUARRIE", "INES", 19_500);
+        (r.payer_id, r.payer_name) = ("BEACN".into(), "BEACN".into());
+        c.lines[0].line_control = "C1-1".into();
+        assert!(second.is_of(&r) && !first.is_of(&r));
+        assert_eq!(second.under(&first).matches(&r, &c), Ok(vec![Some(1)]));
+    }
 }

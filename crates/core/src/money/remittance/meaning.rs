@@ -6,6 +6,7 @@
 
 use super::{Adjustment, AdjustmentGroup, RemittedClaim, line_number};
 use crate::money::Cents;
+use crate::money::denials::DeniedAmount;
 use crate::money::ledger::LineDecision;
 
 /// Where an amount that a payer did not pay goes.
@@ -38,6 +39,28 @@ impl Adjustment {
             _ => Meaning::Denied,
         }
     }
+}
+
+/// Lessens what would be given up by contract where more is decided than is open: a payer that comes second may name what the first
+/// gave up already once more.
+///
+/// # Errors
+/// Where even what is paid and left to the patient is more than is open: the sentence that says so.
+pub fn within_open(mut lines: Vec<LineDecision>, open: Cents) -> Result<Vec<LineDecision>, String> {
+    let decided: Cents = lines.iter().map(|d| d.paid + d.written_off + d.patient_share).sum();
+    let mut over = decided - open;
+    for d in lines.iter_mut().rev().filter(|d| d.written_off.is_positive()) {
+        if !over.is_positive() {
+            break;
+        }
+        let less = over.min(d.written_off);
+        d.written_off = d.written_off - less;
+        over = over - less;
+    }
+    if over.is_positive() {
+        return Err(format!("It decides {decided}, of which only {open} is open."));
+    }
+    Ok(lines)
 }
 
 /// What is said of one line, or of the claim as a whole besides its lines.
@@ -92,6 +115,21 @@ impl RemittedClaim {
         self.all_adjustments().filter(|a| a.meaning() == Meaning::Denied && !a.amount.is_zero())
     }
 
+    /// The same with the lines that they are of, numbered as given.
+    pub fn denied_amounts(&self, numbers: &[Option<u32>]) -> Vec<DeniedAmount> {
+        let of = |p: Part| {
+            let denied = |a: &&Adjustment| a.meaning() == Meaning::Denied && !a.amount.is_zero();
+            let one = |a: &Adjustment| DeniedAmount {
+                line: p.line,
+                group: a.group,
+                reason: a.reason.clone(),
+                amount: a.amount,
+            };
+            p.adjustments.iter().filter(denied).map(one).collect::<Vec<_>>()
+        };
+        self.parts(numbers).into_iter().flat_map(of).collect()
+    }
+
     /// Whether nothing came of the claim but a refusal; a full deductible is none.
     pub fn is_denial(&self) -> bool {
         let left = || self.all_adjustments().any(|a| a.meaning() == Meaning::PatientShare && !a.amount.is_zero());
@@ -126,6 +164,23 @@ impl RemittedClaim {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn never_more_is_decided_than_is_open() {
+        let line = |paid: i64, off: i64, share: i64| LineDecision {
+            line: Some(1),
+            paid: Cents::new(paid),
+            written_off: Cents::new(off),
+            patient_share: Cents::new(share),
+        };
+        let two = || vec![line(1_000, 500, 200), line(300, 400, 0)];
+        assert_eq!(within_open(two(), Cents::new(2_400)), Ok(two()), "all of it is open");
+        assert_eq!(within_open(two(), Cents::new(9_000)), Ok(two()), "more than that is open");
+        let lessened = within_open(two(), Cents::new(1_900)).expect("it fits");
+        assert_eq!(lessened, [line(1_000, 400, 200), line(300, 0, 0)], "the contract gave up 5.00 before");
+        let why = within_open(two(), Cents::new(1_400)).expect_err("more is paid than is open");
+        assert!(why.contains("only 14.00 is open"), "{why}");
+    }
     use crate::money::remittance::RemittedLine;
     use AdjustmentGroup::{Contractual, Other, PatientResponsibility, PayerInitiated};
 

@@ -32,11 +32,6 @@ pub struct PlanRow {
     pub sentence: String,
 }
 
-/// A decision that forwards the claim to the next payer by itself (CLP02 19 to 21).
-fn forwards(status: &str) -> bool {
-    matches!(status, "19" | "20" | "21")
-}
-
 /// A reckoning that decides nothing (CLP02 25).
 fn is_forecast(status: &str) -> bool {
     status == "25"
@@ -62,7 +57,7 @@ pub fn plan<'k>(
                 amount: c.paid,
                 sentence: why,
             }),
-            Ok(numbers) => rows.extend(of_claim(c, &numbers, next_payer || forwards(&c.status))),
+            Ok(numbers) => rows.extend(of_claim(c, &numbers, next_payer || c.is_forwarded())),
         }
     }
     rows.extend(outside_claims(r));

@@ -22,6 +22,9 @@ pub struct PayerSettings {
     employment: bool,
     /// As it is typed; empty while nobody has told.
     filing_days: String,
+    /// From its decision on, for a corrected claim and for an appeal, as they are typed; empty while nobody has told.
+    correction_days: String,
+    appeal_days: String,
     telephone: String,
     address: String,
 }
@@ -29,17 +32,16 @@ pub struct PayerSettings {
 impl PayerSettings {
     fn read(&self) -> Result<PayerEntry, Faults> {
         let mut faults = Faults::default();
-        let filing_days = match self.filing_days.trim() {
-            "" => None,
-            // What is no number is said like one that is too large.
-            typed => Some(typed.parse().unwrap_or(0)),
-        };
+        // What is no number is said like one that is too large.
+        let days = |typed: &str| (!typed.trim().is_empty()).then(|| typed.trim().parse().unwrap_or(0));
         let typed = PayerEntry {
             name: self.name.clone(),
             number: self.payer_code.clone(),
             filing_code: self.filing_code.clone(),
             employment: self.employment,
-            filing_days,
+            filing_days: days(&self.filing_days),
+            correction_days: days(&self.correction_days),
+            appeal_days: days(&self.appeal_days),
             telephone: self.telephone.clone(),
             address: self.address.clone(),
         };

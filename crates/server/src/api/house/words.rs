@@ -8,6 +8,7 @@ use harbor_core::claims::{BatchState, ByDay, ClaimState};
 use harbor_core::consult::measurements::Measure;
 use harbor_core::consult::{AllergyKind, HistoryKind, NotePart, ProblemState, Source, Weight};
 use harbor_core::house::permissions::Role;
+use harbor_core::money::denials::{DenialState, RatesBy};
 use harbor_core::money::ledger::Method;
 use harbor_core::orders::kinds::Enclosed;
 use harbor_core::orders::review::Urgency;
@@ -71,6 +72,8 @@ pub struct Words {
     urgencies: Vec<Choice>,
     prescription_states: Vec<Choice>,
     claim_states: Vec<Choice>,
+    denial_states: Vec<Choice>,
+    denial_rates: Vec<Choice>,
     charge_stands: Vec<Choice>,
     claim_days: Vec<Choice>,
     accident_causes: Vec<Choice>,
@@ -116,6 +119,8 @@ pub fn words() -> Words {
         urgencies: of::<Urgency>(),
         prescription_states: of::<PrescriptionState>(),
         claim_states: of::<ClaimState>(),
+        denial_states: of::<DenialState>(),
+        denial_rates: of::<RatesBy>(),
         charge_stands: of::<ChargeStand>(),
         claim_days: of::<ByDay>(),
         accident_causes: of::<AccidentCause>(),

@@ -21,13 +21,14 @@ use harbor_core::people::messages::{Purpose, ToDo};
 use harbor_core::schedule::at_local;
 use harbor_core::visit_line::Mark;
 use harbor_core::visit_line::work_list::{
-    CALL, CHART_OPENED, COSIGN, COUNT_TILL, DO_HERE, MATCH_LINE, OVERDUE_ORDER, PRINT_LETTER, REBOOK, REFUSED_TOMORROW,
-    REVIEW_RESULT, SIGN_ORDER, STRAY_ANSWER, Standing, TAKE_SPECIMEN, Task, TaskPlace, UNREAD_CRITICAL, task,
+    CALL, CHART_OPENED, COSIGN, COUNT_TILL, DENIALS, DO_HERE, MATCH_LINE, OVERDUE_ORDER, PRINT_LETTER, REBOOK,
+    REFUSED_TOMORROW, REVIEW_RESULT, SIGN_ORDER, STRAY_ANSWER, Standing, TAKE_SPECIMEN, Task, TaskPlace,
+    UNREAD_CRITICAL, task,
 };
 use harbor_store::claims::stray;
 use harbor_store::consult::heads;
 use harbor_store::house::staff;
-use harbor_store::money::{remittances, tills};
+use harbor_store::money::{denials, remittances, tills};
 use harbor_store::orders::OpenOf;
 use harbor_store::orders::results::{self, rising, stand_ins};
 use harbor_store::people::{messages, registration};
@@ -38,6 +39,9 @@ use harbor_store::{Conn, jobs, orders, people};
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
+
+/// Deadlines of denials are told so long ahead.
+const DENIALS_AHEAD: chrono::Duration = chrono::Duration::days(7);
 
 /// One thing to do.
 #[derive(Debug, Clone, Serialize, ToSchema)]
@@ -131,12 +135,18 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
             tills_to_count(&mut conn, &state).await?,
         ]
         .concat(),
-        Role::Biller => [unmatched_lines(&mut conn).await?, stray_answers(&mut conn).await?].concat(),
+        Role::Biller => [
+            unmatched_lines(&mut conn).await?,
+            denials_due(&mut conn, &state, me.staff.id).await?,
+            stray_answers(&mut conn).await?,
+        ]
+        .concat(),
         Role::Manager => [
             unread_critical(&mut conn, &state).await?,
             opened_charts(&mut conn, &state).await?,
             prescribing::overridden_lately(&mut conn, &state).await?,
             unmatched_lines(&mut conn).await?,
+            denials_due(&mut conn, &state, me.staff.id).await?,
         ]
         .concat(),
         Role::Assistant => {
@@ -332,6 +342,24 @@ async fn unmatched_lines(conn: &mut Conn) -> Result<Vec<Waiting>, Problem> {
     let unknown = lines.into_iter().filter(|l| l.claim_id.is_none());
     let said = |l: RemittedClaim| format!("{} for {} matches no claim of ours.", l.claim_number, l.patient_name);
     Ok(unknown.map(|l| Waiting::of(MATCH_LINE, said(l), None)).collect())
+}
+
+/// Denials of which something is due within a week, those of which nobody knows the payer's days, and those that somebody wants
+/// to give up, for the others who may agree.
+async fn denials_due(conn: &mut Conn, state: &State, me: Uuid) -> Result<Vec<Waiting>, Problem> {
+    let due = denials::waiting(conn, state.today() + DENIALS_AHEAD, me).await?;
+    let mut said = Vec::new();
+    for (n, what) in [
+        (due.soon, "with a deadline within a week, or past"),
+        (due.undated, "of payers whose days nobody knows"),
+        (due.to_agree, "that somebody wants to give up: a second person must agree"),
+    ] {
+        if n > 0 {
+            let one = if n == 1 { "One denial".to_owned() } else { format!("{n} denials") };
+            said.push(Waiting::of(DENIALS, format!("{one} {what}."), None));
+        }
+    }
+    Ok(said)
 }
 
 /// Restricted charts that were opened lately, with the reasons.
