@@ -44,7 +44,7 @@ async fn appeals(b: &Browser) -> Result<()> {
     Ok(())
 }
 
-#[tokio::test]
+#[actix_web::test]
 async fn a_denial_is_taken_over_and_appealed_with_a_letter() {
     journey("a-denial-appealed", appeals).await;
 }
@@ -72,7 +72,7 @@ async fn agree(biller: &Browser, manager: &Browser) -> Result<()> {
     Ok(())
 }
 
-#[tokio::test]
+#[actix_web::test]
 async fn what_is_given_up_above_the_limit_waits_for_a_second_person() {
     two_desks("a-denial-given-up", agree).await;
 }
@@ -96,7 +96,7 @@ async fn matches(b: &Browser) -> Result<()> {
     Ok(())
 }
 
-#[tokio::test]
+#[actix_web::test]
 async fn a_decision_under_an_unknown_number_is_matched_by_hand() {
     journey("a-decision-matched", matches).await;
 }

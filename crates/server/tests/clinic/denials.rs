@@ -187,6 +187,9 @@ async fn what_is_left_goes_to_the_next_policy_first_with_the_first_decision_on_i
     assert_eq!((&now["payerOwesCents"], &now["patientOwesCents"]), (&json!(4_500), &json!(-2_500)), "{now}");
     let second = second_claim(&biller, &visit).await;
     assert_eq!(second["state"], "ready");
+    let person = biller.get(&format!("/api/visits/{visit}")).await["person"]["id"].as_str().unwrap().to_owned();
+    let owed = biller.get(&format!("/api/people/{person}/account")).await["owed"].clone();
+    assert_eq!((&owed[1]["who"], &owed[1]["cents"]), (&json!("Beacon Shoals Benefit Trust"), &json!(4_500)), "{owed}");
     let sent = biller.get(&format!("/api/claims/{}/as-sent", id(&second))).await.to_string();
     for told in ["SVD*SALTM*80*", "CAS*PR*2*45", "CAS*CO*45*70", "AMT*D*80", "SBR*S*18*"] {
         assert!(sent.contains(told), "{told}: {sent}");

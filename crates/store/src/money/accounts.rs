@@ -20,6 +20,8 @@ struct Dated {
     visit: Option<Uuid>,
     at: DateTime<Utc>,
     entry: Entry,
+    /// Of what a payer owes: which one.
+    payer: Option<Uuid>,
 }
 
 /// Everything that was posted for a person.
@@ -73,6 +75,17 @@ impl PersonAccount {
         by_visit.into_iter().map(|(visit, entries)| (visit, Balances::of(entries))).collect()
     }
 
+    /// The payers that owe something for a visit, each with how old it is.
+    pub fn payers(&self, visit: Uuid, today: NaiveDate, zone: Tz) -> Vec<(Option<Uuid>, Ages)> {
+        let own = self.entries.iter().filter(|d| d.visit == Some(visit) && d.entry.account == Account::Payer);
+        let mut of_payers: BTreeMap<Option<Uuid>, Vec<(NaiveDate, Cents)>> = BTreeMap::new();
+        for d in own {
+            of_payers.entry(d.payer).or_default().push((d.at.with_timezone(&zone).date_naive(), d.entry.amount));
+        }
+        let aged = of_payers.into_iter().map(|(payer, dated)| (payer, ages(&dated, today)));
+        aged.filter(|(_, ages)| !ages.total().is_zero()).collect()
+    }
+
     /// How old what one account is owed for a visit is; without a visit, what was carried over.
     pub fn ages(&self, visit: Option<Uuid>, account: Account, today: NaiveDate, zone: Tz) -> Ages {
         let own = self.entries.iter().filter(|d| d.visit == visit && d.entry.account == account);
@@ -117,7 +130,7 @@ pub async fn of_people(conn: &mut Conn, persons: &[Uuid]) -> Result<HashMap<Uuid
         .into_iter()
         .collect();
     let of_visits: Vec<Uuid> = owners.keys().copied().collect();
-    type Row = (Option<Uuid>, Option<Uuid>, DateTime<Utc>, codes::Account, i64);
+    type Row = (Option<Uuid>, Option<Uuid>, DateTime<Utc>, codes::Account, i64, Option<Uuid>);
     let rows: Vec<Row> = t::table
         .inner_join(e::table.on(e::transaction_id.eq(t::id)))
         .filter(
@@ -126,24 +139,24 @@ pub async fn of_people(conn: &mut Conn, persons: &[Uuid]) -> Result<HashMap<Uuid
                 .or(t::person_id.eq_any(&ids).and(t::visit_id.is_null().or(e::account.eq(Account::Unapplied.code())))),
         )
         .order(e::id)
-        .select((t::visit_id, t::person_id, t::posted_at, e::account, e::cents))
+        .select((t::visit_id, t::person_id, t::posted_at, e::account, e::cents, e::payer_id))
         .load(conn)
         .await?;
     let mut out: HashMap<Uuid, PersonAccount> = persons.iter().map(|p| (*p, PersonAccount::default())).collect();
-    for (visit, person, at, account, cents) in rows {
+    for (visit, person, at, account, cents, owes) in rows {
         let entry = Entry { account: *account, amount: Cents::new(cents), line: None, memo: String::new() };
-        let payer = person.and_then(|p| records.get(&p));
+        let record = person.and_then(|p| records.get(&p));
         if account == Account::Unapplied
-            && let Some(one) = payer.and_then(|p| out.get_mut(p))
+            && let Some(one) = record.and_then(|p| out.get_mut(p))
         {
             one.credit.push(entry.amount);
         }
         let owner = match visit {
             Some(visit) => owners.get(&visit),
-            None => payer,
+            None => record,
         };
         if let Some(one) = owner.and_then(|o| out.get_mut(o)) {
-            one.entries.push(Dated { visit, at, entry });
+            one.entries.push(Dated { visit, at, entry, payer: owes });
         }
     }
     Ok(out)

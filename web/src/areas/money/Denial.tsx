@@ -1,6 +1,6 @@
 /** One denial: what was not paid and why, what usually helps, what was done, and what can be done. */
 
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import { Link } from 'react-router';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useWordOf } from '../../app/choices';
@@ -70,10 +70,14 @@ function Opened({ detail: d }: { detail: Schemas['DenialDetail'] }) {
   const [asking, setAsking] = useState<Asking>(null);
   const [words, setWords] = useState('');
   const [day, setDay] = useState('');
+  const top = useRef<HTMLDivElement>(null);
   const { denial: row } = d.view;
   const work = async (body: Work) => {
     const done = await run(() => api.POST('/api/denials/{id}', { params: { path: { id: row.id } }, body }));
-    if (done) setAsking(null);
+    if (!done) return;
+    setAsking(null);
+    // The button that was pressed is gone: the dialog hears the next key all the same.
+    top.current?.focus();
   };
   const ask = (what: Exclude<Asking, null>) => {
     setAsking(what);
@@ -88,15 +92,17 @@ function Opened({ detail: d }: { detail: Schemas['DenialDetail'] }) {
   };
   return (
     <Form refusal={refusal} onSave={asking ? () => void send() : undefined}>
-      <Row>
-        <DenialState state={row.state} />
-        <span>
-          {d.view.person.name}, visit of {plainDate(d.view.day)}
-        </span>
-        <Mono>{d.view.claim}</Mono>
-        <Spread />
-        <Link to={`/visits/${row.visitId}/money`}>Balance of the visit</Link>
-      </Row>
+      <div ref={top} tabIndex={-1} style={{ outline: 'none' }}>
+        <Row>
+          <DenialState state={row.state} />
+          <span>
+            {d.view.person.name}, visit of {plainDate(d.view.day)}
+          </span>
+          <Mono>{d.view.claim}</Mono>
+          <Spread />
+          <Link to={`/visits/${row.visitId}/money`}>Balance of the visit</Link>
+        </Row>
+      </div>
       <What detail={d} />
       {!row.endedAt && (
         <Notice $tone="tide">
@@ -127,7 +133,7 @@ function Opened({ detail: d }: { detail: Schemas['DenialDetail'] }) {
             label={asks[asking].label}
             value={words}
             onChange={setWords}
-            lines={asking === 'appeal' ? 6 : 1}
+            lines={asking === 'appeal' ? 6 : 0}
             autoFocus
           />
           {asks[asking].day && (

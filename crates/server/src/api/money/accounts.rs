@@ -68,13 +68,9 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<AccountView> {
     let account = store::of_person(&mut conn, *id).await?;
     let balances = account.visits();
     let about = visits::many(&mut conn, &balances.keys().copied().collect::<Vec<_>>()).await?;
-    let policies = coverage::of_person(&mut conn, *id).await?;
     let payers: HashMap<Uuid, String> =
         coverage::payers(&mut conn).await?.into_iter().map(|p| (p.id, p.name)).collect();
-    let payer_of = |v: &Visit| {
-        let policy = policies.iter().find(|p| Some(p.id) == v.coverage_id);
-        policy.and_then(|p| payers.get(&p.payer_id)).cloned().unwrap_or_else(|| "payer".into())
-    };
+    let name_of = |payer: Option<Uuid>| payer.and_then(|p| payers.get(&p)).cloned().unwrap_or_else(|| "payer".into());
     let (today, zone) = (state.today(), state.zone);
     let mut patient = account.ages(None, Account::Patient, today, zone);
     let mut by_payer: Vec<(String, Ages)> = Vec::new();
@@ -82,9 +78,8 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<AccountView> {
     for (id, b) in balances {
         let Some(v) = about.get(&id) else { continue };
         patient.add(&account.ages(Some(id), Account::Patient, today, zone));
-        if !b.payer_owes.is_zero() {
-            let ages = account.ages(Some(id), Account::Payer, today, zone);
-            let name = payer_of(v);
+        for (payer, ages) in account.payers(id, today, zone) {
+            let name = name_of(payer);
             match by_payer.iter_mut().find(|(n, _)| *n == name) {
                 Some((_, sum)) => sum.add(&ages),
                 None => by_payer.push((name, ages)),
