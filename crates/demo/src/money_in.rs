@@ -138,7 +138,7 @@ pub async fn build(world: &World, change: &mut Change<'_>) -> Result<()> {
     let text = remittance::write(&stamp, &harbor_standins::payer::desk(&r.payer_id), std::slice::from_ref(&r));
     let now = std::mem::replace(&mut change.now, came);
     let (document, _) = change.keep_document("835", "in", text.as_bytes()).await?;
-    change.post_remittance(document, &r).await?;
+    change.post_remittance(document, &r, 0).await?;
     change.now = now;
     Ok(())
 }

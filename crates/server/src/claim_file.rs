@@ -5,6 +5,7 @@ use crate::state::State;
 use harbor_core::claims::assembling::{ClaimLacks, assemble, plain, plain_address};
 use harbor_core::claims::{self as core, AddressOnClaim, Biller, Frequency};
 use harbor_formats::x12::{self, Stamp};
+use harbor_store::charges::again;
 use harbor_store::rows::Claim;
 use harbor_store::{Conn, claims as store};
 use std::collections::HashMap;
@@ -46,6 +47,37 @@ pub async fn assembled(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<core::Clai
         made.insert(row.number.clone(), voiding(conn, &row).await?);
     }
     Ok(rows.iter().filter_map(|row| made.remove(&row.number)).collect())
+}
+
+/// What goes into a file: the claims with their rows, and what is left out for now, each with why.
+pub struct ToSend {
+    pub claims: Vec<core::Claim>,
+    pub rows: Vec<Claim>,
+    pub left_out: Vec<String>,
+}
+
+/// Parts what can be sent from what must wait: for an acknowledgement, or until charges that are open again are charged. Anything
+/// else that a claim lacks is refused.
+pub async fn to_send(conn: &mut Conn, rows: &[Claim]) -> Result<ToSend, Problem> {
+    let before: Vec<uuid::Uuid> = rows.iter().filter_map(|row| row.replaces_id).collect();
+    let numbered = store::many(conn, &before).await?;
+    let visits: Vec<uuid::Uuid> = rows.iter().map(|row| row.visit_id).collect();
+    let open = again::open_among(conn, &visits).await?;
+    let waits = |row: &Claim| {
+        if open.contains(&row.visit_id) {
+            return Some(format!("The charges of claim {} are open again; charge them again first.", row.number));
+        }
+        let before = numbered.iter().find(|b| Some(b.id) == row.replaces_id);
+        let unknown = row.payer_claim_number.is_empty() && before.is_some_and(|b| b.payer_claim_number.is_empty());
+        unknown.then(|| ClaimLacks::NumberBefore { claim: row.number.clone() }.to_string())
+    };
+    let left_out: Vec<String> = rows.iter().filter_map(waits).collect();
+    let rows: Vec<Claim> = rows.iter().filter(|row| waits(row).is_none()).cloned().collect();
+    if rows.is_empty() {
+        return Err(Problem::refused("waits", left_out.join(" ")));
+    }
+    let claims = assembled(conn, &rows).await?;
+    Ok(ToSend { claims, rows, left_out })
 }
 
 /// The claim that voids another (CLM05-3 8).

@@ -1108,6 +1108,7 @@ diesel::table! {
         outside_claims -> Jsonb,
         posted_at -> Timestamptz,
         posted_by -> Text,
+        part -> Integer,
     }
 }
 

@@ -5449,6 +5449,8 @@ export interface components {
         BatchAnswer: {
             batch?: components["schemas"]["Batch"] | null;
             findings: string[];
+            /** @description Claims that wait for something, each with what; the others go. */
+            leftOut: string[];
             summary: string[];
         };
         BatchForm: {
@@ -8778,6 +8780,11 @@ export interface components {
             outsideClaims: components["schemas"]["OutsideClaims"][];
             /** Format: date */
             paidOn: string;
+            /**
+             * Format: int32
+             * @description Of payments under one trace in one file: which one, from 0.
+             */
+            part: number;
             payerCode: string;
             payerName: string;
             /** Format: date-time */
@@ -13452,6 +13459,7 @@ export interface operations {
             query: {
                 /** @description payer, reason, clinician or service. */
                 by: string;
+                /** @description Days as they are typed. */
                 from: string;
                 to: string;
             };

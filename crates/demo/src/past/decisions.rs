@@ -132,6 +132,7 @@ async fn file(
         outside_claims: Doc(vec![]),
         posted_at: came,
         posted_by: "Agathe Marlowe".into(),
+        part: 0,
     };
     diesel::insert_into(schema::documents::table).values(&document).execute(conn).await?;
     diesel::insert_into(schema::remittances::table).values(&remittance).execute(conn).await?;

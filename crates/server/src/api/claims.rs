@@ -17,7 +17,6 @@ use harbor_core::fields::typed_date::{self, Sense};
 use harbor_core::money::Cents;
 use harbor_core::schedule::at_local;
 use harbor_formats::x12;
-use harbor_store::charges::again;
 use harbor_store::claims::work_list::{self, Sought};
 use harbor_store::people::registration::closed_charts;
 use harbor_store::rows::{Batch, Claim, Visit};
@@ -248,6 +247,8 @@ pub struct BatchAnswer {
     batch: Option<Batch>,
     summary: Vec<String>,
     findings: Vec<String>,
+    /// Claims that wait for something, each with what; the others go.
+    left_out: Vec<String>,
 }
 
 /// Writes an 837P for these claims, checks it with our own reader, and sends it.
@@ -270,26 +271,22 @@ pub async fn make_batch(state: Data<State>, me: Me, form: Json<BatchForm>) -> An
                     ),
                 ));
             }
-            let visits: Vec<Uuid> = rows.iter().map(|c| c.visit_id).collect();
-            let open = again::open_among(change.conn(), &visits).await?;
-            if let Some(held) = rows.iter().find(|c| open.contains(&c.visit_id)) {
-                let said = format!("The charges of claim {} are open again; charge them again first.", held.number);
-                return Err(Problem::refused("open-again", said));
-            }
-            let built = crate::claim_file::assembled(change.conn(), &rows).await?;
+            let crate::claim_file::ToSend { claims: built, rows, left_out } =
+                crate::claim_file::to_send(change.conn(), &rows).await?;
             let control = store::next_control(change.conn()).await?;
             let stamp = crate::claim_file::stamp(&state, u32::try_from(control).unwrap_or(0));
             let text = x12::claim::write(&stamp, &crate::claim_file::biller(&state), &format!("B{control}"), &built);
             let check = x12::show::check(text.as_bytes());
             if form.check_only || !check.findings.is_empty() {
                 change.give_up();
-                return Ok(Json(BatchAnswer { batch: None, summary: check.summary, findings: check.findings }));
+                let (summary, findings) = (check.summary, check.findings);
+                return Ok(Json(BatchAnswer { batch: None, summary, findings, left_out }));
             }
             let (document, _) = change.keep_document("837P", "out", text.as_bytes()).await?;
             let total: Cents = built.iter().map(harbor_core::claims::Claim::total).sum();
             let ids: Vec<Uuid> = rows.iter().map(|c| c.id).collect();
             let batch = change.add_batch(control, document, &ids, total.get()).await?;
-            Ok(Json(BatchAnswer { batch: Some(batch), summary: check.summary, findings: vec![] }))
+            Ok(Json(BatchAnswer { batch: Some(batch), summary: check.summary, findings: vec![], left_out }))
         })
         .await
 }

@@ -213,8 +213,11 @@ pub async fn take_remittance_file(state: &State, actor: &Actor, bytes: &[u8]) ->
         .change(actor, state.now(), async |change| {
             let (document, _) = change.keep_document("835", "in", bytes).await?;
             let mut answer = UploadAnswer { posted: 0, posted_before: 0, matched: 0, unmatched: 0 };
-            for r in &read {
-                let posted = change.post_remittance(document, r).await?;
+            for (n, r) in read.iter().enumerate() {
+                // Two payments under one trace in one file are two payments.
+                let same = |o: &&Remittance| o.payer_id == r.payer_id && o.trace == r.trace;
+                let part = i32::try_from(read[..n].iter().filter(same).count()).unwrap_or(i32::MAX);
+                let posted = change.post_remittance(document, r, part).await?;
                 if posted.now {
                     answer.posted += 1
                 } else {

@@ -104,6 +104,14 @@ async fn charges_opened_by_mistake_are_left_as_they_were_and_a_claim_does_not_go
     biller.post(&format!("{path}/charges/again"), json!({ "reason": "Wrong visit" })).await.ok();
     let held = biller.post("/api/batches", json!({ "claimIds": [claim["claim"]["id"]] })).await;
     assert!(held.status == 422 && held.detail().contains("open again"), "{}", held.detail());
+    // Chosen with others, it is left out with its reason, and the others go.
+    let ready = biller.get("/api/claims?state=ready").await;
+    let other = ready.as_array().unwrap().iter().find(|c| c["claim"]["id"] != claim["claim"]["id"]).unwrap();
+    let both = json!({ "claimIds": [claim["claim"]["id"], other["claim"]["id"]], "checkOnly": true });
+    let checked = biller.post("/api/batches", both).await.ok();
+    assert!(checked["leftOut"][0].as_str().unwrap().contains("open again"), "{checked}");
+    assert_eq!(checked["leftOut"].as_array().unwrap().len(), 1);
+    assert_eq!(checked["findings"], json!([]), "what goes is sound");
     lines(&biller, &path, level(2)).await;
     biller.post(&format!("{path}/charges/leave"), json!({})).await.ok();
     let after = biller.get(&format!("{path}/charges")).await;

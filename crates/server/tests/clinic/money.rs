@@ -190,6 +190,27 @@ async fn a_server_killed_while_posting_has_posted_all_or_nothing() {
     product.stop().await.unwrap();
 }
 
+#[actix_web::test]
+async fn two_payments_under_one_trace_in_one_file_are_two_and_come_once() {
+    let product = Product::start().await.unwrap();
+    let biller = Hand::sign_in(&product, "agathe").await;
+    let one = |number: &str| file(number, "T-TWICE", 10_000);
+    // The second payment's own set follows the first's in the same group.
+    let (first, second) = (one("C91"), one("C92"));
+    let (from, to) = (second.find("ST*").unwrap(), second.find("GE*").unwrap());
+    let set = second[from..to].replace("*0001", "*0002");
+    let at = first.find("GE*").unwrap();
+    let both = format!("{}{set}{}", &first[..at], first[at..].replace("GE*1*", "GE*2*"));
+    let done = biller.upload("/api/remittances", both.clone().into_bytes()).await.ok();
+    assert_eq!((&done["posted"], &done["unmatched"]), (&json!(2), &json!(2)), "{done}");
+    let again = biller.upload("/api/remittances", both.into_bytes()).await.ok();
+    assert_eq!((&again["posted"], &again["postedBefore"]), (&json!(0), &json!(2)), "{again}");
+    let list = biller.get("/api/remittances").await;
+    let own = list.as_array().unwrap().iter().filter(|r| r["remittance"]["trace"] == "T-TWICE").count();
+    assert_eq!(own, 2);
+    product.stop().await.unwrap();
+}
+
 /// The one line of the claim, changed.
 pub(crate) fn line(r: &mut Remittance) -> &mut RemittedLine {
     &mut r.claims[0].lines[0]

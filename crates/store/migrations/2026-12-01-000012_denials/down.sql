@@ -1,5 +1,8 @@
 drop table denial_events;
 drop table denials;
+update remittances set trace = trace || '#' || part where part > 0;
+alter table remittances drop column part;
+alter table remittances add unique (payer_code, trace);
 alter table payers drop column correction_days, drop column appeal_days;
 alter table remitted_claims drop column decision, drop column matched_at, drop column matched_by;
 alter table ledger_transactions drop constraint ledger_transactions_kind_check;

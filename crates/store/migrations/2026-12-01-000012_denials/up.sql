@@ -25,6 +25,11 @@ alter table remitted_claims
     add column matched_at timestamptz,
     add column matched_by text;
 
+-- A file may hold two payments under one trace: they are told apart by their place among those.
+alter table remittances add column part integer not null default 0;
+alter table remittances drop constraint remittances_payer_code_trace_key;
+alter table remittances add unique (payer_code, trace, part);
+
 -- So long after its decision a payer takes a corrected claim, and an appeal; nothing while nobody has told.
 alter table payers
     add column correction_days integer check (correction_days between 1 and 1000),

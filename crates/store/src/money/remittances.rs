@@ -54,9 +54,10 @@ pub async fn unmatched(conn: &mut Conn) -> Result<Vec<RemittedClaim>> {
         .await?)
 }
 
-pub async fn by_trace(conn: &mut Conn, payer_code: &str, trace: &str) -> Result<Option<Remittance>> {
+pub async fn by_trace(conn: &mut Conn, payer_code: &str, trace: &str, part: i32) -> Result<Option<Remittance>> {
     Ok(remittances::table
         .filter(remittances::payer_code.eq(payer_code).and(remittances::trace.eq(trace)))
+        .filter(remittances::part.eq(part))
         .select(Remittance::as_select())
         .first(conn)
         .await
@@ -95,6 +96,12 @@ pub(super) struct Found {
     pub remitted: Uuid,
     /// Under which it is posted once.
     pub key: String,
+}
+
+/// With what every key of a payment's postings begins.
+fn key_of(row: &Remittance) -> String {
+    let part = if row.part > 0 { format!("#{}", row.part) } else { String::new() };
+    format!("835:{}:{}{part}", row.payer_code, row.trace)
 }
 
 fn kept(all: &[core::Adjustment]) -> Vec<AdjustedPart> {
@@ -171,15 +178,16 @@ impl Decided {
 }
 
 impl Change<'_> {
-    /// Posts a whole remittance in this change. One that does not balance posts nothing.
-    pub async fn post_remittance(&mut self, document: Uuid, r: &core::Remittance) -> Result<Posted> {
+    /// Posts a whole remittance in this change. One that does not balance posts nothing. `part` tells payments under one trace in
+    /// one file apart, from 0.
+    pub async fn post_remittance(&mut self, document: Uuid, r: &core::Remittance, part: i32) -> Result<Posted> {
         if let Err(found) = r.check_balance() {
             let sentence = found.iter().map(ToString::to_string).collect::<Vec<_>>().join(" ");
             return Err(StoreError::refused("unbalanced", sentence));
         }
         // Two uploads at one instant queue here, so that the second finds what the first has posted.
         diesel::sql_query("select pg_advisory_xact_lock(7203)").execute(self.conn()).await?;
-        if let Some(before) = by_trace(self.conn(), &r.payer_id, &r.trace).await? {
+        if let Some(before) = by_trace(self.conn(), &r.payer_id, &r.trace, part).await? {
             return Ok(Posted { id: before.id, matched: 0, unmatched: 0, now: false });
         }
         let row = Remittance {
@@ -202,6 +210,7 @@ impl Change<'_> {
                 .collect()),
             posted_at: self.now,
             posted_by: self.actor.name.clone(),
+            part,
         };
         diesel::insert_into(remittances::table).values(&row).execute(self.conn()).await?;
         let mut posted = Posted { id: row.id, matched: 0, unmatched: 0, now: true };
@@ -254,7 +263,7 @@ impl Change<'_> {
         };
         diesel::insert_into(remitted_claims::table).values(&remitted).execute(self.conn()).await?;
         if let Ok((claim, visit, numbers, lines)) = posted {
-            let key = format!("835:{}:{}:{i}", row.payer_code, row.trace);
+            let key = format!("{}:{i}", key_of(row));
             let found = Found { claim, visit, numbers, lines, remitted: id, key };
             self.post_decision(row, c, &found).await?;
         } else if !c.paid.is_zero() {
@@ -331,7 +340,7 @@ impl Change<'_> {
         let entry = |account, amount| Entry { account, amount, line: None, memo: "unmatched claim".into() };
         self.post_aside(
             row,
-            format!("835:{}:{}:{i}", row.payer_code, row.trace),
+            format!("{}:{i}", key_of(row)),
             vec![entry(Account::Bank, paid), entry(Account::Unmatched, -paid)],
         )
         .await
@@ -342,7 +351,7 @@ impl Change<'_> {
         let entry = |account, amount| Entry { account, amount, line: None, memo: memo.clone() };
         self.post_aside(
             row,
-            format!("835:{}:{}:P{i}", row.payer_code, row.trace),
+            format!("{}:P{i}", key_of(row)),
             vec![entry(Account::Bank, -p.amount), entry(p.account(), p.amount)],
         )
         .await

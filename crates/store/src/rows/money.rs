@@ -217,6 +217,8 @@ row! {
         outside_claims: Doc<Vec<documents::OutsideClaims>>,
         posted_at: DateTime<Utc>,
         posted_by: String,
+        /// Of payments under one trace in one file: which one, from 0.
+        part: i32,
     }
 }
 

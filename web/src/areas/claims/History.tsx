@@ -19,7 +19,10 @@ import { shape, tone } from './states';
 export const saidOf = (a: Schemas['BatchAnswer']) =>
   a.findings.length > 0
     ? a.findings.join(' ')
-    : `${a.batch ? `Batch ${a.batch.control} is on its way: ` : 'Ready to go: '}${a.summary.join(' ')}`;
+    : [
+        `${a.batch ? `Batch ${a.batch.control} is on its way: ` : 'Ready to go: '}${a.summary.join(' ')}`,
+        ...a.leftOut.map((sentence) => `Left out: ${sentence}`),
+      ].join(' ');
 
 /** What is sent, field by field in words, with the file's segments beside it. */
 function AsSent({ id }: { id: string }) {
