@@ -15,6 +15,7 @@ use crate::{Change, Conn, Result, StoreError, Topic, codes};
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::claims::chain::Version;
 use harbor_core::claims::{BatchState, ClaimEvent, ClaimState, Frequency};
 use harbor_core::visit_line::Mark;
 use sha2::{Digest, Sha256};
@@ -127,6 +128,20 @@ pub async fn next_control(conn: &mut Conn) -> Result<i64> {
 
 pub fn digest(content: &[u8]) -> String {
     Sha256::digest(content).iter().map(|b| format!("{b:02x}")).collect()
+}
+
+impl Claim {
+    /// As one of the versions of its visit's claims.
+    pub(crate) fn version(&self) -> Version<Uuid, Uuid> {
+        Version {
+            id: self.id,
+            payer: self.payer_id,
+            frequency: *self.frequency,
+            state: *self.state,
+            numbered: !self.payer_claim_number.is_empty(),
+            replaces: self.replaces_id,
+        }
+    }
 }
 
 impl Change<'_> {

@@ -1,16 +1,17 @@
 //! From the clinic's records to a claim as it is sent: capitals without accents as payers' systems take them, and a
 //! refusal where a fact is missing, never a blank or a zero in its place.
 
+mod before;
+
+pub use before::PayerBefore;
+
 use super::lawful::{most, written};
 use super::{
-    Accident, AddressOnClaim, Claim, ClaimLine, EarlierDecision, EarlierPayer, Facility, Frequency, PersonOnClaim,
-    ProviderOnClaim, Subscriber,
+    Accident, AddressOnClaim, Claim, ClaimLine, Facility, Frequency, PersonOnClaim, ProviderOnClaim, Subscriber,
 };
 use crate::charges::place_of_service;
 use crate::coverage::{Rank, Relationship};
 use crate::money::Cents;
-use crate::money::remittance::meaning::Meaning;
-use crate::money::remittance::{RemittedClaim, line_number};
 use crate::people::Sex;
 use crate::schedule::VisitKind;
 use chrono::NaiveDate;
@@ -121,65 +122,6 @@ pub struct ClaimFacts {
     pub before: Vec<PayerBefore>,
     /// At the desk for this visit so far; may be negative when more went back than came.
     pub patient_paid: Cents,
-}
-
-/// A payer that decided before this one, with its decision as it came.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct PayerBefore {
-    pub payer: PayerOfClaim,
-    /// Who holds that policy, when it is not the patient.
-    pub holder: Option<OnRecord>,
-    pub decision: RemittedClaim,
-    pub on: NaiveDate,
-}
-
-impl PayerBefore {
-    /// As it stands on the claim to the next payer (loops 2320, 2330A and B), and what it decided of each line by number (2430).
-    fn told(
-        self,
-        patient: &OnRecord,
-        lines: &[ClaimLine],
-        patient_paid: Cents,
-    ) -> (EarlierPayer, Vec<(u32, EarlierDecision)>) {
-        let d = self.decision;
-        let mut of_lines: Vec<(u32, EarlierDecision)> = Vec::new();
-        for l in &d.lines {
-            let billed = l.original_code.as_deref().unwrap_or(&l.service_code);
-            let by_code = || {
-                let free = |n: u32| !of_lines.iter().any(|(taken, _)| *taken == n);
-                let mut numbered = (1u32..).zip(lines);
-                numbered.find(|(n, own)| own.code == billed && free(*n)).map(|(n, _)| n)
-            };
-            let Some(number) = line_number(&l.line_control).or_else(by_code) else { continue };
-            let decision = EarlierDecision { paid: l.paid, adjustments: l.adjustments.clone(), on: self.on };
-            of_lines.push((number, decision));
-        }
-        let share: Cents = d
-            .adjustments
-            .iter()
-            .chain(d.lines.iter().flat_map(|l| &l.adjustments))
-            .filter(|a| a.meaning() == Meaning::PatientShare)
-            .map(|a| a.amount)
-            .sum();
-        let held_by = self.holder.as_ref().unwrap_or(patient);
-        let earlier = EarlierPayer {
-            name: plain(&self.payer.name),
-            id: self.payer.id,
-            rank: self.payer.rank,
-            relationship: self.payer.relationship,
-            group_number: self.payer.group_number,
-            filing_code: self.payer.filing_code,
-            subscriber_last: written(&held_by.last, most::LAST_NAME).text,
-            subscriber_first: written(&held_by.first, most::FIRST_NAME).text,
-            subscriber_number: self.payer.subscriber_number,
-            claim_number: d.payer_claim_number.to_string(),
-            paid: Some(d.paid),
-            left: Some((share - patient_paid).max(Cents::ZERO)),
-            adjustments: d.adjustments,
-            decided_on: of_lines.is_empty().then_some(self.on),
-        };
-        (earlier, of_lines)
-    }
 }
 
 /// Why no claim can be made of the facts.
@@ -359,11 +301,10 @@ fn line(claim: &str, day: NaiveDate, l: ChargedLine) -> Result<ClaimLine, ClaimL
 }
 
 #[cfg(test)]
-mod tests {
+pub(super) mod tests {
     use super::*;
-    use crate::money::remittance::{Adjustment, AdjustmentGroup, RemittedLine};
 
-    fn day() -> NaiveDate {
+    pub(super) fn day() -> NaiveDate {
         NaiveDate::from_ymd_opt(2026, 9, 14).expect("a day")
     }
 
@@ -382,7 +323,7 @@ mod tests {
         }
     }
 
-    fn facts() -> ClaimFacts {
+    pub(super) fn facts() -> ClaimFacts {
         ClaimFacts {
             number: "C-1".into(),
             frequency: Frequency::Original,
@@ -427,57 +368,6 @@ mod tests {
             before: vec![],
             patient_paid: Cents::new(2_500),
         }
-    }
-
-    #[test]
-    fn the_next_payer_is_told_what_the_one_before_decided_line_by_line() {
-        let adjusted = |group, reason: &str, cents| Adjustment {
-            group,
-            reason: reason.into(),
-            amount: Cents::new(cents),
-            quantity: None,
-        };
-        let line = |control: &str| RemittedLine {
-            line_control: control.into(),
-            service_code: "V3".into(),
-            charged: Cents::new(12_000),
-            paid: Cents::new(7_000),
-            adjustments: vec![
-                adjusted(AdjustmentGroup::Contractual, "45", 2_000),
-                adjusted(AdjustmentGroup::PatientResponsibility, "2", 3_000),
-            ],
-            ..RemittedLine::default()
-        };
-        let second = |control: &str| {
-            let before = PayerBefore {
-                payer: PayerOfClaim { name: "Gannet".into(), id: "GAN".into(), ..facts().payer },
-                holder: None,
-                decision: RemittedClaim {
-                    status: "1".into(),
-                    charged: Cents::new(12_000),
-                    paid: Cents::new(7_000),
-                    payer_claim_number: "G-9".into(),
-                    lines: vec![line(control)],
-                    ..RemittedClaim::default()
-                },
-                on: day(),
-            };
-            assemble(ClaimFacts { before: vec![before], ..facts() }).expect("a claim")
-        };
-        let claim = second("C-0-1");
-        let told = &claim.others[0];
-        assert_eq!((told.name.as_str(), told.claim_number.as_str()), ("GANNET", "G-9"));
-        assert_eq!(
-            (told.paid, told.left),
-            (Some(Cents::new(7_000)), Some(Cents::new(500))),
-            "25.00 was paid at the desk"
-        );
-        assert_eq!((told.subscriber_last.as_str(), told.decided_on), ("NUNEZ-ORTEGA", None), "each line says when");
-        let (payer, decided) = &claim.lines[0].decided[0];
-        assert_eq!((payer.as_str(), decided.paid, decided.on), ("GAN", Cents::new(7_000), day()));
-        let adjusted: Cents = decided.adjustments.iter().map(|a| a.amount).sum();
-        assert_eq!(claim.lines[0].fee, decided.paid + adjusted, "the line balances");
-        assert_eq!(second("").lines[0].decided.len(), 1, "a line without our number is found by its code");
     }
 
     #[test]

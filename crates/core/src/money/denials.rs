@@ -144,6 +144,20 @@ pub const fn give_up_limit(role: Role) -> Cents {
     }
 }
 
+/// Whether somebody may agree that an amount is given up, which another one wants: within what they may alone, or where one of the
+/// two is a manager.
+pub fn may_agree(amount: Cents, wants: Role, agrees: Role) -> bool {
+    let may = |role: Role| give_up_limit(role).is_positive();
+    may(wants) && may(agrees) && (amount <= give_up_limit(agrees) || wants == Role::Manager || agrees == Role::Manager)
+}
+
+/// Whether a decision of these lines answers a denial of those: a payer decides a claim in parts. A claim as a whole (no line) is
+/// met by every decision of it.
+pub fn answers(denied: &[DeniedAmount], decided: &[Option<u32>]) -> bool {
+    let whole = decided.is_empty() || decided.contains(&None) || denied.iter().any(|a| a.line.is_none());
+    whole || denied.iter().any(|a| decided.contains(&a.line))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -175,6 +189,15 @@ mod tests {
     }
 
     #[test]
+    fn a_part_of_a_claim_answers_only_what_was_denied_of_it() {
+        let first = [denied(Contractual, "16", 2_000)];
+        assert!(answers(&first, &[Some(1), Some(2)]));
+        assert!(!answers(&first, &[Some(2)]), "the other part of the claim");
+        assert!(answers(&first, &[]) && answers(&first, &[None]), "the claim as a whole");
+        assert!(answers(&[DeniedAmount { line: None, ..first[0].clone() }], &[Some(2)]));
+    }
+
+    #[test]
     fn deadlines_are_the_payers_and_unknown_where_nobody_told_them() {
         let day = NaiveDate::from_ymd_opt(2026, 11, 23).expect("a day");
         let both = Deadlines::of(day, Some(90), Some(30));
@@ -191,6 +214,14 @@ mod tests {
             let bills = role.may(crate::house::permissions::Permission::Claims);
             assert_eq!(bills, give_up_limit(*role).is_positive(), "{role}");
         }
+        let much = Cents::new(90_000);
+        assert!(
+            !may_agree(much, Role::Biller, Role::Biller),
+            "two billers do not give up what a manager may not alone"
+        );
+        assert!(may_agree(much, Role::Biller, Role::Manager) && may_agree(much, Role::Manager, Role::Biller));
+        assert!(may_agree(Cents::new(4_000), Role::Biller, Role::Biller));
+        assert!(!may_agree(Cents::new(1), Role::Manager, Role::FrontDesk));
         let live = DenialState::ALL.iter().filter(|s| s.is_live()).count();
         assert_eq!(live, 5);
     }

@@ -209,15 +209,7 @@ impl Change<'_> {
     /// Withdraws what never got to a payer, and voids what another payer has.
     async fn follow_with_claims(&mut self, visit: &Visit, goes_to: Option<Uuid>) -> Result<Acts<Uuid>> {
         let all: Vec<Claim> = claims::of_visits(self.conn(), &[visit.id]).await?;
-        let version = |claim: &Claim| Version {
-            id: claim.id,
-            payer: claim.payer_id,
-            frequency: *claim.frequency,
-            state: *claim.state,
-            numbered: !claim.payer_claim_number.is_empty(),
-            replaces: claim.replaces_id,
-        };
-        let versions: Vec<Version<Uuid, Uuid>> = all.iter().map(version).collect();
+        let versions: Vec<Version<Uuid, Uuid>> = all.iter().map(Claim::version).collect();
         let acts = acts(&versions, goes_to.as_ref());
         for id in &acts.withdrawn {
             self.claim_happened(*id, ClaimEvent::Withdrawn, "Withdrawn: the charges were put right.", &[]).await?;

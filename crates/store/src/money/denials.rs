@@ -6,6 +6,7 @@ use super::ledger::{About, open_at_payer};
 use super::remittances::{Found, next_policy};
 use crate::codes::Code;
 use crate::documents::{DeniedPart, Doc};
+use crate::house::staff;
 use crate::rows::{Claim, Denial, DenialEvent, Remittance, RemittedClaim, Visit};
 use crate::schema::{denial_events as ev, denials as d, payers, remitted_claims as rc};
 use crate::visit_line::visits;
@@ -14,7 +15,9 @@ use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::house::permissions::Role;
-use harbor_core::money::denials::{Deadlines, DenialState, DeniedAmount, give_up_limit, may_bill_patient};
+use harbor_core::money::denials::{
+    Deadlines, DenialState, DeniedAmount, answers, give_up_limit, may_agree, may_bill_patient,
+};
 use harbor_core::money::ledger::{Posting, Transaction, given_up, passed_on, to_patient};
 use harbor_core::money::{Cents, remittance as core};
 use std::collections::HashMap;
@@ -150,7 +153,7 @@ impl Change<'_> {
         let new: Cents = denied.iter().map(|a| a.amount).sum();
         let came =
             if c.is_reversal() { Cents::ZERO } else { found.lines.iter().map(|l| l.paid + l.patient_share).sum() };
-        if let Some(before) = self.denial_before(&found.claim).await? {
+        if let Some(before) = self.denial_before(&found.claim, &found.numbers).await? {
             if c.is_reversal() {
                 let said = format!("{} took its decision back (trace {}).", row.payer_name, row.trace);
                 self.denial_became(&before, DenialState::TakenBack, &said, None).await?;
@@ -198,15 +201,15 @@ impl Change<'_> {
         self.note_denial(&denial, DenialState::Open, &said, None).await
     }
 
-    /// The work on what this payer denied of the visit before: still going on, or ended because the decision was taken back.
-    async fn denial_before(&mut self, claim: &Claim) -> Result<Option<Denial>> {
-        let last: Option<Denial> = d::table
+    /// The work on what this payer denied of these lines before: still going on, or ended because the decision was taken back.
+    async fn denial_before(&mut self, claim: &Claim, decided: &[Option<u32>]) -> Result<Option<Denial>> {
+        let all: Vec<Denial> = d::table
             .filter(d::visit_id.eq(claim.visit_id).and(d::payer_id.eq(claim.payer_id)))
             .order((d::raised_at.desc(), d::id.desc()))
             .select(Denial::as_select())
-            .first(self.conn())
-            .await
-            .optional()?;
+            .load(self.conn())
+            .await?;
+        let last = all.into_iter().find(|l| answers(&l.denied(), decided));
         Ok(last.filter(|l| l.state.is_live() || l.state == DenialState::TakenBack))
     }
 
@@ -395,10 +398,18 @@ impl Change<'_> {
     pub async fn give_up_denial(&mut self, id: Uuid, who: GivesUp, reason: &str) -> Result<DenialState> {
         let row = self.denial_at_work(id).await?;
         let open = self.open_of(&row).await?;
-        if row.wanted_by == Some(who.staff) {
-            return Err(StoreError::refused("same-person", "Somebody else must agree to what you want to give up."));
+        if let Some(wants) = row.wanted_by {
+            if wants == who.staff {
+                return Err(StoreError::refused(
+                    "same-person",
+                    "Somebody else must agree to what you want to give up.",
+                ));
+            }
+            let wants = staff::get(self.conn(), wants).await?.role;
+            if !may_agree(open, *wants, who.role) {
+                return Err(StoreError::refused("too-much", "For this much, a manager must be one of the two."));
+            }
         }
-        // Two who may: the one who agrees, and the one who asked, whatever the amount.
         let alone = open <= give_up_limit(who.role);
         if !alone && row.wanted_by.is_none() {
             diesel::update(d::table.find(id))

@@ -40,7 +40,7 @@ export function DenialState({ state }: { state: State }) {
 }
 
 /** What is typed for an action before it is done. */
-type Asking = 'note' | 'ask_patient' | 'appeal' | 'give_up' | 'keep' | null;
+type Asking = 'note' | 'ask_patient' | 'appeal' | 'give_up' | 'keep' | 'bill_next' | 'bill_patient' | null;
 
 const asks: Record<Exclude<Asking, null>, { label: string; button: string; day?: string }> = {
   note: { label: 'What was found out', button: 'Note it', day: 'Look again on' },
@@ -48,6 +48,9 @@ const asks: Record<Exclude<Asking, null>, { label: string; button: string; day?:
   appeal: { label: 'What the letter says', button: 'Write the letter', day: 'Answer expected by' },
   give_up: { label: 'Why it is given up', button: 'Give it up' },
   keep: { label: 'Why it is not given up', button: 'Keep working on it' },
+  // Nothing is typed, but money moves: it is asked once more.
+  bill_next: { label: '', button: 'Bill the next policy' },
+  bill_patient: { label: '', button: 'Bill the patient' },
 };
 
 export function Denial({ id, onClose }: { id: string; onClose: () => void }) {
@@ -88,6 +91,7 @@ function Opened({ detail: d }: { detail: Schemas['DenialDetail'] }) {
     if (asking === 'note' || asking === 'ask_patient') return work({ what: asking, sentence: words, lookAgain: day });
     if (asking === 'appeal') return work({ what: 'appeal', words, lookAgain: day });
     if (asking === 'give_up' || asking === 'keep') return work({ what: asking, reason: words });
+    if (asking === 'bill_next' || asking === 'bill_patient') return work({ what: asking });
     return Promise.resolve();
   };
   return (
@@ -128,14 +132,21 @@ function Opened({ detail: d }: { detail: Schemas['DenialDetail'] }) {
       {!row.endedAt && !asking && <Ways detail={d} busy={busy} onAsk={ask} onWork={(w) => void work(w)} />}
       {asking && (
         <Stack>
-          <Field
-            name={asking === 'appeal' ? 'words' : asking === 'give_up' || asking === 'keep' ? 'reason' : 'sentence'}
-            label={asks[asking].label}
-            value={words}
-            onChange={setWords}
-            lines={asking === 'appeal' ? 6 : 0}
-            autoFocus
-          />
+          {asking === 'bill_next' || asking === 'bill_patient' ? (
+            <Notice $tone="brass">
+              {dollars(d.openCents)} will be owed by {asking === 'bill_next' ? d.nextPayer : 'the patient'}, and no
+              longer by {d.view.payer}.
+            </Notice>
+          ) : (
+            <Field
+              name={asking === 'appeal' ? 'words' : asking === 'give_up' || asking === 'keep' ? 'reason' : 'sentence'}
+              label={asks[asking].label}
+              value={words}
+              onChange={setWords}
+              lines={asking === 'appeal' ? 6 : 0}
+              autoFocus
+            />
+          )}
           {asks[asking].day && (
             <Field
               name="lookAgain"
@@ -230,12 +241,12 @@ function Ways(p: {
           Ask the patient
         </Button>
         {d.nextPayer && (
-          <Button $kind={kind('bill_next')} isDisabled={busy} onPress={() => p.onWork({ what: 'bill_next' })}>
+          <Button $kind={kind('bill_next')} isDisabled={busy} onPress={() => p.onAsk('bill_next')}>
             Bill {d.nextPayer}
           </Button>
         )}
         {!d.notThePatients && (
-          <Button $kind="quiet" isDisabled={busy} onPress={() => p.onWork({ what: 'bill_patient' })}>
+          <Button $kind="quiet" isDisabled={busy} onPress={() => p.onAsk('bill_patient')}>
             Bill the patient
           </Button>
         )}

@@ -11,6 +11,7 @@ use crate::schema::{ledger_entries as e, ledger_transactions as t};
 use crate::{Change, Conn, Result, StoreError};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::claims::chain::{Version, acts};
 use harbor_core::claims::{ClaimEvent, ClaimState, Frequency};
 use harbor_core::coverage::next_after;
 use harbor_core::money::Cents;
@@ -63,26 +64,27 @@ impl Change<'_> {
         policy: &Coverage,
         why: &str,
     ) -> Result<Claim> {
-        let there = claims::of_visits(self.conn(), &[visit.id])
-            .await?
-            .into_iter()
-            .rfind(|c| c.coverage_id == policy.id && c.state != ClaimState::Void && *c.frequency != Frequency::Void);
-        match there {
-            Some(there) if *there.state == ClaimState::Ready => Ok(there),
-            before => {
-                self.add_claim(NewClaim {
-                    visit: visit.id,
-                    person: visit.person_id,
-                    coverage: policy.id,
-                    payer: policy.payer_id,
-                    total_cents: claim.total_cents,
-                    frequency: if before.is_some() { Frequency::Replacement } else { Frequency::Original },
-                    replaces: before.map(|b| b.id),
-                    why: Some(why.to_owned()),
-                })
-                .await
-            }
+        let all = claims::of_visits(self.conn(), &[visit.id]).await?;
+        let own = || all.iter().filter(|c| c.payer_id == policy.payer_id);
+        if let Some(ready) = own().rfind(|c| c.state == ClaimState::Ready && *c.frequency != Frequency::Void) {
+            return Ok(ready.clone());
         }
+        let versions: Vec<Version<Uuid, Uuid>> = own().map(Claim::version).collect();
+        let acts = acts(&versions, Some(&policy.payer_id));
+        for id in &acts.withdrawn {
+            self.claim_happened(*id, ClaimEvent::Withdrawn, "Withdrawn: it goes anew.", &[]).await?;
+        }
+        self.add_claim(NewClaim {
+            visit: visit.id,
+            person: visit.person_id,
+            coverage: policy.id,
+            payer: policy.payer_id,
+            total_cents: claim.total_cents,
+            frequency: if acts.replaces.is_some() { Frequency::Replacement } else { Frequency::Original },
+            replaces: acts.replaces,
+            why: Some(why.to_owned()),
+        })
+        .await
     }
 
     async fn post_passed_on(
