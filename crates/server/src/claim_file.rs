@@ -67,9 +67,17 @@ pub async fn to_send(conn: &mut Conn, rows: &[Claim]) -> Result<ToSend, Problem>
         if open.contains(&row.visit_id) {
             return Some(format!("The charges of claim {} are open again; charge them again first.", row.number));
         }
-        let before = numbered.iter().find(|b| Some(b.id) == row.replaces_id);
-        let unknown = row.payer_claim_number.is_empty() && before.is_some_and(|b| b.payer_claim_number.is_empty());
-        unknown.then(|| ClaimLacks::NumberBefore { claim: row.number.clone() }.to_string())
+        let before = numbered.iter().find(|b| Some(b.id) == row.replaces_id)?;
+        if !before.payer_claim_number.is_empty() || !row.payer_claim_number.is_empty() {
+            return None;
+        }
+        Some(match *row.frequency {
+            Frequency::Original => {
+                let (own, void) = (&row.number, &before.number);
+                format!("Claim {own} goes once the payer has acknowledged {void}, which voids the one before.")
+            }
+            _ => ClaimLacks::NumberBefore { claim: row.number.clone() }.to_string(),
+        })
     };
     let left_out: Vec<String> = rows.iter().filter_map(waits).collect();
     let rows: Vec<Claim> = rows.iter().filter(|row| waits(row).is_none()).cloned().collect();

@@ -130,7 +130,7 @@ impl Change<'_> {
                 coverage: policy.id,
                 payer: policy.payer_id,
                 total_cents: total.get(),
-                replaces: again.replaces,
+                replaces: again.replaces.or(again.after),
                 frequency: if again.replaces.is_some() { Frequency::Replacement } else { Frequency::Original },
                 why: None,
             };

@@ -192,7 +192,11 @@ impl Change<'_> {
             None => new.why.unwrap_or_else(|| "Charges completed; the claim is ready.".to_owned()),
             Some(before) => {
                 let before = get(self.conn(), before).await?;
-                let what = if new.frequency == Frequency::Void { "voids" } else { "replaces" };
+                let what = match new.frequency {
+                    Frequency::Void => "voids",
+                    Frequency::Replacement => "replaces",
+                    Frequency::Original => "goes after",
+                };
                 let why = new.why.unwrap_or_else(|| "Charged again.".to_owned());
                 let said = format!("{why} It {what} {}.", before.number);
                 let told = format!("{why} {} {what} it once it is accepted.", row.number);
@@ -289,8 +293,9 @@ impl Change<'_> {
                 Frequency::Void => format!("Voided by {}, which was accepted.", claim.number),
                 _ => format!("Replaced by {}, which was accepted.", claim.number),
             };
-            // It is told more than once that a claim was accepted.
-            if get(self.conn(), before).await?.state != ClaimState::Void {
+            // It is told more than once that a claim was accepted; and one that went after a void replaces nothing.
+            let earlier = get(self.conn(), before).await?;
+            if earlier.state != ClaimState::Void && *earlier.frequency != Frequency::Void {
                 Box::pin(self.claim_happened(before, ClaimEvent::Superseded, &said, &[])).await?;
             }
         }
@@ -305,7 +310,16 @@ impl Change<'_> {
             .optional()?;
         let Some(next) = waiting else { return Ok(()) };
         let said = format!("{} was never taken", claim.number);
-        if *next.frequency == Frequency::Void {
+        if *claim.frequency == Frequency::Void {
+            // The one that should be void stands at the payer all the same: what waited replaces it.
+            let said = format!("{} was refused, which voids the one before; this replaces that.", claim.number);
+            Box::pin(self.claim_happened(claim.id, ClaimEvent::Withdrawn, "Refused; replaced instead.", &[])).await?;
+            diesel::update(claims::table.find(next.id))
+                .set((claims::frequency.eq(Frequency::Replacement.code()), claims::replaces_id.eq(claim.replaces_id)))
+                .execute(self.conn())
+                .await?;
+            self.note_claim(&next, ClaimState::Ready, &said).await?;
+        } else if *next.frequency == Frequency::Void {
             let said = format!("{said}; there is nothing to void.");
             Box::pin(self.claim_happened(next.id, ClaimEvent::Withdrawn, &said, &[])).await?;
             let said = "Never taken, and not wanted any more.";

@@ -28,6 +28,11 @@ impl<I: PartialEq, P> Version<I, P> {
         }
     }
 
+    /// Whether it voids another, and the payer may have it but has not given it a number.
+    pub fn voids_unacknowledged(&self) -> bool {
+        self.frequency == Frequency::Void && self.state == ClaimState::Sent && !self.numbered
+    }
+
     /// Whether it is what the payer goes by: there, and no later version that is there takes its place.
     fn stands(&self, all: &[Version<I, P>]) -> bool {
         let later = |v: &Version<I, P>| v.replaces.as_ref() == Some(&self.id) && v.may_be_there();
@@ -44,6 +49,9 @@ pub struct Acts<I> {
     pub voided: Vec<I>,
     /// What the claim that is made now takes the place of; nothing: it is the first.
     pub replaces: Option<I>,
+    /// A claim that voids the one before and that the payer has not acknowledged: the first claim that is made now goes only after
+    /// that. Were the void refused, two would stand there.
+    pub after: Option<I>,
 }
 
 /// What becomes of the claims of a visit when it is charged again to `goes_to`, or to no payer any more.
@@ -55,6 +63,7 @@ pub fn acts<I: Clone + PartialEq, P: PartialEq>(all: &[Version<I, P>], goes_to: 
         withdrawn: ids(&mut all.iter().filter(unsent)),
         voided: ids(&mut standing().filter(|v| Some(&v.payer) != goes_to)),
         replaces: standing().filter(|v| Some(&v.payer) == goes_to).last().map(|v| v.id.clone()),
+        after: all.iter().rfind(|v| v.voids_unacknowledged() && Some(&v.payer) == goes_to).map(|v| v.id.clone()),
     }
 }
 
@@ -73,7 +82,7 @@ mod tests {
     }
 
     fn done(withdrawn: &[u32], voided: &[u32], replaces: Option<u32>) -> Acts<u32> {
-        Acts { withdrawn: withdrawn.into(), voided: voided.into(), replaces }
+        Acts { withdrawn: withdrawn.into(), voided: voided.into(), replaces, after: None }
     }
 
     #[test]
@@ -103,7 +112,14 @@ mod tests {
         let voids = Version { frequency: Frequency::Void, replaces: Some(1), ..version(2, 'a', Ready) };
         assert_eq!(acts(&[first.clone(), voids.clone()], Some(&'a')), done(&[2], &[], Some(1)), "not gone yet");
         let voided = Version { state: Sent, ..voids };
-        assert_eq!(acts(&[first, voided], Some(&'a')), done(&[], &[], None), "then a new one is the first again");
+        let waits = Acts { after: Some(2), ..done(&[], &[], None) };
+        assert_eq!(
+            acts(&[first.clone(), voided.clone()], Some(&'a')),
+            waits,
+            "a new one is the first again, after the void"
+        );
+        let acknowledged = Version { state: Accepted, numbered: true, ..voided };
+        assert_eq!(acts(&[first, acknowledged], Some(&'a')), done(&[], &[], None));
     }
 
     /// A visit with its claims and what is on the books.
@@ -133,7 +149,7 @@ mod tests {
             }
             if let Some(payer) = payer {
                 let frequency = if acts.replaces.is_some() { Replacement } else { Original };
-                self.add(payer, frequency, acts.replaces);
+                self.add(payer, frequency, acts.replaces.or(acts.after));
             }
             let made = charge(&[(1, Cents::new(fee))], payer.is_some()).expect("a charge");
             self.charged = Some(made.clone());
@@ -144,8 +160,23 @@ mod tests {
         fn happens(&mut self, which: usize, event: ClaimEvent) {
             let Some(n) = which.checked_rem(self.all.len()) else { return };
             let Ok(next) = self.all[n].state.after(event) else { return };
+            let before = self.all[n].replaces.map(|id| self.all[id as usize].clone());
+            // What goes after a void is not sent before that is acknowledged.
+            let waits = self.all[n].frequency == Original && before.as_ref().is_some_and(Version::voids_unacknowledged);
+            if event == ClaimEvent::Sent && waits {
+                return;
+            }
             self.all[n].state = next;
             self.all[n].numbered |= event == ClaimEvent::Accepted;
+            // A void that was refused: what waited for it replaces what still stands.
+            let refused = self.all[n].clone();
+            if refused.frequency == Frequency::Void && next == Rejected && !refused.numbered {
+                let waiting = self.all.iter().position(|v| v.replaces == Some(refused.id) && v.state == Ready);
+                if let Some(waiting) = waiting {
+                    (self.all[waiting].frequency, self.all[waiting].replaces) = (Replacement, refused.replaces);
+                    self.all[n].state = Void;
+                }
+            }
             if event == ClaimEvent::Paid {
                 let line = LineDecision {
                     line: Some(1),

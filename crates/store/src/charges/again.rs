@@ -42,6 +42,8 @@ pub(super) struct Again {
     pub number: i64,
     /// The claim whose place the new one takes.
     pub replaces: Option<Uuid>,
+    /// The void that the new one goes after.
+    pub after: Option<Uuid>,
 }
 
 fn kept(l: ChargeLine) -> LineBefore {
@@ -180,13 +182,16 @@ impl Change<'_> {
             .await?;
         let Some(row) = self.open_correction(visit.id).await? else {
             // Charges that were taken back as a whole are charged anew.
-            let replaces = if before == 0 { None } else { self.follow_with_claims(visit, goes_to).await?.replaces };
-            return Ok(Again { number: before, replaces });
+            if before == 0 {
+                return Ok(Again::default());
+            }
+            let acts = self.follow_with_claims(visit, goes_to).await?;
+            return Ok(Again { number: before, replaces: acts.replaces, after: acts.after });
         };
         self.uncharge(visit, &row).await?;
         let acts = self.follow_with_claims(visit, goes_to).await?;
         self.end_correction(&row, CorrectionEnd::Charged).await?;
-        Ok(Again { number: before, replaces: acts.replaces })
+        Ok(Again { number: before, replaces: acts.replaces, after: acts.after })
     }
 
     /// Posts the charge that stands the other way round.

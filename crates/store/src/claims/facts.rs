@@ -186,8 +186,9 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
             let again = !row.payer_claim_number.is_empty();
             let before = match (again, row.replaces_id) {
                 (true, _) => Some(row.payer_claim_number.clone()),
-                (false, Some(id)) => numbers_before.get(&id).cloned(),
-                (false, None) => None,
+                // A first one that goes after a void replaces nothing.
+                (false, Some(id)) if *row.frequency != Frequency::Original => numbers_before.get(&id).cloned(),
+                (false, _) => None,
             };
             let policy = policies.get(&row.coverage_id).ok_or_else(|| missing("policy"))?;
             let payer = payers.get(&row.payer_id).ok_or_else(|| missing("payer"))?;

@@ -16,6 +16,9 @@ import { claim as claimQuery, claimAsSent } from './queries';
 import { shape, tone } from './states';
 
 /** What came of a batch, in a sentence. */
+/** What a version does to the one that it names. */
+const standsTo: Record<Schemas['Claim']['frequency'], string> = { '1': 'goes after', '7': 'replaces', '8': 'voids' };
+
 export const saidOf = (a: Schemas['BatchAnswer']) =>
   a.findings.length > 0
     ? a.findings.join(' ')
@@ -104,7 +107,7 @@ export function History({ id, onClose }: { id: string; onClose: () => void }) {
                 <Tag $tone={tone[v.claim.state] ?? 'plain'}>{stateWord(v.claim.state).toLowerCase()}</Tag>
                 <Small>
                   {v.payer}, {dollars(v.claim.totalCents)}
-                  {v.replaces && `, ${v.claim.frequency === '8' ? 'voids' : 'replaces'} ${v.replaces}`}
+                  {v.replaces && `, ${standsTo[v.claim.frequency]} ${v.replaces}`}
                   {v.claim.id === id && ', this one'}
                 </Small>
               </Row>

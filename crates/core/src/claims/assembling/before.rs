@@ -20,7 +20,7 @@ pub struct PayerBefore {
 
 impl PayerBefore {
     /// As it stands on the claim to the next payer (loops 2320, 2330A and B), and what it decided of each line by number (2430).
-    fn told(
+    pub(super) fn told(
         self,
         patient: &OnRecord,
         lines: &[ClaimLine],

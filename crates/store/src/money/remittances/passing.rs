@@ -81,7 +81,7 @@ impl Change<'_> {
             payer: policy.payer_id,
             total_cents: claim.total_cents,
             frequency: if acts.replaces.is_some() { Frequency::Replacement } else { Frequency::Original },
-            replaces: acts.replaces,
+            replaces: acts.replaces.or(acts.after),
             why: Some(why.to_owned()),
         })
         .await
