@@ -261,6 +261,10 @@ pub async fn make_batch(state: Data<State>, me: Me, form: Json<BatchForm>) -> An
         .store
         .change(&me.actor(), state.now(), async |change| {
             let rows = store::many(change.conn(), &form.claim_ids).await?;
+            if form.claim_ids.iter().any(|id| !rows.iter().any(|row| row.id == *id)) {
+                let said = "Some of these claims are not there; look at the list again.";
+                return Err(Problem::refused("unknown-claim", said));
+            }
             if let Some(other) = rows.iter().find(|c| c.state != ClaimState::Ready) {
                 return Err(Problem::refused(
                     "not-ready",

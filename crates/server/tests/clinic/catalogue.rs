@@ -238,6 +238,7 @@ async fn payers_are_kept_in_the_settings_and_how_long_they_take_claims_is_their_
     let fund = clinic["payers"].as_array().unwrap().iter().find(|p| p["payerCode"] == "FERRY").unwrap().clone();
     let form = |name: &str, number: &str, code: &str, days: &str| {
         json!({ "name": name, "payerCode": number, "filingCode": code, "employment": code == "WC", "filingDays": days,
+            "correctionDays": "90", "appealDays": "",
                 "telephone": "", "address": "" })
     };
     let path = format!("/api/settings/payers/{}", id(&fund));
@@ -246,10 +247,20 @@ async fn payers_are_kept_in_the_settings_and_how_long_they_take_claims_is_their_
     let after = manager.get("/api/clinic").await["payers"].clone();
     let of = |number: &str| after.as_array().unwrap().iter().find(|p| p["payerCode"] == number).unwrap().clone();
     assert_eq!((&of("FERRY")["filingDays"], &of("GANN1")["filingDays"]), (&json!(60), &Value::Null));
+    let told = (of("GANN1")["correctionDays"].clone(), of("GANN1")["appealDays"].clone());
+    assert_eq!(told, (json!(90), Value::Null), "so long for corrections, and nobody told of appeals");
     for (body, field) in [
         (form("Other", "SALTM", "CI", ""), ""),
         (form("Other", "OTHER", "CI", "soon"), "filingDays"),
         (form("", "OTHER", "C", ""), "name"),
+        (
+            {
+                let mut body = form("Other", "OTHER", "CI", "");
+                body["appealDays"] = json!("1001");
+                body
+            },
+            "appealDays",
+        ),
     ] {
         let refused = manager.post("/api/settings/payers", body).await;
         assert!(refused.status == 422 && refused.body.to_string().contains(field), "{}", refused.body);
