@@ -146,9 +146,54 @@ pub const fn give_up_limit(role: Role) -> Cents {
 
 /// Whether somebody may agree that an amount is given up, which another one wants: within what they may alone, or where one of the
 /// two is a manager.
-pub fn may_agree(amount: Cents, wants: Role, agrees: Role) -> bool {
+fn may_agree(amount: Cents, wants: Role, agrees: Role) -> bool {
     let may = |role: Role| give_up_limit(role).is_positive();
     may(wants) && may(agrees) && (amount <= give_up_limit(agrees) || wants == Role::Manager || agrees == Role::Manager)
+}
+
+/// What becomes of an amount that somebody wants to give up.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum GiveUp {
+    Now,
+    /// Above what one may alone: somebody else must agree.
+    SecondWanted,
+}
+
+/// Why an amount is not given up.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+pub enum GiveUpRefusal {
+    #[error("Somebody else must agree to what you want to give up.")]
+    SamePerson,
+    #[error("For this much, a manager must be one of the two.")]
+    TooMuch,
+}
+
+/// Whether an amount is given up now; `wanted` is who asked for it before, as somebody else or the same person with their role.
+///
+/// # Errors
+/// When the one who asked agrees to it themselves, or the two may not give that much up together.
+pub fn give_up(amount: Cents, role: Role, wanted: Option<(bool, Role)>) -> Result<GiveUp, GiveUpRefusal> {
+    match wanted {
+        Some((true, _)) => Err(GiveUpRefusal::SamePerson),
+        Some((false, wants)) if !may_agree(amount, wants, role) => Err(GiveUpRefusal::TooMuch),
+        None if amount > give_up_limit(role) => Ok(GiveUp::SecondWanted),
+        _ => Ok(GiveUp::Now),
+    }
+}
+
+/// What a new decision makes of a denial, and what of it was won back: what came more than the first time, never more than was denied.
+pub fn answered(denied: Cents, came_before: Cents, came: Cents, denied_now: Cents) -> (DenialState, Cents) {
+    let won = (came - came_before).max(Cents::ZERO).min(denied);
+    let state = if denied_now.is_positive() { DenialState::DeniedAgain } else { DenialState::PaidAfterAll };
+    (state, won)
+}
+
+/// When somebody looks at it again: on the day that they set, but never after a payer's deadline that an appeal has not met yet.
+pub fn due(deadlines: Deadlines, look_again: Option<NaiveDate>, state: DenialState) -> Option<NaiveDate> {
+    match (look_again, deadlines.first()) {
+        (Some(day), Some(deadline)) if state != DenialState::Appealed => Some(day.min(deadline)),
+        (day, deadline) => day.or(deadline),
+    }
 }
 
 /// Whether a decision of these lines answers a denial of those: a payer decides a claim in parts. A claim as a whole (no line) is
@@ -189,6 +234,25 @@ mod tests {
     }
 
     #[test]
+    fn a_day_that_was_set_never_hides_a_deadline_and_what_was_won_is_what_came_more() {
+        let day = |d| NaiveDate::from_ymd_opt(2026, 12, d).expect("a day");
+        let told = Deadlines { correct_by: Some(day(20)), appeal_by: Some(day(10)) };
+        assert_eq!(due(told, Some(day(4)), DenialState::Asked), Some(day(4)));
+        assert_eq!(due(told, Some(day(24)), DenialState::Asked), Some(day(10)), "the appeal is due before that");
+        assert_eq!(due(told, Some(day(24)), DenialState::Appealed), Some(day(24)), "the appeal is written");
+        assert_eq!(due(Deadlines::default(), Some(day(24)), DenialState::Open), Some(day(24)));
+        assert_eq!(due(told, None, DenialState::Open), Some(day(10)));
+        let c = Cents::new;
+        assert_eq!(answered(c(9_500), c(10_000), c(14_000), c(500)), (DenialState::DeniedAgain, c(4_000)));
+        assert_eq!(
+            answered(c(9_500), c(0), c(12_000), c(0)),
+            (DenialState::PaidAfterAll, c(9_500)),
+            "never more than denied"
+        );
+        assert_eq!(answered(c(9_500), c(10_000), c(8_000), c(0)).1, c(0), "never below zero");
+    }
+
+    #[test]
     fn a_part_of_a_claim_answers_only_what_was_denied_of_it() {
         let first = [denied(Contractual, "16", 2_000)];
         assert!(answers(&first, &[Some(1), Some(2)]));
@@ -214,6 +278,12 @@ mod tests {
             let bills = role.may(crate::house::permissions::Permission::Claims);
             assert_eq!(bills, give_up_limit(*role).is_positive(), "{role}");
         }
+        let asked = |cents: i64, role, wanted| give_up(Cents::new(cents), role, wanted);
+        assert_eq!(asked(5_000, Role::Biller, None), Ok(GiveUp::Now));
+        assert_eq!(asked(5_001, Role::Biller, None), Ok(GiveUp::SecondWanted));
+        assert_eq!(asked(5_001, Role::Manager, Some((true, Role::Manager))), Err(GiveUpRefusal::SamePerson));
+        assert_eq!(asked(5_001, Role::Biller, Some((false, Role::Biller))), Err(GiveUpRefusal::TooMuch));
+        assert_eq!(asked(90_000, Role::Manager, Some((false, Role::Biller))), Ok(GiveUp::Now));
         let much = Cents::new(90_000);
         assert!(
             !may_agree(much, Role::Biller, Role::Biller),

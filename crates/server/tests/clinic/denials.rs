@@ -59,6 +59,9 @@ async fn a_denial_is_work_with_a_deadline_until_it_is_paid_after_all() {
     assert_eq!(bare.status, 422);
     assert!(bare.body.to_string().contains("lookAgain") && bare.body.to_string().contains("words"), "{}", bare.body);
     let words = "The record of the visit shows why it was needed.";
+    biller.post(&path, json!({ "what": "note", "sentence": "Nobody answers.", "lookAgain": "+20w" })).await.ok();
+    let noted = biller.get(&path).await["view"]["denial"].clone();
+    assert_eq!(noted["dueOn"], noted["appealBy"], "a day that was set hides no deadline");
     biller.post(&path, json!({ "what": "appeal", "words": words, "lookAgain": "+3w" })).await.ok();
     let detail = biller.get(&path).await;
     assert_eq!(detail["view"]["denial"]["state"], "appealed");

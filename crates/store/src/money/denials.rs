@@ -16,7 +16,7 @@ use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::house::permissions::Role;
 use harbor_core::money::denials::{
-    Deadlines, DenialState, DeniedAmount, answers, give_up_limit, may_agree, may_bill_patient,
+    Deadlines, DenialState, DeniedAmount, GiveUp, GiveUpRefusal, answered, answers, due, give_up, may_bill_patient,
 };
 use harbor_core::money::ledger::{Posting, Transaction, given_up, passed_on, to_patient};
 use harbor_core::money::{Cents, remittance as core};
@@ -125,6 +125,12 @@ pub async fn still_open(conn: &mut Conn, row: &Denial) -> Result<Cents> {
     Ok(open.min(Cents::new(row.cents)).max(Cents::ZERO))
 }
 
+/// Why the patient cannot be billed for a denial; nothing where they can.
+pub async fn not_the_patients(conn: &mut Conn, row: &Denial) -> Result<Option<&'static str>> {
+    let filing: String = payers::table.find(row.payer_id).select(payers::filing_code).first(conn).await?;
+    Ok(may_bill_patient(&row.denied(), &filing).err())
+}
+
 /// The payer that is asked next, where the person had another policy on the day.
 pub async fn next_payer(conn: &mut Conn, row: &Denial) -> Result<Option<String>> {
     let claim = claims::get(conn, row.claim_id).await?;
@@ -220,14 +226,9 @@ impl Change<'_> {
             .select((rc::paid_cents, rc::share_cents))
             .first(self.conn())
             .await?;
-        let won = (came - Cents::new(earlier.0 + earlier.1)).max(Cents::ZERO).min(Cents::new(before.cents));
-        let (state, word) = if new.is_positive() {
-            (DenialState::DeniedAgain, "denied again")
-        } else {
-            (DenialState::PaidAfterAll, "paid after all")
-        };
+        let (state, won) = answered(Cents::new(before.cents), Cents::new(earlier.0 + earlier.1), came, new);
         diesel::update(d::table.find(before.id)).set(d::won_cents.eq(won.get())).execute(self.conn()).await?;
-        let said = format!("{} decided anew: {word}; won back {won} (trace {}).", row.payer_name, row.trace);
+        let said = format!("{} decided anew: {state}; won back {won} (trace {}).", row.payer_name, row.trace);
         self.denial_became(before, state, &said, None).await
     }
 
@@ -306,7 +307,9 @@ impl Change<'_> {
         document: Option<Uuid>,
     ) -> Result<()> {
         let row = self.denial_at_work(id).await?;
-        if let Some(day) = look_again {
+        if look_again.is_some() {
+            let deadlines = Deadlines { correct_by: row.correct_by, appeal_by: row.appeal_by };
+            let day = due(deadlines, look_again, state.unwrap_or(*row.state));
             diesel::update(d::table.find(id)).set(d::due_on.eq(day)).execute(self.conn()).await?;
         }
         match state {
@@ -385,9 +388,11 @@ impl Change<'_> {
     }
 
     /// What was denied becomes the patient's, where the payer lets that be.
-    pub async fn bill_patient_for_denial(&mut self, id: Uuid, filing_code: &str) -> Result<()> {
+    pub async fn bill_patient_for_denial(&mut self, id: Uuid) -> Result<()> {
         let row = self.denial_at_work(id).await?;
-        may_bill_patient(&row.denied(), filing_code).map_err(|why| StoreError::refused("not-the-patients", why))?;
+        if let Some(why) = not_the_patients(self.conn(), &row).await? {
+            return Err(StoreError::refused("not-the-patients", why));
+        }
         let open = self.open_of(&row).await?;
         let (about, ..) = self.about_denial(&row, Posting::ToPatient, "denied by the payer").await?;
         self.post_of_denial(&about, to_patient(open)).await?;
@@ -398,20 +403,18 @@ impl Change<'_> {
     pub async fn give_up_denial(&mut self, id: Uuid, who: GivesUp, reason: &str) -> Result<DenialState> {
         let row = self.denial_at_work(id).await?;
         let open = self.open_of(&row).await?;
-        if let Some(wants) = row.wanted_by {
-            if wants == who.staff {
-                return Err(StoreError::refused(
-                    "same-person",
-                    "Somebody else must agree to what you want to give up.",
-                ));
-            }
-            let wants = staff::get(self.conn(), wants).await?.role;
-            if !may_agree(open, *wants, who.role) {
-                return Err(StoreError::refused("too-much", "For this much, a manager must be one of the two."));
-            }
-        }
-        let alone = open <= give_up_limit(who.role);
-        if !alone && row.wanted_by.is_none() {
+        let wanted = match row.wanted_by {
+            Some(wants) => Some((wants == who.staff, *staff::get(self.conn(), wants).await?.role)),
+            None => None,
+        };
+        let refused = |why: GiveUpRefusal| {
+            let code = match why {
+                GiveUpRefusal::SamePerson => "same-person",
+                GiveUpRefusal::TooMuch => "too-much",
+            };
+            StoreError::refused(code, why.to_string())
+        };
+        if give_up(open, who.role, wanted).map_err(refused)? == GiveUp::SecondWanted {
             diesel::update(d::table.find(id))
                 .set((
                     d::state.eq(Code(DenialState::SecondWanted)),

@@ -13,7 +13,7 @@ use chrono::NaiveDate;
 use harbor_core::fields::Faults;
 use harbor_core::fields::typed_date::{self, Sense};
 use harbor_core::money::Cents;
-use harbor_core::money::denials::{DenialState, RatesBy, give_up_limit, may_bill_patient, remedy};
+use harbor_core::money::denials::{DenialState, RatesBy, give_up_limit, remedy};
 use harbor_core::money::remittance::reason_in_words;
 use harbor_store::money::denials::rates::DenialRate;
 use harbor_store::money::denials::{self as store, GivesUp, Sought};
@@ -155,14 +155,11 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<DenialDe
     let events = store::events(&mut conn, *id).await?;
     let open = store::still_open(&mut conn, &row).await?;
     let next = store::next_payer(&mut conn, &row).await?;
-    let payers = coverage::payers(&mut conn).await?;
-    let payer = payers.iter().find(|p| p.id == row.payer_id);
-    let filing = payer.map(|p| p.filing_code.as_str()).unwrap_or_default();
+    let not_the_patients = store::not_the_patients(&mut conn, &row).await?;
     let wanted_by = match row.wanted_by {
         Some(id) => staff::all(&mut conn).await?.into_iter().find(|s| s.id == id).map(|s| s.name),
         None => None,
     };
-    let denied = row.denied();
     let wanted_by_me = row.wanted_by == Some(me.staff.id);
     let view = views(&mut conn, &state, vec![row]).await?.pop().ok_or_else(|| Problem::not_found("denial"))?;
     Ok(Json(DenialDetail {
@@ -170,7 +167,7 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<DenialDe
         events,
         open_cents: open.get(),
         next_payer: next,
-        not_the_patients: may_bill_patient(&denied, filing).err().map(str::to_owned),
+        not_the_patients: not_the_patients.map(str::to_owned),
         gives_up_alone: open <= give_up_limit(me.role),
         wanted_by,
         wanted_by_me,
@@ -280,12 +277,7 @@ pub async fn work(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<DenialW
                     change.denial_was_worked_on(*id, Some(DenialState::Appealed), said, day, Some(document)).await?;
                 }
                 DenialWork::BillNext => change.bill_next_for_denial(*id).await?,
-                DenialWork::BillPatient => {
-                    let payer = store::get(change.conn(), *id).await?.payer_id;
-                    let payers = coverage::payers(change.conn()).await?;
-                    let filing = payers.into_iter().find(|p| p.id == payer).map(|p| p.filing_code).unwrap_or_default();
-                    change.bill_patient_for_denial(*id, &filing).await?;
-                }
+                DenialWork::BillPatient => change.bill_patient_for_denial(*id).await?,
                 DenialWork::GiveUp { .. } => {
                     let who = GivesUp { staff: me.staff.id, role: me.role };
                     change.give_up_denial(*id, who, &words).await?;
