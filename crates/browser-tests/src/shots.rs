@@ -16,7 +16,7 @@ const VIEWS: [(&str, &str, &str, &str, &str); 18] = [
     ("sheet", "oriane", "/today", "//h2", "//*[@data-waiting='IH-10006']//button"),
     ("sheet-lanes", "oriane", "/today", "//h2", "lanes://*[@data-waiting='IH-10005']//button"),
     ("results", "oriane", "/results", "//*[@data-value]", ""),
-    ("prescribing-search", "oriane", "/today", "//h2", "prescribe:met"),
+    ("denials", "agathe", "/billing?tab=denials", "//*[@data-denial]", ""),
     ("prescribing", "oriane", "/today", "//h2", "prescribe:amox 500 cap>"),
     ("renewals", "maelis", "/results?tab=renewals", "//*[@data-renewal]", ""),
     ("results-grid", "oriane", "/people", "//input[@type='search']", "grid:Ferreira"),

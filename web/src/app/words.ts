@@ -30,6 +30,12 @@ export function useIdentity() {
   return (person: Schemas['PersonCard'], callSign?: string) => (discreet ? (callSign ?? '•••••') : person.name);
 }
 
+/** A name that stands somewhere without its person, as a payer wrote it; hidden in discreet mode. */
+export function useBareName() {
+  const { discreet } = useSession();
+  return (name: string) => (discreet ? '•••••' : name);
+}
+
 /** A telephone number for calling somebody; nothing while discreet mode is on, since it tells who it is. */
 export function usePhone() {
   const { discreet } = useSession();

@@ -1,5 +1,20 @@
+import type { ReactNode } from 'react';
 import styled from 'styled-components';
-import { color, corner, font, hair, innerCorner, pageWidth, part, phone, size, space, stroke } from './tokens';
+import {
+  color,
+  corner,
+  font,
+  hair,
+  innerCorner,
+  pageWidth,
+  part,
+  phone,
+  ring,
+  ringGap,
+  size,
+  space,
+  stroke,
+} from './tokens';
 
 export const Page = styled.div`
   padding: ${space(6)} ${space(7)} ${space(10)};
@@ -156,4 +171,35 @@ export const Table = styled.table`
 
 export const Scroller = styled.div`
   overflow-x: auto;
+`;
+
+const Fixed = styled(Table)`
+  table-layout: fixed;
+  min-width: ${part.wideTable};
+`;
+
+/** A wide table whose columns keep their widths, in per cent, whatever stands in them. */
+export function SteadyTable({ widths, children }: { widths: number[]; children: ReactNode }) {
+  return (
+    <Fixed>
+      <colgroup>
+        {widths.map((w, n) => (
+          <col key={n} style={{ width: `${w}%` }} />
+        ))}
+      </colgroup>
+      {children}
+    </Fixed>
+  );
+}
+
+/** A name in a list that opens in place. */
+export const Opens = styled.button`
+  all: unset;
+  cursor: pointer;
+  text-decoration: underline;
+  text-underline-offset: ${ringGap};
+  &:focus-visible {
+    outline: ${ring};
+    outline-offset: ${ringGap};
+  }
 `;

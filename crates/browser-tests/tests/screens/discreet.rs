@@ -24,18 +24,31 @@ const PAGES: [(&str, &[&str]); 3] = [
         "oriane",
         &["/today", "/results", "/results?tab=ordered", "/in-clinic", "visit:IH-10006:note", "visit:IH-10005:orders"],
     ),
-    ("agathe", &["/today", "/billing"]),
+    (
+        "agathe",
+        &[
+            "/today",
+            "/billing",
+            "/billing?tab=day",
+            "/billing?tab=batches",
+            "/billing?tab=denials",
+            "/billing?tab=remittances",
+        ],
+    ),
 ];
 
 /// Everything that tells who somebody is, of those who come today or have a result or claim.
 async fn identities(b: &Browser) -> Result<Vec<String>> {
     let script = "const done = arguments[arguments.length - 1];
-        fetch('/api/schedule').then((r) => r.json()).then((day) => done(day.visits.flatMap((v) => {
+        const asked = (at) => fetch(at).then((r) => (r.ok ? r.json() : []));
+        const denied = asked('/api/denials').then((list) => list.map((d) => d.person.name));
+        const paid = asked('/api/remittances').then((list) => list.flatMap((r) => r.claims.map((c) => c.patientName)));
+        Promise.all([asked('/api/schedule'), denied, paid]).then(([day, ...others]) => done(others.flat().concat(day.visits.flatMap((v) => {
             const birth = v.person.birthDate
                 ? new Date(v.person.birthDate + 'T00:00:00Z').toLocaleDateString('en-US', { timeZone: 'UTC', month: 'short', day: 'numeric', year: 'numeric' })
                 : null;
-            return [v.person.name, v.person.recordNumber, birth].filter(Boolean);
-        })));";
+            return [v.person.name, v.person.recordNumber, birth];
+        })).filter(Boolean)));";
     let found = b.client.execute_async(script, vec![]).await?;
     let found: Vec<String> =
         found.as_array().into_iter().flatten().filter_map(|v| v.as_str().map(str::to_owned)).collect();

@@ -3,31 +3,19 @@
 import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
 import { useRef, useState } from 'react';
 import { useSearchParams } from 'react-router';
-import styled from 'styled-components';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useWords } from '../../app/choices';
 import { useKeys } from '../../app/keys';
 import { useMay, useSession } from '../../app/session';
 import { dollars, plainDate, useIdentity } from '../../app/words';
 import { Button, Check, Choose, Field, Pick } from '../../ui/controls';
-import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
-import { part, ring, ringGap, space } from '../../ui/tokens';
+import { Empty, Mono, Notice, Opens, Row, Scroller, Small, Spread, Stack, SteadyTable, Tag } from '../../ui/layout';
+import { space } from '../../ui/tokens';
 import { History, saidOf } from './History';
 import { claims, claimSums, type Sought } from './queries';
 import { shape, tone } from './states';
 import { Views } from './Views';
 import { useGradually } from '../../ui/gradually';
-
-const Open = styled.button`
-  all: unset;
-  cursor: pointer;
-  text-decoration: underline;
-  text-underline-offset: ${ringGap};
-  &:focus-visible {
-    outline: ${ring};
-    outline-offset: ${ringGap};
-  }
-`;
 
 /** Of the columns, in per cent. */
 const widths = [4, 8, 17, 12, 18, 9, 11, 11, 10];
@@ -101,11 +89,6 @@ function Filter({ sought, onChange }: { sought: Sought; onChange: (s: Sought) =>
     </Stack>
   );
 }
-
-const Steady = styled(Table)`
-  table-layout: fixed;
-  min-width: ${part.wideTable};
-`;
 
 export function ClaimsList() {
   const { setInHand } = useSession();
@@ -202,13 +185,7 @@ export function ClaimsList() {
       {look.data && list.length === 0 && <Empty>No such claim. A claim is made when charges are completed.</Empty>}
       {list.length > 0 && (
         <Scroller>
-          <Steady>
-            {/* Set beforehand: rows that come later move nothing. */}
-            <colgroup>
-              {widths.map((width, n) => (
-                <col key={n} style={{ width: `${width}%` }} />
-              ))}
-            </colgroup>
+          <SteadyTable widths={widths}>
             <thead>
               <tr>
                 <th aria-label="Chosen" />
@@ -244,7 +221,7 @@ export function ClaimsList() {
                     )}
                   </td>
                   <td>
-                    <Open
+                    <Opens
                       type="button"
                       data-item
                       onClick={() => {
@@ -253,7 +230,7 @@ export function ClaimsList() {
                       }}
                     >
                       <Mono>{claim.number}</Mono>
-                    </Open>
+                    </Opens>
                   </td>
                   <td>{identity(person, visit.callSign)}</td>
                   <td>
@@ -279,7 +256,7 @@ export function ClaimsList() {
                 </tr>
               ))}
             </tbody>
-          </Steady>
+          </SteadyTable>
         </Scroller>
       )}
       {list.length === limit && (

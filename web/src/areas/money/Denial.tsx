@@ -4,7 +4,7 @@ import { useRef, useState } from 'react';
 import { Link } from 'react-router';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useWordOf } from '../../app/choices';
-import { dollars, plainDate, useTimes } from '../../app/words';
+import { dollars, plainDate, useIdentity, useTimes } from '../../app/words';
 import { Button, Field } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
 import { Form, Refused } from '../../ui/Form';
@@ -73,6 +73,7 @@ function Opened({ detail: d }: { detail: Schemas['DenialDetail'] }) {
   const [asking, setAsking] = useState<Asking>(null);
   const [words, setWords] = useState('');
   const [day, setDay] = useState('');
+  const identity = useIdentity();
   const top = useRef<HTMLDivElement>(null);
   const { denial: row } = d.view;
   const work = async (body: Work) => {
@@ -100,7 +101,7 @@ function Opened({ detail: d }: { detail: Schemas['DenialDetail'] }) {
         <Row>
           <DenialState state={row.state} />
           <span>
-            {d.view.person.name}, visit of {plainDate(d.view.day)}
+            {identity(d.view.person)}, visit of {plainDate(d.view.day)}
           </span>
           <Mono>{d.view.claim}</Mono>
           <Spread />
@@ -177,6 +178,8 @@ function Opened({ detail: d }: { detail: Schemas['DenialDetail'] }) {
 
 /** Each amount with its reason, and what the decision said besides. */
 function What({ detail: d }: { detail: Schemas['DenialDetail'] }) {
+  const said = d.decision.decision;
+  const remarks = [...new Set([...(said?.remarks ?? []), ...(said?.lines.flatMap((l) => l.remarks) ?? [])])];
   return (
     <Table>
       <tbody>
@@ -192,6 +195,13 @@ function What({ detail: d }: { detail: Schemas['DenialDetail'] }) {
             </td>
           </tr>
         ))}
+        {remarks.length > 0 && (
+          <tr data-remarks>
+            <td colSpan={4}>
+              <Small>The payer’s remarks</Small> <Mono>{remarks.join(', ')}</Mono>
+            </td>
+          </tr>
+        )}
         <tr>
           <td colSpan={3}>
             <Small>Of it open against the payer</Small>

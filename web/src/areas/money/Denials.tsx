@@ -1,33 +1,15 @@
 /** Denial work: what payers did not pay, what is due first at the top; each opens with what helps and what can be done. */
 
 import { useState } from 'react';
-import styled from 'styled-components';
 import { type Schemas, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
-import { dollars, plainDate } from '../../app/words';
+import { dollars, plainDate, useIdentity } from '../../app/words';
 import { Choose, Pick } from '../../ui/controls';
-import { Empty, Mono, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
-import { part, ring, ringGap } from '../../ui/tokens';
+import { Empty, Mono, Opens, Row, Scroller, Small, Spread, Stack, SteadyTable, Tag } from '../../ui/layout';
 import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
 import { Denial, DenialState } from './Denial';
 import { DenialRates } from './DenialRates';
 import { denials, type DenialsSought } from './queries';
-
-const Open = styled.button`
-  all: unset;
-  cursor: pointer;
-  text-decoration: underline;
-  text-underline-offset: ${ringGap};
-  &:focus-visible {
-    outline: ${ring};
-    outline-offset: ${ringGap};
-  }
-`;
-
-const Steady = styled(Table)`
-  table-layout: fixed;
-  min-width: ${part.wideTable};
-`;
 
 /** Of the columns, in per cent. */
 const widths = [13, 16, 30, 10, 14, 17];
@@ -81,12 +63,7 @@ function List({ sought, onOpen }: { sought: DenialsSought; onOpen: (id: string) 
         </Small>
       </Row>
       <Scroller>
-        <Steady>
-          <colgroup>
-            {widths.map((w, n) => (
-              <col key={n} style={{ width: `${w}%` }} />
-            ))}
-          </colgroup>
+        <SteadyTable widths={widths}>
           <thead>
             <tr>
               <th>{sought.ended ? 'Won back' : 'Due'}</th>
@@ -102,13 +79,14 @@ function List({ sought, onOpen }: { sought: DenialsSought; onOpen: (id: string) 
               <Line key={d.denial.id} view={d} onOpen={onOpen} />
             ))}
           </tbody>
-        </Steady>
+        </SteadyTable>
       </Scroller>
     </Stack>
   );
 }
 
 function Line({ view: d, onOpen }: { view: Schemas['DenialView']; onOpen: (id: string) => void }) {
+  const identity = useIdentity();
   const due = d.denial.dueOn ? plainDate(d.denial.dueOn) : 'the payer told no days';
   return (
     <tr data-denial={d.claim}>
@@ -122,7 +100,7 @@ function Line({ view: d, onOpen }: { view: Schemas['DenialView']; onOpen: (id: s
         )}
       </td>
       <td>
-        <Open onClick={() => onOpen(d.denial.id)}>{d.person.name}</Open>
+        <Opens onClick={() => onOpen(d.denial.id)}>{identity(d.person)}</Opens>
         <div>
           <Small>visit of {plainDate(d.day)}</Small>
         </div>

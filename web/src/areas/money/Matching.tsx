@@ -2,7 +2,7 @@
 
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
-import { dollars, plainDate } from '../../app/words';
+import { dollars, plainDate, useBareName, useIdentity } from '../../app/words';
 import { Button, Field } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
 import { Form, Refused } from '../../ui/Form';
@@ -14,6 +14,8 @@ import { candidates } from './queries';
 export function Matching({ decision: d, onClose }: { decision: Schemas['RemittedClaim']; onClose: () => void }) {
   const look = useLook(candidates(d.id));
   const { run, busy, refusal } = useDo();
+  const identity = useIdentity();
+  const bareName = useBareName();
   const [claim, setClaim] = useState('');
   const match = async (number: string) => {
     const body = { claim: number };
@@ -25,7 +27,8 @@ export function Matching({ decision: d, onClose }: { decision: Schemas['Remitted
       <Form refusal={refusal} onSave={() => void match(claim)}>
         <Stack $gap={1}>
           <span>
-            {d.patientName}, charged <Mono>{dollars(d.chargedCents)}</Mono>, paid <Mono>{dollars(d.paidCents)}</Mono>
+            {bareName(d.patientName)}, charged <Mono>{dollars(d.chargedCents)}</Mono>, paid{' '}
+            <Mono>{dollars(d.paidCents)}</Mono>
           </span>
           <Small>{d.explanation[0]}</Small>
         </Stack>
@@ -44,7 +47,7 @@ export function Matching({ decision: d, onClose }: { decision: Schemas['Remitted
                       </div>
                     </td>
                     <td>
-                      {c.person.name}
+                      {identity(c.person)}
                       <div>
                         <Small>
                           visit of {plainDate(c.day)}, {c.payer}

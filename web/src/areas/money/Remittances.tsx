@@ -1,7 +1,7 @@
 import { Unanswered, unanswered } from '../../ui/Unanswered';
 import { useRef, useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
-import { dollars, plainDate } from '../../app/words';
+import { dollars, plainDate, useBareName } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { Matching } from './Matching';
@@ -112,12 +112,13 @@ function Remitted({ view: { remittance: r, claims }, first }: { view: Schemas['R
 
 function RemittedLine({ claim: c }: { claim: Schemas['RemittedClaim'] }) {
   const [matching, setMatching] = useState(false);
+  const bareName = useBareName();
   return (
     <tr>
       <td>
         <Mono>{c.claimNumber}</Mono>
       </td>
-      <td>{c.patientName}</td>
+      <td>{bareName(c.patientName)}</td>
       <td>
         <Tag $tone={c.status === '4' ? 'coral' : c.status === '22' ? 'brass' : 'kelp'}>
           {statusWord[c.status] ?? `status ${c.status}`}

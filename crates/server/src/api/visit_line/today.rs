@@ -13,6 +13,7 @@ use chrono::{DateTime, Duration, NaiveTime, Utc};
 use harbor_core::arrival::Stage;
 use harbor_core::fields::typed_date::in_words;
 use harbor_core::house::permissions::Role;
+use harbor_core::money::Cents;
 use harbor_core::orders::review::Urgency;
 use harbor_core::orders::rising::rises;
 use harbor_core::orders::{OrderKind, ReportStatus};
@@ -340,7 +341,10 @@ async fn tills_to_count(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, 
 async fn unmatched_lines(conn: &mut Conn) -> Result<Vec<Waiting>, Problem> {
     let lines = remittances::unmatched(conn).await?;
     let unknown = lines.into_iter().filter(|l| l.claim_id.is_none());
-    let said = |l: RemittedClaim| format!("{} for {} matches no claim of ours.", l.claim_number, l.patient_name);
+    let said = |l: RemittedClaim| {
+        let charged = Cents::new(l.charged_cents);
+        format!("{}, charged {charged}, matches no claim of ours.", l.claim_number)
+    };
     Ok(unknown.map(|l| Waiting::of(MATCH_LINE, said(l), None)).collect())
 }
 
