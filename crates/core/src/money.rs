@@ -1,11 +1,17 @@
 //! Money in whole cents; below it the ledger and what moves it.
 
 pub mod ages;
+pub mod calls;
 pub mod collect;
 pub mod denials;
 pub mod ledger;
+pub mod months;
 pub mod payments;
+pub mod plans;
+pub mod receivables;
+pub mod reductions;
 pub mod remittance;
+pub mod statements;
 pub mod till;
 
 use std::fmt;

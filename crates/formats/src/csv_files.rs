@@ -135,3 +135,20 @@ fn separator(text: &str) -> u8 {
     // The first of equals: a comma.
     count.iter().rev().max_by_key(|(_, n)| *n).map_or(b',', |(separator, _)| *separator)
 }
+/// Writes a table for a spreadsheet: a text that one would take for a formula is quoted.
+///
+/// # Errors
+/// When a row cannot be written, which memory alone can cause.
+pub fn table(heads: &[String], rows: &[Vec<String>]) -> Result<Vec<u8>, csv::Error> {
+    let safe = |text: &String| match text.chars().next() {
+        Some('=' | '+' | '@' | '\t' | '\r') => format!("'{text}"),
+        Some('-') if text[1..].chars().any(|c| !matches!(c, '0'..='9' | '.' | ',')) => format!("'{text}"),
+        _ => text.clone(),
+    };
+    let mut writer = csv::Writer::from_writer(vec![]);
+    writer.write_record(heads.iter().map(safe))?;
+    for row in rows {
+        writer.write_record(row.iter().map(safe))?;
+    }
+    writer.into_inner().map_err(|e| csv::Error::from(e.into_error()))
+}

@@ -32,6 +32,8 @@ pub enum Sheet {
     Calls,
     /// What was paid, for what, and what is left.
     Receipt,
+    /// Statements, one after the other.
+    Statement,
     /// A claim by the numbered fields of the professional claim form.
     ClaimForm,
     /// A letter to a payer that denied something.
@@ -62,6 +64,7 @@ impl Sheet {
             Sheet::Letters => include_str!("../papers/letters.typ"),
             Sheet::Calls => include_str!("../papers/calls.typ"),
             Sheet::Receipt => include_str!("../papers/receipt.typ"),
+            Sheet::Statement => include_str!("../papers/statement.typ"),
             Sheet::ClaimForm => include_str!("../papers/claim_form.typ"),
             Sheet::Appeal => include_str!("../papers/appeal.typ"),
             Sheet::SignedForm => include_str!("../papers/signed_form.typ"),

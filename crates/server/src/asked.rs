@@ -33,6 +33,17 @@ impl Typed {
     }
 }
 
+impl Typed {
+    /// A number that must be typed; 0 where the field is at fault.
+    pub fn wanted(&self, faults: &mut Faults, field: &str, range: RangeInclusive<i64>) -> i64 {
+        if matches!(self, Typed::Text(text) if text.trim().is_empty()) {
+            faults.add(field, format!("A whole number from {} to {} is wanted.", range.start(), range.end()));
+            return 0;
+        }
+        Typed::whole(Some(self), faults, field, range).unwrap_or_default()
+    }
+}
+
 fn usable<E: Error>(day: NaiveDate) -> Result<NaiveDate, E> {
     if is_usable(day) {
         Ok(day)

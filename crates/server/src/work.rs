@@ -8,6 +8,7 @@ mod incoming;
 mod laboratory;
 mod payer;
 mod pharmacy;
+mod statements;
 mod told;
 
 pub use clearing_house::{UploadAnswer, take_remittance_file};
@@ -68,6 +69,7 @@ async fn work(state: &State, job: &Job) -> anyhow::Result<()> {
         JobKind::SendBatch => clearing_house::send_batch(state, job).await,
         JobKind::AskBenefits => payer::ask_benefits(state, job).await,
         JobKind::SendMessage => told::send(state, job).await,
+        JobKind::MakeStatements => statements::make(state, job).await,
     }
 }
 

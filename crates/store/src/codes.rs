@@ -131,6 +131,12 @@ names! {
     DenialState = harbor_core::money::denials::DenialState;
     RatesBy = harbor_core::money::denials::RatesBy;
     Remedy = harbor_core::money::denials::Remedy;
+    AgedFrom = harbor_core::money::receivables::AgedFrom;
+    OwedBy = harbor_core::money::receivables::OwedBy;
+    ReductionKind = harbor_core::money::reductions::ReductionKind;
+    ReductionState = harbor_core::money::reductions::ReductionState;
+    StatementWay = harbor_core::money::statements::StatementWay;
+    Every = harbor_core::money::plans::Every;
     Comparator = harbor_core::orders::Comparator;
     Consent = harbor_core::people::Consent;
     Doing = harbor_core::arrival::hands::Doing;

@@ -23,6 +23,7 @@ coded! {
         SendBatch = "send_batch", "A batch to the clearing house";
         AskBenefits = "ask_benefits", "A benefits check";
         SendMessage = "send_message", "A message";
+        MakeStatements = "make_statements", "Statements to be made";
     }
 }
 

@@ -26,6 +26,12 @@ pub fn folded_names(first: &str, middle: &str, last: &str, preferred: &str, form
     fold(&[first, middle, last, preferred, former].join(" "))
 }
 
+/// Keeps others from changing what hangs on a person until the change ends.
+pub(crate) async fn lock(conn: &mut Conn, id: Uuid) -> Result<()> {
+    people::table.find(id).for_update().select(people::id).first::<Uuid>(conn).await?;
+    Ok(())
+}
+
 pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Person> {
     people::table
         .find(id)

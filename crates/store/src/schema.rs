@@ -1167,6 +1167,185 @@ diesel::table! {
 }
 
 diesel::table! {
+    merged_people (record) {
+        record -> Uuid,
+        person -> Uuid,
+    }
+}
+
+diesel::table! {
+    open_debts (id) {
+        id -> BigInt,
+        account -> Text,
+        visit_id -> Nullable<Uuid>,
+        person_id -> Nullable<Uuid>,
+        payer_id -> Nullable<Uuid>,
+        guarantor_id -> Nullable<Uuid>,
+        cents -> BigInt,
+        since -> Timestamptz,
+        last_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    standing_debts (id) {
+        id -> BigInt,
+        account -> Text,
+        visit_id -> Uuid,
+        person_id -> Uuid,
+        payer_id -> Uuid,
+        guarantor_record -> Uuid,
+        guarantor_id -> Uuid,
+        clinician_id -> Uuid,
+        site_id -> Uuid,
+        service_day -> Date,
+        owed_day -> Date,
+        last_day -> Date,
+        cents -> BigInt,
+    }
+}
+
+diesel::table! {
+    closed_months (month) {
+        month -> Date,
+        closed_at -> Timestamptz,
+        closed_by -> Text,
+        sums -> Jsonb,
+    }
+}
+
+diesel::table! {
+    money_rules (id) {
+        id -> SmallInt,
+        age_bounds -> Array<Integer>,
+        statement_days -> Integer,
+        statement_least_cents -> BigInt,
+        small_balance_cents -> BigInt,
+        bad_debt_statements -> Integer,
+        bad_debt_days -> Integer,
+        how_to_pay -> Text,
+    }
+}
+
+diesel::table! {
+    hardships (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        percent -> Integer,
+        from_day -> Date,
+        to_day -> Date,
+        shown -> Text,
+        at -> Timestamptz,
+        by -> Text,
+        ended_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
+    reductions (id) {
+        id -> Uuid,
+        visit_id -> Uuid,
+        kind -> Text,
+        cents -> BigInt,
+        reason -> Text,
+        state -> Text,
+        asked_at -> Timestamptz,
+        asked_by -> Uuid,
+        settled_at -> Nullable<Timestamptz>,
+        settled_by -> Nullable<Uuid>,
+        back_at -> Nullable<Timestamptz>,
+        back_by -> Nullable<Uuid>,
+        back_reason -> Nullable<Text>,
+    }
+}
+
+diesel::table! {
+    statement_wishes (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        held_because -> Text,
+        large_type -> Bool,
+        by_email -> Bool,
+        other_address -> Text,
+        at -> Timestamptz,
+        by -> Text,
+    }
+}
+
+diesel::table! {
+    confidential_visits (visit_id) {
+        visit_id -> Uuid,
+        at -> Timestamptz,
+        by -> Text,
+    }
+}
+
+diesel::table! {
+    statement_runs (id) {
+        id -> Uuid,
+        at -> Timestamptz,
+        by -> Text,
+        asked -> Integer,
+        made -> Integer,
+        passed_over -> Integer,
+        ended_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
+    statements (id) {
+        id -> Uuid,
+        run_id -> Nullable<Uuid>,
+        guarantor_id -> Uuid,
+        to_person_id -> Uuid,
+        at -> Timestamptz,
+        by -> Text,
+        cents -> BigInt,
+        way -> Text,
+        document_id -> Uuid,
+        facts -> Jsonb,
+        visits -> Array<Uuid>,
+    }
+}
+
+diesel::table! {
+    payment_plans (id) {
+        id -> Uuid,
+        guarantor_id -> Uuid,
+        instalment_cents -> BigInt,
+        every -> Text,
+        first_on -> Date,
+        at -> Timestamptz,
+        by -> Text,
+        ended_at -> Nullable<Timestamptz>,
+        ended_by -> Nullable<Text>,
+        ended_because -> Nullable<Text>,
+    }
+}
+
+diesel::table! {
+    plan_debts (plan_id, visit_id) {
+        plan_id -> Uuid,
+        visit_id -> Uuid,
+        cents -> BigInt,
+    }
+}
+
+diesel::table! {
+    call_notes (id) {
+        id -> Uuid,
+        guarantor_id -> Uuid,
+        at -> Timestamptz,
+        by -> Text,
+        sentence -> Text,
+        promised_cents -> Nullable<BigInt>,
+        promised_on -> Nullable<Date>,
+        owed_cents -> BigInt,
+        again_on -> Nullable<Date>,
+    }
+}
+
+diesel::table! {
     own_stages (id) {
         id -> Uuid,
         name -> Text,
@@ -1721,6 +1900,7 @@ diesel::joinable!(slots -> shifts (shift_id));
 diesel::joinable!(claims -> visits (visit_id));
 
 diesel::allow_tables_to_appear_in_same_query!(
+    reductions,
     addenda,
     allergies,
     audit,

@@ -23,6 +23,9 @@ coded! {
         Batch = "batch", "a batch of claims";
         Remittance = "remittance", "a remittance";
         Denial = "denial", "a denial";
+        /// What is asked of patients: reductions, plans, calls; the months of the books.
+        Owed = "owed", "what is owed";
+        Statement = "statement", "statements";
         Result = "result", "a result";
         Till = "till", "a till";
         Import = "import", "what came in from files";

@@ -8,6 +8,7 @@ import { bars, color, fineHatch, font, hair, river, size, space, stroke } from '
 const tone: Record<string, string> = {
   written_off: color.quiet,
   given_up: color.line,
+  taken_off: color.line,
   paid_by_payer: color.tide,
   paid_by_patient: color.kelp,
   payer_owes: color.brass,
@@ -18,6 +19,7 @@ const tone: Record<string, string> = {
 const pattern: Record<string, string> = {
   written_off: fineHatch(color.quiet),
   given_up: bars(color.quiet),
+  taken_off: fineHatch(color.kelp),
   payer_owes: bars(color.brass),
   second_payer_owes: bars(color.tide),
   third_payer_owes: bars(color.quiet),

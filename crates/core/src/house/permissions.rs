@@ -33,6 +33,7 @@ coded! {
         Claims = "claims", "make batches and post remittances";
         TakeMoney = "take_money", "take payments";
         GiveBack = "give_back", "give money back to patients";
+        CloseMonths = "close_months", "close months of the books";
         SeeAudit = "see_audit", "read the record of looks";
         MergePeople = "merge_people", "merge two records of one person, and part them again";
         SetClinic = "set_clinic", "change the clinic's settings";
@@ -77,7 +78,7 @@ impl Role {
             EditCharges => &[Clinician, Biller, Manager],
             SetPrices | Claims | GiveBack => &[Biller, Manager],
             TakeMoney => &[FrontDesk, Biller, Manager],
-            SeeAudit | SetClinic | ManageStaff => &[Manager],
+            CloseMonths | SeeAudit | SetClinic | ManageStaff => &[Manager],
             RestrictCharts => &[Clinician, Manager],
             MergePeople => &[FrontDesk, Manager],
         };

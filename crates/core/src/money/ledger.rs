@@ -8,6 +8,7 @@
 //! balance is, [`till`] counts what lies in the drawer.
 
 use crate::money::Cents;
+use crate::money::reductions::ReductionKind;
 
 coded! {
     /// Where money stands.
@@ -22,6 +23,14 @@ coded! {
         WriteOff = "write_off", "written off";
         /// Given up by somebody's decision after a payer denied it.
         GivenUp = "given_up", "given up";
+        /// Taken off what a patient owes.
+        Discount = "discount", "discounts";
+        /// Taken off for somebody who showed that they cannot pay it.
+        Hardship = "hardship", "hardship";
+        /// Too little to be worth the postage.
+        SmallBalance = "small_balance", "small balances";
+        /// Asked for often and not paid.
+        BadDebt = "bad_debt", "bad debt";
         /// Money of a patient that is not yet for any visit; negative while the clinic holds it.
         Unapplied = "unapplied", "credit";
         /// What came in by each means.
@@ -62,6 +71,9 @@ coded! {
         /// What a payer denied becomes the patient's.
         ToPatient = "to_patient", "moved to the patient";
         GivenUp = "given_up", "given up";
+        /// Something was taken off what a patient owes.
+        Reduction = "reduction", "taken off the patient's debt";
+        ReductionBack = "reduction_back", "owed again";
         /// Money that waited found its claim.
         Matched = "matched", "matched";
         Void = "void", "payment taken back";
@@ -247,6 +259,11 @@ pub fn given_up(amount: Cents) -> Result<Transaction, LedgerRefusal> {
     moved(&[(None, amount)], Account::Payer, Account::GivenUp, "given up after a denial")
 }
 
+/// Something is taken off what a patient owes; the charge itself stays what it was.
+pub fn taken_off(kind: ReductionKind, amount: Cents) -> Result<Transaction, LedgerRefusal> {
+    moved(&[(None, amount)], Account::Patient, kind.account(), kind.label())
+}
+
 fn moved(
     amounts: &[(Option<u32>, Cents)],
     from: Account,
@@ -266,6 +283,8 @@ pub struct Balances {
     pub written_off: Cents,
     /// By somebody's decision.
     pub given_up: Cents,
+    /// Taken off what the patient owes: discounts, hardship, small balances, bad debt.
+    pub taken_off: Cents,
     pub paid_by_payer: Cents,
     pub paid_by_patient: Cents,
     pub payer_owes: Cents,
@@ -281,6 +300,9 @@ impl Balances {
                 Account::Fees => b.charged += -e.amount,
                 Account::WriteOff => b.written_off += e.amount,
                 Account::GivenUp => b.given_up += e.amount,
+                Account::Discount | Account::Hardship | Account::SmallBalance | Account::BadDebt => {
+                    b.taken_off += e.amount;
+                }
                 Account::Bank => b.paid_by_payer += e.amount,
                 // A credit that is used for a visit is money that the patient paid.
                 Account::Cash | Account::Card | Account::Cheque | Account::Transfer | Account::Unapplied => {
@@ -300,7 +322,7 @@ impl Balances {
         b
     }
 
-    /// What is still open: always charged − written off − given up − paid.
+    /// What is still open: always charged − written off − given up − taken off − paid.
     pub fn left(&self) -> Cents {
         self.payer_owes + self.patient_owes
     }
@@ -320,6 +342,7 @@ impl Balances {
                 format!("By its contract with the payer the clinic gives up {}.", b.written_off),
             ),
             ("given_up", b.given_up, format!("After a denial the clinic gives up {}.", b.given_up)),
+            ("taken_off", b.taken_off, format!("The clinic takes {} off what the patient owes.", b.taken_off)),
             ("paid_by_payer", b.paid_by_payer, format!("The payer paid {}.", b.paid_by_payer)),
             ("paid_by_patient", b.paid_by_patient, format!("The patient paid {}.", b.paid_by_patient)),
             ("payer_owes", b.payer_owes, format!("{} waits for the payer's decision.", b.payer_owes)),
@@ -396,6 +419,7 @@ mod tests {
         PassOn(i64),
         GiveUp(i64),
         ToPatient(i64),
+        TakeOff(usize, i64),
     }
 
     fn act() -> impl Strategy<Value = Act> {
@@ -407,6 +431,7 @@ mod tests {
             (-9000i64..9000).prop_map(Act::PassOn),
             (1i64..9000).prop_map(Act::GiveUp),
             (1i64..9000).prop_map(Act::ToPatient),
+            (0usize..4, 1i64..9000).prop_map(|(kind, c)| Act::TakeOff(kind, c)),
         ]
     }
 
@@ -425,13 +450,14 @@ mod tests {
                     Act::PassOn(c) => passed_on(&[(Some(1), Cents::new(c))]).ok(),
                     Act::GiveUp(c) => given_up(Cents::new(c)).ok(),
                     Act::ToPatient(c) => to_patient(Cents::new(c)).ok(),
+                    Act::TakeOff(kind, c) => taken_off(ReductionKind::ALL[kind], Cents::new(c)).ok(),
                 };
                 posted.extend(made);
             }
             let entries: Vec<Entry> = posted.iter().flat_map(|t| t.entries().to_vec()).collect();
             prop_assert_eq!(entries.iter().map(|e| e.amount).sum::<Cents>(), Cents::ZERO);
             let b = Balances::of(&entries);
-            prop_assert_eq!(b.left(), b.charged - b.written_off - b.given_up - b.paid_by_payer - b.paid_by_patient);
+            prop_assert_eq!(b.left(), b.charged - b.written_off - b.given_up - b.taken_off - b.paid_by_payer - b.paid_by_patient);
         }
     }
 }

@@ -27,6 +27,7 @@ coded! {
         HandedOver = "handed_over", "another clinician";
         Receipt = "receipt", "receipt";
         ResultHere = "result_here", "result here";
+        Statement = "statement", "statement";
     }
 }
 
@@ -244,6 +245,15 @@ pub fn about_receipt(f: &Facts, number: &str, paid: Cents, at: DateTime<Utc>, le
         f.clinic
     );
     Words { subject: format!("Your receipt {number}"), body }
+}
+
+/// A statement was made. For whom and for what stands on the paper alone.
+pub fn about_statement(name: &str, clinic: &str, telephone: &str, (number, owed, day): (&str, Cents, &str)) -> Words {
+    let body = format!(
+        "Dear {name}, your statement {number} of {day} asks for {owed}. Pay at the desk or by card on {telephone}; call the \
+         same number for the paper, which explains each amount. {clinic}"
+    );
+    Words { subject: format!("Your statement {number}"), body }
 }
 
 #[cfg(test)]

@@ -85,6 +85,9 @@ pub const MATCH_LINE: Task =
     Task { group: "Match remittance lines", action: "Open remittances", place: TaskPlace::Remittances, rank: 4 };
 /// What payers did not pay, where a deadline is near or somebody else must agree.
 pub const DENIALS: Task = Task { group: "Denials due", action: "Open denials", place: TaskPlace::Denials, rank: 3 };
+/// Somebody wants to take more off a patient's debt than they may alone.
+pub const AGREE_REDUCTION: Task =
+    Task { group: "A second person must agree", action: "Open balance", place: TaskPlace::Money, rank: 3 };
 /// The clearing house answered something that is none of ours, or nothing that moves a claim.
 pub const STRAY_ANSWER: Task =
     Task { group: "Answers that match nothing", action: "Open batches", place: TaskPlace::Batches, rank: 4 };

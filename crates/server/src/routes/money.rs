@@ -1,9 +1,12 @@
 //! Routes of money.
 
-use crate::api::money::{accounts, by_hand, denials, owed, payments, refunds, remittances, tills};
+use crate::api::money::{
+    accounts, by_hand, calls, denials, months, owed, payments, receivables, reductions, refunds, remittances, rules,
+    statements, tills,
+};
 use crate::routes::Access::{Needs, Of};
-use harbor_core::house::permissions::Permission::{Claims, GiveBack, SeeCharges, TakeMoney};
-use harbor_store::people::whose::Whose::{Decision, Denial, Payment, Person, Visit};
+use harbor_core::house::permissions::Permission::{Claims, CloseMonths, GiveBack, SeeCharges, SetClinic, TakeMoney};
+use harbor_store::people::whose::Whose::{Decision, Denial, Payment, Person, Reduction, Several, Statement, Visit};
 
 table! {
     get "/api/people/{id}/account" Of(SeeCharges, Person) => accounts::show;
@@ -26,4 +29,29 @@ table! {
     get "/api/denials/rates" Needs(Claims) => denials::rates;
     get "/api/denials/{id}" Of(Claims, Denial) => denials::show;
     post "/api/denials/{id}" Of(Claims, Denial) => denials::work;
+    get "/api/receivables" Needs(Claims) => receivables::show;
+    get "/api/receivables/file" Needs(Claims) => receivables::export;
+    get "/api/receivables/visits" Needs(Claims) => receivables::visits;
+    get "/api/visits/{id}/reductions" Of(SeeCharges, Visit) => reductions::of_visit;
+    post "/api/visits/{id}/reductions" Of(Claims, Visit) => reductions::take_off;
+    post "/api/reductions/{id}" Of(Claims, Reduction) => reductions::work;
+    post "/api/people/{id}/hardships" Of(Claims, Person) => reductions::add_hardship;
+    delete "/api/people/{id}/hardships/{hardship}" Of(Claims, Person) => reductions::end_hardship;
+    get "/api/statements/due" Needs(Claims) => statements::due;
+    get "/api/statements/runs" Needs(Claims) => statements::runs;
+    post "/api/statements/runs" Needs(Claims) => statements::begin;
+    get "/api/statements/runs/{id}/letters" Of(Claims, Several) => statements::letters;
+    get "/api/statements/{id}/paper" Of(SeeCharges, Statement) => statements::one;
+    get "/api/people/{id}/statements" Of(SeeCharges, Person) => statements::of_person;
+    post "/api/people/{id}/statements" Of(Claims, Person) => statements::make;
+    put "/api/people/{id}/statements" Of(TakeMoney, Person) => statements::wish;
+    put "/api/visits/{id}/confidential" Of(TakeMoney, Visit) => statements::confidential;
+    get "/api/calls" Needs(Claims) => calls::list;
+    post "/api/people/{id}/calls" Of(Claims, Person) => calls::note;
+    post "/api/people/{id}/plan" Of(Claims, Person) => calls::begin_plan;
+    post "/api/people/{id}/plan/end" Of(Claims, Person) => calls::end_plan;
+    get "/api/months" Needs(Claims) => months::list;
+    post "/api/months" Needs(CloseMonths) => months::close;
+    get "/api/money-rules" Needs(Claims) => rules::show;
+    put "/api/settings/money" Needs(SetClinic) => rules::set;
 }

@@ -37,6 +37,7 @@ mod orders_again;
 mod outside;
 mod own_stages;
 mod parts;
+mod patient_money;
 mod payments;
 mod people;
 mod prescribing;

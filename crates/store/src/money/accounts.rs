@@ -8,7 +8,7 @@ use diesel::prelude::*;
 use diesel::sql_types;
 use diesel_async::RunQueryDsl;
 use harbor_core::money::Cents;
-use harbor_core::money::ages::{Ages, ages};
+use harbor_core::money::ages::{AgeBounds, Ages, ages};
 use harbor_core::money::collect::owed_together;
 use harbor_core::money::ledger::{Account, Balances, Entry};
 use std::collections::{BTreeMap, HashMap};
@@ -76,21 +76,27 @@ impl PersonAccount {
     }
 
     /// The payers that owe something for a visit, each with how old it is.
-    pub fn payers(&self, visit: Uuid, today: NaiveDate, zone: Tz) -> Vec<(Option<Uuid>, Ages)> {
+    pub fn payers(&self, visit: Uuid, (today, zone): (NaiveDate, Tz), bounds: &AgeBounds) -> Vec<(Option<Uuid>, Ages)> {
         let own = self.entries.iter().filter(|d| d.visit == Some(visit) && d.entry.account == Account::Payer);
         let mut of_payers: BTreeMap<Option<Uuid>, Vec<(NaiveDate, Cents)>> = BTreeMap::new();
         for d in own {
             of_payers.entry(d.payer).or_default().push((d.at.with_timezone(&zone).date_naive(), d.entry.amount));
         }
-        let aged = of_payers.into_iter().map(|(payer, dated)| (payer, ages(&dated, today)));
+        let aged = of_payers.into_iter().map(|(payer, dated)| (payer, ages(&dated, today, bounds)));
         aged.filter(|(_, ages)| !ages.total().is_zero()).collect()
     }
 
     /// How old what one account is owed for a visit is; without a visit, what was carried over.
-    pub fn ages(&self, visit: Option<Uuid>, account: Account, today: NaiveDate, zone: Tz) -> Ages {
+    pub fn ages(
+        &self,
+        visit: Option<Uuid>,
+        account: Account,
+        (today, zone): (NaiveDate, Tz),
+        bounds: &AgeBounds,
+    ) -> Ages {
         let own = self.entries.iter().filter(|d| d.visit == visit && d.entry.account == account);
         let dated: Vec<_> = own.map(|d| (d.at.with_timezone(&zone).date_naive(), d.entry.amount)).collect();
-        ages(&dated, today)
+        ages(&dated, today, bounds)
     }
 }
 

@@ -1,6 +1,7 @@
 //! The ledger as it lies in the database: append-only, each transaction summing to zero.
 
 use super::debtors::Debtors;
+use super::months;
 use crate::codes::Code;
 use crate::rows::LedgerTransaction;
 use crate::schema::{ledger_entries, ledger_transactions};
@@ -157,6 +158,10 @@ impl Change<'_> {
     /// Posts transactions, in the order given.
     pub async fn post_all(&mut self, all: &[(&About, &Transaction)]) -> Result<Vec<Uuid>> {
         use ledger_entries as e;
+        // What counts since a closed month lands in the open one.
+        let dated = all.iter().any(|(about, _)| about.since.is_some());
+        let open = if dated { months::open_since(self.conn()).await? } else { None };
+        let since = |about: &About| about.since.map(|at| open.map_or(at, |open| at.max(open)));
         let row = |about: &About| LedgerTransaction {
             id: Uuid::now_v7(),
             kind: about.kind.into(),
@@ -166,7 +171,7 @@ impl Change<'_> {
             remittance_id: about.remittance,
             payment_id: about.payment,
             idempotency_key: about.key.clone(),
-            posted_at: about.since.unwrap_or(self.now),
+            posted_at: since(about).unwrap_or(self.now),
             posted_by: self.actor.name.clone(),
             memo: about.memo.clone(),
         };

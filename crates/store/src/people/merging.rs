@@ -17,7 +17,7 @@ use uuid::Uuid;
 /// The tables whose rows follow their person, with the column that points at the person: also those
 /// whom the person answers for, and policies that the person holds for others. The ledger, consents,
 /// openings and the audit never change; they are read under both records instead.
-const FOLLOW: [(&str, &str); 20] = [
+const FOLLOW: [(&str, &str); 26] = [
     ("visits", "person_id"),
     ("coverages", "person_id"),
     ("coverages", "holder_id"),
@@ -38,6 +38,12 @@ const FOLLOW: [(&str, &str); 20] = [
     ("waiting", "person_id"),
     ("series", "person_id"),
     ("messages", "person_id"),
+    ("hardships", "person_id"),
+    ("statement_wishes", "person_id"),
+    ("statements", "guarantor_id"),
+    ("statements", "to_person_id"),
+    ("payment_plans", "guarantor_id"),
+    ("call_notes", "guarantor_id"),
 ];
 
 /// A tie between two people, and its kind.

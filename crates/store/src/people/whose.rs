@@ -22,6 +22,10 @@ pub enum Whose {
     Payment,
     Claim,
     Denial,
+    /// What was taken off a debt.
+    Reduction,
+    /// Of whom it went to.
+    Statement,
     /// A payer's decision, matched or not.
     Decision,
     SignedForm,
@@ -49,6 +53,8 @@ impl Whose {
             Whose::Payment => "payment",
             Whose::Claim => "claim",
             Whose::Denial => "denial",
+            Whose::Reduction => "reduction",
+            Whose::Statement => "statement",
             Whose::Decision => "payer's decision",
             Whose::SignedForm => "signed form",
             Whose::Series => "series",
@@ -103,6 +109,17 @@ pub async fn person(conn: &mut Conn, whose: Whose, id: Uuid) -> Result<Option<Uu
                 .filter(denials::id.eq(id))
                 .select(visits::person_id);
             of.first::<Uuid>(conn).await.optional()?.map(Some).ok_or(StoreError::NotFound("denial"))
+        }
+        Whose::Reduction => {
+            let of = reductions::table
+                .inner_join(visits::table.on(visits::id.eq(reductions::visit_id)))
+                .filter(reductions::id.eq(id))
+                .select(visits::person_id);
+            of.first::<Uuid>(conn).await.optional()?.map(Some).ok_or(StoreError::NotFound("reduction"))
+        }
+        Whose::Statement => {
+            let of = statements::table.find(id).select(statements::to_person_id);
+            of.first::<Uuid>(conn).await.optional()?.map(Some).ok_or(StoreError::NotFound("statement"))
         }
         Whose::Decision => {
             let of = remitted_claims::table

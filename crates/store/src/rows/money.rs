@@ -368,3 +368,132 @@ row! {
         document_id: Option<Uuid>,
     }
 }
+
+row! {
+    money_rules MoneyRules {
+        id: i16,
+        /// Days at which a debt moves on.
+        age_bounds: Vec<i32>,
+        statement_days: i32,
+        statement_least_cents: i64,
+        small_balance_cents: i64,
+        bad_debt_statements: i32,
+        bad_debt_days: i32,
+        how_to_pay: String,
+    }
+}
+
+row! {
+    closed_months ClosedMonth {
+        month: NaiveDate,
+        closed_at: DateTime<Utc>,
+        closed_by: String,
+        #[schema(value_type = documents::MonthFigures)]
+        sums: Doc<documents::MonthFigures>,
+    }
+}
+
+row! {
+    hardships Hardship {
+        id: Uuid,
+        person_id: Uuid,
+        percent: i32,
+        from_day: NaiveDate,
+        to_day: NaiveDate,
+        /// What was shown for it.
+        shown: String,
+        at: DateTime<Utc>,
+        by: String,
+        ended_at: Option<DateTime<Utc>>,
+    }
+}
+
+row! {
+    reductions Reduction {
+        id: Uuid,
+        visit_id: Uuid,
+        kind: codes::ReductionKind,
+        cents: i64,
+        reason: String,
+        state: codes::ReductionState,
+        asked_at: DateTime<Utc>,
+        asked_by: Uuid,
+        settled_at: Option<DateTime<Utc>>,
+        settled_by: Option<Uuid>,
+        back_at: Option<DateTime<Utc>>,
+        back_by: Option<Uuid>,
+        back_reason: Option<String>,
+    }
+}
+
+row! {
+    statement_wishes StatementWish {
+        id: Uuid,
+        person_id: Uuid,
+        held_because: String,
+        large_type: bool,
+        by_email: bool,
+        other_address: String,
+        at: DateTime<Utc>,
+        by: String,
+    }
+}
+
+row! {
+    statement_runs StatementRun {
+        id: Uuid,
+        at: DateTime<Utc>,
+        by: String,
+        asked: i32,
+        made: i32,
+        passed_over: i32,
+        ended_at: Option<DateTime<Utc>>,
+    }
+}
+
+row! {
+    statements StatementSent {
+        id: Uuid,
+        run_id: Option<Uuid>,
+        guarantor_id: Uuid,
+        to_person_id: Uuid,
+        at: DateTime<Utc>,
+        by: String,
+        cents: i64,
+        way: codes::StatementWay,
+        document_id: Uuid,
+        #[serde(skip_serializing)]
+        #[schema(ignore)]
+        facts: Doc<serde_json::Value>,
+        visits: Vec<Uuid>,
+    }
+}
+
+row! {
+    payment_plans PaymentPlan {
+        id: Uuid,
+        guarantor_id: Uuid,
+        instalment_cents: i64,
+        every: codes::Every,
+        first_on: NaiveDate,
+        at: DateTime<Utc>,
+        by: String,
+        ended_at: Option<DateTime<Utc>>,
+        ended_by: Option<String>,
+        ended_because: Option<String>,
+    }
+}
+
+row! {
+    call_notes CallNote {
+        id: Uuid,
+        guarantor_id: Uuid,
+        at: DateTime<Utc>,
+        by: String,
+        sentence: String,
+        promised_cents: Option<i64>,
+        promised_on: Option<NaiveDate>,
+        owed_cents: i64,
+        again_on: Option<NaiveDate>,
+    }
+}

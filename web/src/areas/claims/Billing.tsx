@@ -1,4 +1,4 @@
-/** Claims, batches, denials and remittances. */
+/** Claims, batches, denials, remittances; what is owed, statements, the months of the books. */
 
 import { useNavigate, useSearchParams } from 'react-router';
 import { useMay } from '../../app/session';
@@ -8,7 +8,10 @@ import { SheetOfDay } from '../charges/SheetOfDay';
 import { Batches } from './Batches';
 import { ClaimsList } from './ClaimsList';
 import { Denials } from '../money/Denials';
+import { Months } from '../money/Months';
+import { Receivables } from '../money/Receivables';
 import { Remittances } from '../money/Remittances';
+import { Statements } from '../money/Statements';
 import { Till } from '../money/Till';
 
 export default function Billing() {
@@ -22,6 +25,9 @@ export default function Billing() {
     may('claims') && { id: 'batches', label: 'Batches', content: <Batches /> },
     may('claims') && { id: 'denials', label: 'Denials', content: <Denials /> },
     may('claims') && { id: 'remittances', label: 'Remittances', content: <Remittances /> },
+    may('claims') && { id: 'receivables', label: 'Receivables', content: <Receivables /> },
+    may('claims') && { id: 'statements', label: 'Statements', content: <Statements /> },
+    may('claims') && { id: 'months', label: 'Months', content: <Months /> },
   ];
   return (
     <WidePage>

@@ -11,6 +11,7 @@ import { Catalogue } from '../charges/catalogue/Catalogue';
 import { CheckInSettings } from '../arrival/CheckInSettings';
 import { House } from './House';
 import { Import } from './Import';
+import { MoneyRules } from './MoneyRules';
 import { Payers } from './Payers';
 import { RequiredFields } from './RequiredFields';
 import { Staff } from './Staff';
@@ -122,6 +123,7 @@ export default function Settings() {
             ...(may('write_texts') ? [{ id: 'texts', label: 'Texts', content: <Texts /> }] : []),
             ...(may('manage_staff') ? [{ id: 'staff', label: 'People who work here', content: <Staff /> }] : []),
             ...(may('see_charges') ? [{ id: 'payers', label: 'Payers', content: <Payers /> }] : []),
+            ...(may('claims') ? [{ id: 'money', label: 'Money', content: <MoneyRules /> }] : []),
             ...(may('see_charges') ? [{ id: 'services', label: 'Services and prices', content: <Catalogue /> }] : []),
           ]}
         />

@@ -16,9 +16,7 @@ import { Collect } from './Collect';
 import { meansOf, ReceiptDialog } from './Receipt';
 import { account, payments } from './queries';
 
-const ages = ['up to 30 days', '31 to 60', '61 to 90', 'older'];
-
-function Owed({ owed }: { owed: Schemas['Owed'][] }) {
+function Owed({ owed, ages }: { owed: Schemas['Owed'][]; ages: string[] }) {
   return (
     <Scroller>
       <Table data-owed>
@@ -250,7 +248,7 @@ export function Account({ person }: { person: string }) {
         {may('take_money') && !taking && <Button onPress={() => setTaking(true)}>Take a payment</Button>}
       </Row>
       <Stack>
-        {nothing ? <Empty>Nothing is owed.</Empty> : <Owed owed={a.owed} />}
+        {nothing ? <Empty>Nothing is owed.</Empty> : <Owed owed={a.owed} ages={a.ages} />}
         {a.carriedOverCents !== 0 && (
           <Row>
             <span>Carried over from before this ledger</span>

@@ -9,6 +9,7 @@ import { Notice, Scroller, Sheet, Small, Stack, Table, Tag } from '../../ui/layo
 import { River } from '../../ui/River';
 import { Collect } from './Collect';
 import { Payments } from './Account';
+import { Reductions } from './Reductions';
 import { moneyOf } from './queries';
 
 export function Money({ view }: { view: Schemas['VisitView'] }) {
@@ -54,6 +55,7 @@ export function Money({ view }: { view: Schemas['VisitView'] }) {
           </Stack>
         </Sheet>
       )}
+      <Reductions visit={visit} />
       <Sheet>
         <h2>Every entry</h2>
         {data.transactions.length === 0 && <p>Nothing is posted yet.</p>}

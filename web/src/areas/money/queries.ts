@@ -57,3 +57,51 @@ export const denialRates = (by: string, from: string, to: string) =>
 
 export const till = (site: string) =>
   look(['till', site], [{ topic: 'till' }], () => api.GET('/api/sites/{id}/till', { params: { path: { id: site } } }));
+
+const open = [{ topic: 'visit' }, { topic: 'owed' }, { topic: 'remittance' }, { topic: 'statement' }] as const;
+
+/** What is open by age; the rows by whom or what, and from which day on something is old. */
+export const receivables = (by: string, from: string) =>
+  look(['receivables', by, from], open, () => api.GET('/api/receivables', { params: { query: { by, from } } }));
+
+/** Which figure of the report is opened; no age: what was paid ahead. */
+export interface Figure {
+  by: string;
+  from: string;
+  id: string | null;
+  age: number | null;
+}
+
+export const behindFigure = (f: Figure) =>
+  look(['receivables-behind', f], open, () =>
+    api.GET('/api/receivables/visits', {
+      params: {
+        query: {
+          by: f.by,
+          from: f.from,
+          ...(f.id === null ? {} : { id: f.id }),
+          ...(f.age === null ? {} : { age: f.age }),
+        },
+      },
+    }),
+  );
+
+export const callList = () => look(['calls'], open, () => api.GET('/api/calls'));
+
+export const statementsDue = () => look(['statements-due'], open, () => api.GET('/api/statements/due'));
+
+export const statementRuns = () =>
+  look(['statement-runs'], [{ topic: 'statement' }], () => api.GET('/api/statements/runs'));
+
+/** How somebody is asked for what they answer for. */
+export const askedOf = (person: string) =>
+  look(['asked-of', person], open, () => api.GET('/api/people/{id}/statements', of(person)));
+
+export const reductionsOf = (visit: string) =>
+  look(['reductions', visit], [{ topic: 'visit', id: visit }, { topic: 'owed' }], () =>
+    api.GET('/api/visits/{id}/reductions', of(visit)),
+  );
+
+export const months = () => look(['months'], open, () => api.GET('/api/months'));
+
+export const moneyRules = () => look(['money-rules'], [{ topic: 'owed' }], () => api.GET('/api/money-rules'));

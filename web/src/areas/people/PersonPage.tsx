@@ -12,6 +12,7 @@ import { Empty, Head, Mono, Notice, Page, Row, Sheet, Small, Spread, Stack, Tabl
 import { color, part, size, space } from '../../ui/tokens';
 import { Appointments } from './Appointments';
 import { Account } from '../money/Account';
+import { AskedOf } from '../money/AskedOf';
 import { GlanceAt } from '../consult/Glance';
 import { PastOf } from '../consult/Past';
 import { ResultsOf } from '../orders/ResultGrid';
@@ -263,6 +264,7 @@ export default function PersonPage() {
       {may('see_charges') && (
         <div data-place="balance">
           <Account person={id} />
+          <AskedOf person={card} />
         </div>
       )}
       {!treats && appointments}

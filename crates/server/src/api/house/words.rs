@@ -10,6 +10,9 @@ use harbor_core::consult::{AllergyKind, HistoryKind, NotePart, ProblemState, Sou
 use harbor_core::house::permissions::Role;
 use harbor_core::money::denials::{DenialState, RatesBy};
 use harbor_core::money::ledger::Method;
+use harbor_core::money::plans::Every;
+use harbor_core::money::receivables::{AgedFrom, OwedBy};
+use harbor_core::money::reductions::{ReductionKind, ReductionState};
 use harbor_core::orders::kinds::Enclosed;
 use harbor_core::orders::review::Urgency;
 use harbor_core::orders::specimens::TakenWhere;
@@ -74,6 +77,11 @@ pub struct Words {
     claim_states: Vec<Choice>,
     denial_states: Vec<Choice>,
     denial_rates: Vec<Choice>,
+    reduction_kinds: Vec<Choice>,
+    reduction_states: Vec<Choice>,
+    owed_by: Vec<Choice>,
+    aged_from: Vec<Choice>,
+    plan_times: Vec<Choice>,
     charge_stands: Vec<Choice>,
     claim_days: Vec<Choice>,
     accident_causes: Vec<Choice>,
@@ -121,6 +129,11 @@ pub fn words() -> Words {
         claim_states: of::<ClaimState>(),
         denial_states: of::<DenialState>(),
         denial_rates: of::<RatesBy>(),
+        reduction_kinds: of::<ReductionKind>(),
+        reduction_states: of::<ReductionState>(),
+        owed_by: of::<OwedBy>(),
+        aged_from: of::<AgedFrom>(),
+        plan_times: of::<Every>(),
         charge_stands: of::<ChargeStand>(),
         claim_days: of::<ByDay>(),
         accident_causes: of::<AccidentCause>(),

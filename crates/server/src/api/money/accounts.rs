@@ -14,6 +14,7 @@ use harbor_core::money::ledger::Account;
 use harbor_core::money::payments::For;
 use harbor_store::money::accounts as store;
 use harbor_store::money::accounts::PersonAccount;
+use harbor_store::money::rules;
 use harbor_store::people::household;
 use harbor_store::rows::{Person, Visit};
 use harbor_store::visit_line::facts::Gathered;
@@ -38,7 +39,7 @@ pub struct OpenVisit {
     river: RiverView,
 }
 
-/// What somebody owes, by age: up to 30 days, up to 60, up to 90, older.
+/// What somebody owes, by the ages of the clinic, the youngest first.
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct Owed {
@@ -50,6 +51,8 @@ pub struct Owed {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct AccountView {
+    /// The ages in words.
+    ages: Vec<String>,
     /// The patient first, then each payer.
     owed: Vec<Owed>,
     visits: Vec<OpenVisit>,
@@ -71,14 +74,15 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<AccountView> {
     let payers: HashMap<Uuid, String> =
         coverage::payers(&mut conn).await?.into_iter().map(|p| (p.id, p.name)).collect();
     let name_of = |payer: Option<Uuid>| payer.and_then(|p| payers.get(&p)).cloned().unwrap_or_else(|| "payer".into());
-    let (today, zone) = (state.today(), state.zone);
-    let mut patient = account.ages(None, Account::Patient, today, zone);
+    let bounds = rules::get(&mut conn).await?.bounds();
+    let on = (state.today(), state.zone);
+    let mut patient = account.ages(None, Account::Patient, on, &bounds);
     let mut by_payer: Vec<(String, Ages)> = Vec::new();
     let mut open = Vec::new();
     for (id, b) in balances {
         let Some(v) = about.get(&id) else { continue };
-        patient.add(&account.ages(Some(id), Account::Patient, today, zone));
-        for (payer, ages) in account.payers(id, today, zone) {
+        patient.add(&account.ages(Some(id), Account::Patient, on, &bounds));
+        for (payer, ages) in account.payers(id, on, &bounds) {
             let name = name_of(payer);
             match by_payer.iter_mut().find(|(n, _)| *n == name) {
                 Some((_, sum)) => sum.add(&ages),
@@ -101,6 +105,7 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<AccountView> {
     let mut all = vec![owed("patient".into(), &patient)];
     all.extend(by_payer.iter().map(|(name, ages)| owed(name.clone(), ages)));
     Ok(Json(AccountView {
+        ages: bounds.in_words(),
         owed: all,
         visits: open,
         carried_over_cents: account.carried().get(),

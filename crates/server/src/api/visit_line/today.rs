@@ -1,5 +1,6 @@
 //! Today: what waits for the one who is signed in, oldest and most urgent first.
 
+mod money;
 mod prescribing;
 
 use super::views::{BlockerView, MarkView, PersonCard, VisitCard};
@@ -13,7 +14,6 @@ use chrono::{DateTime, Duration, NaiveTime, Utc};
 use harbor_core::arrival::Stage;
 use harbor_core::fields::typed_date::in_words;
 use harbor_core::house::permissions::Role;
-use harbor_core::money::Cents;
 use harbor_core::orders::review::Urgency;
 use harbor_core::orders::rising::rises;
 use harbor_core::orders::{OrderKind, ReportStatus};
@@ -22,18 +22,17 @@ use harbor_core::people::messages::{Purpose, ToDo};
 use harbor_core::schedule::at_local;
 use harbor_core::visit_line::Mark;
 use harbor_core::visit_line::work_list::{
-    CALL, CHART_OPENED, COSIGN, COUNT_TILL, DENIALS, DO_HERE, MATCH_LINE, OVERDUE_ORDER, PRINT_LETTER, REBOOK,
-    REFUSED_TOMORROW, REVIEW_RESULT, SIGN_ORDER, STRAY_ANSWER, Standing, TAKE_SPECIMEN, Task, TaskPlace,
-    UNREAD_CRITICAL, task,
+    CALL, CHART_OPENED, COSIGN, COUNT_TILL, DO_HERE, OVERDUE_ORDER, PRINT_LETTER, REBOOK, REFUSED_TOMORROW,
+    REVIEW_RESULT, SIGN_ORDER, STRAY_ANSWER, Standing, TAKE_SPECIMEN, Task, TaskPlace, UNREAD_CRITICAL, task,
 };
 use harbor_store::claims::stray;
 use harbor_store::consult::heads;
 use harbor_store::house::staff;
-use harbor_store::money::{denials, remittances, tills};
+use harbor_store::money::tills;
 use harbor_store::orders::OpenOf;
 use harbor_store::orders::results::{self, rising, stand_ins};
 use harbor_store::people::{messages, registration};
-use harbor_store::rows::{ChartOpening, Message, NOT_LIVE, Order, Person, RemittedClaim, Till};
+use harbor_store::rows::{ChartOpening, Message, NOT_LIVE, Order, Person, Till};
 use harbor_store::schedule::away;
 use harbor_store::visit_line::{facts, visits};
 use harbor_store::{Conn, jobs, orders, people};
@@ -136,18 +135,14 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
             tills_to_count(&mut conn, &state).await?,
         ]
         .concat(),
-        Role::Biller => [
-            unmatched_lines(&mut conn).await?,
-            denials_due(&mut conn, &state, me.staff.id).await?,
-            stray_answers(&mut conn).await?,
-        ]
-        .concat(),
+        Role::Biller => {
+            [money::waiting(&mut conn, &state, me.staff.id).await?, stray_answers(&mut conn).await?].concat()
+        }
         Role::Manager => [
             unread_critical(&mut conn, &state).await?,
             opened_charts(&mut conn, &state).await?,
             prescribing::overridden_lately(&mut conn, &state).await?,
-            unmatched_lines(&mut conn).await?,
-            denials_due(&mut conn, &state, me.staff.id).await?,
+            money::waiting(&mut conn, &state, me.staff.id).await?,
         ]
         .concat(),
         Role::Assistant => {
@@ -335,35 +330,6 @@ async fn tills_to_count(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, 
         Waiting::of(COUNT_TILL, sentence, Some(till.began_at))
     };
     Ok(tills::open_since_before(conn, midnight).await?.into_iter().map(said).collect())
-}
-
-/// Remittance lines that match no claim of ours.
-async fn unmatched_lines(conn: &mut Conn) -> Result<Vec<Waiting>, Problem> {
-    let lines = remittances::unmatched(conn).await?;
-    let unknown = lines.into_iter().filter(|l| l.claim_id.is_none());
-    let said = |l: RemittedClaim| {
-        let charged = Cents::new(l.charged_cents);
-        format!("{}, charged {charged}, matches no claim of ours.", l.claim_number)
-    };
-    Ok(unknown.map(|l| Waiting::of(MATCH_LINE, said(l), None)).collect())
-}
-
-/// Denials of which something is due within a week, those of which nobody knows the payer's days, and those that somebody wants
-/// to give up, for the others who may agree.
-async fn denials_due(conn: &mut Conn, state: &State, me: Uuid) -> Result<Vec<Waiting>, Problem> {
-    let due = denials::waiting(conn, state.today() + DENIALS_AHEAD, me).await?;
-    let mut said = Vec::new();
-    for (n, what) in [
-        (due.soon, "with a deadline within a week, or past"),
-        (due.undated, "of payers whose days nobody knows"),
-        (due.to_agree, "that somebody wants to give up: a second person must agree"),
-    ] {
-        if n > 0 {
-            let one = if n == 1 { "One denial".to_owned() } else { format!("{n} denials") };
-            said.push(Waiting::of(DENIALS, format!("{one} {what}."), None));
-        }
-    }
-    Ok(said)
 }
 
 /// Restricted charts that were opened lately, with the reasons.
