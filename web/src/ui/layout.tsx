@@ -152,6 +152,9 @@ export const Table = styled.table`
   tr:last-child td {
     border-bottom: 0;
   }
+  tfoot td {
+    border-top: ${hair};
+  }
   .number {
     text-align: right;
     white-space: nowrap;

@@ -17,6 +17,7 @@ mod keys;
 mod orders;
 mod orders_again;
 mod pages;
+mod patient_money;
 mod prescribing;
 mod presses;
 mod quick_line;

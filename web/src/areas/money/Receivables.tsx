@@ -1,6 +1,6 @@
 /** What is owed to the clinic, by whom and how old; each figure opens into the visits that it is made of. */
 
-import { useState } from 'react';
+import { type ReactNode, useState } from 'react';
 import { Link } from 'react-router';
 import { type Schemas, useLook } from '../../api/client';
 import { useWords } from '../../app/choices';
@@ -19,25 +19,22 @@ interface Chosen extends Figure {
 }
 
 export function Receivables() {
-  const [part, setPart] = useState('ages');
-  const parts = [
-    { id: 'ages', label: 'By age' },
-    { id: 'calls', label: 'Calls and plans' },
-  ];
+  const ways = useWords('owedBy');
+  const [part, setPart] = useState('payer');
+  const parts = [...ways, { id: 'calls', label: 'Calls and plans' }];
+  const choose = <Choose label="Receivables shown" hideLabel value={part} onChange={setPart} choices={parts} />;
+  if (part !== 'calls') return <ByAge key={part} by={part} choose={choose} />;
   return (
     <Stack>
-      <Row>
-        <Choose label="Receivables shown" hideLabel value={part} onChange={setPart} choices={parts} />
-      </Row>
-      {part === 'ages' ? <ByAge /> : <Calls />}
+      <Row>{choose}</Row>
+      <Calls />
     </Stack>
   );
 }
 
-function ByAge() {
+function ByAge({ by, choose }: { by: string; choose: ReactNode }) {
   const ways = useWords('owedBy');
   const days = useWords('agedFrom');
-  const [by, setBy] = useState('payer');
   const [from, setFrom] = useState('service');
   const [chosen, setChosen] = useState<Chosen | null>(null);
   const look = useLook(receivables(by, from));
@@ -56,7 +53,7 @@ function ByAge() {
   return (
     <Stack>
       <Row $align="end">
-        <Choose label="Summed up" hideLabel value={by} onChange={setBy} choices={ways} />
+        {choose}
         <Spread />
         <Pick label="Age" value={from} onChange={setFrom} choices={days} />
         <a href={`/api/receivables/file?by=${by}&from=${from}`}>CSV</a>
@@ -76,7 +73,7 @@ function ByAge() {
           <Table data-receivables={by}>
             <thead>
               <tr>
-                <th>{ways.find((w) => w.id === by)?.label.replace('by ', 'Owed ')}</th>
+                <th>{ways.find((w) => w.id === by)?.label}</th>
                 {r.ages.map((age) => (
                   <th key={age} className="number">
                     {age}
@@ -113,7 +110,7 @@ function ByAge() {
                 {[...r.total.agesCents, r.total.aheadCents, r.total.cents].map((cents, n) => (
                   <td key={n} className="number">
                     <Mono>
-                      <b>{owed(cents)}</b>
+                      <b>{cents === 0 ? '–' : owed(cents)}</b>
                     </Mono>
                   </td>
                 ))}

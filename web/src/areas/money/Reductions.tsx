@@ -3,7 +3,7 @@
 import { useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay } from '../../app/session';
-import { useWordOf } from '../../app/choices';
+import { useWordOf, useWords } from '../../app/choices';
 import { dollars, useTimes } from '../../app/words';
 import { Button, Choose, Field } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
@@ -112,7 +112,7 @@ function One({ view: v }: { view: Schemas['ReductionView'] }) {
 }
 
 function TakeOff({ visit, view: d, onClose }: { visit: string; view: View; onClose: () => void }) {
-  const word = useWordOf('reductionKinds');
+  const words = useWords('reductionKinds');
   const ways = d.ways;
   const [kind, setKind] = useState(() => (ways.find((w) => w.notOpen === '') ?? ways[0])?.kind ?? 'discount');
   const [amount, setAmount] = useState('');
@@ -132,7 +132,7 @@ function TakeOff({ visit, view: d, onClose }: { visit: string; view: View; onClo
           label="What it is"
           value={kind}
           onChange={(next) => setKind(next as typeof kind)}
-          choices={ways.map((w) => ({ id: w.kind, label: word(w.kind) }))}
+          choices={words.filter((w) => ways.some((way) => way.kind === w.id))}
         />
         {way?.notOpen ? (
           <Notice $tone="brass">{way.notOpen}</Notice>

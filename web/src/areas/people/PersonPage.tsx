@@ -264,7 +264,7 @@ export default function PersonPage() {
       {may('see_charges') && (
         <div data-place="balance">
           <Account person={id} />
-          <AskedOf person={card} />
+          {may('take_money') && <AskedOf person={card} />}
         </div>
       )}
       {!treats && appointments}

@@ -118,6 +118,10 @@ pub struct StatementRunForm {
 #[utoipa::path(post, path = "/api/statements/runs", request_body = StatementRunForm, responses((status = 200, body = StatementRun), (status = 422, body = Problem)))]
 pub async fn begin(state: Data<State>, me: Me, form: Json<StatementRunForm>) -> Answer<StatementRun> {
     let mut conn = state.store.reader().await?;
+    // What was begun before is not begun again, though nothing is due any more.
+    if let Some(run) = store::runs(&mut conn).await?.into_iter().find(|run| run.id == form.id) {
+        return Ok(Json(run));
+    }
     let debts = of_all_guarantors(&mut conn).await?;
     let (all, _) = drafts(&mut conn, debts, asked_on(&state, false)).await?;
     drop(conn);

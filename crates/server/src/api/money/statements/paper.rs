@@ -34,8 +34,13 @@ fn decided(payer: &str, d: &RemittedClaim) -> Vec<Value> {
     };
     let amount = (!paid.is_zero()).then_some(-paid);
     let mut out = vec![line(said, amount)];
-    out.extend(d.explanation.iter().map(|why| json!({ "words": why, "amount": "", "aside": true })));
+    out.extend(d.explanation.iter().map(|why| json!({ "words": plain(why), "amount": "", "aside": true })));
     out
+}
+
+/// A reason without the trade's own word for who bears it.
+fn plain(why: &str) -> &str {
+    why.rsplit_once(" (").filter(|(_, word)| word.ends_with(')')).map_or(why, |(words, _)| words)
 }
 
 /// A visit as its statement explains it: what was charged, what became of it, what is left.
@@ -76,10 +81,10 @@ pub async fn facts(conn: &mut Conn, state: &State, d: &Draft, id: Uuid) -> Resul
         let who = patient.map(|p| format!("{} {}", p.first_name, p.last_name)).unwrap_or_default();
         match debt.visit_id.and_then(|id| b.visits.get(&id)) {
             Some(v) => {
-                json!({ "who": who, "what": format!("Visit of {}", in_words(v.day)), "lines": explained(v, &b, debt.cents()) })
+                json!({ "who": who, "what": format!("visit of {}", in_words(v.day)), "lines": explained(v, &b, debt.cents()) })
             }
             None => {
-                let words = "Carried over from before";
+                let words = "carried over from before";
                 json!({ "who": who, "what": words, "lines": [line("Left to pay", Some(debt.cents()))] })
             }
         }
@@ -101,7 +106,7 @@ pub async fn facts(conn: &mut Conn, state: &State, d: &Draft, id: Uuid) -> Resul
         "to": address(d),
         "date": in_words(state.today()),
         "number": number(id),
-        "sum": d.owes.to_string(),
+        "sum": format!("${}", d.owes),
         "sections": d.debts.iter().map(section).collect::<Vec<_>>(),
         "plan": plan.unwrap_or_default(),
         "pay": pay,
