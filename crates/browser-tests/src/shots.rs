@@ -10,7 +10,6 @@ use std::path::PathBuf;
 const VIEWS: [(&str, &str, &str, &str, &str); 18] = [
     ("today-front-desk", "junia", "/today", "//h2", ""),
     ("schedule", "junia", "/schedule", "//*[@data-visit]", "//*[@data-visit='IH-10006']"),
-    ("rebooking", "junia", "/schedule?day=2026-11-24&away=1", "//*[@data-plan]", ""),
     ("in-clinic", "petra", "/in-clinic", "//*[@data-room]", "//*[@data-room='Tern']//*[@data-present]"),
     ("check-in", "junia", "/today", "//h2", "//*[@data-waiting='IH-10009']//button"),
     ("sheet", "oriane", "/today", "//h2", "//*[@data-waiting='IH-10006']//button"),
@@ -26,6 +25,13 @@ const VIEWS: [(&str, &str, &str, &str, &str); 18] = [
     ("charges", "agathe", "/today", "//h2", "(//button[normalize-space()='Open charges'])[1]"),
     ("balance", "junia", "/today", "//h2", "(//button[normalize-space()='Collect'])[1]"),
     ("billing", "agathe", "/billing", "//*[@data-claim]", ""),
+    (
+        "receivables",
+        "agathe",
+        "/billing?tab=receivables",
+        "//*[@data-receivables]",
+        "//label[normalize-space()='By guarantor']",
+    ),
 ];
 
 fn main() -> Result<()> {

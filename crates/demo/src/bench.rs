@@ -15,6 +15,7 @@ mod answered;
 mod at_work;
 mod billed;
 mod many;
+mod owing;
 mod reading;
 mod signing;
 mod typing;
@@ -72,6 +73,12 @@ fn main() -> Result<()> {
         }
         if on("claims") {
             billed::five_hundred().await?;
+        }
+        if named("statements") {
+            owing::statements().await?;
+        }
+        if named("receivables") {
+            owing::receivables(number.unwrap_or(3_000_000)).await?;
         }
         if named("work") {
             let stack = a_product().await?;

@@ -131,6 +131,7 @@ names! {
     DenialState = harbor_core::money::denials::DenialState;
     RatesBy = harbor_core::money::denials::RatesBy;
     Remedy = harbor_core::money::denials::Remedy;
+    FiguresBy = harbor_core::money::months::FiguresBy;
     AgedFrom = harbor_core::money::receivables::AgedFrom;
     OwedBy = harbor_core::money::receivables::OwedBy;
     ReductionKind = harbor_core::money::reductions::ReductionKind;

@@ -33,6 +33,8 @@ const PAGES: [(&str, &[&str]); 3] = [
             "/billing?tab=batches",
             "/billing?tab=denials",
             "/billing?tab=remittances",
+            "/billing?tab=statements",
+            "/billing?tab=receivables",
         ],
     ),
 ];
@@ -43,7 +45,8 @@ async fn identities(b: &Browser) -> Result<Vec<String>> {
         const asked = (at) => fetch(at).then((r) => (r.ok ? r.json() : []));
         const denied = asked('/api/denials').then((list) => list.map((d) => d.person.name));
         const paid = asked('/api/remittances').then((list) => list.flatMap((r) => r.claims.map((c) => c.patientName)));
-        Promise.all([asked('/api/schedule'), denied, paid]).then(([day, ...others]) => done(others.flat().concat(day.visits.flatMap((v) => {
+        const owing = asked('/api/statements/due').then((d) => [...(d.due ?? []), ...(d.notNow ?? [])].map((s) => s.to.name));
+        Promise.all([asked('/api/schedule'), denied, paid, owing]).then(([day, ...others]) => done(others.flat().concat(day.visits.flatMap((v) => {
             const birth = v.person.birthDate
                 ? new Date(v.person.birthDate + 'T00:00:00Z').toLocaleDateString('en-US', { timeZone: 'UTC', month: 'short', day: 'numeric', year: 'numeric' })
                 : null;

@@ -17,6 +17,8 @@ async fn figure(b: &Browser) -> Result<()> {
     no_serious_fault(b, "the visits behind a figure").await?;
     b.click("//*[@role='dialog']//tr[@data-debt]//a[starts-with(@href, '/visits/')]").await?;
     b.read("Taken off the patient’s part").await?;
+    b.click("//label[contains(., 'Confidential: on nobody')]").await?;
+    b.see("//*[@data-confidential='true']").await?;
     b.press("Take something off").await?;
     b.fill("amount", "10%").await?;
     b.press("Take it off").await?;
@@ -97,6 +99,9 @@ async fn close(b: &Browser) -> Result<()> {
     b.see("//*[@role='dialog'][contains(., 'cannot be opened again')]").await?;
     b.press("Close the month").await?;
     b.see("//tr[@data-month]//*[normalize-space()='closed']").await?;
+    b.click("//label[normalize-space()='By clinician']").await?;
+    b.see("//table[@data-figures='clinician']//tr[@data-figure='Dr. Oriane Valcourt']").await?;
+    no_serious_fault(b, "figures by clinician").await?;
     b.goto("/settings?part=money").await?;
     b.fill("ageBounds", "30, 20").await?;
     b.press("Save the rules").await?;

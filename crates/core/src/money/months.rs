@@ -5,6 +5,16 @@ use crate::money::Cents;
 use crate::money::ledger::Account;
 use chrono::{Datelike, Months, NaiveDate};
 
+coded! {
+    /// By what the figures of some days stand together.
+    FiguresBy {
+        Day = "day", "by day";
+        Clinician = "clinician", "by clinician";
+        Payer = "payer", "by payer";
+        Site = "site", "by site";
+    }
+}
+
 /// The first day of the month of a day.
 pub fn month_of(day: NaiveDate) -> NaiveDate {
     day.with_day(1).unwrap_or(day)
@@ -58,6 +68,19 @@ impl MonthSums {
             }
         }
         s
+    }
+
+    /// Adds the figures of another time or part.
+    pub fn add(&mut self, other: &MonthSums) {
+        self.charged += other.charged;
+        self.carried_over += other.carried_over;
+        self.from_payers += other.from_payers;
+        self.from_patients += other.from_patients;
+        self.written_off += other.written_off;
+        self.given_up += other.given_up;
+        self.taken_off += other.taken_off;
+        self.owed_more += other.owed_more;
+        self.for_no_visit += other.for_no_visit;
     }
 
     /// What is left over; zero for whole transactions.
@@ -152,6 +175,9 @@ mod tests {
         let s = MonthSums::of(entries.iter().map(|e| (e.account, e.amount)));
         assert_eq!((s.charged, s.from_payers, s.from_patients), (c(18_000), c(9_000), c(2_000)));
         assert_eq!((s.written_off, s.taken_off, s.owed_more, s.off_by()), (c(4_000), c(1_000), c(2_000), c(0)));
+        let mut twice = s;
+        twice.add(&s);
+        assert_eq!((twice.charged, twice.owed_more, twice.off_by()), (c(36_000), c(4_000), c(0)));
         let all = Account::ALL.iter().enumerate().map(|(n, a)| (*a, c(1 << n)));
         let total: i64 = (0..Account::ALL.len()).map(|n| 1i64 << n).sum();
         assert_eq!(MonthSums::of(all).off_by(), c(-total), "every account has its place");

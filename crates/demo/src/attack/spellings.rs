@@ -20,6 +20,7 @@ pub fn concrete(pattern: &str) -> String {
         "{run}",
         "{response}",
         "{repeat}",
+        "{hardship}",
     ]
     .iter()
     .fold(pattern.to_owned(), |path, part| path.replace(part, NOBODY))

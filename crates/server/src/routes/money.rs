@@ -52,6 +52,8 @@ table! {
     post "/api/people/{id}/plan/end" Of(Claims, Person) => calls::end_plan;
     get "/api/months" Needs(Claims) => months::list;
     post "/api/months" Needs(CloseMonths) => months::close;
+    get "/api/figures" Needs(Claims) => months::figures_of;
+    get "/api/figures/file" Needs(Claims) => months::figures_file;
     get "/api/money-rules" Needs(Claims) => rules::show;
     put "/api/settings/money" Needs(SetClinic) => rules::set;
 }

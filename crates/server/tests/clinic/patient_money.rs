@@ -226,7 +226,14 @@ async fn what_nobody_else_may_learn_stands_on_no_other_statement() {
     let before = biller.get(&path).await;
     assert!(told(&before) && before["keptApart"].as_array().unwrap().is_empty(), "{before}");
     let desk = Hand::sign_in(&product, "junia").await;
+    // Nor is it read out at the desk to another of the household who pays.
+    let tie = json!({ "otherId": person, "kind": "sibling" });
+    desk.post(&format!("/api/people/{parent}/household"), tie).await.ok();
+    let dues = async |who: &str| desk.get(&format!("/api/people/{who}/collect")).await.to_string().contains(&visit);
+    assert!(dues(&parent).await && dues(&person).await);
     desk.put(&format!("/api/visits/{visit}/confidential"), json!({ "confidential": true })).await.ok();
+    assert!(!dues(&parent).await && dues(&person).await);
+    assert_eq!(desk.get(&format!("/api/visits/{visit}/reductions")).await["confidential"], true);
     let apart = biller.get(&path).await;
     assert_eq!(apart["keptApart"][0]["visitId"], visit.as_str(), "{apart}");
     assert!(apart["drafts"].as_array().unwrap().is_empty(), "{apart}");
@@ -316,6 +323,21 @@ async fn a_closed_month_takes_no_entries_and_what_comes_late_lands_in_the_open_o
     let (months, first) = turn().await;
     let Some(first) = first else { panic!("no month is over: {months}") };
     assert_eq!(biller.post("/api/months", json!({ "month": first["month"] })).await.status, 403, "the manager closes");
+    // The figures of any days, whichever way they stand together, are the months'.
+    let whole = months.as_array().unwrap();
+    let sum = |field: &str| whole.iter().map(|m| m["figures"][field].as_i64().unwrap()).sum::<i64>();
+    for by in ["day", "clinician", "payer", "site"] {
+        let figures = biller.get(&format!("/api/figures?by={by}&from=1/1/2015&to=12/31/2026")).await;
+        for field in ["charged", "fromPayers", "fromPatients", "writtenOff", "owedMore", "forNoVisit"] {
+            assert_eq!(figures["total"][field], sum(field), "{by} {field}");
+        }
+    }
+    let (head, file) = biller.file("/api/figures/file?by=payer&from=1/1/2015&to=12/31/2026").await;
+    assert_eq!(head["content-type"], "text/csv; charset=utf-8");
+    let file = String::from_utf8(file).unwrap();
+    assert!(file.lines().last().unwrap().starts_with("Together,"), "{file}");
+    let wrong = biller.ask("get", "/api/figures?by=moon&from=soon&to=", None).await;
+    assert_eq!((wrong.status, wrong.body["fields"].as_array().unwrap().len()), (422, 3), "{}", wrong.body);
     let early = manager.post("/api/months", json!({ "month": this })).await;
     assert!(early.detail().contains("not over"), "{}", early.detail());
     let mut last = String::new();

@@ -220,7 +220,6 @@ create table payment_plans (
     ended_because text
 );
 create index on payment_plans (guarantor_id);
-create unique index on payment_plans (guarantor_id) where ended_at is null;
 
 -- What it is for, and how much of each was owed when it began.
 create table plan_debts (

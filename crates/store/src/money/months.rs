@@ -12,7 +12,7 @@ use diesel::sql_types;
 use diesel_async::RunQueryDsl;
 use harbor_core::money::Cents;
 use harbor_core::money::ledger::Account;
-use harbor_core::money::months::{MonthSums, may_close, month_of, next};
+use harbor_core::money::months::{FiguresBy, MonthSums, may_close, month_of, next};
 use harbor_core::schedule::at_local;
 use std::collections::BTreeMap;
 use uuid::Uuid;
@@ -63,6 +63,50 @@ pub async fn figures(conn: &mut Conn, from: Option<NaiveDate>, zone: Tz) -> Resu
         by_month.entry(row.month).or_default().push((*row.account, Cents::new(row.cents)));
     }
     Ok(by_month.into_iter().map(|(month, sums)| (month, MonthSums::of(sums))).collect())
+}
+
+#[derive(QueryableByName)]
+struct KeyedSum {
+    #[diesel(sql_type = sql_types::Nullable<sql_types::Text>)]
+    key: Option<String>,
+    #[diesel(sql_type = sql_types::Text)]
+    account: codes::Account,
+    #[diesel(sql_type = sql_types::BigInt)]
+    cents: i64,
+}
+
+/// What the entries of some days came to: by day (as its ISO date), or by the id of a clinician, payer or site. What is of none of
+/// them has no key.
+pub async fn figures_by(
+    conn: &mut Conn,
+    by: FiguresBy,
+    (from, to): (NaiveDate, NaiveDate),
+    zone: Tz,
+) -> Result<BTreeMap<Option<String>, MonthSums>> {
+    let key = match by {
+        FiguresBy::Day => "(t.posted_at at time zone $3)::date",
+        FiguresBy::Clinician => "v.clinician_id",
+        // A decision is of the payer of its claim; a charge of whom it makes owe it.
+        FiguresBy::Payer => "coalesce(c.payer_id, e.payer_id)",
+        FiguresBy::Site => "v.site_id",
+    };
+    let text = format!(
+        "select ({key})::text as key, e.account, sum(e.cents)::bigint as cents
+         from ledger_entries e join ledger_transactions t on t.id = e.transaction_id
+         left join visits v on v.id = t.visit_id left join claims c on c.id = t.claim_id
+         where t.posted_at >= $1 and t.posted_at < $2 and $3 <> '' group by 1, 2"
+    );
+    let rows: Vec<KeyedSum> = diesel::sql_query(text)
+        .bind::<sql_types::Timestamptz, _>(start(from, zone))
+        .bind::<sql_types::Timestamptz, _>(start(to + chrono::Days::new(1), zone))
+        .bind::<sql_types::Text, _>(zone.name())
+        .load(conn)
+        .await?;
+    let mut by_key: BTreeMap<Option<String>, Vec<(Account, Cents)>> = BTreeMap::new();
+    for row in rows {
+        by_key.entry(row.key).or_default().push((*row.account, Cents::new(row.cents)));
+    }
+    Ok(by_key.into_iter().map(|(key, sums)| (key, MonthSums::of(sums))).collect())
 }
 
 impl Change<'_> {

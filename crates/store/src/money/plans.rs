@@ -32,6 +32,8 @@ impl LivePlan {
 pub async fn of_guarantors_all(conn: &mut Conn, who: &[Uuid]) -> Result<HashMap<Uuid, LivePlan>> {
     let rows: Vec<PaymentPlan> = p::table
         .filter(p::ended_at.is_null().and(p::guarantor_id.eq_any(who)))
+        // Of two after a merge, the newer one.
+        .order((p::at, p::id))
         .select(PaymentPlan::as_select())
         .load(conn)
         .await?;

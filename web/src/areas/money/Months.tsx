@@ -1,15 +1,17 @@
-/** The months of the books: what came to what, and closing a month. */
+/** The months of the books: what came to what, and closing a month; the figures of any days. */
 
-import { useState } from 'react';
+import { type ReactNode, useState } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
-import { useMay } from '../../app/session';
+import { useWords } from '../../app/choices';
+import { useMay, useSession } from '../../app/session';
 import { dollars, useTimes } from '../../app/words';
-import { Button } from '../../ui/controls';
+import { Button, Choose, Field } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
 import { Form, Refused } from '../../ui/Form';
 import { Empty, Mono, Notice, Row, Scroller, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { space } from '../../ui/tokens';
 import { Unanswered, unanswered } from '../../ui/Unanswered';
-import { months } from './queries';
+import { figures, months } from './queries';
 
 type Month = Schemas['MonthView'];
 
@@ -29,6 +31,89 @@ const nameOf = (month: string) =>
   new Date(`${month}T12:00:00Z`).toLocaleDateString('en-US', { month: 'long', year: 'numeric', timeZone: 'UTC' });
 
 export function Months() {
+  const ways = useWords('figuresBy');
+  const [part, setPart] = useState('months');
+  const parts = [{ id: 'months', label: 'Months' }, ...ways];
+  const choose = <Choose label="Figures shown" hideLabel value={part} onChange={setPart} choices={parts} />;
+  if (part !== 'months') return <Figures key={part} by={part} choose={choose} />;
+  return (
+    <Stack>
+      <Row>{choose}</Row>
+      <ByMonth />
+    </Stack>
+  );
+}
+
+/** What the entries of some days came to. */
+function Figures({ by, choose }: { by: string; choose: ReactNode }) {
+  const { clinic } = useSession();
+  const [days, setDays] = useState({ from: `${clinic.today.slice(0, 8)}01`, to: clinic.today });
+  const [typed, setTyped] = useState(days);
+  const look = useLook(figures(by, days.from, days.to));
+  const leave = () => {
+    if (typed.from !== days.from || typed.to !== days.to) setDays(typed);
+  };
+  const rows = look.data?.rows ?? [];
+  return (
+    <Stack>
+      <Row $align="end">
+        {choose}
+        <Spread />
+        <div style={{ width: space(30) }} onBlur={leave}>
+          <Field label="From" value={typed.from} onChange={(from) => setTyped({ ...typed, from })} />
+        </div>
+        <div style={{ width: space(30) }} onBlur={leave}>
+          <Field label="To" value={typed.to} onChange={(to) => setTyped({ ...typed, to })} />
+        </div>
+        <a href={`/api/figures/file?${new URLSearchParams({ by, ...days }).toString()}`}>CSV</a>
+      </Row>
+      {unanswered(look) && <Unanswered look={look} />}
+      {look.data && rows.length === 0 && <Empty>Nothing was posted on these days.</Empty>}
+      {look.data && rows.length > 0 && (
+        <Scroller>
+          <Table data-figures={by}>
+            <thead>
+              <tr>
+                <th />
+                <Heads />
+              </tr>
+            </thead>
+            <tbody>
+              {rows.map((r) => (
+                <tr key={r.name} data-figure={r.name}>
+                  <td>{r.name}</td>
+                  <Sums figures={r.figures} />
+                </tr>
+              ))}
+            </tbody>
+            <tfoot>
+              <tr>
+                <td>Together</td>
+                <Sums figures={look.data.total} />
+              </tr>
+            </tfoot>
+          </Table>
+        </Scroller>
+      )}
+    </Stack>
+  );
+}
+
+const Heads = () =>
+  columns.map(([key, words]) => (
+    <th key={key} className="number">
+      {words}
+    </th>
+  ));
+
+const Sums = ({ figures: f }: { figures: Schemas['MonthFigures'] }) =>
+  columns.map(([key]) => (
+    <td key={key} className="number">
+      <Mono>{f[key] === 0 ? '–' : dollars(f[key])}</Mono>
+    </td>
+  ));
+
+function ByMonth() {
   const look = useLook(months());
   const may = useMay();
   const times = useTimes();
@@ -44,11 +129,7 @@ export function Months() {
             <thead>
               <tr>
                 <th>Month</th>
-                {columns.map(([key, words]) => (
-                  <th key={key} className="number">
-                    {words}
-                  </th>
-                ))}
+                <Heads />
                 <th />
               </tr>
             </thead>
@@ -56,11 +137,7 @@ export function Months() {
               {list.map((m) => (
                 <tr key={m.month} data-month={m.month}>
                   <td>{nameOf(m.month)}</td>
-                  {columns.map(([key]) => (
-                    <td key={key} className="number">
-                      <Mono>{m.figures[key] === 0 ? '–' : dollars(m.figures[key])}</Mono>
-                    </td>
-                  ))}
+                  <Sums figures={m.figures} />
                   <td>
                     {m.closed ? (
                       <>

@@ -5,7 +5,7 @@ import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay } from '../../app/session';
 import { useWordOf, useWords } from '../../app/choices';
 import { dollars, useTimes } from '../../app/words';
-import { Button, Choose, Field } from '../../ui/controls';
+import { Button, Check, Choose, Field } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
 import { Form, Refused } from '../../ui/Form';
 import { Columns, Mono, Notice, Row, Sheet, Small, Spread, Stack, Tag } from '../../ui/layout';
@@ -19,7 +19,28 @@ export function Reductions({ visit }: { visit: string }) {
   const may = useMay();
   const [open, setOpen] = useState(false);
   const d = look.data;
-  if (!d || (d.ways.length === 0 && d.reductions.length === 0)) return null;
+  const { run, busy, refusal } = useDo();
+  if (!d) return null;
+  const keep = (confidential: boolean) =>
+    run(() => api.PUT('/api/visits/{id}/confidential', { params: { path: { id: visit } }, body: { confidential } }));
+  const none = d.ways.length === 0 && d.reductions.length === 0;
+  const privacy = may('take_money') && (
+    <Stack $gap={1} data-confidential={d.confidential}>
+      <Check
+        label="Confidential: on nobody else’s statement"
+        value={d.confidential}
+        onChange={(next) => {
+          if (!busy) void keep(next);
+        }}
+      />
+      {refusal && (
+        <Notice $tone="coral" role="alert">
+          {refusal.message}
+        </Notice>
+      )}
+    </Stack>
+  );
+  if (none) return privacy ? <Sheet>{privacy}</Sheet> : null;
   return (
     <Sheet>
       <Row>
@@ -32,6 +53,7 @@ export function Reductions({ visit }: { visit: string }) {
         {d.reductions.map((r) => (
           <One key={r.reduction.id} view={r} />
         ))}
+        {privacy}
       </Stack>
       {open && <TakeOff visit={visit} view={d} onClose={() => setOpen(false)} />}
     </Sheet>

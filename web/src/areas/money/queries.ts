@@ -104,4 +104,7 @@ export const reductionsOf = (visit: string) =>
 
 export const months = () => look(['months'], open, () => api.GET('/api/months'));
 
+export const figures = (by: string, from: string, to: string) =>
+  look(['figures', by, from, to], open, () => api.GET('/api/figures', { params: { query: { by, from, to } } }));
+
 export const moneyRules = () => look(['money-rules'], [{ topic: 'owed' }], () => api.GET('/api/money-rules'));

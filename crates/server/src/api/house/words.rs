@@ -10,6 +10,7 @@ use harbor_core::consult::{AllergyKind, HistoryKind, NotePart, ProblemState, Sou
 use harbor_core::house::permissions::Role;
 use harbor_core::money::denials::{DenialState, RatesBy};
 use harbor_core::money::ledger::Method;
+use harbor_core::money::months::FiguresBy;
 use harbor_core::money::plans::Every;
 use harbor_core::money::receivables::{AgedFrom, OwedBy};
 use harbor_core::money::reductions::{ReductionKind, ReductionState};
@@ -80,6 +81,7 @@ pub struct Words {
     reduction_kinds: Vec<Choice>,
     reduction_states: Vec<Choice>,
     owed_by: Vec<Choice>,
+    figures_by: Vec<Choice>,
     aged_from: Vec<Choice>,
     plan_times: Vec<Choice>,
     charge_stands: Vec<Choice>,
@@ -132,6 +134,7 @@ pub fn words() -> Words {
         reduction_kinds: of::<ReductionKind>(),
         reduction_states: of::<ReductionState>(),
         owed_by: of::<OwedBy>(),
+        figures_by: of::<FiguresBy>(),
         aged_from: of::<AgedFrom>(),
         plan_times: of::<Every>(),
         charge_stands: of::<ChargeStand>(),

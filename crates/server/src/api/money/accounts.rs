@@ -14,7 +14,7 @@ use harbor_core::money::ledger::Account;
 use harbor_core::money::payments::For;
 use harbor_store::money::accounts as store;
 use harbor_store::money::accounts::PersonAccount;
-use harbor_store::money::rules;
+use harbor_store::money::{rules, statements};
 use harbor_store::people::household;
 use harbor_store::rows::{Person, Visit};
 use harbor_store::visit_line::facts::Gathered;
@@ -158,20 +158,27 @@ pub async fn dues_of(conn: &mut Conn, state: &State, person: Uuid) -> Result<(Ve
     let ids: Vec<Uuid> = all.iter().map(|p| p.id).collect();
     let accounts = store::of_people(conn, &ids).await?;
     let today = visits::of_day_and_people(conn, state.today(), &ids).await?;
+    let older: Vec<Uuid> = accounts.values().flat_map(|a| a.visits().into_keys()).collect();
+    // What nobody else may learn is not read out to another of the household either.
+    let asked: Vec<Uuid> = today.iter().map(|v| v.id).chain(older.iter().copied()).collect();
+    let private = statements::confidential(conn, &asked).await?;
+    let kept_from = |who: Uuid, visit: Uuid| who != person && private.contains(&visit);
     let mut dues = Vec::new();
     for g in facts::gather(conn, today, state.asked_today()).await? {
-        if !is_paid_today(g.visit.stage()) {
+        if !is_paid_today(g.visit.stage()) || kept_from(g.person.id, g.visit.id) {
             continue;
         }
         let amount = expected_of(conn, &g).await?;
         let what = DueFor { person: g.person.id, visit: Some(g.visit.id) };
         dues.push(Due { what, today: true, since: g.visit.day, amount });
     }
-    let older: Vec<Uuid> = accounts.values().flat_map(|a| a.visits().into_keys()).collect();
     let about = visits::many(conn, &older).await?;
     for (who, account) in &accounts {
         for (visit, b) in account.visits() {
             let Some(v) = about.get(&visit).filter(|v| v.day != state.today()) else { continue };
+            if kept_from(*who, visit) {
+                continue;
+            }
             let what = DueFor { person: *who, visit: Some(visit) };
             dues.push(Due { what, today: false, since: v.day, amount: b.patient_owes });
         }

@@ -13,7 +13,7 @@ use harbor_core::fields::typed_date::{self, Sense};
 use harbor_core::money::reductions::{ReductionKind, may_take_off, share, typed};
 use harbor_store::house::staff;
 use harbor_store::money::reductions::{self as store, Decider, NewReduction};
-use harbor_store::money::rules;
+use harbor_store::money::{rules, statements};
 use harbor_store::rows::{Hardship, Reduction};
 use harbor_store::visit_line::visits;
 use harbor_store::{Conn, codes, people};
@@ -50,6 +50,8 @@ pub struct ReductionsView {
     owed_cents: i64,
     /// Who answers for it.
     guarantor: Option<PersonCard>,
+    /// It stands on nobody else's statement.
+    confidential: bool,
     ways: Vec<ReductionWay>,
     reductions: Vec<ReductionView>,
 }
@@ -99,6 +101,7 @@ pub async fn of_visit(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Redu
     let rows = store::of_visits(&mut conn, &[*id]).await?;
     Ok(Json(ReductionsView {
         owed_cents: debt.owed.get(),
+        confidential: !statements::confidential(&mut conn, &[*id]).await?.is_empty(),
         guarantor,
         ways: if debt.owed.is_positive() { ReductionKind::ALL.iter().map(way).collect() } else { vec![] },
         reductions: views(&mut conn, &me, rows).await?,

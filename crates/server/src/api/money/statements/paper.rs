@@ -57,7 +57,8 @@ fn explained(v: &Visit, b: &Behind, left: Cents) -> Vec<Value> {
         ("Paid by you", sums.paid_by_patient),
     ];
     out.extend(below.into_iter().filter(|(_, a)| !a.is_zero()).map(|(words, a)| line(words, Some(-a))));
-    out.push(json!({ "words": "Left to pay", "amount": left.to_string(), "strong": true }));
+    let words = if left.is_negative() { "Paid too much" } else { "Left to pay" };
+    out.push(json!({ "words": words, "amount": left.to_string(), "strong": true }));
     out
 }
 
