@@ -57,6 +57,47 @@ pub(crate) fn with(claim_number: &str, trace: &str, paid: i64, change: impl FnOn
     )
 }
 
+/// Remittances are found by trace, claim, patient, payer, day and by what of them waits; one page after the other.
+#[actix_web::test]
+async fn remittances_are_looked_for() {
+    let product = Product::start().await.unwrap();
+    let (biller, _, claim) = sent_claim(&product).await;
+    let number = claim["number"].as_str().unwrap();
+    biller.upload("/api/remittances", file(number, "T-KNOWN", 10_000).into_bytes()).await.ok();
+    let strange = with("C99999", "T_ODD", 10_000, |r| {
+        (r.claims[0].patient_last, r.claims[0].patient_first) = ("Wexcombe".into(), "Ada".into());
+    });
+    biller.upload("/api/remittances", strange.into_bytes()).await.ok();
+    let traces = async |query: &str| -> Vec<String> {
+        let list = biller.get(&format!("/api/remittances?{query}")).await;
+        list.as_array().unwrap().iter().map(|r| r["remittance"]["trace"].as_str().unwrap().to_owned()).collect()
+    };
+    let today = day().to_string();
+    for (query, found) in [
+        ("q=t-kn".to_owned(), true),
+        (format!("q={}", number.to_lowercase()), true),
+        (format!("q=T-KN&payerCode=SALTM&from={today}&to={today}"), true),
+        ("q=T-KN&payerCode=BEACN".into(), false),
+        ("q=T-KN&to=1/1/2020".into(), false),
+        ("q=T-KN&waiting=true".into(), false),
+        ("q=%25".into(), false),
+    ] {
+        assert_eq!(traces(&query).await.contains(&"T-KNOWN".to_owned()), found, "{query}");
+    }
+    assert_eq!(traces("q=wexcombe").await, ["T_ODD"]);
+    assert_eq!(traces("q=t_o").await, ["T_ODD"]);
+    assert!(traces("q=t_k").await.is_empty(), "a sign is a sign");
+    assert!(traces("waiting=true").await.contains(&"T_ODD".to_owned()));
+    let all = biller.get("/api/remittances").await;
+    let first = id(&all[0]["remittance"]);
+    assert_eq!(
+        traces(&format!("after={first}")).await.first().unwrap(),
+        all[1]["remittance"]["trace"].as_str().unwrap()
+    );
+    assert_eq!(biller.ask("get", "/api/remittances?from=soon", None).await.status, 422);
+    product.stop().await.unwrap();
+}
+
 async fn claim_of(biller: &Hand, visit: &str) -> Value {
     let claims = biller.get("/api/claims").await;
     claims.as_array().unwrap().iter().find(|c| c["visit"]["id"] == visit).unwrap()["claim"].clone()

@@ -1,3 +1,5 @@
+drop index remitted_claims_of, remitted_claims_waiting, remitted_claims_number, remitted_claims_patient, remittances_trace,
+    remittances_newest;
 drop table call_notes, plan_debts, payment_plans, statements, statement_runs, confidential_visits, statement_wishes;
 drop table reductions, hardships, money_rules;
 drop trigger closed_month on ledger_transactions;

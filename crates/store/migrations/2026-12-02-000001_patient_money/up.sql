@@ -9,6 +9,14 @@ alter table ledger_transactions add constraint ledger_transactions_kind_check ch
     ('charge', 'uncharge', 'payment', 'decision', 'reversal', 'adjustment', 'passed_on', 'to_patient', 'given_up',
      'reduction', 'reduction_back', 'matched', 'void', 'refund', 'credit', 'carried_over', 'till'));
 
+-- Remittances are looked for by trace, claim and patient, and by what of them waits.
+create index remitted_claims_of on remitted_claims (remittance_id);
+create index remitted_claims_waiting on remitted_claims (remittance_id) where claim_id is null;
+create index remitted_claims_number on remitted_claims (claim_number);
+create index remitted_claims_patient on remitted_claims (upper(patient_name) text_pattern_ops);
+create index remittances_trace on remittances (upper(trace) text_pattern_ops);
+create index remittances_newest on remittances (posted_at desc, id desc);
+
 -- Those whose record was merged, and who stands for them now.
 create view merged_people as
     with recursive final (record, person) as (

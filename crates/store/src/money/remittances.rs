@@ -9,7 +9,9 @@ use crate::money::ledger::About;
 use crate::rows::{Claim, Remittance, RemittedClaim, Visit};
 use crate::schema::{remittances, remitted_claims};
 use crate::{Change, Conn, Result, StoreError, Topic};
+use chrono::NaiveDate;
 use diesel::prelude::*;
+use diesel::sql_types::Text;
 use diesel_async::RunQueryDsl;
 use harbor_core::claims::ClaimEvent;
 use harbor_core::money::ledger::{Account, Entry, LineDecision, Posting, Transaction};
@@ -20,13 +22,56 @@ use ours::Ours;
 pub(super) use passing::next_policy;
 use uuid::Uuid;
 
-pub async fn list(conn: &mut Conn) -> Result<Vec<Remittance>> {
-    Ok(remittances::table
-        .order(remittances::posted_at.desc())
-        .limit(100)
-        .select(Remittance::as_select())
-        .load(conn)
-        .await?)
+define_sql_function! {
+    fn upper(text: Text) -> Text;
+}
+
+/// What is looked for; what is nothing is not asked.
+#[derive(Debug, Clone, Default)]
+pub struct SoughtRemittances {
+    /// The beginning of a trace or of a patient's name as the payer writes it, last name first; or a claim's number.
+    pub words: String,
+    pub payer_code: Option<String>,
+    /// On which days they were paid.
+    pub from: Option<NaiveDate>,
+    pub to: Option<NaiveDate>,
+    /// Only those of which something matches nothing yet.
+    pub waiting: bool,
+    /// The last one of the page before.
+    pub after: Option<Uuid>,
+}
+
+/// A page of the remittances, those that came last first.
+pub async fn page(conn: &mut Conn, s: &SoughtRemittances, limit: i64) -> Result<Vec<Remittance>> {
+    use remittances as r;
+    use remitted_claims as c;
+    let mut q = r::table.into_boxed();
+    if !s.words.is_empty() {
+        let words = s.words.to_uppercase();
+        let begins = format!("{}%", words.replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_"));
+        let named = c::table
+            .filter(c::claim_number.eq(words).or(upper(c::patient_name).like(begins.clone())))
+            .select(c::remittance_id);
+        q = q.filter(upper(r::trace).like(begins).or(r::id.eq_any(named)));
+    }
+    if let Some(code) = &s.payer_code {
+        q = q.filter(r::payer_code.eq(code.clone()));
+    }
+    if let Some(from) = s.from {
+        q = q.filter(r::paid_on.ge(from));
+    }
+    if let Some(to) = s.to {
+        q = q.filter(r::paid_on.le(to));
+    }
+    if s.waiting {
+        q = q.filter(r::id.eq_any(c::table.filter(c::claim_id.is_null()).select(c::remittance_id)));
+    }
+    if let Some(after) = s.after {
+        let last = get(conn, after).await?;
+        q = q.filter(r::posted_at.lt(last.posted_at).or(r::posted_at.eq(last.posted_at).and(r::id.lt(after))));
+    }
+    let q = q.order((r::posted_at.desc(), r::id.desc())).limit(limit);
+    Ok(q.select(Remittance::as_select()).load(conn).await?)
 }
 
 /// What was decided about claims in these remittances, in the order of the files.

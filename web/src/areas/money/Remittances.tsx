@@ -1,9 +1,12 @@
 import { Unanswered, unanswered } from '../../ui/Unanswered';
 import { useRef, useState } from 'react';
+import { Link } from 'react-router';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
+import { useSession } from '../../app/session';
 import { dollars, plainDate, useBareName } from '../../app/words';
-import { Button } from '../../ui/controls';
+import { Button, Check, Field, Pick } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
+import { part, space } from '../../ui/tokens';
 import { Matching } from './Matching';
 import { remittances } from './queries';
 
@@ -17,7 +20,13 @@ const statusWord: Record<string, string> = {
 
 /** Remittances come in by themselves, or by upload; each is posted once. */
 export function Remittances() {
-  const look = useLook(remittances());
+  const { clinic } = useSession();
+  const [typed, setTyped] = useState({ q: '', from: '', to: '' });
+  const [sought, setSought] = useState({ ...typed, payerCode: '', waiting: false });
+  const look = useLook(remittances(sought));
+  const leave = () => setSought({ ...sought, ...typed });
+  const payers = [{ id: '', label: 'Every payer' }, ...clinic.payers.map((p) => ({ id: p.payerCode, label: p.name }))];
+  const any = sought.q || sought.from || sought.to || sought.payerCode || sought.waiting;
   const { run, busy, refusal } = useDo();
   const [answer, setAnswer] = useState<Schemas['UploadAnswer'] | null>(null);
   const input = useRef<HTMLInputElement>(null);
@@ -50,6 +59,43 @@ export function Remittances() {
           Upload an 835
         </Button>
       </Row>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          leave();
+        }}
+        onBlur={leave}
+      >
+        <Row $align="end">
+          <div style={{ width: part.field }}>
+            <Field
+              label="Trace, claim or patient"
+              value={typed.q}
+              onChange={(q) => setTyped({ ...typed, q })}
+              placeholder="begins with"
+            />
+          </div>
+          <div style={{ width: space(30) }}>
+            <Field label="Paid from" value={typed.from} onChange={(from) => setTyped({ ...typed, from })} />
+          </div>
+          <div style={{ width: space(30) }}>
+            <Field label="To" value={typed.to} onChange={(to) => setTyped({ ...typed, to })} />
+          </div>
+          <Pick
+            label="Payer"
+            value={sought.payerCode}
+            onChange={(payerCode) => setSought({ ...sought, payerCode })}
+            choices={payers}
+          />
+          <Check
+            label="Only what waits"
+            value={sought.waiting}
+            onChange={(waiting) => setSought({ ...sought, waiting })}
+          />
+          {/* Enter in a field looks for it. */}
+          <button type="submit" hidden tabIndex={-1} aria-hidden="true" />
+        </Row>
+      </form>
       {unanswered(look) && <Unanswered look={look} />}
       {answer && (
         <Notice $tone={answer.posted > 0 ? 'kelp' : 'tide'}>
@@ -63,7 +109,12 @@ export function Remittances() {
           {refusal.message}
         </Notice>
       )}
-      {look.data?.length === 0 && <Empty>No remittance yet. They arrive by themselves after a batch was taken.</Empty>}
+      {look.data?.length === 0 && (
+        <Empty>
+          {any ? 'No remittance is like it.' : 'No remittance yet. They arrive by themselves after a batch was taken.'}
+        </Empty>
+      )}
+      {look.data?.length === 50 && <Small>The newest fifty; look for others by trace, claim, patient or day.</Small>}
       {look.data?.map((view, n) => (
         <Remitted key={view.remittance.id} view={view} first={n < 3} />
       ))}
@@ -116,7 +167,13 @@ function RemittedLine({ claim: c }: { claim: Schemas['RemittedClaim'] }) {
   return (
     <tr>
       <td>
-        <Mono>{c.claimNumber}</Mono>
+        {c.claimId ? (
+          <Link to={`/billing?claim=${c.claimId}`}>
+            <Mono>{c.claimNumber}</Mono>
+          </Link>
+        ) : (
+          <Mono>{c.claimNumber}</Mono>
+        )}
       </td>
       <td>{bareName(c.patientName)}</td>
       <td>

@@ -22,7 +22,29 @@ export const moneyOf = (id: string) =>
     api.GET('/api/visits/{id}/money', of(id)),
   );
 
-export const remittances = () => look(['remittances'], [{ topic: 'remittance' }], () => api.GET('/api/remittances'));
+/** What is looked for among the remittances. */
+export interface RemittancesSought {
+  q: string;
+  payerCode: string;
+  from: string;
+  to: string;
+  waiting: boolean;
+}
+
+export const remittances = (s: RemittancesSought) =>
+  look(['remittances', s], [{ topic: 'remittance' }], () =>
+    api.GET('/api/remittances', {
+      params: {
+        query: {
+          q: s.q,
+          from: s.from,
+          to: s.to,
+          waiting: s.waiting,
+          ...(s.payerCode ? { payerCode: s.payerCode } : {}),
+        },
+      },
+    }),
+  );
 
 export const candidates = (decision: string) =>
   look(['candidates', decision], [{ topic: 'remittance' }, { topic: 'claim' }], () =>

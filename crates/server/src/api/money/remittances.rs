@@ -5,12 +5,14 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use crate::work::{UploadAnswer, take_remittance_file};
 use actix_web::HttpRequest;
-use actix_web::web::{Bytes, Data, Json};
-use harbor_store::money::remittances as store;
+use actix_web::web::{Bytes, Data, Json, Query};
+use harbor_core::fields::Faults;
+use harbor_core::fields::typed_date::{self, Sense};
+use harbor_store::money::remittances::{self as store, SoughtRemittances};
 use harbor_store::rows::{Remittance, RemittedClaim};
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -20,10 +22,52 @@ pub struct RemittanceView {
     claims: Vec<RemittedClaim>,
 }
 
-#[utoipa::path(get, path = "/api/remittances", responses((status = 200, body = Vec<RemittanceView>)))]
-pub async fn list(state: Data<State>, request: HttpRequest) -> Answer<Vec<RemittanceView>> {
+#[derive(Debug, Default, Deserialize, IntoParams)]
+#[serde(rename_all = "camelCase", default)]
+#[into_params(parameter_in = Query)]
+pub struct RemittancesAsked {
+    /// The beginning of a trace or of a patient's name as the payer writes it, last name first; or a claim's number.
+    q: String,
+    payer_code: Option<String>,
+    /// Days on which they were paid, as they are typed.
+    from: String,
+    to: String,
+    /// Only those of which something waits to be matched.
+    waiting: bool,
+    /// The last one of the page before.
+    after: Option<Uuid>,
+}
+
+/// So many a page.
+const PAGE: i64 = 50;
+
+/// The remittances that are looked for, those that came last first, fifty at a time.
+#[utoipa::path(get, path = "/api/remittances", params(RemittancesAsked), responses((status = 200, body = Vec<RemittanceView>), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn list(
+    state: Data<State>,
+    request: HttpRequest,
+    asked: Query<RemittancesAsked>,
+) -> Answer<Vec<RemittanceView>> {
+    let mut faults = Faults::default();
+    let words = faults.optional_line("q", "What is looked for", &asked.q, 60);
+    let mut day = |field: &str, typed: &str| {
+        if typed.trim().is_empty() {
+            return None;
+        }
+        typed_date::parse(typed, state.today(), Sense::Any).map_err(|why| faults.add(field, why.to_string())).ok()
+    };
+    let (from, to) = (day("from", &asked.from), day("to", &asked.to));
+    faults.none_or(())?;
+    let sought = SoughtRemittances {
+        words,
+        payer_code: asked.payer_code.clone(),
+        from,
+        to,
+        waiting: asked.waiting,
+        after: asked.after,
+    };
     let mut conn = state.store.reader().await?;
-    let rows = store::list(&mut conn).await?;
+    let rows = store::page(&mut conn, &sought, PAGE).await?;
     let ids: Vec<Uuid> = rows.iter().map(|r| r.id).collect();
     let mut decided: HashMap<Uuid, Vec<RemittedClaim>> = HashMap::new();
     for claim in store::claims_of(&mut conn, &ids).await? {
