@@ -35,8 +35,23 @@ impl<I: PartialEq, P> Version<I, P> {
 
     /// Whether it is what the payer goes by: there, and no later version that is there takes its place.
     fn stands(&self, all: &[Version<I, P>]) -> bool {
-        let later = |v: &Version<I, P>| v.replaces.as_ref() == Some(&self.id) && v.may_be_there();
+        let later = |v: &Version<I, P>| v.may_be_there() && v.comes_after(self, all);
         self.may_be_there() && self.frequency != Frequency::Void && !all.iter().any(later)
+    }
+
+    /// Whether it takes the place of that one, also by way of others: where one between was refused after it had been replaced, what
+    /// replaced it stands for both.
+    fn comes_after(&self, earlier: &Version<I, P>, all: &[Version<I, P>]) -> bool {
+        let mut before = self.replaces.as_ref();
+        // A chain is never longer than all of them.
+        for _ in all {
+            match before {
+                Some(id) if *id == earlier.id => return true,
+                Some(id) => before = all.iter().find(|v| v.id == *id).and_then(|v| v.replaces.as_ref()),
+                None => return false,
+            }
+        }
+        false
     }
 }
 
@@ -120,6 +135,17 @@ mod tests {
         );
         let acknowledged = Version { state: Accepted, numbered: true, ..voided };
         assert_eq!(acts(&[first, acknowledged], Some(&'a')), done(&[], &[], None));
+    }
+
+    #[test]
+    fn what_replaced_one_that_is_refused_later_stands_for_both() {
+        let first = version(1, 'a', Sent);
+        let refused = Version { frequency: Replacement, replaces: Some(1), ..version(2, 'a', Rejected) };
+        let third = Version { frequency: Replacement, replaces: Some(2), ..version(3, 'a', Sent) };
+        let all = [first.clone(), refused.clone(), third];
+        assert_eq!(acts(&all, Some(&'a')), done(&[2], &[], Some(3)), "the first is not replaced once more");
+        assert_eq!(acts(&all, None), done(&[2], &[3], None), "one is voided, not two");
+        assert_eq!(acts(&[first, refused], Some(&'a')), done(&[2], &[], Some(1)));
     }
 
     /// A visit with its claims and what is on the books.
