@@ -526,6 +526,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the entries of some days came to: charges, payments, what was given up, by day, clinician, payer or site. */
+        get: operations["get_figures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/figures/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as CSV; the last row is the sum. */
+        get: operations["get_figures_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/files/{id}": {
         parameters: {
             query?: never;
@@ -2949,6 +2983,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The remittances that are looked for, those that came last first, fifty at a time. */
         get: operations["get_remittances"];
         put?: never;
         /** Posts an 835 file: whole, once, and only when it balances. */
@@ -7073,6 +7108,14 @@ export interface components {
             source: string;
             unit: string;
         };
+        FiguresRow: {
+            figures: components["schemas"]["MonthFigures"];
+            name: string;
+        };
+        FiguresView: {
+            rows: components["schemas"]["FiguresRow"][];
+            total: components["schemas"]["MonthFigures"];
+        };
         FindingView: {
             about: string;
             before?: components["schemas"]["Before"] | null;
@@ -9418,6 +9461,8 @@ export interface components {
             what: "take_back";
         };
         ReductionsView: {
+            /** @description It stands on nobody else's statement. */
+            confidential: boolean;
             guarantor?: components["schemas"]["PersonCard"] | null;
             /** Format: int64 */
             owedCents: number;
@@ -11315,6 +11360,7 @@ export interface components {
             denialStates: components["schemas"]["Choice"][];
             enclosed: components["schemas"]["Choice"][];
             ethnicities: components["schemas"]["Choice"][];
+            figuresBy: components["schemas"]["Choice"][];
             foods: components["schemas"]["Choice"][];
             historyKinds: components["schemas"]["Choice"][];
             interpretations: components["schemas"]["Choice"][];
@@ -14920,6 +14966,162 @@ export interface operations {
             };
             /** @description Sent packed, or of a kind that this route does not take. */
             415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_figures: {
+        parameters: {
+            query: {
+                /** @description day, clinician, payer or site. */
+                by: string;
+                /** @description Days as they are typed; both count. */
+                from: string;
+                to: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FiguresView"];
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description This server does not answer to that name. */
+            421: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database cannot be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_figures_file: {
+        parameters: {
+            query: {
+                /** @description day, clinician, payer or site. */
+                by: string;
+                /** @description Days as they are typed; both count. */
+                from: string;
+                to: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description The address or what was sent cannot be read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in, or the screen is locked. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role may not, a second factor is wanted, or the chart is under restriction. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -31827,7 +32029,18 @@ export interface operations {
     };
     get_remittances: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The beginning of a trace or of a patient's name as the payer writes it, last name first; or a claim's number. */
+                q?: string;
+                payerCode?: string;
+                /** @description Days on which they were paid, as they are typed. */
+                from?: string;
+                to?: string;
+                /** @description Only those of which something waits to be matched. */
+                waiting?: boolean;
+                /** @description The last one of the page before. */
+                after?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -31869,6 +32082,14 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description This server does not answer to that name. */
             421: {
                 headers: {
@@ -31878,7 +32099,6 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description A field or a question is at fault, or the rules of the job say no. */
             422: {
                 headers: {
                     [name: string]: unknown;
