@@ -171,7 +171,7 @@ async fn a_line_that_matches_nothing_waits_with_its_money() {
     let done = biller.upload("/api/remittances", file("C99999999", "T-LOST", 10_000).into_bytes()).await.ok();
     assert_eq!(done["unmatched"], 1);
     let today = biller.get("/api/today").await;
-    assert!(today.to_string().contains("C99999999 for"), "it is somebody's work");
+    assert!(today.to_string().contains("C99999999, charged 195.00"), "it is somebody's work");
     product.stop().await.unwrap();
 }
 
