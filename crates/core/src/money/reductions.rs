@@ -149,6 +149,26 @@ pub fn may_take_off(
     Ok(())
 }
 
+/// The most that may be taken off a debt in this way.
+///
+/// # Errors
+/// Why nothing may.
+pub fn most_off(
+    kind: ReductionKind,
+    d: &Debt,
+    rules: &ReductionRules,
+    today: NaiveDate,
+) -> Result<Cents, ReductionRefusal> {
+    let most = match kind {
+        ReductionKind::Discount => d.owed - d.copay.min(d.owed),
+        ReductionKind::Hardship => share(d.hardship.unwrap_or(100), d.owed + d.for_hardship) - d.for_hardship,
+        ReductionKind::SmallBalance | ReductionKind::BadDebt => d.owed,
+    };
+    // Where nothing is left, the whole debt is asked about, so that the reason is told.
+    let asked = if most.is_positive() { most.min(d.owed) } else { d.owed };
+    may_take_off(kind, asked, d, rules, today).map(|()| asked)
+}
+
 /// Who may: what is documented or small alone, the rest within the limits of giving up, above them with a second person.
 pub fn who_may(
     kind: ReductionKind,
@@ -216,6 +236,8 @@ mod tests {
         assert_eq!(asked(Discount, 0, &d), Err(NotPositive));
         let only_copay = Debt { owed: Cents::new(2_000), ..debt() };
         assert_eq!(asked(Discount, 1, &only_copay), Err(Copay(Cents::new(2_000), Cents::ZERO)));
+        assert_eq!(most_off(Discount, &d, &RULES, day(0)), Ok(Cents::new(7_500)));
+        assert_eq!(most_off(Discount, &only_copay, &RULES, day(0)), Err(Copay(Cents::new(2_000), Cents::ZERO)));
         let own_pay = Debt { copay: Cents::ZERO, ..debt() };
         assert_eq!(asked(Discount, 10_000, &own_pay), Ok(()));
     }
@@ -226,6 +248,8 @@ mod tests {
         assert_eq!(asked(Hardship, 100, &debt()), Err(ReductionRefusal::NoHardship));
         let half = Debt { hardship: Some(50), ..debt() };
         assert_eq!(asked(Hardship, 5_000, &half), Ok(()), "the copay too");
+        assert_eq!(most_off(Hardship, &half, &RULES, day(0)), Ok(Cents::new(5_000)));
+        assert_eq!(most_off(Hardship, &debt(), &RULES, day(0)), Err(ReductionRefusal::NoHardship));
         let after = Debt { owed: Cents::new(5_000), for_hardship: Cents::new(5_000), ..half.clone() };
         let most = Cents::ZERO;
         assert_eq!(asked(Hardship, 1, &after), Err(ReductionRefusal::BeyondHardship { percent: 50, most }));

@@ -4,6 +4,7 @@ mod measured;
 mod texts;
 
 use chrono::{Days, NaiveDate};
+use harbor_demo::attack::invariants::OPEN_DIFFERS;
 use harbor_demo::testing::Loaded;
 use tokio_postgres::{Client, NoTls};
 
@@ -72,17 +73,7 @@ const NEVER: [(&str, &str); 18] = [
     ("an e-mail address that could be somebody's", "select id from people where email is not null and email not like '%@example.org'"),
     ("a postal code that is in use", r"select id from people where postal_code is not null and postal_code !~ '^0499[89]'"),
     ("a transaction that does not sum to zero", "select transaction_id from ledger_entries group by 1 having sum(cents) <> 0"),
-    (
-        "what is open is not what the entries say",
-        "select account from (
-             select e.account, t.visit_id, case when t.visit_id is null then t.person_id end as person_id, e.payer_id,
-                    e.guarantor_id, sum(e.cents) as cents
-             from ledger_entries e join ledger_transactions t on t.id = e.transaction_id
-             where e.account in ('payer', 'patient') group by 1, 2, 3, 4, 5
-             union all
-             select account, visit_id, person_id, payer_id, guarantor_id, -cents from open_debts) both_sides
-         group by account, visit_id, person_id, payer_id, guarantor_id having sum(cents) <> 0",
-    ),
+    ("what is open is not what the entries say", OPEN_DIFFERS),
     ("a posting of a time to come", "select id from ledger_transactions where posted_at > $day + 1"),
     (
         "something left for the patient that no payer explains",

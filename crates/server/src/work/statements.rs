@@ -9,6 +9,7 @@ use harbor_store::jobs::Job;
 use harbor_store::money::open_debts::of_all_guarantors;
 use harbor_store::money::statements as store;
 use harbor_store::money::statements::gathering::{AskedOn, drafts};
+use std::collections::HashSet;
 use uuid::Uuid;
 
 /// Makes what is due. Called again after a stop, it goes on with those that are still due: what was made today is not.
@@ -28,7 +29,9 @@ pub async fn make(state: &State, job: &Job) -> anyhow::Result<()> {
         let (all, _) = drafts(&mut conn, debts, on).await?;
         all.iter().filter(|d| d.way.is_ok()).map(|d| d.guarantor).collect()
     };
-    due.dedup();
+    // One guarantor may have several papers.
+    let mut seen = HashSet::new();
+    due.retain(|guarantor| seen.insert(*guarantor));
     for guarantor in due {
         let made = state
             .store
@@ -39,9 +42,17 @@ pub async fn make(state: &State, job: &Job) -> anyhow::Result<()> {
                 Ok::<_, Problem>(())
             })
             .await;
-        if let Err(problem) = made {
-            tracing::warn!(kind = %problem.kind, "a statement was not made");
-            return Err(anyhow::anyhow!("a statement could not be made"));
+        match made {
+            Ok(()) => {}
+            // One that cannot be made keeps nobody else from theirs, nor the run from its end.
+            Err(problem) if problem.status == 422 => {
+                tracing::warn!(kind = %problem.kind, "a statement was not made");
+                state
+                    .store
+                    .change(&actor, state.now(), async |change| change.statements_came(run.id, 0, 1).await)
+                    .await?;
+            }
+            Err(_) => return Err(anyhow::anyhow!("a statement could not be made")),
         }
     }
     state.store.change(&actor, state.now(), async |change| change.statements_ended(run.id).await).await?;

@@ -188,7 +188,7 @@ create table statement_runs (
     id uuid primary key,
     at timestamptz not null,
     by text not null,
-    -- So many were to be made; made so far; those that were no longer due when their turn came.
+    -- So many were to be made; made so far; those that were no longer due when their turn came, or could not be made.
     asked integer not null,
     made integer not null default 0,
     passed_over integer not null default 0,

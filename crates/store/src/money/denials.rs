@@ -107,6 +107,15 @@ pub async fn waiting(conn: &mut Conn, by: NaiveDate, who: Uuid) -> Result<Due> {
     })
 }
 
+/// Why something is not given up by the one who asks.
+pub(super) fn not_alone(why: GiveUpRefusal) -> StoreError {
+    let code = match why {
+        GiveUpRefusal::SamePerson => "same-person",
+        GiveUpRefusal::TooMuch => "too-much",
+    };
+    StoreError::refused(code, why.to_string())
+}
+
 impl Denial {
     pub fn denied(&self) -> Vec<DeniedAmount> {
         let one = |p: &DeniedPart| DeniedAmount {
@@ -407,14 +416,7 @@ impl Change<'_> {
             Some(wants) => Some((wants == who.staff, *staff::get(self.conn(), wants).await?.role)),
             None => None,
         };
-        let refused = |why: GiveUpRefusal| {
-            let code = match why {
-                GiveUpRefusal::SamePerson => "same-person",
-                GiveUpRefusal::TooMuch => "too-much",
-            };
-            StoreError::refused(code, why.to_string())
-        };
-        if give_up(open, who.role, wanted).map_err(refused)? == GiveUp::SecondWanted {
+        if give_up(open, who.role, wanted).map_err(not_alone)? == GiveUp::SecondWanted {
             diesel::update(d::table.find(id))
                 .set((
                     d::state.eq(Code(DenialState::SecondWanted)),

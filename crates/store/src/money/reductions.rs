@@ -1,5 +1,6 @@
 //! What was taken off patients' debts, and documented hardship.
 
+use super::denials::not_alone;
 use super::ledger::{About, balance};
 use super::open_debts::of_guarantors;
 use super::{plans, rules};
@@ -15,7 +16,7 @@ use diesel::sql_types;
 use diesel_async::RunQueryDsl;
 use harbor_core::house::permissions::Role;
 use harbor_core::money::Cents;
-use harbor_core::money::denials::{GiveUp, GiveUpRefusal};
+use harbor_core::money::denials::GiveUp;
 use harbor_core::money::ledger::{Posting, taken_off};
 use harbor_core::money::reductions::{Debt, ReductionKind, ReductionState, may_take_off, who_may};
 use uuid::Uuid;
@@ -123,14 +124,6 @@ pub struct NewReduction {
     pub reason: String,
 }
 
-fn refused(why: GiveUpRefusal) -> StoreError {
-    let code = match why {
-        GiveUpRefusal::SamePerson => "same-person",
-        GiveUpRefusal::TooMuch => "too-much",
-    };
-    StoreError::refused(code, why.to_string())
-}
-
 impl Change<'_> {
     /// Takes something off what the patient owes for a visit; above what one may alone, it waits for a second person.
     pub async fn take_off(
@@ -147,7 +140,7 @@ impl Change<'_> {
             return Ok(before);
         }
         self.check_reduction(new.kind, new.amount, &visit, (today, zone)).await?;
-        let now = who_may(new.kind, new.amount, who.role, None).map_err(refused)?;
+        let now = who_may(new.kind, new.amount, who.role, None).map_err(not_alone)?;
         let state = if now == GiveUp::Now { ReductionState::Made } else { ReductionState::Wanted };
         let made = now == GiveUp::Now;
         let row = Reduction {
@@ -225,7 +218,7 @@ impl Change<'_> {
         let (amount, same) = (Cents::new(row.cents), row.asked_by == who.staff);
         if agrees {
             let wants = *staff::get(self.conn(), row.asked_by).await?.role;
-            who_may(*row.kind, amount, who.role, Some((same, wants))).map_err(refused)?;
+            who_may(*row.kind, amount, who.role, Some((same, wants))).map_err(not_alone)?;
             self.check_reduction(*row.kind, amount, &visit, (today, zone)).await?;
             self.post_reduction(&row, visit.person_id).await?;
         }

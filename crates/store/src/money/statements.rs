@@ -122,7 +122,7 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         if passed_over > 0 {
-            self.audit("passed over", "statements", run, None, "no longer due");
+            self.audit("passed over", "statements", run, None, "not made");
         }
         self.tell(Topic::Statement, run);
         Ok(())

@@ -90,7 +90,7 @@ function One({ view: v }: { view: Schemas['ReductionView'] }) {
         {r.state === 'wanted' && may('claims') && (
           <>
             <Button $kind="quiet" isDisabled={busy} onPress={() => void work({ what: 'refuse' })}>
-              Do not agree
+              {v.mine ? 'Do not take it off' : 'Do not agree'}
             </Button>
             {!v.mine && (
               <Button isDisabled={busy} onPress={() => void work({ what: 'agree' })}>

@@ -81,7 +81,7 @@ function Run({ run: r }: { run: Schemas['StatementRun'] }) {
       </Mono>
       <Small>{r.by}</Small>
       <span>{r.endedAt ? `${r.made} made` : `${r.made} of ${r.asked} made`}</span>
-      {r.passedOver > 0 && <Small>{r.passedOver} no longer due</Small>}
+      {r.passedOver > 0 && <Small>{r.passedOver} not made</Small>}
       <Spread />
       {r.made > 0 && <a href={`/api/statements/runs/${r.id}/letters`}>Letters to print</a>}
     </Row>

@@ -1,5 +1,6 @@
 //! Calls about debts and payment plans: whom to call, what was said, what was agreed.
 
+use super::coming;
 use super::statements::{PlanView, plan_view};
 use crate::access::{Me, shown};
 use crate::api::visit_line::views::PersonCard;
@@ -8,9 +9,7 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::HttpRequest;
 use actix_web::web::{Data, Json, Path};
-use chrono::NaiveDate;
 use harbor_core::fields::Faults;
-use harbor_core::fields::typed_date::{self, Sense};
 use harbor_core::money::Cents;
 use harbor_core::money::plans::Every;
 use harbor_store::money::calls as store;
@@ -84,24 +83,6 @@ pub struct CallForm {
     promised: String,
     promised_on: String,
     again_on: String,
-}
-
-/// Today or a later day; nothing where nothing is typed.
-fn coming(faults: &mut Faults, field: &str, typed: &str, today: NaiveDate) -> Option<NaiveDate> {
-    if typed.trim().is_empty() {
-        return None;
-    }
-    match typed_date::parse(typed, today, Sense::Any) {
-        Ok(day) if day >= today => Some(day),
-        Ok(_) => {
-            faults.add(field, "Choose today or a later day.");
-            None
-        }
-        Err(why) => {
-            faults.add(field, why.to_string());
-            None
-        }
-    }
 }
 
 fn amount(faults: &mut Faults, field: &str, typed: &str) -> Option<Cents> {

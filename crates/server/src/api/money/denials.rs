@@ -2,6 +2,7 @@
 
 mod appeal;
 
+use super::coming;
 use crate::access::{Me, shown};
 use crate::api::visit_line::views::PersonCard;
 use crate::api::{DONE, Done};
@@ -214,25 +215,6 @@ pub enum DenialWork {
     },
 }
 
-/// A day to look again: from today on; nothing typed keeps the day that stands.
-fn look_again(faults: &mut Faults, state: &State, typed: &str) -> Option<NaiveDate> {
-    if typed.trim().is_empty() {
-        return None;
-    }
-    let today = state.today();
-    match typed_date::parse(typed, today, Sense::Any) {
-        Ok(day) if day >= today => Some(day),
-        Ok(_) => {
-            faults.add("lookAgain", "Choose today or a later day.");
-            None
-        }
-        Err(why) => {
-            faults.add("lookAgain", why.to_string());
-            None
-        }
-    }
-}
-
 /// Does something about a denial.
 #[utoipa::path(post, path = "/api/denials/{id}", params(("id" = Uuid, Path)), request_body = DenialWork, responses((status = 200, body = Done), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub async fn work(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<DenialWork>) -> Answer<Done> {
@@ -241,14 +223,14 @@ pub async fn work(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<DenialW
     match &*form {
         DenialWork::Note { sentence, look_again: typed } | DenialWork::AskPatient { sentence, look_again: typed } => {
             words = faults.line("sentence", "What was said", sentence, 300);
-            day = look_again(&mut faults, &state, typed);
+            day = coming(&mut faults, "lookAgain", typed, state.today());
         }
         DenialWork::Appeal { words: typed, look_again: on } => {
             words = faults.prose("words", "Letter", typed, 4000);
             if words.is_empty() {
                 faults.add("words", "Say why the payer should decide otherwise.");
             }
-            day = look_again(&mut faults, &state, on);
+            day = coming(&mut faults, "lookAgain", on, state.today());
         }
         DenialWork::GiveUp { reason } | DenialWork::Keep { reason } => {
             words = faults.line("reason", "Reason", reason, 200);

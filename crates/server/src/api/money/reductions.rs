@@ -10,7 +10,7 @@ use actix_web::web::{Data, Json, Path};
 use chrono::NaiveDate;
 use harbor_core::fields::Faults;
 use harbor_core::fields::typed_date::{self, Sense};
-use harbor_core::money::reductions::{ReductionKind, may_take_off, share, typed};
+use harbor_core::money::reductions::{ReductionKind, most_off, typed};
 use harbor_store::house::staff;
 use harbor_store::money::reductions::{self as store, Decider, NewReduction};
 use harbor_store::money::{rules, statements};
@@ -80,22 +80,12 @@ pub async fn of_visit(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Redu
         Some(who) => Some(PersonCard::of(&people::get(&mut conn, who).await?, state.today())),
         None => None,
     };
-    let most = |kind: ReductionKind| match kind {
-        ReductionKind::Discount => debt.owed - debt.copay.min(debt.owed),
-        ReductionKind::Hardship => {
-            share(debt.hardship.unwrap_or(100), debt.owed + debt.for_hardship) - debt.for_hardship
-        }
-        ReductionKind::SmallBalance | ReductionKind::BadDebt => debt.owed,
-    };
     let way = |kind: &ReductionKind| {
-        // Where nothing may be taken off, the whole debt is asked about, so that the reason is told.
-        let most = most(*kind);
-        let asked = if most.is_positive() { most } else { debt.owed };
-        let not_open = may_take_off(*kind, asked, &debt, &rules, state.today()).err().map(|e| e.to_string());
+        let most = most_off(*kind, &debt, &rules, state.today());
         ReductionWay {
             kind: (*kind).into(),
-            most_cents: if not_open.is_none() { most.get() } else { 0 },
-            not_open: not_open.unwrap_or_default(),
+            most_cents: most.as_ref().map_or(0, |most| most.get()),
+            not_open: most.err().map(|e| e.to_string()).unwrap_or_default(),
         }
     };
     let rows = store::of_visits(&mut conn, &[*id]).await?;
