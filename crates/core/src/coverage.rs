@@ -1,6 +1,7 @@
 //! Policies, the payer's answer to a benefits check, and what the patient will owe.
 
 pub mod payers;
+pub mod referrals;
 pub mod share;
 
 use crate::money::Cents;

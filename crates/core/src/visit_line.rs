@@ -51,6 +51,8 @@ pub struct VisitFacts {
     pub registration_gaps: Vec<&'static str>,
     /// Nothing when no answer is needed or the answer is "in force"; otherwise why not.
     pub benefits: BenefitsState,
+    /// Why the payer would refuse the visit for want of a referral, in a sentence.
+    pub referral_lack: Option<String>,
     pub diagnoses: usize,
     /// The runs of the note that are in words only.
     pub runs_without_code: Vec<String>,
@@ -110,6 +112,7 @@ impl VisitFacts {
             marks: Marks::from_iter([(Mark::Booked, Reached { at, by: by.to_owned() })]),
             registration_gaps: vec![],
             benefits: if pays == Pays::Insurance { BenefitsState::NotAsked } else { BenefitsState::NotNeeded },
+            referral_lack: None,
             diagnoses: 0,
             runs_without_code: vec![],
             orders_without_diagnosis: vec![],

@@ -50,6 +50,7 @@ fn candidate(codes: &[String], turn: usize) -> ClaimCandidate<'static> {
             holder_birth: NaiveDate::from_ymd_opt(1961, 2, 3),
             holder_address: true,
             filing_days: Some(180),
+            needs_referral: false,
         }),
         self_pay: false,
         diagnoses: (0..12).map(|n| codes[(turn * 131 + n * 977) % codes.len()].clone()).collect(),
@@ -62,7 +63,8 @@ fn candidate(codes: &[String], turn: usize) -> ClaimCandidate<'static> {
         accident_at_work: false,
         employer: String::new(),
         supervised: false,
-        referred: false,
+        referral: None,
+        referrals_on_file: 0,
         approved: false,
     }
 }

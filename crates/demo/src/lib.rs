@@ -16,6 +16,7 @@ pub mod past;
 pub mod people;
 mod prescribed;
 pub mod rebooking;
+mod referred;
 pub mod schedule;
 pub mod stack;
 pub mod staff;
@@ -163,6 +164,7 @@ pub async fn load(url: &str, day: NaiveDate) -> Result<()> {
             cards(&world, change).await?;
             front::build(&mut world, change).await?;
             prescribed::build(&mut world, change.conn()).await?;
+            referred::build(&mut world, change.conn()).await?;
             harbor_store::people::finding::hear_new_words(change.conn()).await?;
             change.audit("loaded", "clinic", Uuid::nil(), None, format!("demo clinic around {day}"));
             Ok::<_, anyhow::Error>(())

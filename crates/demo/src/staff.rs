@@ -189,6 +189,7 @@ pub async fn build(world: &mut World, conn: &mut Conn) -> Result<()> {
             // The fund has told no days.
             correction_days: filing_days.map(|_| 90),
             appeal_days: filing_days.map(|_| 60),
+            needs_referral: code == "COMWC",
             telephone: "2075550190".into(),
             address: "Marrow Ferry, ME".into(),
         });

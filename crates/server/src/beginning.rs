@@ -89,6 +89,9 @@ struct PayerOfFile {
     correction_days: Option<i32>,
     #[serde(default)]
     appeal_days: Option<i32>,
+    /// It pays only with a referral.
+    #[serde(default)]
+    needs_referral: bool,
     #[serde(default)]
     employment: bool,
     #[serde(default)]
@@ -233,6 +236,7 @@ fn payer(n: usize, p: PayerOfFile, faults: &mut Faults) -> Payer {
         filing_days: p.filing_days,
         correction_days: p.correction_days,
         appeal_days: p.appeal_days,
+        needs_referral: p.needs_referral,
         telephone: p.telephone,
         address: p.address,
     };

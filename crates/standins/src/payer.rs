@@ -179,7 +179,8 @@ pub fn decide(claim: &Claim) -> RemittedClaim {
         subscriber_number: claim.subscriber_number.as_str().into(),
         adjustments: vec![],
         lines,
-        remarks: vec![],
+        // Of what is refused it says that one may ask for another look.
+        remarks: refusal.map(|_| "MA01".to_owned()).into_iter().collect(),
     }
 }
 

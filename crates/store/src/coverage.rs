@@ -1,6 +1,7 @@
 //! Payers, policies and benefit checks.
 
 pub mod cards;
+pub mod referrals;
 
 use crate::codes::Code;
 use crate::documents::{Doc, SentFacts, StoredAnswer};
@@ -67,6 +68,7 @@ impl Payer {
             filing_days: p.filing_days,
             correction_days: p.correction_days,
             appeal_days: p.appeal_days,
+            needs_referral: p.needs_referral,
         }
     }
 }
@@ -95,6 +97,7 @@ impl Change<'_> {
                     p::filing_days.eq(row.filing_days),
                     p::correction_days.eq(row.correction_days),
                     p::appeal_days.eq(row.appeal_days),
+                    p::needs_referral.eq(row.needs_referral),
                 ))
                 .execute(self.conn())
                 .await?;
@@ -133,6 +136,19 @@ pub fn paying_by_cause<'a>(
     let held: Vec<(bool, &Coverage)> =
         paying(policies, visit.person_id, visit.day).into_iter().map(|c| (is_fund(c.payer_id), c)).collect();
     harbor_core::coverage::paying_by_cause(&held, at_work)
+}
+
+/// The policy that pays for a visit: the one that it names, otherwise the one that counts; none where it is self-pay.
+pub async fn paying_for(conn: &mut Conn, visit: &Visit) -> Result<Option<Coverage>> {
+    let id = match visit.coverage_id {
+        None if visit.self_pay => None,
+        None => counting_for(conn, visit).await?,
+        named => named,
+    };
+    match id {
+        Some(id) => Ok(Some(get(conn, id).await?)),
+        None => Ok(None),
+    }
 }
 
 /// The policy that counts for a visit, as it is known now.

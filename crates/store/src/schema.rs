@@ -800,6 +800,27 @@ diesel::table! {
         filing_days -> Nullable<Integer>,
         correction_days -> Nullable<Integer>,
         appeal_days -> Nullable<Integer>,
+        needs_referral -> Bool,
+    }
+}
+
+diesel::table! {
+    referrals (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        payer_id -> Nullable<Uuid>,
+        from_last -> Text,
+        from_first -> Text,
+        from_npi -> Text,
+        question -> Text,
+        number -> Text,
+        valid_from -> Date,
+        valid_until -> Nullable<Date>,
+        visits -> Nullable<Integer>,
+        told_at -> Timestamptz,
+        told_by -> Text,
+        ended_at -> Nullable<Timestamptz>,
+        ended_by -> Text,
     }
 }
 
@@ -1561,13 +1582,10 @@ diesel::table! {
         visit_id -> Uuid,
         onset -> Nullable<Date>,
         last_seen -> Nullable<Date>,
-        referral -> Text,
-        referring_last -> Text,
-        referring_first -> Text,
-        referring_npi -> Text,
         unrelated -> Array<Text>,
         said_at -> Timestamptz,
         said_by -> Text,
+        referral_id -> Nullable<Uuid>,
     }
 }
 
@@ -1901,6 +1919,8 @@ diesel::joinable!(claims -> visits (visit_id));
 
 diesel::allow_tables_to_appear_in_same_query!(
     reductions,
+    referrals,
+    visit_billing,
     addenda,
     allergies,
     audit,

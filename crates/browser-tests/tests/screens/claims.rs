@@ -26,6 +26,26 @@ async fn open_charges(b: &Browser) -> Result<String> {
     anyhow::bail!("no visit of the last days is ready to complete")
 }
 
+/// A referral is written where the visit wants it, and the visit is for it; it is counted down.
+async fn referred(b: &Browser) -> Result<()> {
+    b.press("Referral").await?;
+    b.press("Add a referral to us").await?;
+    b.fill("fromLast", "Okafor-Lund").await?;
+    b.fill("fromNpi", "1234567890").await?;
+    b.fill("validFrom", "10/1/2026").await?;
+    b.fill("visits", "2").await?;
+    no_serious_fault(b, "a referral").await?;
+    b.key(Key::Enter).await?;
+    b.read("its check digit is wrong").await?;
+    b.fill("fromNpi", "1234567893").await?;
+    b.key(Key::Enter).await?;
+    b.see("//*[@data-referral='Okafor-Lund'][contains(., 'this visit is for it')]").await?;
+    b.see("//*[@data-counted][contains(., 'for 2 visits: 1 used, 1 left')]").await?;
+    no_serious_fault(b, "the referrals of a visit").await?;
+    b.key(Key::Escape).await?;
+    b.gone("//*[@role='dialog']").await
+}
+
 /// What is typed wrong is told at its field; what is said stands on the page, and the charges are completed from the sheet.
 async fn for_a_claim(b: &Browser) -> Result<()> {
     b.sign_in("agathe").await?;
@@ -49,16 +69,12 @@ async fn for_a_claim(b: &Browser) -> Result<()> {
     b.key(Key::Enter).await?;
     b.gone("//*[@role='dialog']").await?;
     b.gone("//*[contains(., 'is for the employers')]").await?;
-    b.press("Since when, who referred").await?;
+    b.press("Since when").await?;
     b.fill("onset", "10/12/2026").await?;
-    b.fill("referringLast", "Okafor-Lund").await?;
-    b.fill("referringNpi", "1234567890").await?;
-    b.key(Key::Enter).await?;
-    b.read("its check digit is wrong").await?;
-    b.fill("referringNpi", "1234567893").await?;
     b.key(Key::Enter).await?;
     b.gone("//*[@role='dialog']").await?;
-    b.see("//*[@data-for-claim][contains(., 'ill since Oct 12, 2026, referred by')]").await?;
+    referred(b).await?;
+    b.see("//*[@data-for-claim][contains(., 'ill since Oct 12, 2026, referred by Okafor-Lund')]").await?;
     // A modifier is typed where it belongs, and stays when the field is left.
     b.click("//*[@data-charge]//input").await?;
     b.keys("25").await?;

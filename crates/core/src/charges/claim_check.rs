@@ -13,6 +13,7 @@ pub use of_file::{NOT_IN_A_FILE, check_of_file};
 use super::ChargeLine;
 use crate::consult::diagnoses::{DiagnosisIndex, Pair};
 use crate::coverage::Relationship;
+use crate::coverage::referrals::ReferralOfVisit;
 use crate::people::Sex;
 use chrono::NaiveDate;
 
@@ -53,6 +54,8 @@ pub struct PolicyOnClaim {
     pub holder_address: bool,
     /// Days from the visit until when the payer takes a claim; nothing while nobody has told.
     pub filing_days: Option<u32>,
+    /// It pays only with a referral.
+    pub needs_referral: bool,
 }
 
 /// Who did it.
@@ -89,9 +92,11 @@ pub struct ClaimCandidate<'a> {
     pub accident_number: String,
     /// The employer at the time; empty where nobody said.
     pub employer: String,
-    /// There is a supervising clinician, a referring one, an approval of the payer.
+    pub referral: Option<ReferralOfVisit>,
+    /// How many referrals on file hold for the visit, whether it names one or not.
+    pub referrals_on_file: usize,
+    /// There is a supervising clinician, an approval of the payer.
     pub supervised: bool,
-    pub referred: bool,
     pub approved: bool,
 }
 

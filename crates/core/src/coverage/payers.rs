@@ -17,6 +17,8 @@ pub struct PayerEntry {
     /// Days from its decision until when it takes a corrected claim, and an appeal, 1 to 1,000 each; nothing while nobody has told.
     pub correction_days: Option<i32>,
     pub appeal_days: Option<i32>,
+    /// It pays only with a referral.
+    pub needs_referral: bool,
     pub telephone: String,
     pub address: String,
 }
@@ -49,6 +51,7 @@ pub fn read(p: PayerEntry, faults: &mut Faults, at: impl Fn(&str) -> String) -> 
         filing_days: p.filing_days,
         correction_days: p.correction_days,
         appeal_days: p.appeal_days,
+        needs_referral: p.needs_referral,
         telephone: faults.optional_line(&at("telephone"), "Telephone", &p.telephone, 20),
         address: faults.optional_line(&at("address"), "Address", &p.address, 120),
     }

@@ -6,6 +6,7 @@
 pub mod matching;
 pub mod meaning;
 pub mod plan;
+pub mod remarks;
 
 use crate::money::Cents;
 use crate::money::ledger::Account;

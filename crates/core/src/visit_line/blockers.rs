@@ -79,6 +79,9 @@ pub(super) fn blockers_of(facts: &VisitFacts, mark: Mark) -> Vec<Blocker> {
                     "No coverage on file, and self-pay is not recorded.".into(),
                 );
             }
+            if let Some(sentence) = &facts.referral_lack {
+                block("referral", Role::FrontDesk, Place::Coverage, sentence.clone());
+            }
             match &facts.benefits {
                 BenefitsState::NotAsked => {
                     block("benefits_not_asked", Role::FrontDesk, Place::Benefits, "Coverage is not verified.".into())

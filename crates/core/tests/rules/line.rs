@@ -46,6 +46,7 @@ prop_compose! {
             marks: reached.collect(),
             registration_gaps: if counts[0] > 0 { vec!["address"] } else { vec![] },
             benefits,
+            referral_lack: faults.first().cloned(),
             diagnoses: counts[1],
             runs_without_code: unplaced.clone(),
             orders_without_diagnosis: unplaced.clone(),

@@ -2,4 +2,5 @@
 
 pub mod cards;
 pub mod policies;
+pub mod referrals;
 pub mod share;

@@ -238,7 +238,7 @@ async fn payers_are_kept_in_the_settings_and_how_long_they_take_claims_is_their_
     let fund = clinic["payers"].as_array().unwrap().iter().find(|p| p["payerCode"] == "FERRY").unwrap().clone();
     let form = |name: &str, number: &str, code: &str, days: &str| {
         json!({ "name": name, "payerCode": number, "filingCode": code, "employment": code == "WC", "filingDays": days,
-            "correctionDays": "90", "appealDays": "",
+            "correctionDays": "90", "appealDays": "", "needsReferral": false,
                 "telephone": "", "address": "" })
     };
     let path = format!("/api/settings/payers/{}", id(&fund));

@@ -19,6 +19,8 @@ fn decided(number: &str, trace: &str, status: &str, why: Vec<Adjustment>) -> Vec
         (r.claims[0].paid, r.claims[0].patient_share) = (paid, share);
         line(r).paid = paid;
         line(r).adjustments = why;
+        r.claims[0].remarks = vec!["MA01".into()];
+        line(r).remarks = vec!["N115".into()];
     };
     with(number, trace, paid.get(), change).into_bytes()
 }
@@ -52,6 +54,11 @@ async fn a_denial_is_work_with_a_deadline_until_it_is_paid_after_all() {
     assert_eq!(denial["denial"]["dueOn"], denial["denial"]["appealBy"]);
     assert!(denial["denial"]["correctBy"].as_str() > denial["denial"]["appealBy"].as_str(), "{denial}");
     let path = format!("/api/denials/{}", id(&denial["denial"]));
+    let remarks = biller.get(&path).await["remarks"].clone();
+    assert!(remarks[0].as_str().unwrap().starts_with("MA01: Who disagrees"), "{remarks}");
+    assert!(remarks[1].as_str().unwrap().starts_with("N115: Decided by the region's rule"), "{remarks}");
+    let listed = biller.get("/api/remittances?q=T-50").await[0]["claims"][0].clone();
+    assert_eq!((&listed["remarks"], &listed["claimNumber"]), (&remarks, &claim["number"]));
     biller.post(&path, json!({ "what": "own" })).await.ok();
     let mine = biller.get("/api/denials?mine=true").await;
     assert_eq!(mine.as_array().unwrap().len(), 1, "{mine}");

@@ -45,6 +45,7 @@ mod prescribing_again;
 mod questionnaires;
 mod quick_line;
 mod reading;
+mod referrals;
 mod registers;
 mod registration;
 mod restricted;

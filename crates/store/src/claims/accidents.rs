@@ -44,13 +44,10 @@ impl VisitBilling {
             visit_id: visit,
             onset: None,
             last_seen: None,
-            referral: String::new(),
-            referring_last: String::new(),
-            referring_first: String::new(),
-            referring_npi: String::new(),
             unrelated: vec![],
             said_at: now,
             said_by: String::new(),
+            referral_id: None,
         }
     }
 }

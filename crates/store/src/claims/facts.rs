@@ -137,6 +137,7 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
     let hurt: Vec<Uuid> = visits.values().filter(|v| v.accident_date.is_some()).map(|v| v.person_id).collect();
     let known_accidents = accidents::of_people(conn, &hurt).await?;
     let said = by(accidents::billing(conn, &visit_ids).await?, |b: &VisitBilling| b.visit_id);
+    let referred = coverage::referrals::named_by(conn, &visit_ids).await?;
     let supervised = crate::consult::heads::supervised(conn, &visit_ids).await?;
     let replaced: Vec<Uuid> = rows.iter().filter_map(|c| c.replaces_id).collect();
     let numbers_before: HashMap<Uuid, String> =
@@ -199,6 +200,7 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
             let site = sites.get(&visit.site_id);
             let accident = accidents::of_visit(&known_accidents, visit);
             let said = said.get(&visit.id);
+            let referral = referred.get(&visit.id);
             let supervising = supervised.get(&visit.id).and_then(|id| staff_by_id.get(id));
             Ok(ClaimFacts {
                 number: row.number.clone(),
@@ -210,13 +212,13 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
                 employer: accident.filter(|a| !a.employer.is_empty()).map(employer),
                 rendering: provider(clinician),
                 supervising: supervising.map(provider),
-                referring: said.filter(|s| !s.referring_last.is_empty()).map(|s| ProviderOnClaim {
-                    last_or_name: s.referring_last.clone(),
-                    first: s.referring_first.clone(),
-                    npi: s.referring_npi.clone(),
+                referring: referral.filter(|r| !r.from_last.is_empty()).map(|r| ProviderOnClaim {
+                    last_or_name: r.from_last.clone(),
+                    first: r.from_first.clone(),
+                    npi: r.from_npi.clone(),
                     taxonomy: String::new(),
                 }),
-                referral: said.map(|s| s.referral.clone()).filter(|r| !r.is_empty()),
+                referral: referral.map(|r| r.number.clone()).filter(|n| !n.is_empty()),
                 kind: *visit.kind,
                 site: site.map(|s| s.place_of_service.clone()).unwrap_or_default(),
                 place: Facility {

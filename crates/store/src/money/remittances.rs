@@ -222,6 +222,13 @@ impl Decided {
     }
 }
 
+impl RemittedClaim {
+    /// What the payer remarked beside its reasons, in words; nothing of one whose lines were not kept.
+    pub fn remarks(&self) -> Vec<String> {
+        self.decision.as_ref().map(|d| d.whole(self).remarks_in_words()).unwrap_or_default()
+    }
+}
+
 impl Change<'_> {
     /// Posts a whole remittance in this change. One that does not balance posts nothing. `part` tells payments under one trace in
     /// one file apart, from 0.

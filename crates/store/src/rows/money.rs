@@ -134,14 +134,12 @@ row! {
         visit_id: Uuid,
         onset: Option<NaiveDate>,
         last_seen: Option<NaiveDate>,
-        referral: String,
-        referring_last: String,
-        referring_first: String,
-        referring_npi: String,
         /// Two codes with a `+` between, which the note says are unrelated.
         unrelated: Vec<String>,
         said_at: DateTime<Utc>,
         said_by: String,
+        /// The referral that the visit is for.
+        referral_id: Option<Uuid>,
     }
 }
 

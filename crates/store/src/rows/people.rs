@@ -52,6 +52,34 @@ row! {
         filing_days: Option<i32>,
         correction_days: Option<i32>,
         appeal_days: Option<i32>,
+        /// It pays only with a referral.
+        needs_referral: bool,
+    }
+}
+
+row! {
+    /// A referral to the clinic.
+    referrals Referral {
+        id: Uuid,
+        person_id: Uuid,
+        /// The payer that it is for; nothing where nobody said.
+        payer_id: Option<Uuid>,
+        from_last: String,
+        from_first: String,
+        from_npi: String,
+        /// What is asked, in the words of who referred.
+        question: String,
+        /// The payer's own number of it.
+        number: String,
+        valid_from: NaiveDate,
+        /// Its last day.
+        valid_until: Option<NaiveDate>,
+        visits: Option<i32>,
+        told_at: DateTime<Utc>,
+        told_by: String,
+        /// Taken back.
+        ended_at: Option<DateTime<Utc>>,
+        ended_by: String,
     }
 }
 

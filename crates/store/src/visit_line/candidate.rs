@@ -1,8 +1,9 @@
 //! What the claim check of a visit looks at.
 
 use crate::claims::accidents;
+use crate::coverage::referrals::{self, Use};
 use crate::people::registration::has_address;
-use crate::rows::{Accident, Coverage, Payer, Person, Staff, Visit, VisitBilling};
+use crate::rows::{Accident, Coverage, Payer, Person, Referral, Staff, Visit, VisitBilling};
 use crate::schema::visit_billing;
 use crate::{Conn, Result, house};
 use chrono::NaiveDate;
@@ -11,6 +12,7 @@ use diesel_async::RunQueryDsl;
 use harbor_core::charges::claim_check::Rendering;
 use harbor_core::charges::{ChargeLine, ClaimCandidate, PolicyOnClaim};
 use harbor_core::consult::diagnoses::Pair;
+use harbor_core::coverage::referrals::ReferralOfVisit;
 use std::collections::HashMap;
 use uuid::Uuid;
 
@@ -20,6 +22,8 @@ pub(super) struct Basics {
     staff: HashMap<Uuid, Staff>,
     billing: HashMap<Uuid, VisitBilling>,
     accidents: Vec<Accident>,
+    referrals: Vec<Referral>,
+    uses: HashMap<Uuid, Vec<Use>>,
     postal_code: String,
 }
 
@@ -49,7 +53,11 @@ impl Basics {
             .select(VisitBilling::as_select())
             .load(conn)
             .await?;
+        let patients: Vec<Uuid> = visits.iter().map(|v| v.person_id).collect();
+        let referrals = referrals::of_people(conn, &patients).await?;
         Ok(Basics {
+            uses: referrals::uses(conn, &referrals.iter().map(|r| r.id).collect::<Vec<_>>()).await?,
+            referrals,
             today,
             staff: house::staff::all(conn).await?.into_iter().map(|s| (s.id, s)).collect(),
             billing: billing.into_iter().map(|b| (b.visit_id, b)).collect(),
@@ -63,10 +71,21 @@ impl Basics {
         accidents::is_at_work(&self.accidents, visit)
     }
 
+    /// The referral that a visit names, and how many of its person's hold for it.
+    pub fn referral(&self, visit: &Visit, payer: Option<Uuid>) -> (Option<ReferralOfVisit>, usize) {
+        let named = self.billing.get(&visit.id).and_then(|b| b.referral_id);
+        let said =
+            |r: &Referral| r.for_visit(visit, payer, self.uses.get(&r.id).map(Vec::as_slice).unwrap_or_default());
+        let own = || self.referrals.iter().filter(|r| r.person_id == visit.person_id);
+        let on_file = own().filter(|r| said(r).fault.is_none()).count();
+        (own().find(|r| Some(r.id) == named).map(said), on_file)
+    }
+
     pub fn candidate<'b>(&'b self, of: &Of<'_>) -> ClaimCandidate<'b> {
         let full = |p: &Person| format!("{} {} {}", p.first_name, p.middle_name, p.last_name);
         let accident = accidents::of_visit(&self.accidents, of.visit);
         let clinician = self.staff.get(&of.visit.clinician_id);
+        let (referral, referrals_on_file) = self.referral(of.visit, of.payer.map(|p| p.id));
         let unrelated = self.billing.get(&of.visit.id).map(|b| b.unrelated.as_slice()).unwrap_or_default();
         ClaimCandidate {
             today: self.today,
@@ -86,6 +105,7 @@ impl Basics {
                 holder_name: full(of.holder),
                 holder_birth: of.holder.birth_date,
                 holder_address: has_address(of.holder),
+                needs_referral: of.payer.is_some_and(|p| p.needs_referral),
                 filing_days: of.payer.and_then(|p| p.filing_days).and_then(|d| u32::try_from(d).ok()),
             }),
             self_pay: of.policy.is_none() && of.visit.self_pay,
@@ -102,7 +122,8 @@ impl Basics {
             accident_number: accident.map(|a| a.number.clone()).unwrap_or_default(),
             employer: accident.map(|a| a.employer.clone()).unwrap_or_default(),
             supervised: of.supervised,
-            referred: self.billing.get(&of.visit.id).is_some_and(|b| !b.referring_last.is_empty()),
+            referral,
+            referrals_on_file,
             approved: of.approved,
         }
     }

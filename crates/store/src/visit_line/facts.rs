@@ -16,6 +16,7 @@ use diesel_async::RunQueryDsl;
 use harbor_core::charges::fee_schedules::Paying;
 use harbor_core::charges::{Catalogued, ChargeLine, ClaimCheck, check_claim};
 use harbor_core::consult::diagnoses::DiagnosisIndex;
+use harbor_core::coverage::referrals;
 use harbor_core::coverage::{CheckState, Fact, Verdict, verdicts};
 use harbor_core::money::Cents;
 use harbor_core::money::ledger::Balances;
@@ -151,13 +152,18 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, asked: Asked<'_>) -> Resu
                 BenefitsState::of_attempts(of_day.map(benefits_state))
             }
         };
+        let payer = policy.as_ref().and_then(|c| payers.get(&c.payer_id));
+        let (referral, on_file) = basics.referral(&visit, payer.map(|p| p.id));
+        let referral_lack = payer
+            .and_then(|p| referrals::lack(&p.name, p.needs_referral, referral.as_ref(), on_file))
+            .filter(|l| l.stops && *visit.kind != VisitKind::Administrative);
         let claim_check = (!marks.has(Mark::Charged)).then(|| {
             let holder = policy.as_ref().and_then(|c| c.holder_id).and_then(|h| holders.get(&h)).unwrap_or(&person);
             let candidate = basics.candidate(&Of {
                 visit: &visit,
                 person: &person,
                 policy: policy.as_ref(),
-                payer: policy.as_ref().and_then(|c| payers.get(&c.payer_id)),
+                payer,
                 holder,
                 verified: benefits == BenefitsState::InForce,
                 diagnoses: &codes,
@@ -181,6 +187,7 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, asked: Asked<'_>) -> Resu
             marks,
             registration_gaps: registrations.gaps(&person, visit.day).iter().map(|f| f.label()).collect(),
             benefits,
+            referral_lack: referral_lack.map(|l| l.sentence),
             diagnoses: codes.len(),
             runs_without_code: own_runs.iter().filter(|r| r.code.is_none()).map(|r| r.title.clone()).collect(),
             orders_without_diagnosis: own_orders

@@ -160,7 +160,7 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
               visit={visit}
               {...(open ? { onUnrelated: unrelated } : {})}
             />
-            <ForClaim visit={visit} open={!data.completed} />
+            <ForClaim visit={visit} person={view.person.id} open={!data.completed} />
             {refusal && (
               <Notice $tone="coral" role="alert">
                 {refusal.message}

@@ -1,4 +1,4 @@
-/** What a claim tells of a visit besides its lines: the accident, since when, who referred. */
+/** What a claim tells of a visit besides its lines: the accident, since when, who supervised and who referred. */
 
 import { Form, Refused } from '../../ui/Form';
 import { useState } from 'react';
@@ -9,6 +9,7 @@ import { plainDate } from '../../app/words';
 import { Button, Choose, Field } from '../../ui/controls';
 import { Dialog } from '../../ui/Dialog';
 import { Row, Small, Spread, Stack } from '../../ui/layout';
+import { Referrals } from '../coverage/Referrals';
 import { forClaim } from './queries';
 
 type Said = Schemas['ForClaimView'];
@@ -89,33 +90,16 @@ function MoreDialog({ visit, said, onClose }: { visit: string; said: Said; onClo
   const s = said.said;
   const [onset, setOnset] = useState(s?.onset ?? '');
   const [lastSeen, setLastSeen] = useState(s?.lastSeen ?? '');
-  const [referral, setReferral] = useState(s?.referral ?? '');
-  const [last, setLast] = useState(s?.referringLast ?? '');
-  const [first, setFirst] = useState(s?.referringFirst ?? '');
-  const [npi, setNpi] = useState(s?.referringNpi ?? '');
   const { run, busy, refusal } = useDo();
   const save = async () => {
-    const body = {
-      onset,
-      lastSeen,
-      referral,
-      referringLast: last,
-      referringFirst: first,
-      referringNpi: npi,
-    };
+    const body = { onset, lastSeen };
     if (await run(() => api.PUT('/api/visits/{id}/for-claim', { params: { path: { id: visit } }, body }))) onClose();
   };
   return (
-    <Dialog title="Since when, and who referred" open onClose={onClose}>
+    <Dialog title="Since when" open onClose={onClose}>
       <Form refusal={refusal} onSave={() => void save()}>
         <Field name="onset" label="Ill since" value={onset} onChange={setOnset} placeholder="12 oct" autoFocus />
         <Field name="lastSeen" label="Last seen for it" value={lastSeen} onChange={setLastSeen} />
-        <Field name="referral" label="Payer's number of the referral" value={referral} onChange={setReferral} />
-        <Row $gap={2}>
-          <Field name="referringLast" label="Referred by, last name" value={last} onChange={setLast} />
-          <Field name="referringFirst" label="First name" value={first} onChange={setFirst} />
-        </Row>
-        <Field name="referringNpi" label="Provider number of who referred" value={npi} onChange={setNpi} />
         <Refused />
         <Row>
           <Spread />
@@ -129,33 +113,41 @@ function MoreDialog({ visit, said, onClose }: { visit: string; said: Said; onClo
 }
 
 /** In a line what is said, with a way to say it. */
-export function ForClaim({ visit, open }: { visit: string; open: boolean }) {
+export function ForClaim({ visit, person, open }: { visit: string; person: string; open: boolean }) {
   const may = useMay();
   const look = useLook(forClaim(visit));
   const causes = useWords('accidentCauses');
-  const [dialog, setDialog] = useState<'accident' | 'more' | null>(null);
+  const [dialog, setDialog] = useState<'accident' | 'more' | 'referral' | null>(null);
   const { run, busy } = useDo();
   const said = look.data;
   if (!said) return null;
   const a = said.accident;
   const day = said.accidentDate;
   const cause = causes.find((c) => c.id === a?.cause)?.label ?? '';
+  const r = said.referral;
   const words = [
     day && `Accident${cause ? ` ${cause.toLowerCase()}` : ''} on ${plainDate(day)}`,
     a?.employer && `employer ${a.employer}`,
     a?.number && `the payer's number ${a.number}`,
     said.said?.onset && `ill since ${plainDate(said.said.onset)}`,
     said.said?.lastSeen && `last seen ${plainDate(said.said.lastSeen)}`,
-    said.said?.referringLast && `referred by ${said.said.referringFirst} ${said.said.referringLast}`,
-    said.said?.referral && `referral ${said.said.referral}`,
-  ].filter(Boolean);
+    r &&
+      `referred by ${`${r.fromFirst} ${r.fromLast}`.trim() || 'nobody by name'}${r.number && `, number ${r.number}`}`,
+    said.supervising && `supervised by ${said.supervising}`,
+  ]
+    .filter(Boolean)
+    .join(', ');
   return (
     <Stack $gap={2}>
       <Row>
-        <Small data-for-claim>{words.length > 0 ? `${words.join(', ')}.` : 'No accident; nothing more is said.'}</Small>
+        <Small data-for-claim>
+          Seen by {said.rendering}.{' '}
+          {words ? `${words[0]?.toUpperCase()}${words.slice(1)}.` : 'No accident; nothing more is said.'}
+        </Small>
         <Spread />
         {open && may('edit_coverage') && <Button onPress={() => setDialog('accident')}>Accident</Button>}
-        {open && may('edit_charges') && <Button onPress={() => setDialog('more')}>Since when, who referred</Button>}
+        {open && <Button onPress={() => setDialog('referral')}>Referral</Button>}
+        {open && may('edit_charges') && <Button onPress={() => setDialog('more')}>Since when</Button>}
       </Row>
       {(said.said?.unrelated ?? []).map((pair) => (
         <Row key={pair} data-unrelated={pair}>
@@ -179,6 +171,11 @@ export function ForClaim({ visit, open }: { visit: string; open: boolean }) {
         </Row>
       ))}
       {dialog === 'accident' && <AccidentDialog visit={visit} said={said} onClose={() => setDialog(null)} />}
+      {dialog === 'referral' && (
+        <Dialog title="Which referral the visit is for" open onClose={() => setDialog(null)} wide light>
+          <Referrals person={person} visit={visit} />
+        </Dialog>
+      )}
       {dialog === 'more' && <MoreDialog visit={visit} said={said} onClose={() => setDialog(null)} />}
     </Stack>
   );

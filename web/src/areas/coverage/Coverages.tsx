@@ -10,6 +10,7 @@ import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
 import { NewPolicy } from './NewPolicy';
 import { Policy } from './Policy';
 import { PolicyTimeline } from './PolicyTimeline';
+import { Referrals } from './Referrals';
 
 export function Coverages(p: {
   person: string;
@@ -79,6 +80,8 @@ export function Coverages(p: {
           {!p.visit && <Small>That a visit is self-pay is told with the visit.</Small>}
         </Row>
       )}
+      <h3>Referrals to us</h3>
+      <Referrals person={p.person} visit={p.visit} />
     </Stack>
   );
 }

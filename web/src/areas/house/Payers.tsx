@@ -19,6 +19,7 @@ function PayerDialog({ payer: p, onClose }: { payer: Payer | null; onClose: () =
   const [filingDays, setDays] = useState(p?.filingDays == null ? '' : String(p.filingDays));
   const [correctionDays, setCorrection] = useState(p?.correctionDays == null ? '' : String(p.correctionDays));
   const [appealDays, setAppeal] = useState(p?.appealDays == null ? '' : String(p.appealDays));
+  const [needsReferral, setNeeds] = useState(p?.needsReferral ?? false);
   const [telephone, setTelephone] = useState(p?.telephone ?? '');
   const [address, setAddress] = useState(p?.address ?? '');
   const { run, busy, refusal } = useDo();
@@ -31,6 +32,7 @@ function PayerDialog({ payer: p, onClose }: { payer: Payer | null; onClose: () =
       filingDays,
       correctionDays,
       appealDays,
+      needsReferral,
       telephone,
       address,
     };
@@ -90,6 +92,7 @@ function PayerDialog({ payer: p, onClose }: { payer: Payer | null; onClose: () =
             if (on) setFiling('WC');
           }}
         />
+        <Check label="Pays only with a referral" value={needsReferral} onChange={setNeeds} />
         <Refused />
         <Row>
           <Spread />
@@ -146,6 +149,7 @@ export function Payers() {
                 </td>
                 <td>
                   <Mono>{p.filingCode}</Mono> {p.employment && <Small>accidents at work</Small>}
+                  {p.needsReferral && <Small>only with a referral</Small>}
                 </td>
                 <td>{p.filingDays == null ? <Small>not told</Small> : `${p.filingDays} days`}</td>
                 <td>{p.telephone}</td>

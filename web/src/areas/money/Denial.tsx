@@ -178,8 +178,6 @@ function Opened({ detail: d }: { detail: Schemas['DenialDetail'] }) {
 
 /** Each amount with its reason, and what the decision said besides. */
 function What({ detail: d }: { detail: Schemas['DenialDetail'] }) {
-  const said = d.decision.decision;
-  const remarks = [...new Set([...(said?.remarks ?? []), ...(said?.lines.flatMap((l) => l.remarks) ?? [])])];
   return (
     <Table>
       <tbody>
@@ -195,13 +193,13 @@ function What({ detail: d }: { detail: Schemas['DenialDetail'] }) {
             </td>
           </tr>
         ))}
-        {remarks.length > 0 && (
-          <tr data-remarks>
+        {d.remarks.map((remark) => (
+          <tr key={remark} data-remarks>
             <td colSpan={4}>
-              <Small>The payer’s remarks</Small> <Mono>{remarks.join(', ')}</Mono>
+              <Small>The payer remarks</Small> {remark}
             </td>
           </tr>
-        )}
+        ))}
         <tr>
           <td colSpan={3}>
             <Small>Of it open against the payer</Small>

@@ -161,7 +161,7 @@ function Remitted({ view: { remittance: r, claims }, first }: { view: Schemas['R
   );
 }
 
-function RemittedLine({ claim: c }: { claim: Schemas['RemittedClaim'] }) {
+function RemittedLine({ claim: c }: { claim: Schemas['DecisionView'] }) {
   const [matching, setMatching] = useState(false);
   const bareName = useBareName();
   return (
@@ -186,7 +186,7 @@ function RemittedLine({ claim: c }: { claim: Schemas['RemittedClaim'] }) {
       <td className="number">{dollars(c.chargedCents)}</td>
       <td className="number">{dollars(c.paidCents)} paid</td>
       <td>
-        <Small>{c.explanation.join(' ')}</Small>
+        <Small>{[...c.explanation, ...c.remarks].join(' ')}</Small>
         {!c.claimId && c.decision && (
           <Row>
             <Button onPress={() => setMatching(true)}>Find its claim</Button>

@@ -5,6 +5,7 @@ use crate::charges::Catalogued;
 use crate::charges::ChargeLine;
 use crate::claims::{Claim, PersonOnClaim, Subscriber};
 use crate::consult::diagnoses::{DiagnosisIndex, dot};
+use crate::coverage::referrals::ReferralOfVisit;
 use crate::money::Cents;
 use crate::people::Sex;
 use chrono::NaiveDate;
@@ -44,6 +45,7 @@ pub fn check_of_file(claim: &Claim, billing_postal_code: &str, day: NaiveDate, i
             // Of a holder who is not the patient a claim need not tell the address.
             holder_address: true,
             filing_days: None,
+            needs_referral: false,
         }),
         self_pay: false,
         diagnoses: claim.diagnoses.iter().map(|d| dot(d)).collect(),
@@ -74,7 +76,8 @@ pub fn check_of_file(claim: &Claim, billing_postal_code: &str, day: NaiveDate, i
         accident_number: accident.map(|a| a.number.clone()).unwrap_or_default(),
         employer,
         supervised: claim.supervising.is_some(),
-        referred: claim.referring.is_some(),
+        referral: claim.referring.as_ref().map(|r| ReferralOfVisit { who: r.last_or_name.clone(), fault: None }),
+        referrals_on_file: 0,
         approved: claim.prior_authorisation.is_some(),
     };
     check_claim(&candidate, index)

@@ -8,6 +8,7 @@ use crate::claims::lawful::{most, written};
 use crate::claims::{MOST_DIAGNOSES, TOO_MANY_DIAGNOSES, deadline};
 use crate::consult::diagnoses::{DiagnosisIndex, Finding};
 use crate::coverage::Relationship;
+use crate::coverage::referrals::{self, ReferralLack};
 use crate::fields::identifiers::{Npi, taxonomy_is_valid};
 use ClaimSeverity::{Stops, Warns};
 use FixPlace::{Charges, Clinic, Coverage, Note, Registration, Staff};
@@ -129,6 +130,12 @@ pub(super) const RULES: &[Rule] = &[
             format!("An accident at work is for the employers' fund; {} does not pay for it.", policy(c).payer);
         when(c.accident_at_work && !policy(c).employment, "not_the_fund", sentence)
     }),
+    rule("referral that the payer asks for", Stops, Insured, Coverage, |c, _| {
+        referral(c).filter(|l| l.stops).map_or(vec![], |l| when(true, "referral", l.sentence))
+    }),
+    rule("referral out of date", Warns, Insured, Coverage, |c, _| {
+        referral(c).filter(|l| !l.stops).map_or(vec![], |l| when(true, "referral_over", l.sentence))
+    }),
     rule("accident date", Stops, AtWork, Charges, |c, _| {
         when(c.accident_date.is_none(), "accident_date", "An accident at work needs the date of the accident.")
     }),
@@ -225,7 +232,7 @@ pub(super) const RULES: &[Rule] = &[
         each_line(c, |l| {
             let missing = l.catalogued.needs.iter().find(|need| match need {
                 ServiceNeed::Supervising => !c.supervised,
-                ServiceNeed::Referring => !c.referred,
+                ServiceNeed::Referring => c.referral.is_none(),
                 ServiceNeed::Authorisation => !c.approved,
                 ServiceNeed::Side => !SIDES.iter().any(|side| l.modifiers.iter().any(|m| m == side)),
             })?;
@@ -315,6 +322,11 @@ const EXCLUDE: &[(&str, &str, &str)] = &[
 fn policy<'c>(c: &'c ClaimCandidate) -> &'c PolicyOnClaim {
     // Asked only by rules that hold for the insured.
     c.policy.as_ref().expect("a rule for the insured")
+}
+
+fn referral(c: &ClaimCandidate) -> Option<ReferralLack> {
+    let p = policy(c);
+    referrals::lack(&p.payer, p.needs_referral, c.referral.as_ref(), c.referrals_on_file)
 }
 
 /// The days that the payer gives, and those left of them.

@@ -38,6 +38,7 @@ fn policy() -> PolicyOnClaim {
         holder_birth: Some(day(1990, 1, 1)),
         holder_address: true,
         filing_days: Some(90),
+        needs_referral: false,
     }
 }
 
@@ -76,7 +77,8 @@ fn sound<'a>() -> ClaimCandidate<'a> {
         accident_at_work: false,
         employer: String::new(),
         supervised: false,
-        referred: false,
+        referral: None,
+        referrals_on_file: 0,
         approved: false,
     }
 }
@@ -116,6 +118,24 @@ fn only_a_missing_line_may_be_filled_with_the_suggested_level() {
     assert!(lacks(&ClaimCandidate { lines: vec![], ..sound() }));
     assert!(!lacks(&ClaimCandidate { lines: vec![], diagnoses: vec![], ..sound() }), "something else is in the way");
     assert!(!lacks(&sound()), "nothing is missing");
+}
+
+#[test]
+fn a_payer_that_asks_for_a_referral_is_not_billed_without_one_that_holds() {
+    use crate::coverage::referrals::{ReferralFault, ReferralOfVisit};
+    let asks = |c: &mut ClaimCandidate| c.policy.as_mut().expect("a policy").needs_referral = true;
+    let named = |fault| Some(ReferralOfVisit { who: "Dr. Okafor-Lund".into(), fault });
+    let over = ReferralFault::Until(day(2026, 11, 1));
+    assert_eq!(with(asks), ["referral"]);
+    let asked = |referral: Option<ReferralOfVisit>| {
+        with(|c| {
+            asks(c);
+            c.referral = referral.clone();
+        })
+    };
+    assert_eq!(asked(named(None)), [""; 0]);
+    assert_eq!(asked(named(Some(over))), ["referral"]);
+    assert_eq!(with(|c| c.referral = named(Some(over))), ["referral_over"], "one that nobody asked for is only told");
 }
 
 #[test]
@@ -256,7 +276,8 @@ fn what_the_catalogue_says_of_a_service_holds_for_its_lines() {
     let sided = |l: &mut ChargeLine| (l.catalogued.needs, l.modifiers) = (vec![ServiceNeed::Side], vec!["RT".into()]);
     assert_eq!(of(&sided), [""; 0]);
     let all = |c: &mut ClaimCandidate| {
-        (c.supervised, c.referred, c.approved) = (true, true, true);
+        (c.supervised, c.approved) = (true, true);
+        c.referral = Some(crate::coverage::referrals::ReferralOfVisit { who: "Dr. Okafor-Lund".into(), fault: None });
         c.lines[0].catalogued.needs =
             vec![ServiceNeed::Supervising, ServiceNeed::Referring, ServiceNeed::Authorisation];
     };

@@ -1,4 +1,4 @@
-//! What a claim tells of a visit besides its lines and diagnoses: the accident, since when, who referred.
+//! What a claim tells of a visit besides its lines and diagnoses: the accident, since when, who supervises and who referred.
 
 use crate::access::Me;
 use crate::api::{DONE, Done};
@@ -9,14 +9,15 @@ use chrono::NaiveDate;
 use harbor_core::claims::assembling::AccidentCause;
 use harbor_core::consult::diagnoses::Pair;
 use harbor_core::fields::Faults;
-use harbor_core::fields::identifiers::Npi;
 use harbor_core::fields::typed_date::{self, Sense};
 use harbor_core::house::permissions::Permission;
 use harbor_store::claims::accidents::{self, ToldAccident};
 use harbor_store::codes;
-use harbor_store::coverage::policy_by_cause;
+use harbor_store::consult::heads;
+use harbor_store::coverage::{policy_by_cause, referrals};
+use harbor_store::house::staff;
 use harbor_store::people::registration::chart_is_open;
-use harbor_store::rows::{Accident, Visit, VisitBilling};
+use harbor_store::rows::{Accident, Referral, Visit, VisitBilling};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -29,6 +30,10 @@ pub struct ForClaimView {
     accident: Option<Accident>,
     accident_date: Option<NaiveDate>,
     said: Option<VisitBilling>,
+    referral: Option<Referral>,
+    /// Who sees the visit, and who supervises it as the note says.
+    rendering: String,
+    supervising: Option<String>,
 }
 
 #[utoipa::path(get, path = "/api/visits/{id}/for-claim", params(("id" = Uuid, Path)), responses((status = 200, body = ForClaimView), (status = 404, body = Problem)))]
@@ -43,7 +48,18 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<ForClaim
         said.unrelated.clear();
     }
     let accident = accidents::of_visit(&all, &visit).cloned();
-    Ok(Json(ForClaimView { accident, accident_date: visit.accident_date, said }))
+    let referral = referrals::named_by(&mut conn, &[visit.id]).await?.remove(&visit.id);
+    let staff = staff::all(&mut conn).await?;
+    let name = |id: Uuid| staff.iter().find(|s| s.id == id).map(|s| s.name.clone());
+    let supervising = heads::supervised(&mut conn, &[visit.id]).await?.remove(&visit.id);
+    Ok(Json(ForClaimView {
+        accident,
+        accident_date: visit.accident_date,
+        said,
+        referral,
+        rendering: name(visit.clinician_id).unwrap_or_default(),
+        supervising: supervising.and_then(name),
+    }))
 }
 
 #[derive(Debug, Deserialize, ToSchema)]
@@ -128,15 +144,6 @@ pub struct ForClaimForm {
     onset: String,
     #[serde(default)]
     last_seen: String,
-    /// The payer's number of the referral.
-    #[serde(default)]
-    referral: String,
-    #[serde(default)]
-    referring_last: String,
-    #[serde(default)]
-    referring_first: String,
-    #[serde(default)]
-    referring_npi: String,
 }
 
 #[utoipa::path(put, path = "/api/visits/{id}/for-claim", params(("id" = Uuid, Path)), request_body = ForClaimForm, responses((status = 200, body = Done), (status = 422, body = Problem)))]
@@ -157,31 +164,14 @@ pub async fn set(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<ForClaim
         },
     };
     let (onset, last_seen) = (day("onset", &form.onset), day("lastSeen", &form.last_seen));
-    let npi = form.referring_npi.trim();
-    if !npi.is_empty() && Npi::parse(npi).is_err() {
-        faults.add("referringNpi", "This is no provider number; its check digit is wrong.");
-    }
-    let last = faults.optional_line("referringLast", "Last name", &form.referring_last, 60);
-    if last.is_empty() && !npi.is_empty() {
-        faults.add("referringLast", "Say who it is.");
-    }
-    let said = VisitBilling {
-        onset,
-        last_seen,
-        referral: faults.optional_line("referral", "Number of the referral", &form.referral, 50),
-        referring_last: last,
-        referring_first: faults.optional_line("referringFirst", "First name", &form.referring_first, 35),
-        referring_npi: npi.to_owned(),
-        ..VisitBilling::nothing(*id, state.now())
-    };
     faults.none_or(())?;
     state
         .store
         .change(&me.actor(), state.now(), async |change| {
             let visit = change.visit_to_pay_for(*id).await?;
             let before = accidents::billing(change.conn(), &[visit.id]).await?.pop();
-            let unrelated = before.map(|b| b.unrelated).unwrap_or_default();
-            change.say_for_claim(&visit, VisitBilling { unrelated, ..said }).await?;
+            let before = before.unwrap_or_else(|| VisitBilling::nothing(visit.id, state.now()));
+            change.say_for_claim(&visit, VisitBilling { onset, last_seen, ..before }).await?;
             Ok(DONE)
         })
         .await

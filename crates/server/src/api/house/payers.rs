@@ -25,6 +25,8 @@ pub struct PayerSettings {
     /// From its decision on, for a corrected claim and for an appeal, as they are typed; empty while nobody has told.
     correction_days: String,
     appeal_days: String,
+    /// It pays only with a referral.
+    needs_referral: bool,
     telephone: String,
     address: String,
 }
@@ -42,6 +44,7 @@ impl PayerSettings {
             filing_days: days(&self.filing_days),
             correction_days: days(&self.correction_days),
             appeal_days: days(&self.appeal_days),
+            needs_referral: self.needs_referral,
             telephone: self.telephone.clone(),
             address: self.address.clone(),
         };

@@ -131,6 +131,8 @@ pub async fn list(
 pub struct DenialDetail {
     view: DenialView,
     decision: RemittedClaim,
+    /// What the payer remarked beside its reasons, in words.
+    remarks: Vec<String>,
     events: Vec<DenialEvent>,
     /// What of it is open against the payer.
     open_cents: i64,
@@ -164,6 +166,7 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<DenialDe
     let wanted_by_me = row.wanted_by == Some(me.staff.id);
     let view = views(&mut conn, &state, vec![row]).await?.pop().ok_or_else(|| Problem::not_found("denial"))?;
     Ok(Json(DenialDetail {
+        remarks: decision.remarks(),
         decision,
         events,
         open_cents: open.get(),

@@ -19,7 +19,17 @@ use uuid::Uuid;
 #[serde(rename_all = "camelCase")]
 pub struct RemittanceView {
     remittance: Remittance,
-    claims: Vec<RemittedClaim>,
+    claims: Vec<DecisionView>,
+}
+
+/// A payer's decision, with what it remarked.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct DecisionView {
+    #[serde(flatten)]
+    decided: RemittedClaim,
+    /// In words; also where its own sum of the patient's share is not that of its adjustments.
+    remarks: Vec<String>,
 }
 
 #[derive(Debug, Default, Deserialize, IntoParams)]
@@ -69,9 +79,10 @@ pub async fn list(
     let mut conn = state.store.reader().await?;
     let rows = store::page(&mut conn, &sought, PAGE).await?;
     let ids: Vec<Uuid> = rows.iter().map(|r| r.id).collect();
-    let mut decided: HashMap<Uuid, Vec<RemittedClaim>> = HashMap::new();
+    let mut decided: HashMap<Uuid, Vec<DecisionView>> = HashMap::new();
     for claim in store::claims_of(&mut conn, &ids).await? {
-        decided.entry(claim.remittance_id).or_default().push(claim);
+        let view = DecisionView { remarks: claim.remarks(), decided: claim };
+        decided.entry(view.decided.remittance_id).or_default().push(view);
     }
     let documents: Vec<Uuid> = rows.iter().map(|r| r.document_id).collect();
     let people = harbor_store::claims::people_in(&mut conn, &documents).await?;
