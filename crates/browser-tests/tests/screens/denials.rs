@@ -1,7 +1,7 @@
 //! Denial work by the screen: an appeal is written, a second person agrees to what is given up, and a decision under an unknown
 //! number finds its claim.
 
-use anyhow::{Context, Result};
+use anyhow::{Context, Result, ensure};
 use fantoccini::key::Key;
 use harbor_browser_tests::{Browser, journey, no_serious_fault, two_desks};
 
@@ -99,4 +99,32 @@ async fn matches(b: &Browser) -> Result<()> {
 #[actix_web::test]
 async fn a_decision_under_an_unknown_number_is_matched_by_hand() {
     journey("a-decision-matched", matches).await;
+}
+
+/// Every remittance is reached from the list, fifty at a time; what is looked for anew begins at its first page.
+async fn page_by_page(b: &Browser) -> Result<()> {
+    let first = async || b.see("//*[@data-remittance]").await?.attr("data-remittance").await?.context("a trace");
+    b.sign_in("agathe").await?;
+    b.goto("/billing?tab=remittances").await?;
+    let newest = first().await?;
+    b.press("Next page").await?;
+    b.see("//*[@data-page='2']").await?;
+    b.gone(&format!("//*[@data-remittance='{newest}']")).await?;
+    let older = first().await?;
+    no_serious_fault(b, "the second page of remittances").await?;
+    b.press("Page before").await?;
+    b.see(&format!("//*[@data-page='1'] | //*[@data-remittance='{newest}']")).await?;
+    b.press("Next page").await?;
+    b.see("//*[@data-page='2']").await?;
+    b.fill("Trace, claim or patient", &older).await?;
+    b.key(Key::Enter).await?;
+    b.see(&format!("//*[@data-remittance='{older}']")).await?;
+    b.gone("//*[@data-page='2']").await?;
+    ensure!(first().await? == older, "what is looked for stands on the first page");
+    Ok(())
+}
+
+#[actix_web::test]
+async fn remittances_are_read_page_by_page() {
+    journey("remittances-page-by-page", page_by_page).await;
 }

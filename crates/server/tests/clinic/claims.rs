@@ -10,18 +10,18 @@ use harbor_formats::x12::{self, Stamp, file_ack};
 use harbor_standins::Outgoing;
 use serde_json::{Value, json};
 
-fn stamp(sender: &str, control: u32) -> Stamp {
+pub fn stamp(sender: &str, control: u32) -> Stamp {
     let at = chrono::NaiveDate::from_ymd_opt(2026, 11, 23).unwrap().and_hms_opt(15, 0, 0).unwrap();
     Stamp { at, control, production: false, sender: sender.into(), receiver: "INDIGOHBR".into() }
 }
 
 /// Something that the clearing house has for us.
-fn exchange_says(product: &Product, what: &str, content: String) {
+pub fn exchange_says(product: &Product, what: &str, content: String) {
     let waits = Outgoing { part: "exchange", what: what.into(), content, released: true };
     product.outside.lock().outgoing.push(waits);
 }
 
-fn acknowledged(sender: &str, control: i64, version: &str, outcome: &str) -> String {
+pub fn acknowledged(sender: &str, control: i64, version: &str, outcome: &str) -> String {
     let ack = file_ack::FileAck {
         group_kind: "HC".into(),
         group_control: control.to_string(),
@@ -37,7 +37,7 @@ async fn text(hand: &Hand, path: &str) -> String {
 }
 
 /// The file of the latest batch, as it went out.
-async fn sent(biller: &Hand) -> (Value, String) {
+pub async fn sent(biller: &Hand) -> (Value, String) {
     let batch = biller.get("/api/batches").await[0].clone();
     let file = text(biller, &format!("/api/files/{}", batch["documentId"].as_str().unwrap())).await;
     (batch, file)

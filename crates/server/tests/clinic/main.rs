@@ -6,6 +6,7 @@ mod attack;
 mod away;
 mod backup;
 mod bad_input;
+mod batches;
 mod booking;
 mod building;
 mod catalogue;

@@ -6,10 +6,14 @@ import { useSession } from '../../app/session';
 import { dollars, plainDate, useIdentity } from '../../app/words';
 import { Choose, Pick } from '../../ui/controls';
 import { Empty, Mono, Opens, Row, Scroller, Small, Spread, Stack, SteadyTable, Tag } from '../../ui/layout';
+import { Pages, usePages } from '../../ui/Pages';
 import { AsOf, Unanswered, unanswered } from '../../ui/Unanswered';
 import { Denial, DenialState } from './Denial';
 import { DenialRates } from './DenialRates';
 import { denials, type DenialsSought } from './queries';
+
+/** So many come at once. */
+const PAGE = 100;
 
 /** Of the columns, in per cent. */
 const widths = [13, 16, 30, 10, 14, 17];
@@ -45,11 +49,12 @@ export function Denials() {
 }
 
 function List({ sought, onOpen }: { sought: DenialsSought; onOpen: (id: string) => void }) {
-  const look = useLook(denials(sought));
+  const pages = usePages(JSON.stringify(sought));
+  const look = useLook(denials(sought, pages.after));
   const list = look.data ?? [];
   const sum = list.reduce((all, d) => all + d.denial.cents, 0);
   if (unanswered(look) && !look.data) return <Unanswered look={look} />;
-  if (list.length === 0) {
+  if (list.length === 0 && pages.number === 1) {
     const none = sought.ended ? 'No denial has ended yet.' : 'Nothing that a payer denied waits here.';
     return <Empty>{none}</Empty>;
   }
@@ -59,7 +64,7 @@ function List({ sought, onOpen }: { sought: DenialsSought; onOpen: (id: string) 
         <AsOf look={look} />
         <Small>
           {list.length === 1 ? 'One denial' : `${list.length} denials`} over <Mono>{dollars(sum)}</Mono>
-          {list.length === 100 && ': the first hundred'}
+          {(list.length === PAGE || pages.number > 1) && ' on this page'}
         </Small>
       </Row>
       <Scroller>
@@ -81,6 +86,7 @@ function List({ sought, onOpen }: { sought: DenialsSought; onOpen: (id: string) 
           </tbody>
         </SteadyTable>
       </Scroller>
+      <Pages pages={pages} last={list.length === PAGE ? list.at(-1)?.denial.id : undefined} busy={!look.data} />
     </Stack>
   );
 }

@@ -1,3 +1,4 @@
+import { Pages, usePages } from '../../ui/Pages';
 import { Unanswered, unanswered } from '../../ui/Unanswered';
 import { useRef, useState } from 'react';
 import { Link } from 'react-router';
@@ -9,6 +10,9 @@ import { Empty, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table,
 import { part, space } from '../../ui/tokens';
 import { Matching } from './Matching';
 import { remittances } from './queries';
+
+/** So many come at once. */
+const PAGE = 50;
 
 const statusWord: Record<string, string> = {
   '1': 'paid',
@@ -23,7 +27,8 @@ export function Remittances() {
   const { clinic } = useSession();
   const [typed, setTyped] = useState({ q: '', from: '', to: '' });
   const [sought, setSought] = useState({ ...typed, payerCode: '', waiting: false });
-  const look = useLook(remittances(sought));
+  const pages = usePages(JSON.stringify(sought));
+  const look = useLook(remittances(sought, pages.after));
   const leave = () => setSought({ ...sought, ...typed });
   const payers = [{ id: '', label: 'Every payer' }, ...clinic.payers.map((p) => ({ id: p.payerCode, label: p.name }))];
   const any = sought.q || sought.from || sought.to || sought.payerCode || sought.waiting;
@@ -114,10 +119,14 @@ export function Remittances() {
           {any ? 'No remittance is like it.' : 'No remittance yet. They arrive by themselves after a batch was taken.'}
         </Empty>
       )}
-      {look.data?.length === 50 && <Small>The newest fifty; look for others by trace, claim, patient or day.</Small>}
       {look.data?.map((view, n) => (
-        <Remitted key={view.remittance.id} view={view} first={n < 3} />
+        <Remitted key={view.remittance.id} view={view} first={n < 3 && pages.number === 1} />
       ))}
+      <Pages
+        pages={pages}
+        last={look.data?.length === PAGE ? look.data.at(-1)?.remittance.id : undefined}
+        busy={!look.data}
+      />
     </Stack>
   );
 }

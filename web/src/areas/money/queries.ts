@@ -31,8 +31,8 @@ export interface RemittancesSought {
   waiting: boolean;
 }
 
-export const remittances = (s: RemittancesSought) =>
-  look(['remittances', s], [{ topic: 'remittance' }], () =>
+export const remittances = (s: RemittancesSought, after: string | undefined) =>
+  look(['remittances', s, after ?? ''], [{ topic: 'remittance' }], () =>
     api.GET('/api/remittances', {
       params: {
         query: {
@@ -41,6 +41,7 @@ export const remittances = (s: RemittancesSought) =>
           to: s.to,
           waiting: s.waiting,
           ...(s.payerCode ? { payerCode: s.payerCode } : {}),
+          ...(after ? { after } : {}),
         },
       },
     }),
@@ -60,10 +61,17 @@ export interface DenialsSought {
 
 const denialTopics = [{ topic: 'denial' }, { topic: 'remittance' }, { topic: 'claim' }] as const;
 
-export const denials = (s: DenialsSought) =>
-  look(['denials', s], [...denialTopics], () =>
+export const denials = (s: DenialsSought, after: string | undefined) =>
+  look(['denials', s, after ?? ''], [...denialTopics], () =>
     api.GET('/api/denials', {
-      params: { query: { ended: s.ended, mine: s.mine, ...(s.payerId ? { payerId: s.payerId } : {}) } },
+      params: {
+        query: {
+          ended: s.ended,
+          mine: s.mine,
+          ...(s.payerId ? { payerId: s.payerId } : {}),
+          ...(after ? { after } : {}),
+        },
+      },
     }),
   );
 
