@@ -7,8 +7,40 @@ use actix_web::web::{Bytes, Data};
 use futures_util::StreamExt;
 use harbor_store::Tiding;
 use harbor_store::house::sessions;
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
+use tokio::sync::broadcast;
 use tokio::sync::broadcast::error::RecvError;
+
+/// What is told to every screen of this server, counted, so that a screen knows whether something was told before its line stood.
+pub struct Live {
+    told: AtomicU64,
+    sender: broadcast::Sender<String>,
+}
+
+impl Default for Live {
+    fn default() -> Live {
+        Live { told: AtomicU64::new(0), sender: broadcast::channel(1024).0 }
+    }
+}
+
+impl Live {
+    /// Counted before it is sent: whoever subscribes in between hears it, and counts it too.
+    fn tell(&self, said: String) {
+        self.told.fetch_add(1, Ordering::SeqCst);
+        let _ = self.sender.send(said);
+    }
+
+    /// How much was told since the server began.
+    pub fn told(&self) -> u64 {
+        self.told.load(Ordering::SeqCst)
+    }
+
+    /// Screens that listen.
+    pub fn screens(&self) -> usize {
+        self.sender.receiver_count()
+    }
+}
 
 /// Listens to the database for ever; a lost connection is made anew.
 pub async fn listen(state: State) {
@@ -17,7 +49,7 @@ pub async fn listen(state: State) {
             tracing::warn!(%error, "live events interrupted");
         }
         // Whatever was missed meanwhile: screens are told to look again.
-        let _ = state.live.send(r#"{"topic":"everything"}"#.into());
+        state.live.tell(r#"{"topic":"everything"}"#.into());
         tokio::time::sleep(Duration::from_millis(500)).await;
     }
 }
@@ -27,17 +59,19 @@ async fn listen_once(state: &State) -> Result<(), String> {
         if said.contains("\"topic\":\"job\"") {
             state.work.notify_one();
         } else {
-            let _ = state.live.send(said.to_owned());
+            state.live.tell(said.to_owned());
         }
     };
     harbor_store::wire::listen(&state.settings.database_url, "harbor", hear).await
 }
 
-/// Live tidings for one screen, as server-sent events.
+/// Live tidings for one screen, as server-sent events. The first, `begin`, says how much was told before: where that is more than
+/// `/api/me` said, what was answered in between may be stale.
 #[utoipa::path(get, path = "/api/live", responses((status = 200, content_type = "text/event-stream", body = Tiding)))]
 pub async fn stream(state: Data<State>, me: Me) -> HttpResponse {
-    let receiver = state.live.subscribe();
-    let start = futures_util::stream::once(async { Ok::<_, actix_web::Error>(Bytes::from_static(b"retry: 1000\n\n")) });
+    let receiver = state.live.sender.subscribe();
+    let begin = format!("retry: 1000\nevent: begin\ndata: {}\n\n", state.live.told());
+    let start = futures_util::stream::once(async { Ok::<_, actix_web::Error>(Bytes::from(begin)) });
     let (session, own) = (me.session, format!("\"id\":\"{}\"", me.session));
     let events = futures_util::stream::unfold((receiver, state, own), move |(mut receiver, state, own)| async move {
         let text = match tokio::time::timeout(Duration::from_secs(15), receiver.recv()).await {

@@ -1,6 +1,7 @@
 //! What every request needs: the store, the clock, the tables in memory, the way outside.
 
 use crate::favourites::Favourites;
+use crate::live::Live;
 use crate::signing::Signing;
 use crate::tables::Tables;
 use crate::tables::medicines::InForce;
@@ -19,7 +20,7 @@ use std::net::{IpAddr, SocketAddr};
 use std::num::NonZeroU32;
 use std::path::PathBuf;
 use std::sync::Arc;
-use tokio::sync::{Notify, broadcast};
+use tokio::sync::Notify;
 
 /// The clinic's clock: the machine's, or fixed at a moment for pictures and for trying out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -101,7 +102,7 @@ pub struct Inner {
     pub tables: Arc<Tables>,
     /// The tables of medicines that count now.
     pub medicines: InForce,
-    pub live: broadcast::Sender<String>,
+    pub live: Live,
     pub work: Notify,
     pub http: reqwest::Client,
     /// Counts what strangers ask for, by machine. Each server counts for itself: what matters is that
@@ -137,7 +138,6 @@ impl State {
             .no_proxy()
             .build()
             .context("an HTTP client")?;
-        let (live, _) = broadcast::channel(1024);
         let strangers = RateLimiter::keyed(Quota::per_minute(STRANGERS_ASK));
         let work = Notify::new();
         let (signing, watch) = (Signing::default(), Watch::default());
@@ -150,7 +150,7 @@ impl State {
             zone,
             tables,
             medicines,
-            live,
+            live: Live::default(),
             work,
             http,
             strangers,

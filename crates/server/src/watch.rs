@@ -111,7 +111,7 @@ async fn metrics(state: Data<State>) -> HttpResponse {
         gauge.set(i64::try_from(value).unwrap_or(i64::MAX));
         gauge
     };
-    registry.register("streams_open", "Screens that listen to live tidings", number(state.live.receiver_count()));
+    registry.register("streams_open", "Screens that listen to live tidings", number(state.live.screens()));
     let (open, idle) = state.store.connections();
     registry.register("database_connections_open", "Connections to the database", number(open));
     registry.register("database_connections_idle", "Those of them that nobody uses now", number(idle));

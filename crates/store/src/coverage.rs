@@ -1,13 +1,16 @@
-//! Payers, policies and benefit checks.
+//! Policies and benefit checks.
 
 pub mod cards;
+mod payers;
 pub mod referrals;
+
+pub use payers::{payer, payers};
 
 use crate::codes::Code;
 use crate::documents::{Doc, SentFacts, StoredAnswer};
 use crate::jobs::JobKind;
-use crate::rows::{BenefitCheck, Coverage, Payer, Person, Visit};
-use crate::schema::{benefit_checks, benefit_runs, coverages, payers};
+use crate::rows::{BenefitCheck, Coverage, Person, Visit};
+use crate::schema::{benefit_checks, benefit_runs, coverages};
 use crate::visit_line::visits;
 use crate::{Change, Conn, Result, StoreError, Topic, people};
 use chrono::NaiveDate;
@@ -15,21 +18,12 @@ use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
 use harbor_core::coverage::BenefitAnswer;
-use harbor_core::coverage::payers::PayerEntry;
 use harbor_core::coverage::{
     CheckState, Fact, KnownOf, PolicyIdentity, Rank, Relationship, facts_to_send, is_fresh, is_of_another,
 };
 use harbor_core::fields::typed_date;
 use std::collections::HashSet;
 use uuid::Uuid;
-
-pub async fn payers(conn: &mut Conn) -> Result<Vec<Payer>> {
-    Ok(payers::table.order(payers::name).select(Payer::as_select()).load(conn).await?)
-}
-
-pub async fn payer(conn: &mut Conn, id: Uuid) -> Result<Payer> {
-    payers::table.find(id).select(Payer::as_select()).first(conn).await.optional()?.ok_or(StoreError::NotFound("payer"))
-}
 
 pub async fn of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<Coverage>> {
     of_people(conn, &[person]).await
@@ -52,62 +46,6 @@ pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Coverage> {
         .await
         .optional()?
         .ok_or(StoreError::NotFound("policy"))
-}
-
-impl Payer {
-    /// A payer of these particulars.
-    pub fn of(id: Uuid, p: PayerEntry) -> Payer {
-        Payer {
-            id,
-            name: p.name,
-            payer_code: p.number,
-            filing_code: p.filing_code,
-            employment: p.employment,
-            telephone: p.telephone,
-            address: p.address,
-            filing_days: p.filing_days,
-            correction_days: p.correction_days,
-            appeal_days: p.appeal_days,
-            needs_referral: p.needs_referral,
-        }
-    }
-}
-
-impl Change<'_> {
-    /// Adds a payer, or says one anew; two have neither one number nor one name.
-    pub async fn keep_payer(&mut self, row: &Payer) -> Result<()> {
-        use crate::schema::payers as p;
-        let all = payers(self.conn()).await?;
-        let same = |o: &&Payer| {
-            o.id != row.id && (o.payer_code == row.payer_code || o.name.to_lowercase() == row.name.to_lowercase())
-        };
-        if let Some(other) = all.iter().find(same) {
-            let said = format!("{} is there already, under the number {}.", other.name, other.payer_code);
-            return Err(StoreError::refused("payer", said));
-        }
-        if all.iter().any(|o| o.id == row.id) {
-            diesel::update(p::table.find(row.id))
-                .set((
-                    p::name.eq(&row.name),
-                    p::payer_code.eq(&row.payer_code),
-                    p::filing_code.eq(&row.filing_code),
-                    p::employment.eq(row.employment),
-                    p::telephone.eq(&row.telephone),
-                    p::address.eq(&row.address),
-                    p::filing_days.eq(row.filing_days),
-                    p::correction_days.eq(row.correction_days),
-                    p::appeal_days.eq(row.appeal_days),
-                    p::needs_referral.eq(row.needs_referral),
-                ))
-                .execute(self.conn())
-                .await?;
-        } else {
-            diesel::insert_into(p::table).values(row).execute(self.conn()).await?;
-        }
-        self.audit("kept payer", "payer", row.id, None, row.name.clone());
-        self.tell(Topic::Clinic, row.id);
-        Ok(())
-    }
 }
 
 /// The policies of a person that pay on a day, in the order in which they pay, as the core decides.
@@ -138,38 +76,55 @@ pub fn paying_by_cause<'a>(
     harbor_core::coverage::paying_by_cause(&held, at_work)
 }
 
-/// The policy that pays for a visit: the one that it names, otherwise the one that counts; none where it is self-pay.
-pub async fn paying_for(conn: &mut Conn, visit: &Visit) -> Result<Option<Coverage>> {
-    let id = match visit.coverage_id {
+/// Of the policies that a person holds, the one that pays for a visit: the one that it names, otherwise the one that counts; none
+/// where it is self-pay.
+pub fn pays_for<'a>(
+    held: &'a [Coverage],
+    visit: &Visit,
+    at_work: bool,
+    is_fund: impl Fn(Uuid) -> bool,
+) -> Option<&'a Coverage> {
+    match visit.coverage_id {
+        Some(id) => held.iter().find(|c| c.id == id),
         None if visit.self_pay => None,
-        None => counting_for(conn, visit).await?,
-        named => named,
-    };
-    match id {
-        Some(id) => Ok(Some(get(conn, id).await?)),
-        None => Ok(None),
+        None => paying_by_cause(held, visit, at_work, is_fund).into_iter().next(),
     }
+}
+
+/// What decides who pays for a visit: the policies that its person holds, whether it is for an accident at work, and which payers
+/// are funds.
+struct Held {
+    policies: Vec<Coverage>,
+    at_work: bool,
+    funds: HashSet<Uuid>,
+}
+
+async fn held_for(conn: &mut Conn, visit: &Visit) -> Result<Held> {
+    let known = crate::claims::accidents::of_people(conn, &[visit.person_id]).await?;
+    Ok(Held {
+        policies: of_person(conn, visit.person_id).await?,
+        at_work: crate::claims::accidents::is_at_work(&known, visit),
+        funds: payers(conn).await?.into_iter().filter(|p| p.employment).map(|p| p.id).collect(),
+    })
+}
+
+/// The policy that pays for a visit, as it is known now.
+pub async fn paying_for(conn: &mut Conn, visit: &Visit) -> Result<Option<Coverage>> {
+    let Held { policies, at_work, funds } = held_for(conn, visit).await?;
+    Ok(pays_for(&policies, visit, at_work, |id| funds.contains(&id)).cloned())
 }
 
 /// The policy that counts for a visit, as it is known now.
 pub async fn counting_for(conn: &mut Conn, visit: &Visit) -> Result<Option<Uuid>> {
-    let policies = of_person(conn, visit.person_id).await?;
-    let payers = payers(conn).await?;
-    let known = crate::claims::accidents::of_people(conn, &[visit.person_id]).await?;
-    let at_work = crate::claims::accidents::is_at_work(&known, visit);
-    let is_fund = |id| payers.iter().any(|p| p.id == id && p.employment);
-    Ok(paying_by_cause(&policies, visit, at_work, is_fund).into_iter().next().map(|c| c.id))
+    let Held { policies, at_work, funds } = held_for(conn, visit).await?;
+    Ok(paying_by_cause(&policies, visit, at_work, |id| funds.contains(&id)).into_iter().next().map(|c| c.id))
 }
 
 /// The policy of a visit once it is told what it is for.
 pub async fn policy_by_cause(conn: &mut Conn, visit: &Visit) -> Result<Option<Uuid>> {
     let Some(current) = visit.coverage_id else { return Ok(None) };
-    let policies = of_person(conn, visit.person_id).await?;
-    let payers = payers(conn).await?;
-    let known = crate::claims::accidents::of_people(conn, &[visit.person_id]).await?;
-    let at_work = crate::claims::accidents::is_at_work(&known, visit);
-    let is_fund = |id| payers.iter().any(|p| p.id == id && p.employment);
-    let of = |c: &Coverage| (is_fund(c.payer_id), c.id);
+    let Held { policies, at_work, funds } = held_for(conn, visit).await?;
+    let of = |c: &Coverage| (funds.contains(&c.payer_id), c.id);
     let held: Vec<(bool, Uuid)> = policies.iter().map(of).collect();
     let on_the_day: Vec<(bool, Uuid)> = paying(&policies, visit.person_id, visit.day).into_iter().map(of).collect();
     Ok(Some(harbor_core::coverage::policy_for_cause(current, &held, &on_the_day, at_work)))

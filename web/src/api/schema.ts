@@ -794,7 +794,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Live tidings for one screen, as server-sent events. */
+        /**
+         * Live tidings for one screen, as server-sent events. The first, `begin`, says how much was told before: where that is more than
+         *     `/api/me` said, what was answered in between may be stale.
+         */
         get: operations["get_live"];
         put?: never;
         post?: never;
@@ -7942,6 +7945,11 @@ export interface components {
             /** @description The role signs in with a second factor, and none is set up yet: nothing else opens before. */
             secondFactorWanted: boolean;
             staff: components["schemas"]["Staff"];
+            /**
+             * Format: int64
+             * @description How much this server had told its screens before this was read.
+             */
+            told: number;
         };
         MeanForm: {
             amount: string;
@@ -9611,6 +9619,11 @@ export interface components {
             visits?: number | null;
         };
         ReferralForm: {
+            /**
+             * Format: uuid
+             * @description Of a new one: the patient's visit that is for it.
+             */
+            forVisit?: string | null;
             fromFirst?: string;
             fromLast: string;
             /** @description The provider number of who referred. */
@@ -9627,6 +9640,7 @@ export interface components {
             visits?: string;
         };
         ReferralView: {
+            /** Format: int32 */
             booked: number;
             /** @description Why it does not hold, for the visit or, without one, today; empty where it does. */
             fault: string;
@@ -9640,7 +9654,10 @@ export interface components {
             /** @description The payer that it is for, by name; empty where nobody said. */
             payer: string;
             referral: components["schemas"]["Referral"];
-            /** @description Visits that took place or take place now, and those that are booked. */
+            /**
+             * Format: int32
+             * @description Visits that took place or take place now, and those that are booked.
+             */
             used: number;
         };
         RefundForm: {

@@ -235,7 +235,7 @@ export function Frame({ keysOpen, closeKeys }: { keysOpen: boolean; closeKeys: (
   const location = useLocation();
   const times = useTimes();
   const { run } = useDo();
-  useLive(useLocked());
+  useLive(useLocked(), me.told);
   const moving = useMoveInHand();
   const client = useQueryClient();
   const askAhead = (path: string) => asksFirst[path]?.(client, clinic.today);

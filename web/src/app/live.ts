@@ -1,7 +1,7 @@
 /** Live tidings: what somebody else saves, every screen that shows it looks at again. */
 
 import { useQueryClient } from '@tanstack/react-query';
-import { useEffect, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { own, tell } from '../api/client';
 import { askSession } from './presence';
 import type { Tiding } from './tidings';
@@ -32,8 +32,10 @@ export function useProgress(id: string | null): Progress | null {
 
 const EVERYTHING: Tiding[] = [{ topic: 'everything', id: '' }];
 
-export function useLive(locked: boolean) {
+/** `told` is how much the server had told before anything was asked here. */
+export function useLive(locked: boolean, told: number) {
   const client = useQueryClient();
+  const before = useRef(told);
   useEffect(() => {
     // A locked screen hears nothing; once it is open it looks at everything again.
     if (locked) return () => void tell(client, EVERYTHING);
@@ -48,6 +50,12 @@ export function useLive(locked: boolean) {
       // The answer to one's own change told the same already.
       if (!own.has(tiding)) void tell(client, [tiding]);
     };
+    // What was told after something was answered here and before the line stood was not heard either.
+    source.addEventListener('begin', (event: MessageEvent<string>) => {
+      const now = Number(event.data);
+      if (!broken && now !== before.current) void tell(client, EVERYTHING);
+      before.current = now;
+    });
     source.onopen = () => {
       // What was said while the line was down was not heard.
       if (broken) void tell(client, EVERYTHING);

@@ -3,6 +3,7 @@
 //! What nobody told (until when, for how many visits, for which payer) limits nothing. A referral is counted down by the visits
 //! that name it, in the order in which they take place, so the visit too many is at fault and not the first.
 
+use crate::arrival::Stage;
 use crate::fields::typed_date;
 use chrono::NaiveDate;
 
@@ -75,6 +76,30 @@ impl Allowed {
     pub fn left(&self, named: u32) -> Option<u32> {
         self.visits.map(|n| n.saturating_sub(named))
     }
+
+    /// How far the visits that name it count it down, by how far each of them is.
+    pub fn counted(&self, visits: impl IntoIterator<Item = Stage>) -> CountedDown {
+        let (mut used, mut booked) = (0, 0);
+        for stage in visits.into_iter().filter(|s| counts(*s)) {
+            *(if stage == Stage::Booked { &mut booked } else { &mut used }) += 1;
+        }
+        CountedDown { used, booked, left: self.left(used + booked) }
+    }
+}
+
+/// Whether a visit that names a referral counts it down: booked, or come; not what was cancelled, missed or left unseen.
+pub fn counts(stage: Stage) -> bool {
+    !matches!(stage, Stage::Cancelled | Stage::DidNotCome | Stage::LeftUnseen)
+}
+
+/// How far a referral is counted down.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct CountedDown {
+    /// Visits that took place or take place now, and those that are booked.
+    pub used: u32,
+    pub booked: u32,
+    /// Nothing where nobody told how many it allows.
+    pub left: Option<u32>,
 }
 
 /// The referral that a visit names.
@@ -143,6 +168,14 @@ mod tests {
         let open = Allowed { from: day(2), until: None, visits: None, ended: false };
         assert_eq!(open.fault_for(wanted(30, 400)), None);
         assert_eq!(open.left(400), None);
+    }
+
+    #[test]
+    fn what_was_booked_counts_and_what_never_was_does_not() {
+        use Stage::{Booked, Cancelled, DidNotCome, InRoom, Left, LeftUnseen};
+        let counted = six().counted([Booked, Cancelled, Left, DidNotCome, InRoom, LeftUnseen]);
+        assert_eq!(counted, CountedDown { used: 2, booked: 1, left: Some(3) });
+        assert_eq!(Allowed { visits: None, ..six() }.counted([Left]).left, None);
     }
 
     #[test]

@@ -113,6 +113,33 @@ async fn a_part_goes_alone_and_a_refusal_within_it_takes_the_whole_change_along(
     product.stop().await.unwrap();
 }
 
+/// A screen asks, and only then its line stands: it knows whether it missed something in between.
+#[actix_web::test]
+async fn the_stream_begins_with_how_much_was_told_before() {
+    let product = Product::start().await.unwrap();
+    let (desk, other) = (Hand::sign_in(&product, "junia").await, Hand::sign_in(&product, "petra").await);
+    let told = async || other.get("/api/me").await["told"].as_u64().unwrap();
+    let begins = async || {
+        let line = other.http.get(format!("{}/api/live", other.base)).header("cookie", &other.cookie);
+        let first = line.send().await.unwrap().chunk().await.unwrap().unwrap();
+        let text = String::from_utf8_lossy(&first).into_owned();
+        let said = text.split_once("event: begin\ndata: ").and_then(|(_, rest)| rest.trim().parse::<u64>().ok());
+        said.unwrap_or_else(|| panic!("{text}"))
+    };
+    // What the world's own work tells at its start is over once two numbers agree.
+    let mut before = told().await;
+    while begins().await != before {
+        before = told().await;
+    }
+    let person = id(&desk.person("Brandvold").await);
+    desk.post(&format!("/api/people/{person}/consents"), json!({ "kind": "privacy_notice", "given": true })).await.ok();
+    let started = std::time::Instant::now();
+    while begins().await == before {
+        assert!(started.elapsed() < Duration::from_secs(5), "it was told before the line stood");
+    }
+    product.stop().await.unwrap();
+}
+
 #[actix_web::test]
 async fn the_answer_tells_what_the_stream_tells() {
     let product = Product::start().await.unwrap();

@@ -139,6 +139,16 @@ async fn a_referral_is_refused_field_by_field_and_is_its_own_persons() {
     unknown["payerId"] = json!("00000000-0000-7000-8000-000000000009");
     assert_eq!(visit.desk.post(&path, unknown).await.status, 404);
     let another = id(&visit.desk.person("Sorrentino").await);
+    // Written with a visit of somebody else, neither is kept.
+    let mut foreign = referral("");
+    foreign["forVisit"] = json!(visit.id);
+    let strange = visit.desk.post(&format!("/api/people/{another}/referrals"), foreign).await;
+    assert!(strange.status == 422 && strange.detail().contains("somebody else's"), "{}", strange.body);
+    assert_eq!(visit.desk.get(&format!("/api/people/{another}/referrals")).await, json!([]));
+    let mut own = referral("");
+    own["forVisit"] = json!(visit.id);
+    visit.desk.post(&path, own).await.ok();
+    assert_eq!(visit.desk.get(&visit.path("/referrals")).await[0]["named"], true);
     let others = visit.desk.post(&format!("/api/people/{another}/referrals"), referral("")).await.ok();
     let refused = visit.desk.put(&visit.path("/referral"), json!({ "referralId": others["id"] })).await;
     assert!(refused.status == 422 && refused.detail().contains("somebody else's"), "{}", refused.body);

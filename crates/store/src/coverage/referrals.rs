@@ -7,7 +7,7 @@ use chrono::{DateTime, NaiveDate, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::arrival::Stage;
-use harbor_core::coverage::referrals::{Allowed, ReferralOfVisit, WantedFor};
+use harbor_core::coverage::referrals::{Allowed, ReferralOfVisit, WantedFor, counts};
 use std::collections::HashMap;
 use uuid::Uuid;
 
@@ -49,8 +49,7 @@ pub async fn uses(conn: &mut Conn, referrals: &[Uuid]) -> Result<HashMap<Uuid, V
         .await?;
     for (referral, visit) in rows {
         let stage = visit.stage();
-        let takes_place = !matches!(stage, Stage::Cancelled | Stage::DidNotCome | Stage::LeftUnseen);
-        if let Some(referral) = referral.filter(|_| takes_place) {
+        if let Some(referral) = referral.filter(|_| counts(stage)) {
             found.entry(referral).or_default().push(Use { visit: visit.id, starts_at: visit.starts_at, stage });
         }
     }

@@ -125,16 +125,9 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, asked: Asked<'_>) -> Resu
     for visit in rows {
         let Some(person) = persons.get(&visit.person_id).cloned() else { continue };
         let marks = marks.remove(&visit.id).unwrap_or_default();
-        let policy = match visit.coverage_id {
-            Some(id) => of(&policies, visit.person_id).iter().find(|c| c.id == id),
-            None if visit.self_pay => None,
-            None => {
-                let is_fund = |id| payers.get(&id).is_some_and(|p| p.employment);
-                let held = of(&policies, visit.person_id);
-                coverage::paying_by_cause(held, &visit, basics.is_at_work(&visit), is_fund).into_iter().next()
-            }
-        }
-        .cloned();
+        let is_fund = |id| payers.get(&id).is_some_and(|p| p.employment);
+        let policy =
+            coverage::pays_for(of(&policies, visit.person_id), &visit, basics.is_at_work(&visit), is_fund).cloned();
         let own_runs = of(&runs, visit.id);
         let codes: Vec<String> = own_runs.iter().filter_map(|r| r.code.clone()).collect();
         let own_orders = of(&order_rows, visit.id);

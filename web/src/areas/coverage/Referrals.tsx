@@ -55,14 +55,8 @@ function ReferralDialog(p: { person: string; visit?: string | undefined; before:
       return;
     }
     const params = { path: { id: p.person } };
-    const added = await run(() => api.POST('/api/people/{id}/referrals', { params, body: typed }));
-    if (!added) return;
-    const { visit } = p;
-    if (visit && named) {
-      const body = { referralId: added.id };
-      await run(() => api.PUT('/api/visits/{id}/referral', { params: { path: { id: visit } }, body }));
-    }
-    p.onClose();
+    const body = { ...typed, forVisit: named ? (p.visit ?? null) : null };
+    if (await run(() => api.POST('/api/people/{id}/referrals', { params, body }))) p.onClose();
   };
   return (
     <Dialog title={b ? `Referral of ${who(b)}` : 'A referral to us'} open onClose={p.onClose} wide>

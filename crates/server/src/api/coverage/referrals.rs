@@ -6,7 +6,6 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::NaiveDate;
-use harbor_core::arrival::Stage;
 use harbor_core::fields::Faults;
 use harbor_core::fields::identifiers::Npi;
 use harbor_core::fields::typed_date::{self, Sense};
@@ -25,8 +24,8 @@ pub struct ReferralView {
     /// The payer that it is for, by name; empty where nobody said.
     payer: String,
     /// Visits that took place or take place now, and those that are booked.
-    used: usize,
-    booked: usize,
+    used: u32,
+    booked: u32,
     /// Nothing where nobody told how many it allows.
     left: Option<u32>,
     /// Why it does not hold, for the visit or, without one, today; empty where it does.
@@ -57,7 +56,7 @@ pub async fn views(
         .into_iter()
         .map(|referral| {
             let own: &[Use] = uses.get(&referral.id).map_or(&[], Vec::as_slice);
-            let booked = own.iter().filter(|u| u.stage == Stage::Booked).count();
+            let counted = referral.allowed().counted(own.iter().map(|u| u.stage));
             let said = match visit {
                 Some(v) => referral.for_visit(v, payer_of_visit, own),
                 None => referral.for_another(today, own),
@@ -68,9 +67,9 @@ pub async fn views(
                     .find(|p| Some(p.id) == referral.payer_id)
                     .map(|p| p.name.clone())
                     .unwrap_or_default(),
-                used: own.len() - booked,
-                booked,
-                left: referral.allowed().left(u32::try_from(own.len()).unwrap_or(u32::MAX)),
+                used: counted.used,
+                booked: counted.booked,
+                left: counted.left,
                 fault: said.fault.map(|f| f.sentence(&said.who)).unwrap_or_default(),
                 named: named == Some(referral.id),
                 referral,
@@ -115,6 +114,9 @@ pub struct ReferralForm {
     /// 1 to 999; empty while nobody has told.
     #[serde(default)]
     visits: String,
+    /// Of a new one: the patient's visit that is for it.
+    #[serde(default)]
+    for_visit: Option<Uuid>,
 }
 
 impl ReferralForm {
@@ -165,7 +167,15 @@ pub async fn add(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Referral
         .store
         .change(&me.actor(), state.now(), async |change| {
             known_payer(change.conn(), told.payer_id).await?;
-            Ok(Json(change.keep_referral(*id, None, told).await?))
+            let visit = match form.for_visit {
+                Some(visit) => Some(change.visit_to_pay_for(visit).await?),
+                None => None,
+            };
+            let referral = change.keep_referral(*id, None, told).await?;
+            if let Some(visit) = visit {
+                change.name_referral(&visit, Some(&referral)).await?;
+            }
+            Ok(Json(referral))
         })
         .await
 }

@@ -45,6 +45,8 @@ pub struct MeView {
     pub second_factor: bool,
     /// The role signs in with a second factor, and none is set up yet: nothing else opens before.
     pub second_factor_wanted: bool,
+    /// How much this server had told its screens before this was read.
+    pub told: u64,
 }
 
 #[derive(Debug, Serialize, ToSchema)]
@@ -54,9 +56,11 @@ pub struct ShownSignIn {
 }
 
 async fn view(state: &State, me: Me) -> Result<MeView, Problem> {
+    let told = state.live.told();
     let clinic = staff::clinic(&mut *state.store.reader().await?).await?;
     let wanted = clinic.second_factor_roles.iter().any(|r| *r == me.role);
     Ok(MeView {
+        told,
         permissions: Permission::ALL.iter().filter(|p| me.role.may(**p)).map(|p| p.code().to_owned()).collect(),
         role_label: me.role.label().into(),
         lock_minutes: clinic.lock_minutes,
