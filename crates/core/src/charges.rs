@@ -1,16 +1,20 @@
 //! Charges: what was done, at which price, at which level, and whether a payer will take it.
 //!
+//! - [`alone`]: a charge without a visit
 //! - [`by_itself`]: the lines that stand there by themselves, from what was done and documented
 //! - [`catalogue`]: a service as it is typed or comes in a file
+//! - [`estimates`]: the written estimate for who pays alone
 //! - [`fee_schedules`]: which schedule holds for a visit, and what a service costs by it
 //! - [`claim_check`]: everything that a payer would refuse, told while it can still be put right
 //! - [`level`]: the level of a visit, by minutes or by complexity, with its reasons
 //! - [`of_day`]: the sheet of a day
 //! - [`suits`]: which codes fit a sex or an age
 
+pub mod alone;
 pub mod by_itself;
 pub mod catalogue;
 pub mod claim_check;
+pub mod estimates;
 pub mod fee_schedules;
 pub mod level;
 pub mod of_day;
@@ -94,13 +98,13 @@ pub fn price_holds_from(first: bool, set_on: NaiveDate) -> NaiveDate {
 
 /// Where the service took place, as the claim tells it (place of service codes of the Centers for Medicare & Medicaid
 /// Services, X12 CLM05-1): the site's own code for whoever came, 12 for a visit at home, 10 for one by telephone or video,
-/// during which the patient is taken to be at home. An administrative entry has none, since nothing is claimed for it.
+/// during which the patient is taken to be at home. An administrative entry and a charge alone have none, since nothing is claimed for it.
 pub fn place_of_service(kind: VisitKind, site: &str) -> Option<&str> {
     match kind {
         VisitKind::InPerson => Some(site),
         VisitKind::Home => Some("12"),
         VisitKind::Phone | VisitKind::Video => Some("10"),
-        VisitKind::Administrative => None,
+        VisitKind::Administrative | VisitKind::Charge => None,
     }
 }
 

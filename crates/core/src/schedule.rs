@@ -166,6 +166,14 @@ coded! {
         Video = "video", "by video";
         Home = "home", "at home";
         Administrative = "administrative", "administrative";
+        Charge = "charge", "a charge alone";
+    }
+}
+
+impl VisitKind {
+    /// Whether somebody chooses it of a visit: a charge that stands alone is raised as such.
+    pub fn is_chosen(self) -> bool {
+        self != VisitKind::Charge
     }
 }
 

@@ -45,6 +45,8 @@ pub struct VisitFacts {
     pub stage: Stage,
     /// False for a visit written up without an appointment.
     pub appointment: bool,
+    /// A charge without a visit: nobody is seen, and nothing is written.
+    pub alone: bool,
     pub pays: Pays,
     pub marks: Marks,
     /// What the registration lacks, in words.
@@ -53,6 +55,8 @@ pub struct VisitFacts {
     pub benefits: BenefitsState,
     /// Why the payer would refuse the visit for want of a referral, in a sentence.
     pub referral_lack: Option<String>,
+    /// The written estimate that who pays alone has not been given, in a sentence.
+    pub estimate_lack: Option<String>,
     pub diagnoses: usize,
     /// The runs of the note that are in words only.
     pub runs_without_code: Vec<String>,
@@ -108,11 +112,13 @@ impl VisitFacts {
         VisitFacts {
             stage: Stage::Booked,
             appointment: true,
+            alone: false,
             pays,
             marks: Marks::from_iter([(Mark::Booked, Reached { at, by: by.to_owned() })]),
             registration_gaps: vec![],
             benefits: if pays == Pays::Insurance { BenefitsState::NotAsked } else { BenefitsState::NotNeeded },
             referral_lack: None,
+            estimate_lack: None,
             diagnoses: 0,
             runs_without_code: vec![],
             orders_without_diagnosis: vec![],
@@ -183,15 +189,21 @@ fn marks_of(facts: &VisitFacts) -> Vec<Mark> {
         .iter()
         .copied()
         .filter(|mark| match mark {
-            Booked => facts.appointment,
-            Here => !ended_early && (facts.appointment || facts.marks.has(Mark::Here)),
+            Booked => facts.appointment && !facts.alone,
+            Here => !facts.alone && !ended_early && (facts.appointment || facts.marks.has(Mark::Here)),
             CheckedIn | Roomed => {
-                !ended_early && facts.stage != Stage::LeftUnseen && (facts.appointment || facts.marks.has(Mark::Here))
+                !facts.alone
+                    && !ended_early
+                    && facts.stage != Stage::LeftUnseen
+                    && (facts.appointment || facts.marks.has(Mark::Here))
             }
-            Seen | Signed => !ended_early && facts.stage != Stage::LeftUnseen,
+            Seen | Signed => !facts.alone && !ended_early && facts.stage != Stage::LeftUnseen,
             Charged | Settled => !ended_early && facts.stage != Stage::LeftUnseen && facts.pays != Pays::Nobody,
             Claimed => {
-                !ended_early && facts.stage != Stage::LeftUnseen && !matches!(facts.pays, Pays::Nobody | Pays::SelfPay)
+                !ended_early
+                    && facts.stage != Stage::LeftUnseen
+                    && !matches!(facts.pays, Pays::Nobody | Pays::SelfPay)
+                    && !facts.alone
             }
         })
         .collect()
@@ -252,6 +264,25 @@ mod tests {
         assert_eq!(line.current, Some(Mark::Here));
         assert_eq!(line.next_role, Some(Role::FrontDesk));
         assert_eq!(line.blockers().map(|b| b.code).collect::<Vec<_>>(), ["benefits_not_asked"]);
+    }
+
+    #[test]
+    fn a_charge_alone_is_only_charged_and_settled() {
+        let alone = VisitFacts {
+            stage: Stage::Left,
+            alone: true,
+            appointment: false,
+            ..VisitFacts::booked(at(8), "J", Pays::SelfPay)
+        };
+        let mut facts = VisitFacts { marks: Marks::default(), ..alone };
+        let line = visit_line(&facts);
+        assert_eq!(line.marks.iter().map(|m| m.mark).collect::<Vec<_>>(), [Mark::Charged, Mark::Settled]);
+        assert!(line.is_blocked_by("no_charges"), "without a signature it waits for its line");
+        facts.charge_lines = 1;
+        assert!(visit_line(&facts).is_blocked_by("charges_open"));
+        facts.marks.set(Mark::Charged, by(9));
+        facts.patient_balance = Cents::new(2_500);
+        assert!(visit_line(&facts).is_blocked_by("patient_owes"));
     }
 
     #[test]

@@ -53,6 +53,8 @@ fn candidate(codes: &[String], turn: usize) -> ClaimCandidate<'static> {
             needs_referral: false,
         }),
         self_pay: false,
+        alone: false,
+        estimated: None,
         diagnoses: (0..12).map(|n| codes[(turn * 131 + n * 977) % codes.len()].clone()).collect(),
         unrelated: vec![],
         lines: (1..=12).map(line).collect(),

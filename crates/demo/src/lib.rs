@@ -4,6 +4,7 @@
 //! build it, [`today`] puts the day in motion. [`stack`] brings up a whole product for the start
 //! command and the tests.
 
+mod alone;
 pub mod attack;
 pub mod crowd;
 mod desk;
@@ -165,6 +166,7 @@ pub async fn load(url: &str, day: NaiveDate) -> Result<()> {
             front::build(&mut world, change).await?;
             prescribed::build(&mut world, change.conn()).await?;
             referred::build(&mut world, change.conn()).await?;
+            alone::build(&world, change).await?;
             harbor_store::people::finding::hear_new_words(change.conn()).await?;
             change.audit("loaded", "clinic", Uuid::nil(), None, format!("demo clinic around {day}"));
             Ok::<_, anyhow::Error>(())

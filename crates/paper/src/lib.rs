@@ -34,6 +34,8 @@ pub enum Sheet {
     Receipt,
     /// Statements, one after the other.
     Statement,
+    /// What care will cost who pays alone.
+    Estimate,
     /// A claim by the numbered fields of the professional claim form.
     ClaimForm,
     /// A letter to a payer that denied something.
@@ -65,6 +67,7 @@ impl Sheet {
             Sheet::Calls => include_str!("../papers/calls.typ"),
             Sheet::Receipt => include_str!("../papers/receipt.typ"),
             Sheet::Statement => include_str!("../papers/statement.typ"),
+            Sheet::Estimate => include_str!("../papers/estimate.typ"),
             Sheet::ClaimForm => include_str!("../papers/claim_form.typ"),
             Sheet::Appeal => include_str!("../papers/appeal.typ"),
             Sheet::SignedForm => include_str!("../papers/signed_form.typ"),
@@ -274,6 +277,12 @@ mod tests {
         };
         let said = json!({ "label": odd, "body": odd, "words": odd, "signed": odd });
         let patient = json!({ "name": odd, "line": odd });
+        let estimated = json!({ "name": odd, "code": "IH213", "units": 2, "price": odd, "sum": odd });
+        let estimate = |lines: Value| {
+            json!({ "head": head, "name": odd, "line": odd, "for": odd, "day": odd, "diagnoses": odd, "lines": lines,
+                "total": odd, "who": odd, "where": odd, "numbers": odd, "made": odd, "apart": odd, "disputable": odd,
+                "days": 120, "number": odd, "large": false })
+        };
         let note = |struck: &str, all: Value| {
             json!({ "head": head, "patient": patient, "visit": odd, "heading": odd, "struck": struck, "lists": all,
                 "measured": odd, "asked": "", "before": all, "after": all, "signed": odd, "cosigned": struck,
@@ -307,6 +316,8 @@ mod tests {
             (Sheet::Letters, json!({ "head": head, "letters": [letter] })),
             (Sheet::Calls, json!({ "head": head, "calls": [call] })),
             (Sheet::Receipt, receipt),
+            (Sheet::Estimate, estimate(json!([]))),
+            (Sheet::Estimate, estimate(json!([estimated, estimated]))),
             (Sheet::Appeal, appeal(json!([]))),
             (Sheet::Appeal, appeal(json!([{ "amount": "195.00", "words": odd }]))),
             (Sheet::ClaimForm, claim_form(json!([]))),

@@ -1,8 +1,10 @@
 //! Services, prices and the charge lines of a visit.
 
 pub mod again;
+pub mod alone;
 pub mod catalogue;
 pub mod documented;
+pub mod estimates;
 pub mod fees;
 
 use crate::claims::NewClaim;
@@ -10,6 +12,7 @@ use crate::money::ledger::About;
 use crate::rows::{ChargeLine, Coverage, Service, Visit};
 use crate::schema::{charge_lines, charges_taken_off, services};
 use crate::{Change, Conn, Result, StoreError, Topic};
+use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::claims::Frequency;
@@ -30,6 +33,13 @@ pub async fn lines_of(conn: &mut Conn, visits: &[Uuid]) -> Result<Vec<ChargeLine
         .select(ChargeLine::as_select())
         .load(conn)
         .await?)
+}
+
+impl Service {
+    /// Whether the catalogue has it for other days than this one.
+    pub fn is_out_of_time(&self, day: NaiveDate) -> bool {
+        self.starts_on.is_some_and(|from| day < from) || self.ends_on.is_some_and(|end| end < day)
+    }
 }
 
 /// A charge line as the form sets it.

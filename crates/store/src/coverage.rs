@@ -1,6 +1,7 @@
 //! Policies and benefit checks.
 
 pub mod cards;
+pub mod kept;
 mod payers;
 pub mod referrals;
 

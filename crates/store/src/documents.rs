@@ -105,6 +105,18 @@ pub struct LineBefore {
     pub schedule: Option<String>,
 }
 
+/// A service of a written estimate, as it was told.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct EstimateLine {
+    pub service_code: String,
+    pub name: String,
+    pub external_code: String,
+    pub units: u32,
+    /// Of one unit.
+    pub price_cents: i64,
+}
+
 /// Charges as they stood before they were opened again.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]

@@ -4,7 +4,7 @@
 use crate::StoreError;
 use diesel::result::{DatabaseErrorInformation, DatabaseErrorKind, Error as DieselError};
 
-const GUARDS: [(&str, &str, &str); 37] = [
+const GUARDS: [(&str, &str, &str); 39] = [
     ("shifts_clinician_id_tstzrange_excl", "shift_overlaps", "The clinician has another shift at this time."),
     ("slots_clinician_id_tstzrange_excl", "slot_overlaps", "There is a slot at this time already."),
     (
@@ -47,6 +47,12 @@ const GUARDS: [(&str, &str, &str); 37] = [
     ("append_only", "append_only", "What is written here is not changed; a slip is put right by a new entry."),
     ("closed_till", "till_closed", "A closed till is not changed; a slip is put right in the next one."),
     ("till_is_closed", "till_closed", "The till is closed; open the next one first."),
+    ("charge_stays_alone", "alone", "This is a charge without a visit: it has no note, and becomes no visit."),
+    (
+        "kept_from_plan",
+        "kept_from_plan",
+        "The patient keeps this visit from the plan; only when they no longer do, a policy can pay for it.",
+    ),
     ("closed_month", "month_closed", "This month is closed; what is put right lands in the open one."),
     // These two speak only when a program is wrong; what was asked is not done, and nothing is lost.
     ("ledger_sums_to_zero", "unbalanced", "The amounts do not add up, so nothing was posted."),

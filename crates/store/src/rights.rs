@@ -55,6 +55,8 @@ pub async fn grant(conn: &mut Conn) -> Result<()> {
             .execute(conn)
             .await?;
     }
+    // Whose estimate it is follows a merge; the trigger keeps everything else of it.
+    diesel::sql_query(format!("grant update (person_id) on written_estimates to {PROGRAM}")).execute(conn).await?;
     Ok(())
 }
 

@@ -805,6 +805,29 @@ diesel::table! {
 }
 
 diesel::table! {
+    kept_from_plan (visit_id) {
+        visit_id -> Uuid,
+        asked_at -> Timestamptz,
+        asked_by -> Text,
+    }
+}
+
+diesel::table! {
+    written_estimates (id) {
+        id -> Uuid,
+        person_id -> Uuid,
+        visit_id -> Nullable<Uuid>,
+        day -> Nullable<Date>,
+        reason -> Text,
+        lines -> Jsonb,
+        total_cents -> BigInt,
+        made_at -> Timestamptz,
+        made_by -> Text,
+        paper -> Binary,
+    }
+}
+
+diesel::table! {
     referrals (id) {
         id -> Uuid,
         person_id -> Uuid,

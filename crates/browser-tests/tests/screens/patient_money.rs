@@ -119,3 +119,39 @@ async fn close(b: &Browser) -> Result<()> {
 async fn a_month_is_closed_and_the_ages_are_the_clinics_own() {
     journey("month-closed", close).await;
 }
+
+/// At the desk somebody asks what a heart trace would cost, and has a form filled in.
+async fn alone(b: &Browser) -> Result<()> {
+    b.sign_in("junia").await?;
+    b.goto("/people").await?;
+    b.find("Find a person", "joris achterberg", "Achterberg, Joris").await?;
+    b.press("Write an estimate").await?;
+    b.fill("reason", "Heart trace").await?;
+    b.find("Add a service", "electro", "Electrocardiogram").await?;
+    b.see("//*[@data-estimated]//tr[contains(., 'Expected charges')][contains(., '62.00')]").await?;
+    no_serious_fault(b, "a written estimate").await?;
+    b.press("Give the estimate").await?;
+    b.see("//*[@data-estimate='6200'][contains(., 'Heart trace')]").await?;
+    b.press("Charge without a visit").await?;
+    b.find("Service", "form", "Completing a form").await?;
+    b.see("//*[@role='dialog']//*[@data-taken][contains(., '20.00')]").await?;
+    no_serious_fault(b, "a charge without a visit").await?;
+    b.click("//*[@role='dialog']//button[contains(., 'Choose')]").await?;
+    b.click("//*[@role='option'][contains(., 'Renneberg')]").await?;
+    b.fill("day", "tomorrow").await?;
+    b.key(Key::Enter).await?;
+    b.read("This day is still to come.").await?;
+    b.fill("day", "today").await?;
+    b.key(Key::Enter).await?;
+    b.see("//*[@data-open-visit][contains(., 'Completing a form')]").await?;
+    b.click("//*[@data-open-visit][contains(., 'Completing a form')]//button[normalize-space()='Why']").await?;
+    b.press("Every entry of this visit").await?;
+    b.see("//*[@role='tab'][normalize-space()='Charges']").await?;
+    b.gone("//*[@role='tab'][normalize-space()='Check-in']").await?;
+    Ok(())
+}
+
+#[actix_web::test]
+async fn an_estimate_is_written_and_a_form_is_charged_without_a_visit() {
+    journey("alone", alone).await;
+}

@@ -14,6 +14,7 @@ use super::ChargeLine;
 use crate::consult::diagnoses::{DiagnosisIndex, Pair};
 use crate::coverage::Relationship;
 use crate::coverage::referrals::ReferralOfVisit;
+use crate::money::Cents;
 use crate::people::Sex;
 use chrono::NaiveDate;
 
@@ -78,6 +79,10 @@ pub struct ClaimCandidate<'a> {
     /// Nothing for self-pay, whose charges are not claimed.
     pub policy: Option<PolicyOnClaim>,
     pub self_pay: bool,
+    /// It is a charge without a visit.
+    pub alone: bool,
+    /// What the patient was told in writing that it would come to.
+    pub estimated: Option<Cents>,
     pub diagnoses: Vec<String>,
     /// What the note says is unrelated, where the guidelines presume the contrary.
     pub unrelated: Vec<Pair>,

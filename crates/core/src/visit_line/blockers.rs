@@ -82,6 +82,9 @@ pub(super) fn blockers_of(facts: &VisitFacts, mark: Mark) -> Vec<Blocker> {
             if let Some(sentence) = &facts.referral_lack {
                 block("referral", Role::FrontDesk, Place::Coverage, sentence.clone());
             }
+            if let Some(sentence) = &facts.estimate_lack {
+                block("estimate", Role::FrontDesk, Place::Coverage, sentence.clone());
+            }
             match &facts.benefits {
                 BenefitsState::NotAsked => {
                     block("benefits_not_asked", Role::FrontDesk, Place::Benefits, "Coverage is not verified.".into())
@@ -163,7 +166,7 @@ pub(super) fn blockers_of(facts: &VisitFacts, mark: Mark) -> Vec<Blocker> {
             if facts.note_struck && facts.marks.has(Mark::Signed) {
                 let said = "The note is struck in error; nothing is charged for it.";
                 block("note_struck", Role::Clinician, Place::Note, said.into());
-            } else if facts.marks.has(Mark::Signed) {
+            } else if facts.marks.has(Mark::Signed) || facts.alone {
                 if facts.charge_lines == 0 {
                     block("no_charges", Role::Biller, Place::Charges, "No charge has been entered.".into());
                 }

@@ -31,6 +31,7 @@ prop_compose! {
         stage in proptest::sample::select(Stage::ALL.to_vec()),
         pays in proptest::sample::select(vec![Pays::Insurance, Pays::SelfPay, Pays::Nobody, Pays::Unknown]),
         appointment in any::<bool>(),
+        alone in proptest::bool::weighted(0.1),
         marks in proptest::array::uniform9(reached()),
         benefits in benefits(),
         counts in proptest::array::uniform4(0usize..3),
@@ -42,11 +43,12 @@ prop_compose! {
     ) -> VisitFacts {
         let reached = Mark::ALL.iter().zip(marks).filter_map(|(mark, r)| Some((*mark, r?)));
         VisitFacts {
-            stage, appointment, pays,
+            stage, appointment, alone, pays,
             marks: reached.collect(),
             registration_gaps: if counts[0] > 0 { vec!["address"] } else { vec![] },
             benefits,
             referral_lack: faults.first().cloned(),
+            estimate_lack: unplaced.first().cloned(),
             diagnoses: counts[1],
             runs_without_code: unplaced.clone(),
             orders_without_diagnosis: unplaced.clone(),
@@ -111,6 +113,9 @@ proptest! {
         }
         if !f.appointment {
             prop_assert!(!has(Mark::Booked));
+        }
+        if f.alone {
+            prop_assert!(line.marks.iter().all(|m| matches!(m.mark, Mark::Charged | Mark::Settled)));
         }
         if f.stage == Stage::Cancelled {
             prop_assert!(!has(Mark::Seen) && line.ended == Some("cancelled"));

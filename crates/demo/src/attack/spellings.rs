@@ -21,6 +21,7 @@ pub fn concrete(pattern: &str) -> String {
         "{response}",
         "{repeat}",
         "{hardship}",
+        "{estimate}",
     ]
     .iter()
     .fold(pattern.to_owned(), |path, part| path.replace(part, NOBODY))

@@ -1,8 +1,10 @@
 //! Charges of a visit, and the fee schedule.
 
 pub mod again;
+pub mod alone;
 pub mod catalogue;
 pub mod day;
+pub mod estimates;
 pub mod for_claim;
 pub mod price_files;
 
@@ -19,6 +21,7 @@ use harbor_core::fields::Faults;
 use harbor_core::fields::typed_date::{self, Sense};
 use harbor_core::house::permissions::Permission;
 use harbor_core::money::Cents;
+use harbor_core::schedule::VisitKind;
 use harbor_core::visit_line::Mark;
 use harbor_store::Conn;
 use harbor_store::charges::documented::documented;
@@ -39,6 +42,8 @@ use uuid::Uuid;
 pub struct ServiceView {
     service: Service,
     price_cents: Option<i64>,
+    /// What it costs who pays alone.
+    alone_cents: Option<i64>,
 }
 
 #[utoipa::path(get, path = "/api/services", responses((status = 200, body = Vec<ServiceView>)))]
@@ -48,6 +53,7 @@ pub async fn services(state: Data<State>) -> Answer<Vec<ServiceView>> {
     let rows = store::services(&mut conn).await?;
     let view = |s: Service| ServiceView {
         price_cents: fees.price(&s.code, Paying::NotKnown, state.today()).map(|p| p.cents),
+        alone_cents: fees.price(&s.code, Paying::Themselves, state.today()).map(|p| p.cents),
         service: s,
     };
     Ok(Json(rows.into_iter().map(view).collect()))
@@ -347,7 +353,7 @@ pub async fn complete(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done
                 change.give_up();
                 return Ok(DONE);
             }
-            if !change.has_reached(*id, Mark::Signed).await? {
+            if *visit.kind != VisitKind::Charge && !change.has_reached(*id, Mark::Signed).await? {
                 return Err(Problem::refused("unsigned", "The note is unsigned; the charges are completed after it."));
             }
             let g = one(change.conn(), &state, *id).await?;

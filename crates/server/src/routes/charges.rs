@@ -1,10 +1,10 @@
 //! Routes of charges.
 
 use crate::api::charges;
-use crate::api::charges::{again, catalogue, day, for_claim, price_files};
+use crate::api::charges::{again, alone, catalogue, day, estimates, for_claim, price_files};
 use crate::routes::Access::{Chart, Needs, Of};
-use harbor_core::house::permissions::Permission::{EditCharges, EditCoverage, SeeCharges, SetPrices};
-use harbor_store::people::whose::Whose::{Visit};
+use harbor_core::house::permissions::Permission::{EditCharges, EditCoverage, SeeCharges, SetPrices, TakeMoney};
+use harbor_store::people::whose::Whose::{Person, Visit};
 
 table! {
     get "/api/services" Needs(SeeCharges) => charges::services;
@@ -23,6 +23,11 @@ table! {
     get "/api/visits/{id}/charges" Of(SeeCharges, Visit) => charges::show;
     put "/api/visits/{id}/charges" Chart(EditCharges, Visit) => charges::set_lines;
     post "/api/visits/{id}/charges/by-themselves" Chart(EditCharges, Visit) => charges::by_themselves;
+    post "/api/people/{id}/charges" Of(TakeMoney, Person) => alone::charge;
+    get "/api/people/{id}/estimates" Of(EditCoverage, Person) => estimates::list;
+    post "/api/people/{id}/estimates" Of(EditCoverage, Person) => estimates::give;
+    get "/api/people/{id}/estimates/{estimate}/paper" Of(EditCoverage, Person) => estimates::show;
+    get "/api/visits/{id}/estimate" Of(EditCoverage, Visit) => estimates::begin;
     get "/api/visits/{id}/for-claim" Of(SeeCharges, Visit) => for_claim::show;
     put "/api/visits/{id}/for-claim" Chart(EditCharges, Visit) => for_claim::set;
     put "/api/visits/{id}/unrelated" Chart(EditCharges, Visit) => for_claim::set_unrelated;

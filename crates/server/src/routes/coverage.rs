@@ -17,6 +17,8 @@ table! {
     post "/api/people/{id}/referrals" Of(EditCoverage, Person) => referrals::add;
     put "/api/referrals/{id}" Of(EditCoverage, Referral) => referrals::correct;
     put "/api/referrals/{id}/ended" Of(EditCoverage, Referral) => referrals::end;
+    post "/api/visits/{id}/kept-from-plan" Of(EditCoverage, Visit) => policies::keep_from_plan;
+    delete "/api/visits/{id}/kept-from-plan" Of(EditCoverage, Visit) => policies::no_longer_keep;
     get "/api/visits/{id}/referrals" Of(SeePeople, Visit) => referrals::of_visit;
     put "/api/visits/{id}/referral" Of(EditCoverage, Visit) => referrals::name;
     post "/api/benefits/tomorrow" Needs(EditCoverage) => policies::ask_tomorrow;

@@ -17,7 +17,7 @@ use uuid::Uuid;
 /// The tables whose rows follow their person, with the column that points at the person: also those
 /// whom the person answers for, and policies that the person holds for others. The ledger, consents,
 /// openings and the audit never change; they are read under both records instead.
-const FOLLOW: [(&str, &str); 27] = [
+const FOLLOW: [(&str, &str); 28] = [
     ("visits", "person_id"),
     ("coverages", "person_id"),
     ("coverages", "holder_id"),
@@ -35,6 +35,7 @@ const FOLLOW: [(&str, &str); 27] = [
     ("approvals", "person_id"),
     ("accidents", "person_id"),
     ("referrals", "person_id"),
+    ("written_estimates", "person_id"),
     ("lab_reports", "person_id"),
     ("waiting", "person_id"),
     ("series", "person_id"),

@@ -38,6 +38,23 @@ row! {
 }
 
 row! {
+    /// A written estimate as it was given; its paper is read apart.
+    written_estimates WrittenEstimate {
+        id: Uuid,
+        person_id: Uuid,
+        visit_id: Option<Uuid>,
+        /// The day of the care, where it is booked.
+        day: Option<NaiveDate>,
+        reason: String,
+        #[schema(value_type = Vec<documents::EstimateLine>)]
+        lines: Doc<Vec<documents::EstimateLine>>,
+        total_cents: i64,
+        made_at: DateTime<Utc>,
+        made_by: String,
+    }
+}
+
+row! {
     fee_schedules FeeSchedule {
         code: String,
         name: String,

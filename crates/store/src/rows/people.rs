@@ -58,6 +58,15 @@ row! {
 }
 
 row! {
+    /// A visit that the patient keeps from the plan.
+    kept_from_plan KeptFromPlan {
+        visit_id: Uuid,
+        asked_at: DateTime<Utc>,
+        asked_by: String,
+    }
+}
+
+row! {
     /// A referral to the clinic.
     referrals Referral {
         id: Uuid,

@@ -4,6 +4,7 @@ use crate::codes;
 use chrono::{DateTime, NaiveDate, Utc};
 use harbor_core::arrival::Stage;
 use harbor_core::people::messages::{ToDo, to_do};
+use harbor_core::schedule::VisitKind;
 use uuid::Uuid;
 
 /// Stages in which a visit does not take its time any more.
@@ -106,6 +107,11 @@ impl Visit {
     /// Where the patient is.
     pub fn stage(&self) -> Stage {
         *self.stage
+    }
+
+    /// Whether it is a charge without a visit, which bears no time of anybody.
+    pub fn is_charge_alone(&self) -> bool {
+        *self.kind == VisitKind::Charge
     }
 }
 

@@ -1,5 +1,6 @@
 //! Shifts, slots and visits of a day, and what of them is free.
 
+use crate::charges::alone::NO_TYPE;
 use crate::rows::{NOT_LIVE, ScheduleNote, Shift, Slot, VisitType};
 use crate::schema::{shifts, slots, visit_types, visits};
 use crate::{Change, Conn, Result, StoreError, Topic};
@@ -11,8 +12,10 @@ use harbor_core::schedule::day_bounds;
 use std::collections::HashMap;
 use uuid::Uuid;
 
+/// The types of visits, whether they are still booked or not.
 pub async fn visit_types(conn: &mut Conn) -> Result<Vec<VisitType>> {
-    Ok(visit_types::table.order(visit_types::sort).select(VisitType::as_select()).load(conn).await?)
+    let chosen = visit_types::table.filter(visit_types::id.ne(NO_TYPE));
+    Ok(chosen.order(visit_types::sort).select(VisitType::as_select()).load(conn).await?)
 }
 
 pub async fn shifts(conn: &mut Conn, from: DateTime<Utc>, to: DateTime<Utc>) -> Result<Vec<Shift>> {

@@ -6,6 +6,7 @@ use crate::{Change, Conn, Result};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::schedule::VisitKind;
 use sha2::{Digest, Sha256};
 use uuid::Uuid;
 
@@ -29,7 +30,9 @@ pub async fn owner(conn: &mut Conn, token: &str) -> Result<Option<Staff>> {
 pub async fn visits_between(conn: &mut Conn, clinician: Uuid, from: NaiveDate, to: NaiveDate) -> Result<Vec<Visit>> {
     Ok(visits::table
         .filter(visits::clinician_id.eq(clinician).and(visits::day.between(from, to)))
-        .filter(visits::stage.ne("cancelled").and(visits::rebook.eq(false)))
+        .filter(
+            visits::stage.ne("cancelled").and(visits::rebook.eq(false)).and(visits::kind.ne(VisitKind::Charge.code())),
+        )
         .order((visits::starts_at, visits::id))
         .select(Visit::as_select())
         .load(conn)

@@ -1,5 +1,6 @@
 //! What the claim check of a visit looks at.
 
+use crate::charges::estimates;
 use crate::claims::accidents;
 use crate::coverage::referrals::{self, Use};
 use crate::people::registration::has_address;
@@ -7,12 +8,17 @@ use crate::rows::{Accident, Coverage, Payer, Person, Referral, Staff, Visit, Vis
 use crate::schema::visit_billing;
 use crate::{Conn, Result, house};
 use chrono::NaiveDate;
+use chrono_tz::Tz;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::arrival::Stage;
 use harbor_core::charges::claim_check::Rendering;
+use harbor_core::charges::estimates as core;
 use harbor_core::charges::{ChargeLine, ClaimCandidate, PolicyOnClaim};
 use harbor_core::consult::diagnoses::Pair;
 use harbor_core::coverage::referrals::ReferralOfVisit;
+use harbor_core::money::Cents;
+use harbor_core::schedule::VisitKind;
 use std::collections::HashMap;
 use uuid::Uuid;
 
@@ -24,6 +30,9 @@ pub(super) struct Basics {
     accidents: Vec<Accident>,
     referrals: Vec<Referral>,
     uses: HashMap<Uuid, Vec<Use>>,
+    /// What the latest written estimate of each visit came to.
+    estimates: HashMap<Uuid, i64>,
+    zone: Tz,
     postal_code: String,
 }
 
@@ -55,6 +64,7 @@ impl Basics {
             .await?;
         let patients: Vec<Uuid> = visits.iter().map(|v| v.person_id).collect();
         let referrals = referrals::of_people(conn, &patients).await?;
+        let clinic = house::staff::clinic(conn).await?;
         Ok(Basics {
             uses: referrals::uses(conn, &referrals.iter().map(|r| r.id).collect::<Vec<_>>()).await?,
             referrals,
@@ -62,13 +72,25 @@ impl Basics {
             staff: house::staff::all(conn).await?.into_iter().map(|s| (s.id, s)).collect(),
             billing: billing.into_iter().map(|b| (b.visit_id, b)).collect(),
             accidents: accidents::of_people(conn, &hurt).await?,
-            postal_code: house::staff::clinic(conn).await?.postal_code,
+            estimates: estimates::of_visits(conn, &ids).await?,
+            zone: clinic.zone.parse().unwrap_or(Tz::UTC),
+            postal_code: clinic.postal_code,
         })
     }
 
     /// Whether a visit is for an accident at work.
     pub fn is_at_work(&self, visit: &Visit) -> bool {
         accidents::is_at_work(&self.accidents, visit)
+    }
+
+    /// Why a visit ahead that the patient pays for alone still wants its written estimate.
+    pub fn estimate_lack(&self, visit: &Visit) -> Option<String> {
+        let ahead = visit.appointment && visit.stage() == Stage::Booked && visit.self_pay;
+        if !ahead || *visit.kind == VisitKind::Administrative || self.estimates.contains_key(&visit.id) {
+            return None;
+        }
+        let booked = visit.placed_at.with_timezone(&self.zone).date_naive();
+        core::lack(booked, visit.day, self.today)
     }
 
     /// The referral that a visit names, and how many of its person's hold for it.
@@ -109,6 +131,8 @@ impl Basics {
                 filing_days: of.payer.and_then(|p| p.filing_days).and_then(|d| u32::try_from(d).ok()),
             }),
             self_pay: of.policy.is_none() && of.visit.self_pay,
+            alone: *of.visit.kind == VisitKind::Charge,
+            estimated: self.estimates.get(&of.visit.id).map(|cents| Cents::new(*cents)),
             diagnoses: of.diagnoses.to_vec(),
             unrelated: unrelated.iter().filter_map(|p| Pair::parse(p)).collect(),
             lines: of.lines.to_vec(),

@@ -171,6 +171,7 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, asked: Asked<'_>) -> Resu
             cosigner_missing: cosigners.get(&visit.id).cloned(),
             stage: visit.stage(),
             appointment: visit.appointment,
+            alone: *visit.kind == VisitKind::Charge,
             pays: match (&policy, *visit.kind) {
                 (_, VisitKind::Administrative) => Pays::Nobody,
                 (Some(_), _) => Pays::Insurance,
@@ -181,6 +182,7 @@ pub async fn gather(conn: &mut Conn, rows: Vec<Visit>, asked: Asked<'_>) -> Resu
             registration_gaps: registrations.gaps(&person, visit.day).iter().map(|f| f.label()).collect(),
             benefits,
             referral_lack: referral_lack.map(|l| l.sentence),
+            estimate_lack: basics.estimate_lack(&visit),
             diagnoses: codes.len(),
             runs_without_code: own_runs.iter().filter(|r| r.code.is_none()).map(|r| r.title.clone()).collect(),
             orders_without_diagnosis: own_orders
@@ -236,7 +238,7 @@ fn charge_line(
         most_units: s.most_units.and_then(|m| u32::try_from(m).ok()),
         needs: s.needs.iter().map(|n| **n).collect(),
         not_with: s.not_with.clone(),
-        out_of_time: s.starts_on.is_some_and(|from| day < from) || s.ends_on.is_some_and(|end| end < day),
+        out_of_time: s.is_out_of_time(day),
     });
     let line = ChargeLine {
         number: u32::try_from(l.number).unwrap_or(0),

@@ -5,9 +5,10 @@ mod marks;
 
 pub use marks::marks_of;
 
+use crate::coverage::{self, kept};
 use crate::rows::{NOT_LIVE, Visit, VisitType};
 use crate::schema::{self_pay_told, visit_types, visits};
-use crate::{Change, Conn, Result, StoreError, Topic, coverage};
+use crate::{Change, Conn, Result, StoreError, Topic};
 use chrono::{DateTime, NaiveDate, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
@@ -160,6 +161,10 @@ impl Change<'_> {
     /// The visit is not the patient's alone to pay.
     pub async fn take_self_pay_back(&mut self, id: Uuid) -> Result<()> {
         let visit = self.visit_to_pay_for(id).await?;
+        if kept::kept(self.conn(), id).await?.is_some() {
+            let sentence = "The patient keeps this visit from the plan; say first that they no longer do.";
+            return Err(StoreError::refused("kept-from-plan", sentence));
+        }
         diesel::delete(self_pay_told::table.find(id)).execute(self.conn()).await?;
         self.audit("took self-pay back", "visit", id, Some(visit.person_id), "");
         // Once checked in, the policy that counts on the day is the visit's.

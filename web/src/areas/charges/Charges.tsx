@@ -1,12 +1,11 @@
 /** Charges: the suggested level with its reasoning, lines with pointers, and the claim check beside them. */
 
 import { Unanswered } from '../../ui/Unanswered';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useRef } from 'react';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useMay } from '../../app/session';
 import { amountText, dollars } from '../../app/words';
 import { Button } from '../../ui/controls';
-import { Finder } from '../../ui/Finder';
 import { Empty, Mono, Notice, Row, Sheet, Small, Spread, Stack } from '../../ui/layout';
 import { space } from '../../ui/tokens';
 import { Restricted } from '../visit_line/Restricted';
@@ -14,6 +13,7 @@ import { Completed, Corrected, OpenAgain } from './Again';
 import { ClaimCheck } from './ClaimCheck';
 import { ForClaim } from './ForClaim';
 import { type Line, Lines } from './Lines';
+import { ServiceFinder } from './ServiceFinder';
 import { charges, services as servicesQuery } from './queries';
 
 /** Saves one change of the lines after another, each upon what the one before wanted: a second press before the first is answered
@@ -40,7 +40,6 @@ function useInTurn(visit: string, run: ReturnType<typeof useDo>['run'], answered
 export function Charges({ view }: { view: Schemas['VisitView'] }) {
   const visit = view.card.visit.id;
   const may = useMay();
-  const [text, setText] = useState('');
   const { run, busy, refusal } = useDo();
   const path = { params: { path: { id: visit } } };
   const look = useLook(charges(visit));
@@ -65,8 +64,6 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
   const everyPointer = data.diagnoses.slice(0, 4).map((d) => d.position);
   const add = (code: string, pointers = onlyPointer) =>
     save((now) => [...now, { serviceCode: code, units: 1, modifiers: [], pointers }]);
-  const word = text.trim().toLowerCase();
-  const found = word.length > 1 ? (services.data ?? []).filter((s) => s.service.name.toLowerCase().includes(word)) : [];
   const suggested = services.data?.find((s) => s.service.code === data.suggestedService)?.service;
   // One visit has one level; the suggestion rests once a level stands among the lines.
   const leveled = lines.some(
@@ -103,7 +100,7 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
         </Row>
         {open && (
           <Stack style={{ marginTop: space(3) }}>
-            {!leveled && (
+            {!leveled && view.card.visit.kind !== 'charge' && (
               <Row>
                 {suggested && (
                   <Button onPress={() => add(suggested.code, everyPointer)} isDisabled={busy}>
@@ -128,25 +125,7 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
                 ))}
               </details>
             )}
-            <Finder
-              label="Add a service"
-              value={text}
-              onChange={setText}
-              items={found.slice(0, 8)}
-              keyOf={(s) => s.service.code}
-              textOf={(s) => s.service.name}
-              placeholder="Blood draw, spirometry"
-              onTake={(s) => {
-                setText('');
-                add(s.service.code);
-              }}
-              render={(s) => (
-                <>
-                  {s.service.name} <Mono>{s.service.externalCode}</Mono>{' '}
-                  <Small>{s.priceCents == null ? 'no price' : dollars(s.priceCents)}</Small>
-                </>
-              )}
-            />
+            <ServiceFinder label="Add a service" onTake={(s) => add(s.service.code)} />
           </Stack>
         )}
       </Sheet>
@@ -160,7 +139,9 @@ export function Charges({ view }: { view: Schemas['VisitView'] }) {
               visit={visit}
               {...(open ? { onUnrelated: unrelated } : {})}
             />
-            <ForClaim visit={visit} person={view.person.id} open={!data.completed} />
+            {view.card.visit.kind !== 'charge' && (
+              <ForClaim visit={visit} person={view.person.id} open={!data.completed} />
+            )}
             {refusal && (
               <Notice $tone="coral" role="alert">
                 {refusal.message}

@@ -20,6 +20,17 @@ export const forClaim = (id: string) =>
     api.GET('/api/visits/{id}/for-claim', of(id)),
   );
 
+export const estimates = (person: string) =>
+  look(['estimates', person], [{ topic: 'person', id: person }], () =>
+    api.GET('/api/people/{id}/estimates', of(person)),
+  );
+
+/** With what the estimate of a visit begins. */
+export const estimateOf = (visit: string) =>
+  look(['estimate-of', visit], [{ topic: 'visit', id: visit }, { topic: 'prices' }], () =>
+    api.GET('/api/visits/{id}/estimate', of(visit)),
+  );
+
 /** Of today where no day is said. */
 export const sheetOfDay = (day: string) =>
   look(['sheet-of-day', day], [{ topic: 'visit' }, { topic: 'prices' }, { topic: 'person' }], () =>

@@ -15,7 +15,8 @@ type Visit = Schemas['Visit'];
 export function NoteHead({ chart, visit }: { chart: Chart; visit: Visit }) {
   const may = useMay();
   const { me } = useSession();
-  const kinds = useWords('visitKinds');
+  // A charge alone is raised as such.
+  const kinds = useWords('visitKinds').filter((k) => k.id !== 'charge');
   const { clinicians } = useChoices();
   const [kind, setKind] = useState<string | null>(visit.kind);
   const [supervising, setSupervising] = useState<string | null>(chart.head?.supervisingId ?? 'none');

@@ -7,6 +7,7 @@ import { useUndo } from '../../app/undo';
 import { useTimes } from '../../app/words';
 import { Button } from '../../ui/controls';
 import { Notice, Row, Small, Spread, Stack } from '../../ui/layout';
+import { Estimates } from '../charges/Estimates';
 import { NewPolicy } from './NewPolicy';
 import { Policy } from './Policy';
 import { PolicyTimeline } from './PolicyTimeline';
@@ -33,6 +34,10 @@ export function Coverages(p: {
   const untold = () => api.DELETE('/api/visits/{id}/self-pay', path);
   const tell = () => void run(told).then((done) => done && offerUndo('This visit is self-pay.', untold));
   const takeBack = () => void run(untold).then((done) => done && offerUndo('This visit is not self-pay.', told));
+  const kept = () => api.POST('/api/visits/{id}/kept-from-plan', path);
+  const unkept = () => api.DELETE('/api/visits/{id}/kept-from-plan', path);
+  const keep = () => void run(kept).then((done) => done && offerUndo('This visit is kept from the plan.', unkept));
+  const noLonger = () => void run(unkept).then((done) => done && offerUndo('The plan may be asked to pay.', kept));
   return (
     <Stack $gap={3}>
       {p.views.length > 1 && <PolicyTimeline views={p.views} />}
@@ -55,11 +60,13 @@ export function Coverages(p: {
             <span>
               This visit is self-pay: told on {times.full(p.selfPay.at)} {times.time(p.selfPay.at)} by {p.selfPay.by}{' '}
               that payment is due.{p.views.some((v) => v.countsToday) && ' The policy on file is not used for it.'}
+              {p.selfPay.keptFromPlan &&
+                ' The patient keeps it from the plan: no claim of it is made, and it holds once the visit is paid in full.'}
             </span>
             <Spread />
             {may('edit_coverage') && (
-              <Button onPress={takeBack} isDisabled={busy}>
-                Take it back
+              <Button onPress={p.selfPay.keptFromPlan ? noLonger : takeBack} isDisabled={busy}>
+                {p.selfPay.keptFromPlan ? 'They no longer do' : 'Take it back'}
               </Button>
             )}
           </Row>
@@ -77,9 +84,16 @@ export function Coverages(p: {
               Self-pay: told that payment is due
             </Button>
           )}
+          {p.visit && !p.selfPay?.keptFromPlan && p.views.some((v) => v.countsToday) && (
+            <Button $kind="quiet" onPress={keep} isDisabled={busy}>
+              Patient keeps this visit from the plan
+            </Button>
+          )}
           {!p.visit && <Small>That a visit is self-pay is told with the visit.</Small>}
         </Row>
       )}
+      <h3>Written estimates</h3>
+      <Estimates person={p.person} visit={p.visit} />
       <h3>Referrals to us</h3>
       <Referrals person={p.person} visit={p.visit} />
     </Stack>

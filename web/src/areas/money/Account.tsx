@@ -12,6 +12,7 @@ import { Dialog } from '../../ui/Dialog';
 import { Columns, Empty, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { River } from '../../ui/River';
 import { part } from '../../ui/tokens';
+import { ChargeAlone } from '../charges/Alone';
 import { Collect } from './Collect';
 import { meansOf, ReceiptDialog } from './Receipt';
 import { account, payments } from './queries';
@@ -219,11 +220,12 @@ export function Payments({ person }: { person: string }) {
   );
 }
 
-export function Account({ person }: { person: string }) {
+export function Account({ person, clinician }: { person: string; clinician?: string | null | undefined }) {
   const { site } = useSession();
   const may = useMay();
   const [giving, setGiving] = useState(false);
   const [taking, setTaking] = useState(false);
+  const [charging, setCharging] = useState(false);
   const look = useLook(account(person));
   const a = look.data;
   if (!a)
@@ -245,6 +247,11 @@ export function Account({ person }: { person: string }) {
             Give back
           </Button>
         )}
+        {may('take_money') && (
+          <Button $kind="quiet" onPress={() => setCharging(true)}>
+            Charge without a visit
+          </Button>
+        )}
         {may('take_money') && !taking && <Button onPress={() => setTaking(true)}>Take a payment</Button>}
       </Row>
       <Stack>
@@ -262,6 +269,7 @@ export function Account({ person }: { person: string }) {
         {taking && <Collect person={person} site={site?.id ?? ''} propose="all" focus />}
         <Payments person={person} />
       </Stack>
+      {charging && <ChargeAlone person={person} clinician={clinician ?? null} onClose={() => setCharging(false)} />}
       {giving && <GiveBack person={person} heldCents={a.creditCents} onClose={() => setGiving(false)} />}
     </Sheet>
   );

@@ -263,7 +263,7 @@ export default function PersonPage() {
       </Sheet>
       {may('see_charges') && (
         <div data-place="balance">
-          <Account person={id} />
+          <Account person={id} clinician={look.data.person.usualClinicianId} />
           {may('take_money') && <AskedOf person={card} />}
         </div>
       )}

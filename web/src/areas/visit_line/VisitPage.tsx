@@ -43,7 +43,9 @@ export default function VisitPage() {
   const times = useTimes();
   const identity = useIdentity();
   const look = useLook(visitQuery(id));
-  const chart = useLook(chartQuery(id), may('see_chart'));
+  // A charge without a visit has no chart of its own.
+  const alone = look.data?.card.visit.kind === 'charge';
+  const chart = useLook(chartQuery(id), may('see_chart') && !alone);
   useEffect(() => setInHand({ visit: id }), [id, setInHand]);
   if (!look.data || unanswered(look))
     return (
@@ -54,7 +56,7 @@ export default function VisitPage() {
   const view = look.data;
   const { visit, person } = view.card;
   const items: (TabItem | false)[] = [
-    may('check_in') && { id: 'check-in', label: 'Check-in', content: <CheckIn key={id} view={view} /> },
+    may('check_in') && !alone && { id: 'check-in', label: 'Check-in', content: <CheckIn key={id} view={view} /> },
     may('see_chart') &&
       chart.data !== undefined && {
         id: 'sheet',

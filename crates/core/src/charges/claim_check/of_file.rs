@@ -48,6 +48,8 @@ pub fn check_of_file(claim: &Claim, billing_postal_code: &str, day: NaiveDate, i
             needs_referral: false,
         }),
         self_pay: false,
+        alone: false,
+        estimated: None,
         diagnoses: claim.diagnoses.iter().map(|d| dot(d)).collect(),
         unrelated: vec![],
         lines: (1..)

@@ -4,12 +4,14 @@ use super::words::{Found, each_line, when};
 use super::{ClaimCandidate, ClaimSeverity, FixPlace, PolicyOnClaim};
 use crate::charges::fee_schedules::ServiceNeed;
 use crate::charges::suits::does_not_suit;
+use crate::charges::{ChargeLine, estimates};
 use crate::claims::lawful::{most, written};
 use crate::claims::{MOST_DIAGNOSES, TOO_MANY_DIAGNOSES, deadline};
 use crate::consult::diagnoses::{DiagnosisIndex, Finding};
 use crate::coverage::Relationship;
 use crate::coverage::referrals::{self, ReferralLack};
 use crate::fields::identifiers::{Npi, taxonomy_is_valid};
+use crate::money::Cents;
 use ClaimSeverity::{Stops, Warns};
 use FixPlace::{Charges, Clinic, Coverage, Note, Registration, Staff};
 
@@ -17,6 +19,8 @@ use FixPlace::{Charges, Clinic, Coverage, Note, Registration, Staff};
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Holds {
     Everybody,
+    /// A visit, not a charge that stands alone.
+    Visits,
     /// Whoever a policy pays for.
     Insured,
     /// Whoever an employers' fund pays for.
@@ -27,6 +31,7 @@ impl Holds {
     pub fn holds(self, c: &ClaimCandidate) -> bool {
         match self {
             Holds::Everybody => true,
+            Holds::Visits => !c.alone,
             Holds::Insured => c.policy.is_some(),
             Holds::AtWork => c.policy.as_ref().is_some_and(|p| p.employment),
         }
@@ -47,17 +52,17 @@ const fn rule(name: &'static str, severity: ClaimSeverity, holds: Holds, place: 
     Rule { name, severity, holds, place, find }
 }
 
-use Holds::{AtWork, Everybody, Insured};
+use Holds::{AtWork, Everybody, Insured, Visits};
 
 pub(super) const RULES: &[Rule] = &[
-    rule("birth date", Stops, Everybody, Registration, |c, _| {
+    rule("birth date", Stops, Visits, Registration, |c, _| {
         when(c.birth_date.is_none(), "birth_date", "The patient's birth date is missing.")
     }),
     rule("birth date before the visit", Stops, Everybody, Registration, |c, _| {
         let after = c.birth_date.is_some_and(|b| b > c.service_date);
         when(after, "birth_after", "The patient was born after the visit.")
     }),
-    rule("sex", Stops, Everybody, Registration, |c, _| when(c.sex.is_none(), "sex", "The patient's sex is missing.")),
+    rule("sex", Stops, Visits, Registration, |c, _| when(c.sex.is_none(), "sex", "The patient's sex is missing.")),
     rule("address", Stops, Insured, Registration, |c, _| {
         when(!c.has_address, "address", "The patient's address is missing.")
     }),
@@ -151,7 +156,7 @@ pub(super) const RULES: &[Rule] = &[
         let after = c.accident_date.is_some_and(|a| a > c.service_date);
         when(after, "accident_after", "The accident lies after the visit.")
     }),
-    rule("clinician's provider number", Stops, Everybody, Staff, |c, _| {
+    rule("clinician's provider number", Stops, Visits, Staff, |c, _| {
         let wrong = c.rendering.npi.is_none_or(|n| Npi::parse(n).is_err());
         when(wrong, "npi", "The clinician has no valid provider number.")
     }),
@@ -167,7 +172,7 @@ pub(super) const RULES: &[Rule] = &[
     rule("number of lines", Stops, Everybody, Charges, |c, _| {
         when(c.lines.len() > 50, "too_many_lines", "A claim holds at most 50 lines.")
     }),
-    rule("diagnoses", Stops, Everybody, Note, |c, _| {
+    rule("diagnoses", Stops, Visits, Note, |c, _| {
         when(c.diagnoses.is_empty(), "no_diagnosis", "There is no diagnosis.")
     }),
     rule("number of diagnoses", Stops, Everybody, Note, |c, _| {
@@ -200,6 +205,16 @@ pub(super) const RULES: &[Rule] = &[
             Some(_) => None,
         })
     }),
+    rule("written estimate", Warns, Everybody, Charges, |c, _| {
+        let charged: Cents = c.lines.iter().filter_map(ChargeLine::fee).sum();
+        let beyond = c.estimated.filter(|_| c.policy.is_none()).and_then(|e| estimates::disputable(e, charged));
+        let sentence = format!(
+            "The charges go {} beyond the written estimate; the patient may dispute them within {} days of the first bill.",
+            beyond.unwrap_or_default(),
+            estimates::DAYS_TO_DISPUTE
+        );
+        when(beyond.is_some(), "beyond_estimate", sentence)
+    }),
     rule("units", Stops, Everybody, Charges, |c, _| {
         each_line(c, |l| (l.units == 0 || l.units > 999).then(|| ("units", ": units must be 1 to 999.".to_owned())))
     }),
@@ -218,9 +233,8 @@ pub(super) const RULES: &[Rule] = &[
     }),
     rule("services that exclude each other", Stops, Everybody, Charges, |c, _| {
         each_line(c, |l| {
-            let beside = |o: &&crate::charges::ChargeLine| {
-                o.number != l.number && l.catalogued.not_with.contains(&o.catalogued.service)
-            };
+            let beside =
+                |o: &&ChargeLine| o.number != l.number && l.catalogued.not_with.contains(&o.catalogued.service);
             let other = c.lines.iter().find(beside)?;
             // Told once, also where each names the other.
             let told = other.number < l.number && other.catalogued.not_with.contains(&l.catalogued.service);
@@ -259,7 +273,7 @@ pub(super) const RULES: &[Rule] = &[
         })
     }),
     rule("modifier that is usually needed", Warns, Insured, Charges, |c, _| modifier_needed(c)),
-    rule("diagnosis pointers", Stops, Everybody, Charges, |c, _| {
+    rule("diagnosis pointers", Stops, Visits, Charges, |c, _| {
         each_line(c, |l| {
             if l.pointers.is_empty() {
                 return Some(("no_pointer", " points at no diagnosis.".to_owned()));
@@ -361,7 +375,7 @@ fn relationship_and_age(c: &ClaimCandidate) -> Vec<Found> {
 /// A visit beside a procedure of the same day wants to be told as one of its own.
 fn modifier_needed(c: &ClaimCandidate) -> Vec<Found> {
     let procedure = c.lines.iter().any(|l| l.is_procedure);
-    let lacks = |l: &&crate::charges::ChargeLine| l.is_level && !l.modifiers.iter().any(|m| m == "25");
+    let lacks = |l: &&ChargeLine| l.is_level && !l.modifiers.iter().any(|m| m == "25");
     let level = c.lines.iter().find(lacks).filter(|_| procedure);
     level.map_or(vec![], |l| {
         let sentence = format!(

@@ -67,6 +67,8 @@ fn sound<'a>() -> ClaimCandidate<'a> {
         has_address: true,
         policy: Some(policy()),
         self_pay: false,
+        alone: false,
+        estimated: None,
         diagnoses: vec!["R05.3".into()],
         unrelated: vec![],
         lines: vec![line(1)],
@@ -305,4 +307,43 @@ fn services_that_exclude_each_other_are_told_once() {
 #[test]
 fn an_accident_at_work_is_not_for_the_patients_plan() {
     assert_eq!(with(|c| c.accident_at_work = true), ["not_the_fund"]);
+}
+
+#[test]
+fn a_charge_alone_needs_neither_diagnosis_nor_clinician_but_a_price() {
+    let mut form = ClaimCandidate {
+        policy: None,
+        self_pay: true,
+        alone: true,
+        diagnoses: vec![],
+        sex: None,
+        birth_date: None,
+        rendering: Rendering::default(),
+        lines: vec![ChargeLine { pointers: vec![], is_level: false, ..line(1) }],
+        ..sound()
+    };
+    assert!(check_claim(&form, &index()).is_ready());
+    form.lines[0].price = None;
+    assert!(!check_claim(&form, &index()).is_ready());
+    form.alone = false;
+    let codes: Vec<&str> = check_claim(&form, &index()).stops().map(|f| f.code).collect();
+    assert_eq!(codes, ["birth_date", "sex", "npi", "no_diagnosis", "no_fee", "no_pointer"]);
+}
+
+#[test]
+fn charges_far_beyond_the_written_estimate_are_told_to_who_pays_alone() {
+    let told = |estimated: i64, insured: bool| {
+        let policy = insured.then(policy);
+        let c = ClaimCandidate { self_pay: !insured, policy, estimated: Some(Cents::new(estimated)), ..sound() };
+        let lines = vec![ChargeLine { price: Some(Cents::new(60_000)), ..line(1) }];
+        let check = check_claim(&ClaimCandidate { lines, ..c }, &index());
+        check.faults.into_iter().find(|f| f.code == "beyond_estimate").map(|f| f.sentence)
+    };
+    assert_eq!(
+        told(20_000, false).as_deref(),
+        Some(
+            "The charges go 400.00 beyond the written estimate; the patient may dispute them within 120 days of the first bill."
+        )
+    );
+    assert_eq!((told(20_100, false), told(20_000, true)), (None, None));
 }

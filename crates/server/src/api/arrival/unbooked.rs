@@ -1,14 +1,14 @@
 //! Visits without an appointment.
 
 use crate::access::Me;
-use crate::api::schedule::booking::reason_and_note;
+use crate::api::schedule::booking::{kind_of, reason_and_note};
 use crate::api::schedule::day::needed_clock;
 use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use harbor_core::fields::typed_date::Sense;
 use harbor_core::fields::{Faults, typed_date};
-use harbor_core::schedule::{VisitKind, at_local};
+use harbor_core::schedule::at_local;
 use harbor_store::arrival::unbooked::Unbooked;
 use harbor_store::house::staff;
 use harbor_store::rows::Visit;
@@ -38,10 +38,10 @@ pub struct UnbookedForm {
 #[utoipa::path(post, path = "/api/people/{id}/visits", params(("id" = Uuid, Path)), request_body = UnbookedForm, responses((status = 200, body = Visit), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub async fn begin(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<UnbookedForm>) -> Answer<Visit> {
     let mut faults = Faults::default();
-    let kind = VisitKind::from_code(&form.kind);
-    if kind.is_none() {
-        faults.add("kind", "Choose what kind of visit it is.");
-    }
+    let kind = match form.kind.as_str() {
+        "" => faults.coded("kind", "", "Choose what kind of visit it is."),
+        code => kind_of(&mut faults, code),
+    };
     let mut day = state.today();
     if !form.date.trim().is_empty() {
         match typed_date::parse(&form.date, state.today(), Sense::Any) {
@@ -64,7 +64,7 @@ pub async fn begin(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Unbook
             faults.none_or(())?;
             let new = Unbooked {
                 person: *id,
-                kind: kind.unwrap_or(VisitKind::InPerson),
+                kind,
                 clinician: form.clinician_id,
                 site: form.site_id,
                 visit_type: form.visit_type_id,

@@ -79,7 +79,8 @@ pub async fn sheet(state: Data<State>, me: Me, request: HttpRequest, asked: Quer
         let own: Vec<_> = lines.iter().filter(|l| l.visit_id == g.visit.id).collect();
         let known = own.iter().filter_map(|l| catalogue.get(&l.service_code));
         let level = known.clone().find_map(|(_, level)| *level);
-        let signed = g.facts.marks.has(Mark::Signed);
+        // A charge alone waits for no signature.
+        let signed = g.facts.marks.has(Mark::Signed) || g.facts.alone;
         let charged = g.facts.marks.has(Mark::Charged);
         // Only what can still be put right is compared.
         let documented = match signed && !charged && level.is_some() {

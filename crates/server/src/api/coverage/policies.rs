@@ -468,3 +468,27 @@ pub async fn ask_tomorrow(state: Data<State>, me: Me) -> Answer<Asked> {
         })
         .await
 }
+
+/// The patient keeps a visit from the plan and pays for it in full (45 CFR 164.522(a)(1)(vi)).
+#[utoipa::path(post, path = "/api/visits/{id}/kept-from-plan", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn keep_from_plan(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.keep_from_plan(*id).await?;
+            Ok(DONE)
+        })
+        .await
+}
+
+/// The patient no longer keeps the visit from the plan: the policy on file counts again.
+#[utoipa::path(delete, path = "/api/visits/{id}/kept-from-plan", params(("id" = Uuid, Path)), responses((status = 200, body = Done), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn no_longer_keep(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<Done> {
+    state
+        .store
+        .change(&me.actor(), state.now(), async |change| {
+            change.no_longer_keep(*id).await?;
+            Ok(DONE)
+        })
+        .await
+}

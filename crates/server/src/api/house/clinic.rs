@@ -86,7 +86,7 @@ fn looks() -> Looks {
         glyphs: words(&GLYPHS),
         patterns: words(&PATTERNS),
         grounds: words(&GROUNDS),
-        kinds: VisitKind::ALL.iter().map(|k| Choice::of(k.code(), k.label())).collect(),
+        kinds: VisitKind::ALL.iter().filter(|k| k.is_chosen()).map(|k| Choice::of(k.code(), k.label())).collect(),
         room_kinds: RoomKind::ALL.iter().map(|k| Choice::of(k.code(), k.label())).collect(),
         own_stage_follows: MAY_FOLLOW.iter().map(|s| Choice::of(s.code(), s.label())).collect(),
         own_stage_places: Where::ALL.iter().map(|w| Choice::of(w.code(), w.label())).collect(),

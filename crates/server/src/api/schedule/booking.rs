@@ -128,10 +128,16 @@ pub(crate) async fn reason_and_note(
     Ok((reason, faults.optional_line("note", "Note", note, 400)))
 }
 
+const CHOOSE_KIND: &str = "Choose what kind of visit it is.";
+
 /// What kind of visit it is; in person when nothing is said.
 pub(crate) fn kind_of(faults: &mut Faults, code: &str) -> VisitKind {
     let code = if code.is_empty() { VisitKind::InPerson.code() } else { code };
-    faults.coded("kind", code, "Choose what kind of visit it is.")
+    let kind: VisitKind = faults.coded("kind", code, CHOOSE_KIND);
+    if !kind.is_chosen() {
+        faults.add("kind", CHOOSE_KIND);
+    }
+    kind
 }
 
 #[utoipa::path(post, path = "/api/visits", request_body = BookingForm, responses((status = 200, body = Visit), (status = 409, body = Problem), (status = 422, body = Problem)))]

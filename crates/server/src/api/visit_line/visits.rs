@@ -15,6 +15,7 @@ use harbor_core::house::permissions::Permission;
 use harbor_core::visit_line::work_list::next_step;
 use harbor_store::codes::{self, Code};
 use harbor_store::consult::chart;
+use harbor_store::coverage::kept;
 use harbor_store::money::accounts;
 use harbor_store::people::registration::{Registrations, chart_is_open};
 use harbor_store::rows::{Allergy, NoneKnown, Person, Visit};
@@ -49,9 +50,12 @@ pub struct VisitView {
 }
 
 #[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
 pub struct SelfPayTold {
     at: DateTime<Utc>,
     by: String,
+    /// The patient keeps the visit from the plan and pays for it in full (45 CFR 164.522(a)(1)(vi)).
+    kept_from_plan: bool,
 }
 
 /// One visit with its facts.
@@ -106,7 +110,13 @@ pub async fn show(state: Data<State>, me: Me, id: Path<Uuid>) -> Answer<VisitVie
             .map(Gap::from)
             .collect(),
         coverages: coverage_views(&mut conn, g.person.id, g.visit.day).await?,
-        self_pay: visits::self_pay_told(&mut conn, *id).await?.map(|told| SelfPayTold { at: told.at, by: told.by }),
+        self_pay: match visits::self_pay_told(&mut conn, *id).await? {
+            Some(told) => {
+                let kept_from_plan = kept::kept(&mut conn, *id).await?.is_some();
+                Some(SelfPayTold { at: told.at, by: told.by, kept_from_plan })
+            }
+            None => None,
+        },
         share: share_of(&mut conn, &g).await?,
         older_cents,
         may_hand_over: g.visit.stage().may_hand_over().is_ok(),
