@@ -58,6 +58,7 @@ export default function VisitPage() {
   const items: (TabItem | false)[] = [
     may('check_in') && !alone && { id: 'check-in', label: 'Check-in', content: <CheckIn key={id} view={view} /> },
     may('see_chart') &&
+      !alone &&
       chart.data !== undefined && {
         id: 'sheet',
         label: 'Sheet',
@@ -80,7 +81,7 @@ export default function VisitPage() {
           </p>
         </Head>
         {chart.error?.is('restricted-chart') && <Restricted person={person.id} message={chart.error.message} />}
-        {chart.data !== undefined && may('record_vitals') && (
+        {chart.data !== undefined && !alone && may('record_vitals') && (
           // Hidden and not gone: what was typed is there again.
           <AtHand data-at-hand hidden={value !== 'sheet'}>
             <QuickLine key={id} visit={id} chart={chart.data} main={!may('write_note')} />
