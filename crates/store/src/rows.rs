@@ -14,6 +14,7 @@ macro_rules! row {
     };
 }
 
+mod charges;
 mod chart;
 mod house;
 mod money;
@@ -21,6 +22,7 @@ mod orders;
 mod people;
 mod schedule;
 
+pub use charges::*;
 pub use chart::*;
 pub use house::*;
 pub use money::*;
