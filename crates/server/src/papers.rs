@@ -111,8 +111,7 @@ pub async fn day_lists(state: &State, wanted: &Lists) -> Result<(Value, usize), 
         .retain(|s| s.role == Role::Clinician && (wanted.clinicians.is_empty() || wanted.clinicians.contains(&s.id)));
     let mut days = Vec::new();
     for day in wanted.from.iter_days().take_while(|d| *d <= wanted.to) {
-        let mut rows = visits::of_day(&mut conn, day).await?;
-        rows.retain(|v| !v.is_charge_alone());
+        let rows = visits::of_day(&mut conn, day).await?;
         let entries = lists::of_day(&mut conn, day).await?;
         let list_of = |v: &Visit| {
             let entry = entries.iter().find(|e| e.visit_id == v.id)?;

@@ -91,3 +91,28 @@ async fn nothing_is_written_or_claimed_under_a_charge_alone_and_no_visit_becomes
     assert!(!clinic["visitTypes"].to_string().contains("Charge alone"));
     product.stop().await.unwrap();
 }
+
+#[actix_web::test]
+async fn a_charge_alone_is_counted_among_no_visits() {
+    let product = Product::start().await.unwrap();
+    let visit = Visit::booked(&product, "oriane").await;
+    let (desk, clinician, person) = (&visit.desk, &visit.clinician, visit.person.as_str());
+    let today = desk.get("/api/clinic").await["today"].as_str().unwrap().to_owned();
+    let of = |rest: &str| format!("/api/people/{person}{rest}");
+    let looked = async || {
+        let month = desk.get(&format!("/api/schedule/month?day={today}")).await;
+        let open = desk.get("/api/open-times").await;
+        let visits: usize = desk.get(&of("/visits")).await.as_array().unwrap().len();
+        let view = desk.get("/api/today").await;
+        let counts = json!([view["visitsToday"], view["seenToday"], view["present"]]);
+        let chart = clinician.get(&of("/chart")).await;
+        let past = clinician.get(&of("/past")).await;
+        json!([month, open, visits, counts, chart["lastVisit"], past["visits"]])
+    };
+    let before = looked().await;
+    for day in ["", "11/20/2026"] {
+        charge(desk, person, "FORM", day).await.ok();
+    }
+    assert_eq!(looked().await, before);
+    product.stop().await.unwrap();
+}

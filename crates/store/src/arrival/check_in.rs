@@ -5,6 +5,7 @@ use crate::documents::{AlertCondition, Doc};
 use crate::money::accounts;
 use crate::rows::{AlertAcknowledgement, AlertRule, CheckInWalk, Form, SignedForm, SignedFormHead};
 use crate::schema::{alert_acknowledgements, alert_rules, check_in_walks, forms, signed_forms, visit_marks, visits};
+use crate::visit_line::visits::somebody_comes;
 use crate::{Change, Conn, Result, StoreError, Topic};
 use chrono::NaiveDate;
 use diesel::dsl::exists;
@@ -72,7 +73,7 @@ pub async fn paper(conn: &mut Conn, id: Uuid) -> Result<Vec<u8>> {
 pub async fn last_seen(conn: &mut Conn, person: Uuid, today: NaiveDate) -> Result<Option<NaiveDate>> {
     let signed = visit_marks::table.filter(visit_marks::visit_id.eq(visits::id).and(visit_marks::mark.eq("signed")));
     Ok(visits::table
-        .filter(visits::person_id.eq(person).and(visits::day.lt(today)))
+        .filter(visits::person_id.eq(person).and(visits::day.lt(today)).and(somebody_comes()))
         .filter(visits::stage.eq("left").or(exists(signed)))
         .select(diesel::dsl::max(visits::day))
         .first(conn)

@@ -2,6 +2,7 @@
 
 use crate::rows::Visit;
 use crate::schema::visits;
+use crate::visit_line::visits::somebody_comes;
 use crate::words::query;
 use crate::{Conn, Result};
 use chrono::{DateTime, NaiveDate, Utc};
@@ -19,7 +20,7 @@ pub async fn seen(
 ) -> Result<(Vec<Visit>, bool)> {
     let mut wanted = visits::table
         .filter(visits::person_id.eq(person))
-        .filter(visits::stage.ne_all(["booked", "cancelled", "did_not_come", "left_unseen"]))
+        .filter(visits::stage.ne_all(["booked", "cancelled", "did_not_come", "left_unseen"]).and(somebody_comes()))
         .order((visits::starts_at.desc(), visits::id))
         .limit(most + 1)
         .select(Visit::as_select())

@@ -5,6 +5,7 @@ use crate::rows::{NOT_LIVE, PersonLimits, Shift, Slot, Visit, VisitType};
 use crate::schedule::booking::Place;
 use crate::schedule::supply::weekday_of;
 use crate::schema::{shifts, slots, visits};
+use crate::visit_line::visits::somebody_comes;
 use crate::{Change, Conn, Result, StoreError, Topic, schedule};
 use chrono::{DateTime, Utc};
 use chrono_tz::Tz;
@@ -68,7 +69,7 @@ async fn count_within(
     rebook: bool,
 ) -> Result<Vec<ShiftBooked>> {
     let taken: Vec<(Uuid, DateTime<Utc>)> = visits::table
-        .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(rebook)))
+        .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(rebook)).and(somebody_comes()))
         .filter(visits::starts_at.ge(from).and(visits::starts_at.lt(to)))
         .select((visits::clinician_id, visits::starts_at))
         .load(conn)
@@ -220,7 +221,8 @@ impl Change<'_> {
     /// The visits of a shift that may leave it; none may when it has begun with somebody.
     async fn visits_to_leave(&mut self, shift: &Shift, zone: Tz) -> Result<Vec<Visit>> {
         let there: Vec<Visit> = visits::table
-            .filter(visits::clinician_id.eq(shift.clinician_id).and(visits::stage.ne_all(NOT_LIVE)))
+            .filter(visits::clinician_id.eq(shift.clinician_id))
+            .filter(visits::stage.ne_all(NOT_LIVE).and(somebody_comes()))
             .filter(visits::starts_at.ge(shift.starts_at).and(visits::starts_at.lt(shift.ends_at)))
             .order(visits::starts_at)
             .select(Visit::as_select())

@@ -3,6 +3,7 @@
 use crate::charges::alone::NO_TYPE;
 use crate::rows::{NOT_LIVE, ScheduleNote, Shift, Slot, VisitType};
 use crate::schema::{shifts, slots, visit_types, visits};
+use crate::visit_line::visits::somebody_comes;
 use crate::{Change, Conn, Result, StoreError, Topic};
 use chrono::{DateTime, Duration, NaiveDate, Utc};
 use chrono_tz::Tz;
@@ -87,7 +88,7 @@ pub async fn open_slots(
     limit: i64,
 ) -> Result<Vec<(Slot, Uuid)>> {
     let taken = visits::table
-        .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))
+        .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)).and(somebody_comes()))
         .filter(visits::clinician_id.eq(slots::clinician_id))
         .filter(visits::starts_at.lt(slots::ends_at).and(visits::ends_at.gt(slots::starts_at)))
         // No visit is longer than its type may be; the lower bound lets the index find the few in question.
@@ -168,7 +169,7 @@ pub async fn free_slots(conn: &mut Conn, w: &Window, of: &[Shift]) -> Result<Vec
         ));
     let mut found: Vec<FreeSlot> = query.load(conn).await?;
     let taken: Vec<(Uuid, DateTime<Utc>, DateTime<Utc>)> = visits::table
-        .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))
+        .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)).and(somebody_comes()))
         .filter(visits::starts_at.lt(w.to).and(visits::starts_at.gt(w.from - Duration::hours(8))))
         .order((visits::clinician_id, visits::starts_at))
         .select((visits::clinician_id, visits::starts_at, visits::ends_at))
@@ -217,6 +218,7 @@ pub async fn room_left(
                 count(*) filter (where s.starts_at >= $3 and not exists (
                     select from visits v where v.clinician_id = s.clinician_id
                         and v.stage not in ('cancelled', 'did_not_come', 'left_unseen') and not v.rebook
+                        and v.kind <> 'charge'
                         and v.starts_at < s.ends_at and v.ends_at > s.starts_at
                         and v.starts_at > s.starts_at - interval '8 hours')) as open,
                 0 as visits
@@ -225,7 +227,7 @@ pub async fn room_left(
             group by 1, 2
             union all
             select day, clinician_id, 0, 0, count(*) from visits
-            where day >= $5 and day < $6 and not rebook
+            where day >= $5 and day < $6 and not rebook and kind <> 'charge'
                 and stage not in ('cancelled', 'did_not_come', 'left_unseen')
             group by 1, 2) as each
          group by 1, 2 order by 1, 2",

@@ -3,7 +3,7 @@
 use crate::rows::{NOT_LIVE, Shift, Slot, SlotEvent};
 use crate::schedule::supply::FROM_TEMPLATE;
 use crate::schema::{shifts, slot_events, slots, visits};
-use crate::visit_line::visits::visit_type;
+use crate::visit_line::visits::{somebody_comes, visit_type};
 use crate::{Change, Conn, Result, StoreError, Topic, schedule};
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
@@ -93,7 +93,7 @@ impl Change<'_> {
         let span = span_of(&slot)?;
         let booked: i64 = visits::table
             .filter(visits::clinician_id.eq(slot.clinician_id))
-            .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))
+            .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)).and(somebody_comes()))
             .filter(visits::starts_at.lt(slot.ends_at).and(visits::ends_at.gt(slot.starts_at)))
             .count()
             .get_result(self.conn())

@@ -12,6 +12,7 @@ use crate::{Change, Conn, Result, StoreError, Topic};
 use chrono::{DateTime, NaiveDate, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use harbor_core::schedule::VisitKind;
 use harbor_core::visit_line::{Mark, Reached};
 use std::collections::HashMap;
 use uuid::Uuid;
@@ -25,7 +26,20 @@ pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Visit> {
     visits::table.find(id).select(Visit::as_select()).first(conn).await.optional()?.ok_or(StoreError::NotFound("visit"))
 }
 
+/// That somebody comes: a charge that stands alone takes nobody's time and is counted among no visits.
+pub(crate) fn somebody_comes() -> diesel::dsl::NotEq<visits::kind, &'static str> {
+    visits::kind.ne(VisitKind::Charge.code())
+}
+
+/// The visits of a day, without the charges that stand alone.
 pub async fn of_day(conn: &mut Conn, day: NaiveDate) -> Result<Vec<Visit>> {
+    let mut rows = charged_on(conn, day).await?;
+    rows.retain(|v| !v.is_charge_alone());
+    Ok(rows)
+}
+
+/// The visits of a day and the charges without a visit.
+pub async fn charged_on(conn: &mut Conn, day: NaiveDate) -> Result<Vec<Visit>> {
     Ok(visits::table
         .filter(visits::day.eq(day))
         .order((visits::starts_at, visits::id))
@@ -34,7 +48,7 @@ pub async fn of_day(conn: &mut Conn, day: NaiveDate) -> Result<Vec<Visit>> {
         .await?)
 }
 
-/// The visits of some people on a day.
+/// The visits of some people on a day, and their charges without a visit.
 pub async fn of_day_and_people(conn: &mut Conn, day: NaiveDate, people: &[Uuid]) -> Result<Vec<Visit>> {
     Ok(visits::table
         .filter(visits::day.eq(day).and(visits::person_id.eq_any(people)))
@@ -44,9 +58,10 @@ pub async fn of_day_and_people(conn: &mut Conn, day: NaiveDate, people: &[Uuid])
         .await?)
 }
 
+/// The visits of a person, the newest first, 200 of them.
 pub async fn of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<Visit>> {
     Ok(visits::table
-        .filter(visits::person_id.eq(person))
+        .filter(visits::person_id.eq(person).and(somebody_comes()))
         .order(visits::starts_at.desc())
         .limit(200)
         .select(Visit::as_select())
@@ -58,7 +73,7 @@ pub async fn of_person(conn: &mut Conn, person: Uuid) -> Result<Vec<Visit>> {
 pub async fn before(conn: &mut Conn, visit: &Visit) -> Result<Option<Visit>> {
     Ok(visits::table
         .filter(visits::person_id.eq(visit.person_id).and(visits::starts_at.lt(visit.starts_at)))
-        .filter(visits::stage.eq_any(["ready_to_leave", "left"]))
+        .filter(visits::stage.eq_any(["ready_to_leave", "left"]).and(somebody_comes()))
         .order((visits::starts_at.desc(), visits::id))
         .select(Visit::as_select())
         .first(conn)

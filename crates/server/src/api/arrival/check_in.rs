@@ -201,7 +201,8 @@ pub async fn household_today(state: Data<State>, id: Path<Uuid>) -> Answer<Vec<V
         ids.extend(household::of(&mut conn, &party).await?.into_iter().map(|m| m.person.id));
     }
     ids.retain(|p| *p != person.id);
-    let rows = visits::of_day_and_people(&mut conn, visit.day, &ids).await?;
+    let mut rows = visits::of_day_and_people(&mut conn, visit.day, &ids).await?;
+    rows.retain(|v| !v.is_charge_alone());
     let gathered = facts::gather(&mut conn, rows, state.asked_today()).await?;
     Ok(Json(gathered.iter().map(|g| VisitCard::of(g, state.today())).collect()))
 }

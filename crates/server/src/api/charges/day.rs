@@ -63,7 +63,7 @@ pub struct SheetOfDay {
 pub async fn sheet(state: Data<State>, me: Me, request: HttpRequest, asked: Query<SheetAsked>) -> Answer<SheetOfDay> {
     let day = asked.day.unwrap_or_else(|| state.today());
     let mut conn = state.store.reader().await?;
-    let mut of_day = visits::of_day(&mut conn, day).await?;
+    let mut of_day = visits::charged_on(&mut conn, day).await?;
     // What nobody came for, and what is no visit, is charged to nobody.
     of_day
         .retain(|v| !matches!(v.stage(), Stage::Cancelled | Stage::DidNotCome) && *v.kind != VisitKind::Administrative);

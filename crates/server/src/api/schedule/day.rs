@@ -60,8 +60,7 @@ pub async fn day(state: Data<State>, asked: Query<DayAsked>) -> Answer<DayView> 
 
 async fn day_view(conn: &mut Conn, state: &State, day: NaiveDate) -> Result<DayView, Problem> {
     let (from, to) = day_bounds(state.zone, day);
-    let mut rows = visits::of_day(conn, day).await?;
-    rows.retain(|v| !v.is_charge_alone());
+    let rows = visits::of_day(conn, day).await?;
     let gathered = facts::gather(conn, rows, state.asked_today()).await?;
     Ok(DayView {
         day,

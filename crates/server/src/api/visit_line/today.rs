@@ -94,12 +94,13 @@ pub struct TodayView {
 pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
     let today = state.today();
     let mut conn = state.store.reader().await?;
-    let of_today = visits::of_day(&mut conn, today).await?;
+    let mut of_today = visits::charged_on(&mut conn, today).await?;
     let mut unfinished = match me.role {
         Role::Clinician => visits::uncharged_before(&mut conn, me.staff.id, today).await?,
         _ => visits::unfinished_before(&mut conn, today).await?,
     };
     unfinished.extend(of_today.iter().filter(|v| !v.settled && !NOT_LIVE.contains(&v.stage().code())).cloned());
+    of_today.retain(|v| !v.is_charge_alone());
     let gathered = facts::gather(&mut conn, unfinished, state.asked_today()).await?;
     let mut waiting: Vec<Waiting> = Vec::new();
     for g in &gathered {

@@ -3,6 +3,7 @@
 use super::{FROM_TEMPLATE, LeftAsIs, SupplyReport, WholeTemplate, exception_in_core, exceptions, templates};
 use crate::rows::{NOT_LIVE, Shift, Slot};
 use crate::schema::{clinic, shifts, slot_events, slots, visits};
+use crate::visit_line::visits::somebody_comes;
 use crate::{Change, Result, Topic};
 use chrono::{DateTime, Days, Duration, NaiveDate, Utc};
 use chrono_tz::Tz;
@@ -149,7 +150,7 @@ impl Change<'_> {
             .load(self.conn())
             .await?;
         let taken: Vec<(Uuid, DateTime<Utc>, DateTime<Utc>)> = visits::table
-            .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)))
+            .filter(visits::stage.ne_all(NOT_LIVE).and(visits::rebook.eq(false)).and(somebody_comes()))
             .filter(visits::starts_at.lt(to).and(visits::starts_at.gt(from - Duration::hours(24))))
             .select((visits::clinician_id, visits::starts_at, visits::ends_at))
             .load(self.conn())
