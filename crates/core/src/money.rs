@@ -4,6 +4,7 @@ pub mod ages;
 pub mod calls;
 pub mod collect;
 pub mod denials;
+pub mod deposits;
 pub mod ledger;
 pub mod months;
 pub mod payments;

@@ -13,6 +13,7 @@ use harbor_core::money::remittance::{
     Adjustment, AdjustmentGroup, ProviderAdjustment, Remittance, RemittedClaim, RemittedLine,
 };
 use harbor_formats::x12::{Stamp, remittance};
+use harbor_store::money::remittances::SoughtRemittances;
 use harbor_store::rows::{Claim, Person, Visit};
 use harbor_store::{Change, schema};
 
@@ -139,6 +140,20 @@ pub async fn build(world: &World, change: &mut Change<'_>) -> Result<()> {
     let now = std::mem::replace(&mut change.now, came);
     let (document, _) = change.keep_document("835", "in", text.as_bytes()).await?;
     change.post_remittance(document, &r, 0).await?;
+    // The bank has it already, less its fee; and patients' money, of which nobody has said yet what it is.
+    let short = r.amount - Cents::new(1_500);
+    change.add_deposit(world.day, short, &format!("ACH SALTMARSH MUTUAL {}", r.trace)).await?;
+    let before = world.day - chrono::Days::new(3);
+    change.add_deposit(before, Cents::new(41_250), "COUNTER DEPOSIT QUAYSIDE").await?;
+    // What was paid before came whole.
+    let all = SoughtRemittances::default();
+    for earlier in harbor_store::money::remittances::page(change.conn(), &all, 1_000).await? {
+        let amount = Cents::new(earlier.amount_cents);
+        if earlier.paid_on < world.day && !amount.is_zero() {
+            let reference = format!("ACH {} {}", earlier.payer_name, earlier.trace);
+            change.add_deposit(earlier.paid_on, amount, &reference).await?;
+        }
+    }
     change.now = now;
     Ok(())
 }

@@ -135,6 +135,11 @@ impl Product {
     }
 
     pub async fn start_at(now: DateTime<Utc>) -> Result<Product> {
+        Self::start_so(now, |_| {}).await
+    }
+
+    /// With other settings than usual.
+    pub async fn start_so(now: DateTime<Utc>, changed: impl FnOnce(&mut Settings)) -> Result<Product> {
         let (cluster, template) = template().await?;
         let name = format!("test_{}", uuid::Uuid::now_v7().simple());
         // A template cannot be copied by two at once; they wait for each other.
@@ -149,13 +154,14 @@ impl Product {
         let database_url = cluster.url(&name);
         let outside = Outside::new(Some(now), true);
         let (outside_url, outside_handle) = harbor_standins::start(outside.clone())?;
-        let settings = Settings {
+        let mut settings = Settings {
             outside_url: Some(outside_url),
             clock: Clock::Fixed(now),
             shown_sign_ins: crate::staff::sign_ins(),
             // As the program's own role, with no more rights than it has at a clinic.
             ..Settings::on(cluster.program_url(&name))
         };
+        changed(&mut settings);
         let server = harbor_server::start(settings.clone(), 0).await?;
         Ok(Product { server, outside, database_url, cluster, name, settings, outside_handle })
     }

@@ -78,6 +78,9 @@ async fn warn_of_too_many_rights(state: &State) {
 
 /// Starts the server on a port (0: any free one).
 pub async fn start(settings: Settings, port: u16) -> Result<Running> {
+    if let Some(folder) = &settings.exchange_folder {
+        work::exchange_folder::prepare(folder)?;
+    }
     let state = State::new(settings).await?;
     warn_of_too_many_rights(&state).await;
     let (listen, tls) = (state.settings.listen, state.settings.tls.clone());
@@ -118,6 +121,7 @@ pub async fn start(settings: Settings, port: u16) -> Result<Running> {
         tokio::spawn(live::listen(state.clone())),
         tokio::spawn(work::run(state.clone())),
         tokio::spawn(work::poll_outside(state.clone())),
+        tokio::spawn(work::exchange_folder::poll(state.clone())),
         tokio::spawn(work::every_day(state.clone())),
         tokio::spawn(checkpoints::every_hour(state.clone())),
         tokio::spawn(terminal::settle_lost(state.clone())),

@@ -130,6 +130,9 @@ struct Way {
     /// Address and port where health, readiness and metrics are told, apart from the way to the browser.
     #[arg(long)]
     watch: Option<std::net::SocketAddr>,
+    /// Folder by which files go to the clearing house (`out`) and come from it (`in`), instead of its address.
+    #[arg(long)]
+    exchange_folder: Option<PathBuf>,
     /// How lines of the log are written; what is written, RUST_LOG says (info without it).
     #[arg(long, value_enum, default_value_t = Log::Text)]
     log: Log,
@@ -357,6 +360,7 @@ async fn serve(database: String, port: u16, outside: Option<String>, way: Way) -
         behind_proxy: way.behind_proxy,
         checkpoints: way.checkpoints,
         watch: way.watch,
+        exchange_folder: way.exchange_folder,
         ..own
     };
     let running = harbor_server::start(settings, port).await?;

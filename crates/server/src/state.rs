@@ -50,6 +50,8 @@ pub struct Settings {
     pub database_url: String,
     /// The address of the outside partners; nothing keeps what is to be sent waiting.
     pub outside_url: Option<String>,
+    /// A folder by which files go to and come from the clearing house, instead of its address.
+    pub exchange_folder: Option<PathBuf>,
     pub clock: Clock,
     /// Sign-ins to show on the sign-in page; only the demo has any.
     pub shown_sign_ins: Vec<(String, String)>,
@@ -79,6 +81,7 @@ impl Settings {
         Settings {
             database_url,
             outside_url: None,
+            exchange_folder: None,
             clock: Clock::System,
             shown_sign_ins: vec![],
             listen: IpAddr::from([127, 0, 0, 1]),

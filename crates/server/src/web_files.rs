@@ -56,7 +56,7 @@ pub async fn page(request: HttpRequest) -> HttpResponse {
     let html = String::from_utf8_lossy(&file.data).replace("__NONCE__", &nonce);
     let policy = format!(
         "default-src 'none'; script-src 'self' 'nonce-{nonce}'; style-src 'self' 'nonce-{nonce}'; style-src-attr 'unsafe-inline'; \
-         img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+         img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; frame-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
     );
     HttpResponse::Ok()
         .content_type("text/html; charset=utf-8")

@@ -4,6 +4,7 @@
 mod approvals;
 mod clearing_house;
 mod daily;
+pub mod exchange_folder;
 mod incoming;
 mod laboratory;
 mod payer;
@@ -11,7 +12,7 @@ mod pharmacy;
 mod statements;
 mod told;
 
-pub use clearing_house::{UploadAnswer, take_remittance_file};
+pub use clearing_house::{UploadAnswer, set_aside, take_remittance_file};
 pub use daily::every_day;
 pub use incoming::poll_outside;
 pub use laboratory::{take_report, take_reports};

@@ -25,11 +25,19 @@ pub async fn take(world: web::Data<World>, body: web::Bytes) -> HttpResponse {
     if let Some(answer) = moody(&world) {
         return answer;
     }
-    let text = x12::envelope::decode(&body);
-    let document = match x12::read(&text) {
-        Ok(d) => d,
-        Err(e) => return HttpResponse::UnprocessableEntity().json(json!({ "error": e.to_string() })),
-    };
+    match take_file(&world, &body) {
+        Ok(()) => HttpResponse::Accepted().json(json!({ "status": "taken" })),
+        Err(error) => HttpResponse::UnprocessableEntity().json(json!({ "error": error })),
+    }
+}
+
+/// Takes a file of claims, however it came.
+///
+/// # Errors
+/// Where it is no X12 file.
+pub fn take_file(world: &World, bytes: &[u8]) -> Result<(), String> {
+    let text = x12::envelope::decode(bytes);
+    let document = x12::read(&text).map_err(|e| e.to_string())?;
     let mut memory = world.lock();
     for interchange in &document.interchanges {
         let from = &interchange.envelope.sender;
@@ -77,7 +85,7 @@ pub async fn take(world: web::Data<World>, body: web::Bytes) -> HttpResponse {
             }
         }
     }
-    HttpResponse::Accepted().json(json!({ "status": "taken" }))
+    Ok(())
 }
 
 /// Acknowledgements never wait for anybody.

@@ -10,6 +10,7 @@ pub mod address;
 pub mod approvals;
 pub mod card;
 pub mod exchange;
+pub mod folder;
 pub mod laboratory;
 pub mod messages;
 pub mod page;

@@ -361,7 +361,7 @@ impl Change<'_> {
             .await?;
         if n != ids.len() {
             return Err(StoreError::refused(
-                "not_ready",
+                "not-ready",
                 "Some of these claims were sent in the meantime; look at the list again.",
             ));
         }

@@ -6,6 +6,7 @@ pub mod calls;
 pub mod carried_over;
 mod debtors;
 pub mod denials;
+pub mod deposits;
 pub mod ledger;
 pub mod months;
 pub mod open_debts;

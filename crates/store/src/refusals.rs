@@ -4,7 +4,7 @@
 use crate::StoreError;
 use diesel::result::{DatabaseErrorInformation, DatabaseErrorKind, Error as DieselError};
 
-const GUARDS: [(&str, &str, &str); 39] = [
+const GUARDS: [(&str, &str, &str); 40] = [
     ("shifts_clinician_id_tstzrange_excl", "shift_overlaps", "The clinician has another shift at this time."),
     ("slots_clinician_id_tstzrange_excl", "slot_overlaps", "There is a slot at this time already."),
     (
@@ -53,6 +53,7 @@ const GUARDS: [(&str, &str, &str); 39] = [
         "kept_from_plan",
         "The patient keeps this visit from the plan; only when they no longer do, a policy can pay for it.",
     ),
+    ("deposit_within", "nothing_left", "More was matched at the same time than is open; look again."),
     ("closed_month", "month_closed", "This month is closed; what is put right lands in the open one."),
     // These two speak only when a program is wrong; what was asked is not done, and nothing is lost.
     ("ledger_sums_to_zero", "unbalanced", "The amounts do not add up, so nothing was posted."),

@@ -16,6 +16,7 @@ macro_rules! row {
 
 mod charges;
 mod chart;
+mod deposits;
 mod house;
 mod money;
 mod orders;
@@ -24,6 +25,7 @@ mod schedule;
 
 pub use charges::*;
 pub use chart::*;
+pub use deposits::*;
 pub use house::*;
 pub use money::*;
 pub use orders::*;

@@ -1390,6 +1390,54 @@ diesel::table! {
 }
 
 diesel::table! {
+    deposits (id) {
+        id -> Uuid,
+        day -> Date,
+        cents -> BigInt,
+        reference -> Text,
+        entered_at -> Timestamptz,
+        entered_by -> Text,
+    }
+}
+
+diesel::table! {
+    deposit_parts (id) {
+        id -> Uuid,
+        deposit_id -> Uuid,
+        remittance_id -> Uuid,
+        cents -> BigInt,
+        at -> Timestamptz,
+        by -> Text,
+    }
+}
+
+diesel::table! {
+    deposit_explanations (id) {
+        id -> Uuid,
+        deposit_id -> Nullable<Uuid>,
+        remittance_id -> Nullable<Uuid>,
+        cents -> BigInt,
+        reason -> Text,
+        at -> Timestamptz,
+        by -> Text,
+    }
+}
+
+diesel::table! {
+    open_deposits (id) {
+        id -> Uuid,
+        open_cents -> BigInt,
+    }
+}
+
+diesel::table! {
+    open_payments (id) {
+        id -> Uuid,
+        open_cents -> BigInt,
+    }
+}
+
+diesel::table! {
     own_stages (id) {
         id -> Uuid,
         name -> Text,
@@ -1935,6 +1983,8 @@ diesel::table! {
     }
 }
 
+diesel::joinable!(deposit_parts -> deposits (deposit_id));
+diesel::joinable!(deposit_parts -> remittances (remittance_id));
 diesel::joinable!(list_entries -> visits (visit_id));
 diesel::joinable!(part_signatures -> note_parts (part_id));
 diesel::joinable!(slots -> shifts (shift_id));
@@ -2012,6 +2062,11 @@ diesel::allow_tables_to_appear_in_same_query!(
     struck_notes,
     list_reviews,
     list_versions,
+    deposits,
+    deposit_parts,
+    deposit_explanations,
+    open_deposits,
+    open_payments,
     draft_keys,
     note_signatures,
     part_signatures,

@@ -22,6 +22,8 @@ coded! {
         Claim = "claim", "a claim";
         Batch = "batch", "a batch of claims";
         Remittance = "remittance", "a remittance";
+        /// What came to the bank.
+        Deposit = "deposit", "a deposit";
         Denial = "denial", "a denial";
         /// What is asked of patients: reductions, plans, calls; the months of the books.
         Owed = "owed", "what is owed";

@@ -14,6 +14,7 @@ mod first_views;
 mod hands;
 mod journey;
 mod keys;
+mod letters;
 mod orders;
 mod orders_again;
 mod pages;

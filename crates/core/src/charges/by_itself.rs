@@ -1,6 +1,11 @@
 //! Charge lines that stand by themselves: what was done and documented, each once, each with the reason why it stands there.
 
+mod vaccines;
+
+pub use vaccines::{GIVING, GIVING_FURTHER, Vaccine, is_done_code};
+
 use crate::charges::level::LevelSuggestion;
+use vaccines::vaccine_deeds;
 
 /// How a blood draw in the house is named among what a service is done by.
 pub const BLOOD_DRAW: &str = "@draw";
@@ -14,6 +19,8 @@ pub struct Deed {
     pub reason: String,
     /// The diagnoses that it was for.
     pub diagnoses: Vec<String>,
+    /// How often it was done, from 1.
+    pub times: u32,
 }
 
 /// A service of the catalogue, as far as lines stand by themselves.
@@ -24,12 +31,19 @@ pub struct Chargeable {
     pub level: Option<u8>,
     pub new_patient: Option<bool>,
     pub done: Vec<String>,
+    /// With how many units and which modifiers a line begins.
+    pub units: u32,
+    pub modifiers: Vec<String>,
+    /// Its usual diagnoses: codes, or how they begin.
+    pub diagnoses: Vec<String>,
 }
 
 /// A line as it stands by itself.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct OwnLine {
     pub service: String,
+    pub units: u32,
+    pub modifiers: Vec<String>,
     /// Positions among the visit's diagnoses, from 1; none where nothing says what it was for.
     pub pointers: Vec<u8>,
     pub reason: String,
@@ -39,6 +53,8 @@ pub struct OwnLine {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct DoneInVisit {
     pub deeds: Vec<Deed>,
+    /// What was given to protect from something, each once.
+    pub vaccines: Vec<Vaccine>,
     /// The codes of the visit in their order, each with whether it is only told beside another.
     pub diagnoses: Vec<(String, bool)>,
     pub new_patient: bool,
@@ -62,17 +78,41 @@ pub fn own_lines(visit: &DoneInVisit, catalogue: &[Chargeable], there: &[&str]) 
             |s: &&Chargeable| s.level == Some(wanted) && s.new_patient.is_none_or(|new| new == visit.new_patient);
         if let Some(service) = catalogue.iter().filter(free).find(fits) {
             let pointers = visit.pointers(|_, additional| !additional);
-            out.push(OwnLine { service: service.code.clone(), pointers, reason: level.reasons.join(" ") });
+            out.push(service.line(1, pointers, level.reasons.join(" ")));
         }
     }
+    let given = vaccine_deeds(&visit.vaccines, catalogue);
     for service in catalogue.iter().filter(free) {
-        let mut deeds = visit.deeds.iter().filter(|d| service.done.contains(&d.code));
-        let Some(first) = deeds.next() else { continue };
-        let of_all: Vec<&String> = first.diagnoses.iter().chain(deeds.flat_map(|d| &d.diagnoses)).collect();
-        let pointers = visit.pointers(|code, _| of_all.contains(&code));
-        out.push(OwnLine { service: service.code.clone(), pointers, reason: first.reason.clone() });
+        let deeds: Vec<&Deed> = visit.deeds.iter().chain(&given).filter(|d| service.done.contains(&d.code)).collect();
+        let Some(first) = deeds.first() else { continue };
+        let of_all: Vec<&String> = deeds.iter().flat_map(|d| &d.diagnoses).collect();
+        let mut pointers = visit.pointers(|code, _| of_all.contains(&code));
+        if of_all.is_empty() {
+            // Nobody said what it was for: the diagnoses that the clinic tells of this service, where the visit has one.
+            pointers = visit.pointers(|code, _| service.diagnoses.iter().any(|usual| code.starts_with(usual.as_str())));
+        }
+        let times = deeds.iter().map(|d| d.times).max().unwrap_or(1);
+        out.push(service.line(times, pointers, first.reason.clone()));
     }
     out
+}
+
+/// Of the services that stand among the lines by themselves, those for which nothing is documented any more.
+pub fn lost_lines<'a>(visit: &DoneInVisit, catalogue: &[Chargeable], by_themselves: &[&'a str]) -> Vec<&'a str> {
+    let given = vaccine_deeds(&visit.vaccines, catalogue);
+    let is_done = |code: &String| visit.deeds.iter().chain(&given).any(|d| d.code == *code);
+    let is_lost = |of: &&&str| {
+        let service = catalogue.iter().find(|s| s.code == **of);
+        service.is_some_and(|s| !s.done.is_empty() && !s.done.iter().any(is_done))
+    };
+    by_themselves.iter().filter(is_lost).copied().collect()
+}
+
+impl Chargeable {
+    fn line(&self, times: u32, pointers: Vec<u8>, reason: String) -> OwnLine {
+        let units = self.units.max(1).saturating_mul(times);
+        OwnLine { service: self.code.clone(), units, modifiers: self.modifiers.clone(), pointers, reason }
+    }
 }
 
 impl DoneInVisit {
@@ -88,7 +128,15 @@ mod tests {
     use crate::charges::level::{VisitEffort, suggest_level};
 
     fn service(code: &str, level: Option<u8>, new_patient: Option<bool>, done: &[&str]) -> Chargeable {
-        Chargeable { code: code.into(), level, new_patient, done: done.iter().map(|d| (*d).to_owned()).collect() }
+        Chargeable {
+            code: code.into(),
+            level,
+            new_patient,
+            done: done.iter().map(|d| (*d).to_owned()).collect(),
+            units: 1,
+            modifiers: vec![],
+            diagnoses: vec![],
+        }
     }
 
     fn catalogue() -> Vec<Chargeable> {
@@ -105,6 +153,7 @@ mod tests {
             code: code.into(),
             reason: format!("{code} was done."),
             diagnoses: diagnoses.iter().map(|d| (*d).to_owned()).collect(),
+            times: 1,
         };
         DoneInVisit {
             deeds: vec![
@@ -113,6 +162,7 @@ mod tests {
                 deed(BLOOD_DRAW, &["I48.91"]),
                 deed("EYETEST", &[]),
             ],
+            vaccines: vec![],
             diagnoses: vec![("E78.5".into(), false), ("Z68.35".into(), true), ("I48.91".into(), false)],
             new_patient: false,
             level: Some(suggest_level(&VisitEffort { lasting: 1, tests: 2, ..VisitEffort::default() })),
@@ -148,9 +198,36 @@ mod tests {
     }
 
     #[test]
+    fn a_line_begins_as_the_catalogue_says_and_points_at_the_usual_diagnosis_where_nobody_said_one() {
+        let injection = Chargeable {
+            units: 2,
+            modifiers: vec!["LT".into()],
+            diagnoses: vec!["E78".into()],
+            ..service("INJ", None, None, &["INJ"])
+        };
+        let of = |diagnoses: &[&str]| {
+            let diagnoses = diagnoses.iter().map(|d| (*d).to_owned()).collect();
+            let deed = Deed { code: "INJ".into(), reason: String::new(), diagnoses, times: 3 };
+            own_lines(&DoneInVisit { deeds: vec![deed], level: None, ..visit() }, std::slice::from_ref(&injection), &[])
+        };
+        let line = &of(&[])[0];
+        assert_eq!((line.units, &line.modifiers, &line.pointers), (6, &vec!["LT".to_owned()], &vec![1]));
+        assert_eq!(of(&["I48.91"])[0].pointers, [3], "what was said is not second-guessed");
+        assert_eq!(of(&["R07.9"])[0].pointers, [0u8; 0], "not even where it does not stand in the visit");
+    }
+
+    #[test]
+    fn a_line_goes_when_nothing_of_it_is_documented_any_more() {
+        let mut v = visit();
+        assert_eq!(lost_lines(&v, &catalogue(), &["VISIT3", "ECG", "DRAW"]), [""; 0]);
+        v.deeds.retain(|d| d.code != "ECG");
+        assert_eq!(lost_lines(&v, &catalogue(), &["VISIT3", "ECG", "DRAW", "GONE"]), ["ECG"], "a level is not done");
+    }
+
+    #[test]
     fn what_was_for_nothing_that_is_told_points_at_nothing() {
         let mut v = visit();
-        v.deeds = vec![Deed { code: "ECG".into(), reason: String::new(), diagnoses: vec!["R07.9".into()] }];
+        v.deeds = vec![Deed { code: "ECG".into(), reason: String::new(), diagnoses: vec!["R07.9".into()], times: 1 }];
         v.level = None;
         assert_eq!(lines(&v, &[]), [("ECG".to_owned(), vec![])]);
     }

@@ -1,5 +1,6 @@
 //! A service of the clinic's catalogue as it is typed or comes in a file, and what it must be.
 
+use super::by_itself::{BLOOD_DRAW, GIVING, GIVING_FURTHER, is_done_code};
 use super::fee_schedules::ServiceNeed;
 use crate::fields::Faults;
 use crate::fields::typed_date::{self, Sense};
@@ -137,6 +138,15 @@ pub fn read<K: Ord + std::borrow::Borrow<str>>(
         faults.add("notWith", "A service does not exclude itself; say how many units there may be.");
     }
     let procedure = yes_or_no(&mut faults, "procedure", text("procedure")).unwrap_or(false);
+    // Codes of the chart, of which some have an `@` and small letters.
+    let done: Vec<String> =
+        text("done").split([';', ',', ' ']).map(str::trim).filter(|d| !d.is_empty()).map(str::to_owned).collect();
+    if let Some(unknown) = done.iter().find(|d| !is_done_code(d)) {
+        faults.add(
+            "done",
+            format!("Nothing here is called {unknown}; there are {BLOOD_DRAW}, {GIVING}, {GIVING_FURTHER}, @flu and the like."),
+        );
+    }
     let name = faults.line("name", "Name", text("name"), 80);
     faults.none_or(())?;
     Ok(CatalogueEntry {
@@ -147,8 +157,7 @@ pub fn read<K: Ord + std::borrow::Borrow<str>>(
         level,
         new_patient,
         procedure,
-        // Codes of the chart, of which some have an `@` and small letters.
-        done: text("done").split([';', ',', ' ']).map(str::trim).filter(|d| !d.is_empty()).map(str::to_owned).collect(),
+        done,
         modifiers,
         units,
         most_units,

@@ -8,7 +8,7 @@ mod allergies;
 mod anew;
 mod doing;
 mod histories;
-mod immunised;
+pub mod immunised;
 mod manner;
 mod measured;
 mod medicine;

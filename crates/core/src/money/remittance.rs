@@ -1,8 +1,9 @@
 //! A payer's remittance: read, balanced, and turned into what is to be posted.
 //!
-//! [`meaning`] says what each amount means, [`matching`] which claim a decision is about, [`plan`] what
+//! [`letter`] is one on paper, typed off. [`meaning`] says what each amount means, [`matching`] which claim a decision is about, [`plan`] what
 //! would be posted, and what waits for a person.
 
+pub mod letter;
 pub mod matching;
 pub mod meaning;
 pub mod plan;

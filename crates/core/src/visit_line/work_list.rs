@@ -20,6 +20,7 @@ coded! {
         Orders = "orders", "orders";
         Remittances = "remittances", "remittances";
         Denials = "denials", "denials";
+        Bank = "bank", "bank";
         Batches = "batches", "batches";
         Person = "person", "person";
         Rebooking = "rebooking", "rebooking list";
@@ -83,6 +84,12 @@ pub const COSIGN: Task = Task { group: "Co-sign notes", action: "Open note", pla
 /// A remittance line that matches no claim of ours.
 pub const MATCH_LINE: Task =
     Task { group: "Match remittance lines", action: "Open remittances", place: TaskPlace::Remittances, rank: 4 };
+/// A payer's letter that nobody has typed off yet.
+pub const ENTER_LETTER: Task =
+    Task { group: "Payers' letters to enter", action: "Open remittances", place: TaskPlace::Remittances, rank: 4 };
+/// Money that came to the bank and is no payment yet, or a payment whose money has not come.
+pub const MATCH_DEPOSITS: Task =
+    Task { group: "Match the bank", action: "Open the bank", place: TaskPlace::Bank, rank: 4 };
 /// What payers did not pay, where a deadline is near or somebody else must agree.
 pub const DENIALS: Task = Task { group: "Denials due", action: "Open denials", place: TaskPlace::Denials, rank: 3 };
 /// Somebody wants to take more off a patient's debt than they may alone.

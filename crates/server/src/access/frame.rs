@@ -10,6 +10,10 @@ use actix_web::http::header::{HeaderName, HeaderValue};
 use actix_web::middleware::Next;
 use actix_web::{Error, ResponseError, web};
 
+/// The policy of an answer that our own screen may show in a frame; nothing in it runs or loads.
+pub const FRAMED: &str =
+    "default-src 'none'; style-src 'unsafe-inline'; img-src 'self'; object-src 'self'; frame-ancestors 'self'";
+
 /// Stands around everything.
 pub async fn frame(
     request: ServiceRequest,
@@ -21,13 +25,15 @@ pub async fn frame(
         Some(problem) => request.into_response(problem.error_response()).map_into_right_body(),
         None => next.call(request).await?.map_into_left_body(),
     };
+    let framed = response.headers().get("content-security-policy").is_some_and(|p| p == FRAMED);
     let headers = response.headers_mut();
     let mut set = |name: &'static str, value: &'static str| {
         headers.insert(HeaderName::from_static(name), HeaderValue::from_static(value));
     };
     set("x-content-type-options", "nosniff");
     set("referrer-policy", "no-referrer");
-    set("x-frame-options", "DENY");
+    // Only a scan that our own screen shows beside its fields stands in a frame.
+    set("x-frame-options", if framed { "SAMEORIGIN" } else { "DENY" });
     set("cross-origin-opener-policy", "same-origin");
     set("cross-origin-resource-policy", "same-origin");
     if data {

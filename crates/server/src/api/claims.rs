@@ -18,6 +18,7 @@ use harbor_core::money::Cents;
 use harbor_core::schedule::at_local;
 use harbor_formats::x12;
 use harbor_store::claims::work_list::{self, Sought};
+use harbor_store::money::remittances::letters::LETTER;
 use harbor_store::people::registration::closed_charts;
 use harbor_store::rows::{Batch, Claim, Visit};
 use harbor_store::visit_line::visits;
@@ -303,6 +304,22 @@ pub struct FileAsked {
     shape: String,
 }
 
+/// Who stands in a file; refused where one of them has a chart under restriction that this person has not opened.
+pub async fn people_of_file(conn: &mut Conn, state: &State, me: &Me, id: Uuid) -> Result<Vec<Uuid>, Problem> {
+    let within = store::people_in(conn, &[id]).await?;
+    let closed = closed_charts(conn, &within, me.staff.id, state.now()).await?;
+    if closed.is_empty() {
+        return Ok(within);
+    }
+    let names = people::by_id(conn, closed.into_iter()).await?;
+    let numbers: Vec<&str> = names.values().map(|p| p.record_number.as_str()).collect();
+    let said = format!(
+        "The file tells of charts under restriction: {}. Open each with a reason first, from their claims.",
+        numbers.join(", ")
+    );
+    Err(Problem { detail: said, ..Problem::restricted_chart() })
+}
+
 /// A file as it was sent or received, byte for byte, or as people read it.
 #[utoipa::path(get, path = "/api/files/{id}", params(("id" = Uuid, Path), FileAsked), responses((status = 200, content_type = "application/octet-stream", body = String), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub async fn file(
@@ -318,17 +335,7 @@ pub async fn file(
     if ["requisition", "taken back", "prescription", "report"].contains(&document.kind.as_str()) {
         return Err(Problem::not_found("file"));
     }
-    let within = store::people_in(&mut conn, &[*id]).await?;
-    let closed = closed_charts(&mut conn, &within, me.staff.id, state.now()).await?;
-    if !closed.is_empty() {
-        let names = people::by_id(&mut conn, closed.into_iter()).await?;
-        let numbers: Vec<&str> = names.values().map(|p| p.record_number.as_str()).collect();
-        let said = format!(
-            "The file tells of charts under restriction: {}. Open each with a reason first, from their claims.",
-            numbers.join(", ")
-        );
-        return Err(Problem { detail: said, ..Problem::restricted_chart() });
-    }
+    let within = people_of_file(&mut conn, &state, &me, *id).await?;
     let content = match asked.shape.as_str() {
         "" => document.content,
         "text" => x12::show::show(&document.content)
@@ -339,6 +346,7 @@ pub async fn file(
     shown::opened(&request, "file", within);
     let (ending, kind) = match document.kind.as_str() {
         "appeal" => ("pdf", "application/pdf"),
+        LETTER => infer::get(&content).map_or(("bin", "application/octet-stream"), |t| (t.extension(), t.mime_type())),
         _ => ("txt", "application/octet-stream"),
     };
     let name = format!("attachment; filename=\"{}-{}.{ending}\"", document.kind, &document.sha256[..8]);

@@ -5,6 +5,8 @@ pub mod accounts;
 pub mod by_hand;
 pub mod calls;
 pub mod denials;
+pub mod deposits;
+pub mod letters;
 pub mod months;
 pub mod owed;
 pub mod payments;

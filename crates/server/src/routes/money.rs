@@ -1,7 +1,7 @@
 //! Routes of money.
 
 use crate::api::money::{
-    accounts, by_hand, calls, denials, months, owed, payments, receivables, reductions, refunds, remittances, rules,
+    accounts, by_hand, calls, denials, deposits, letters, months, owed, payments, receivables, reductions, refunds, remittances, rules,
     statements, tills,
 };
 use crate::routes::Access::{Needs, Of};
@@ -23,6 +23,18 @@ table! {
     post "/api/sites/{id}/till/closing" Needs(TakeMoney) => tills::close;
     get "/api/remittances" Needs(Claims) => remittances::list;
     post "/api/remittances" Needs(Claims) => remittances::upload, 64 << 20;
+    post "/api/remittances/{id}/explain" Needs(Claims) => deposits::explain_payment;
+    get "/api/deposits" Needs(Claims) => deposits::list;
+    post "/api/deposits" Needs(Claims) => deposits::add;
+    post "/api/deposits/{id}/match" Needs(Claims) => deposits::match_one;
+    post "/api/deposits/{id}/apart" Needs(Claims) => deposits::apart;
+    post "/api/deposits/{id}/explain" Needs(Claims) => deposits::explain;
+    get "/api/letters" Needs(Claims) => letters::waiting;
+    post "/api/letters" Needs(Claims) => letters::keep, 20 << 20;
+    get "/api/letters/claims" Needs(Claims) => letters::claims_to_decide;
+    get "/api/letters/{id}/scan" Of(Claims, Several) => letters::scan;
+    post "/api/letters/{id}/check" Needs(Claims) => letters::check;
+    post "/api/letters/{id}/post" Needs(Claims) => letters::post;
     get "/api/decisions/{id}/candidates" Of(Claims, Decision) => by_hand::candidates;
     post "/api/decisions/{id}/match" Of(Claims, Decision) => by_hand::match_one;
     get "/api/denials" Needs(Claims) => denials::list;

@@ -1,6 +1,6 @@
 //! Batches of claims to the clearing house; its acknowledgements and the payers' remittances.
 
-use super::hand_over;
+use super::{exchange_folder, hand_over};
 use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::claims::answers::{FileAnswer, Partners, batch_of};
@@ -12,7 +12,7 @@ use harbor_formats::x12::envelope::{Envelope, Set};
 use harbor_formats::x12::file_ack::FileAck;
 use harbor_formats::x12::{claim_status, file_ack, remittance};
 use harbor_store::jobs::Job;
-use harbor_store::{Actor, Change, claims};
+use harbor_store::{Actor, Change, StoreError, claims};
 use serde::Serialize;
 use serde_json::Value;
 use utoipa::ToSchema;
@@ -23,16 +23,27 @@ pub(super) async fn send_batch(state: &State, job: &Job) -> anyhow::Result<()> {
     let batch = claims::batch(&mut conn, job.subject).await?;
     let document = claims::document(&mut conn, batch.document_id).await?;
     drop(conn);
-    let text = String::from_utf8(document.content).map_err(|_| anyhow::anyhow!("the stored file is not text"))?;
-    let answer = hand_over(state, "/exchange/files", "application/edi-x12", text).await?;
-    let answer: Value = serde_json::from_str(&answer).map_err(|_| anyhow::anyhow!("the answer cannot be read"))?;
-    if answer["status"] != "taken" {
-        anyhow::bail!("the clearing house has not taken the file");
-    }
+    let by = match &state.settings.exchange_folder {
+        Some(folder) => {
+            let (folder, control) = (folder.clone(), batch.control);
+            tokio::task::spawn_blocking(move || exchange_folder::put_out(&folder, control, &document.content))
+                .await??;
+            "Put into the exchange folder for the clearing house."
+        }
+        None => {
+            let text =
+                String::from_utf8(document.content).map_err(|_| anyhow::anyhow!("the stored file is not text"))?;
+            let answer = hand_over(state, "/exchange/files", "application/edi-x12", text).await?;
+            let answer: Value =
+                serde_json::from_str(&answer).map_err(|_| anyhow::anyhow!("the answer cannot be read"))?;
+            if answer["status"] != "taken" {
+                anyhow::bail!("the clearing house has not taken the file");
+            }
+            "Handed over to the clearing house."
+        }
+    };
     if batch.state == BatchState::Sending {
-        let taken = async |change: &mut Change<'_>| {
-            change.batch_became(batch.id, BatchState::Sent, "Handed over to the clearing house.").await
-        };
+        let taken = async |change: &mut Change<'_>| change.batch_became(batch.id, BatchState::Sent, by).await;
         state.store.change(&Actor::system("clearing house"), state.now(), taken).await?;
     }
     Ok(())
@@ -40,8 +51,9 @@ pub(super) async fn send_batch(state: &State, job: &Job) -> anyhow::Result<()> {
 
 /// Takes a file of the clearing house: acknowledgements move claims, remittances are posted. What belongs to nothing that we
 /// know is kept as work.
-pub async fn take_file(state: &State, content: &str) -> Result<(), Problem> {
-    let document = x12::read(content).map_err(|e| Problem::refused("unreadable", e.to_string()))?;
+pub async fn take_file(state: &State, content: &[u8]) -> Result<(), Problem> {
+    let text = x12::envelope::decode(content);
+    let document = x12::read(&text).map_err(|e| Problem::refused("unreadable", e.to_string()))?;
     let mut sets: Vec<(&Envelope, &Set)> = Vec::new();
     for interchange in &document.interchanges {
         let own = interchange.groups.iter().flat_map(|g| &g.sets);
@@ -49,14 +61,14 @@ pub async fn take_file(state: &State, content: &str) -> Result<(), Problem> {
     }
     let kinds: Vec<&str> = sets.iter().map(|(_, s)| s.kind).collect();
     if kinds.contains(&"835") {
-        take_remittance_file(state, &Actor::system("clearing house"), content.as_bytes()).await?;
+        take_remittance_file(state, &Actor::system("clearing house"), content).await?;
         return Ok(());
     }
     state
         .store
         .change(&Actor::system("clearing house"), state.now(), async |change| {
             let kind = kinds.first().map_or("x12", |k| if *k == "999" { "999" } else { "277CA" });
-            let (kept, new) = change.keep_document(kind, "in", content.as_bytes()).await?;
+            let (kept, new) = change.keep_document(kind, "in", content).await?;
             if !new {
                 change.give_up();
                 return Ok(());
@@ -83,6 +95,20 @@ pub async fn take_file(state: &State, content: &str) -> Result<(), Problem> {
             Ok(())
         })
         .await
+}
+
+/// Keeps a file that cannot be used byte for byte, with what was found, as work for somebody. The same file once more is one.
+pub async fn set_aside(state: &State, from: &Actor, content: &[u8], found: &Problem) -> anyhow::Result<()> {
+    let kept = async |change: &mut Change<'_>| {
+        let (id, new) = change.keep_document("refused", "in", content).await?;
+        if new {
+            change.keep_stray_answer(id, "refused file", found.detail.clone()).await?;
+        } else {
+            change.give_up();
+        }
+        Ok::<_, StoreError>(())
+    };
+    Ok(state.store.change(from, state.now(), kept).await?)
 }
 
 /// The control number of the batch that a 999 is about, or why it is about none of ours.

@@ -2,7 +2,7 @@
 
 use super::{
     approvals::take_decision,
-    clearing_house::take_file,
+    clearing_house::{set_aside, take_file},
     laboratory::{take_report, take_reports},
     outside,
     pharmacy::take_word,
@@ -33,6 +33,16 @@ pub async fn poll_outside(state: State) {
     }
 }
 
+/// Keeps what cannot be used of what is not billing's to see to.
+async fn keep_unused(state: &State, content: &str, found: Problem) -> anyhow::Result<()> {
+    let aside = async |change: &mut Change<'_>| {
+        let (id, _) = change.keep_document("refused", "in", content.as_bytes()).await?;
+        change.audit("set aside", "document", id, None, found.detail);
+        Ok::<_, StoreError>(())
+    };
+    Ok(state.store.change(&Actor::system("incoming"), state.now(), aside).await?)
+}
+
 /// So many reports are filed in one change.
 const TOGETHER: usize = 25;
 
@@ -60,7 +70,7 @@ async fn fetch(state: &State, path: &str, after: &mut usize, kind: Incoming) -> 
         let taken = match (kind, together.pop_front()) {
             (_, Some(taken)) => taken,
             (Incoming::Report, None) => take_report(state, content).await,
-            (Incoming::File, None) => take_file(state, content).await,
+            (Incoming::File, None) => take_file(state, content.as_bytes()).await,
             (Incoming::Fate, None) => told::take_fate(state, content).await,
             (Incoming::Word, None) => take_word(state, content).await,
             (Incoming::Decision, None) => take_decision(state, content).await,
@@ -71,12 +81,12 @@ async fn fetch(state: &State, path: &str, after: &mut usize, kind: Incoming) -> 
             Err(problem) => {
                 // What cannot be used stays kept byte for byte; it must not hold up what comes after it.
                 tracing::warn!(kind = problem.kind, "incoming file set aside");
-                let aside = async |change: &mut Change<'_>| {
-                    let (id, _) = change.keep_document("refused", "in", content.as_bytes()).await?;
-                    change.audit("set aside", "document", id, None, problem.detail);
-                    Ok::<_, StoreError>(())
-                };
-                state.store.change(&Actor::system("incoming"), state.now(), aside).await?;
+                match kind {
+                    Incoming::File => {
+                        set_aside(state, &Actor::system("clearing house"), content.as_bytes(), &problem).await?
+                    }
+                    _ => keep_unused(state, content, problem).await?,
+                }
                 *after = usize::try_from(number)?;
             }
         }

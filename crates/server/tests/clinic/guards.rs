@@ -64,6 +64,18 @@ async fn the_database_guards_what_must_never_change() {
             "its entries disagree",
         ),
         (
+            "insert into deposits values (gen_random_uuid(), '2026-11-20', 500, 'x', now(), 'x'); update deposits set cents = 1",
+            "append-only",
+        ),
+        (
+            "insert into deposits values (gen_random_uuid(), '2026-11-20', 500, 'x', now(), 'x'); insert into deposit_explanations select gen_random_uuid(), id, null, 501, 'x', now(), 'x' from deposits where cents = 500 limit 1",
+            "matched beyond itself",
+        ),
+        (
+            "insert into deposits values (gen_random_uuid(), '2026-11-20', 999999999, 'x', now(), 'x'); insert into deposit_parts select gen_random_uuid(), d.id, r.id, r.amount_cents + 1, now(), 'x' from deposits d, remittances r where r.amount_cents > 0 and d.cents = 999999999 limit 1",
+            "a payment is matched beyond itself",
+        ),
+        (
             "insert into remittances select gen_random_uuid(), payer_name, payer_code, trace, method, 1, paid_on, document_id, '[]', now(), 'x' from remittances limit 1",
             "",
         ),

@@ -1,16 +1,18 @@
 //! What of a visit its charges are made of, and the lines that stand by themselves.
 
 use super::{charges_taken_off, lines_of, services};
-use crate::consult::{heads, runs};
+use crate::consult::{heads, histories, runs};
+use crate::documents::HistoryDetail;
 use crate::rows::{ChargeLine, Order, Visit};
 use crate::schema::{charge_lines, order_diagnoses, staff, visit_marks, visits};
 use crate::{Change, Conn, Result, Topic, orders, prescribing};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::charges::by_itself::{BLOOD_DRAW, Chargeable, Deed, DoneInVisit, own_lines};
+use harbor_core::charges::by_itself::{BLOOD_DRAW, Chargeable, Deed, DoneInVisit, Vaccine, lost_lines, own_lines};
 use harbor_core::charges::level::{SeenBefore, VisitEffort, is_new_patient, specialty, suggest_level};
 use harbor_core::consult::diagnoses::{DiagnosisIndex, lasts};
+use harbor_core::consult::quick_line::immunised::vaccine_code;
 use harbor_core::orders::specimens::is_blood;
 use harbor_core::orders::{OrderKind, OrderState};
 use harbor_core::prescribing::PrescriptionState;
@@ -57,16 +59,29 @@ async fn deeds(conn: &mut Conn, ordered: &[Order]) -> Result<Vec<Deed>> {
         match *o.kind {
             OrderKind::Procedure if o.done_at.is_some() => {
                 let reason = format!("{} was done here by {}.", o.test_name, o.done_by);
-                Some(Deed { code: o.test_code.clone(), reason, diagnoses })
+                Some(Deed { code: o.test_code.clone(), reason, diagnoses, times: 1 })
             }
             OrderKind::Laboratory if o.taken_at.is_some() && is_blood(&o.specimen) => {
                 let reason = format!("Blood was drawn here by {}.", o.taken_by);
-                Some(Deed { code: BLOOD_DRAW.into(), reason, diagnoses })
+                Some(Deed { code: BLOOD_DRAW.into(), reason, diagnoses, times: 1 })
             }
             _ => None,
         }
     };
     Ok(ordered.iter().filter_map(deed).collect())
+}
+
+/// What was given in a visit to protect from something, each once; what is told of another day was given then.
+async fn vaccines(conn: &mut Conn, visit: &Visit) -> Result<Vec<Vaccine>> {
+    let mut out: Vec<Vaccine> = Vec::new();
+    for row in histories::of_person(conn, visit.person_id).await? {
+        let HistoryDetail::Immunisation { what, when, given: true, .. } = row.detail.0 else { continue };
+        let of_visit = row.visit_id == Some(visit.id) && when == visit.day.to_string();
+        if of_visit && !out.iter().any(|v| v.name == what) {
+            out.push(Vaccine { code: vaccine_code(&what), name: what, by: row.recorded_by });
+        }
+    }
+    Ok(out)
 }
 
 /// What is documented of a visit, for its level and its lines.
@@ -96,6 +111,7 @@ pub async fn documented(conn: &mut Conn, visit: &Visit, index: &DiagnosisIndex) 
     };
     let done = DoneInVisit {
         deeds: deeds(conn, &ordered).await?,
+        vaccines: vaccines(conn, visit).await?,
         diagnoses: codes.iter().map(|c| (c.clone(), index.is_additional(c))).collect(),
         new_patient: effort.new_patient,
         level: (*visit.kind == VisitKind::InPerson).then(|| suggest_level(&effort)),
@@ -104,8 +120,8 @@ pub async fn documented(conn: &mut Conn, visit: &Visit, index: &DiagnosisIndex) 
 }
 
 impl Change<'_> {
-    /// Adds the lines of what was done and documented that are missing, each with its reason. Charges that are completed stay
-    /// as they are. Says whether anything was added.
+    /// Adds the lines of what was done and documented that are missing, each with its reason, and takes off those that stood
+    /// by themselves for what was taken back. Charges that are completed stay as they are. Says whether anything changed.
     pub async fn stand_by_themselves(&mut self, visit: &Visit, index: &DiagnosisIndex) -> Result<bool> {
         if self.has_reached(visit.id, Mark::Charged).await? {
             return Ok(false);
@@ -129,13 +145,27 @@ impl Change<'_> {
                 level: s.level.and_then(|l| u8::try_from(l).ok()),
                 new_patient: s.new_patient,
                 done: s.done,
+                units: u32::try_from(s.units).unwrap_or(1),
+                modifiers: s.modifiers,
+                diagnoses: s.diagnoses,
             })
             .collect();
         let known: Vec<&str> =
             there.iter().map(|l| l.service_code.as_str()).chain(taken_off.iter().map(String::as_str)).collect();
         let missing = own_lines(&said.done, &catalogue, &known);
+        let own: Vec<&str> = there.iter().filter(|l| l.by_itself).map(|l| l.service_code.as_str()).collect();
+        let lost = lost_lines(&said.done, &catalogue, &own);
+        if !lost.is_empty() {
+            let those = charge_lines::table
+                .filter(charge_lines::visit_id.eq(visit.id).and(charge_lines::by_itself))
+                .filter(charge_lines::service_code.eq_any(&lost));
+            diesel::delete(those).execute(self.conn()).await?;
+            let names = lost.join(", ");
+            self.audit("charges no longer documented", "visit", visit.id, Some(visit.person_id), names);
+            self.tell(Topic::Visit, visit.id);
+        }
         if missing.is_empty() {
-            return Ok(false);
+            return Ok(!lost.is_empty());
         }
         let last = there.iter().map(|l| l.number).max().unwrap_or(0);
         let rows: Vec<ChargeLine> = (last + 1..)
@@ -145,8 +175,8 @@ impl Change<'_> {
                 visit_id: visit.id,
                 number,
                 service_code: l.service,
-                modifiers: vec![],
-                units: 1,
+                modifiers: l.modifiers,
+                units: i32::try_from(l.units).unwrap_or(1),
                 pointers: l.pointers.into_iter().map(i32::from).collect(),
                 price_cents: None,
                 reason: l.reason,

@@ -16,7 +16,7 @@ pub async fn kept(conn: &mut Conn, visit: Uuid) -> Result<Option<KeptFromPlan>> 
 impl Change<'_> {
     /// The patient asks that the plan learns nothing of a visit, and pays for it alone.
     pub async fn keep_from_plan(&mut self, id: Uuid) -> Result<()> {
-        self.visit_to_pay_for(id).await?;
+        let person = self.visit_to_pay_for(id).await?.person_id;
         if !claims::of_visits(self.conn(), &[id]).await?.is_empty() {
             let sentence = "A claim was made of this visit already; it can no longer be kept from the plan.";
             return Err(StoreError::refused("claimed", sentence));
@@ -29,18 +29,18 @@ impl Change<'_> {
             .execute(self.conn())
             .await?;
         if made == 1 {
-            self.audit("keeps the visit from the plan", "visit", id, None, "asked by the patient");
+            self.audit("keeps the visit from the plan", "visit", id, Some(person), "asked by the patient");
         }
         Ok(())
     }
 
     /// The patient no longer asks so: from here on the plan may be asked to pay.
     pub async fn no_longer_keep(&mut self, id: Uuid) -> Result<()> {
-        self.visit_to_pay_for(id).await?;
+        let person = self.visit_to_pay_for(id).await?.person_id;
         if diesel::delete(k::table.find(id)).execute(self.conn()).await? == 0 {
             return Err(StoreError::refused("not-kept", "This visit is not kept from the plan."));
         }
-        self.audit("no longer keeps the visit from the plan", "visit", id, None, "");
+        self.audit("no longer keeps the visit from the plan", "visit", id, Some(person), "");
         self.take_self_pay_back(id).await
     }
 }

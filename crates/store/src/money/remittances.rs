@@ -1,6 +1,7 @@
 //! Posting remittances: once, whole, and only what balances.
 
 pub mod by_hand;
+pub mod letters;
 mod ours;
 mod passing;
 
@@ -119,6 +120,12 @@ pub async fn remitted(conn: &mut Conn, id: Uuid) -> Result<RemittedClaim> {
 pub async fn get(conn: &mut Conn, id: Uuid) -> Result<Remittance> {
     let found = remittances::table.find(id).select(Remittance::as_select()).first(conn).await.optional()?;
     found.ok_or(StoreError::NotFound("remittance"))
+}
+
+/// These remittances, the oldest first.
+pub async fn many(conn: &mut Conn, ids: &[Uuid]) -> Result<Vec<Remittance>> {
+    let found = remittances::table.filter(remittances::id.eq_any(ids)).order((remittances::posted_at, remittances::id));
+    Ok(found.select(Remittance::as_select()).load(conn).await?)
 }
 
 /// What came of posting.

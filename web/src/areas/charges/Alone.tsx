@@ -57,6 +57,7 @@ export function ChargeAlone(p: { person: string; clinician: string | null; onClo
           It is charged at once, at the price of who pays alone, to who answers for the patient. What a payer should pay
           for is written up as a visit.
         </Small>
+        {taken && !clinician && <Small>Choose for whose work it is.</Small>}
         <Refused />
         <Row>
           <Spread />

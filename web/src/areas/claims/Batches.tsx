@@ -1,3 +1,4 @@
+import { Link } from 'react-router';
 import { Unanswered, unanswered } from '../../ui/Unanswered';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { dollars, useTimes } from '../../app/words';
@@ -32,6 +33,7 @@ function StrayAnswers() {
               <b>{a.kind}</b> {a.sentence} <Small>{times.full(a.at)}</Small>
             </span>
             <Spread />
+            {a.kind === 'letter' && <Link to={`/billing?tab=remittances&letter=${a.documentId}`}>Enter it</Link>}
             <a href={`/api/files/${a.documentId}`}>File</a>
             <Button
               isDisabled={busy}

@@ -1,10 +1,11 @@
-/** Claims, batches, denials, remittances; what is owed, statements, the months of the books. */
+/** Claims, batches, denials, remittances, the bank; what is owed, statements, the months of the books. */
 
 import { useNavigate, useSearchParams } from 'react-router';
 import { useMay } from '../../app/session';
 import { Tabs, type TabItem } from '../../ui/controls';
 import { Head, WidePage } from '../../ui/layout';
 import { SheetOfDay } from '../charges/SheetOfDay';
+import { Bank } from '../money/Bank';
 import { Batches } from './Batches';
 import { ClaimsList } from './ClaimsList';
 import { Denials } from '../money/Denials';
@@ -25,6 +26,7 @@ export default function Billing() {
     may('claims') && { id: 'batches', label: 'Batches', content: <Batches /> },
     may('claims') && { id: 'denials', label: 'Denials', content: <Denials /> },
     may('claims') && { id: 'remittances', label: 'Remittances', content: <Remittances /> },
+    may('claims') && { id: 'bank', label: 'Bank', content: <Bank /> },
     may('claims') && { id: 'receivables', label: 'Receivables', content: <Receivables /> },
     may('claims') && { id: 'statements', label: 'Statements', content: <Statements /> },
     may('claims') && { id: 'months', label: 'Months', content: <Months /> },

@@ -4,7 +4,7 @@ import { Unanswered } from '../../ui/Unanswered';
 import { useState } from 'react';
 import { type Schemas, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
-import { dollars, useTimes } from '../../app/words';
+import { dollars, plainDate, useTimes } from '../../app/words';
 import { Notice, Scroller, Sheet, Small, Stack, Table, Tag } from '../../ui/layout';
 import { River } from '../../ui/River';
 import { Collect } from './Collect';
@@ -42,6 +42,12 @@ export function Money({ view }: { view: Schemas['VisitView'] }) {
                 </Notice>
               )),
             )}
+            {data.papers.map((p) => (
+              <Small key={p.remittanceId}>
+                <a href={`/api/files/${p.documentId}`}>{p.letter ? 'The letter' : 'The file'}</a> of{' '}
+                {plainDate(p.paidOn)}, number {p.trace}
+              </Small>
+            ))}
           </Stack>
         </Sheet>
       )}

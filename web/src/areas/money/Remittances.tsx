@@ -1,15 +1,16 @@
 import { Pages, usePages } from '../../ui/Pages';
 import { Unanswered, unanswered } from '../../ui/Unanswered';
 import { useRef, useState } from 'react';
-import { Link } from 'react-router';
+import { Link, useNavigate, useSearchParams } from 'react-router';
 import { api, type Schemas, useDo, useLook } from '../../api/client';
 import { useSession } from '../../app/session';
-import { dollars, plainDate, useBareName } from '../../app/words';
+import { dollars, plainDate, useBareName, useTimes } from '../../app/words';
 import { Button, Check, Field, Pick } from '../../ui/controls';
 import { Empty, Mono, Notice, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '../../ui/layout';
 import { part, space } from '../../ui/tokens';
+import { Letter } from './Letter';
 import { Matching } from './Matching';
-import { remittances } from './queries';
+import { letters, remittances } from './queries';
 
 /** So many come at once. */
 const PAGE = 50;
@@ -22,8 +23,31 @@ const statusWord: Record<string, string> = {
   '22': 'taken back',
 };
 
-/** Remittances come in by themselves, or by upload; each is posted once. */
+/** Letters that nobody has typed off yet. */
+function LettersWaiting() {
+  const times = useTimes();
+  const look = useLook(letters());
+  return look.data?.map((l) => (
+    <Notice key={l.id} $tone="brass" data-letter={l.documentId}>
+      <Row>
+        <span>
+          {l.sentence} <Small>{times.full(l.at)}</Small>
+        </span>
+        <Spread />
+        <Link to={`/billing?tab=remittances&letter=${l.documentId}`}>Enter it</Link>
+      </Row>
+    </Notice>
+  ));
+}
+
+/** Remittances come in by themselves, by upload, or on paper; each is posted once. */
 export function Remittances() {
+  const [params] = useSearchParams();
+  const letter = params.get('letter');
+  return letter ? <Letter key={letter} document={letter} /> : <RemittancesList />;
+}
+
+function RemittancesList() {
   const { clinic } = useSession();
   const [typed, setTyped] = useState({ q: '', from: '', to: '' });
   const [sought, setSought] = useState({ ...typed, payerCode: '', waiting: false });
@@ -35,6 +59,19 @@ export function Remittances() {
   const { run, busy, refusal } = useDo();
   const [answer, setAnswer] = useState<Schemas['UploadAnswer'] | null>(null);
   const input = useRef<HTMLInputElement>(null);
+  const navigate = useNavigate();
+  const scan = useRef<HTMLInputElement>(null);
+  const keepScan = async (file: File) => {
+    const headers = { 'content-type': 'application/octet-stream' };
+    const id = await run(() =>
+      api.POST('/api/letters', {
+        body: file as unknown as string,
+        bodySerializer: (sent) => sent as unknown as Blob,
+        headers,
+      }),
+    );
+    if (id) navigate(`/billing?tab=remittances&letter=${id}`);
+  };
   const upload = async (file: File) => {
     const body = await file.text();
     const done = await run(() =>
@@ -60,6 +97,21 @@ export function Remittances() {
             event.target.value = '';
           }}
         />
+        <input
+          ref={scan}
+          type="file"
+          hidden
+          accept="application/pdf,image/png,image/jpeg"
+          aria-label="Scan of a letter"
+          onChange={(event) => {
+            const file = event.target.files?.[0];
+            if (file) void keepScan(file);
+            event.target.value = '';
+          }}
+        />
+        <Button isDisabled={busy} onPress={() => scan.current?.click()}>
+          Enter a letter
+        </Button>
         <Button isDisabled={busy} onPress={() => input.current?.click()}>
           Upload an 835
         </Button>
@@ -101,6 +153,7 @@ export function Remittances() {
           <button type="submit" hidden tabIndex={-1} aria-hidden="true" />
         </Row>
       </form>
+      <LettersWaiting />
       {unanswered(look) && <Unanswered look={look} />}
       {answer && (
         <Notice $tone={answer.posted > 0 ? 'kelp' : 'tide'}>
@@ -132,7 +185,13 @@ export function Remittances() {
 }
 
 /** One remittance. The newest stand open, and those that wait for somebody; the others say what is in them and open. */
-function Remitted({ view: { remittance: r, claims }, first }: { view: Schemas['RemittanceView']; first: boolean }) {
+function Remitted({
+  view: { remittance: r, claims, letter, cameOn },
+  first,
+}: {
+  view: Schemas['RemittanceView'];
+  first: boolean;
+}) {
   const denied = claims.filter((c) => c.status === '4').length;
   const unmatched = claims.filter((c) => !c.claimId).length;
   const [open, setOpen] = useState(first || unmatched > 0);
@@ -148,12 +207,13 @@ function Remitted({ view: { remittance: r, claims }, first }: { view: Schemas['R
         <Mono>{dollars(r.amountCents)}</Mono>
         <Small>
           {plainDate(r.paidOn)}, {r.method}, trace <Mono>{r.trace}</Mono>
+          {cameOn.length > 0 && `, in the bank ${cameOn.map(plainDate).join(' and ')}`}
         </Small>
         <Spread />
         <Button $kind="quiet" aria-expanded={open} onPress={() => setOpen(!open)}>
           {holds.join(', ')}
         </Button>
-        <a href={`/api/files/${r.documentId}`}>835</a>
+        <a href={`/api/files/${r.documentId}`}>{letter ? 'Letter' : '835'}</a>
       </Row>
       {open && (
         <Scroller>

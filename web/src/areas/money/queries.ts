@@ -1,6 +1,6 @@
 /** What is asked about what somebody owes and paid. A household pays together, so any of its visits counts. */
 
-import { api, look } from '../../api/client';
+import { api, look, type Schemas } from '../../api/client';
 
 const of = (id: string) => ({ params: { path: { id } } });
 const money = [{ topic: 'visit' }, { topic: 'person' }, { topic: 'till' }, { topic: 'remittance' }] as const;
@@ -32,7 +32,7 @@ export interface RemittancesSought {
 }
 
 export const remittances = (s: RemittancesSought, after: string | undefined) =>
-  look(['remittances', s, after ?? ''], [{ topic: 'remittance' }], () =>
+  look(['remittances', s, after ?? ''], [{ topic: 'remittance' }, { topic: 'deposit' }], () =>
     api.GET('/api/remittances', {
       params: {
         query: {
@@ -45,6 +45,24 @@ export const remittances = (s: RemittancesSought, after: string | undefined) =>
         },
       },
     }),
+  );
+
+/** What came to the bank, and what should have come. */
+export const deposits = () =>
+  look(['deposits'], [{ topic: 'deposit' }, { topic: 'remittance' }], () => api.GET('/api/deposits'));
+
+export const letters = () => look(['letters'], [{ topic: 'batch' }], () => api.GET('/api/letters'));
+
+/** Claims that went to a payer, by number or the patient's last name. */
+export const claimsToDecide = (payerId: string, q: string) =>
+  look(['letter-claims', payerId, q], [{ topic: 'claim' }], () =>
+    api.GET('/api/letters/claims', { params: { query: { payerId, q } } }),
+  );
+
+/** How far a letter is explained as it is typed; nothing is posted by asking. */
+export const letterStanding = (document: string, body: Schemas['LetterForm']) =>
+  look(['letter-standing', document, body], [{ topic: 'claim' }], () =>
+    api.POST('/api/letters/{id}/check', { ...of(document), body }),
   );
 
 export const candidates = (decision: string) =>

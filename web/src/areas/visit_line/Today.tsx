@@ -128,6 +128,7 @@ export default function Today() {
       claim: `/billing?visit=${visit ?? ''}`,
       remittances: '/billing?tab=remittances',
       batches: '/billing?tab=batches',
+      bank: '/billing?tab=bank',
       denials: '/billing?tab=denials',
       orders: '/results?tab=ordered',
       results: `/results?result=${w.resultId ?? ''}`,

@@ -78,6 +78,15 @@ const VACCINES: [(&str, &[&str]); 26] = [
     ("yellow fever vaccine", &["yellow-fever"]),
 ];
 
+/// The short code of a vaccine by its name, such as `flu`; nothing where it is not one of ours.
+pub fn vaccine_code(name: &str) -> Option<&'static str> {
+    VACCINES.iter().find(|(what, _)| what.eq_ignore_ascii_case(name)).and_then(|(_, said)| said.first().copied())
+}
+
+pub fn is_vaccine_code(code: &str) -> bool {
+    VACCINES.iter().any(|(_, said)| said.first() == Some(&code))
+}
+
 /// The most of a series that anything is given in.
 const MOST_DOSES: u32 = 20;
 

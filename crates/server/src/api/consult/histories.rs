@@ -7,6 +7,7 @@ use crate::problem::{Answer, Problem};
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
 use chrono::{DateTime, NaiveDate, Utc};
+use harbor_core::consult::HistoryKind;
 use harbor_core::consult::diagnoses::DiagnosisIndex;
 use harbor_core::consult::quick_line::{
     Immunised, Item, Known, When, age_now, renewed, said_anew, said_of_the_past, understand,
@@ -153,6 +154,7 @@ pub async fn end(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>, form: Json
         .store
         .change(&me.actor(), state.now(), async |change| {
             change.end_history(ids.0, ids.1, Some(&reason)).await?;
+            charges_follow(change, ids.0, ids.1, &state.tables.diagnoses).await?;
             Ok(DONE)
         })
         .await
@@ -165,6 +167,7 @@ pub async fn take_end_back(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) 
         .store
         .change(&me.actor(), state.now(), async |change| {
             change.end_history(ids.0, ids.1, None).await?;
+            charges_follow(change, ids.0, ids.1, &state.tables.diagnoses).await?;
             Ok(DONE)
         })
         .await
@@ -183,9 +186,30 @@ pub async fn put_down(
     let items: Vec<Item> = held.iter().map(|row| item_of(&row.detail)).collect();
     let at = renewed(said, &items).map_err(|sentence| Problem::refused("stands", sentence))?;
     Ok(Some(match at {
-        Some(at) => change.set_history(held.swap_remove(at), detail).await?,
+        Some(at) => {
+            let last = held.swap_remove(at);
+            // What is said anew is of the visit in which it is said.
+            let visit_id = visit.or(last.visit_id);
+            change.set_history(History { visit_id, ..last }, detail).await?
+        }
         None => change.add_history(person, visit, detail).await?,
     }))
+}
+
+/// What a visit charges by itself follows what is said to have been given in it.
+async fn charges_follow(
+    change: &mut Change<'_>,
+    person: Uuid,
+    entry: Uuid,
+    diagnoses: &DiagnosisIndex,
+) -> Result<(), Problem> {
+    let last = histories::versions(change.conn(), person, entry).await?.into_iter().next();
+    let Some(last) = last.filter(|v| *v.kind == HistoryKind::Immunisation) else { return Ok(()) };
+    if let Some(visit) = last.visit_id {
+        let visit = change.lock_visit(visit).await?;
+        change.stand_by_themselves(&visit, diagnoses).await?;
+    }
+    Ok(())
 }
 
 /// Takes back what was put down last: the entry says what it said before, or no longer holds.
@@ -231,6 +255,7 @@ pub async fn taken_back(state: Data<State>, me: Me, ids: Path<(Uuid, Uuid)>) -> 
         .store
         .change(&me.actor(), state.now(), async |change| {
             take_last_back(change, &me, ids.0, ids.1).await?;
+            charges_follow(change, ids.0, ids.1, &state.tables.diagnoses).await?;
             Ok(DONE)
         })
         .await
@@ -268,7 +293,9 @@ pub async fn change(
             let last = last.ok_or_else(|| Problem::not_found("history"))?;
             let one = said_anew(&understood, *last.kind).map_err(|sentence| Problem::field("text", sentence))?;
             let detail = detail_of(one, &state.tables.diagnoses).ok_or_else(|| Problem::not_found("history"))?;
-            Ok(Json(HistoryView::on(change.set_history(last, detail).await?, state.today())))
+            let row = change.set_history(last, detail).await?;
+            charges_follow(change, ids.0, ids.1, &state.tables.diagnoses).await?;
+            Ok(Json(HistoryView::on(row, state.today())))
         })
         .await
 }

@@ -198,7 +198,10 @@ pub async fn quick_line(state: Data<State>, me: Me, id: Path<Uuid>, line: Json<Q
                         Err(problem) => return Err(problem),
                     }
                 }
-                let done = keeping.done;
+                let Keeping { done, visit, .. } = keeping;
+                if items.iter().any(|i| matches!(i, Item::Immunisation(i) if i.given)) {
+                    change.stand_by_themselves(&visit, &state.tables.diagnoses).await?;
+                }
                 if done.is_empty() {
                     change.audit("kept nothing of a line", "visit", *id, Some(person.id), "");
                 }

@@ -14,6 +14,8 @@ use harbor_core::money::months::FiguresBy;
 use harbor_core::money::plans::Every;
 use harbor_core::money::receivables::{AgedFrom, OwedBy};
 use harbor_core::money::reductions::{ReductionKind, ReductionState};
+use harbor_core::money::remittance::AdjustmentGroup;
+use harbor_core::money::remittance::letter::LetterMethod;
 use harbor_core::orders::kinds::Enclosed;
 use harbor_core::orders::review::Urgency;
 use harbor_core::orders::specimens::TakenWhere;
@@ -89,6 +91,8 @@ pub struct Words {
     accident_causes: Vec<Choice>,
     batch_states: Vec<Choice>,
     methods: Vec<Choice>,
+    letter_methods: Vec<Choice>,
+    adjustment_groups: Vec<Choice>,
     channels: Vec<Choice>,
     next_steps: Vec<Choice>,
 }
@@ -142,6 +146,8 @@ pub fn words() -> Words {
         accident_causes: of::<AccidentCause>(),
         batch_states: of::<BatchState>(),
         methods: of::<Method>(),
+        letter_methods: of::<LetterMethod>(),
+        adjustment_groups: of::<AdjustmentGroup>(),
         channels: of::<Channel>(),
         next_steps: of::<NextStep>(),
     }

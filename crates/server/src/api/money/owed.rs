@@ -4,7 +4,7 @@ use crate::api::visit_line::views::RiverView;
 use crate::problem::Answer;
 use crate::state::State;
 use actix_web::web::{Data, Json, Path};
-use chrono::{DateTime, Utc};
+use chrono::{DateTime, NaiveDate, Utc};
 use harbor_store::money::{ledger as store, remittances};
 use harbor_store::rows::RemittedClaim;
 use harbor_store::{claims, codes};
@@ -40,6 +40,20 @@ pub struct MoneyView {
     transactions: Vec<TransactionView>,
     /// What the payers said, for the question "why do we owe this?".
     decisions: Vec<RemittedClaim>,
+    /// The papers and files that they came in.
+    papers: Vec<DecisionPaper>,
+}
+
+/// In what a payer's decision came.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct DecisionPaper {
+    remittance_id: Uuid,
+    document_id: Uuid,
+    trace: String,
+    paid_on: NaiveDate,
+    /// It is the scan of a letter, not a file.
+    letter: bool,
 }
 
 #[utoipa::path(get, path = "/api/visits/{id}/money", params(("id" = Uuid, Path)), responses((status = 200, body = MoneyView)))]
@@ -59,9 +73,23 @@ pub async fn show(state: Data<State>, id: Path<Uuid>) -> Answer<MoneyView> {
             .map(|e| EntryView { account: e.account.label().into(), cents: e.amount.get(), line: e.line, memo: e.memo })
             .collect(),
     });
+    let decisions = remittances::of_claims(&mut conn, &claim_ids).await?;
+    let mut of: Vec<Uuid> = decisions.iter().map(|d| d.remittance_id).collect();
+    of.dedup();
+    let came = remittances::many(&mut conn, &of).await?;
+    let documents: Vec<Uuid> = came.iter().map(|r| r.document_id).collect();
+    let on_paper = remittances::letters::letters_among(&mut conn, &documents).await?;
+    let paper = |r: harbor_store::rows::Remittance| DecisionPaper {
+        remittance_id: r.id,
+        document_id: r.document_id,
+        trace: r.trace,
+        paid_on: r.paid_on,
+        letter: on_paper.contains(&r.document_id),
+    };
     Ok(Json(MoneyView {
+        papers: came.into_iter().map(paper).collect(),
         transactions: transactions.collect(),
         river: store::balance(&mut conn, *id).await?.into(),
-        decisions: remittances::of_claims(&mut conn, &claim_ids).await?,
+        decisions,
     }))
 }

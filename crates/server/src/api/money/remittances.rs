@@ -3,11 +3,14 @@
 use crate::access::{Me, shown};
 use crate::problem::{Answer, Problem};
 use crate::state::State;
-use crate::work::{UploadAnswer, take_remittance_file};
+use crate::work::{UploadAnswer, set_aside, take_remittance_file};
 use actix_web::HttpRequest;
+use actix_web::http::StatusCode;
 use actix_web::web::{Bytes, Data, Json, Query};
+use chrono::NaiveDate;
 use harbor_core::fields::Faults;
 use harbor_core::fields::typed_date::{self, Sense};
+use harbor_store::money::deposits;
 use harbor_store::money::remittances::{self as store, SoughtRemittances};
 use harbor_store::rows::{Remittance, RemittedClaim};
 use serde::{Deserialize, Serialize};
@@ -20,6 +23,10 @@ use uuid::Uuid;
 pub struct RemittanceView {
     remittance: Remittance,
     claims: Vec<DecisionView>,
+    /// It came on paper; its file is the scan.
+    letter: bool,
+    /// On which days its money came to the bank.
+    came_on: Vec<NaiveDate>,
 }
 
 /// A payer's decision, with what it remarked.
@@ -85,18 +92,28 @@ pub async fn list(
         decided.entry(view.decided.remittance_id).or_default().push(view);
     }
     let documents: Vec<Uuid> = rows.iter().map(|r| r.document_id).collect();
+    let mut came = deposits::came_on(&mut conn, &ids).await?;
+    let on_paper = store::letters::letters_among(&mut conn, &documents).await?;
     let people = harbor_store::claims::people_in(&mut conn, &documents).await?;
     let view = |remittance: Remittance| {
         let claims = decided.remove(&remittance.id).unwrap_or_default();
-        RemittanceView { remittance, claims }
+        let came_on = came.remove(&remittance.id).unwrap_or_default();
+        RemittanceView { letter: on_paper.contains(&remittance.document_id), came_on, remittance, claims }
     };
     let out = rows.into_iter().map(view).collect();
     shown::listed(&request, "remittances", people);
     Ok(Json(out))
 }
 
-/// Posts an 835 file: whole, once, and only when it balances.
+/// Posts an 835 file: whole, once, and only when it balances. A file that is refused is kept with what was found.
 #[utoipa::path(post, path = "/api/remittances", request_body(content = String, content_type = "text/plain"), responses((status = 200, body = UploadAnswer), (status = 422, body = Problem)))]
 pub async fn upload(state: Data<State>, me: Me, body: Bytes) -> Answer<UploadAnswer> {
-    Ok(Json(take_remittance_file(&state, &me.actor(), &body).await?))
+    match take_remittance_file(&state, &me.actor(), &body).await {
+        Err(found) if found.status == StatusCode::UNPROCESSABLE_ENTITY.as_u16() && !body.is_empty() => {
+            let kept = set_aside(&state, &me.actor(), &body, &found).await;
+            kept.map_err(|_| Problem::refused("not-kept", "The file was refused, and could not be kept."))?;
+            Err(found)
+        }
+        taken => Ok(Json(taken?)),
+    }
 }

@@ -22,16 +22,19 @@ use harbor_core::people::messages::{Purpose, ToDo};
 use harbor_core::schedule::at_local;
 use harbor_core::visit_line::Mark;
 use harbor_core::visit_line::work_list::{
-    CALL, CHART_OPENED, COSIGN, COUNT_TILL, DO_HERE, OVERDUE_ORDER, PRINT_LETTER, REBOOK, REFUSED_TOMORROW,
-    REVIEW_RESULT, SIGN_ORDER, STRAY_ANSWER, Standing, TAKE_SPECIMEN, Task, TaskPlace, UNREAD_CRITICAL, task,
+    CALL, CHART_OPENED, COSIGN, COUNT_TILL, DO_HERE, ENTER_LETTER, OVERDUE_ORDER, PRINT_LETTER, REBOOK,
+    REFUSED_TOMORROW, REVIEW_RESULT, SIGN_ORDER, STRAY_ANSWER, Standing, TAKE_SPECIMEN, Task, TaskPlace,
+    UNREAD_CRITICAL, task,
 };
 use harbor_store::claims::stray;
 use harbor_store::consult::heads;
 use harbor_store::house::staff;
+use harbor_store::money::remittances::letters::LETTER;
 use harbor_store::money::tills;
 use harbor_store::orders::OpenOf;
 use harbor_store::orders::results::{self, rising, stand_ins};
 use harbor_store::people::{messages, registration};
+use harbor_store::rows::StrayAnswer;
 use harbor_store::rows::{ChartOpening, Message, NOT_LIVE, Order, Person, Till};
 use harbor_store::schedule::away;
 use harbor_store::visit_line::{facts, visits};
@@ -172,7 +175,8 @@ pub async fn show(state: Data<State>, me: Me) -> Answer<TodayView> {
 /// What the clearing house said that belongs to nothing we know.
 async fn stray_answers(conn: &mut Conn) -> Result<Vec<Waiting>, Problem> {
     let open = stray::open(conn).await?;
-    Ok(open.into_iter().map(|a| Waiting::of(STRAY_ANSWER, a.sentence, Some(a.at))).collect())
+    let task = |a: &StrayAnswer| if a.kind == LETTER { ENTER_LETTER } else { STRAY_ANSWER };
+    Ok(open.into_iter().map(|a| Waiting::of(task(&a), a.sentence, Some(a.at))).collect())
 }
 
 /// Notes that others signed under this clinician's supervision, the oldest first.

@@ -23,6 +23,11 @@ pub(super) struct Ours {
 impl Ours {
     pub async fn load(conn: &mut Conn, r: &core::Remittance) -> Stored<Ours> {
         let numbers: Vec<&str> = r.claims.iter().map(|c| c.claim_number.as_str()).collect();
+        Self::of_numbers(conn, &numbers).await
+    }
+
+    /// The claims under these numbers.
+    pub async fn of_numbers(conn: &mut Conn, numbers: &[&str]) -> Stored<Ours> {
         let named = claims::table.filter(claims::number.eq_any(numbers)).select(claims::visit_id);
         let visits: Vec<Uuid> = named.load(conn).await?;
         Self::of_visits(conn, &visits).await

@@ -24,7 +24,7 @@ const fields: { name: string; label: string; hint?: string; placeholder?: string
   {
     name: 'done',
     label: 'Charged by itself when',
-    hint: 'Codes of what is ordered and done here; @draw for a blood draw.',
+    hint: 'Codes of what is ordered and done here; @draw for a blood draw, @flu for that vaccine, @giving-flu for giving it, @giving and @giving-further for giving any.',
   },
   { name: 'place', label: 'Place of service', hint: 'Only where it is not the site’s own.' },
   { name: 'startsOn', label: 'First day', placeholder: '1/1/2027' },

@@ -48,6 +48,10 @@ pub async fn take_back(state: Data<State>, me: Me, id: Path<Uuid>, form: Json<Li
             for kept in form.done.iter().take(100).rev() {
                 take_one_back(change, &me, &visit, kept).await?;
             }
+            // What was not given is not charged either.
+            if form.done.iter().any(|k| matches!(k, Kept::History { .. })) {
+                change.stand_by_themselves(&visit, &state.tables.diagnoses).await?;
+            }
             Ok(DONE)
         })
         .await

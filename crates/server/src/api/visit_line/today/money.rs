@@ -5,9 +5,9 @@ use crate::api::visit_line::views::VisitCard;
 use crate::problem::Problem;
 use crate::state::State;
 use harbor_core::money::Cents;
-use harbor_core::visit_line::work_list::{AGREE_REDUCTION, DENIALS, MATCH_LINE};
+use harbor_core::visit_line::work_list::{AGREE_REDUCTION, DENIALS, MATCH_DEPOSITS, MATCH_LINE};
 use harbor_store::Conn;
-use harbor_store::money::{denials, reductions, remittances};
+use harbor_store::money::{denials, deposits, reductions, remittances};
 use harbor_store::rows::RemittedClaim;
 use harbor_store::visit_line::{facts, visits};
 use uuid::Uuid;
@@ -17,8 +17,28 @@ pub(super) async fn waiting(conn: &mut Conn, state: &State, me: Uuid) -> Result<
         unmatched_lines(conn).await?,
         denials_due(conn, state, me).await?,
         reductions_to_agree(conn, state, me).await?,
+        bank_to_match(conn, state).await?,
     ];
     Ok(all.concat())
+}
+
+/// Deposits that are no payment yet, and payments whose money should have come.
+async fn bank_to_match(conn: &mut Conn, state: &State) -> Result<Vec<Waiting>, Problem> {
+    let open = deposits::unmatched(conn).await?;
+    let late = deposits::overdue(conn, state.today()).await?;
+    let sum = |cents: Vec<Cents>| cents.into_iter().sum::<Cents>();
+    let mut said = Vec::new();
+    if !open.is_empty() {
+        let all = sum(open.iter().map(|d| d.open).collect());
+        let sentence = format!("{all} in the bank is matched to no payment ({} deposits).", open.len());
+        said.push(Waiting::of(MATCH_DEPOSITS, sentence, None));
+    }
+    if !late.is_empty() {
+        let all = sum(late.iter().map(|m| m.open).collect());
+        let sentence = format!("{all} was paid and has not come to the bank ({} payments).", late.len());
+        said.push(Waiting::of(MATCH_DEPOSITS, sentence, None));
+    }
+    Ok(said)
 }
 
 /// Remittance lines that match no claim of ours.
