@@ -42,7 +42,7 @@ async fn typed_off(b: &Browser) -> Result<()> {
     b.see("//*[@data-letter]//a[normalize-space()='Enter it']").await?;
     b.click("//*[@data-letter]//a[normalize-space()='Enter it']").await?;
     b.holds("//input[@name='claims.0.lines.0.paid']", |held| held == "60").await?;
-    let left = b.see("//*[@data-letter-claim]//*[contains(text(), ' left')]").await?.text().await?;
+    let left = b.see("//*[@data-letter-claim]//*[contains(., ' left') and not(*)]").await?.text().await?;
     let left = left.trim_start_matches('$').trim_end_matches(" left").to_owned();
     b.fill("claims.0.lines.0.reasons.0.amount", &left).await?;
     b.read("✓ Every cent is explained.").await?;

@@ -3,7 +3,7 @@
 
 mod before;
 
-pub use before::PayerBefore;
+pub use before::{PayerAfter, PayerBefore};
 
 use super::lawful::{most, written};
 use super::{
@@ -120,6 +120,8 @@ pub struct ClaimFacts {
     pub lines: Vec<ChargedLine>,
     /// Payers that decided before, in their order.
     pub before: Vec<PayerBefore>,
+    /// Payers that are asked after this one, in their order.
+    pub after: Vec<PayerAfter>,
     /// At the desk for this visit so far; may be negative when more went back than came.
     pub patient_paid: Cents,
 }
@@ -229,6 +231,7 @@ pub fn assemble(f: ClaimFacts) -> Result<Claim, ClaimLacks> {
         }
         others.push(earlier);
     }
+    others.extend(f.after.into_iter().map(|after| after.told(&f.patient)));
     let patient = person(&claim, &f.patient)?;
     let at_work = f.payer.employment;
     let subscriber = match (f.employer.filter(|_| at_work), &f.holder) {
@@ -366,6 +369,7 @@ pub(super) mod tests {
                 pointers: vec![1],
             }],
             before: vec![],
+            after: vec![],
             patient_paid: Cents::new(2_500),
         }
     }

@@ -8,7 +8,7 @@ use super::clearing_house::{set_aside, take_file};
 use crate::state::State;
 use anyhow::{Context, Result};
 use harbor_store::Actor;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::io::{ErrorKind, Write};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime};
@@ -95,6 +95,7 @@ pub async fn poll(state: State) {
     let Some(folder) = state.settings.exchange_folder.clone() else { return };
     let mut before: HashMap<PathBuf, Look> = HashMap::new();
     let mut silent = false;
+    let mut told: HashSet<PathBuf> = HashSet::new();
     loop {
         tokio::time::sleep(EVERY).await;
         let looked = match waiting(&folder.join("in")) {
@@ -112,10 +113,14 @@ pub async fn poll(state: State) {
             if before.get(file) == Some(look)
                 && let Err(error) = take(&state, &folder, file, look.0).await
             {
-                tracing::warn!(error = super::for_log(&error), "a file of the exchange folder waits");
+                // Once a file: it is tried again at every look.
+                if told.insert(file.clone()) {
+                    tracing::warn!(error = super::for_log(&error), "a file of the exchange folder waits");
+                }
             }
         }
         before = looked.into_iter().collect();
+        told.retain(|file| before.contains_key(file));
     }
 }
 

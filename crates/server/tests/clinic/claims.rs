@@ -308,3 +308,27 @@ async fn what_is_looked_for_often_is_kept_under_a_name_of_ones_own() {
     assert_eq!(biller.get("/api/saved-views?place=claims").await.as_array().unwrap().len(), 1);
     product.stop().await.unwrap();
 }
+
+#[actix_web::test]
+async fn the_first_payer_is_told_of_the_policy_that_is_asked_after_it() {
+    let product = Product::start().await.unwrap();
+    product.outside.lock().automatic = false;
+    let walk = to_charges(&product, "SM55510").await;
+    let desk = Hand::sign_in(&product, "junia").await;
+    let clinic = desk.get("/api/clinic").await;
+    let payer =
+        |code: &str| clinic["payers"].as_array().unwrap().iter().find(|p| p["payerCode"] == code).map(id).unwrap();
+    // The employers' fund pays for accidents at work and comes after nobody.
+    for (rank, code, number) in [("S", "BEACN", "BB7781"), ("T", "FERRY", "F1")] {
+        let policy =
+            json!({ "payerId": payer(code), "subscriberNumber": number, "rank": rank, "startsOn": "1/1/2026" });
+        desk.post(&format!("/api/people/{}/coverages", walk.person), policy).await.ok();
+    }
+    let (biller, _) = send_claim(&product, &walk).await;
+    let (_, file) = sent(&biller).await;
+    let claim = read(&file).claims.remove(0);
+    let others: Vec<(&str, &str, &str, Option<_>)> =
+        claim.others.iter().map(|o| (o.id.as_str(), o.rank.code(), o.subscriber_number.as_str(), o.paid)).collect();
+    assert_eq!(others, [("BEACN", "S", "BB7781", None)], "{file}");
+    product.stop().await.unwrap();
+}

@@ -135,6 +135,9 @@ async fn what_a_letter_cannot_say_is_told_at_its_field_and_anothers_claim_waits(
         "method",
     ];
     assert_eq!(told, expected);
+    let mut negative = letter(&saltmarsh, number);
+    negative["claims"][0]["lines"][0]["paid"] = json!("-100");
+    assert_eq!(fields(biller.post(&path("post"), negative).await), ["claims.0.lines.0.paid"]);
     let mut twice = letter(&saltmarsh, number);
     twice["claims"] = json!([twice["claims"][0], twice["claims"][0]]);
     assert_eq!(fields(biller.post(&path("post"), twice).await), ["claims.1.number"]);

@@ -12,7 +12,8 @@ use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use harbor_core::claims::assembling::{
-    AccidentCause, AccidentOnRecord, ChargedLine, ClaimFacts, EmployerOnRecord, OnRecord, PayerBefore, PayerOfClaim,
+    AccidentCause, AccidentOnRecord, ChargedLine, ClaimFacts, EmployerOnRecord, OnRecord, PayerAfter, PayerBefore,
+    PayerOfClaim,
 };
 use harbor_core::claims::{AddressOnClaim, ClaimState, Facility, Frequency, ProviderOnClaim};
 use harbor_core::money::Cents;
@@ -147,7 +148,10 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
     let earlier: Vec<Coverage> =
         coverages::table.filter(coverages::id.eq_any(&held_by)).select(Coverage::as_select()).load(conn).await?;
     let earlier = by(earlier, |c| c.id);
-    let holders = people::by_id(conn, earlier.values().filter_map(|c| c.holder_id)).await?;
+    let owners: Vec<Uuid> = visits.values().map(|v| v.person_id).collect();
+    let all_policies = coverage::of_people(conn, &owners).await?;
+    let held = earlier.values().chain(&all_policies).filter_map(|c| c.holder_id);
+    let holders = people::by_id(conn, held).await?;
     let clinic = staff::clinic(conn).await?;
     let billed_from = AddressOnClaim {
         line: clinic.address_line,
@@ -179,6 +183,18 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
         };
         let others = decided.iter().filter(|(c, ..)| c.visit_id == row.visit_id && c.payer_id != row.payer_id);
         others.filter(|(c, ..)| (c.made_at, c.id) < (row.made_at, row.id)).filter_map(of).collect::<Vec<_>>()
+    };
+    // Whoever is asked after a claim's own policy, as the visit's cause has them; two policies of one payer are its own matter.
+    let asked_after = |row: &Claim, visit: &crate::rows::Visit| {
+        let at_work = accidents::is_at_work(&known_accidents, visit);
+        let is_fund = |id| payers.get(&id).is_some_and(|p| p.employment);
+        let paying = coverage::paying_by_cause(&all_policies, visit, at_work, is_fund);
+        let later = paying.into_iter().skip_while(|c| c.id != row.coverage_id).skip(1);
+        let of = |policy: &Coverage| {
+            let holder = policy.holder_id.and_then(|id| holders.get(&id)).map(on_record);
+            Some(PayerAfter { payer: on_claim(policy, payers.get(&policy.payer_id)?), holder })
+        };
+        later.filter(|c| c.payer_id != row.payer_id).filter_map(of).collect::<Vec<_>>()
     };
     rows.iter()
         .map(|row| {
@@ -240,6 +256,7 @@ pub async fn facts(conn: &mut Conn, rows: &[Claim]) -> Result<Vec<ClaimFacts>> {
                 diagnoses: diagnoses.get(&visit.id).cloned().unwrap_or_default(),
                 lines: lines.get(&visit.id).cloned().unwrap_or_default(),
                 before: decided_by_others(row),
+                after: asked_after(row, visit),
                 patient_paid: balances.get(&visit.id).map(|b| b.paid_by_patient).unwrap_or_default(),
             })
         })

@@ -18,6 +18,41 @@ pub struct PayerBefore {
     pub on: NaiveDate,
 }
 
+/// A payer that is asked after this one: named, so that this one knows of it, with nothing decided yet.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PayerAfter {
+    pub payer: PayerOfClaim,
+    /// Who holds that policy, when it is not the patient.
+    pub holder: Option<OnRecord>,
+}
+
+/// A policy beside the one that a claim goes to (loops 2320, 2330A and B).
+fn named(payer: PayerOfClaim, held_by: &OnRecord) -> EarlierPayer {
+    EarlierPayer {
+        name: plain(&payer.name),
+        id: payer.id,
+        rank: payer.rank,
+        relationship: payer.relationship,
+        group_number: payer.group_number,
+        filing_code: payer.filing_code,
+        subscriber_last: written(&held_by.last, most::LAST_NAME).text,
+        subscriber_first: written(&held_by.first, most::FIRST_NAME).text,
+        subscriber_number: payer.subscriber_number,
+        claim_number: String::new(),
+        paid: None,
+        left: None,
+        adjustments: vec![],
+        decided_on: None,
+    }
+}
+
+impl PayerAfter {
+    pub(super) fn told(self, patient: &OnRecord) -> EarlierPayer {
+        let held_by = self.holder.as_ref().unwrap_or(patient);
+        named(self.payer, held_by)
+    }
+}
+
 impl PayerBefore {
     /// As it stands on the claim to the next payer (loops 2320, 2330A and B), and what it decided of each line by number (2430).
     pub(super) fn told(
@@ -48,20 +83,12 @@ impl PayerBefore {
             .sum();
         let held_by = self.holder.as_ref().unwrap_or(patient);
         let earlier = EarlierPayer {
-            name: plain(&self.payer.name),
-            id: self.payer.id,
-            rank: self.payer.rank,
-            relationship: self.payer.relationship,
-            group_number: self.payer.group_number,
-            filing_code: self.payer.filing_code,
-            subscriber_last: written(&held_by.last, most::LAST_NAME).text,
-            subscriber_first: written(&held_by.first, most::FIRST_NAME).text,
-            subscriber_number: self.payer.subscriber_number,
             claim_number: d.payer_claim_number.to_string(),
             paid: Some(d.paid),
             left: Some((share - patient_paid).max(Cents::ZERO)),
             adjustments: d.adjustments,
             decided_on: of_lines.is_empty().then_some(self.on),
+            ..named(self.payer, held_by)
         };
         (earlier, of_lines)
     }
@@ -72,7 +99,22 @@ mod tests {
     use super::*;
     use crate::claims::assembling::tests::{day, facts};
     use crate::claims::assembling::{ClaimFacts, assemble};
+    use crate::coverage::Rank;
     use crate::money::remittance::{Adjustment, AdjustmentGroup, RemittedLine};
+
+    #[test]
+    fn the_first_payer_is_told_who_comes_after_it() {
+        let payer = PayerOfClaim { name: "Gannet".into(), id: "GAN".into(), rank: Rank::Second, ..facts().payer };
+        let claim =
+            assemble(ClaimFacts { after: vec![PayerAfter { payer, holder: None }], ..facts() }).expect("a claim");
+        let told = &claim.others[0];
+        assert_eq!(
+            (told.name.as_str(), told.rank, told.subscriber_last.as_str()),
+            ("GANNET", Rank::Second, "NUNEZ-ORTEGA")
+        );
+        assert_eq!((told.paid, told.left, told.decided_on), (None, None, None), "it has decided nothing");
+        assert!(claim.lines.iter().all(|l| l.decided.is_empty()));
+    }
 
     #[test]
     fn the_next_payer_is_told_what_the_one_before_decided_line_by_line() {

@@ -161,6 +161,9 @@ impl LetterClaimForm {
         for (n, l) in self.lines.iter().enumerate() {
             let at = format!("{at}.lines.{n}");
             let paid = amount(faults, format!("{at}.paid"), &l.paid);
+            if paid.is_negative() {
+                faults.add(&format!("{at}.paid"), "Without a minus; say that the letter takes a decision back.");
+            }
             let each = l.reasons.iter().enumerate();
             let adjustments: Vec<Adjustment> =
                 each.filter_map(|(r, form)| form.read(faults, &format!("{at}.reasons.{r}"))).collect();
