@@ -1,6 +1,6 @@
 /** What a letter says of one claim: each line with what was paid, and each reason for what was not. */
 
-import type { ReactNode } from 'react';
+import { Fragment, type ReactNode } from 'react';
 import type { Schemas } from '../../api/client';
 import { useWords } from '../../app/choices';
 import { dollars, plainDate, useBareName } from '../../app/words';
@@ -9,7 +9,7 @@ import { Mono, Row, Scroller, Sheet, Small, Spread, Stack, Table, Tag } from '..
 import { space } from '../../ui/tokens';
 import { emptyReason, type TypedClaim, type TypedLine, USUAL, withOne } from './letterForm';
 
-const Money = (p: { children: ReactNode }) => <div style={{ width: space(22) }}>{p.children}</div>;
+const Money = (p: { children: ReactNode }) => <div style={{ width: space(20) }}>{p.children}</div>;
 
 /** What is left of a line is what the eye goes to; a line that nothing is typed of is not in the letter. */
 function Left({ cents }: { cents: number | null | undefined }) {
@@ -64,86 +64,90 @@ export function LetterClaim(p: {
                 if (!typed) return null;
                 const name = (rest: string) => `claims.${p.at}.lines.${n}.${rest}`;
                 return (
-                  <tr key={l.number}>
-                    <td>
-                      {l.service}
-                      <div>
-                        <Button
-                          $kind="quiet"
-                          aria-label={`Another reason for ${l.service}`}
-                          onPress={() => change(n, { others: [...typed.others, emptyReason] })}
-                        >
-                          Another reason
-                        </Button>
-                      </div>
-                      {typed.others.map((o, at) => (
-                        <Row key={at} $align="end">
-                          <Pick
-                            label="Borne as"
-                            name={name(`reasons.${USUAL.length + at}.group`)}
-                            value={o.group}
-                            onChange={(group) => change(n, { others: withOne(typed.others, at, { group }) })}
-                            choices={groups}
-                          />
-                          <div style={{ width: space(16) }}>
-                            <Field
-                              label="Reason"
-                              name={name(`reasons.${USUAL.length + at}.reason`)}
-                              value={o.reason}
-                              onChange={(reason) => change(n, { others: withOne(typed.others, at, { reason }) })}
-                              autoFocus
-                            />
-                          </div>
-                          <Money>
-                            <Field
-                              label="Amount"
-                              name={name(`reasons.${USUAL.length + at}.amount`)}
-                              value={o.amount}
-                              onChange={(amount) => change(n, { others: withOne(typed.others, at, { amount }) })}
-                            />
-                          </Money>
-                          <Button
-                            $kind="quiet"
-                            onPress={() => change(n, { others: typed.others.filter((_, other) => other !== at) })}
-                          >
-                            Take off
-                          </Button>
-                        </Row>
-                      ))}
-                    </td>
-                    <td className="number">
-                      {dollars(l.chargedCents)}
-                      <div>
-                        <Left cents={p.standing?.lines[n]?.unexplainedCents} />
-                      </div>
-                    </td>
-                    <td>
-                      <Money>
-                        <Field
-                          label={`Paid for ${l.service}`}
-                          hideLabel
-                          name={name('paid')}
-                          value={typed.paid}
-                          onChange={(paid) => change(n, { paid })}
-                        />
-                      </Money>
-                    </td>
-                    {USUAL.map((u, at) => (
-                      <td key={u.reason}>
+                  <Fragment key={l.number}>
+                    <tr>
+                      <td>{l.service}</td>
+                      <td className="number">
+                        {dollars(l.chargedCents)}
+                        <div>
+                          <Left cents={p.standing?.lines[n]?.unexplainedCents} />
+                        </div>
+                      </td>
+                      <td>
                         <Money>
                           <Field
-                            label={`${u.label} of ${l.service}`}
+                            label={`Paid for ${l.service}`}
                             hideLabel
-                            name={name(`reasons.${at}.amount`)}
-                            value={typed.usual[at] ?? ''}
-                            onChange={(amount) =>
-                              change(n, { usual: typed.usual.map((was, other) => (other === at ? amount : was)) })
-                            }
+                            name={name('paid')}
+                            value={typed.paid}
+                            onChange={(paid) => change(n, { paid })}
                           />
                         </Money>
                       </td>
-                    ))}
-                  </tr>
+                      {USUAL.map((u, at) => (
+                        <td key={u.reason}>
+                          <Money>
+                            <Field
+                              label={`${u.label} of ${l.service}`}
+                              hideLabel
+                              name={name(`reasons.${at}.amount`)}
+                              value={typed.usual[at] ?? ''}
+                              onChange={(amount) =>
+                                change(n, { usual: typed.usual.map((was, other) => (other === at ? amount : was)) })
+                              }
+                            />
+                          </Money>
+                        </td>
+                      ))}
+                    </tr>
+                    <tr>
+                      <td colSpan={3 + USUAL.length}>
+                        {typed.others.map((o, at) => (
+                          <Row key={at} $align="end">
+                            <Pick
+                              label="Borne as"
+                              name={name(`reasons.${USUAL.length + at}.group`)}
+                              value={o.group}
+                              onChange={(group) => change(n, { others: withOne(typed.others, at, { group }) })}
+                              choices={groups}
+                            />
+                            <div style={{ width: space(16) }}>
+                              <Field
+                                label="Reason"
+                                name={name(`reasons.${USUAL.length + at}.reason`)}
+                                value={o.reason}
+                                onChange={(reason) => change(n, { others: withOne(typed.others, at, { reason }) })}
+                                autoFocus
+                              />
+                            </div>
+                            <Money>
+                              <Field
+                                label="Amount"
+                                name={name(`reasons.${USUAL.length + at}.amount`)}
+                                value={o.amount}
+                                onChange={(amount) => change(n, { others: withOne(typed.others, at, { amount }) })}
+                              />
+                            </Money>
+                            <Button
+                              $kind="quiet"
+                              onPress={() => change(n, { others: typed.others.filter((_, other) => other !== at) })}
+                            >
+                              Take off
+                            </Button>
+                          </Row>
+                        ))}
+                        <div>
+                          <Button
+                            $kind="quiet"
+                            aria-label={`Another reason for ${l.service}`}
+                            onPress={() => change(n, { others: [...typed.others, emptyReason] })}
+                          >
+                            Another reason
+                          </Button>
+                        </div>
+                      </td>
+                    </tr>
+                  </Fragment>
                 );
               })}
             </tbody>
