@@ -108,6 +108,15 @@ pub fn lost_lines<'a>(visit: &DoneInVisit, catalogue: &[Chargeable], by_themselv
     by_themselves.iter().filter(is_lost).copied().collect()
 }
 
+/// Of the lines that stand by themselves, each with its reason, those of which something else is documented by now, such as one
+/// vaccine more: as they are to stand. What a person changed of a line stays while its reason does.
+pub fn changed_lines(visit: &DoneInVisit, catalogue: &[Chargeable], standing: &[(&str, &str)]) -> Vec<OwnLine> {
+    // A level follows the note, and is told where it differs.
+    let done = DoneInVisit { level: None, ..visit.clone() };
+    let is_other = |l: &OwnLine| standing.iter().any(|(service, reason)| *service == l.service && *reason != l.reason);
+    own_lines(&done, catalogue, &[]).into_iter().filter(is_other).collect()
+}
+
 impl Chargeable {
     fn line(&self, times: u32, pointers: Vec<u8>, reason: String) -> OwnLine {
         let units = self.units.max(1).saturating_mul(times);
@@ -222,6 +231,18 @@ mod tests {
         assert_eq!(lost_lines(&v, &catalogue(), &["VISIT3", "ECG", "DRAW"]), [""; 0]);
         v.deeds.retain(|d| d.code != "ECG");
         assert_eq!(lost_lines(&v, &catalogue(), &["VISIT3", "ECG", "DRAW", "GONE"]), ["ECG"], "a level is not done");
+    }
+
+    #[test]
+    fn a_line_follows_what_is_documented_and_keeps_what_a_person_changed() {
+        let mut v = visit();
+        v.deeds[0].times = 2;
+        let standing = [("ECG", "ECG was done."), ("DRAW", "Something else was said."), ("VISIT3", "the level")];
+        let changed = changed_lines(&v, &catalogue(), &standing);
+        assert_eq!(changed.iter().map(|l| l.service.as_str()).collect::<Vec<_>>(), ["DRAW"], "the reason decides");
+        v.deeds[0].reason = "ECG was done twice.".into();
+        let changed = changed_lines(&v, &catalogue(), &standing);
+        assert_eq!((changed[0].service.as_str(), changed[0].units), ("ECG", 2));
     }
 
     #[test]

@@ -39,6 +39,13 @@ async fn a_vaccine_is_charged_with_its_giving_and_not_once_it_is_taken_back() {
     let further = [both.as_slice(), &[("VACMORE", 2)]].concat();
     assert_eq!(lines(&visit).await, expected(&further));
 
+    // One more, and one less: the giving of the further ones follows.
+    let polio = told(&visit, "polio given here lot P9").await;
+    let three = [both.as_slice(), &[("VACMORE", 3)]].concat();
+    assert_eq!(lines(&visit).await, expected(&three));
+    visit.assistant.post(&visit.path("/quick-line/taken-back"), json!({ "done": polio })).await.ok();
+    assert_eq!(lines(&visit).await, expected(&further));
+
     for done in [more, tdap] {
         visit.assistant.post(&visit.path("/quick-line/taken-back"), json!({ "done": done })).await.ok();
     }

@@ -9,7 +9,7 @@ use crate::{Change, Conn, Result, Topic, orders, prescribing};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::charges::by_itself::{BLOOD_DRAW, Chargeable, Deed, DoneInVisit, Vaccine, lost_lines, own_lines};
+use harbor_core::charges::by_itself::{BLOOD_DRAW, Chargeable, Deed, DoneInVisit, Vaccine, changed_lines, lost_lines, own_lines};
 use harbor_core::charges::level::{SeenBefore, VisitEffort, is_new_patient, specialty, suggest_level};
 use harbor_core::consult::diagnoses::{DiagnosisIndex, lasts};
 use harbor_core::consult::quick_line::immunised::vaccine_code;
@@ -164,8 +164,27 @@ impl Change<'_> {
             self.audit("charges no longer documented", "visit", visit.id, Some(visit.person_id), names);
             self.tell(Topic::Visit, visit.id);
         }
+        let standing: Vec<(&str, &str)> = there
+            .iter()
+            .filter(|l| l.by_itself)
+            .map(|l| (l.service_code.as_str(), l.reason.as_str()))
+            .collect();
+        let changed = changed_lines(&said.done, &catalogue, &standing);
+        for l in &changed {
+            let units = i32::try_from(l.units).unwrap_or(1);
+            let of = charge_lines::table
+                .filter(charge_lines::visit_id.eq(visit.id).and(charge_lines::by_itself))
+                .filter(charge_lines::service_code.eq(&l.service));
+            diesel::update(of)
+                .set((charge_lines::units.eq(units), charge_lines::reason.eq(&l.reason)))
+                .execute(self.conn())
+                .await?;
+            let said = format!("{}: {units}", l.service);
+            self.audit("charges follow what is documented", "visit", visit.id, Some(visit.person_id), said);
+            self.tell(Topic::Visit, visit.id);
+        }
         if missing.is_empty() {
-            return Ok(!lost.is_empty());
+            return Ok(!lost.is_empty() || !changed.is_empty());
         }
         let last = there.iter().map(|l| l.number).max().unwrap_or(0);
         let rows: Vec<ChargeLine> = (last + 1..)
