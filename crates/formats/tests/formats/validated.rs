@@ -4,7 +4,7 @@
 mod validator;
 
 use crate::x12::{a_claim, a_remittance, biller, day, desk, parties, stamp};
-use crate::x12_claims::second;
+use crate::x12_claims::{first_of_two, second};
 use harbor_core::claims::*;
 use harbor_core::money::Cents;
 use harbor_core::money::remittance::*;
@@ -74,6 +74,7 @@ fn variants() -> Vec<(String, String)> {
         claims("void", &[void]),
         claims("approved", &[approved]),
         claims("second", &[second("C5")]),
+        claims("first-of-two", &[first_of_two("C7")]),
         claims("long", &[long]),
         claims("twelve", &[twelve]),
         claims("many", &many),

@@ -52,6 +52,24 @@ pub fn second(number: &str) -> Claim {
     c
 }
 
+/// A claim to a first payer that is told who is asked after it.
+pub fn first_of_two(number: &str) -> Claim {
+    let mut c = a_claim(number, 2, false);
+    let nothing_decided =
+        EarlierPayer { claim_number: String::new(), paid: None, left: None, ..second("").others[0].clone() };
+    c.others = vec![EarlierPayer { rank: Rank::Second, ..nothing_decided }];
+    c
+}
+
+#[test]
+fn the_first_payer_is_told_of_the_second_with_nothing_decided_and_reads_back() {
+    let c = first_of_two("C7");
+    let text = claim::write(&stamp(), &biller(), "B1", std::slice::from_ref(&c));
+    assert!(text.contains("SBR*S*01*G5******CI~\nOI***Y***Y~\nNM1*IL*1*FERREIRA-HOLM*NOOR"), "{text}");
+    assert!(!text.contains("AMT*D") && !text.contains("SVD"), "{text}");
+    assert_eq!(read_batch(&text).claims, [c]);
+}
+
 #[test]
 fn accidents_replacements_and_authorisations_read_back() {
     let mut c = a_claim("C9", 1, false);

@@ -9,7 +9,9 @@ use crate::{Change, Conn, Result, Topic, orders, prescribing};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use harbor_core::charges::by_itself::{BLOOD_DRAW, Chargeable, Deed, DoneInVisit, Vaccine, changed_lines, lost_lines, own_lines};
+use harbor_core::charges::by_itself::{
+    BLOOD_DRAW, Chargeable, Deed, DoneInVisit, Vaccine, changed_lines, lost_lines, own_lines,
+};
 use harbor_core::charges::level::{SeenBefore, VisitEffort, is_new_patient, specialty, suggest_level};
 use harbor_core::consult::diagnoses::{DiagnosisIndex, lasts};
 use harbor_core::consult::quick_line::immunised::vaccine_code;
@@ -164,11 +166,8 @@ impl Change<'_> {
             self.audit("charges no longer documented", "visit", visit.id, Some(visit.person_id), names);
             self.tell(Topic::Visit, visit.id);
         }
-        let standing: Vec<(&str, &str)> = there
-            .iter()
-            .filter(|l| l.by_itself)
-            .map(|l| (l.service_code.as_str(), l.reason.as_str()))
-            .collect();
+        let standing: Vec<(&str, &str)> =
+            there.iter().filter(|l| l.by_itself).map(|l| (l.service_code.as_str(), l.reason.as_str())).collect();
         let changed = changed_lines(&said.done, &catalogue, &standing);
         for l in &changed {
             let units = i32::try_from(l.units).unwrap_or(1);
