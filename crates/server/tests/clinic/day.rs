@@ -41,6 +41,7 @@ async fn every_role_has_its_own_groups_in_the_order_of_urgency() {
                 "Complete charges",
                 "Follow up with the payer",
                 "Match remittance lines",
+                "Match the bank",
             ],
         ),
     ] {
