@@ -60,14 +60,18 @@ async fn what_cannot_be_used_is_kept_with_what_was_found_and_holds_nothing_up() 
     let biller = Hand::sign_in(&product, "agathe").await;
     let inside = path.join("in");
     std::fs::write(inside.join("a-letter.txt"), "Dear clinic, we regret.").unwrap();
+    // Neither what is still written, nor what is hidden, nor what leads elsewhere.
     std::fs::write(inside.join("growing.part"), "ISA").unwrap();
+    std::fs::write(inside.join(".hidden"), "ISA").unwrap();
+    std::fs::write(path.join("elsewhere"), "ISA").unwrap();
+    std::os::unix::fs::symlink(path.join("elsewhere"), inside.join("link")).unwrap();
     std::fs::write(inside.join("z.999"), acknowledged("CAUSEWAY", 987_654, x12::claim::VERSION, "R")).unwrap();
     let stray = biller.until("/api/stray-answers", |s| s.as_array().unwrap().len() == 2).await;
     let kinds: Vec<&str> = stray.as_array().unwrap().iter().map(|s| s["kind"].as_str().unwrap()).collect();
     assert_eq!(kinds, ["refused file", "999"], "the one that cannot be read holds nothing up");
     let kept = biller.file(&format!("/api/files/{}", stray[0]["documentId"].as_str().unwrap())).await.1;
     assert_eq!(kept, b"Dear clinic, we regret.");
-    until("put away", || names(&inside) == ["growing.part"]).await;
+    until("put away", || names(&inside) == [".hidden", "growing.part", "link"]).await;
     assert_eq!(
         (names(&inside.join("refused")), names(&inside.join("taken"))),
         (vec!["a-letter.txt".into()], vec!["z.999".into()])
@@ -75,7 +79,7 @@ async fn what_cannot_be_used_is_kept_with_what_was_found_and_holds_nothing_up() 
 
     // The same file once more is the same work, however it comes.
     std::fs::write(inside.join("a-letter.txt"), "Dear clinic, we regret.").unwrap();
-    until("refused again", || names(&inside.join("refused")).len() == 2).await;
+    until("refused again", || names(&inside.join("refused")) == ["1-a-letter.txt", "a-letter.txt"]).await;
     let refused = biller.upload("/api/remittances", b"Dear clinic, we regret.".to_vec()).await;
     assert_eq!(refused.status, 422, "{}", refused.body);
     assert_eq!(biller.get("/api/stray-answers").await.as_array().unwrap().len(), 2);
