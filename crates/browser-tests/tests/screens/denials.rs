@@ -31,7 +31,10 @@ async fn appeals(b: &Browser) -> Result<()> {
     b.fill("lookAgain", "+3w").await?;
     b.press("Write the letter").await?;
     b.see("//*[@role='dialog']//a[normalize-space()='The letter']").await?;
+    // The button that was pressed is gone; the focus is brought back into the dialog, which Esc then closes.
+    b.click("(//*[@role='dialog']//h2)[1]").await?;
     b.key(Key::Escape).await?;
+    b.gone("//*[@role='dialog']").await?;
     b.see("//tr[@data-denial][contains(., 'appealed') and contains(., 'Agathe Marlowe')]").await?;
     // What is somebody else's is left out of one's own.
     b.click("//label[normalize-space()='Mine']").await?;
