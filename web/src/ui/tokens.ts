@@ -156,6 +156,8 @@ export const narrow = '1100px';
 export const phone = '640px';
 /** Below this width two columns of a page stand below each other. */
 export const half = '900px';
+/** A scan beside its fields, and above them where there is no room for both. */
+export const scan = { beside: '78vh', above: '40vh' };
 /** Widths of the parts that pages are laid out from. */
 export const part = {
   count: '84px',

@@ -12,7 +12,7 @@ import { Button, Field, Pick } from '../../ui/controls';
 import { Finder } from '../../ui/Finder';
 import { Form, Refused } from '../../ui/Form';
 import { Columns, Mono, Notice, Row, Sheet, Small, Spread, Stack } from '../../ui/layout';
-import { color, corner, hair, part, space } from '../../ui/tokens';
+import { color, corner, hair, narrow, part, scan, space } from '../../ui/tokens';
 import { LetterClaim } from './LetterClaim';
 import { claimOf, emptyLetter, sent, type TypedClaim, withOne } from './letterForm';
 import { claimsToDecide, letterStanding } from './queries';
@@ -30,7 +30,7 @@ const Beside = styled.div`
     position: sticky;
     top: ${space(4)};
   }
-  @media (max-width: 1200px) {
+  @media (max-width: ${narrow}) {
     grid-template-columns: minmax(0, 1fr);
     > :first-child {
       position: static;
@@ -40,12 +40,12 @@ const Beside = styled.div`
 
 const Scan = styled.iframe`
   width: 100%;
-  height: 78vh;
+  height: ${scan.beside};
   border: ${hair};
   border-radius: ${corner};
   background: ${color.sheet};
-  @media (max-width: 1200px) {
-    height: 40vh;
+  @media (max-width: ${narrow}) {
+    height: ${scan.above};
   }
 `;
 
