@@ -108,6 +108,17 @@ async fn a_payment_comes_in_two_deposits_and_two_who_match_at_once_match_it_once
         let refused = biller.post("/api/deposits", form).await;
         assert_eq!(refused.body["fields"][0]["field"], field, "{}", refused.body);
     }
+    // An id that is nobody's.
+    let nobody = "00000000-0000-7000-8000-000000000009";
+    for (path, body) in [
+        (format!("/api/deposits/{nobody}/match"), json!({ "remittanceIds": [payment] })),
+        (format!("/api/deposits/{first}/match"), json!({ "remittanceIds": [nobody] })),
+        (format!("/api/deposits/{nobody}/apart"), json!({})),
+        (format!("/api/deposits/{nobody}/explain"), json!({ "reason": "x" })),
+        (format!("/api/remittances/{nobody}/explain"), json!({ "reason": "x" })),
+    ] {
+        assert_eq!(biller.post(&path, body).await.status, 404, "{path}");
+    }
     let desk = Hand::sign_in(&product, "junia").await;
     assert_eq!(desk.send("/api/deposits", "application/json", vec![]).await.status, 403);
     product.stop().await.unwrap();
